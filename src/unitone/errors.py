@@ -1,0 +1,78 @@
+"""Every error that Unitone raises on purpose.
+
+UnitoneError            what a person can understand and act on: one line, with the cure
+├── EntryError          a typed reading or value that cannot be understood
+├── SheetError          a sheet or physics file that cannot be used (carries its problems)
+├── BenchError          an instrument cannot do what was asked
+│   └── HookUpError     the hook-up on the bench forbids it (key-up interlock)
+├── TapeError           an entry that does not fit the job it is meant for
+└── StoreError          the logbook cannot be read or written
+    └── LogbookBusy     another window holds the logbook
+"""
+
+from __future__ import annotations
+
+
+class UnitoneError(Exception):
+    """A message for a person: what, where, and the cure."""
+
+
+class EntryError(UnitoneError):
+    """A typed value that cannot be understood."""
+
+    @classmethod
+    def not_understood(cls, text: str, expected: str) -> EntryError:
+        """Nothing could be made of ``text``; says which form was expected."""
+        return cls(f"“{text}” is not a reading. Expected {expected}.")
+
+    @classmethod
+    def wrong_unit(cls, text: str, unit: str, expected: str) -> EntryError:
+        """The number is fine and its unit is of another kind."""
+        return cls(f"“{text}”: {unit} does not fit here. Expected {expected}.")
+
+    @classmethod
+    def impossible(cls, text: str, why: str) -> EntryError:
+        """The value is outside what the quantity can be."""
+        return cls(f"“{text}”: {why}")
+
+
+class SheetError(UnitoneError):
+    """A sheet or physics file that cannot be used; ``problems`` holds one line each."""
+
+    def __init__(self, problems: list[str]) -> None:
+        super().__init__("\n".join(problems))
+        self.problems = problems
+
+
+class BenchError(UnitoneError):
+    """An instrument cannot do what was asked."""
+
+
+class HookUpError(BenchError):
+    """The hook-up on the bench forbids it."""
+
+    @classmethod
+    def wrong_way(cls, wanted: str, present: str) -> HookUpError:
+        """The step's way and the confirmed hook-up differ."""
+        return cls(
+            f"This step needs the {wanted} hook-up and the bench stands at {present}. Confirm the {wanted} hook-up first."
+        )
+
+
+class TapeError(UnitoneError):
+    """An entry that does not fit its job."""
+
+
+class StoreError(UnitoneError):
+    """The logbook cannot be read or written."""
+
+
+class LogbookBusy(StoreError):
+    """Another window holds the logbook."""
+
+    @classmethod
+    def at(cls, place: str) -> LogbookBusy:
+        """Names the logbook that is taken."""
+        return cls(
+            f"The logbook in {place} is open in another Unitone window. Use that window, or close it and start again."
+        )

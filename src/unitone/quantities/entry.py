@@ -1,0 +1,177 @@
+"""Number entry: what a technician types, turned into a value, a bound or a word.
+
+The decimal mark is normalised first (``0,31`` is 0.31, never 31), digit grouping
+is refused, and SI prefixes are read by QuantiPhy. Nothing here knows ohms or
+S-units: a level comes back in the unit that was typed (see ``unitone.radio.levels``).
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+from quantiphy import Quantity as SiQuantity
+
+from unitone.errors import EntryError
+from unitone.quantities.registry import Kind
+
+Bound = Literal["", "<", ">"]
+
+#: Words that stand for a reading, with the spellings understood.
+WORDS: dict[str, str] = {
+    "locks": "locks", "locked": "locks", "lock": "locks", "unlocked": "no lock", "no lock": "no lock",
+    "pegged": "pegged", "full scale": "pegged", "nothing": "nothing", "dead": "nothing",
+    "never opens": "never opens", "never": "never opens", "always open": "always open",
+    "yes": "yes", "y": "yes", "no": "no", "n": "no",
+    "louder": "louder", "softer": "softer", "same": "same",
+}  # fmt: skip
+
+#: Which words make sense for which kind of quantity.
+WORDS_OF_KIND: dict[Kind, frozenset[str]] = {
+    "volts": frozenset({"pegged", "nothing", "locks", "no lock"}),
+    "amps": frozenset({"pegged", "nothing"}),
+    "watts": frozenset({"pegged", "nothing"}),
+    "hertz": frozenset({"no lock", "nothing"}),
+    "hertz-error": frozenset({"no lock", "nothing"}),
+    "ratio-db": frozenset({"pegged", "nothing", "louder", "softer", "same"}),
+    "percent": frozenset({"pegged"}),
+    "level": frozenset({"never opens", "always open", "nothing"}),
+    "s-units": frozenset({"pegged", "nothing"}),
+}
+
+#: The form expected for each kind, with an example, for error messages and field hints.
+EXPECTED: dict[Kind, str] = {
+    "volts": "volts, like 8.02 or 850 mV",
+    "amps": "amperes, like 1.2 or 350 mA",
+    "watts": "watts, like 3.9 or 250 mW",
+    "hertz": "a frequency, like 10.240012 MHz or 1,9 kHz",
+    "hertz-error": "hertz off, like -31 or +0.2 kHz, or the counter's reading in MHz",
+    "ratio-db": "decibels, like 9.8 (a scale that prints -12 means 12)",
+    "percent": "per cent, like 1.4",
+    "level": "a level, like 0,31 uV or -117 dBm, or <0.06 uV",
+    "s-units": "an S-meter reading, like S7, S9+10 or 9",
+}
+
+#: Typed unit (lower case, µ as u) -> (unit family, canonical spelling)
+_UNITS: dict[Kind, dict[str, str]] = {
+    "volts": {"v": "V"},
+    "amps": {"a": "A"},
+    "watts": {"w": "W", "dbm": "dBm"},
+    "hertz": {"hz": "Hz"},
+    "hertz-error": {"hz": "Hz"},
+    "ratio-db": {"db": "dB"},
+    "percent": {"%": "%"},
+    "level": {"v": "V", "vemf": "V EMF", "dbm": "dBm", "dbuv": "dBuV", "dbuvemf": "dBuV EMF"},
+    "s-units": {"db": "dB"},
+}
+#: What a bare number means.
+_BARE: dict[Kind, tuple[str, float]] = {
+    "volts": ("V", 1.0), "amps": ("A", 1.0), "watts": ("W", 1.0), "hertz": ("Hz", 1.0), "hertz-error": ("Hz", 1.0),
+    "ratio-db": ("dB", 1.0), "percent": ("%", 1.0), "level": ("V", 1e-6), "s-units": ("S", 1.0),
+}  # fmt: skip
+_RKM = re.compile(r"^([+-]?\d+)([pnumkMGR])(\d+)$")
+_NUMBER = re.compile(r"^([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE)
+_S_READING = re.compile(r"^s\s*([0-9](?:\.\d+)?)\s*(?:\+\s*(\d+(?:\.\d+)?)\s*(?:db)?)?$", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class Typed:
+    """What was typed: a number in ``unit`` (maybe a bound), or a ``word``."""
+
+    value: float | None
+    unit: str
+    bound: Bound = ""
+    word: str = ""
+    bare: bool = False
+
+
+def normalise(text: str) -> str:
+    """One decimal mark, plain minus and micro signs. Raises EntryError on digit grouping (``1,234.5``)."""
+    plain = text.strip().replace("−", "-").replace("–", "-").replace("µ", "u").replace("μ", "u").replace("Ω", "ohm")
+    if re.search(r"\d[.,'’ \u00a0\u202f]\d+[.,]\d", plain) or re.search(r"\d['’\u00a0\u202f ]\d", plain):
+        raise EntryError.not_understood(text, "a number without digit grouping, like 1234.5 or 1234,5")
+    return re.sub(r"(?<=\d),(?=\d)|(?<=\d),(?=\s|$|[a-zA-Z%])|(?<![\d.]),(?=\d)", ".", plain)
+
+
+def parse_si(text: str, unit: str) -> float:
+    """A number with an SI prefix and the unit ``unit`` (or none), e.g. ``27.205M``, ``4k7``, ``0,3 uV``.
+
+    Returns the value in the plain unit. Raises EntryError.
+    """
+    plain = normalise(text)
+    number, given = _split(plain, text, f"a number in {unit or 'plain digits'}")
+    value, base = _with_prefix(number, given, {unit.lower(): unit}, text, f"{unit}, with or without a prefix")
+    if base not in ("", unit):
+        raise EntryError.wrong_unit(text, given, unit)
+    return value
+
+
+def parse_entry(text: str, kind: Kind) -> Typed:
+    """Parse a typed reading for a quantity of ``kind``.
+
+    Returns value and unit as typed, prefix applied (``0,31 uV`` is 3.1e-7 V).
+    Raises EntryError naming the expected form; nothing is ever clamped.
+    """
+    expected = EXPECTED[kind]
+    plain = normalise(text)
+    if not plain:
+        raise EntryError.not_understood(text, expected)
+    word = WORDS.get(plain.lower())
+    if word is not None:
+        if word not in WORDS_OF_KIND[kind]:
+            raise EntryError.not_understood(text, expected)
+        return Typed(None, "", word=word)
+    bound: Bound = ""
+    if plain[0] in "<>":
+        bound = "<" if plain[0] == "<" else ">"
+        plain = plain[1:].strip()
+    if kind == "s-units" and (match := _S_READING.match(plain)):
+        over = float(match[2]) if match[2] else 0.0
+        if over and float(match[1]) != 9:
+            raise EntryError.not_understood(text, expected)
+        return Typed((float(match[1]) - 9.0) * 6.0 + over, "dB over S9", bound)
+    number, given = _split(plain, text, expected)
+    value, unit = _with_prefix(number, given, _UNITS[kind], text, expected)
+    bare = unit == ""
+    if bare:
+        unit, scale = _BARE[kind]
+        value *= scale
+    if kind == "s-units":
+        value = (value - 9.0) * 6.0 if unit == "S" else value
+        unit = "dB over S9"
+    if kind == "ratio-db":
+        # SINAD scales print the ratio with a minus sign; by definition it is not below 0 dB.
+        value = abs(value)
+    return Typed(value, unit, bound, bare=bare)
+
+
+def _split(plain: str, text: str, expected: str) -> tuple[str, str]:
+    if match := _RKM.match(plain):
+        prefix = "" if match[2] == "R" else match[2]
+        return f"{match[1]}.{match[3]}", prefix
+    match = _NUMBER.match(plain)
+    if match is None:
+        raise EntryError.not_understood(text, expected)
+    if not math.isfinite(float(match[1])):
+        raise EntryError.not_understood(text, expected)
+    return match[1], match[2].strip()
+
+
+def _with_prefix(number: str, given: str, units: dict[str, str], text: str, expected: str) -> tuple[float, str]:
+    """Split ``given`` into prefix and unit; QuantiPhy scales the number by the prefix."""
+    squeezed = given.replace(" ", "")
+    lowered = squeezed.lower()
+    if lowered in ("", *units):
+        return float(number), units.get(lowered, "")
+    for spelling in sorted([*units, ""], key=len, reverse=True):
+        if spelling and not lowered.endswith(spelling):
+            continue
+        prefix = squeezed[: len(squeezed) - len(spelling)] if spelling else squeezed
+        if len(prefix) == 1 and prefix in "pnumkMG" and not lowered.startswith("db"):
+            # "mV" and "MHz" differ by case alone; hertz are never milli on this bench.
+            if spelling == "hz" and prefix == "m":
+                prefix = "M"
+            return float(SiQuantity(f"{number}{prefix}x", "x")), units.get(spelling, "")
+    raise EntryError.wrong_unit(text, given, expected)

@@ -1,0 +1,73 @@
+"""The registry of measurable quantities: what they are called, their unit, how they print."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Better = Literal["high", "low", "nominal"]
+Kind = Literal["volts", "amps", "watts", "hertz", "hertz-error", "ratio-db", "percent", "level", "s-units"]
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """One measurable quantity.
+
+    ``id`` names it in sheets and on the tape; ``kind`` fixes its canonical unit
+    and which units may be typed for it; ``decimals`` is how finely it prints in
+    ``shown`` (the unit of the screen); ``better`` says which way is good.
+    """
+
+    id: str
+    title: str
+    kind: Kind
+    shown: str
+    decimals: int
+    better: Better
+    way: Literal["receive", "send", "either"]
+    #: How the reading responds to a tuned circuit, dB for dB: 0 where peaking makes no sense.
+    hill_slope: float = 0.0
+    #: Standard deviation that one logged reading has on an ordinary bench, canonical units.
+    usual_std: float = 0.0
+    low: float = float("-inf")
+    high: float = float("inf")
+
+
+#: Canonical unit of each kind: what limits, readings and the tape hold.
+CANONICAL_UNIT: dict[Kind, str] = {
+    "volts": "V",
+    "amps": "A",
+    "watts": "W",
+    "hertz": "Hz",
+    "hertz-error": "Hz",
+    "ratio-db": "dB",
+    "percent": "%",
+    "level": "dBm",
+    "s-units": "dB over S9",
+}
+
+_ALL = (
+    Quantity("supply.rail", "rail volts", "volts", "V", 2, "nominal", "either", usual_std=0.005, low=-1000, high=2000),
+    Quantity("supply.volts", "supply volts", "volts", "V", 2, "nominal", "either", usual_std=0.01, low=-1000, high=2000),
+    Quantity("ref.frequency", "reference frequency", "hertz", "MHz", 6, "nominal", "either", usual_std=1.0, low=0),
+    Quantity("vco.volts", "control volts", "volts", "V", 2, "nominal", "either", usual_std=0.005, low=-50, high=50),
+    Quantity("tx.power", "carrier power", "watts", "W", 2, "high", "send", hill_slope=1.0, usual_std=0.02, low=0, high=2000),
+    Quantity("tx.frequency_error", "carrier frequency error", "hertz-error", "Hz", 0, "nominal", "send", usual_std=2.0),
+    Quantity("tx.deviation", "deviation", "hertz", "kHz", 2, "nominal", "send", usual_std=10.0, low=0, high=100_000),
+    Quantity("rx.sinad", "SINAD", "ratio-db", "dB", 1, "high", "receive", hill_slope=1.6, usual_std=0.25, low=0, high=80),
+    Quantity("rx.distortion", "distortion", "percent", "%", 1, "low", "receive", hill_slope=1.0, usual_std=0.1, low=0, high=100),
+    Quantity("rx.af_volts", "audio volts", "volts", "V", 2, "high", "receive", hill_slope=1.0, usual_std=0.02, low=0, high=100),
+    Quantity("rx.sensitivity", "12 dB SINAD level", "level", "µV", 2, "low", "receive", usual_std=0.2, low=-200, high=30),
+    Quantity("rx.s_meter", "S-meter", "s-units", "S", 1, "nominal", "receive", usual_std=0.5, low=-60, high=80),
+    Quantity("rx.squelch_opens", "squelch opens at", "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
+)
+
+QUANTITIES: dict[str, Quantity] = {q.id: q for q in _ALL}
+
+
+def quantity(identifier: str) -> Quantity:
+    """The quantity of that id. Raises KeyError with the known ids where there is none."""
+    try:
+        return QUANTITIES[identifier]
+    except KeyError:
+        raise KeyError(f"no quantity {identifier!r}; known: {', '.join(sorted(QUANTITIES))}") from None

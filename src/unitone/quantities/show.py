@@ -1,0 +1,57 @@
+"""Printing quantities. The prefix is chosen after rounding, so that 999.96 Hz never prints as 1e+03 Hz."""
+
+from __future__ import annotations
+
+from unitone.quantities.registry import Quantity
+
+MINUS = "\N{MINUS SIGN}"
+#: Volts PD in 50 ohms for 0 dBm: sqrt(1 mW x 50 ohm).
+_V_0DBM_50 = 0.05**0.5
+
+
+def number(value: float, decimals: int, sign: bool = False) -> str:
+    """``value`` with that many decimals and a real minus sign; never prints a negative nought."""
+    text = f"{value:+.{decimals}f}" if sign else f"{value:.{decimals}f}"
+    if float(text) == 0.0:
+        text = text.replace("-", "+" if sign else "")
+    return text.replace("-", MINUS)
+
+
+def microvolts(dbm: float) -> str:
+    """A level in dBm (50 ohm) as PD microvolts or millivolts in the usual three figures, with unit."""
+    volts = _V_0DBM_50 * 10.0 ** (dbm / 20.0)
+    for scale, unit in ((1e6, "µV"), (1e3, "mV"), (1.0, "V")):
+        scaled = volts * scale
+        for decimals, top in ((2, 9.995), (1, 99.95), (0, 999.5)):
+            if scaled < top:
+                return f"{scaled:.{decimals}f} {unit}"
+    return f"{volts:.0f} V"
+
+
+def s_units(db_over_s9: float) -> str:
+    """``S7``, ``S9``, ``S9+12`` from decibels relative to S9 (6 dB a unit)."""
+    if db_over_s9 >= 0.5:
+        return f"S9+{round(db_over_s9)}"
+    units = 9.0 + db_over_s9 / 6.0
+    text = f"{max(units, 0.0):.1f}"
+    return "S" + text.removesuffix(".0")
+
+
+def show_value(q: Quantity, value: float) -> tuple[str, str]:
+    """(figure, unit) of a canonical ``value`` of quantity ``q``, as the screen prints it."""
+    if q.kind == "level":
+        figure, unit = microvolts(value).split(" ")
+        return figure, unit
+    if q.kind == "s-units":
+        return s_units(value), ""
+    if q.kind == "hertz":
+        scale = {"MHz": 1e6, "kHz": 1e3}.get(q.shown, 1.0)
+        return number(value / scale, q.decimals), q.shown
+    if q.kind == "hertz-error":
+        return number(value, q.decimals, sign=True), q.shown
+    return number(value, q.decimals), q.shown
+
+
+def show(q: Quantity, value: float) -> str:
+    """``8.02 V``, ``0.31 µV``, ``S9+10``: figure and unit in one."""
+    return " ".join(part for part in show_value(q, value) if part)

@@ -1,0 +1,60 @@
+"""Channel plans.
+
+eu-40: 26.965-27.405 MHz (47 CFR 95.963, from memory; CEPT the same).
+uk-40: 27.60125-27.99125 MHz in 10 kHz steps (MPT 1320, from memory).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from unitone.errors import UnitoneError
+
+#: Positions after which the 40-channel plan skips one 10 kHz place, and the three out of order.
+_EU_HZ = (
+    26_965_000, 26_975_000, 26_985_000, 27_005_000, 27_015_000, 27_025_000, 27_035_000, 27_055_000,
+    27_065_000, 27_075_000, 27_085_000, 27_105_000, 27_115_000, 27_125_000, 27_135_000, 27_155_000,
+    27_165_000, 27_175_000, 27_185_000, 27_205_000, 27_215_000, 27_225_000, 27_255_000, 27_235_000,
+    27_245_000, 27_265_000, 27_275_000, 27_285_000, 27_295_000, 27_305_000, 27_315_000, 27_325_000,
+    27_335_000, 27_345_000, 27_355_000, 27_365_000, 27_375_000, 27_385_000, 27_395_000, 27_405_000,
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ChannelPlan:
+    """A named list of channels; ``hz[i]`` (integer Hz) is the carrier of the channel ``names[i]``."""
+
+    id: str
+    title: str
+    names: tuple[str, ...]
+    hz: tuple[int, ...]
+
+    def frequency(self, name: str) -> int:
+        """Carrier frequency in Hz. Raises UnitoneError naming the channels there are."""
+        try:
+            return self.hz[self.names.index(str(name))]
+        except ValueError:
+            raise UnitoneError(
+                f"Plan {self.id} has no channel {name!r}. It has {self.names[0]} to {self.names[-1]}."
+            ) from None
+
+
+PLANS: dict[str, ChannelPlan] = {
+    "eu-40": ChannelPlan(
+        "eu-40", "40 channels, 26.965 to 27.405 MHz", tuple(str(n) for n in range(1, 41)), _EU_HZ
+    ),
+    "uk-40": ChannelPlan(
+        "uk-40",
+        "40 channels, 27.60125 to 27.99125 MHz",
+        tuple(str(n) for n in range(1, 41)),
+        tuple(27_601_250 + 10_000 * n for n in range(40)),
+    ),
+}
+
+
+def plan(identifier: str) -> ChannelPlan:
+    """The plan of that id. Raises UnitoneError naming the plans there are."""
+    try:
+        return PLANS[identifier]
+    except KeyError:
+        raise UnitoneError(f"No channel plan {identifier!r}. Known plans: {', '.join(sorted(PLANS))}.") from None

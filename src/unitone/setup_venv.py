@@ -1,0 +1,102 @@
+"""Builds Unitone's own Python environment. Run by the launcher, with the standard library alone.
+
+Usage: ``python setup_venv.py FOLDER LOCKFILE``. The packages are installed with
+their hashes checked; a stamp (a copy of the lock) is written last, so that an
+interrupted run is simply run again.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+#: Shared libraries that Qt loads from the system, and the Debian package of each.
+QT_LIBRARIES = {
+    "libEGL.so.1": "libegl1",
+    "libGL.so.1": "libgl1",
+    "libglib-2.0.so.0": "libglib2.0-0",
+    "libfontconfig.so.1": "libfontconfig1",
+    "libdbus-1.so.3": "libdbus-1-3",
+    "libxkbcommon.so.0": "libxkbcommon0",
+    "libxkbcommon-x11.so.0": "libxkbcommon-x11-0",
+    "libxcb-cursor.so.0": "libxcb-cursor0",
+    "libxcb-icccm.so.4": "libxcb-icccm4",
+    "libxcb-image.so.0": "libxcb-image0",
+    "libxcb-keysyms.so.1": "libxcb-keysyms1",
+    "libxcb-randr.so.0": "libxcb-randr0",
+    "libxcb-render-util.so.0": "libxcb-render-util0",
+    "libxcb-shape.so.0": "libxcb-shape0",
+    "libxcb-xinerama.so.0": "libxcb-xinerama0",
+}
+
+
+def say(text: str) -> None:
+    """Progress goes to standard error, so that ``--json`` output stays clean."""
+    print(f"unitone: {text}", file=sys.stderr, flush=True)
+
+
+def missing_packages(for_tests: bool) -> list[str]:
+    """Debian packages whose library cannot be loaded (and Xvfb, which the tests use)."""
+    missing = []
+    for library, package in QT_LIBRARIES.items():
+        try:
+            ctypes.CDLL(library)
+        except OSError:
+            missing.append(package)
+    if for_tests and shutil.which("Xvfb") is None:
+        missing.append("xvfb")
+    return missing
+
+
+def install_system_packages(packages: list[str]) -> None:
+    """Install with apt when root; otherwise name the exact command and go on."""
+    command = ["apt-get", "install", "-y", "--no-install-recommends", *packages]
+    if shutil.which("apt-get") and os.geteuid() == 0:
+        say(f"installing system packages: {' '.join(packages)}")
+        environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+        subprocess.run(["apt-get", "update", "-qq"], env=environment, stdout=subprocess.DEVNULL, check=False)
+        if subprocess.run(command, env=environment, stdout=subprocess.DEVNULL, check=False).returncode == 0:
+            return
+    say(f"the window needs system packages that are missing. Install them with: sudo {' '.join(command)}")
+
+
+def build(top: Path, lock: str) -> int:
+    """Create ``.venv`` under ``top`` and install ``lock`` into it; returns an exit code."""
+    venv = top / ".venv"
+    python = venv / "bin" / "python"
+    if not python.exists() or subprocess.run([python, "-m", "pip", "--version"], capture_output=True).returncode:
+        say("first start: making the environment in .venv (a minute or two)")
+        made = subprocess.run([sys.executable, "-m", "venv", "--clear", str(venv)], capture_output=True, text=True)
+        if made.returncode:
+            if shutil.which("apt-get") and os.geteuid() == 0:
+                install_system_packages(["python3-venv"])
+                made = subprocess.run([sys.executable, "-m", "venv", "--clear", str(venv)], capture_output=True, text=True)
+            if made.returncode:
+                say("Python cannot make a virtual environment. Install it with: sudo apt-get install python3-venv")
+                return 3
+    say(f"installing the locked packages ({lock})")
+    pip = [str(python), "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--no-deps"]
+    if subprocess.run([*pip, "--require-hashes", "-r", str(top / lock)], stdout=sys.stderr).returncode:
+        say("the packages could not be installed. Check the network connection to PyPI and start again.")
+        return 3
+    site = subprocess.run(
+        [str(python), "-c", "import sysconfig; print(sysconfig.get_path('purelib'))"],
+        capture_output=True, text=True, check=True,
+    ).stdout.strip()
+    (Path(site) / "unitone-source.pth").write_text(f"{top / 'src'}\n", encoding="utf-8")
+    for_tests = lock == "requirements-dev.lock"
+    missing = missing_packages(for_tests)
+    if missing:
+        install_system_packages(missing)
+    # The development lock holds everything of the plain one, at the same versions.
+    for name in {"requirements.lock", lock}:
+        shutil.copyfile(top / name, venv / f"installed-{name}")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(build(Path(sys.argv[1]).resolve(), sys.argv[2]))

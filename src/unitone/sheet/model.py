@@ -1,0 +1,266 @@
+"""The sheet, ready for use: everything parsed to canonical units, checked, immutable.
+
+How it is written down is the business of ``unitone.sheet.read``.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Literal
+
+from unitone.quantities.registry import Quantity, quantity
+from unitone.radio.channels import ChannelPlan
+
+Way = Literal["receive", "send", "either"]
+AdjusterKind = Literal["core", "trimmer", "preset", "link", "part"]
+Aim = Literal["peak", "null", "set", "check"]
+HookUp = Literal["probe", "receive", "send"]
+Phase = Literal["rails", "synthesiser", "send", "receive", "settings"]
+
+#: 45 000 millidegrees are an eighth of a turn.
+EIGHTH = 45_000
+TURN = 360_000
+
+PHASE_TITLES: dict[Phase, str] = {
+    "rails": "Supply and rails",
+    "synthesiser": "Synthesiser",
+    "send": "Send",
+    "receive": "Receive",
+    "settings": "Settings",
+}
+
+
+@dataclass(frozen=True)
+class Reach:
+    """What an adjuster can change: a quantity id or a prefix (``rx.*``), narrowed by way and channel where given."""
+
+    pattern: str
+    way: Way = "either"
+    channel: str | None = None
+
+    def covers(self, quantity_id: str, way: Way, channel: str | None) -> bool:
+        """Does a reading of that quantity, taken that way on that channel, go stale when this is touched?"""
+        named = self.pattern == quantity_id or (
+            self.pattern.endswith("*") and quantity_id.startswith(self.pattern[:-1])
+        )
+        same_way = "either" in (self.way, way) or self.way == way
+        return named and same_way and (self.channel is None or channel is None or self.channel == channel)
+
+
+@dataclass(frozen=True)
+class Adjuster:
+    """A core, trimmer or preset. ``step_mdeg`` is its smallest sensible move, ``travel_mdeg`` from stop to stop."""
+
+    id: str
+    kind: AdjusterKind
+    where: str
+    pin: tuple[float, float] | None
+    tool: str
+    travel_mdeg: int
+    stops: bool
+    step_mdeg: int
+    reaches: tuple[Reach, ...]
+    stage: str = ""
+    note: str = ""
+
+    def can_change(self, quantity_id: str, way: Way, channel: str | None) -> bool:
+        """True where any of its reaches covers such a reading."""
+        return any(r.covers(quantity_id, way, channel) for r in self.reaches)
+
+
+@dataclass(frozen=True)
+class TestPoint:
+    """A place to put the probe."""
+
+    __test__ = False  # its name is the trade's; pytest must not collect it
+
+    id: str
+    title: str
+    pin: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A stage of the signal path, drawn in the path strip."""
+
+    id: str
+    title: str
+    way: Way
+
+
+@dataclass(frozen=True)
+class Limit:
+    """Limits in the canonical unit of the quantity; None where open."""
+
+    low: float | None = None
+    high: float | None = None
+    nominal: float | None = None
+
+    def holds(self, value: float) -> bool:
+        """Inside, the edges included."""
+        return (self.low is None or value >= self.low) and (self.high is None or value <= self.high)
+
+    @property
+    def middle(self) -> float:
+        """Nominal, else the middle of both ends, else the one end there is. Raises ValueError without any."""
+        if self.nominal is not None:
+            return self.nominal
+        ends = [e for e in (self.low, self.high) if e is not None]
+        if not ends:
+            raise ValueError("a limit without ends has no middle")
+        return sum(ends) / len(ends)
+
+    @property
+    def half_width(self) -> float | None:
+        """Half the distance between the ends; None where one is open."""
+        return None if self.low is None or self.high is None else (self.high - self.low) / 2.0
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """What a reading's value depends on besides the radio."""
+
+    way: Way = "either"
+    channel: str | None = None
+    test_point: str | None = None
+    level_dbm: float | None = None
+    tone_hz: float | None = None
+    deviation_hz: float | None = None
+    mic_mv: float | None = None
+    panel: tuple[tuple[str, str], ...] = ()
+    band: str | None = None
+    mode: str | None = None
+
+    def settles(self, required: Conditions) -> bool:
+        """Does a reading under these conditions answer for ``required``? Levels agree within 0.05 dB."""
+        if required.channel is not None and required.channel != self.channel:
+            return False
+        if required.way != "either" and required.way != self.way:
+            return False
+        if (self.level_dbm is None) != (required.level_dbm is None):
+            return False
+        if required.level_dbm is not None and self.level_dbm is not None and abs(self.level_dbm - required.level_dbm) > 0.05:
+            return False
+        return (
+            self.test_point == required.test_point
+            and self.tone_hz == required.tone_hz
+            and self.deviation_hz == required.deviation_hz
+            and self.mic_mv == required.mic_mv
+            and self.band == required.band
+            and self.mode == required.mode
+            and set(required.panel) <= set(self.panel)
+        )
+
+
+@dataclass(frozen=True)
+class Step:
+    """One thing to measure and perhaps adjust. ``adjust`` holds groups: one id, or the two of a coupled pair."""
+
+    id: str
+    phase: Phase
+    title: str
+    quantity_id: str
+    aim: Aim
+    adjust: tuple[tuple[str, ...], ...]
+    required: tuple[Conditions, ...]
+    limit: Limit
+    source: str
+    hook_up: HookUp
+    target: float | None = None
+    set_channel: str | None = None
+    stage: str = ""
+    after: tuple[str, ...] = ()
+    caution: tuple[str, ...] = ()
+    note: str = ""
+
+    @property
+    def quantity(self) -> Quantity:
+        """The registered quantity."""
+        return quantity(self.quantity_id)
+
+    @property
+    def adjusters(self) -> tuple[str, ...]:
+        """All adjuster ids of the step, in order."""
+        return tuple(a for group in self.adjust for a in group)
+
+    @property
+    def setting(self) -> Conditions:
+        """The conditions under which the adjuster is set: those of ``set_channel``, else the first."""
+        for conditions in self.required:
+            if self.set_channel is not None and conditions.channel == self.set_channel:
+                return conditions
+        return self.required[0]
+
+
+@dataclass(frozen=True)
+class Oscillator:
+    """An oscillator of the radio: nominal Hz and the adjuster that trims it."""
+
+    id: str
+    nominal_hz: float
+    trim: str | None = None
+
+
+@dataclass(frozen=True)
+class Mixing:
+    """An output as terms of oscillators; coefficients may hold N, the divider of the channel.
+
+    ``n_from`` says how N follows: N = (carrier + offset) / raster.
+    """
+
+    output: str
+    way: Way
+    terms: tuple[tuple[str, str], ...]
+    offset_hz: int
+    raster_hz: Fraction
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A whole sheet. ``source_text`` is the file it came from, kept so that a job carries its own copy."""
+
+    id: str
+    maker: str
+    name: str
+    kind: str
+    supply: str
+    plan: ChannelPlan
+    oscillators: tuple[Oscillator, ...]
+    mixing: tuple[Mixing, ...]
+    controls: tuple[tuple[str, str], ...]
+    schools: tuple[tuple[str, str], ...]
+    adjusters: tuple[Adjuster, ...]
+    test_points: tuple[TestPoint, ...]
+    stages: tuple[Stage, ...]
+    steps: tuple[Step, ...]
+    board: str
+    cautions: tuple[str, ...]
+    source_text: str = field(repr=False, default="")
+
+    @property
+    def title(self) -> str:
+        """Maker and model."""
+        return f"{self.maker} {self.name}"
+
+    def step(self, identifier: str) -> Step:
+        """Raises KeyError for an unknown id."""
+        for step in self.steps:
+            if step.id == identifier:
+                return step
+        raise KeyError(identifier)
+
+    def adjuster(self, identifier: str) -> Adjuster:
+        """Raises KeyError for an unknown id."""
+        for adjuster in self.adjusters:
+            if adjuster.id == identifier:
+                return adjuster
+        raise KeyError(identifier)
+
+    def carrier_hz(self, channel: str | None) -> int:
+        """Carrier of a channel; the middle of the plan where none is named."""
+        return self.plan.frequency(channel) if channel else self.plan.hz[len(self.plan.hz) // 2]
+
+    def school(self, question: str, default: str) -> str:
+        """The sheet's choice in a question of schools."""
+        return dict(self.schools).get(question, default)
