@@ -169,7 +169,7 @@ def _with_prefix(number: str, given: str, units: dict[str, str], text: str, expe
         if spelling and not lowered.endswith(spelling):
             continue
         prefix = squeezed[: len(squeezed) - len(spelling)] if spelling else squeezed
-        if len(prefix) == 1 and prefix in "pnumkMG" and not lowered.startswith("db"):
+        if len(prefix) == 1 and prefix in "fpnumkMGT" and not lowered.startswith("db"):
             # "mV" and "MHz" differ by case alone; hertz are never milli on this bench.
             if spelling == "hz" and prefix == "m":
                 prefix = "M"

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import fft
 
 Envelope = NDArray[np.complex128] | NDArray[np.complex64]
 
@@ -80,8 +81,9 @@ def fit_modulation(envelope: Envelope, rate: float, nominal_tone_hz: float = 100
     phase = np.unwrap(np.angle(envelope.astype(np.complex128)))
     t = (np.arange(n) - (n - 1) / 2) / rate
     flat = phase - np.polyval(np.polyfit(t, phase, 1), t)
-    spectrum = np.abs(np.fft.rfft(flat * np.hanning(n), 4 * n))
-    step = rate / (4 * n)
+    size = fft.next_fast_len(2 * n, real=True)
+    spectrum = np.abs(fft.rfft(flat * np.hanning(n), size))
+    step = rate / size
     lo, hi = int(0.9 * nominal_tone_hz / step), int(math.ceil(1.1 * nominal_tone_hz / step)) + 1
     tone = (lo + int(np.argmax(spectrum[lo:hi]))) * step
     a = b = slope = 0.0

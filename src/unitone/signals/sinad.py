@@ -13,6 +13,7 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import fft
 from scipy.signal import firwin, upfirdn
 from scipy.signal.windows import tukey
 
@@ -78,6 +79,11 @@ def _band_mask(n: int, rate: float, low: float, high: float) -> NDArray[np.float
 
 
 @lru_cache(maxsize=32)
+def _hann(n: int) -> NDArray[np.float64]:
+    return np.hanning(n)
+
+
+@lru_cache(maxsize=32)
 def _taper(n: int) -> NDArray[np.float64]:
     window = np.asarray(tukey(n, 0.2), dtype=np.float64)
     return window / math.sqrt(float(np.mean(window**2)))
@@ -92,8 +98,9 @@ def fit_tone(
     Coarse FFT peak, then Gauss-Newton on the frequency.
     """
     n = x.size
-    spectrum = np.abs(np.fft.rfft(x * np.hanning(n), 4 * n))
-    step = rate / (4 * n)
+    size = fft.next_fast_len(2 * n, real=True)
+    spectrum = np.abs(fft.rfft(x * _hann(n), size))
+    step = rate / size
     lo, hi = int(0.9 * nominal_hz / step), int(math.ceil(1.1 * nominal_hz / step)) + 1
     hz = (lo + int(np.argmax(spectrum[lo:hi]))) * step
     t = (np.arange(n) - (n - 1) / 2) / rate
@@ -134,10 +141,11 @@ def tone_powers(x: Samples, rate: float, nominal_hz: float = 1000.0, band_hz: tu
         rate = _WORK_RATE
     hz, tone, residual = fit_tone(work, rate, nominal_hz)
     n = residual.size
-    spectrum = np.fft.rfft(residual * _taper(n))
-    density = np.abs(spectrum) ** 2 * 2.0 / n**2
-    mask = _band_mask(n, rate, *band_hz)
-    bins = float(mask.sum())
+    size = fft.next_fast_len(n, real=True)
+    spectrum = fft.rfft(residual * _taper(n), size)
+    density = np.abs(spectrum) ** 2 * 2.0 / (n * size)
+    mask = _band_mask(size, rate, *band_hz)
+    bins = (band_hz[1] - band_hz[0]) * n / rate
     rest = float(density @ mask) * bins / max(bins - _LOST_BINS, 1.0)
     return TonePowers(tone, rest, hz, n / rate)
 

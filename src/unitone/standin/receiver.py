@@ -1,0 +1,214 @@
+"""The receiver of a stand-in radio: complex baseband at 24 kHz from aerial to loudspeaker.
+
+Signal and thermal noise kT0 go through the cascade stage by stage (H. T. Friis,
+1944); limiter, quadrature detector and audio follow sample by sample. Levels are
+referred to the aerial of an aligned radio: an amplitude of √(1 mW) is 0 dBm there.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import fft
+from scipy.signal import butter, lfilter, sosfilt, sosfilt_zi
+
+from unitone.radio.noise import KT0
+from unitone.radio.resonance import detuning, pair_response, single_loss, single_response
+from unitone.standin.mechanics import Mechanics
+from unitone.standin.physics import AmplifierStage, CoilStage, FilterStage, PairStage, PhysicsFile
+
+#: Complex samples a second. 24, 48 and 96 kHz agree within 0.12 dB of SINAD; the IF filter is 9 kHz wide.
+RATE = 24_000.0
+TAPS = 128
+#: A circuit narrower than this (half-width, Hz) shapes the spectrum; a wider one only attenuates.
+_NARROW = 60_000.0
+#: How much of the spectrum round the carrier counts for the equivalent noise figure (Hz each side).
+_OCCUPIED = 2500.0
+
+C64 = NDArray[np.complex64]
+F32 = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Signal:
+    """What a generator puts on the aerial socket: carrier Hz, level dBm at the set, FM tone and peak deviation (Hz)."""
+
+    hz: float
+    dbm: float
+    tone_hz: float = 0.0
+    deviation_hz: float = 0.0
+
+
+@dataclass(frozen=True)
+class Chain:
+    """The linear chain over the TAPS-point frequency grid: signal gain (complex) and noise density (W/Hz), aerial-referred."""
+
+    hz: NDArray[np.float64]
+    gain: NDArray[np.complex128]
+    noise: NDArray[np.float64]
+
+    def noise_figure_db(self, offset_hz: float = 0.0) -> float:
+        """Equivalent input noise figure (dB) round the carrier at ``offset_hz``: noise over signal gain, no randomness."""
+        near = np.abs(self.hz - offset_hz) <= _OCCUPIED
+        signal = float(np.mean(np.abs(self.gain[near]) ** 2))
+        return 10.0 * math.log10(float(np.mean(self.noise[near])) / (signal * KT0))
+
+
+class Receiver:
+    """Runs in blocks; keeps its state between them so that the audio is continuous."""
+
+    def __init__(self, physics: PhysicsFile, mechanics: Mechanics, noise: np.random.Generator) -> None:
+        self.physics = physics
+        self.mechanics = mechanics
+        self._noise = noise
+        rx = physics.receive
+        self._hz = np.fft.fftfreq(TAPS, 1.0 / RATE)
+        self._knee = 10.0 ** ((rx.knee - 30.0) / 20.0)
+        self._band = butter(2, [rx.audio.low, rx.audio.high], btype="bandpass", fs=RATE, output="sos").astype(np.float32)
+        self._high = butter(3, physics.squelch.noise_above, btype="highpass", fs=RATE, output="sos").astype(np.float32)
+        pole = math.exp(-2 * math.pi * rx.audio.deemphasis / RATE)
+        self._deemphasis = (np.array([1.0 - pole], np.float32), np.array([1.0, -pole], np.float32))
+        #: Gain at 1 kHz of the audio shaping, taken out so that volts_per_khz holds at the usual tone.
+        self._tone_gain = abs((1.0 - pole) / (1.0 - pole * np.exp(-2j * math.pi * 1000.0 / RATE)))
+        self._aligned_gain = self._aligned_power_gain()
+        self._kernels: tuple[tuple[float, ...], C64] | None = None
+        self.restart()
+
+    def restart(self) -> None:
+        """Forget the past: filters at rest, phases at nought."""
+        self._tail = np.zeros((2, TAPS - 1), np.complex64)
+        self._tone_cycles = 0.0
+        self._carrier_cycles = 0.0
+        self._tank = np.zeros(1, np.complex64)
+        self._audio_zi = np.zeros_like(sosfilt_zi(self._band), np.float32)
+        self._high_zi = np.zeros_like(sosfilt_zi(self._high), np.float32)
+        self._deemphasis_zi = np.zeros(1, np.float32)
+
+    # -- the linear chain ---------------------------------------------------------------
+
+    def _aligned_power_gain(self) -> float:
+        gain_db = 0.0
+        for stage in self.physics.receive.stage:
+            gain_db += stage.gain if isinstance(stage, AmplifierStage) else -stage.loss
+        return 10.0 ** (gain_db / 10.0)
+
+    def chain(self, carrier_hz: float) -> Chain:
+        """The chain as the adjusters stand, for a signal at ``carrier_hz``; noise-free and deterministic."""
+        gain = np.ones(TAPS, np.complex128)
+        noise = np.full(TAPS, KT0)
+        for stage in self.physics.receive.stage:
+            if isinstance(stage, AmplifierStage):
+                power = 10.0 ** (stage.gain / 10.0)
+                noise = (noise + (10.0 ** (stage.noise_figure / 10.0) - 1.0) * KT0) * power
+                gain = gain * math.sqrt(power)
+                continue
+            response = self._response(stage, carrier_hz) * 10.0 ** (-stage.loss / 20.0)
+            through = np.abs(response) ** 2
+            noise = noise * through + KT0 * (1.0 - np.minimum(through, 1.0))
+            gain = gain * response
+        return Chain(self._hz, gain / math.sqrt(self._aligned_gain), noise / self._aligned_gain)
+
+    def _response(self, stage: CoilStage | PairStage | FilterStage, carrier_hz: float) -> NDArray[np.complex128]:
+        if isinstance(stage, FilterStage):
+            order = 2 * stage.poles
+            return (1.0 / np.sqrt(1.0 + np.abs(2.0 * self._hz / stage.bandwidth) ** order)).astype(np.complex128)
+        half_width = stage.centre / (2.0 * stage.q)
+        if isinstance(stage, PairStage):
+            x = self._hz / half_width
+            off = [self.mechanics.off(a) * stage.per_turn / half_width for a in stage.adjusters]
+            return pair_response(x - off[0], x - off[1], stage.coupling)
+        moved = self.mechanics.off(stage.adjuster) * stage.per_turn
+        if half_width < _NARROW:
+            return single_response((self._hz - moved) / half_width)
+        # A circuit at signal frequency sees the channel; one at a wide IF sits at its centre.
+        tuned_to = stage.centre
+        at = carrier_hz if abs(carrier_hz - stage.centre) < 0.1 * stage.centre else stage.centre
+        loss = single_loss(detuning(at, tuned_to + moved, stage.q))
+        return np.full(TAPS, 1.0 / math.sqrt(loss), np.complex128)
+
+    def _filters(self, carrier_hz: float, size: int) -> C64:
+        """Spectra (2, size) of the FIR kernels for signal and noise; made anew when an adjuster or the channel moves."""
+        stamp = (carrier_hz, size, *self.mechanics.moved_mdeg.values())
+        if self._kernels is None or self._kernels[0] != stamp:
+            chain = self.chain(carrier_hz)
+            window = np.kaiser(TAPS, 6.0)
+            centre = np.exp(-2j * np.pi * self._hz / RATE * (TAPS // 2))
+            kernels = [
+                (np.fft.ifft(response * centre) * window).astype(np.complex64)
+                for response in (chain.gain, np.sqrt(chain.noise * RATE))
+            ]
+            self._kernels = (stamp, fft.fft(np.stack(kernels), size, axis=1))
+        return self._kernels[1]
+
+    # -- samples ------------------------------------------------------------------------
+
+    def intermediate(self, samples: int, carrier_hz: float, signal: Signal | None, offset_hz: float) -> C64:
+        """IF samples after all filters: signal ``offset_hz`` from the IF centre, plus noise. Shape (samples,)."""
+        source = np.zeros((2, samples + TAPS - 1), np.complex64)
+        source[:, : TAPS - 1] = self._tail
+        if signal is not None:
+            source[0, TAPS - 1 :] = self._generate(samples, signal, offset_hz)
+        white = self._noise.standard_normal((samples, 2), dtype=np.float32).view(np.complex64)[:, 0]
+        source[1, TAPS - 1 :] = white * np.float32(math.sqrt(0.5))
+        self._tail = source[:, -(TAPS - 1) :].copy()
+        size = fft.next_fast_len(source.shape[1])
+        kernels = self._filters(carrier_hz, size)
+        shaped = fft.fft(source, size, axis=1, overwrite_x=True)
+        shaped *= kernels
+        total = shaped[0] + shaped[1]
+        return np.asarray(fft.ifft(total, overwrite_x=True)[TAPS - 1 : TAPS - 1 + samples], np.complex64)
+
+    def _generate(self, samples: int, signal: Signal, offset_hz: float) -> C64:
+        n = np.arange(1, samples + 1, dtype=np.float64)
+        # Phases are counted in cycles and their whole turns dropped in double precision; trigonometry is single.
+        turn = np.float32(2 * math.pi)
+        carrier = self._carrier_cycles + offset_hz / RATE * n
+        carrier -= np.floor(carrier)
+        self._carrier_cycles = float(carrier[-1])
+        phase = carrier.astype(np.float32) * turn
+        if signal.tone_hz > 0 and signal.deviation_hz > 0:
+            tone = self._tone_cycles + signal.tone_hz / RATE * n
+            tone -= np.floor(tone)
+            self._tone_cycles = float(tone[-1])
+            phase += np.float32(signal.deviation_hz / signal.tone_hz) * np.sin(tone.astype(np.float32) * turn)
+        amplitude = np.float32(10.0 ** ((signal.dbm - 30.0) / 20.0))
+        out = np.empty(samples, np.complex64)
+        out.real, out.imag = amplitude * np.cos(phase), amplitude * np.sin(phase)
+        return out
+
+    def detect(self, y: C64) -> F32:
+        """Limiter and quadrature detector: instantaneous frequency, 1 per Hz near the centre, shape as ``y``."""
+        detector = self.physics.receive.detector
+        limited = y / np.sqrt(y.real**2 + y.imag**2 + np.float32(self._knee**2))
+        off = self.mechanics.off(detector.adjuster) * detector.per_turn
+        # The tank 1/(1+jf/B) round its own centre, by the bilinear transform: true in slope at the centre.
+        corner = 2 * math.pi * detector.half_width
+        gain, pole = corner / (2 * RATE + corner), (2 * RATE - corner) / (2 * RATE + corner)
+        turned = np.exp(2j * math.pi * off / RATE)
+        tank, self._tank = lfilter(
+            np.array([gain, gain * turned], np.complex64), np.array([1, -pole * turned], np.complex64), limited, zi=self._tank
+        )
+        out = limited.imag * tank.real - limited.real * tank.imag
+        if detector.residual_fm > 0:
+            out = out + self._noise.standard_normal(y.size, dtype=np.float32) * np.float32(
+                detector.residual_fm / detector.half_width
+            )
+        return np.asarray(out * np.float32(detector.half_width), np.float32)
+
+    def audio(self, detected: F32, volume: float) -> F32:
+        """Loudspeaker volts from the detector's output; ``volume`` 0 to 1."""
+        part = self.physics.receive.audio
+        soft, self._deemphasis_zi = lfilter(*self._deemphasis, detected, zi=self._deemphasis_zi)
+        band, self._audio_zi = sosfilt(self._band, soft, zi=self._audio_zi)
+        volts = band * np.float32(part.volts_per_khz * volume / 1000.0 / self._tone_gain)
+        clip = np.float32(part.clips_at)
+        return np.asarray(clip * np.tanh(volts / clip), np.float32)
+
+    def squelch_noise(self, detected: F32) -> float:
+        """Mean rectified noise above the voice band: what the squelch circuit compares."""
+        high, self._high_zi = sosfilt(self._high, detected, zi=self._high_zi)
+        return float(np.mean(np.abs(high)))
+

@@ -1,0 +1,56 @@
+"""The send side of a stand-in radio: power chain and modulator, out of the aerial socket as components."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from unitone.radio.resonance import detuning, single_loss
+from unitone.signals.carrier import Component
+from unitone.standin.mechanics import Mechanics
+from unitone.standin.physics import PhysicsFile
+
+RATE = 48_000.0
+
+
+class Transmitter:
+    """Emits (centre frequency, complex envelope) components; |envelope|² is watts."""
+
+    def __init__(self, physics: PhysicsFile, mechanics: Mechanics, noise: np.random.Generator) -> None:
+        self.physics = physics
+        self.mechanics = mechanics
+        self._noise = noise
+
+    def watts(self, carrier_hz: float, supply_share: float = 1.0) -> float:
+        """Carrier power from drive and tank as the coils stand; goes with the square of the supply."""
+        send = self.physics.send
+        losses = [
+            single_loss(detuning(carrier_hz, c.centre + self.mechanics.off(c.adjuster) * c.per_turn, c.q)) for c in send.coil
+        ]
+        drive = send.drive / math.prod(losses[:-1])
+        saturated = (1.0 - math.exp(-drive)) / (1.0 - math.exp(-send.drive))
+        return send.power * saturated / losses[-1] * supply_share**2
+
+    def deviation_hz(self, microphone_v: float, rail_share: float = 1.0) -> float:
+        """Peak deviation of a tone at the microphone input; the limiter rounds off what is loud."""
+        send = self.physics.send
+        loud = math.tanh(microphone_v / send.microphone_full)
+        return send.most_deviation * self.mechanics.share(send.modulator_adjuster) * loud * rail_share
+
+    def emit(
+        self, seconds: float, carrier_hz: float, error_hz: float, microphone_v: float = 0.0, tone_hz: float = 1000.0,
+        rail_share: float = 1.0,
+    ) -> list[Component]:  # fmt: skip
+        """Carrier and second harmonic for ``seconds``, shape (n,) each, at 48 kHz round their nominal frequencies."""
+        n = round(seconds * RATE)
+        t = np.arange(n) / RATE
+        wander = self._noise.standard_normal(n) * self.physics.send.residual_fm
+        phase = 2 * np.pi * (error_hz * t + np.cumsum(wander) / RATE) + self._noise.uniform(0, 2 * np.pi)
+        deviation = self.deviation_hz(microphone_v, rail_share)
+        if deviation > 0 and tone_hz > 0:
+            phase = phase + deviation / tone_hz * np.sin(2 * np.pi * tone_hz * t)
+        carrier = math.sqrt(self.watts(carrier_hz)) * np.exp(1j * phase)
+        ripple = 1e-4 * (self._noise.standard_normal(n) + 1j * self._noise.standard_normal(n))
+        second = math.sqrt(self.watts(carrier_hz) * 10.0 ** (self.physics.send.harmonic_dbc / 10.0)) * np.exp(2j * phase)
+        return [Component(carrier_hz, RATE, carrier + ripple), Component(2 * carrier_hz, RATE, second)]
