@@ -245,9 +245,15 @@ def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
     """Read and check the physics file of ``sheet``. Raises SheetError with file, line, key and cure."""
     try:
         text = path.read_text(encoding="utf-8")
-        raw = tomllib.loads(text)
     except (OSError, UnicodeDecodeError):
         raise SheetError([f"{path}:1: file: cannot be read. A stand-in needs this physics file beside its sheet."]) from None
+    return parse_physics(text, str(path), sheet)
+
+
+def parse_physics(text: str, path: str, sheet: Sheet) -> PhysicsFile:
+    """The physics file written in ``text``; ``path`` stands in messages. Raises SheetError."""
+    try:
+        raw = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise SheetError([f"{path}:1: file: no valid TOML ({error}). Mend that line."]) from None
     places = key_lines(text)

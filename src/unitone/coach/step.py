@@ -1,0 +1,418 @@
+"""The coach: from a job's state to the next move. A pure function, so that a restart changes nothing."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from unitone.coach.advice import Advice, Hill, Outcome, Why
+from unitone.coach.find_level import next_level
+from unitone.coach.peak import Move, Point, curve, fit_hill, next_move, scale_of
+from unitone.coach.setting import Spot, next_set_move
+from unitone.job.state import JobState, Logged
+from unitone.job.verdicts import SETTLED, found_in_limits, lines, verdict
+from unitone.quantities.registry import Quantity
+from unitone.sheet.model import TURN, Conditions, Step
+from unitone.sheet.schools import ordered
+
+#: How often a step is worked on before it is left as it is.
+MAX_VISITS = 2
+_STRONG_SINAD, _WEAK_SINAD, _AIM_SINAD = 17.0, 6.0, 11.0
+_SINAD_SLOPE = 1.6
+_LEVEL_STEP_MAX = 12.0
+_WEAKEST_DBM, _STRONGEST_DBM = -130.0, -50.0
+
+
+def advise(state: JobState) -> Advice:
+    """The next move for the job as it stands, at the step at hand."""
+    if state.finished:
+        return Advice("done", state.at, "finished")
+    step = state.sheet.step(state.at)
+    if state.phase == "as-found":
+        return _survey(state, step)
+    if _is_concluded_now(state, step):
+        return _onward(state, step)
+    return _work(state, step)
+
+
+def next_step(state: JobState) -> tuple[str, Why] | None:
+    """Which step to go to from here, and why; None when nothing is left to do."""
+    route = ordered(state.sheet)
+    for step in route:
+        if not state.concluded.get(step.id):
+            return step.id, "next-in-route"
+    for wanted, why in (("re-check", "stale"), ("to do", "next-in-route"), ("out", "still-out")):
+        for step in route:
+            now = verdict(state, step)
+            if now == wanted and not (now == "out" and not _may_work(state, step)):
+                return step.id, why  # type: ignore[return-value]
+    return None
+
+
+def _may_work(state: JobState, step: Step) -> bool:
+    """Worth another visit: it has adjusters, visits are left, and something that reaches it moved since the last."""
+    past = state.concluded.get(step.id, [])
+    worked = [seq for seq, outcome in past if outcome != "in-limits"]
+    if not step.adjust or len(worked) >= MAX_VISITS:
+        return False
+    if not worked:
+        return True
+    others = set(state.touched_since(worked[-1], step.quantity_id, step.setting)) - set(step.adjusters)
+    return bool(others)
+
+
+def _is_concluded_now(state: JobState, step: Step) -> bool:
+    """Concluded, and since then nothing has made its readings stale or asked for another visit."""
+    past = state.concluded.get(step.id)
+    if not past:
+        return False
+    now = verdict(state, step)
+    if now in ("to do", "re-check"):
+        return False
+    return now != "out" or not _may_work(state, step)
+
+
+def _onward(state: JobState, step: Step) -> Advice:
+    following = next_step(state)
+    if following is None:
+        return Advice("finish", step.id, "route-done")
+    if following[0] == step.id:
+        return _work(state, step)
+    return Advice("go to", following[0], following[1])
+
+
+# -- as found ------------------------------------------------------------------------------
+
+
+def _survey(state: JobState, step: Step) -> Advice:
+    """Read everything once before anything is touched."""
+    missing = _first_unread(state, step)
+    if missing is not None:
+        return _measure(state, step, missing, "as-found")
+    for other in ordered(state.sheet):
+        if _first_unread(state, other) is not None:
+            return Advice("go to", other.id, "as-found")
+    return Advice("go to", ordered(state.sheet)[0].id, "next-in-route")
+
+
+def _first_unread(state: JobState, step: Step) -> int | None:
+    for index in range(len(step.required)):
+        if (step.id, index) not in state.found:
+            return index
+    return None
+
+
+# -- work on a step -----------------------------------------------------------------------------
+
+
+def _work(state: JobState, step: Step) -> Advice:
+    now = verdict(state, step)
+    visit = _since(state, step)
+    working = any(t.seq > visit and t.adjuster in step.adjusters for t in state.turns)
+    if not working:
+        for index, line in enumerate(lines(state, step)):
+            if line.now is None or line.stale:
+                return _measure(state, step, index, "re-check" if line.stale else "first-reading")
+        if now in SETTLED:
+            return Advice("conclude", step.id, "in-limits", outcome="in-limits")
+        if not step.adjust:
+            return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
+        if not _may_work(state, step):
+            return Advice("conclude", step.id, "worked-twice", outcome="no-convergence")
+    if step.quantity_id == "rx.sensitivity":
+        return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
+    return _peak(state, step, visit) if step.aim in ("peak", "null") else _set(state, step, visit)
+
+
+def _since(state: JobState, step: Step) -> int:
+    """Entry after which the present visit to the step counts: its last conclusion, or a touch elsewhere that reaches it."""
+    past = state.concluded.get(step.id, [])
+    since = past[-1][0] if past else 0
+    for other in state.reaching(step.quantity_id, step.setting):
+        if other not in step.adjusters:
+            since = max(since, state.last_touch.get(other, 0))
+    return since
+
+
+def _close(state: JobState, step: Step, outcome: Outcome) -> Advice:
+    """Every requirement is read once more as the sheet says; then the step is concluded."""
+    for index, line in enumerate(lines(state, step)):
+        if line.now is None or line.stale:
+            return _measure(state, step, index, "closing" if index == 0 else "other-channel")
+    return Advice("conclude", step.id, outcome, outcome=outcome)
+
+
+def _measure(state: JobState, step: Step, index: int, why: Why) -> Advice:
+    required = step.required[index]
+    if step.quantity_id == "rx.sensitivity":
+        return _find_level(state, step, required, why)
+    return _at(state, step, required, why)
+
+
+def _at(state: JobState, step: Step, wanted: Conditions, why: Why) -> Advice:
+    """Measure under ``wanted``: first the hook-up, then what has to be dialled or switched, then the reading."""
+    if step.hook_up != "probe" and state.hook_up != step.hook_up:
+        way: Why = "receive" if step.hook_up == "receive" else "send"
+        return Advice("hook-up", step.id, way, way=step.hook_up)
+    if state.set_up != wanted:
+        return Advice("set-up", step.id, why, conditions=wanted)
+    return Advice("measure", step.id, why, conditions=wanted)
+
+
+def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> Advice:
+    """The 12 dB SINAD level on a channel, from SINAD readings since the last touch that reaches it."""
+    floor = max((state.last_touch.get(a, 0) for a in state.reaching("rx.sinad", required)), default=0)
+    readings = []
+    for logged in state.readings:
+        r, c = logged.reading, logged.reading.conditions
+        same = replace(c, level_dbm=None, panel=()) == replace(required, panel=())
+        if logged.seq > floor and r.quantity_id == "rx.sinad" and same and r.value is not None and c.level_dbm is not None:
+            readings.append((c.level_dbm, r.value))
+    start = next(
+        (x.reading.value for x in reversed(state.readings) if x.reading.quantity_id == "rx.sensitivity" and x.seq > floor), None
+    )
+    if start is None:
+        start = _guess_level(state, floor)
+    move = next_level(readings, round(start, 1))
+    if move.found_dbm is not None:
+        numbers = {"readings": float(len(readings))}
+        return Advice("log", step.id, "found-level", conditions=required, value=move.found_dbm, std=move.std_db, numbers=numbers)
+    assert move.try_dbm is not None
+    advice = _at(state, step, replace(required, level_dbm=move.try_dbm), "level-next" if readings else why)
+    return advice
+
+
+def _guess_level(state: JobState, floor: int) -> float:
+    """Where 12 dB may lie: from the last SINAD reading since the last touch, else a usual level."""
+    for logged in reversed(state.readings):
+        r = logged.reading
+        if logged.seq > floor and r.quantity_id == "rx.sinad" and r.value is not None and r.conditions.level_dbm is not None:
+            if 3.0 < r.value < 22.0:
+                return r.conditions.level_dbm + (12.0 - r.value) / _SINAD_SLOPE
+            break
+    return -116.0
+
+
+# -- peaking ---------------------------------------------------------------------------------------
+
+
+def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
+    """A reading as (dB that rise towards the peak, spread in dB); None where it has no number."""
+    value, std = logged.reading.value, logged.reading.std
+    if value is None:
+        return None
+    if q.kind == "ratio-db":
+        return value, std or q.usual_std
+    if q.kind == "percent":
+        return -20.0 * math.log10(max(value, 1e-3) / 100.0), 8.69 * (std or q.usual_std) / max(value, 1e-3)
+    if q.kind == "watts":
+        return 10.0 * math.log10(max(value, 1e-6)), 4.34 * (std or q.usual_std) / max(value, 1e-6)
+    return 20.0 * math.log10(max(value, 1e-9)), 8.69 * (std or q.usual_std) / max(value, 1e-9)
+
+
+def visit_plan(step: Step) -> list[str]:
+    """Which adjuster when: each once; a coupled pair first, second, first again, second again."""
+    plan: list[str] = []
+    for group in step.adjust:
+        plan += list(group) * (2 if len(group) == 2 else 1)
+    return plan
+
+
+def hill_points(state: JobState, step: Step, adjuster: str, since: int) -> list[Logged]:
+    """Readings of the step since ``since`` that differ, in what reaches them, by this adjuster alone from now."""
+    reaching = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
+    wanted = replace(step.setting, level_dbm=None)
+    return [
+        x
+        for x in state.readings
+        if x.seq > since
+        and x.reading.quantity_id == step.quantity_id
+        and replace(x.reading.conditions, level_dbm=None) == wanted
+        and all(x.positions[a] == state.positions[a] for a in reaching)
+    ]
+
+
+def _points(q: Quantity, readings: list[Logged], adjuster: str) -> list[Point]:
+    found = []
+    for x in readings:
+        h = height(q, x)
+        if h is not None:
+            found.append(Point(x.positions[adjuster] / TURN, h[0], h[1], x.reading.conditions.level_dbm))
+    return found
+
+
+def stops_touched(state: JobState, adjuster: str) -> tuple[int | None, int | None]:
+    """Positions (millidegrees from found) where the stops were felt: anticlockwise, clockwise."""
+    low = high = None
+    position = 0
+    for turn in state.turns:
+        if turn.adjuster != adjuster:
+            continue
+        position += turn.moved
+        if turn.stop:
+            low, high = (position, high) if turn.asked < 0 else (low, position)
+    return low, high
+
+
+def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, Move | None]:
+    """The adjuster whose turn it is and its next move; (None, last stop) when every visit is done.
+
+    Visits are told apart by the turns on the tape: a run of turns on one
+    adjuster is a visit, and it is done when its own readings say so.
+    """
+    plan = visit_plan(step)
+    done = 0
+    runs: list[tuple[str, int, int]] = []
+    for turn in state.turns:
+        if turn.seq <= since or turn.adjuster not in step.adjusters or not (turn.moved or turn.stop):
+            continue
+        if runs and runs[-1][0] == turn.adjuster:
+            runs[-1] = (turn.adjuster, runs[-1][1], turn.seq)
+        else:
+            runs.append((turn.adjuster, turn.seq, turn.seq))
+    last: Move | None = None
+    for number, (adjuster, first, _) in enumerate(runs):
+        if done >= len(plan):
+            break
+        end = runs[number + 1][1] if number + 1 < len(runs) else None
+        if adjuster != plan[done]:
+            continue
+        move = _run_move(state, step, adjuster, since, first, end)
+        if move.act == "stop":
+            done, last = done + 1, move
+    if done >= len(plan):
+        return None, last
+    adjuster = plan[done]
+    if runs and runs[-1][0] == adjuster and (last is None or done == 0 or plan[done - 1] != adjuster):
+        return adjuster, _run_move(state, step, adjuster, since, runs[-1][1], None)
+    points = _points(step.quantity, hill_points(state, step, adjuster, since), adjuster)[-1:]
+    return adjuster, next_move(
+        points, step.quantity.hill_slope, state.sheet.adjuster(adjuster), state.positions[adjuster], stops_touched(state, adjuster)
+    )
+
+
+def _run_move(state: JobState, step: Step, adjuster: str, since: int, first: int, end: int | None) -> Move:
+    """What the readings of one visit say: those from just before its first turn up to ``end``."""
+    readings = [x for x in state.readings if x.seq > since and (end is None or x.seq < end)]
+    readings = [x for x in readings if x.reading.quantity_id == step.quantity_id]
+    wanted = replace(step.setting, level_dbm=None)
+    readings = [x for x in readings if replace(x.reading.conditions, level_dbm=None) == wanted]
+    inside = [x for x in readings if x.seq > first]
+    before = [x for x in readings if x.seq < first]
+    others = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
+    anchor = inside[0].positions if inside else dict(state.positions)
+    before = [x for x in before if all(x.positions[a] == anchor[a] for a in others)]
+    points = _points(step.quantity, before + inside, adjuster)
+    position = inside[-1].positions[adjuster] if end is not None and inside else state.positions[adjuster]
+    return next_move(
+        points, step.quantity.hill_slope, state.sheet.adjuster(adjuster), position, stops_touched(state, adjuster)
+    )
+
+
+def _peak(state: JobState, step: Step, since: int) -> Advice:
+    adjuster, move = peak_progress(state, step, since)
+    if adjuster is None or move is None:
+        outcome: Outcome = "peaked"
+        if move is not None and move.why in ("at-stop", "dead", "no-convergence"):
+            outcome = move.why
+        return _close(state, step, outcome)
+    q = step.quantity
+    last = next((x for x in reversed(hill_points(state, step, adjuster, since))), None)
+    level = last.reading.conditions.level_dbm if last is not None else step.setting.level_dbm
+    conditions = replace(step.setting, level_dbm=level)
+    if q.id == "rx.sinad" and last is not None and last.reading.value is not None and level is not None:
+        fresh = last.positions[adjuster] == state.positions[adjuster]
+        new = _kept_level(last.reading.value, level, _best_at(state, step, adjuster, since, level))
+        if fresh and new is not None:
+            why: Why = "level-too-strong" if new < level else "level-too-weak"
+            return _at(state, step, replace(conditions, level_dbm=new), why)
+    if state.set_up.level_dbm is not None and q.id == "rx.sinad" and state.hook_up == step.hook_up:
+        # A level chosen for this visit stays until the readings ask for another.
+        if replace(state.set_up, level_dbm=None) == replace(conditions, level_dbm=None):
+            conditions = state.set_up
+            if last is not None and last.reading.conditions.level_dbm != conditions.level_dbm:
+                return _at(state, step, conditions, "level-of-sheet" if conditions.level_dbm == step.setting.level_dbm else "level-next")
+    if move.act == "read":
+        return _at(state, step, conditions, "confirm-peak" if move.why == "confirm-peak" else "first-reading")
+    return _turn(state, step, adjuster, move.target_mdeg, move.why)  # type: ignore[arg-type]
+
+
+def _best_at(state: JobState, step: Step, adjuster: str, since: int, level: float) -> float:
+    values = [
+        x.reading.value
+        for x in hill_points(state, step, adjuster, since)
+        if x.reading.conditions.level_dbm == level and x.reading.value is not None
+    ]
+    return max(values, default=0.0)
+
+
+def _kept_level(sinad: float, level: float, best: float) -> float | None:
+    """Another level when the reading is flattened by strength or drowned in noise; None when it is well."""
+    if sinad > _STRONG_SINAD and level > _WEAKEST_DBM:
+        return round(max(level - min((sinad - _AIM_SINAD) / _SINAD_SLOPE, _LEVEL_STEP_MAX), _WEAKEST_DBM), 1)
+    if max(sinad, best) < _WEAK_SINAD and level < _STRONGEST_DBM:
+        rise = _LEVEL_STEP_MAX if sinad < 1.5 else min((_AIM_SINAD - sinad) / _SINAD_SLOPE + 1.0, _LEVEL_STEP_MAX)
+        return round(min(level + rise, _STRONGEST_DBM), 1)
+    return None
+
+
+def _turn(state: JobState, step: Step, adjuster: str, target_mdeg: int, why: Why) -> Advice:
+    move = target_mdeg - state.positions[adjuster]
+    return Advice("turn", step.id, why, adjuster=adjuster, move_mdeg=move)
+
+
+# -- setting to a target ------------------------------------------------------------------------------
+
+
+def _set(state: JobState, step: Step, since: int) -> Advice:
+    adjuster = step.adjusters[0]
+    target = step.target if step.target is not None else step.limit.middle
+    half = step.limit.half_width
+    q = step.quantity
+    close = max(0.15 * half if half is not None else 3 * q.usual_std, 1.5 * q.usual_std)
+    spots = []
+    for x in hill_points(state, step, adjuster, since):
+        r = x.reading
+        if r.value is not None:
+            spots.append(Spot(x.positions[adjuster], r.value, r.std or q.usual_std, bool(r.bound)))
+    move = next_set_move(
+        spots, target, close, state.sheet.adjuster(adjuster), state.positions[adjuster], stops_touched(state, adjuster)
+    )
+    if move.act == "read":
+        return _at(state, step, step.setting, "first-reading")
+    if move.act == "go":
+        return _turn(state, step, adjuster, move.target_mdeg, move.why)
+    return _close(state, step, move.why)  # type: ignore[arg-type]
+
+
+# -- for the plot ----------------------------------------------------------------------------------------
+
+
+def hill(state: JobState, step: Step, adjuster: str) -> tuple[list[Point], Hill | None]:
+    """Readings of the adjuster at hand with the fitted curve, for the plot; no curve for steps that are set."""
+    readings = hill_points(state, step, adjuster, _since(state, step))
+    points = _points(step.quantity, readings, adjuster)
+    if step.aim not in ("peak", "null") or not points:
+        return points, None
+    at = [p.turns for p in points]
+    scale = scale_of(state.sheet.adjuster(adjuster))
+    if max(at) - min(at) < 0.05 * scale:
+        return points, None
+    fit = fit_hill(points, step.quantity.hill_slope, scale)
+    turns = np.linspace(min(at) - 0.5 * scale, max(at) + 0.5 * scale, 61)
+    mean, spread = curve(fit, points, turns)
+    sure = fit.std < 0.3 * scale and min(at) - 0.5 * scale <= fit.x0 <= max(at) + 0.5 * scale
+    return points, Hill(
+        adjuster, tuple(turns), tuple(mean), tuple(spread), fit.x0 if sure else None, fit.std if sure else None
+    )
+
+
+def leave_alone(state: JobState, step: Step) -> bool:
+    """In limits as found and untouched: the honest advice is to leave it."""
+    return found_in_limits(state, step) and not state.moved_at_all(step)
+
+
+AdviceSource = Callable[[JobState], Advice]

@@ -1,0 +1,105 @@
+"""What the list of jobs shows of a job: computed from its state, kept beside it as a copy."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from unitone.job.state import JobState, Logged
+from unitone.job.verdicts import Line, inside, lines, verdict, worst
+from unitone.quantities.show import show
+from unitone.sheet.model import Step
+
+#: The quantities that a card shows, with their short names, in this order.
+CARD_QUANTITIES = (
+    ("rx.sensitivity", "sensitivity"),
+    ("tx.power", "power"),
+    ("tx.frequency_error", "frequency"),
+    ("tx.deviation", "deviation"),
+    ("rx.s_meter", "S9"),
+    ("rx.squelch_opens", "squelch"),
+)
+
+
+def summary(state: JobState) -> dict[str, Any]:
+    """Counts of verdicts, the step at hand, and found-and-left marks of the main quantities."""
+    verdicts: dict[str, int] = {}
+    for step in state.sheet.steps:
+        v = verdict(state, step)
+        verdicts[v] = verdicts.get(v, 0) + 1
+    at = state.sheet.step(state.at)
+    return {
+        "verdicts": verdicts,
+        "phase": state.phase,
+        "step_id": at.id,
+        "step_title": at.title,
+        "step_number": state.sheet.steps.index(at) + 1,
+        "steps": len(state.sheet.steps),
+        "entries": len(state.entries),
+        "readings": len(state.readings),
+        "why": state.status[1],
+        "marks": [m for q, name in CARD_QUANTITIES if (m := _mark(state, q, name)) is not None],
+    }
+
+
+def _mark(state: JobState, quantity_id: str, name: str) -> dict[str, Any] | None:
+    step = next((s for s in state.sheet.steps if s.quantity_id == quantity_id), None)
+    if step is None:
+        return None
+    line = worst(step, lines(state, step))
+    found = worst_found(step, lines(state, step))
+    return {
+        "name": name,
+        "text": "" if line.now is None else reading_text(step, line.now),
+        "found": None if found is None else place_on_bar(step, found),
+        "now": None if line.now is None else place_on_bar(step, line.now),
+        "found_holds": None if found is None else inside(step.limit, found.reading),
+        "holds": line.inside,
+        "stale": line.stale,
+        "band": band_on_bar(step),
+    }
+
+
+def worst_found(step: Step, parts: tuple[Line, ...]) -> Logged | None:
+    """The as-found reading that lies worst."""
+    return worst(step, tuple(Line(p.channel, p.found, p.found_clean, p.found, None, False) for p in parts)).found
+
+
+def reading_text(step: Step, logged: Logged) -> str:
+    """A logged reading as a person would say it: ``0.31 µV``, ``<0.06 µV``, ``never opens``."""
+    r = logged.reading
+    if r.word:
+        return r.word
+    return r.bound + show(step.quantity, r.value) if r.value is not None else "—"
+
+
+def bar_span(step: Step) -> tuple[float, float]:
+    """The ends of the drawn limit bar in the canonical unit: the limits with as much room again round them."""
+    low, high = step.limit.low, step.limit.high
+    if low is not None and high is not None:
+        room = (high - low) or 1.0
+        return low - room, high + room
+    if step.quantity.kind in ("level",):
+        end = high if high is not None else low
+        assert end is not None
+        return end - 14.0, end + 10.0
+    end = low if low is not None else high
+    assert end is not None
+    size = abs(end) or 1.0
+    return (0.0, size * 5 / 3) if step.quantity.low >= 0 else (end - size, end + size)
+
+
+def place_on_bar(step: Step, logged: Logged) -> float | None:
+    """Where on the bar (0 to 1) a reading lies; ends hold what lies beyond."""
+    value = logged.reading.value
+    if value is None:
+        return None
+    start, end = bar_span(step)
+    return min(max((value - start) / (end - start), 0.0), 1.0)
+
+
+def band_on_bar(step: Step) -> tuple[float, float]:
+    """The part of the bar (0 to 1) that is inside the limits."""
+    start, end = bar_span(step)
+    low = 0.0 if step.limit.low is None else (step.limit.low - start) / (end - start)
+    high = 1.0 if step.limit.high is None else (step.limit.high - start) / (end - start)
+    return max(low, 0.0), min(high, 1.0)

@@ -1,0 +1,111 @@
+"""The tape: a job's append-only record. A correction is a new entry that strikes an old one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from unitone.quantities.entry import Bound
+from unitone.sheet.model import Conditions
+
+Kind = Literal[
+    "open", "kit", "phase", "goto", "hook-up", "set-up", "reading", "turn", "concluded", "note", "status", "strike",
+    "finish",
+]  # fmt: skip
+KINDS: frozenset[str] = frozenset(Kind.__args__)  # type: ignore[attr-defined]
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One entry: ULID, running number in its job, kind, UTC (ISO 8601), bench-seconds, and the data of its kind."""
+
+    id: str
+    seq: int
+    kind: str
+    utc: str
+    bench_s: float
+    data: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One logged value: what, under which conditions, how much, from which instrument."""
+
+    quantity_id: str
+    conditions: Conditions
+    value: float | None
+    instrument: str
+    source: str
+    std: float | None = None
+    bound: Bound = ""
+    word: str = ""
+    raw: float | None = None
+    correction: float = 0.0
+    typed: str = ""
+
+    def to_data(self) -> dict[str, Any]:
+        """As plain data for the tape; nothing that is None or empty is written."""
+        data: dict[str, Any] = {
+            "quantity": self.quantity_id,
+            "conditions": conditions_to_data(self.conditions),
+            "value": self.value,
+            "instrument": self.instrument,
+            "source": self.source,
+        }
+        optional = {
+            "std": self.std, "bound": self.bound, "word": self.word, "raw": self.raw,
+            "correction": self.correction, "typed": self.typed,
+        }  # fmt: skip
+        return {**data, **{k: v for k, v in optional.items() if v not in (None, "", 0.0)}}
+
+    @classmethod
+    def from_data(cls, data: dict[str, Any]) -> Reading:
+        """From the tape."""
+        return cls(
+            data["quantity"],
+            conditions_from_data(data["conditions"]),
+            data["value"],
+            data["instrument"],
+            data["source"],
+            data.get("std"),
+            data.get("bound", ""),
+            data.get("word", ""),
+            data.get("raw"),
+            data.get("correction", 0.0),
+            data.get("typed", ""),
+        )
+
+
+def conditions_to_data(conditions: Conditions) -> dict[str, Any]:
+    """Conditions as plain data, without what is not given."""
+    data = {k: v for k, v in conditions.__dict__.items() if v not in (None, ())}
+    if conditions.panel:
+        data["panel"] = dict(conditions.panel)
+    return data
+
+
+def conditions_from_data(data: dict[str, Any]) -> Conditions:
+    """The inverse of ``conditions_to_data``."""
+    return Conditions(**{**data, "panel": tuple(sorted(data.get("panel", {}).items()))})
+
+
+@dataclass(frozen=True)
+class Card:
+    """The card of a job: which radio, whose, what is said to be wrong."""
+
+    number: int
+    sheet_id: str
+    serial: str = ""
+    owner: str = ""
+    complaint: str = ""
+    standin_seed: int | None = None
+    accessories: tuple[str, ...] = field(default=())
+
+    def to_data(self) -> dict[str, Any]:
+        """As plain data."""
+        return {**self.__dict__, "accessories": list(self.accessories)}
+
+    @classmethod
+    def from_data(cls, data: dict[str, Any]) -> Card:
+        """From plain data."""
+        return cls(**{**data, "accessories": tuple(data.get("accessories", ()))})

@@ -1,0 +1,214 @@
+"""The stand-in bench: simulated instruments on a simulated radio. None of them is told the answer.
+
+Each instrument takes what a socket, a test point, the meter or the loudspeaker
+gives and measures it with ``unitone.signals``, as it would a recording.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from unitone.bench.ports import Measured
+from unitone.errors import BenchError
+from unitone.sheet.model import Conditions
+from unitone.signals.carrier import Component, fit_carrier, fit_modulation, strongest, total_watts
+from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_powers
+from unitone.standin.mechanics import stream
+from unitone.standin.radio import Panel, StandInRadio
+from unitone.standin.receiver import RATE, Signal
+
+#: One block of the live path, and how many make a whole reading.
+BLOCK_SECONDS = 0.1
+BLOCKS = 10
+_SETTLE_SECONDS = 0.3
+_TIMEBASE_PPM = 0.05
+_SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
+
+_AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter"})
+_SEND = frozenset({"tx.power", "tx.frequency_error", "tx.deviation"})
+_VOLTS = frozenset({"supply.rail", "supply.volts", "vco.volts"})
+
+
+class StandInBench:
+    """Generator with pads, audio meter, wattmeter, counter, modulation meter and voltmeter round a stand-in radio."""
+
+    simulated = True
+
+    def __init__(self, radio: StandInRadio, already: float = 0.0) -> None:
+        self.radio = radio
+        self._clock = already
+        self._hand = stream(radio.seed, "instruments")
+        self._stamp: object = None
+        self._tones: list[TonePowers] = []
+        self._audio_square: list[float] = []
+        self._needles: list[float] = []
+
+    def can_measure(self, quantity_id: str) -> bool:
+        """All but the sensitivity, which is found by several SINAD readings."""
+        return quantity_id in _AUDIO | _SEND | _VOLTS | {"ref.frequency", "rx.squelch_opens"}
+
+    def seconds(self) -> float:
+        """The virtual clock: it advances with every sample measured and every turn."""
+        return self._clock
+
+    def turn(self, adjuster: str, asked_mdeg: int) -> tuple[int, bool]:
+        """Turn the radio's adjuster; a turn takes two bench-seconds."""
+        self._clock += 2.0
+        moved = self.radio.mechanics.turn(adjuster, asked_mdeg)
+        return moved, moved != asked_mdeg
+
+    def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
+        """One more block of a tenth of a second; the average since the last change, over a second at most."""
+        if quantity_id in _AUDIO:
+            self._block(conditions)
+            return self._audio_reading(quantity_id)
+        if quantity_id in _SEND | _VOLTS | {"ref.frequency"}:
+            return self._once(quantity_id, conditions, BLOCK_SECONDS)
+        return None
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """A whole reading: a second of audio, a second's gate, or the squelch procedure. Raises BenchError."""
+        if quantity_id in _AUDIO:
+            while len(self._tones) < BLOCKS or self._stamp != self._stamp_of(conditions):
+                self._block(conditions)
+            reading = self._audio_reading(quantity_id)
+            self._forget()
+            return reading
+        if quantity_id == "rx.squelch_opens":
+            return self._squelch(conditions)
+        if quantity_id in _SEND | _VOLTS | {"ref.frequency"}:
+            return self._once(quantity_id, conditions, 1.0)
+        raise BenchError(f"The stand-in bench has no instrument for {quantity_id}.")
+
+    # -- audio meter and S-meter ----------------------------------------------------------
+
+    def _stamp_of(self, conditions: Conditions) -> object:
+        return (conditions, *self.radio.mechanics.moved_mdeg.values())
+
+    def _forget(self) -> None:
+        self._tones, self._audio_square, self._needles = [], [], []
+
+    def _channel(self, conditions: Conditions) -> str:
+        names = self.radio.sheet.plan.names
+        return conditions.channel or names[len(names) // 2]
+
+    def _signal(self, conditions: Conditions, level_dbm: float) -> Signal:
+        hz = float(self.radio.sheet.carrier_hz(self._channel(conditions)))
+        return Signal(hz, level_dbm, conditions.tone_hz or 0.0, conditions.deviation_hz or 0.0)
+
+    def _block(self, conditions: Conditions) -> None:
+        panel = Panel.from_positions(conditions.panel)
+        signal = None if conditions.level_dbm is None else self._signal(conditions, conditions.level_dbm)
+        channel = self._channel(conditions)
+        stamp = self._stamp_of(conditions)
+        if stamp != self._stamp:
+            self._forget()
+            self._stamp = stamp
+            self.radio.receive(_SETTLE_SECONDS, channel, signal, panel, self._clock)
+            self._clock += _SETTLE_SECONDS
+        heard = self.radio.receive(BLOCK_SECONDS, channel, signal, panel, self._clock)
+        self._clock += BLOCK_SECONDS
+        tone = tone_powers(heard.audio, RATE, conditions.tone_hz or 1000.0)
+        self._tones = [*self._tones[-BLOCKS + 1 :], tone]
+        self._audio_square = [*self._audio_square[-BLOCKS + 1 :], rms(heard.audio) ** 2]
+        self._needles = [*self._needles[-BLOCKS + 1 :], heard.needle]
+
+    def _audio_reading(self, quantity_id: str) -> Measured:
+        together = merge(self._tones)
+        sinad = together.sinad_db
+        # Clicks of FM noise spread the reading more than white noise would.
+        std = 2.0 * sinad_std_db(sinad, together.seconds)
+        if quantity_id == "rx.sinad":
+            return Measured(sinad, "stand-in SINAD meter", std, source="stand-in")
+        if quantity_id == "rx.distortion":
+            return Measured(
+                together.distortion_pct, "stand-in distortion meter", together.distortion_pct * std / 8.69, source="stand-in"
+            )
+        if quantity_id == "rx.af_volts":
+            volts = math.sqrt(sum(self._audio_square) / len(self._audio_square))
+            return Measured(volts, "stand-in audio voltmeter", 0.01 * volts, source="stand-in")
+        needle = sum(self._needles) / len(self._needles)
+        deflection, marks = self.radio.meter_scale()
+        seen = needle + 0.002 * self._hand.standard_normal()
+        if needle >= 1.0:
+            return Measured(float(np.interp(1.0, deflection, marks)), "the radio's own meter", None, ">", "pegged", needle,
+                            source="stand-in")  # fmt: skip
+        return Measured(float(np.interp(seen, deflection, marks)), "the radio's own meter", 0.3, raw=needle, source="stand-in")
+
+    # -- squelch ------------------------------------------------------------------------------
+
+    def _squelch(self, conditions: Conditions) -> Measured:
+        panel = Panel.from_positions(conditions.panel)
+        channel = self._channel(conditions)
+        name = "stand-in generator, by ear"
+
+        def opens(level: float | None, seconds: float) -> bool:
+            signal = None if level is None else self._signal(conditions, level)
+            self._clock += seconds
+            return self.radio.receive(seconds, channel, signal, panel, self._clock).squelch_open
+
+        self.radio.receive(0.3, channel, None, Panel(1.0, 0.0), self._clock)
+        if opens(None, 0.3):
+            return Measured(_SQUELCH_FROM, name, None, "<", "always open", source="stand-in")
+        level = _SQUELCH_FROM
+        for step in (3.0, 0.5):
+            while not opens(level, 0.2):
+                level += step
+                if level > _SQUELCH_TO:
+                    return Measured(_SQUELCH_TO, name, None, ">", "never opens", source="stand-in")
+            if step > 1.0:
+                level -= step
+                self.radio.receive(0.3, channel, None, Panel(1.0, 0.0), self._clock)
+        return Measured(level - 0.25, name, 0.3, source="stand-in")
+
+    # -- volts, counter, wattmeter, modulation meter ----------------------------------------------
+
+    def _once(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
+        self._clock += seconds
+        if quantity_id in _VOLTS:
+            return self._volts(quantity_id, conditions)
+        if quantity_id == "ref.frequency":
+            nominal = next(
+                o.nominal_hz
+                for o in self.radio.sheet.oscillators
+                if o.id == self.radio.physics.reference.oscillator
+            )
+            # The pick-up loop hands the counter a carrier with some noise on it.
+            error = self.radio.reference_hz(self._clock) - nominal
+            t = np.arange(round(seconds * RATE)) / RATE
+            noise = 0.02 * (self._hand.standard_normal(t.size) + 1j * self._hand.standard_normal(t.size))
+            tap = Component(nominal, RATE, np.exp(2j * np.pi * error * t) + noise)
+            return self._counter(tap, 0.0, seconds)
+        microphone = (conditions.mic_mv or 0.0) * 1e-3
+        sent = self.radio.emit(
+            seconds, self._channel(conditions), self._clock, microphone, conditions.tone_hz or 1000.0
+        )
+        if quantity_id == "tx.power":
+            watts = total_watts(sent)
+            return Measured(
+                watts * (1 + 0.003 * self._hand.standard_normal()), "stand-in wattmeter", 0.01 * watts, source="stand-in"
+            )
+        carrier = strongest(sent)
+        if quantity_id == "tx.frequency_error":
+            nominal = float(self.radio.sheet.carrier_hz(self._channel(conditions)))
+            return self._counter(carrier, nominal, seconds)
+        fit = fit_modulation(carrier.envelope, carrier.rate, conditions.tone_hz or 1000.0)
+        return Measured(fit.deviation_hz, "stand-in modulation meter", 0.005 * fit.deviation_hz, source="stand-in")
+
+    def _counter(self, component: Component, minus_hz: float, seconds: float) -> Measured:
+        offset = fit_carrier(component.envelope, component.rate)
+        counted = (component.centre_hz + offset) * (1 + _TIMEBASE_PPM * 1e-6)
+        shown = round(counted * seconds) / seconds
+        return Measured(shown - minus_hz, "stand-in counter", 1.0 / seconds / 2, raw=shown, source="stand-in")
+
+    def _volts(self, quantity_id: str, conditions: Conditions) -> Measured:
+        if quantity_id == "vco.volts":
+            volts = self.radio.vco_volts(conditions.way, self._channel(conditions))
+        elif quantity_id == "supply.rail":
+            volts = self.radio.rail_volts(conditions.test_point or "")
+        else:
+            volts = self.radio.physics.supply
+        shown = volts * (1 + 0.0005 * self._hand.standard_normal()) + 0.002 * self._hand.standard_normal()
+        return Measured(round(shown, 3), "stand-in voltmeter", 0.004, source="stand-in")

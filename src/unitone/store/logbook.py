@@ -1,0 +1,318 @@
+"""The workshop's logbook on disk: SQLite in WAL, one writer thread, one committed entry at a time."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import queue
+import sqlite3
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, TypeVar
+
+from filelock import FileLock, Timeout
+from sqlalchemy import Connection, Engine, create_engine, event, func, insert, select, text, update
+from sqlalchemy.exc import DatabaseError, OperationalError
+from sqlalchemy.pool import NullPool, StaticPool
+from ulid import ULID
+
+from unitone.errors import LogbookBusy, StoreError
+from unitone.job.tape import Card, Entry
+from unitone.store.schema import HEAD, SEARCH_TABLE, Base, Job, Meta, Snapshot, TapeEntry
+
+FILE_NAME = "logbook.sqlite"
+_SNAPSHOTS = ("sheet", "physics")
+Result = TypeVar("Result")
+
+
+@dataclass(frozen=True)
+class JobRow:
+    """A job as the list shows it."""
+
+    id: str
+    number: int
+    radio: str
+    status: str
+    updated: str
+    card: dict[str, Any]
+    summary: dict[str, Any]
+
+
+def utc_now() -> str:
+    """UTC in ISO 8601 to the millisecond."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+class Logbook:
+    """One logbook in a folder (or in memory, for programs that keep nothing).
+
+    Opening for writing takes the folder's lock, which the system gives back
+    when the process ends, however it ends. Raises LogbookBusy when another
+    window has it and StoreError when the folder or file cannot be used.
+    """
+
+    def __init__(self, folder: Path | None, read_only: bool = False) -> None:
+        self.folder = folder
+        self._lock: FileLock | None = None
+        self._closed = False
+        if folder is not None:
+            path = folder / FILE_NAME
+            if read_only and not path.exists():
+                raise StoreError(f"There is no logbook in {folder}. Start ./unitone with that workspace to make one.")
+            if not read_only:
+                self._take(folder)
+            self._engine = _file_engine(path, read_only)
+        else:
+            self._engine = create_engine(
+                "sqlite://", poolclass=StaticPool, connect_args={"check_same_thread": False}
+            )
+        try:
+            self._prepare(read_only)
+        except BaseException:
+            self.close()
+            raise
+        self._queue: queue.SimpleQueue[tuple[Callable[[Connection], Any], Future[Any]] | None] = queue.SimpleQueue()
+        self._writer = threading.Thread(target=self._write_forever, name="logbook-writer", daemon=True)
+        self._writer.start()
+
+    def _take(self, folder: Path) -> None:
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            self._lock = FileLock(folder / "logbook.lock")
+            self._lock.acquire(timeout=0)
+        except Timeout:
+            raise LogbookBusy.at(str(folder)) from None
+        except OSError as error:
+            raise StoreError(f"The folder {folder} cannot be used ({error.strerror}). Choose another with --workspace.") from None
+
+    def _prepare(self, read_only: bool) -> None:
+        """Make a new logbook, or bring an old one up to date; refuse a newer one with words."""
+        try:
+            with self._engine.begin() as connection:
+                tables = {row[0] for row in connection.execute(text("SELECT name FROM sqlite_master"))}
+                if "alembic_version" not in tables:
+                    if tables & {"job", "entry"} or read_only:
+                        raise StoreError(f"The file in {self.folder} is no logbook of Unitone. Choose another folder.")
+                    create_all(connection)
+                    return
+                version = connection.execute(text("SELECT version_num FROM alembic_version")).scalar_one()
+        except OperationalError as error:
+            raise StoreError(f"The logbook in {self.folder} cannot be opened ({error.orig}).") from None
+        except DatabaseError as error:
+            raise StoreError(
+                f"The logbook in {self.folder} is damaged ({error.orig}). Keep a copy of the file and restore a backup."
+            ) from None
+        if version > HEAD:
+            raise StoreError(f"The logbook in {self.folder} was written by a newer Unitone (version {version}). Update Unitone.")
+        if version < HEAD and not read_only:
+            from unitone.store.migrate import upgrade
+
+            upgrade(self._engine)
+
+    # -- the writer ------------------------------------------------------------------------
+
+    def _write_forever(self) -> None:
+        with self._engine.connect() as connection:
+            while (item := self._queue.get()) is not None:
+                work, future = item
+                try:
+                    with connection.begin():
+                        result = work(connection)
+                    future.set_result(result)
+                except OperationalError as error:
+                    future.set_exception(StoreError(f"The entry could not be written ({error.orig}). It was not logged."))
+                except BaseException as error:
+                    future.set_exception(error)
+
+    def _write(self, work: Callable[[Connection], Result]) -> Result:
+        """Run ``work`` in the writer thread, wait until it is committed."""
+        if self._closed:
+            raise StoreError("The logbook is closed.")
+        future: Future[Result] = Future()
+        self._queue.put((work, future))
+        return future.result()
+
+    # -- jobs and tapes ------------------------------------------------------------------------
+
+    def next_number(self) -> int:
+        """The number that the next job gets."""
+        with self._engine.connect() as connection:
+            return int(connection.execute(select(func.coalesce(func.max(Job.number), 0))).scalar_one()) + 1
+
+    def create_job(self, card: Card, radio: str, opening: dict[str, Any], utc: str | None = None) -> str:
+        """A new job with its opening entry; returns its ULID. Raises StoreError when the number is taken."""
+        job_id, when = str(ULID()), utc or utc_now()
+
+        def work(connection: Connection) -> str:
+            taken = connection.execute(select(Job.id).where(Job.number == card.number)).first()
+            if taken is not None:
+                raise StoreError(f"Job {card.number} exists already.")
+            row = {"id": job_id, "number": card.number, "radio": radio, "status": "open", "updated": when,
+                   "card": card.to_data(), "summary": {}}  # fmt: skip
+            connection.execute(insert(Job).values(**row))
+            entry = Entry(str(ULID()), 1, "open", when, 0.0, _with_hashes(connection, opening))
+            connection.execute(insert(TapeEntry).values(job_id=job_id, **entry.__dict__))
+            _index(connection, job_id, " ".join([radio, card.serial, card.owner, card.complaint, *card.accessories]))
+            return job_id
+
+        return self._write(work)
+
+    def append(
+        self, job_id: str, kind: str, data: dict[str, Any], bench_s: float, seq: int, utc: str | None = None
+    ) -> Entry:
+        """Commit one entry as number ``seq`` of the job; on return it is on disk. Raises StoreError."""
+        entry = Entry(str(ULID()), seq, kind, utc or utc_now(), bench_s, data)
+
+        def work(connection: Connection) -> Entry:
+            connection.execute(insert(TapeEntry).values(job_id=job_id, **entry.__dict__))
+            if kind == "note":
+                _index(connection, job_id, data["text"])
+            return entry
+
+        return self._write(work)
+
+    def put_summary(self, job_id: str, status: str, summary: dict[str, Any], utc: str | None = None) -> None:
+        """Keep the list's picture of a job; it is only a copy of what its tape says."""
+        values = {"status": status, "summary": summary, "updated": utc or utc_now()}
+        self._write(lambda connection: connection.execute(update(Job).where(Job.id == job_id).values(**values)) and None)
+
+    def tape(self, job_id: str) -> list[Entry]:
+        """All entries of a job in order."""
+        with self._engine.connect() as connection:
+            rows = connection.execute(select(TapeEntry).where(TapeEntry.job_id == job_id).order_by(TapeEntry.seq))
+            entries = [Entry(r.id, r.seq, r.kind, r.utc, r.bench_s, r.data) for r in rows]
+            if not entries:
+                raise StoreError(f"The logbook has no job {job_id}.")
+            return [_with_texts(connection, entries[0]), *entries[1:]]
+
+    def jobs(self, find: str = "", status: str = "") -> list[JobRow]:
+        """The jobs, newest number first; those whose text holds every word of ``find``, those in ``status``."""
+        query = select(Job).order_by(Job.number.desc())
+        if status:
+            query = query.where(Job.status == status)
+        words = [w for w in find.replace('"', " ").split() if w]
+        parameters: dict[str, Any] = {}
+        if words:
+            query = query.where(text("job.id IN (SELECT job_id FROM job_text WHERE words MATCH :match) OR "
+                                     "printf('%04d', job.number) = :number OR job.number = :number"))  # fmt: skip
+            parameters = {"match": " ".join(f'"{w}"*' for w in words), "number": find.strip()}
+        with self._engine.connect() as connection:
+            return [
+                JobRow(r.id, r.number, r.radio, r.status, r.updated, r.card, r.summary)
+                for r in connection.execute(query, parameters)
+            ]
+
+    def job(self, name: str) -> JobRow:
+        """The job of that number or id. Raises StoreError when there is none."""
+        key = Job.number == int(name) if name.isdigit() else Job.id == name
+        with self._engine.connect() as connection:
+            r = connection.execute(select(Job).where(key)).first()
+        if r is None:
+            raise StoreError(f"The logbook has no job {name}. List them with: unitone jobs")
+        return JobRow(r.id, r.number, r.radio, r.status, r.updated, r.card, r.summary)
+
+    # -- settings --------------------------------------------------------------------------------
+
+    def setting(self, key: str, default: Any = None) -> Any:
+        """A setting of the workshop."""
+        with self._engine.connect() as connection:
+            row = connection.execute(select(Meta.value).where(Meta.key == key)).first()
+        return default if row is None else row[0]
+
+    def set_setting(self, key: str, value: Any) -> None:
+        """Keep a setting of the workshop."""
+
+        def work(connection: Connection) -> None:
+            connection.execute(Meta.__table__.delete().where(Meta.key == key))  # type: ignore[attr-defined]
+            connection.execute(insert(Meta).values(key=key, value=value))
+
+        self._write(work)
+
+    def integrity(self) -> str:
+        """SQLite's own integrity check: ``ok`` or what is wrong."""
+        with self._engine.connect() as connection:
+            return str(connection.execute(text("PRAGMA integrity_check")).scalar_one())
+
+    def close(self) -> None:
+        """Write what is waiting, close the file, give the lock back. Closing twice does no harm."""
+        if self._closed:
+            return
+        self._closed = True
+        if hasattr(self, "_writer"):
+            self._queue.put(None)
+            self._writer.join()
+        self._engine.dispose()
+        if self._lock is not None:
+            self._lock.release()
+
+    def __enter__(self) -> Logbook:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+
+def _file_engine(path: Path, read_only: bool) -> Engine:
+    if path.exists() and not os.access(path, os.R_OK if read_only else os.W_OK):
+        raise StoreError(f"The logbook {path} cannot be {'read' if read_only else 'written'}. Check its permissions.")
+    where = f"sqlite:///file:{path}?mode=ro&uri=true" if read_only else f"sqlite:///{path}"
+    engine = create_engine(
+        where, poolclass=NullPool, json_serializer=lambda v: json.dumps(v, ensure_ascii=False), connect_args={"timeout": 10}
+    )
+
+    @event.listens_for(engine, "connect")
+    def _pragmas(connection: sqlite3.Connection, _: object) -> None:
+        if not read_only:
+            connection.execute("PRAGMA journal_mode=WAL")
+            connection.execute("PRAGMA synchronous=FULL")
+            connection.execute("PRAGMA foreign_keys=ON")
+
+    return engine
+
+
+def create_all(connection: Connection) -> None:
+    """All tables as they are today, stamped with the newest migration."""
+    Base.metadata.create_all(connection)
+    connection.execute(text(SEARCH_TABLE))
+    connection.execute(text("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)"))
+    connection.execute(text("INSERT INTO alembic_version VALUES (:head)"), {"head": HEAD})
+
+
+def _index(connection: Connection, job_id: str, words: str) -> None:
+    connection.execute(text("INSERT INTO job_text (job_id, words) VALUES (:job, :words)"), {"job": job_id, "words": words})
+
+
+def text_hash(written: str) -> str:
+    """SHA-256 of a text, in hexadecimal."""
+    return hashlib.sha256(written.encode("utf-8")).hexdigest()
+
+
+def _with_hashes(connection: Connection, opening: dict[str, Any]) -> dict[str, Any]:
+    """Move the texts of an opening entry to the snapshot table; the entry keeps their hashes."""
+    kept = dict(opening)
+    for name in _SNAPSHOTS:
+        written = kept.pop(f"{name}_text", None)
+        if written is None:
+            continue
+        kept[f"{name}_hash"] = text_hash(written)
+        known = connection.execute(select(Snapshot.hash).where(Snapshot.hash == kept[f"{name}_hash"])).first()
+        if known is None:
+            connection.execute(insert(Snapshot).values(hash=kept[f"{name}_hash"], text=written))
+    return kept
+
+
+def _with_texts(connection: Connection, entry: Entry) -> Entry:
+    """The opening entry with its texts put back."""
+    data = dict(entry.data)
+    for name in _SNAPSHOTS:
+        if f"{name}_hash" in data:
+            row = connection.execute(select(Snapshot.text).where(Snapshot.hash == data[f"{name}_hash"])).first()
+            if row is None:
+                raise StoreError(f"The {name} of this job is missing from the logbook. Restore a backup.")
+            data[f"{name}_text"] = row[0]
+    return Entry(entry.id, entry.seq, entry.kind, entry.utc, entry.bench_s, data)

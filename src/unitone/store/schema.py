@@ -1,0 +1,65 @@
+"""The logbook's tables."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+#: The newest migration in store/migrations: what a logbook made today is stamped with.
+HEAD = "0001"
+
+
+class Base(DeclarativeBase):
+    """All tables of a logbook."""
+
+
+class Meta(Base):
+    """Settings of the workshop and of the window, by key."""
+
+    __tablename__ = "meta"
+    key: Mapped[str] = mapped_column(String(80), primary_key=True)
+    value: Mapped[Any] = mapped_column(JSON)
+
+
+class Snapshot(Base):
+    """Texts that many jobs share (sheets, physics files), by their SHA-256."""
+
+    __tablename__ = "snapshot"
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    text: Mapped[str] = mapped_column(Text)
+
+
+class Job(Base):
+    """A job: its card, and a summary of its state kept for the list (the tape alone is the truth)."""
+
+    __tablename__ = "job"
+    id: Mapped[str] = mapped_column(String(26), primary_key=True)
+    number: Mapped[int] = mapped_column(unique=True)
+    radio: Mapped[str] = mapped_column(Text)
+    status: Mapped[str] = mapped_column(String(20), default="open")
+    updated: Mapped[str] = mapped_column(String(32))
+    card: Mapped[Any] = mapped_column(JSON)
+    summary: Mapped[Any] = mapped_column(JSON)
+
+    __table_args__ = (Index("job_status", "status", "number"),)
+
+
+class TapeEntry(Base):
+    """One entry of a job's tape. Rows are only ever added."""
+
+    __tablename__ = "entry"
+    id: Mapped[str] = mapped_column(String(26), primary_key=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"))
+    seq: Mapped[int]
+    kind: Mapped[str] = mapped_column(String(20))
+    utc: Mapped[str] = mapped_column(String(32))
+    bench_s: Mapped[float]
+    data: Mapped[Any] = mapped_column(JSON)
+
+    __table_args__ = (UniqueConstraint("job_id", "seq", name="entry_once"),)
+
+
+#: Full-text search over the cards and notes of a job.
+SEARCH_TABLE = "CREATE VIRTUAL TABLE job_text USING fts5(job_id UNINDEXED, words)"
