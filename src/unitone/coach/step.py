@@ -128,13 +128,14 @@ def _work(state: JobState, step: Step) -> Advice:
 
 
 def _since(state: JobState, step: Step) -> int:
-    """Entry after which the present visit to the step counts: its last conclusion, or a touch elsewhere that reaches it."""
+    """Entry after which the present visit to the step counts: its last conclusion, or a turn of anything else.
+
+    Any turn elsewhere counts, not only one whose reach is declared: a hill whose
+    readings straddle a change that nobody declared has a false top.
+    """
     past = state.concluded.get(step.id, [])
     since = past[-1][0] if past else 0
-    for other in state.reaching(step.quantity_id, step.setting):
-        if other not in step.adjusters:
-            since = max(since, state.last_touch.get(other, 0))
-    return since
+    return max([since, *(seq for name, seq in state.last_touch.items() if name not in step.adjusters)])
 
 
 def _close(state: JobState, step: Step, outcome: Outcome) -> Advice:
@@ -306,7 +307,8 @@ def _run_move(state: JobState, step: Step, adjuster: str, since: int, first: int
     anchor = inside[0].positions if inside else dict(state.positions)
     before = [x for x in before if all(x.positions[a] == anchor[a] for a in others)]
     points = _points(step.quantity, before + inside, adjuster)
-    position = inside[-1].positions[adjuster] if end is not None and inside else state.positions[adjuster]
+    later = sum(t.moved for t in state.turns if t.adjuster == adjuster and end is not None and t.seq >= end)
+    position = state.positions[adjuster] - later
     return next_move(
         points, step.quantity.hill_slope, state.sheet.adjuster(adjuster), position, stops_touched(state, adjuster)
     )
@@ -329,12 +331,10 @@ def _peak(state: JobState, step: Step, since: int) -> Advice:
         if fresh and new is not None:
             why: Why = "level-too-strong" if new < level else "level-too-weak"
             return _at(state, step, replace(conditions, level_dbm=new), why)
-    if state.set_up.level_dbm is not None and q.id == "rx.sinad" and state.hook_up == step.hook_up:
-        # A level chosen for this visit stays until the readings ask for another.
-        if replace(state.set_up, level_dbm=None) == replace(conditions, level_dbm=None):
-            conditions = state.set_up
-            if last is not None and last.reading.conditions.level_dbm != conditions.level_dbm:
-                return _at(state, step, conditions, "level-of-sheet" if conditions.level_dbm == step.setting.level_dbm else "level-next")
+    chosen_here = last is not None and state.set_up_seq > max(last.seq, state.at_seq)
+    if q.id == "rx.sinad" and chosen_here and replace(state.set_up, level_dbm=None) == replace(conditions, level_dbm=None):
+        # A level chosen since the last reading is read before anything is turned.
+        return _at(state, step, state.set_up, "level-next")
     if move.act == "read":
         return _at(state, step, conditions, "confirm-peak" if move.why == "confirm-peak" else "first-reading")
     return _turn(state, step, adjuster, move.target_mdeg, move.why)  # type: ignore[arg-type]

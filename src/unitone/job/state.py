@@ -54,6 +54,8 @@ class JobState:
     at: str = ""
     hook_up: str = "probe"
     set_up: Conditions = field(default_factory=Conditions)
+    set_up_seq: int = 0
+    at_seq: int = 0
     readings: list[Logged] = field(default_factory=list)
     turns: list[Turn] = field(default_factory=list)
     positions: dict[str, int] = field(default_factory=dict)
@@ -145,11 +147,11 @@ def advance(state: JobState, entry: Entry) -> JobState:
         state.phase = data["phase"]
     elif entry.kind == "goto":
         _known_step(state, entry, data["step"])
-        state.at = data["step"]
+        state.at, state.at_seq = data["step"], entry.seq
     elif entry.kind == "hook-up":
         state.hook_up = data["way"]
     elif entry.kind == "set-up":
-        state.set_up = conditions_from_data(data["conditions"])
+        state.set_up, state.set_up_seq = conditions_from_data(data["conditions"]), entry.seq
     elif entry.kind == "concluded":
         _known_step(state, entry, data["step"])
         state.concluded.setdefault(data["step"], []).append((entry.seq, data["outcome"]))

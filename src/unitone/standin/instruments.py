@@ -24,6 +24,8 @@ BLOCK_SECONDS = 0.1
 BLOCKS = 10
 _SETTLE_SECONDS = 0.3
 _TIMEBASE_PPM = 0.05
+#: The radio has been on for a quarter of an hour before the first reading: the reference has warmed up.
+_WARMED_UP_SECONDS = 900.0
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 
 _AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter"})
@@ -38,7 +40,7 @@ class StandInBench:
 
     def __init__(self, radio: StandInRadio, already: float = 0.0) -> None:
         self.radio = radio
-        self._clock = already
+        self._clock = max(already, _WARMED_UP_SECONDS)
         self._hand = stream(radio.seed, "instruments")
         self._stamp: object = None
         self._tones: list[TonePowers] = []

@@ -1,0 +1,183 @@
+"""The referee: what the physics of a stand-in allows, found by general optimisers that know nothing of the coach.
+
+It reads the stand-in's own functions and simulates without a technician; its
+verdicts are what the robot technician's work is judged against.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from scipy.optimize import minimize, minimize_scalar
+
+from unitone.bench.ports import Measured
+from unitone.job.tape import Reading
+from unitone.job.verdicts import inside
+from unitone.quantities.registry import quantity
+from unitone.sheet.model import Conditions, Sheet, Step
+from unitone.signals.sinad import merge, tone_powers
+from unitone.standin.instruments import StandInBench
+from unitone.standin.mechanics import unit_mdeg
+from unitone.standin.physics import PhysicsFile
+from unitone.standin.radio import Panel, StandInRadio
+from unitone.standin.receiver import RATE, Signal
+
+_LINEAR = frozenset({"rx.sinad", "rx.sensitivity"})
+_SECONDS = 1.0
+
+
+class Referee:
+    """Judges one specimen. ``positions`` are millidegrees clockwise from where each adjuster was found."""
+
+    def __init__(self, sheet: Sheet, physics: PhysicsFile, seed: int) -> None:
+        self.sheet, self.physics = sheet, physics
+        self.radio = StandInRadio(sheet, physics, seed)
+        self.moved = self.radio.mechanics.moved_mdeg
+
+    def stand_at(self, positions: dict[str, int]) -> None:
+        """Put the adjusters there."""
+        self.moved.update(positions)
+
+    def _range(self, name: str) -> tuple[float, float]:
+        """What is within the stops (or a whole revolution), millidegrees from found."""
+        adjuster = self.sheet.adjuster(name)
+        found = self.radio.mechanics.specimen.found[name] * unit_mdeg(adjuster)
+        return (-found, adjuster.travel_mdeg - found) if adjuster.stops else (-180_000.0, 180_000.0)
+
+    # -- the receiver's coils ---------------------------------------------------------------------
+
+    def noise_figure_db(self, channel: str) -> float:
+        """Equivalent input noise figure as the adjusters stand: front-end and IF loss without any noise in the figure."""
+        carrier = float(self.sheet.carrier_hz(channel))
+        return self.radio.receiver.chain(carrier).noise_figure_db(self.radio.if_offset_hz(channel, carrier))
+
+    def joint_loss_db(self, worked: list[str], positions: dict[str, int], channel: str) -> float:
+        """Loss (dB of equivalent input level) against the best that the worked-on coils can do together."""
+        self.stand_at(positions)
+        now = self.noise_figure_db(channel)
+        best = self._best(worked, lambda: self.noise_figure_db(channel))
+        self.stand_at(positions)
+        return now - best
+
+    def _best(self, names: list[str], cost: Callable[[], float]) -> float:
+        """Least cost over the named adjusters; leaves them there. Powell's method from several starts."""
+        bounds = [self._range(n) for n in names]
+
+        def at(x: np.ndarray) -> float:
+            for name, value, (low, high) in zip(names, x, bounds, strict=True):
+                self.moved[name] = round(min(max(value, low), high))
+            return cost()
+
+        starts = [np.array([self.moved[n] for n in names], float), np.array([(a + b) / 2 for a, b in bounds])]
+        starts += [np.array([0.5 * (self.moved[n] + (a + b) / 2) for n, (a, b) in zip(names, bounds, strict=True)])]
+        found = [
+            minimize(at, start, method="Powell", bounds=bounds, options={"xtol": 1e-4, "ftol": 1e-7, "maxiter": 60})
+            for start in starts
+        ]
+        best = min(found, key=lambda r: float(r.fun))
+        return at(np.atleast_1d(best.x))
+
+    # -- bringing everything in ---------------------------------------------------------------------
+
+    def align(self) -> None:
+        """Bring the whole radio in, step by step in the sheet's order, by the physics alone."""
+        coils = sorted({a for s in self.sheet.steps if s.quantity_id in _LINEAR for a in s.adjusters})
+        linear_done = False
+        for step in self.sheet.steps:
+            if not step.adjust:
+                continue
+            if step.quantity_id in _LINEAR:
+                if not linear_done:
+                    channel = step.setting.channel or self.sheet.plan.names[0]
+                    self._best(coils, lambda channel=channel: self.noise_figure_db(channel))  # type: ignore[misc]
+                    linear_done = True
+                continue
+            self._bring_in(step)
+
+    def _bring_in(self, step: Step) -> None:
+        if step.quantity_id == "tx.power":
+            carrier = float(self.sheet.carrier_hz(step.setting.channel))
+            self._best(list(step.adjusters), lambda: -self.radio.transmitter.watts(carrier))
+            return
+        name = step.adjusters[0]
+        low, high = self._range(name)
+        target = step.target if step.target is not None else step.limit.middle
+
+        def cost(mdeg: float) -> float:
+            self.moved[name] = round(mdeg)
+            value = self.true_value(step.quantity_id, step.setting)
+            return value if step.aim == "null" else -value if step.aim == "peak" else abs(value - target)
+
+        grid = np.linspace(low, high, 49)
+        costs = [cost(g) for g in grid]
+        k = int(np.argmin(costs))
+        around = (grid[max(k - 1, 0)], grid[min(k + 1, 48)])
+        best = minimize_scalar(cost, bounds=around, method="bounded", options={"maxiter": 14})
+        cost(best.x if best.fun < costs[k] else grid[k])
+
+    def true_value(self, quantity_id: str, conditions: Conditions) -> float:
+        """The value without a meter's error: from the physics where that is direct, else from a long simulation."""
+        radio = self.radio
+        channel = conditions.channel or self.sheet.plan.names[len(self.sheet.plan.names) // 2]
+        if quantity_id == "supply.rail":
+            return radio.rail_volts(conditions.test_point or "")
+        if quantity_id == "ref.frequency":
+            return radio.reference_hz()
+        if quantity_id == "vco.volts":
+            return radio.vco_volts(conditions.way, channel)
+        if quantity_id == "tx.power":
+            return radio.transmitter.watts(float(self.sheet.carrier_hz(channel)))
+        if quantity_id == "tx.deviation":
+            return radio.transmitter.deviation_hz((conditions.mic_mv or 0.0) * 1e-3, radio.rail_share())
+        return self._simulated(quantity_id, conditions, channel)
+
+    def _simulated(self, quantity_id: str, conditions: Conditions, channel: str) -> float:
+        bench = StandInBench(self.radio, 1e6)
+        if quantity_id == "rx.sensitivity":
+            return self.sensitivity_dbm(conditions, channel)
+        if quantity_id in ("rx.squelch_opens", "rx.s_meter", "tx.frequency_error"):
+            return float(bench.measure(quantity_id, conditions).value or 0.0)
+        parts = self._tones(conditions, channel, conditions.level_dbm or -60.0, _SECONDS)
+        return parts.sinad_db if quantity_id == "rx.sinad" else parts.distortion_pct
+
+    def _tones(self, conditions: Conditions, channel: str, level: float, seconds: float):  # type: ignore[no-untyped-def]
+        signal = Signal(float(self.sheet.carrier_hz(channel)), level, conditions.tone_hz or 0.0, conditions.deviation_hz or 0.0)
+        panel = Panel.from_positions(conditions.panel)
+        self.radio.receive(0.3, channel, signal, panel)
+        return merge(
+            [tone_powers(self.radio.receive(0.5, channel, signal, panel).audio, RATE) for _ in range(round(seconds / 0.5))]
+        )
+
+    def sensitivity_dbm(self, conditions: Conditions, channel: str) -> float:
+        """Level for 12 dB SINAD by bisection on a simulation of two seconds a level."""
+        low, high = -130.0, -60.0
+        for _ in range(11):
+            middle = (low + high) / 2
+            if self._tones(conditions, channel, middle, 2.0).sinad_db < 12.0:
+                low = middle
+            else:
+                high = middle
+        return (low + high) / 2
+
+    def holds(self, step: Step) -> bool:
+        """Is the step inside its limits as the radio stands now, on every channel?"""
+        return all(self._holds(step, c) for c in step.required)
+
+    def _holds(self, step: Step, conditions: Conditions) -> bool:
+        value = self.true_value(step.quantity_id, conditions)
+        reading = Reading(step.quantity_id, conditions, value, "referee", "referee")
+        return bool(inside(step.limit, reading))
+
+    def clearly_out(self, step: Step, conditions: Conditions) -> bool:
+        """Out of limits by more than a careful reading could be wrong."""
+        value = self.true_value(step.quantity_id, conditions)
+        room = max(3 * quantity(step.quantity_id).usual_std, 0.002 * abs(value) if step.quantity.kind == "volts" else 0.0)
+        low, high = step.limit.low, step.limit.high
+        return (low is not None and value < low - room) or (high is not None and value > high + room)
+
+
+def reading_of(step: Step, conditions: Conditions, measured: Measured) -> Reading:
+    """A bench's measurement as a reading of the step."""
+    return Reading(step.quantity_id, conditions, measured.value, measured.instrument, measured.source, measured.std,
+                   measured.bound, measured.word)  # fmt: skip

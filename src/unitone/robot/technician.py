@@ -1,0 +1,132 @@
+"""The robot technician: follows the coach's typed words literally, through the session that the window uses."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from unitone.coach.advice import Advice
+from unitone.coach.step import height
+from unitone.job.state import JobState, advance, fold
+from unitone.job.verdicts import SETTLED, verdict
+from unitone.session.session import Session
+from unitone.sheet.model import TURN, Step
+
+#: No radio of this kind needs so many moves: a technician who got here would stop and think.
+MOVES_AT_MOST = 900
+
+
+@dataclass(frozen=True)
+class Work:
+    """What a robot did: readings and moves taken, and whether it came to the end."""
+
+    readings: int
+    moves: int
+    finished: bool
+
+
+def align(session: Session, each: Callable[[Advice], None] | None = None) -> Work:
+    """Follow the coach until the job is finished; ``each`` sees every piece of advice."""
+    for moves in range(MOVES_AT_MOST):
+        advice = session.advice()
+        if each is not None:
+            each(advice)
+        if advice.act == "done":
+            return Work(len(session.state.readings), moves, True)
+        session.follow(advice)
+    return Work(len(session.state.readings), MOVES_AT_MOST, False)
+
+
+_GOLDEN = (math.sqrt(5) - 1) / 2
+
+
+class GoldenSection:
+    """The baseline: the coach's route, but each coil peaked by golden section over ±3 turns, coordinate by coordinate.
+
+    Everything that is not peaking follows the coach, so that the two differ in the peaking alone.
+    """
+
+    name = "coordinate golden section"
+
+    def __init__(self, session: Session, rounds: int = 2) -> None:
+        self.session = session
+        self.rounds = rounds
+
+    def align(self) -> Work:
+        """Run to the end of the job."""
+        moves = 0
+        while moves < MOVES_AT_MOST:
+            advice = self.session.advice()
+            moves += 1
+            if advice.act == "done":
+                return Work(len(self.session.state.readings), moves, True)
+            step = self.session.step
+            if advice.act == "turn" and step.aim in ("peak", "null"):
+                for _ in range(self.rounds if len(step.adjusters) > 1 else 1):
+                    for name in step.adjusters:
+                        self._search(step, name)
+                self._close(step)
+                continue
+            self.session.follow(advice)
+        return Work(len(self.session.state.readings), moves, False)
+
+    def _read(self, step: Step) -> float:
+        if self.session.state.hook_up != step.hook_up:
+            self.session.confirm_hook_up(step.hook_up)
+        if replace(self.session.state.set_up, level_dbm=None) != replace(step.setting, level_dbm=None):
+            self.session.set_up(step.setting)
+        self.session.measure()
+        got = height(step.quantity, self.session.state.readings[-1])
+        return got[0] if got is not None else 0.0
+
+    def _go(self, name: str, turns: float) -> None:
+        wanted = round(turns * TURN)
+        self.session.turn(name, wanted - self.session.state.positions[name])
+
+    def _search(self, step: Step, name: str) -> None:
+        here = self.session.state.positions[name] / TURN
+        low, high = here - 3.0, here + 3.0
+        a, b = high - _GOLDEN * (high - low), low + _GOLDEN * (high - low)
+        self._go(name, a)
+        at_a = self._read(step)
+        self._go(name, b)
+        at_b = self._read(step)
+        while high - low > 0.12:
+            if at_a > at_b:
+                high, b, at_b = b, a, at_a
+                a = high - _GOLDEN * (high - low)
+                self._go(name, a)
+                at_a = self._read(step)
+            else:
+                low, a, at_a = a, b, at_b
+                b = low + _GOLDEN * (high - low)
+                self._go(name, b)
+                at_b = self._read(step)
+        self._go(name, (low + high) / 2)
+
+    def _close(self, step: Step) -> None:
+        for required in step.required:
+            self.session.set_up(required)
+            self.session.measure(required)
+        self.session.conclude("peaked")
+
+
+def wrongly_touched(session: Session) -> list[str]:
+    """Steps whose adjusters were first turned while that step, and every other with that adjuster, stood in limits.
+
+    Replayed from the tape: the tape is what an inspector would read.
+    """
+    tape = session.logbook.tape(session.job_id)
+    state: JobState = fold(tape[:1])
+    begun: set[str] = set()
+    touched: list[str] = []
+    for entry in tape[1:]:
+        if entry.kind == "turn" and entry.data["moved"]:
+            owners = [s for s in state.sheet.steps if entry.data["adjuster"] in s.adjusters]
+            fresh = [s for s in owners if s.id not in begun]
+            if fresh and len(fresh) == len(owners) and all(verdict(state, s) in SETTLED for s in owners):
+                touched.append(f"{fresh[0].id} ({entry.data['adjuster']})")
+            begun |= {s.id for s in owners}
+        advance(state, entry)
+    return touched

@@ -1,0 +1,160 @@
+"""Many radios from seeds, aligned by the robot technician and judged by the referee."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from unitone.errors import SheetError
+from unitone.job.tape import Card
+from unitone.job.verdicts import SETTLED, found_in_limits, verdict
+from unitone.robot.referee import Referee
+from unitone.robot.technician import GoldenSection, align, wrongly_touched
+from unitone.session.session import Session, open_job
+from unitone.sheet.model import Step
+from unitone.sheet.library import find, physics_path
+from unitone.sheet.read import read_sheet
+from unitone.standin.physics import read_physics
+from unitone.store.logbook import Logbook
+
+_FAILED = frozenset({"at-stop", "dead", "out-of-range", "no-convergence"})
+
+
+@dataclass(frozen=True)
+class SetResult:
+    """One radio: counts, the loss of the coils worked on (None when none was), and what went wrong."""
+
+    seed: int
+    readings: int
+    moves: int
+    recovered: bool
+    wrong_verdicts: int
+    loss_db: float | None
+    left_alone: int
+    problems: tuple[str, ...]
+
+
+def run_set(sheet_name: str, seed: int, baseline: bool = False, logbook: Logbook | None = None) -> SetResult:
+    """Align the stand-in of ``seed`` from as-found to the finished job, then let the referee judge."""
+    path = find(sheet_name)
+    book = logbook or Logbook(None)
+    job = open_job(book, sheet_name, Card(book.next_number(), path.stem, serial=f"seed {seed}", standin_seed=seed))
+    session = Session(book, job)
+    work = GoldenSection(session).align() if baseline else align(session)
+    result = judge(session, path, seed, work.readings, work.moves, work.finished)
+    if logbook is None:
+        book.close()
+    return result
+
+
+class _Best:
+    """The referee's own alignment, made only when a step is in doubt (it takes seconds)."""
+
+    def __init__(self, referee: Referee) -> None:
+        self._referee = referee
+        self._aligned = False
+
+    def holds(self, step: Step) -> bool:
+        """Can the physics bring this step in?"""
+        if not self._aligned:
+            self._referee.align()
+            self._aligned = True
+        return self._referee.holds(step)
+
+
+def judge(session: Session, path: Path, seed: int, readings: int, moves: int, finished: bool) -> SetResult:
+    """The referee's view of a job that a robot has worked on."""
+    sheet, state = session.sheet, session.state
+    physics = read_physics(physics_path(path), sheet)
+    problems: list[str] = [] if finished else ["did not finish"]
+    best = _Best(Referee(sheet, physics, seed))
+    left = Referee(sheet, physics, seed)
+    left.stand_at(dict(state.positions))
+    wrong = 0
+    for step in sheet.steps:
+        v = verdict(state, step)
+        if v not in SETTLED and best.holds(step):
+            problems.append(f"{step.id} ends {v}")
+        if v in SETTLED and any(left.clearly_out(step, c) for c in step.required):
+            wrong += 1
+            problems.append(f"{step.id} ends {v} but is out")
+        last = state.concluded.get(step.id, [(0, "")])[-1][1]
+        if last in _FAILED and v not in SETTLED and best.holds(step):
+            wrong += 1
+    problems += [f"{name} moved though in limits" for name in wrongly_touched(session)]
+    coil_steps = [s for s in sheet.steps if s.quantity_id == "rx.sinad" and s.aim == "peak"]
+    worked = [s for s in coil_steps if any(o != "in-limits" for _, o in state.concluded.get(s.id, []))]
+    names = [a for s in worked for a in s.adjusters]
+    loss = None
+    if names:
+        channel = worked[0].setting.channel or sheet.plan.names[0]
+        loss = left.joint_loss_db(names, dict(state.positions), channel)
+    alone = sum(found_in_limits(state, s) and not state.moved_at_all(s) for s in sheet.steps if s.adjust)
+    return SetResult(seed, readings, moves, not problems, wrong, loss, alone, tuple(problems))
+
+
+def _one(arguments: tuple[str, int, bool]) -> SetResult:
+    return run_set(*arguments)
+
+
+def run_trial(sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True) -> dict[str, Any]:
+    """The report of ``./unitone robot``: ``sets`` radios from ``seed`` on. Raises SheetError without a physics file."""
+    path = find(sheet_name)
+    if not physics_path(path).is_file():
+        raise SheetError([f"{path}:1: file: no {physics_path(path).name} beside it, so this sheet has no stand-in."])
+    read_physics(physics_path(path), read_sheet(path))
+    started = time.monotonic()
+    seeds = range(seed, seed + sets)
+    coach = _many([(sheet_name, s, False) for s in seeds], workers)
+    report: dict[str, Any] = {
+        "task": "align",
+        "sheet": path.stem,
+        "sets": sets,
+        "recovered": sum(r.recovered for r in coach),
+        "readings_per_set": _mean([r.readings for r in coach]),
+        "moves_per_set": _mean([r.moves for r in coach]),
+        "wrong_verdicts": sum(r.wrong_verdicts for r in coach),
+        "loss_db": losses(coach),
+        "left_alone_per_set": _mean([r.left_alone for r in coach]),
+        "problems": [{"seed": r.seed, "what": list(r.problems)} for r in coach if r.problems],
+    }
+    if with_baseline:
+        golden = _many([(sheet_name, s, True) for s in seeds], workers)
+        report["baseline"] = {
+            "name": GoldenSection.name,
+            "readings_per_set": _mean([r.readings for r in golden]),
+            "recovered": sum(r.recovered for r in golden),
+            "loss_db": losses(golden),
+        }
+        report["baselines"] = [report["baseline"]]
+    report["seconds"] = round(time.monotonic() - started, 1)
+    return report
+
+
+def _many(arguments: Sequence[tuple[str, int, bool]], workers: int) -> list[SetResult]:
+    if workers <= 1 or len(arguments) < 2:
+        return [_one(a) for a in arguments]
+    with ProcessPoolExecutor(workers) as pool:
+        return list(pool.map(_one, arguments))
+
+
+def losses(results: Sequence[SetResult]) -> dict[str, float | None]:
+    """Median, 95th percentile and largest of the losses; None where nothing was worked on."""
+    values = [r.loss_db for r in results if r.loss_db is not None]
+    if not values:
+        return {"median": None, "p95": None, "max": None}
+    return {
+        "median": round(float(np.median(values)), 3),
+        "p95": round(float(np.percentile(values, 95)), 3),
+        "max": round(max(values), 3),
+    }
+
+
+def _mean(values: Sequence[int]) -> float:
+    return round(sum(values) / len(values), 1) if values else 0.0
