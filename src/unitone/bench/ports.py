@@ -42,6 +42,9 @@ class Bench(Protocol):
     def turn(self, adjuster: str, asked_mdeg: int) -> tuple[int, bool]:
         """Turn an adjuster; (millidegrees moved, a stop was touched)."""
 
+    def seen(self, adjuster: str) -> float | None:
+        """Where a slot points (millidegrees from its anticlockwise stop), if the bench can see it."""
+
     def seconds(self) -> float:
         """Bench-seconds since the radio was switched on."""
 
@@ -73,6 +76,10 @@ class HandBench:
         """The technician's own hand: it moved as it was said."""
         del adjuster
         return asked_mdeg, False
+
+    def seen(self, adjuster: str) -> float | None:
+        """The technician sees it, the program does not."""
+        del adjuster
 
     def seconds(self) -> float:
         """Seconds since the job was opened."""

@@ -5,6 +5,7 @@ Window, command line and robot technician are all clients of this class.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -12,6 +13,7 @@ from typing import Any
 from unitone.bench.kit import Kit, dial
 from unitone.bench.ports import Bench, HandBench, Measured
 from unitone.coach.advice import Advice
+from unitone.coach.sentences import position_text
 from unitone.coach.step import advise
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
 from unitone.job.state import JobState, advance, fold
@@ -20,13 +22,14 @@ from unitone.job.tape import Card, Entry, Reading, conditions_to_data
 from unitone.job.verdicts import blockers
 from unitone.quantities.entry import EXPECTED, parse_entry
 from unitone.radio.levels import canonical
+from unitone.report.certificate import Certificate, certificate
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.model import Conditions, Sheet, Step
 from unitone.sheet.read import read_sheet
 from unitone.standin.instruments import StandInBench
 from unitone.standin.physics import parse_physics
 from unitone.standin.radio import StandInRadio
-from unitone.store.logbook import Logbook, text_hash
+from unitone.store.logbook import Logbook, text_hash, utc_now
 
 
 def open_job(logbook: Logbook, sheet_name: str, card: Card, kit: Kit | None = None, utc: str | None = None) -> str:
@@ -56,8 +59,11 @@ def open_job(logbook: Logbook, sheet_name: str, card: Card, kit: Kit | None = No
 class Session:
     """A job in work. Every change is committed to the tape before it is part of the state."""
 
-    def __init__(self, logbook: Logbook, job_id: str, bench: Bench | None = None) -> None:
+    def __init__(
+        self, logbook: Logbook, job_id: str, bench: Bench | None = None, now: Callable[[], str] = utc_now
+    ) -> None:
         self.logbook = logbook
+        self._now = now
         self.job_id = job_id
         tape = logbook.tape(job_id)
         self._tape = tape
@@ -80,10 +86,10 @@ class Session:
 
     # -- entries -------------------------------------------------------------------------------
 
-    def _append(self, kind: str, data: dict[str, Any], utc: str | None = None) -> Entry:
+    def _append(self, kind: str, data: dict[str, Any]) -> Entry:
         if self.state.finished and kind != "note":
             raise TapeError("This job is finished. Its tape takes notes only.")
-        entry = self.logbook.append(self.job_id, kind, data, round(self.bench.seconds(), 3), self.state.seq + 1, utc)
+        entry = self.logbook.append(self.job_id, kind, data, round(self.bench.seconds(), 3), self.state.seq + 1, self._now())
         self._tape.append(entry)
         if kind == "strike":
             self.state = fold(self._tape, self.job_id)
@@ -93,7 +99,7 @@ class Session:
 
     def keep_summary(self) -> None:
         """Bring the list's picture of this job up to date."""
-        self.logbook.put_summary(self.job_id, self.state.status[0], summary(self.state))
+        self.logbook.put_summary(self.job_id, self.state.status[0], summary(self.state), self._now())
 
     def go_to(self, step_id: str) -> None:
         """Turn to another step."""
@@ -301,6 +307,14 @@ def _bench_for(state: JobState, opening: Entry) -> Bench:
     for name, moved in state.positions.items():
         bench.radio.mechanics.moved_mdeg[name] = moved
     return bench
+
+
+def certificate_of(state: JobState) -> Certificate:
+    """The job's certificate, with what was turned in the trade's words."""
+    turned = tuple(
+        (name, position_text(state.sheet.adjuster(name), mdeg)) for name, mdeg in state.positions.items() if mdeg
+    )
+    return certificate(state, turned)
 
 
 def sheet_folder(state: JobState) -> Path:

@@ -55,6 +55,11 @@ class StandInBench:
         """The virtual clock: it advances with every sample measured and every turn."""
         return self._clock
 
+    def seen(self, adjuster: str) -> float | None:
+        """The slot of a preset or trimmer can be seen; how far a core is in its former cannot."""
+        part = self.radio.sheet.adjuster(adjuster)
+        return None if part.kind == "core" else self.radio.mechanics.position(adjuster) * 1000.0
+
     def turn(self, adjuster: str, asked_mdeg: int) -> tuple[int, bool]:
         """Turn the radio's adjuster; a turn takes two bench-seconds."""
         self._clock += 2.0

@@ -216,6 +216,35 @@ class Logbook:
             raise StoreError(f"The logbook has no job {name}. List them with: unitone jobs")
         return JobRow(r.id, r.number, r.radio, r.status, r.updated, r.card, r.summary)
 
+    def export_jobs(self) -> list[dict[str, Any]]:
+        """Every job with its tape as plain data (texts that jobs share stand in each opening entry's job once)."""
+        out = []
+        for row in reversed(self.jobs()):
+            tape = [e.__dict__ for e in self.tape(row.id)]
+            out.append({"job": row.__dict__, "tape": tape})
+        return out
+
+    def import_jobs(self, jobs: list[dict[str, Any]]) -> None:
+        """Take jobs from ``export_jobs`` in one transaction. Raises StoreError when one of them is here already."""
+
+        def work(connection: Connection) -> None:
+            for item in jobs:
+                row = item["job"]
+                taken = connection.execute(select(Job.id).where((Job.number == row["number"]) | (Job.id == row["id"]))).first()
+                if taken is not None:
+                    raise StoreError(f"Job {row['number']} exists already. Nothing was taken over.")
+                connection.execute(insert(Job).values(**row))
+                entries = [{**e, "job_id": row["id"]} for e in item["tape"]]
+                entries[0] = {**entries[0], "data": _with_hashes(connection, entries[0]["data"])}
+                connection.execute(insert(TapeEntry), entries)
+                card = row["card"]
+                _index(connection, row["id"], " ".join([row["radio"], card["serial"], card["owner"], card["complaint"], *card["accessories"]]))
+                for entry in entries:
+                    if entry["kind"] == "note":
+                        _index(connection, row["id"], entry["data"]["text"])
+
+        self._write(work)
+
     # -- settings --------------------------------------------------------------------------------
 
     def setting(self, key: str, default: Any = None) -> Any:

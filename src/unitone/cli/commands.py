@@ -1,0 +1,300 @@
+"""The commands that need no window (Typer)."""
+
+from __future__ import annotations
+
+import dataclasses
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from unitone import __version__
+from unitone.cli.workspace import folder_of, make_demo
+from unitone.errors import BenchError, EntryError, SheetError, UnitoneError
+
+app = typer.Typer(
+    name="unitone",
+    help="The alignment bench of a radio technician. Without a command: open the window.",
+    no_args_is_help=False,
+    add_completion=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+sheet_app = typer.Typer(help="Check sheets and list them.", no_args_is_help=True)
+app.add_typer(sheet_app, name="sheet")
+
+Json = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
+_workspace = ""
+
+
+def run(arguments: list[str]) -> int:
+    """Run the command line; returns the exit code."""
+    try:
+        result = app(args=_workspace_first(arguments), standalone_mode=False)
+        return int(result or 0)
+    except typer.Exit as stop:
+        return int(stop.exit_code)
+    except (EntryError, typer.BadParameter) as error:
+        return _say(error, 2)
+    except BenchError as error:
+        return _say(error, 2)
+    except SheetError as error:
+        for problem in error.problems:
+            print(problem, file=sys.stderr)
+        return 3
+    except UnitoneError as error:
+        return _say(error, 3)
+    except Exception as error:
+        if hasattr(error, "exit_code") and hasattr(error, "show"):  # click's own usage errors
+            error.show()
+            return 2
+        if type(error).__name__ in ("Abort", "KeyboardInterrupt"):
+            return 130
+        raise
+
+
+def _say(error: Exception, code: int) -> int:
+    print(f"unitone: {error}", file=sys.stderr)
+    return code
+
+
+def _workspace_first(arguments: list[str]) -> list[str]:
+    """``--workspace D`` may stand before or after the command: bring it to the front."""
+    front: list[str] = []
+    rest: list[str] = []
+    words = iter(arguments)
+    for word in words:
+        if word == "--workspace":
+            front += [word, next(words, "")]
+        elif word.startswith("--workspace="):
+            front.append(word)
+        else:
+            rest.append(word)
+    return front + rest
+
+
+def _print(data: Any) -> None:
+    print(json.dumps(data, ensure_ascii=False))
+
+
+@app.callback(invoke_without_command=True)
+def _root(
+    context: typer.Context,
+    workspace: Annotated[str, typer.Option("--workspace", metavar="D", help="Another logbook (a folder).")] = "",
+    version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+) -> None:
+    global _workspace  # noqa: PLW0603  one command line, one workspace
+    _workspace = workspace
+    if version:
+        print(f"unitone {__version__}")
+        raise typer.Exit(0)
+    if context.invoked_subcommand is None:
+        from unitone.cli.main import _open_window
+
+        raise typer.Exit(_open_window(workspace, False, False))
+
+
+@app.command()
+def demo(
+    no_window: Annotated[bool, typer.Option("--no-window", help="Make the demo workshop and print its folder.")] = False,
+) -> None:
+    """Open the window on the demo workshop (a simulated boathouse bench with eight jobs)."""
+    if no_window:
+        print(make_demo(_workspace))
+        return
+    from unitone.cli.main import _open_window
+
+    raise typer.Exit(_open_window(_workspace, True, not _workspace))
+
+
+@app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
+def test(context: typer.Context) -> None:
+    """Run the test suite (arguments go to pytest)."""
+    top = Path(__file__).resolve().parents[3]
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(top / "src")}
+    code = subprocess.run([sys.executable, "-m", "pytest", *context.args], cwd=top, env=environment, check=False).returncode
+    raise typer.Exit(code)
+
+
+@app.command(context_settings={"ignore_unknown_options": True})
+def level(
+    value: Annotated[str, typer.Argument(help="A level: 0.5uV, -117dBm, 20dBuV, '1 uV EMF'.")],
+    pad: Annotated[list[str] | None, typer.Option("--pad", help="A pad in line, as 40dB; may be repeated.")] = None,
+    emf: Annotated[bool, typer.Option("--emf", help="Volts given are EMF (open circuit).")] = False,
+    ohm: Annotated[float, typer.Option("--ohm", help="Impedance in ohms.")] = 50.0,
+    as_json: Json = False,
+) -> None:
+    """A level in every unit, and what to dial behind the pads so that it arrives at the set."""
+    from unitone.quantities.entry import parse_entry, parse_si
+    from unitone.radio.levels import level_to_dbm, report_level
+
+    typed = parse_entry(value, "level")
+    if typed.bound or typed.word:
+        raise EntryError.not_understood(value, "one level, like 0.5uV or -117dBm")
+    if ohm <= 0:
+        raise EntryError(f"“{ohm:g}” ohm: the impedance must be above zero, usually 50.")
+    if emf and typed.unit in ("V", "dBuV"):
+        typed = dataclasses.replace(typed, unit=f"{typed.unit} EMF")
+    pads = 0.0
+    for text in pad or []:
+        decibels = parse_si(text, "dB")
+        if decibels < 0:
+            raise EntryError(f"“{text}”: a pad takes level away. Write it without the minus sign.")
+        pads += decibels
+    report = report_level(level_to_dbm(typed, ohm), ohm, pads)
+    data = {k: round(v, 9) for k, v in dataclasses.asdict(report).items()}
+    if as_json:
+        _print(data)
+        return
+    print(f"{report.dbm:.2f} dBm · {report.uv_pd:.4g} µV PD · {report.uv_emf:.4g} µV EMF · {report.dbuv:.2f} dBµV")
+    print(f"S{report.s_units:.1f} below 30 MHz (IARU: S9 = 50 µV PD), {report.over_s9_db:+.1f} dB against S9")
+    print(f"dial {report.dial_dbm:.2f} dBm ({report.dial_uv_pd:.4g} µV PD) behind {pads:g} dB of pads")
+
+
+@app.command()
+def channel(plan_name: Annotated[str, typer.Argument(metavar="PLAN")], name: Annotated[str, typer.Argument(metavar="CHANNEL")], as_json: Json = False) -> None:
+    """The carrier frequency of a channel: channel eu-40 20."""
+    from unitone.radio.channels import plan
+
+    try:
+        chosen = plan(plan_name)
+        hz = chosen.frequency(name)
+    except UnitoneError as error:
+        raise EntryError(str(error)) from None
+    if as_json:
+        _print({"plan": chosen.id, "channel": name, "mhz": hz / 1e6, "hz": hz})
+    else:
+        print(f"{hz / 1e6:.5f} MHz")
+
+
+@sheet_app.command("check")
+def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) -> None:
+    """Check sheets: FILE:LINE: key: what is wrong and its cure. Exit 1 when one does not hold."""
+    from unitone.sheet.library import physics_path
+    from unitone.sheet.read import read_sheet
+    from unitone.standin.physics import read_physics
+
+    bad = False
+    for name in files:
+        path = Path(name)
+        try:
+            sheet = read_sheet(path)
+            if physics_path(path).is_file():
+                read_physics(physics_path(path), sheet)
+            print(f"{name}: {sheet.title}, {len(sheet.steps)} steps, holds")
+        except SheetError as error:
+            bad = True
+            for problem in error.problems:
+                print(problem, file=sys.stderr)
+    raise typer.Exit(1 if bad else 0)
+
+
+@sheet_app.command("list")
+def sheet_list(as_json: Json = False) -> None:
+    """The sheets that come with Unitone."""
+    from unitone.sheet.library import built_in, physics_path
+    from unitone.sheet.read import read_sheet
+
+    rows = []
+    for path in built_in():
+        s = read_sheet(path)
+        rows.append({"id": s.id, "maker": s.maker, "name": s.name, "kind": s.kind, "steps": len(s.steps),
+                     "standin": physics_path(path).is_file(), "faults": []})  # fmt: skip
+    if as_json:
+        _print(rows)
+    else:
+        for r in rows:
+            print(f"{r['id']:24} {r['maker']} {r['name']}, {r['kind']}, {r['steps']} steps{', stand-in' if r['standin'] else ''}")
+
+
+@app.command()
+def robot(
+    sheet: Annotated[str, typer.Argument(help="A sheet's id, or a path with its physics file beside it.")],
+    task: Annotated[str, typer.Option("--task", help="align")] = "align",
+    sets: Annotated[int, typer.Option("--sets", min=1, help="How many stand-ins.")] = 5,
+    seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
+    fault: Annotated[str, typer.Option("--fault", help="none: faults come with a later version.")] = "none",
+    workers: Annotated[int, typer.Option("--workers", min=1, help="Processes.")] = max(1, os.cpu_count() or 1),
+    as_json: Json = False,
+) -> None:
+    """Let the robot technician align stand-in radios by the coach's words, and judge it by the physics."""
+    if task != "align":
+        raise EntryError(f"“{task}”: this version's robot knows the task align.")
+    if fault != "none":
+        raise EntryError(f"“{fault}”: this version's stand-ins have no faults. Use --fault none.")
+    from unitone.robot.trial import run_trial
+
+    report = run_trial(sheet, sets, seed, workers)
+    if as_json:
+        _print(report)
+        return
+    loss, base = report["loss_db"], report["baseline"]
+    print(f"{report['recovered']} of {sets} radios recovered, {report['wrong_verdicts']} wrong verdicts, {report['seconds']} s")
+    print(f"coach: {report['readings_per_set']} readings a radio, loss {loss['median']} dB median, {loss['p95']} dB at 95 %")
+    print(f"{base['name']}: {base['readings_per_set']} readings a radio, {base['recovered']} recovered")
+    for problem in report["problems"]:
+        print(f"seed {problem['seed']}: {'; '.join(problem['what'])}")
+
+
+@app.command()
+def jobs(
+    find: Annotated[str, typer.Option("--find", metavar="TEXT", help="Words in the card or the notes.")] = "",
+    state: Annotated[str, typer.Option("--state", metavar="S", help="open, waiting or finished.")] = "",
+    as_json: Json = False,
+) -> None:
+    """List the jobs of the logbook."""
+    if state not in ("", "open", "waiting", "finished"):
+        raise EntryError(f"“{state}” is no state. Use open, waiting or finished.")
+    from unitone.store.logbook import Logbook
+
+    with Logbook(folder_of(_workspace), read_only=True) as book:
+        rows = [
+            {"id": r.id, "number": r.number, "radio": r.radio, "state": r.status, "complaint": r.card["complaint"],
+             "step": r.summary.get("step_title", "")}
+            for r in book.jobs(find, state)
+        ]  # fmt: skip
+    if as_json:
+        _print(rows)
+        return
+    for row in rows:
+        print(f"{row['number']:04d}  {row['radio']:20} {row['state']:9} {row['step']:28} {row['complaint']}")
+    if not rows:
+        print("no jobs")
+
+
+@app.command()
+def report(
+    job: Annotated[str, typer.Argument(help="Number or id.")],
+    form: Annotated[str, typer.Option("--format", help="pdf, html, csv or json.")] = "pdf",
+    output: Annotated[Path | None, typer.Option("-o", "--output", metavar="FILE")] = None,
+) -> None:
+    """Write a job's certificate."""
+    from unitone.job.state import fold
+    from unitone.report.write import FORMATS, render, write
+    from unitone.session.session import certificate_of
+    from unitone.store.logbook import Logbook
+
+    if form not in FORMATS:
+        raise EntryError(f"“{form}” is no format of a certificate. Use one of {', '.join(FORMATS)}.")
+    with Logbook(folder_of(_workspace), read_only=True) as book:
+        row = book.job(job)
+        made = certificate_of(fold(book.tape(row.id), row.id))
+    if output is not None:
+        write(made, form, output)
+    elif form == "pdf" and sys.stdout.isatty():
+        raise EntryError("A PDF does not belong on a terminal. Name a file with -o FILE.")
+    else:
+        sys.stdout.buffer.write(render(made, form))
+
+
+@app.command()
+def shots(folder: Annotated[Path, typer.Argument(metavar="DIR")]) -> None:
+    """Remake the screenshots of the main views from the demo workshop, offscreen."""
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    import importlib
+
+    for path in importlib.import_module("unitone.desktop.shots").take_all(folder):
+        print(path)

@@ -1,0 +1,58 @@
+"""The command line: ``./unitone``. Exit codes: 0 done, 1 does not hold, 2 bad use, 3 cannot be read."""
+
+from __future__ import annotations
+
+import os
+import sys
+
+
+def main() -> None:
+    """Run the command. The plain window starts without loading the rest of the command line."""
+    arguments = sys.argv[1:]
+    fast = _window_arguments(arguments)
+    if fast is not None:
+        sys.exit(_open_window(*fast))
+    from unitone.cli.commands import run
+
+    sys.exit(run(arguments))
+
+
+def _window_arguments(arguments: list[str]) -> tuple[str, bool, bool] | None:
+    """(workspace, demo, fresh) when the arguments only ask for a window; None for anything else."""
+    workspace, demo = "", False
+    rest = list(arguments)
+    while rest:
+        word = rest.pop(0)
+        if word == "demo" and not demo:
+            demo = True
+        elif word == "--workspace" and rest:
+            workspace = rest.pop(0)
+        elif word.startswith("--workspace="):
+            workspace = word.partition("=")[2]
+        else:
+            return None
+    return workspace, demo, not workspace
+
+
+def _open_window(workspace: str, demo: bool, fresh: bool) -> int:
+    from unitone.cli.workspace import folder_of, make_demo
+    from unitone.errors import UnitoneError
+
+    try:
+        folder = make_demo(workspace) if demo else folder_of(workspace)
+    except UnitoneError as error:
+        print(f"unitone: {error}", file=sys.stderr)
+        return 3
+    if demo and fresh:
+        print(f"unitone: demo workshop in {folder} (open it again with: ./unitone --workspace {folder})", file=sys.stderr)
+    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
+        print(
+            "unitone: there is no screen (neither DISPLAY nor WAYLAND_DISPLAY is set). Start it in a desktop session, "
+            "or use the commands that need no window: ./unitone --help",
+            file=sys.stderr,
+        )
+        return 3
+    # The window is found by name, so that the command line never leans on Qt.
+    import importlib
+
+    return int(importlib.import_module("unitone.desktop.app").run(folder))

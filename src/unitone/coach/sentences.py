@@ -1,0 +1,166 @@
+"""The coach's advice as sentences, rendered from the typed data and from nothing else."""
+
+from __future__ import annotations
+
+from unitone.coach.advice import Advice, Why
+from unitone.quantities.show import number, show
+from unitone.sheet.model import EIGHTH, TURN, Adjuster, Sheet
+from unitone.words import tr
+
+_EIGHTHS = ("", "⅛", "¼", "⅜", "½", "⅝", "¾", "⅞")
+#: A preset's travel of 270° runs from half past seven to half past four.
+_CLOCK_START_HOURS = 7.5
+
+
+def turns_text(mdeg: int) -> str:
+    """A size in turns and eighths: ``1⅜``; anything finer in degrees."""
+    size = abs(mdeg)
+    if size % EIGHTH:
+        return f"{number(size / 1000, 0)}°"
+    whole, eighths = divmod(size // EIGHTH, 8)
+    return (str(whole) if whole else "") + _EIGHTHS[eighths] or "0"
+
+
+def amount(adjuster: Adjuster, mdeg: int) -> str:
+    """How far, as a technician says it: eighths of a turn for cores, degrees for trimmers, the clock for presets."""
+    if adjuster.kind == "core" and mdeg % EIGHTH == 0:
+        size = abs(mdeg)
+        if size == EIGHTH:
+            return tr("an eighth of a turn")
+        return tr("{n} turn" if size <= TURN else "{n} turns", n=turns_text(mdeg))
+    degrees = f"{number(abs(mdeg) / 1000, 1 if mdeg % 1000 else 0)}°"
+    if adjuster.kind == "preset":
+        return tr("{degrees}, {minutes} minutes on the clock", degrees=degrees, minutes=round(abs(mdeg) / 500))
+    return degrees
+
+
+def clock(mdeg_from_stop: float) -> str:
+    """Where a preset's slot points, as a clock shows it: 12:00 in the middle of its 270°."""
+    minutes = round((_CLOCK_START_HOURS * 60 + mdeg_from_stop / 500) / 5) * 5
+    return f"{(minutes // 60 - 1) % 12 + 1}:{minutes % 60:02d}"
+
+
+def direction(mdeg: int) -> str:
+    """Clockwise or anticlockwise."""
+    return tr("clockwise") if mdeg > 0 else tr("anticlockwise")
+
+
+def position_text(adjuster: Adjuster, mdeg: int) -> str:
+    """A ledger entry: how far from where it was found (``+⅞ cw``, ``0``)."""
+    if mdeg == 0:
+        return "0"
+    sign, way = ("+", tr("cw")) if mdeg > 0 else ("−", tr("ccw"))
+    size = turns_text(mdeg) if adjuster.kind == "core" else f"{number(abs(mdeg) / 1000, 1 if mdeg % 1000 else 0)}°"
+    return f"{sign}{size} {way}"
+
+
+_DETAIL: dict[Why, str] = {
+    "as-found": "As found: everything is read once before anything is touched.",
+    "first-reading": "Nothing is known here yet: read before you turn.",
+    "closing": "The reading as the sheet wants it closes the step.",
+    "other-channel": "The same adjuster serves this channel too.",
+    "re-check": "Something that reaches this reading was turned since it was taken.",
+    "level-too-strong": "The signal is so strong that limiting flattens the hill. Come down, then go on.",
+    "level-too-weak": "Too deep in the noise to see the hill. Come up, then go on.",
+    "level-of-sheet": "Back to the level that the sheet names.",
+    "level-next": "Read again at this level.",
+    "first-move": "A first move shows which way is up. The readings tell the direction, never a guess.",
+    "uphill": "Still climbing this way.",
+    "flank": "One reading well down this flank shows where the top lies between the two.",
+    "to-peak": "The readings either side put the top here.",
+    "confirm-peak": "Read it here.",
+    "pair-again": "The two of a pair pull each other.",
+    "toward-target": "It comes nearer this way.",
+    "first-try": "A first move shows what it does.",
+    "past-target": "The target lies between two readings.",
+    "in-limits": "In limits: leave it alone.",
+    "peaked": "Another round would gain less than the noise of a reading.",
+    "set": "As near as the adjuster allows.",
+    "at-stop": "The core stands at its stop and the reading would still rise: a part beside it has changed, or the wrong core.",
+    "dead": "It does nothing to this reading: a broken core, or not the part that the sheet means. Leave it.",
+    "out-of-range": "Its whole range does not reach the target: a part beside it has changed value.",
+    "no-convergence": "The readings jump about too much to go on: check the hook-up and the core.",
+    "nothing-to-adjust": "Nothing is adjusted in this step.",
+    "found-level": "The readings round 12 dB give the level.",
+    "next-in-route": "Next in the route.",
+    "stale": "Readings there are older than what you have turned since.",
+    "still-out": "Still out, and something that reaches it has changed since: worth another visit.",
+    "route-done": "Every step has been read since the last touch that reaches it.",
+    "finished": "The certificate is ready.",
+    "receive": "Generator on the aerial socket, meter on the loudspeaker. Do not key.",
+    "send": "Generator off, wattmeter and dummy load on the aerial socket. Only then key.",
+    "worked-twice": "Worked on twice: what is left is not in these adjusters.",
+}
+
+
+def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> tuple[str, str]:
+    """(headline, detail) of an advice. The headline alone is enough to act on."""
+    detail = tr(_DETAIL[advice.why])
+    step = sheet.step(advice.step)
+    q = step.quantity
+    if advice.act == "turn":
+        adjuster = sheet.adjuster(advice.adjuster)
+        target = state_positions[advice.adjuster] + advice.move_mdeg
+        back = target == 0 and abs(advice.move_mdeg) > adjuster.step_mdeg
+        headline = tr(
+            "{adjuster}: {amount} {direction}.", adjuster=advice.adjuster, amount=amount(adjuster, advice.move_mdeg),
+            direction=direction(advice.move_mdeg),
+        )  # fmt: skip
+        return headline, detail + (" " + tr("That is where it was found.") if back else "")
+    if advice.act == "set-up" and advice.conditions is not None:
+        parts = []
+        if advice.conditions.channel:
+            parts.append(tr("channel {channel}", channel=advice.conditions.channel))
+        if advice.conditions.level_dbm is not None:
+            from unitone.quantities.show import microvolts
+
+            parts.append(tr("{level} at the set", level=microvolts(advice.conditions.level_dbm)))
+        if not parts:
+            parts.append(tr("the bench as the step says"))
+        return tr("Set up {what}.", what=", ".join(parts)), detail
+    if advice.act == "measure":
+        where = tr(" on channel {channel}", channel=advice.conditions.channel) if advice.conditions and advice.conditions.channel else ""
+        return tr("Log the {quantity}{where}.", quantity=_measured_title(advice, q.title), where=where), detail
+    if advice.act == "log" and advice.value is not None:
+        spread = tr(" ± {std} dB", std=number(advice.std, 1)) if advice.std else ""
+        return tr("12 dB SINAD at {value}{spread}.", value=show(q, advice.value), spread=spread), detail
+    if advice.act == "conclude":
+        return _CONCLUSIONS[advice.outcome or "set"](step.title), detail
+    if advice.act == "hook-up":
+        return tr("Hook up for {way}, then confirm.", way=tr(advice.way)), detail
+    if advice.act == "go to":
+        return tr("Go on to {step}.", step=step.title), detail
+    if advice.act == "finish":
+        return tr("All done: finish the job."), detail
+    return tr("This job is finished."), detail
+
+
+def _measured_title(advice: Advice, title: str) -> str:
+    if advice.conditions is not None and advice.conditions.level_dbm is not None and title.startswith("12 dB"):
+        return "SINAD"
+    return title
+
+
+_CONCLUSIONS = {
+    "in-limits": lambda title: tr("In limits. Leave it alone."),
+    "peaked": lambda title: tr("Peaked."),
+    "set": lambda title: tr("Set."),
+    "at-stop": lambda title: tr("No peak inside the travel."),
+    "dead": lambda title: tr("This adjuster does nothing here."),
+    "out-of-range": lambda title: tr("The adjuster's range ends short of the target."),
+    "no-convergence": lambda title: tr("No further with this step."),
+    "nothing-to-adjust": lambda title: tr("{step}: measured.", step=title),
+}
+
+
+def button(advice: Advice, simulated: bool) -> str:
+    """What the main button says: the hand's next move."""
+    if advice.act == "turn":
+        return tr("Turn {adjuster}", adjuster=advice.adjuster) if simulated else tr("I turned {adjuster}", adjuster=advice.adjuster)
+    if advice.act == "measure":
+        return tr("Log reading") if simulated else tr("Type the reading")
+    return {
+        "set-up": tr("It is set up"), "hook-up": tr("Hooked up for {way}", way=tr(advice.way or "receive")),
+        "log": tr("Log this level"), "conclude": tr("Next step"), "go to": tr("Go there"),
+        "finish": tr("Finish the job"), "done": tr("Certificate"),
+    }[advice.act]  # fmt: skip

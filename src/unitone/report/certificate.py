@@ -1,0 +1,132 @@
+"""The certificate's content, apart from how it is written: as found, as left, limits, verdicts, instruments."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from unitone.job.state import JobState, Logged
+from unitone.job.summary import reading_text
+from unitone.job.verdicts import inside, lines, verdict
+from unitone.quantities.show import show, show_value
+from unitone.sheet.model import PHASE_TITLES, Step
+from unitone.words import tr
+
+FORMAT = "unitone-certificate/1"
+
+
+@dataclass(frozen=True)
+class Row:
+    """One requirement: what, limit and its source, found, left, verdict, instrument."""
+
+    phase: str
+    step: str
+    title: str
+    channel: str
+    limit: str
+    source: str
+    found: str
+    found_value: float | None
+    found_verdict: str
+    found_before_touch: bool
+    left: str
+    left_value: float | None
+    verdict: str
+    unit: str
+    instrument: str
+    adjusters: str
+
+
+@dataclass(frozen=True)
+class Certificate:
+    """A job's certificate."""
+
+    number: int
+    job_id: str
+    radio: str
+    kind: str
+    serial: str
+    owner: str
+    complaint: str
+    sheet_id: str
+    sheet_hash: str
+    opened: str
+    finished: str
+    simulated: bool
+    statement: str
+    summary: str
+    rows: tuple[Row, ...]
+    turned: tuple[tuple[str, str], ...]
+    notes: tuple[str, ...]
+    cautions: tuple[str, ...]
+
+    def to_data(self) -> dict[str, Any]:
+        """As plain data for JSON."""
+        return {"format": FORMAT, **asdict(self)}
+
+
+def limit_words(step: Step) -> str:
+    """The limit as the paper prints it."""
+    q, low, high = step.quantity, step.limit.low, step.limit.high
+    if q.id == "ref.frequency" and low is not None and high is not None:
+        return f"{show(q, step.limit.middle)} ± {(high - low) / 2:.0f} Hz"
+    if low is not None and high is not None:
+        return f"{show_value(q, low)[0]} … {show(q, high)}"
+    return f"≥ {show(q, low)}" if low is not None else f"≤ {show(q, high or 0.0)}"
+
+
+def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Certificate:
+    """Gather a job's certificate; an unfinished job gives a preliminary one that says so."""
+    opening = state.entries[0]
+    simulated = state.card.standin_seed is not None
+    rows = []
+    for step in state.sheet.steps:
+        v = verdict(state, step)
+        for line in lines(state, step):
+            mark = v if len(step.required) == 1 or v in ("to do", "left alone") else _line_verdict(line.inside, line.stale)
+            rows.append(
+                Row(
+                    tr(PHASE_TITLES[step.phase]), step.id, step.title, line.channel or "", limit_words(step), step.source,
+                    _text(step, line.found), _value(line.found), _found_verdict(step, line.found), line.found_clean,
+                    _text(step, line.now), _value(line.now), mark, step.quantity.shown,
+                    line.now.reading.instrument if line.now else "", ", ".join(step.adjusters),
+                )
+            )  # fmt: skip
+    good = sum(r.verdict in ("holds", "left alone") for r in rows)
+    words = tr("{good} of {all} results in limits", good=good, all=len(rows))
+    if not state.finished:
+        words = tr("Preliminary: this job is not finished.") + " " + words
+    cautions = list(state.sheet.cautions)
+    for step in state.sheet.steps:
+        cautions += [c for c in step.caution if c not in cautions]
+    cautions.append(tr("Local rules and licences decide what may be sent on the air; the technician decides what is done."))
+    statement = (
+        tr("Simulated radio: these readings come from a stand-in radio and simulated instruments, not from a real one.")
+        if simulated
+        else tr("Readings were taken by hand with the instruments named; they are as good as those instruments.")
+    )
+    return Certificate(
+        state.card.number, state.job_id, state.sheet.title, state.sheet.kind, state.card.serial, state.card.owner,
+        state.card.complaint, opening.data["sheet_id"], opening.data["sheet_hash"], opening.utc, state.finished, simulated,
+        statement, words, tuple(rows), turned, tuple(text for _, text in state.notes), tuple(cautions),
+    )  # fmt: skip
+
+
+def _line_verdict(holds: bool | None, stale: bool) -> str:
+    if stale:
+        return "re-check"
+    return "too close to call" if holds is None else "holds" if holds else "out"
+
+
+def _found_verdict(step: Step, logged: Logged | None) -> str:
+    if logged is None:
+        return ""
+    return _line_verdict(inside(step.limit, logged.reading), False)
+
+
+def _text(step: Step, logged: Logged | None) -> str:
+    return "not read" if logged is None else reading_text(step, logged)
+
+
+def _value(logged: Logged | None) -> float | None:
+    return None if logged is None else logged.reading.value

@@ -1,0 +1,19 @@
+"""The certificate as one HTML page that needs nothing else."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from jinja2 import Environment, FileSystemLoader
+
+from unitone.report.certificate import Certificate
+
+_TEMPLATES = Path(__file__).resolve().parent
+#: Verdicts are told by shape as well as by word and colour.
+SHAPES = {"holds": "●", "left alone": "□", "out": "▲", "re-check": "◆", "to do": "○", "too close to call": "◐", "": ""}
+
+
+def to_html(certificate: Certificate) -> str:
+    """The page, with everything that was typed escaped."""
+    environment = Environment(loader=FileSystemLoader(_TEMPLATES), autoescape=True)
+    return environment.get_template("certificate.html").render(c=certificate, shapes=SHAPES)

@@ -1,0 +1,138 @@
+"""The certificate as PDF (A4), set in the program's own typeface."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+from xml.sax.saxutils import escape
+
+from reportlab.lib import colors
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+
+from unitone.report.certificate import Certificate
+
+_FONTS = Path(__file__).resolve().parent.parent / "data" / "fonts"
+INK, QUIET, LINE = colors.HexColor("#1D2B33"), colors.HexColor("#56626A"), colors.HexColor("#D5CEC0")
+_COLOURS = {
+    "holds": colors.HexColor("#2F6636"), "left alone": colors.HexColor("#2F6636"), "out": colors.HexColor("#A8322A"),
+    "re-check": colors.HexColor("#5A4B86"),
+}  # fmt: skip
+
+
+class VerdictMark(Flowable):  # type: ignore[misc]
+    """A verdict as shape and word: disc, hollow square, triangle, diamond or ring."""
+
+    def __init__(self, verdict: str) -> None:
+        super().__init__()
+        self.verdict = verdict
+        self.width, self.height = 30 * mm, 3.4 * mm
+
+    def wrap(self, *_: float) -> tuple[float, float]:
+        """Its size."""
+        return self.width, self.height
+
+    def draw(self) -> None:
+        """Shape, then word."""
+        c, colour, s = self.canv, _COLOURS.get(self.verdict, QUIET), 2.4 * mm
+        c.setFillColor(colour)
+        c.setStrokeColor(colour)
+        c.setLineWidth(0.9)
+        y = 0.3 * mm
+        if self.verdict == "holds":
+            c.circle(s / 2, y + s / 2, s / 2, stroke=0, fill=1)
+        elif self.verdict == "left alone":
+            c.rect(0.2 * mm, y + 0.2 * mm, s - 0.4 * mm, s - 0.4 * mm, stroke=1, fill=0)
+        elif self.verdict in ("out", "re-check"):
+            path = c.beginPath()
+            corners = [(0, 0), (s, 0), (s / 2, s)] if self.verdict == "out" else [(s / 2, 0), (s, s / 2), (s / 2, s), (0, s / 2)]
+            path.moveTo(corners[0][0], y + corners[0][1])
+            for px, py in corners[1:]:
+                path.lineTo(px, y + py)
+            path.close()
+            c.drawPath(path, stroke=0, fill=1)
+        else:
+            c.circle(s / 2, y + s / 2, s / 2 - 0.2 * mm, stroke=1, fill=0)
+        c.setFont("B612", 7.5)
+        c.drawString(s + 1.2 * mm, y + 0.2 * mm, self.verdict)
+
+
+def _register() -> None:
+    if "B612" in pdfmetrics.getRegisteredFontNames():
+        return
+    pdfmetrics.registerFont(TTFont("B612", str(_FONTS / "B612-Regular.ttf")))
+    pdfmetrics.registerFont(TTFont("B612-Bold", str(_FONTS / "B612-Bold.ttf")))
+
+
+def to_pdf(certificate: Certificate) -> bytes:
+    """The certificate as the bytes of a PDF file."""
+    _register()
+    c = certificate
+    body = ParagraphStyle("body", fontName="B612", fontSize=8.5, leading=12, textColor=INK)
+    quiet = ParagraphStyle("quiet", parent=body, textColor=QUIET, fontSize=8)
+    title = ParagraphStyle("title", parent=body, fontName="B612-Bold", fontSize=18, leading=22)
+    heading = ParagraphStyle("heading", parent=body, fontName="B612-Bold", fontSize=10.5, spaceBefore=8, spaceAfter=3)
+    cell = ParagraphStyle("cell", parent=body, fontSize=7.5, leading=9.5)
+    right = ParagraphStyle("right", parent=cell, alignment=2)
+    story: list[Flowable] = [
+        Paragraph("Unitone · alignment certificate", quiet), Paragraph(escape(c.radio), title), Paragraph(escape(c.kind), quiet),
+        Spacer(1, 4 * mm),
+    ]  # fmt: skip
+    if c.simulated:
+        banner = Table([[Paragraph(f"<font name='B612-Bold'>Simulated radio.</font> {escape(c.statement.split(': ', 1)[1])}", body)]], colWidths=[178 * mm])
+        banner.setStyle(TableStyle([("BACKGROUND", (0, 0), (-1, -1), colors.HexColor("#F6E3CB")), ("LINEBEFORE", (0, 0), (0, -1), 3, colors.HexColor("#C9701A"))]))
+        story += [banner, Spacer(1, 3 * mm)]
+    facts = [
+        ("Job", f"{c.number:04d}"), ("Serial", c.serial or "—"), ("Owner", c.owner or "—"), ("Complaint", c.complaint or "—"),
+        ("Opened", c.opened[:10]), ("Finished", c.finished[:10] if c.finished else "not finished"), ("Result", c.summary),
+    ]  # fmt: skip
+    table = Table([[Paragraph(k, quiet), Paragraph(escape(v), body)] for k, v in facts], colWidths=[24 * mm, 154 * mm])
+    table.setStyle(TableStyle([("TOPPADDING", (0, 0), (-1, -1), 0.5), ("BOTTOMPADDING", (0, 0), (-1, -1), 0.5), ("VALIGN", (0, 0), (-1, -1), "TOP")]))
+    story += [table, Paragraph("As found and as left", heading), _results(c, cell, right, quiet)]
+    story.append(Paragraph("▲ out of limits. * first read after something that reaches it had been turned.".replace("▲", "!"), quiet))
+    if c.turned:
+        story += [Paragraph("What was turned, from where it was found", heading), Paragraph(escape(", ".join(f"{n} {a}" for n, a in c.turned)) + ".", body)]
+    for words, items in (("Notes", c.notes), ("Cautions", c.cautions)):
+        if items:
+            story += [Paragraph(words, heading), *(Paragraph("– " + escape(i), body) for i in items)]
+    if not c.simulated:
+        story += [Spacer(1, 2 * mm), Paragraph(escape(c.statement), body)]
+    story += [Spacer(1, 4 * mm), Paragraph(f"Sheet {escape(c.sheet_id)}, SHA-256 {c.sheet_hash[:16]}… · job {c.job_id}", quiet)]
+    out = io.BytesIO()
+    document = SimpleDocTemplate(
+        out, pagesize=A4, leftMargin=16 * mm, rightMargin=16 * mm, topMargin=16 * mm, bottomMargin=16 * mm,
+        title=f"Certificate {c.number:04d} · {c.radio}", author="Unitone", invariant=True,
+    )  # fmt: skip
+
+    def page(canvas: object, doc: object) -> None:
+        canvas.setFont("B612", 7.5)  # type: ignore[attr-defined]
+        canvas.setFillColor(QUIET)  # type: ignore[attr-defined]
+        label = f"Job {c.number:04d} · {c.radio}" + (" · simulated radio" if c.simulated else "") + f" · page {doc.page}"  # type: ignore[attr-defined]
+        canvas.drawString(16 * mm, 9 * mm, label)  # type: ignore[attr-defined]
+
+    document.build(story, onFirstPage=page, onLaterPages=page)
+    return out.getvalue()
+
+
+def _results(c: Certificate, cell: ParagraphStyle, right: ParagraphStyle, quiet: ParagraphStyle) -> Table:
+    rows: list[list[object]] = [[Paragraph(t, quiet) for t in ("Step", "Ch", "Limit", "As found", "As left", "Verdict", "Instrument, limit's source")]]
+    style = [("VALIGN", (0, 0), (-1, -1), "TOP"), ("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE),
+             ("TOPPADDING", (0, 0), (-1, -1), 2), ("BOTTOMPADDING", (0, 0), (-1, -1), 2)]  # fmt: skip
+    phase = ""
+    for r in c.rows:
+        if r.phase != phase:
+            phase = r.phase
+            style.append(("SPAN", (0, len(rows)), (-1, len(rows))))
+            rows.append([Paragraph(f"<font name='B612-Bold'>{escape(phase)}</font>", cell)] + [""] * 6)
+        found = escape(r.found) + (" !" if r.found_verdict == "out" else "") + ("" if r.found_before_touch or r.found == "not read" else " *")
+        rows.append(
+            [Paragraph(escape(r.title), cell), Paragraph(r.channel, cell), Paragraph(escape(r.limit), right), Paragraph(found, right),
+             Paragraph(escape(r.left), right), VerdictMark(r.verdict), Paragraph(escape("; ".join(x for x in (r.instrument, r.source) if x)), cell)]
+        )  # fmt: skip
+    table = Table(rows, colWidths=[38 * mm, 9 * mm, 28 * mm, 24 * mm, 22 * mm, 25 * mm, 32 * mm], repeatRows=1)
+    table.setStyle(TableStyle(style))
+    return table

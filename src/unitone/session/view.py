@@ -1,0 +1,583 @@
+"""What the Bench shows, computed apart from any widget: an immutable picture of a session."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from unitone.bench.kit import HOOK_UPS, Kit, dial
+from unitone.coach.advice import Advice
+from unitone.coach.sentences import amount, button, clock, direction, position_text, sentence
+from unitone.coach.step import hill, leave_alone
+from unitone.errors import BenchError
+from unitone.job.state import JobState, Logged
+from unitone.job.summary import band_on_bar, bar_span, place_on_bar, reading_text, worst_found
+from unitone.job.tape import Entry, Reading
+from unitone.job.verdicts import Line, Verdict, lines, verdict, worst
+from unitone.quantities.registry import Quantity, quantity
+from unitone.quantities.show import microvolts, number, show, show_value
+from unitone.session.session import Session
+from unitone.sheet.model import PHASE_TITLES, TURN, Conditions, Step
+from unitone.sheet.schools import ordered, why_order
+from unitone.words import tr
+
+
+@dataclass(frozen=True)
+class RouteRow:
+    """One step in the route."""
+
+    step_id: str
+    title: str
+    verdict: Verdict
+    value: str
+    current: bool
+
+
+@dataclass(frozen=True)
+class PathStage:
+    """A stage in the path strip; ``mark`` is done, now, out, re-check or to do."""
+
+    title: str
+    way: str
+    mark: str
+
+
+@dataclass(frozen=True)
+class Bar:
+    """The limit bar: band, marks (0 to 1) and the texts under it."""
+
+    band: tuple[float, float]
+    found: float | None
+    now: float | None
+    start: str
+    end: str
+    limit: str
+
+
+@dataclass(frozen=True)
+class HillView:
+    """The plot: points (position, value), fitted curve with its band, the peak, and the words of the axes."""
+
+    points: tuple[tuple[float, float], ...]
+    curve_x: tuple[float, ...]
+    curve_y: tuple[float, ...]
+    curve_low: tuple[float, ...]
+    curve_high: tuple[float, ...]
+    peak: float | None
+    peak_text: str
+    here: float
+    adjuster: str
+    x_unit: str
+    y_unit: str
+    target: float | None
+
+
+@dataclass(frozen=True)
+class LedgerRow:
+    """An adjuster in the turns ledger; ``place`` is -1 … 1 about where it was found."""
+
+    adjuster: str
+    kind: str
+    where: str
+    text: str
+    place: float
+    current: bool
+    tool: str
+    seen: str
+
+
+@dataclass(frozen=True)
+class Pin:
+    """A pin on the board."""
+
+    id: str
+    x: float
+    y: float
+    kind: str
+    current: bool
+    moved: bool
+
+
+@dataclass(frozen=True)
+class TapeCell:
+    """A cell of the tape strip."""
+
+    time: str
+    what: str
+    value: str
+    struck: bool
+
+
+@dataclass(frozen=True)
+class ChannelLine:
+    """One channel of a step with several."""
+
+    channel: str
+    found: str
+    now: str
+    inside: bool | None
+    stale: bool
+
+
+@dataclass(frozen=True)
+class BenchView:
+    """Everything that the Bench shows of a job at one moment."""
+
+    job_id: str
+    number: int
+    title: str
+    bench_words: str
+    tally: str
+    finished: bool
+    simulated: bool
+    phase: str
+    phase_words: str
+    route: tuple[tuple[str, tuple[RouteRow, ...]], ...]
+    route_why: str
+    path: tuple[PathStage, ...]
+    step_id: str
+    step_title: str
+    step_place: str
+    step_verdict: Verdict
+    dial_words: str
+    panel_words: str
+    notes: tuple[str, ...]
+    cautions: tuple[str, ...]
+    figure: str
+    unit: str
+    figure_words: str
+    bar: Bar
+    channels: tuple[ChannelLine, ...]
+    hill: HillView | None
+    advice: Advice
+    headline: str
+    detail: str
+    button: str
+    arrow: int
+    pins: tuple[Pin, ...]
+    board: str
+    ledger: tuple[LedgerRow, ...]
+    selected: str
+    selected_step_mdeg: int
+    step_words: tuple[str, str]
+    hook_up: str
+    hook_up_wanted: str
+    chain: tuple[str, ...]
+    hook_up_words: str
+    hook_up_ok: bool
+    tape: tuple[TapeCell, ...]
+    live: bool
+    conditions: Conditions
+    quantity_id: str
+    expected: str
+    kit: Kit
+    limit_words: str
+    moved_count: int
+    leave_alone: bool
+    can_pass: bool
+
+
+def limit_text(step: Step) -> str:
+    """``≥ 12.0 dB``, ``7.80 … 8.20 V``."""
+    q, low, high = step.quantity, step.limit.low, step.limit.high
+    if low is not None and high is not None:
+        return f"{show_value(q, low)[0]} … {show(q, high)}"
+    return f"≥ {show(q, low)}" if low is not None else f"≤ {show(q, high or 0.0)}"
+
+
+def take_view(session: Session, selected: str = "") -> BenchView:
+    """The picture of a session now; ``selected`` is the adjuster in the technician's hand, if any."""
+    state, step = session.state, session.step
+    advice = session.advice()
+    headline, detail = sentence(advice, state.sheet, state.positions)
+    hand = _in_hand(state, step, advice, selected)
+    parts = lines(state, step)
+    v = verdict(state, step)
+    shown = _shown_reading(state, step)
+    figure, unit = _figure(step, shown)
+    wanted = advice.conditions or (state.set_up if state.set_up != Conditions() else step.setting)
+    q_live = session.reading_quantity(wanted) if wanted is not None else step.quantity_id
+    hooked = step.hook_up == "probe" or state.hook_up == step.hook_up
+    _title, chain, words = HOOK_UPS[step.hook_up]
+    adjuster = state.sheet.adjuster(hand) if hand else None
+    small = adjuster.step_mdeg if adjuster else 0
+    alone = leave_alone(state, step)
+    return BenchView(
+        job_id=session.job_id,
+        number=state.card.number,
+        title=" · ".join(
+            p for p in (state.sheet.title, state.sheet.kind, f"serial {state.card.serial}" if state.card.serial else "") if p
+        ),
+        bench_words=tr("Stand-in bench · simulated radio") if session.bench.simulated else tr("Hand bench · readings are typed"),
+        tally=_tally(state),
+        finished=bool(state.finished),
+        simulated=session.bench.simulated,
+        phase=state.phase,
+        phase_words=tr("As found, before anything is touched") if state.phase == "as-found" else tr("Adjusting"),
+        route=_route(state),
+        route_why=why_order(state.sheet),
+        path=_path(state, step),
+        step_id=step.id,
+        step_title=step.title,
+        step_place=tr(
+            "step {n} of {all}", n=[s.id for s in ordered(state.sheet)].index(step.id) + 1, all=len(state.sheet.steps)
+        ),
+        step_verdict=v,
+        dial_words=_dial_words(state, wanted, step),
+        panel_words=_panel_words(state, wanted, step),
+        notes=(step.note,) if step.note else (),
+        cautions=step.caution,
+        figure=figure,
+        unit=unit,
+        figure_words=_figure_words(state, step, parts),
+        bar=_bar(step, parts),
+        channels=_channels(step, parts) if len(parts) > 1 else (),
+        hill=_hill(state, step, hand) if hand else None,
+        advice=advice,
+        headline=headline,
+        detail=detail,
+        button=button(advice, session.bench.simulated),
+        arrow=0 if advice.act != "turn" else (1 if advice.move_mdeg > 0 else -1),
+        pins=_pins(state, step, hand),
+        board=state.sheet.board,
+        ledger=_ledger(session, step, hand),
+        selected=hand,
+        selected_step_mdeg=small,
+        step_words=(f"{amount(adjuster, small)} {direction(-1)}", f"{amount(adjuster, small)} {direction(1)}") if adjuster else ("", ""),
+        hook_up=state.hook_up,
+        hook_up_wanted=step.hook_up,
+        chain=_chain(state, chain),
+        hook_up_words=words,
+        hook_up_ok=hooked,
+        tape=_tape(state),
+        live=hooked and not state.finished and session.bench.can_measure(q_live) and q_live != "rx.squelch_opens",
+        conditions=wanted,
+        quantity_id=q_live,
+        expected=session.expected_form(),
+        kit=state.kit,
+        limit_words=tr("limit {limit} · source: {source}", limit=limit_text(step), source=step.source),
+        moved_count=sum(1 for p in state.positions.values() if p),
+        leave_alone=alone,
+        can_pass=v in ("holds", "left alone"),
+    )
+
+
+def _in_hand(state: JobState, step: Step, advice: Advice, selected: str) -> str:
+    if selected in state.positions:
+        return selected
+    if advice.adjuster:
+        return advice.adjuster
+    recent = [t.adjuster for t in state.turns if t.adjuster in step.adjusters]
+    return recent[-1] if recent else (step.adjusters[0] if step.adjusters else "")
+
+
+def _tally(state: JobState) -> str:
+    counts: dict[str, int] = {}
+    for step in state.sheet.steps:
+        v = verdict(state, step)
+        counts[v] = counts.get(v, 0) + 1
+    names = (("holds", tr("hold")), ("left alone", tr("alone")), ("to do", tr("to do")), ("out", tr("out")),
+             ("re-check", tr("re-check")), ("too close to call", tr("too close")))  # fmt: skip
+    return " · ".join(f"{counts[k]} {name}" for k, name in names if counts.get(k))
+
+
+def _route(state: JobState) -> tuple[tuple[str, tuple[RouteRow, ...]], ...]:
+    groups: list[tuple[str, list[RouteRow]]] = []
+    for step in ordered(state.sheet):
+        title = tr(PHASE_TITLES[step.phase])
+        if not groups or groups[-1][0] != title:
+            groups.append((title, []))
+        parts = lines(state, step)
+        row = RouteRow(step.id, step.title, verdict(state, step), _row_value(step, parts), step.id == state.at)
+        groups[-1][1].append(row)
+    return tuple((title, tuple(rows)) for title, rows in groups)
+
+
+def _row_value(step: Step, parts: tuple[Line, ...]) -> str:
+    line = worst(step, parts)
+    if line.now is None:
+        return ""
+    if step.quantity_id == "ref.frequency" and line.now.reading.value is not None:
+        return show(quantity("tx.frequency_error"), line.now.reading.value - step.limit.middle)
+    return reading_text(step, line.now)
+
+
+def _path(state: JobState, now: Step) -> tuple[PathStage, ...]:
+    marks = {}
+    for stage in state.sheet.stages:
+        verdicts = [verdict(state, s) for s in state.sheet.steps if s.stage == stage.id]
+        if stage.id == now.stage:
+            mark = "now"
+        elif not verdicts or "to do" in verdicts:
+            mark = "to do"
+        else:
+            mark = next((m for m in ("out", "re-check") if m in verdicts), "done")
+        marks[stage.id] = mark
+    return tuple(PathStage(tr(s.title), s.way, marks[s.id]) for s in state.sheet.stages)
+
+
+def _shown_reading(state: JobState, step: Step) -> Logged | None:
+    """The reading that the large figure shows: the last of this step, or of its SINAD readings."""
+    ids = {step.quantity_id} | ({"rx.sinad"} if step.quantity_id == "rx.sensitivity" else set())
+    for logged in reversed(state.readings):
+        r = logged.reading
+        if r.quantity_id in ids and any(
+            r.conditions.way == c.way and (c.channel is None or r.conditions.channel == c.channel) for c in step.required
+        ):
+            return logged
+    return None
+
+
+def _figure(step: Step, logged: Logged | None) -> tuple[str, str]:
+    if logged is None:
+        return "—", step.quantity.shown if step.quantity.kind != "s-units" else ""
+    return figure_of(logged.reading)
+
+
+def figure_of(reading: Reading) -> tuple[str, str]:
+    """Large figure and small unit of a reading."""
+    q = quantity(reading.quantity_id)
+    if reading.word or reading.value is None:
+        return reading.word or "—", ""
+    text, unit = show_value(q, reading.value)
+    names = {"rx.sinad": "dB SINAD", "rx.distortion": "% distortion", "tx.frequency_error": "Hz off"}
+    return reading.bound + text, names.get(q.id, unit)
+
+
+def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...]) -> str:
+    found = worst_found(step, parts)
+    words = []
+    if found is not None:
+        words.append(tr("found {value}", value=reading_text(step, found)))
+    values = [
+        x.reading.value
+        for x in state.readings
+        if x.reading.quantity_id == step.quantity_id and x.reading.value is not None
+        and any(x.reading.conditions.settles(c) for c in step.required)
+    ]  # fmt: skip
+    if len(values) > 1 and step.aim in ("peak", "null"):
+        best = max(values) if step.quantity.better == "high" else min(values)
+        words.append(tr("best so far {value}", value=show(step.quantity, best)))
+    return " · ".join(words) or tr("no reading yet")
+
+
+def _bar(step: Step, parts: tuple[Line, ...]) -> Bar:
+    start, end = bar_span(step)
+    line, found = worst(step, parts), worst_found(step, parts)
+    q = step.quantity
+    return Bar(
+        band_on_bar(step),
+        None if found is None else place_on_bar(step, found),
+        None if line.now is None else place_on_bar(step, line.now),
+        show_value(q, start)[0],
+        show_value(q, end)[0],
+        limit_text(step),
+    )
+
+
+def _channels(step: Step, parts: tuple[Line, ...]) -> tuple[ChannelLine, ...]:
+    return tuple(
+        ChannelLine(
+            p.channel or "",
+            "" if p.found is None else reading_text(step, p.found),
+            "" if p.now is None else reading_text(step, p.now),
+            p.inside,
+            p.stale,
+        )
+        for p in parts
+    )
+
+
+def back_from_height(q: Quantity, height: float) -> float:
+    """The inverse of the coach's height in dB: the quantity in its shown unit."""
+    if q.kind == "percent":
+        return 100.0 * math.pow(10.0, -height / 20.0)
+    if q.kind == "watts":
+        return math.pow(10.0, height / 10.0)
+    return height
+
+
+def _hill(state: JobState, step: Step, hand: str) -> HillView | None:
+    if hand not in step.adjusters or step.quantity_id == "rx.sensitivity":
+        return None
+    adjuster = state.sheet.adjuster(hand)
+    q = step.quantity
+    points, fitted = hill(state, step, hand)
+    core = adjuster.kind == "core"
+    scale = 1.0 if core else 360.0
+    place = state.positions[hand] / TURN * scale
+    if step.aim == "set":
+        target = step.target if step.target is not None else step.limit.middle
+        unit, factor, offset = _axis(q, step)
+        ys = _set_values(state, step, hand)
+        return HillView(
+            tuple((x * scale, (y - offset) * factor) for x, y in ys), (), (), (), (), None, "", place, hand,
+            tr("turns") if core else tr("degrees"), unit, (target - offset) * factor,
+        )  # fmt: skip
+    level = points[-1].level if points else None
+    shown = tuple((p.turns * scale, back_from_height(q, p.height)) for p in points if p.level == level)
+    peak, words = None, ""
+    curve: tuple[tuple[float, ...], ...] = ((), (), (), ())
+    if fitted is not None:
+        curve = (
+            tuple(t * scale for t in fitted.turns),
+            tuple(back_from_height(q, h) for h in fitted.fitted),
+            tuple(back_from_height(q, h - s) for h, s in zip(fitted.fitted, fitted.spread, strict=True)),
+            tuple(back_from_height(q, h + s) for h, s in zip(fitted.fitted, fitted.spread, strict=True)),
+        )
+        if fitted.peak_turns is not None and fitted.peak_std is not None:
+            peak = fitted.peak_turns * scale
+            way = tr("cw") if peak >= 0 else tr("ccw")
+            words = tr(
+                "{what} {at} {way} ± {std}", what=tr("peak") if step.aim == "peak" else tr("null"), at=number(abs(peak), 2 if core else 0),
+                way=way, std=number(fitted.peak_std * scale, 2 if core else 0),
+            )  # fmt: skip
+    unit = {"percent": "%", "watts": "W"}.get(q.kind, "dB")
+    return HillView(shown, *curve, peak, words, place, hand, tr("turns") if core else tr("degrees"), unit, None)
+
+
+def _axis(q: Quantity, step: Step) -> tuple[str, float, float]:
+    """Unit, factor and offset of a set step's axis."""
+    if q.id == "ref.frequency":
+        return "Hz off", 1.0, step.limit.middle
+    if q.kind == "hertz":
+        return "kHz", 1e-3, 0.0
+    if q.kind == "level":
+        return "dBm", 1.0, 0.0
+    if q.kind == "s-units":
+        return "dB over S9", 1.0, 0.0
+    return q.shown, 1.0, 0.0
+
+
+def _set_values(state: JobState, step: Step, hand: str) -> list[tuple[float, float]]:
+    from unitone.coach.step import hill_points
+
+    readings = hill_points(state, step, hand, 0)
+    return [(x.positions[hand] / TURN, x.reading.value) for x in readings if x.reading.value is not None]
+
+
+def _dial_words(state: JobState, wanted: Conditions, step: Step) -> str:
+    if wanted.level_dbm is not None:
+        try:
+            return dial(state.kit, wanted.level_dbm).words
+        except BenchError as error:
+            return str(error)
+    if step.quantity_id == "rx.squelch_opens":
+        return tr("Start with RF off, then come up from the lowest level until the squelch opens.")
+    if step.quantity_id == "rx.sensitivity":
+        return tr("Find the level that gives 12 dB SINAD.")
+    point = next((p for p in state.sheet.test_points if p.id == step.required[0].test_point), None)
+    if point is not None:
+        meter = tr("Counter") if step.quantity.kind == "hertz" else tr("Voltmeter")
+        keyed = tr(", keyed") if step.hook_up == "send" else ""
+        return tr("{meter} at {id}, {title}{keyed}.", meter=meter, id=point.id, title=point.title, keyed=keyed)
+    if wanted.mic_mv is not None:
+        return tr("Feed {mv} mV to the microphone input, key into the dummy load.", mv=number(wanted.mic_mv, 0))
+    return tr("Key into the dummy load, read the meter, let go.")
+
+
+def _panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
+    words = []
+    if wanted.channel:
+        hz = state.sheet.carrier_hz(wanted.channel)
+        words.append(f"{hz / 1e6:.3f} MHz (ch {wanted.channel})")
+    if wanted.tone_hz:
+        words.append(tr("tone {khz} kHz", khz=f"{wanted.tone_hz / 1e3:g}"))
+    if wanted.deviation_hz:
+        words.append(tr("FM, deviation {khz} kHz", khz=f"{wanted.deviation_hz / 1e3:g}"))
+    if step.hook_up == "receive":
+        if wanted.level_dbm is not None and not wanted.deviation_hz:
+            words.append(tr("no modulation"))
+        words.append(tr("RF on"))
+    words += [f"{name} {place}" for name, place in wanted.panel]
+    if not words:
+        words.append(tr("set on receive, any channel"))
+    return " · ".join(words)
+
+
+def _chain(state: JobState, chain: tuple[str, ...]) -> tuple[str, ...]:
+    if "Pads" not in chain:
+        return tuple(tr(c) for c in chain)
+    fixed = state.kit.fixed_db
+    middle = [tr("{db} dB pad", db=number(fixed, 0))] if fixed else []
+    if state.kit.switches_db:
+        middle.append(tr("Attenuator"))
+    return (tr(chain[0]), *middle, tr(chain[-1]))
+
+
+def _pins(state: JobState, step: Step, hand: str) -> tuple[Pin, ...]:
+    pins = [
+        Pin(a.id, a.pin[0], a.pin[1], a.kind, a.id == hand, bool(state.positions[a.id]))
+        for a in state.sheet.adjusters
+        if a.pin is not None
+    ]
+    points = {c.test_point for c in step.required}
+    pins += [
+        Pin(p.id, p.pin[0], p.pin[1], "test point", p.id in points, False) for p in state.sheet.test_points if p.pin is not None
+    ]
+    return tuple(pins)
+
+
+def _ledger(session: Session, step: Step, hand: str) -> tuple[LedgerRow, ...]:
+    state = session.state
+    names = [*step.adjusters, *(n for n, p in state.positions.items() if p and n not in step.adjusters)]
+    if hand and hand not in names:
+        names.insert(0, hand)
+    rows = []
+    for name in names:
+        adjuster, mdeg = state.sheet.adjuster(name), state.positions[name]
+        reach = 2 * TURN if adjuster.kind == "core" else adjuster.travel_mdeg / 2
+        place = max(-1.0, min(1.0, mdeg / reach))
+        seen = session.bench.seen(name)
+        points = tr("points to {clock}", clock=clock(seen)) if seen is not None and adjuster.kind == "preset" else ""
+        rows.append(
+            LedgerRow(name, adjuster.kind, adjuster.where, position_text(adjuster, mdeg), place, name == hand, adjuster.tool, points)
+        )
+    return tuple(rows)
+
+
+def _tape(state: JobState) -> tuple[TapeCell, ...]:
+    cells = [cell for e in state.entries[-60:] if (cell := tape_cell(state, e)) is not None]
+    return tuple(cells[-24:])
+
+
+def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
+    """An entry in the tape strip; None for those that say nothing to a person."""
+    time, data, struck = entry.utc[11:19], entry.data, entry.id in state.struck
+    if entry.kind == "reading":
+        reading = Reading.from_data(data)
+        figure, unit = figure_of(reading)
+        q = quantity(reading.quantity_id)
+        if q.kind == "level" and reading.value is not None and not reading.word:
+            figure, unit = reading.bound + microvolts(reading.value).split(" ")[0], microvolts(reading.value).split(" ")[1]
+        if q.id == "ref.frequency" and reading.value is not None:
+            figure, unit = number(reading.value - state.sheet.step(state.at).limit.middle if state.at == "reference" else reading.value, 0), "Hz"
+            if reading.value > 1e6:
+                figure, unit = number(reading.value / 1e6, 6), "MHz"
+        unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
+        channel = f" ch {reading.conditions.channel}" if reading.conditions.channel else ""
+        return TapeCell(time, _short(q.id) + channel, f"{figure} {unit}".strip(), struck)
+    if entry.kind == "turn":
+        adjuster = state.sheet.adjuster(data["adjuster"])
+        text = position_text(adjuster, data["moved"]) + (tr(" stop") if data["stop"] else "")
+        return TapeCell(time, data["adjuster"], text, struck)
+    if entry.kind == "hook-up":
+        return TapeCell(time, tr("hook-up"), tr(data["way"]), struck)
+    if entry.kind == "concluded":
+        return TapeCell(time, state.sheet.step(data["step"]).title, tr(data["outcome"]), struck)
+    if entry.kind == "strike":
+        return TapeCell(time, tr("struck"), "", False)
+    if entry.kind == "note":
+        return TapeCell(time, tr("note"), data["text"][:24], struck)
+    if entry.kind == "finish":
+        return TapeCell(time, tr("finished"), "", False)
+    return None
+
+
+def _short(quantity_id: str) -> str:
+    names = {
+        "rx.sinad": "SINAD", "rx.distortion": "dist.", "rx.sensitivity": "12 dB", "rx.s_meter": "S-meter",
+        "rx.squelch_opens": "opens", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
+        "vco.volts": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
+    }  # fmt: skip
+    return tr(names.get(quantity_id, quantity_id))
