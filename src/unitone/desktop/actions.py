@@ -1,0 +1,67 @@
+"""What can be done with a key, as data: the shortcut table that help shows and tests check."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Scope = Literal["everywhere", "bench", "jobs"]
+
+
+@dataclass(frozen=True)
+class Action:
+    """One action: id, words, its key, and where it works."""
+
+    id: str
+    words: str
+    key: str
+    scope: Scope
+
+
+ACTIONS: tuple[Action, ...] = (
+    Action("jobs", "Jobs view", "Ctrl+1", "everywhere"),
+    Action("bench", "Bench view", "Ctrl+2", "everywhere"),
+    Action("help", "Help and all the keys", "F1", "everywhere"),
+    Action("theme", "Day or night", "Ctrl+T", "everywhere"),
+    Action("larger", "Larger type", "Ctrl++", "everywhere"),
+    Action("smaller", "Smaller type", "Ctrl+-", "everywhere"),
+    Action("quit", "Quit (everything is on disk already)", "Ctrl+Q", "everywhere"),
+    Action("main", "Do what the orange button says", "Return", "bench"),
+    Action("ccw", "Turn the adjuster in hand its own step anticlockwise (an eighth for cores)", "Left", "bench"),
+    Action("cw", "Turn the adjuster in hand its own step clockwise", "Right", "bench"),
+    Action("ccw-more", "Turn four steps anticlockwise", "Shift+Left", "bench"),
+    Action("cw-more", "Turn four steps clockwise", "Shift+Right", "bench"),
+    Action("previous-adjuster", "Take the previous adjuster in hand", "Up", "bench"),
+    Action("next-adjuster", "Take the next adjuster in hand", "Down", "bench"),
+    Action("previous-step", "Previous step", "PgUp", "bench"),
+    Action("next-step", "Next step", "PgDown", "bench"),
+    Action("log", "Log the reading on the needle", "L", "bench"),
+    Action("type", "Type a reading (a digit, a sign, < or > starts it too)", "R", "bench"),
+    Action("back", "Take the adjuster in hand back to where it was found", "B", "bench"),
+    Action("back-all", "Take every adjuster back", "Shift+B", "bench"),
+    Action("strike", "Strike the last reading, note or conclusion", "Ctrl+Z", "bench"),
+    Action("hook-up", "Confirm the hook-up of this step", "H", "bench"),
+    Action("coach-step", "Go where the coach wants to go", "G", "bench"),
+    Action("generator", "Generator and pads", "P", "bench"),
+    Action("note", "Write a note on the tape", "N", "bench"),
+    Action("certificate", "Certificate", "C", "bench"),
+    Action("new-job", "New job", "Ctrl+N", "jobs"),
+    Action("find", "Find a job", "Ctrl+F", "jobs"),
+    Action("open-job", "Take the chosen job to the bench", "Return", "jobs"),
+)  # fmt: skip
+
+
+def action(identifier: str) -> Action:
+    """The action of that id. Raises KeyError."""
+    return next(a for a in ACTIONS if a.id == identifier)
+
+
+def clashes() -> list[tuple[str, str]]:
+    """Pairs of actions that share a key in one place: there must be none."""
+    found = []
+    for i, first in enumerate(ACTIONS):
+        for second in ACTIONS[i + 1 :]:
+            together = first.scope == second.scope or "everywhere" in (first.scope, second.scope)
+            if together and first.key == second.key:
+                found.append((first.id, second.id))
+    return found

@@ -1,0 +1,149 @@
+"""The theme in force: tokens, type sizes, the style sheet made from them, and icons in the right ink."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from string import Template
+
+from PyQt6.QtCore import QByteArray, QObject, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PyQt6.QtSvg import QSvgRenderer
+from PyQt6.QtWidgets import QApplication
+
+from unitone.desktop.theme.tokens import DAY, THEMES, Tokens
+
+_DATA = Path(__file__).resolve().parents[2] / "data"
+SCALES = (0.85, 1.0, 1.15, 1.3, 1.5)
+
+_STYLE = Template("""
+* { font-family: "B612"; font-size: ${s14}px; color: $ink; }
+QMainWindow, QWidget#paper { background: $paper; }
+QFrame[role="card"] { background: $card; border: 1px solid $line; border-radius: ${s10}px; }
+QFrame[role="rail"] { background: $rail; }
+QFrame[role="dial"] { background: $teal_soft; border-radius: ${s8}px; }
+QFrame[role="coach"] { background: $orange_soft; border-radius: ${s8}px; }
+QFrame[role="coach"][calm="true"] { background: $teal_soft; }
+QFrame[role="warning"] { background: $out_soft; border-radius: ${s8}px; }
+QFrame[role="well"] { background: $well; border-radius: ${s8}px; }
+QLabel { background: transparent; }
+QLabel[role="title"] { font-size: ${s20}px; font-weight: bold; }
+QLabel[role="heading"] { font-size: ${s15}px; font-weight: bold; }
+QLabel[role="page"] { font-size: ${s26}px; font-weight: bold; }
+QLabel[role="quiet"] { color: $quiet; font-size: ${s13}px; }
+QLabel[role="small"] { color: $quiet; font-size: ${s12}px; }
+QLabel[role="teal"] { color: $teal; font-size: ${s13}px; }
+QLabel[role="warn"] { color: $out; font-size: ${s13}px; font-weight: bold; }
+QLabel[role="figure"] { font-size: ${s58}px; font-weight: bold; }
+QLabel[role="unit"] { font-size: ${s18}px; color: $quiet; }
+QLabel[role="headline"] { font-size: ${s17}px; font-weight: bold; }
+QLabel[role="caution"] { color: $out; font-size: ${s13}px; }
+QPushButton { background: $well; border: 1px solid $line; border-radius: ${s8}px; padding: ${s8}px ${s14}px; }
+QPushButton:hover { border-color: $teal; }
+QPushButton:focus, QToolButton:focus { border: 2px solid $teal; }
+QPushButton:disabled { color: $quiet; border-color: $line; background: $paper; }
+QPushButton[role="main"] { background: $orange; color: $on_orange; border: 2px solid $orange; font-weight: bold; }
+QPushButton[role="main"]:focus { border: 2px solid $ink; }
+QPushButton[role="main"]:disabled { background: $line; color: $quiet; border-color: $line; }
+QPushButton[role="chip"] { border-radius: ${s14}px; border: 2px solid transparent; padding: ${s4}px ${s14}px; background: $line; }
+QPushButton[role="chip"]:checked { background: $ink; color: $card; font-weight: bold; }
+QPushButton[role="chip"]:focus { border: 2px solid $teal; }
+QPushButton[role="link"] { background: transparent; border: 2px solid transparent; color: $teal; padding: ${s2}px ${s4}px; font-size: ${s13}px; }
+QPushButton[role="link"]:hover { text-decoration: underline; }
+QPushButton[role="link"]:focus { border: 2px solid $teal; }
+QPushButton[role="link"]:disabled { color: $quiet; }
+QToolButton[role="rail"] { background: transparent; color: $rail_text; border: 2px solid transparent; border-radius: ${s8}px; font-size: ${s12}px; padding: ${s6}px 0; }
+QToolButton[role="rail"]:checked { background: $rail_now; font-weight: bold; }
+QToolButton[role="rail"]:focus { border: 2px solid $orange; }
+QLineEdit, QSpinBox, QComboBox, QDoubleSpinBox { background: $card; border: 1px solid $line; border-radius: ${s6}px; padding: ${s6}px ${s8}px; selection-background-color: $teal; selection-color: $card; }
+QLineEdit:focus, QSpinBox:focus, QComboBox:focus { border: 2px solid $teal; }
+QLineEdit[role="entry"] { font-size: ${s40}px; font-weight: bold; border: 2px solid $orange; }
+QComboBox QAbstractItemView { background: $card; color: $ink; selection-background-color: $teal_soft; selection-color: $ink; }
+QCheckBox:focus { border: 1px solid $teal; border-radius: 4px; }
+QListView, QListWidget { background: transparent; border: none; outline: none; }
+QScrollArea { background: transparent; border: none; }
+QScrollArea > QWidget > QWidget { background: transparent; }
+QTextBrowser { background: $card; border: 1px solid $line; border-radius: ${s10}px; padding: ${s10}px; }
+QPdfView { background: $paper; border: 1px solid $line; }
+QScrollBar:vertical { background: transparent; width: ${s8}px; margin: 0; }
+QScrollBar::handle:vertical { background: $line; border-radius: ${s4}px; min-height: ${s26}px; }
+QScrollBar:horizontal { background: transparent; height: ${s8}px; }
+QScrollBar::handle:horizontal { background: $line; border-radius: ${s4}px; min-width: ${s26}px; }
+QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
+QToolTip { background: $ink; color: $card; border: none; padding: 4px; }
+""")
+
+
+class Theme(QObject):
+    """The one theme of the program; ``changed`` tells painters to paint again."""
+
+    changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.tokens: Tokens = DAY
+        self.scale = 1.0
+
+    def px(self, size: float) -> int:
+        """A length in pixels at the chosen type size."""
+        return max(1, round(size * self.scale))
+
+    def colour(self, role: str) -> QColor:
+        """The colour of a role."""
+        return QColor(getattr(self.tokens, role))
+
+    def font(self, size: float, bold: bool = False) -> QFont:
+        """The typeface at ``size`` pixels (before scaling)."""
+        font = QFont("B612")
+        font.setPixelSize(self.px(size))
+        font.setBold(bold)
+        return font
+
+    def use(self, name: str, scale: float) -> None:
+        """Change to day or night and to a type size, everywhere at once."""
+        self.tokens, self.scale = THEMES[name], scale
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            app.setPalette(self._palette())
+            app.setFont(self.font(14))
+            app.setStyleSheet(self._sheet())
+        self.changed.emit()
+
+    def _sheet(self) -> str:
+        sizes = {f"s{n}": str(self.px(n)) for n in (2, 4, 6, 8, 10, 12, 13, 14, 15, 17, 18, 20, 26, 40, 58)}
+        return _STYLE.substitute(**self.tokens.__dict__, **sizes)
+
+    def _palette(self) -> QPalette:
+        palette = QPalette()
+        for group, role in (
+            (QPalette.ColorRole.Window, "paper"), (QPalette.ColorRole.Base, "card"), (QPalette.ColorRole.Text, "ink"),
+            (QPalette.ColorRole.WindowText, "ink"), (QPalette.ColorRole.Button, "well"), (QPalette.ColorRole.ButtonText, "ink"),
+            (QPalette.ColorRole.Highlight, "teal"), (QPalette.ColorRole.HighlightedText, "card"),
+            (QPalette.ColorRole.PlaceholderText, "quiet"), (QPalette.ColorRole.Link, "teal"),
+        ):  # fmt: skip
+            palette.setColor(group, self.colour(role))
+        return palette
+
+
+theme = Theme()
+
+
+@cache
+def load_fonts() -> None:
+    """Take the shipped typeface into use (once)."""
+    for path in sorted((_DATA / "fonts").glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(path))
+
+
+def icon(name: str, role: str, size: int = 24) -> QIcon:
+    """An icon of the shipped family, drawn in the ink of ``role``."""
+    source = (_DATA / "icons" / f"{name}.svg").read_text(encoding="utf-8").replace("currentColor", getattr(theme.tokens, role))
+    renderer = QSvgRenderer(QByteArray(source.encode()))
+    ratio = 2
+    pixmap = QPixmap(theme.px(size) * ratio, theme.px(size) * ratio)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    renderer.render(painter, QRectF(pixmap.rect()))
+    painter.end()
+    pixmap.setDevicePixelRatio(ratio)
+    return QIcon(pixmap)

@@ -1,0 +1,339 @@
+"""The Bench: route, path, the step at hand, board, ledger, hook-up and tape."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.stepcard import StepCard
+from unitone.desktop.views.tray import Tray
+from unitone.desktop.widgets.board import BoardView
+from unitone.desktop.widgets.hookup import HookUpCard
+from unitone.desktop.widgets.lists import Ledger, RouteList
+from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.strips import PathStrip, TapeStrip
+from unitone.desktop.worker import BenchWorker, LiveFigure
+from unitone.errors import BenchError
+from unitone.session.session import Session
+from unitone.session.view import BenchView
+from unitone.sheet.library import SHEETS, board_path
+from unitone.sheet.model import Conditions
+from unitone.words import tr
+
+_TYPED = set("0123456789+-−<>.,")
+
+
+class BenchPage(QWidget):
+    """Takes keys and clicks to the worker; shows what comes back."""
+
+    certificate = pyqtSignal(str)
+
+    def __init__(self, worker: BenchWorker) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.setAccessibleName(tr("Bench"))
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self._worker = worker
+        self.view: BenchView | None = None
+        self._generation = -1
+        self._awaiting_entry = False
+        worker.changed.connect(self._changed)
+        worker.live.connect(self._live)
+        worker.failed.connect(self._failed)
+        self._build()
+
+    def _build(self) -> None:
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
+        outer.setSpacing(theme.px(8))
+        outer.addLayout(self._head())
+        self.path = PathStrip()
+        outer.addWidget(self.path)
+        self.message = QFrame()
+        self.message.setProperty("role", "warning")
+        inside = QHBoxLayout(self.message)
+        inside.setContentsMargins(theme.px(12), theme.px(5), theme.px(8), theme.px(5))
+        self.message_words = label("warn", "", True)
+        self.message_words.setAccessibleName(tr("Message"))
+        dismiss = QPushButton(tr("Got it"))
+        dismiss.setProperty("role", "link")
+        dismiss.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        dismiss.clicked.connect(self.message.hide)
+        inside.addWidget(self.message_words, 1)
+        inside.addWidget(dismiss)
+        self.message.hide()
+        outer.addWidget(self.message)
+        columns = QHBoxLayout()
+        columns.setSpacing(theme.px(10))
+        columns.addWidget(self._route_card(), 25)
+        self.step = StepCard()
+        self.step.pressed.connect(self.press)
+        self.step.typed.connect(self._type_in)
+        columns.addWidget(self.step, 57)
+        columns.addLayout(self._right(), 33)
+        outer.addLayout(columns, 1)
+        self.tray = Tray()
+        self.tray.closed.connect(self.setFocus)
+        outer.addWidget(self.tray)
+        self.tape = TapeStrip()
+        outer.addWidget(self.tape)
+
+    def _head(self) -> QGridLayout:
+        head = QGridLayout()
+        head.setVerticalSpacing(0)
+        self.job, self.bench = label("quiet"), label("quiet")
+        self.title, self.tally = label("heading"), label("heading")
+        self.bench.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.tally.setAlignment(Qt.AlignmentFlag.AlignRight)
+        head.addWidget(self.job, 0, 0)
+        head.addWidget(self.bench, 0, 1)
+        head.addWidget(self.title, 1, 0)
+        head.addWidget(self.tally, 1, 1)
+        return head
+
+    def _card(self, title: str, right: QWidget | None = None) -> tuple[QFrame, QVBoxLayout]:
+        card = QFrame()
+        card.setProperty("role", "card")
+        layout = QVBoxLayout(card)
+        layout.setContentsMargins(theme.px(12), theme.px(8), theme.px(12), theme.px(10))
+        layout.setSpacing(theme.px(4))
+        head = QHBoxLayout()
+        head.addWidget(label("heading", title), 1)
+        if right is not None:
+            head.addWidget(right)
+        layout.addLayout(head)
+        return card, layout
+
+    def _route_card(self) -> QFrame:
+        self.route_why = label("teal")
+        card, layout = self._card(tr("Route"), self.route_why)
+        self.phase = label("small", "", True)
+        layout.addWidget(self.phase)
+        self.route = RouteList()
+        self.route.chosen.connect(lambda step: self._worker.do(lambda s: s.go_to(step)))
+        layout.addWidget(self.route, 1)
+        self.start_now = QPushButton(tr("Start adjusting now"))
+        self.start_now.setProperty("role", "link")
+        self.start_now.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.start_now.setToolTip(tr("Skip the rest of the as-found round. What was not read has no “as found”."))
+        self.start_now.clicked.connect(lambda: self._worker.do(lambda s: s.start_work()))
+        layout.addWidget(self.start_now)
+        card.setMinimumWidth(theme.px(210))
+        return card
+
+    def _right(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(theme.px(10))
+        card, layout = self._card(tr("Board"), label("quiet", tr("component side")))
+        self.board = BoardView()
+        self.board.chosen.connect(self._worker.select)
+        layout.addWidget(self.board, 1)
+        column.addWidget(card, 5)
+        self.all_back = QPushButton(tr("all back"))
+        self.all_back.setProperty("role", "link")
+        self.all_back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.all_back.setAccessibleName(tr("Take every adjuster back to where it was found"))
+        self.all_back.clicked.connect(lambda: self.press("back-all"))
+        card, layout = self._card(tr("Turns from where you started"), self.all_back)
+        self.ledger = Ledger()
+        self.ledger.chosen.connect(self._worker.select)
+        self.ledger.back.connect(lambda name: self._worker.do(lambda s: s.take_back(name)))
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(self.ledger)
+        layout.addWidget(area, 1)
+        column.addWidget(card, 3)
+        self.kit_button = QPushButton(tr("generator and pads  P"))
+        self.kit_button.setProperty("role", "link")
+        self.kit_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.kit_button.clicked.connect(lambda: self.press("generator"))
+        card, layout = self._card(tr("Hook-up"), self.kit_button)
+        self.hook = HookUpCard()
+        self.hook.confirmed.connect(lambda: self.press("hook-up"))
+        layout.addWidget(self.hook)
+        column.addWidget(card)
+        return column
+
+    # -- what comes from the worker -------------------------------------------------------------
+
+    def _changed(self, item: tuple[int, BenchView]) -> None:
+        self._generation, view = item
+        moved_on = self.view is None or self.view.step_id != view.step_id
+        logged = self.view is not None and view.tape != self.view.tape
+        self.view = view
+        if self._awaiting_entry and logged:
+            self._awaiting_entry = False
+            self.step.close_entry()
+        if logged or moved_on:
+            self.message.hide()
+        if moved_on and self.step.typing:
+            self.step.close_entry()
+        self.job.setText(tr("Job {number}", number=f"{view.number:04d}"))
+        self.title.setText(view.title)
+        self.bench.setText(view.bench_words)
+        self.tally.setText(view.tally)
+        self.path.show_path(view.path)
+        self.route_why.setText(view.route_why)
+        self.phase.setText(view.phase_words)
+        self.start_now.setVisible(view.phase == "as-found" and not view.finished)
+        self.route.show_route(view.route)
+        self.step.show_view(view)
+        self.board.show_board(board_path(SHEETS / "x.toml", view.board), view.pins)
+        self.ledger.show_rows(view.ledger)
+        self.all_back.setEnabled(view.moved_count > 0 and not view.finished)
+        self.hook.show_view(view)
+        self.tape.show_tape(view.tape)
+
+    def _live(self, live: LiveFigure) -> None:
+        if live.generation == self._generation and not self.step.typing:
+            self.step.show_live(live)
+
+    def _failed(self, words: str) -> None:
+        self._awaiting_entry = False
+        self.message_words.setText(words)
+        self.message.show()
+        if self.step.typing:
+            self.step.entry.setFocus()
+
+    # -- what the technician does ------------------------------------------------------------------
+
+    def press(self, name: str) -> None:
+        """Do an action by its id: from a button, a key or a menu."""
+        view = self.view
+        if view is None:
+            return
+        simple: dict[str, Callable[[Session], object]] = {
+            "ccw": lambda s: s.turn(view.selected, -view.selected_step_mdeg),
+            "cw": lambda s: s.turn(view.selected, view.selected_step_mdeg),
+            "ccw-more": lambda s: s.turn(view.selected, -4 * view.selected_step_mdeg),
+            "cw-more": lambda s: s.turn(view.selected, 4 * view.selected_step_mdeg),
+            "back": lambda s: s.take_back(view.selected),
+            "back-all": lambda s: s.take_back(),
+            "strike": _strike,
+            "hook-up": lambda s: s.confirm_hook_up(view.hook_up_wanted),
+        }
+        if name in simple:
+            if (name in ("ccw", "cw", "ccw-more", "cw-more", "back")) and not view.selected:
+                return
+            self._worker.do(simple[name])
+        elif name == "main":
+            self._main(view)
+        elif name == "coach-step":
+            self._worker.do(_follow_coach)
+        elif name == "log":
+            self._log(view)
+        elif name == "type":
+            self.step.open_entry()
+        elif name in ("next-step", "previous-step"):
+            self._neighbour(1 if name == "next-step" else -1)
+        elif name in ("next-adjuster", "previous-adjuster"):
+            self._other_adjuster(1 if name == "next-adjuster" else -1)
+        elif name == "generator":
+            self.tray.ask_kit(view.kit, lambda kit: self._worker.do(lambda s: s.set_kit(kit)))
+        elif name == "note":
+            self.tray.ask_note(lambda words: self._worker.do(lambda s: s.note(words)))
+        elif name == "certificate":
+            self.certificate.emit(view.job_id)
+
+    def _main(self, view: BenchView) -> None:
+        focus = self.focusWidget()
+        if isinstance(focus, QLineEdit) and focus.hasFocus():
+            focus.returnPressed.emit()
+            return
+        if isinstance(focus, QPushButton) and focus.hasFocus() and focus is not self.step.main:
+            focus.click()
+            return
+        advice = view.advice
+        if advice.act == "done":
+            self.certificate.emit(view.job_id)
+        elif advice.act == "measure" and (not view.simulated):
+            self.step.open_entry()
+        elif advice.act == "conclude":
+            self._worker.do(lambda s: _conclude(s, advice))
+        else:
+            self._worker.do(lambda s: s.follow(advice))
+
+    def _log(self, view: BenchView) -> None:
+        if not view.simulated:
+            self.step.open_entry()
+            return
+        if view.advice.act == "log":
+            advice = view.advice
+            self._worker.do(lambda s: s.follow(advice))
+            return
+        wanted = view.conditions
+        self._worker.do(lambda s: _measure_at(s, wanted))
+
+    def _type_in(self, text: str) -> None:
+        view = self.view
+        if view is None or not text.strip():
+            self.step.close_entry()
+            return
+        self._awaiting_entry = True
+        wanted = view.conditions
+        self._worker.do(lambda s: s.type_in(text, wanted))
+
+    def _neighbour(self, way: int) -> None:
+        view = self.view
+        assert view is not None
+        steps = [r.step_id for _, rows in view.route for r in rows]
+        at = steps.index(view.step_id) + way
+        if 0 <= at < len(steps):
+            step = steps[at]
+            self._worker.do(lambda s: s.go_to(step))
+
+    def _other_adjuster(self, way: int) -> None:
+        view = self.view
+        assert view is not None
+        names = [r.adjuster for r in view.ledger]
+        if names:
+            at = names.index(view.selected) if view.selected in names else 0
+            self._worker.select(names[(at + way) % len(names)])
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """A digit, a sign, < or > opens the entry with that character in it."""
+        if event is None:
+            return
+        text = event.text()
+        if text and text in _TYPED and not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+            self.step.open_entry(text)
+            return
+        super().keyPressEvent(event)
+
+    def picture(self) -> Path | None:
+        """The board picture shown."""
+        return self.board._path
+
+
+def _strike(session: Session) -> None:
+    if session.strike_last() is None:
+        raise BenchError(tr("Nothing is left to strike. A turn is undone by turning back."))
+
+
+def _measure_at(session: Session, wanted: Conditions) -> None:
+    if session.state.set_up != wanted:
+        session.set_up(wanted)
+    session.measure(wanted)
+
+
+def _conclude(session: Session, advice) -> None:  # type: ignore[no-untyped-def]
+    """Pass the step and go where the coach goes next, in one press."""
+    session.follow(advice)
+    following = session.advice()
+    if following.act == "go to":
+        session.follow(following)
+
+
+def _follow_coach(session: Session) -> None:
+    from unitone.coach.step import next_step
+
+    following = next_step(session.state)
+    if following is not None:
+        session.go_to(following[0])

@@ -1,0 +1,310 @@
+"""The middle of the Bench: the step at hand, its figure, hill, the coach's sentence and the hand's buttons."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPaintEvent, QPolygonF
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QStackedLayout, QVBoxLayout, QWidget
+
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.hill import HillPlot
+from unitone.desktop.widgets.marks import draw_mark
+from unitone.desktop.widgets.painted import Painted, label
+from unitone.desktop.widgets.strips import LimitBar
+from unitone.desktop.worker import LiveFigure
+from unitone.session.view import BenchView
+from unitone.words import tr
+
+
+class Arrow(Painted):
+    """Which way the hand goes: an arrow for a turn, the verdict's shape when nothing is turned."""
+
+    def __init__(self) -> None:
+        super().__init__(tr("Direction"))
+        self._way, self._mark = 0, "to do"
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(44), theme.px(40))
+
+    def show_way(self, way: int, mark: str) -> None:
+        self._way, self._mark = way, mark
+        self.setAccessibleDescription({-1: tr("anticlockwise"), 1: tr("clockwise")}.get(way, mark))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        del event
+        painter = self.painter()
+        w, h = self.width(), self.height()
+        if self._way == 0:
+            side = theme.px(24)
+            draw_mark(painter, QRectF((w - side) / 2, (h - side) / 2, side, side), self._mark)
+            return
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("orange"))
+        points = [(0.05, 0.5), (0.45, 0.08), (0.45, 0.34), (0.97, 0.34), (0.97, 0.66), (0.45, 0.66), (0.45, 0.92)]
+        if self._way > 0:
+            points = [(1 - x, y) for x, y in points]
+        painter.drawPolygon(QPolygonF([QPointF(x * w, y * h) for x, y in points]))
+
+
+class Entry(QLineEdit):
+    """The field that a digit opens: Enter logs, Escape closes."""
+
+    closed = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.closed.emit()
+            return
+        super().keyPressEvent(event)
+
+
+class ChannelTable(Painted):
+    """Channels of one step side by side: found, now, verdict."""
+
+    def __init__(self) -> None:
+        super().__init__(tr("Channels"))
+        self._view: BenchView | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(300), theme.px(44))
+
+    def show_view(self, view: BenchView) -> None:
+        self._view = view
+        self.setVisible(bool(view.channels))
+        self.setAccessibleDescription("; ".join(f"channel {c.channel}: found {c.found}, now {c.now}" for c in view.channels))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        del event
+        if self._view is None or not self._view.channels:
+            return
+        painter = self.painter()
+        width = self.width() / len(self._view.channels)
+        for n, line in enumerate(self._view.channels):
+            box = QRectF(n * width, 0, width - theme.px(8), self.height())
+            painter.setPen(Qt.PenStyle.NoPen)
+            at_hand = self._view.conditions.channel == line.channel
+            painter.setBrush(theme.colour("orange_soft" if at_hand else "well"))
+            painter.drawRoundedRect(box, 6, 6)
+            mark = "to do" if not line.now else "re-check" if line.stale else "holds" if line.inside else "out" if line.inside is False else "too close to call"
+            side = theme.px(13)
+            draw_mark(painter, QRectF(box.left() + theme.px(10), box.center().y() - side / 2, side, side), mark)
+            inner = box.adjusted(theme.px(30), theme.px(4), -theme.px(8), -theme.px(4))
+            painter.setPen(theme.colour("quiet"))
+            painter.setFont(theme.font(12))
+            painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, tr("channel {n}", n=line.channel))
+            if line.found:
+                painter.drawText(inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, tr("found {v}", v=line.found))
+            painter.setPen(theme.colour("ink"))
+            painter.setFont(theme.font(15, True))
+            painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, line.now or "—")
+
+
+class StepCard(QFrame):
+    """Shows a view; says what was pressed. It knows no session."""
+
+    pressed = pyqtSignal(str)
+    typed = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "card")
+        self._view: BenchView | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(theme.px(18), theme.px(10), theme.px(18), theme.px(12))
+        layout.setSpacing(theme.px(7))
+        head = QHBoxLayout()
+        self.title, self.place = label("title"), label("quiet")
+        head.addWidget(self.title, 1)
+        head.addWidget(self.place)
+        layout.addLayout(head)
+        self.dial = QFrame()
+        self.dial.setProperty("role", "dial")
+        inside = QVBoxLayout(self.dial)
+        inside.setContentsMargins(theme.px(12), theme.px(6), theme.px(12), theme.px(6))
+        inside.setSpacing(1)
+        self.dial_words, self.panel_words = label("", "", True), label("teal", "", True)
+        self.caution = label("caution", "", True)
+        for widget in (self.dial_words, self.panel_words, self.caution):
+            inside.addWidget(widget)
+        layout.addWidget(self.dial)
+        layout.addLayout(self._figure_row())
+        self.words = label("quiet", "", True)
+        layout.addWidget(self.words)
+        self.channels = ChannelTable()
+        layout.addWidget(self.channels)
+        self.hill = HillPlot()
+        layout.addWidget(self.hill, 1)
+        layout.addWidget(self._coach())
+        layout.addLayout(self._buttons())
+
+    def _figure_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(10))
+        self.figure, self.unit = label("figure", "—"), label("unit")
+        self.figure.setAccessibleName(tr("Reading"))
+        self.entry = Entry()
+        self.entry.setProperty("role", "entry")
+        self.entry.setAccessibleName(tr("Type a reading"))
+        self.entry.returnPressed.connect(lambda: self.typed.emit(self.entry.text()))
+        self.entry.closed.connect(self.close_entry)
+        shown = QWidget()
+        inner = QHBoxLayout(shown)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.addWidget(self.figure)
+        inner.addWidget(self.unit, 0, Qt.AlignmentFlag.AlignBottom)
+        inner.addStretch(1)
+        holder = QWidget()
+        holder.setMinimumWidth(theme.px(250))
+        self.stack = QStackedLayout(holder)
+        self.stack.addWidget(shown)
+        self.stack.addWidget(self.entry)
+        self.bar = LimitBar()
+        row.addWidget(holder, 5)
+        row.addWidget(self.bar, 5)
+        return row
+
+    def _coach(self) -> QFrame:
+        self.coach = QFrame()
+        self.coach.setProperty("role", "coach")
+        inside = QHBoxLayout(self.coach)
+        inside.setContentsMargins(theme.px(14), theme.px(8), theme.px(14), theme.px(8))
+        inside.setSpacing(theme.px(14))
+        self.arrow = Arrow()
+        inside.addWidget(self.arrow)
+        words = QVBoxLayout()
+        words.setSpacing(1)
+        self.headline, self.detail = label("headline", "", True), label("quiet", "", True)
+        self.headline.setAccessibleName(tr("The coach says"))
+        words.addWidget(self.headline)
+        words.addWidget(self.detail)
+        inside.addLayout(words, 1)
+        return self.coach
+
+    def _buttons(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(8))
+        self.ccw = self._button("ccw", tr("Turn anticlockwise"))
+        self.cw = self._button("cw", tr("Turn clockwise"))
+        self.log = self._button("log", tr("Log the reading"))
+        self.back = self._button("back", tr("Back to where it was found"))
+        self.main = self._button("main", tr("Do what the coach says"))
+        self.main.setProperty("role", "main")
+        for button in (self.ccw, self.cw, self.log, self.back):
+            row.addWidget(button)
+        row.addStretch(1)
+        row.addWidget(self.main)
+        return row
+
+    def _button(self, name: str, accessible: str) -> QPushButton:
+        button = QPushButton()
+        button.setObjectName(name)
+        button.setAccessibleName(accessible)
+        # Arrow keys and Enter belong to the bench: buttons take the focus with Tab alone.
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        button.clicked.connect(lambda: self.pressed.emit(name))
+        return button
+
+    # -- showing -------------------------------------------------------------------------------
+
+    def show_view(self, view: BenchView) -> None:
+        """Show the step at hand."""
+        self._view = view
+        self.title.setText(view.step_title)
+        self.place.setText(view.step_place)
+        self.dial_words.setText(view.dial_words)
+        self.panel_words.setText(view.panel_words)
+        warnings = [*view.cautions]
+        self.caution.setText(" ".join(warnings))
+        self.caution.setVisible(bool(warnings))
+        self._set_figure(view.figure, view.unit)
+        self.words.setText(" · ".join(x for x in (view.figure_words, view.limit_words) if x))
+        self.bar.show_bar(view.bar)
+        self.channels.show_view(view)
+        self.hill.show_hill(view.hill, self._empty_words(view))
+        self._show_coach(view)
+        self._show_buttons(view)
+
+    def _empty_words(self, view: BenchView) -> str:
+        note = " ".join(view.notes)
+        if view.leave_alone:
+            return tr("In limits as found. Leave it alone.") + (" " + note if note else "")
+        if not view.selected:
+            return note or tr("Nothing is turned in this step: it is measured.")
+        return (note + " " if note else "") + tr("Readings against the turns of {adjuster} are drawn here.", adjuster=view.selected)
+
+    def _show_coach(self, view: BenchView) -> None:
+        calm = view.advice.act in ("conclude", "go to", "finish", "done", "log")
+        if self.coach.property("calm") != str(calm).lower():
+            self.coach.setProperty("calm", str(calm).lower())
+            for widget in (self.coach, self.headline, self.detail):
+                style = widget.style()
+                assert style is not None
+                style.unpolish(widget)
+                style.polish(widget)
+        self.headline.setText(view.headline)
+        self.detail.setText(view.detail)
+        self.arrow.show_way(view.arrow, view.step_verdict)
+
+    def _show_buttons(self, view: BenchView) -> None:
+        step = self._step_words(view)
+        self.ccw.setText(f"◂ {step} " + tr("ccw"))
+        self.cw.setText(f"{step} " + tr("cw") + " ▸")
+        can_turn = bool(view.selected) and not view.finished
+        for button in (self.ccw, self.cw):
+            button.setEnabled(can_turn)
+            button.setToolTip(tr("{adjuster}: own step, key ← or →", adjuster=view.selected) if view.selected else "")
+        self.log.setText(tr("Log  L") if view.simulated else tr("Type  R"))
+        self.log.setEnabled(not view.finished and view.hook_up_ok)
+        moved = any(r.adjuster == view.selected and r.text != "0" for r in view.ledger)
+        self.back.setText(tr("Back  B"))
+        self.back.setEnabled(moved and not view.finished)
+        self.main.setText(f"{view.button}  ↵")
+
+    def _step_words(self, view: BenchView) -> str:
+        small = view.selected_step_mdeg
+        if small and small % 45_000 == 0:
+            return "⅛" if small == 45_000 else f"{small // 45_000}/8"
+        return f"{small / 1000:g}°" if small else ""
+
+    def show_live(self, live: LiveFigure) -> None:
+        """The needle now, drawn as such."""
+        self._set_figure(live.figure, live.unit)
+        if live.place is not None:
+            self.bar.show_live(live.place)
+
+    def _set_figure(self, figure: str, unit: str) -> None:
+        long = len(figure) > 7
+        font = theme.font(34 if long else 58, True)
+        if self.figure.font().pixelSize() != font.pixelSize():
+            self.figure.setStyleSheet(f"font-size: {font.pixelSize()}px; font-weight: bold;")
+        self.figure.setText(figure)
+        self.unit.setText(unit)
+
+    # -- typing ---------------------------------------------------------------------------------
+
+    @property
+    def typing(self) -> bool:
+        """Is the entry field open?"""
+        return self.stack.currentIndex() == 1
+
+    def open_entry(self, first: str = "") -> None:
+        """Open the field, with the digit that opened it."""
+        if self._view is None or self._view.finished:
+            return
+        self.entry.setPlaceholderText(self._view.expected)
+        self.entry.setToolTip(self._view.expected)
+        self.entry.setText(first)
+        self.stack.setCurrentIndex(1)
+        self.entry.setFocus()
+        self.entry.setCursorPosition(len(first))
+
+    def close_entry(self) -> None:
+        """Close the field; the figure is back."""
+        self.stack.setCurrentIndex(0)
+        self.setFocus()
+
+

@@ -1,0 +1,142 @@
+"""The tray: small questions answered in place, without a dialog (a note, the generator and its pads)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QStackedLayout, QWidget
+
+from unitone.bench.kit import Kit
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.painted import label
+from unitone.errors import EntryError, UnitoneError
+from unitone.quantities.entry import parse_si
+from unitone.words import tr
+
+
+class Tray(QFrame):
+    """One question at a time; Escape closes it."""
+
+    closed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "card")
+        self._then: Callable[..., None] | None = None
+        self._stack = QStackedLayout(self)
+        self._stack.addWidget(self._note_row())
+        self._stack.addWidget(self._kit_row())
+        self.hide()
+
+    def _row(self) -> tuple[QWidget, QHBoxLayout]:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(theme.px(12), theme.px(6), theme.px(12), theme.px(6))
+        return row, layout
+
+    def _buttons(self, layout: QHBoxLayout, done: Callable[[], None]) -> None:
+        keep, leave = QPushButton(tr("Keep")), QPushButton(tr("Cancel"))
+        keep.clicked.connect(done)
+        leave.clicked.connect(self.close_tray)
+        layout.addWidget(keep)
+        layout.addWidget(leave)
+
+    def _note_row(self) -> QWidget:
+        row, layout = self._row()
+        self.note = QLineEdit()
+        self.note.setAccessibleName(tr("Note"))
+        self.note.setPlaceholderText(tr("What did you see, hear or do?"))
+        self.note.setMaxLength(2000)
+        self.note.returnPressed.connect(self._keep_note)
+        layout.addWidget(self._buddy(tr("Note"), self.note))
+        layout.addWidget(self.note, 1)
+        self._buttons(layout, self._keep_note)
+        return row
+
+    def _buddy(self, text: str, field: QWidget) -> QLabel:
+        made = label("", text)
+        made.setBuddy(field)
+        return made
+
+    def _kit_row(self) -> QWidget:
+        row, layout = self._row()
+        self.pads, self.switches, self.least = QLineEdit(), QLineEdit(), QLineEdit()
+        self.told = QCheckBox(tr("the generator's display already counts the pads"))
+        for field, words, hint, width in (
+            (self.pads, tr("Pads in line, dB"), "40  or  20+20", 90), (self.switches, tr("Attenuator switches, dB"), "none", 120),
+            (self.least, tr("Generator's lowest, dBm"), "-100", 70),
+        ):  # fmt: skip
+            field.setAccessibleName(words)
+            field.setPlaceholderText(hint)
+            field.setMaximumWidth(theme.px(width))
+            field.returnPressed.connect(self._keep_kit)
+            layout.addWidget(self._buddy(words, field))
+            layout.addWidget(field)
+        self.told.setAccessibleName(self.told.text())
+        layout.addWidget(self.told)
+        self.kit_error = label("warn", "", True)
+        layout.addWidget(self.kit_error, 1)
+        self._buttons(layout, self._keep_kit)
+        return row
+
+    def ask_note(self, then: Callable[[str], None]) -> None:
+        """Ask for a note."""
+        self._then = then
+        self.note.clear()
+        self._stack.setCurrentIndex(0)
+        self.show()
+        self.note.setFocus()
+
+    def ask_kit(self, kit: Kit, then: Callable[[Kit], None]) -> None:
+        """Ask which generator and pads stand on the bench."""
+        self._then, self._kit = then, kit
+        self.pads.setText("+".join(f"{p:g}" for p in kit.pads_db))
+        self.switches.setText("+".join(f"{p:g}" for p in kit.switches_db))
+        self.least.setText(f"{kit.least_dbm:g}")
+        self.told.setChecked(kit.generator_knows)
+        self.kit_error.clear()
+        self._stack.setCurrentIndex(1)
+        self.show()
+        self.pads.setFocus()
+
+    def _keep_note(self) -> None:
+        words = self.note.text()
+        if words.strip() and self._then is not None:
+            self._then(words)
+        self.close_tray()
+
+    def _keep_kit(self) -> None:
+        try:
+            pads, switches = _decibels(self.pads.text()), _decibels(self.switches.text())
+            least = parse_si(self.least.text() or "-100", "dBm")
+            if not -200 <= least <= 20:
+                raise EntryError(tr("The lowest level of a generator lies between −200 and 20 dBm."))
+        except UnitoneError as error:
+            self.kit_error.setText(str(error))
+            return
+        kit = Kit(least, self._kit.most_dbm, self._kit.resolution_db, pads, self.told.isChecked(), switches, self._kit.shows)
+        if self._then is not None:
+            self._then(kit)
+        self.close_tray()
+
+    def close_tray(self) -> None:
+        """Put it away; nothing is kept that was not said to be."""
+        self.hide()
+        self.closed.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.close_tray()
+            return
+        super().keyPressEvent(event)
+
+
+def _decibels(text: str) -> tuple[float, ...]:
+    """``20+20`` as two pads; nothing for none. Raises EntryError."""
+    parts = [p for p in text.replace(";", "+").replace(" ", "+").split("+") if p]
+    values = tuple(parse_si(p, "dB") for p in parts)
+    if any(not 0 < v <= 160 for v in values) or len(values) > 12:
+        raise EntryError(tr("A pad is between 0 and 160 dB: write 40, or 20+20 for two."))
+    return values

@@ -1,0 +1,146 @@
+"""The board: the sheet's drawing with every adjuster and test point pinned, the one at hand lit."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
+from PyQt6.QtSvg import QSvgRenderer
+from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
+
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.painted import Painted
+from unitone.session.view import Pin
+from unitone.words import tr
+
+
+class BoardView(Painted):
+    """Click a pin to take that adjuster in hand."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(tr("Board"), parent)
+        self._pins: tuple[Pin, ...] = ()
+        self._path: Path | None = None
+        self._renderer: QSvgRenderer | None = None
+        self._cache: QPixmap | None = None
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(300), theme.px(250))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(theme.px(180), theme.px(130))
+
+    def show_board(self, picture: Path | None, pins: tuple[Pin, ...]) -> None:
+        """Show a picture (None: a bare board) with these pins."""
+        if picture != self._path:
+            self._path, self._cache = picture, None
+            self._renderer = QSvgRenderer(str(picture)) if picture is not None else None
+        self._pins = pins
+        lit = [p.id for p in pins if p.current]
+        self.setAccessibleDescription(tr("lit: {pins}", pins=", ".join(lit) or "none"))
+        self.update()
+
+    def _area(self) -> QRectF:
+        """Where the picture lies, its shape kept."""
+        shape = 1.25
+        if self._renderer is not None and self._renderer.isValid():
+            size = self._renderer.defaultSize()
+            shape = size.width() / max(size.height(), 1)
+        width, height = float(self.width()), float(self.height())
+        if width / max(height, 1.0) > shape:
+            width = height * shape
+        else:
+            height = width / shape
+        return QRectF((self.width() - width) / 2, (self.height() - height) / 2, width, height)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        del event
+        painter = self.painter()
+        area = self._area()
+        if self._renderer is not None and self._renderer.isValid():
+            self._picture(painter, area)
+        else:
+            painter.setPen(QPen(theme.colour("board_edge"), 6))
+            painter.setBrush(theme.colour("board"))
+            painter.drawRoundedRect(area.adjusted(4, 4, -4, -4), 8, 8)
+        for pin in self._pins:
+            if pin.kind != "test point" or pin.current:
+                self._pin(painter, area, pin)
+
+    def _picture(self, painter: QPainter, area: QRectF) -> None:
+        """The drawing from a cache: it is drawn again only when its size changes."""
+        ratio = self.devicePixelRatioF()
+        size = QSize(round(area.width() * ratio), round(area.height() * ratio))
+        if self._cache is None or self._cache.size() != size:
+            self._cache = QPixmap(size)
+            self._cache.fill(Qt.GlobalColor.transparent)
+            inner = QPainter(self._cache)
+            assert self._renderer is not None
+            self._renderer.render(inner, QRectF(0, 0, size.width(), size.height()))
+            inner.end()
+        if theme.tokens.name == "night":
+            painter.setOpacity(0.62)
+        painter.drawPixmap(area, self._cache, QRectF(self._cache.rect()))
+        painter.setOpacity(1.0)
+
+    def _pin(self, painter: QPainter, area: QRectF, pin: Pin) -> None:
+        centre = QPointF(area.left() + pin.x * area.width(), area.top() + pin.y * area.height())
+        side = theme.px(13)
+        box = QRectF(centre.x() - side / 2, centre.y() - side / 2, side, side)
+        if pin.current:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.colour("orange"), theme.px(4)))
+            painter.drawEllipse(centre, theme.px(16), theme.px(16))
+        painter.setPen(QPen(theme.colour("ink"), 1.4))
+        painter.setBrush(theme.colour("orange_soft" if pin.current else "teal_soft" if pin.moved else "card"))
+        if pin.kind == "core":
+            painter.drawRoundedRect(box, 3, 3)
+            painter.drawLine(QPointF(box.left() + 3, centre.y()), QPointF(box.right() - 3, centre.y()))
+        elif pin.kind == "test point":
+            painter.drawEllipse(centre, side * 0.32, side * 0.32)
+        else:
+            painter.drawEllipse(box)
+            painter.drawLine(QPointF(centre.x(), box.top() + 2), QPointF(centre.x(), centre.y()))
+        painter.setFont(theme.font(14 if pin.current else 11, pin.current))
+        metrics = painter.fontMetrics()
+        width = metrics.horizontalAdvance(pin.id) + theme.px(8)
+        gap = theme.px(20) if pin.current else theme.px(8)
+        above = centre.y() - gap - metrics.height() > area.top()
+        y = centre.y() - gap - metrics.height() if above else centre.y() + gap
+        x = min(max(centre.x() - width / 2, area.left()), area.right() - width)
+        plate = QRectF(x, y, width, metrics.height())
+        painter.setPen(Qt.PenStyle.NoPen)
+        ground = theme.colour("card")
+        ground.setAlpha(225)
+        painter.setBrush(ground)
+        painter.drawRoundedRect(plate, 4, 4)
+        painter.setPen(theme.colour("orange_text" if pin.current else "ink"))
+        painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, pin.id)
+
+    def pin_at(self, where: QPointF) -> Pin | None:
+        """The adjuster's pin nearest to a place, within a finger's breadth."""
+        area = self._area()
+        best, nearest = None, float(theme.px(18))
+        for pin in self._pins:
+            centre = QPointF(area.left() + pin.x * area.width(), area.top() + pin.y * area.height())
+            away = (centre - where).manhattanLength()
+            if away < nearest and pin.kind != "test point":
+                best, nearest = pin, away
+        return best
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and (pin := self.pin_at(event.position())) is not None:
+            self.chosen.emit(pin.id)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        pin = self.pin_at(event.position())
+        self.setCursor(Qt.CursorShape.PointingHandCursor if pin else Qt.CursorShape.ArrowCursor)
+        if pin is not None:
+            QToolTip.showText(event.globalPosition().toPoint(), pin.id, self)

@@ -1,0 +1,82 @@
+"""The hook-up: what is connected to what, and the interlock between receive and send."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPaintEvent, QPen
+from PyQt6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.painted import Painted, elided, label
+from unitone.session.view import BenchView
+from unitone.words import tr
+
+
+class Chain(Painted):
+    """Boxes joined by a line."""
+
+    def __init__(self) -> None:
+        super().__init__(tr("Hook-up"))
+        self._boxes: tuple[str, ...] = ()
+        self._ok = True
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(260), theme.px(30))
+
+    def show_chain(self, boxes: tuple[str, ...], ok: bool) -> None:
+        self._boxes, self._ok = boxes, ok
+        self.setAccessibleDescription(" – ".join(boxes))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        del event
+        if not self._boxes:
+            return
+        painter = self.painter()
+        gap = theme.px(12)
+        width = (self.width() - gap * (len(self._boxes) - 1)) / len(self._boxes)
+        y = self.height() / 2
+        painter.setPen(QPen(theme.colour("teal"), 3))
+        painter.drawLine(QPointF(width / 2, y), QPointF(self.width() - width / 2, y))
+        painter.setFont(theme.font(12))
+        for n, text in enumerate(self._boxes):
+            box = QRectF(n * (width + gap), theme.px(2), width, self.height() - theme.px(4))
+            painter.setPen(QPen(theme.colour("teal"), 1.4, Qt.PenStyle.SolidLine if self._ok else Qt.PenStyle.DashLine))
+            painter.setBrush(theme.colour("teal_soft" if self._ok else "card"))
+            painter.drawRoundedRect(box, 6, 6)
+            painter.setPen(theme.colour("ink"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, elided(painter, text, width - 6))
+
+
+class HookUpCard(QWidget):
+    """The chain, its caution, and the button that confirms it."""
+
+    confirmed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(theme.px(5))
+        self.chain = Chain()
+        self.words = label("caution", "", True)
+        self.button = QPushButton()
+        self.button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.button.clicked.connect(self.confirmed.emit)
+        layout.addWidget(self.chain)
+        layout.addWidget(self.words)
+        layout.addWidget(self.button)
+
+    def show_view(self, view: BenchView) -> None:
+        """Show what this step needs and whether the bench stands so."""
+        self.chain.show_chain(view.chain, view.hook_up_ok)
+        self.words.setText(view.hook_up_words)
+        self.words.setProperty("role", "quiet" if view.hook_up_wanted == "probe" else "caution")
+        style = self.words.style()
+        assert style is not None
+        style.unpolish(self.words)
+        style.polish(self.words)
+        self.button.setVisible(not view.hook_up_ok and not view.finished)
+        self.button.setText(tr("It is hooked up for {way}  H", way=tr(view.hook_up_wanted)))
+        self.button.setAccessibleName(self.button.text())

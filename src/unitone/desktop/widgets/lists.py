@@ -1,0 +1,211 @@
+"""The route with its verdicts, and the turns ledger."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QModelIndex, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.marks import draw_mark, verdict_colour
+from unitone.desktop.widgets.painted import Painted, elided
+from unitone.session.view import LedgerRow, RouteRow
+from unitone.words import tr
+
+_ROLE = Qt.ItemDataRole.UserRole
+
+
+class _RouteDelegate(QStyledItemDelegate):
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        del option
+        return QSize(theme.px(120), theme.px(26 if isinstance(index.data(_ROLE), RouteRow) else 27))
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        assert painter is not None
+        row, box = index.data(_ROLE), QRectF(option.rect)
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if not isinstance(row, RouteRow):
+            painter.setFont(theme.font(11, True))
+            painter.setPen(theme.colour("quiet"))
+            painter.drawText(box.adjusted(theme.px(8), 0, 0, -theme.px(4)), Qt.AlignmentFlag.AlignBottom, str(row).upper())
+            painter.setPen(QPen(theme.colour("line"), 1))
+            painter.drawLine(box.bottomLeft() + QPointF(theme.px(8), 0), box.bottomRight() - QPointF(theme.px(4), 0))
+            painter.restore()
+            return
+        if row.current:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("orange_soft"))
+            painter.drawRoundedRect(box.adjusted(0, 1, -2, -1), 6, 6)
+        side = theme.px(13)
+        draw_mark(painter, QRectF(box.left() + theme.px(8), box.center().y() - side / 2, side, side), row.verdict)
+        painter.setFont(theme.font(12, row.current))
+        value = row.value if row.value else ("" if row.verdict == "to do" else row.verdict)
+        taken = painter.fontMetrics().horizontalAdvance(value)
+        painter.setPen(theme.colour("orange_text") if row.current else verdict_colour(row.verdict) if row.verdict in ("out", "re-check") else theme.colour("quiet"))
+        painter.drawText(box.adjusted(0, 0, -theme.px(8), 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, value)
+        painter.setFont(theme.font(13, row.current))
+        painter.setPen(theme.colour("ink"))
+        left = theme.px(29)
+        words = elided(painter, row.title, box.width() - left - taken - theme.px(14))
+        painter.drawText(box.adjusted(left, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, words)
+        painter.restore()
+
+
+class RouteList(QListWidget):
+    """The route: headings and steps; a click goes to a step."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName(tr("Route"))
+        self.setItemDelegate(_RouteDelegate(self))
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.itemClicked.connect(self._go)
+        # Steps are reached with Page Up and Page Down from anywhere on the Bench.
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._rows: tuple[tuple[str, tuple[RouteRow, ...]], ...] = ()
+        theme.changed.connect(self.scheduleDelayedItemsLayout)
+
+    def show_route(self, groups: tuple[tuple[str, tuple[RouteRow, ...]], ...]) -> None:
+        """Show these steps; the one at hand is kept in sight."""
+        if groups == self._rows:
+            return
+        same = [[r.step_id for r in rows] for _, rows in groups] == [[r.step_id for r in rows] for _, rows in self._rows]
+        self._rows = groups
+        if not same:
+            self.clear()
+            for title, rows in groups:
+                heading = QListWidgetItem()
+                heading.setFlags(Qt.ItemFlag.NoItemFlags)
+                heading.setData(_ROLE, title)
+                self.addItem(heading)
+                for _ in rows:
+                    self.addItem(QListWidgetItem())
+        at = 0
+        for title, rows in groups:
+            self.item(at).setData(_ROLE, title)
+            at += 1
+            for row in rows:
+                item = self.item(at)
+                item.setData(_ROLE, row)
+                item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{row.title}: {row.verdict} {row.value}")
+                item.setToolTip(f"{row.title}\n{row.verdict} {row.value}")
+                if row.current:
+                    self.scrollToItem(item)
+                at += 1
+
+    def _go(self, item: QListWidgetItem) -> None:
+        row = item.data(_ROLE)
+        if isinstance(row, RouteRow):
+            self.chosen.emit(row.step_id)
+
+
+class _Slide(Painted):
+    """One adjuster's way from where it was found, drawn."""
+
+    pressed = pyqtSignal()
+
+    def __init__(self, row: LedgerRow) -> None:
+        super().__init__(row.adjuster)
+        self.row = row
+
+    def set_row(self, row: LedgerRow) -> None:
+        self.row = row
+        self.setToolTip(", ".join(x for x in (row.where, row.tool, row.seen) if x))
+        self.setAccessibleName(f"{row.adjuster} {row.text}")
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(180), theme.px(24))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(theme.px(150), theme.px(24))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        del event
+        self.pressed.emit()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        del event
+        painter, row = self.painter(), self.row
+        y = self.height() / 2
+        painter.setFont(theme.font(13, True))
+        painter.setPen(theme.colour("orange_text" if row.current else "ink"))
+        painter.drawText(QRectF(0, 0, theme.px(40), self.height()), Qt.AlignmentFlag.AlignVCenter, row.adjuster)
+        text_width = theme.px(78)
+        left, right = theme.px(44), self.width() - text_width - theme.px(6)
+        painter.setPen(QPen(theme.colour("line"), theme.px(3), cap=Qt.PenCapStyle.RoundCap))
+        painter.drawLine(QPointF(left, y), QPointF(right, y))
+        middle = (left + right) / 2
+        painter.setPen(QPen(theme.colour("ink"), 1.6))
+        painter.drawLine(QPointF(middle, y - theme.px(6)), QPointF(middle, y + theme.px(6)))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("orange" if row.current else "teal"))
+        painter.drawEllipse(QPointF(middle + row.place * (right - left) / 2, y), theme.px(6), theme.px(6))
+        painter.setFont(theme.font(13))
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(
+            QRectF(self.width() - text_width, 0, text_width, self.height()),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, row.text,
+        )  # fmt: skip
+
+
+class Ledger(QWidget):
+    """Every adjuster of the step, and every other that was moved, with the way back."""
+
+    chosen = pyqtSignal(str)
+    back = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName(tr("Turns ledger"))
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(2)
+        self._rows: dict[str, tuple[QWidget, _Slide, QPushButton]] = {}
+
+    def show_rows(self, rows: tuple[LedgerRow, ...]) -> None:
+        """Show these adjusters in this order."""
+        if [r.adjuster for r in rows] != list(self._rows):
+            while (item := self._layout.takeAt(0)) is not None:
+                if (widget := item.widget()) is not None:
+                    widget.hide()
+                    widget.deleteLater()
+            self._rows = {row.adjuster: self._make(row) for row in rows}
+            for holder, _, _ in self._rows.values():
+                self._layout.addWidget(holder)
+            self._layout.addStretch(1)
+        for row in rows:
+            _, slide, button = self._rows[row.adjuster]
+            slide.set_row(row)
+            button.setEnabled(row.text != "0")
+
+    def _make(self, row: LedgerRow) -> tuple[QWidget, _Slide, QPushButton]:
+        holder = QWidget()
+        line = QHBoxLayout(holder)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(theme.px(4))
+        slide = _Slide(row)
+        slide.pressed.connect(lambda name=row.adjuster: self.chosen.emit(name))
+        button = QPushButton(tr("back"))
+        button.setProperty("role", "link")
+        button.setAccessibleName(tr("Take {adjuster} back to where it was found", adjuster=row.adjuster))
+        button.setToolTip(button.accessibleName())
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        button.clicked.connect(lambda _=False, name=row.adjuster: self.back.emit(name))
+        line.addWidget(slide, 1)
+        line.addWidget(button)
+        return holder, slide, button

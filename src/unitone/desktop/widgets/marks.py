@@ -1,0 +1,62 @@
+"""Verdicts as shapes, painted the same everywhere: disc, hollow square, triangle, diamond, ring."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from unitone.desktop.theme.theme import theme
+
+ROLE = {
+    "holds": "holds", "left alone": "holds", "out": "out", "re-check": "recheck", "too close to call": "recheck", "to do": "quiet",
+    "done": "teal", "now": "orange",
+}  # fmt: skip
+
+
+def verdict_colour(verdict: str) -> QColor:
+    """The colour that goes with the shape and the word."""
+    return theme.colour(ROLE.get(verdict, "quiet"))
+
+
+def draw_mark(painter: QPainter, box: QRectF, verdict: str, current: bool = False) -> None:
+    """Draw the verdict's shape in ``box``; the step at hand is a ring with a dot in orange."""
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    colour = theme.colour("orange") if current else verdict_colour(verdict)
+    side = min(box.width(), box.height())
+    box = QRectF(box.center().x() - side / 2, box.center().y() - side / 2, side, side)
+    thin = QPen(colour, max(1.6, side * 0.13))
+    thin.setJoinStyle(Qt.PenJoinStyle.MiterJoin)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour)
+    if current:
+        painter.drawEllipse(box)
+        painter.setBrush(theme.colour("card"))
+        painter.drawEllipse(box.center(), side * 0.19, side * 0.19)
+    elif verdict == "holds":
+        painter.drawEllipse(box)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("card"), side * 0.14))
+        painter.drawPolyline(
+            QPolygonF([QPointF(box.left() + side * x, box.top() + side * y) for x, y in ((0.27, 0.52), (0.44, 0.68), (0.74, 0.34))])
+        )
+    elif verdict == "out":
+        painter.drawPolygon(_polygon(box, ((0.5, 0.02), (1.0, 0.94), (0.0, 0.94))))
+    elif verdict in ("re-check", "too close to call"):
+        painter.setPen(thin)
+        painter.setBrush(theme.colour("recheck_soft"))
+        painter.drawPolygon(_polygon(box, ((0.5, 0.04), (0.96, 0.5), (0.5, 0.96), (0.04, 0.5))))
+    else:
+        painter.setPen(thin)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        inset = side * 0.1
+        inner = box.adjusted(inset, inset, -inset, -inset)
+        if verdict == "left alone":
+            painter.drawRect(inner)
+        else:
+            painter.drawEllipse(inner)
+    painter.restore()
+
+
+def _polygon(box: QRectF, corners: tuple[tuple[float, float], ...]) -> QPolygonF:
+    return QPolygonF([QPointF(box.left() + box.width() * x, box.top() + box.height() * y) for x, y in corners])

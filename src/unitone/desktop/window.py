@@ -1,0 +1,219 @@
+"""The main window: the rail, the pages, the keys."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMainWindow, QSizePolicy, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+
+from unitone.desktop.actions import ACTIONS
+from unitone.desktop.theme.theme import SCALES, icon, theme
+from unitone.desktop.views.jobs import JobsPage
+from unitone.desktop.widgets.painted import label
+from unitone.store.logbook import Logbook
+from unitone.words import tr
+
+_PLACES = (("jobs", tr("Jobs"), "clipboard-list"), ("bench", tr("Bench"), "radio-receiver"), ("help", tr("Help"), "circle-help"))
+
+
+class MainWindow(QMainWindow):
+    """One window on one logbook. Pages other than the first are made when they are first wanted."""
+
+    def __init__(self, logbook: Logbook) -> None:
+        super().__init__()
+        self.logbook = logbook
+        self.setWindowTitle("Unitone")
+        self.resize(1280, 800)
+        self.setMinimumSize(900, 620)
+        self._bench: QWidget | None = None
+        self._papers: QWidget | None = None
+        self._help: QWidget | None = None
+        self.worker = None
+        self._job = ""
+        central = QWidget()
+        central.setObjectName("paper")
+        row = QHBoxLayout(central)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self._rail())
+        self.pages = QStackedWidget()
+        row.addWidget(self.pages, 1)
+        self.setCentralWidget(central)
+        self.jobs = JobsPage(logbook)
+        self.jobs.opened.connect(self.open_job)
+        self.jobs.certificate.connect(self.show_certificate)
+        self.pages.addWidget(self.jobs)
+        self._keys(self, "everywhere", self._everywhere)
+        self._keys(self.jobs, "jobs", self.jobs.press)
+        theme.changed.connect(self._paint_rail)
+        self.show_place("jobs")
+        self.jobs.list.setFocus()
+
+    # -- the rail and the keys ---------------------------------------------------------------------
+
+    def _rail(self) -> QFrame:
+        rail = QFrame()
+        rail.setProperty("role", "rail")
+        rail.setFixedWidth(theme.px(76))
+        self._rail_frame = rail
+        layout = QVBoxLayout(rail)
+        layout.setContentsMargins(theme.px(6), theme.px(16), theme.px(6), theme.px(10))
+        layout.setSpacing(theme.px(8))
+        self._mark = label("", "")
+        self._mark.setTextFormat(Qt.TextFormat.RichText)
+        self._mark.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        layout.addWidget(self._mark)
+        layout.addSpacing(theme.px(8))
+        self.rail_buttons: dict[str, QToolButton] = {}
+        group = QButtonGroup(self)
+        for name, words, _ in _PLACES:
+            button = QToolButton()
+            button.setProperty("role", "rail")
+            button.setText(words)
+            button.setAccessibleName(words)
+            button.setCheckable(True)
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(partial(self.show_place, name))
+            group.addButton(button)
+            self.rail_buttons[name] = button
+            layout.addWidget(button)
+        layout.addStretch(1)
+        self.theme_button = QToolButton()
+        self.theme_button.setProperty("role", "rail")
+        self.theme_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        self.theme_button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.theme_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.theme_button.clicked.connect(self.other_theme)
+        layout.addWidget(self.theme_button)
+        self._paint_rail()
+        return rail
+
+    def _paint_rail(self) -> None:
+        t = theme.tokens
+        orange = "#E0963F"
+        self._rail_frame.setFixedWidth(theme.px(76))
+        self._mark.setText(
+            f"<div style='font-size:{theme.px(16)}px;font-weight:bold;color:{t.rail_text}'>uni<br><span style='color:{orange}'>tone</span></div>"
+        )
+        for name, _, picture in _PLACES:
+            self.rail_buttons[name].setIcon(icon(picture, "rail_text"))
+            self.rail_buttons[name].setIconSize(QSize(theme.px(24), theme.px(24)))
+        day = t.name == "day"
+        self.theme_button.setIcon(icon("moon" if day else "sun", "rail_text", 20))
+        self.theme_button.setText(tr("Night") if day else tr("Day"))
+        self.theme_button.setAccessibleName(tr("Night theme") if day else tr("Day theme"))
+
+    def _keys(self, where: QWidget, scope: str, do) -> None:  # type: ignore[no-untyped-def]
+        context = Qt.ShortcutContext.WindowShortcut if scope == "everywhere" else Qt.ShortcutContext.WidgetWithChildrenShortcut
+        for a in ACTIONS:
+            if a.scope == scope:
+                for key in (a.key, "Enter") if a.key == "Return" else (a.key,):
+                    QShortcut(QKeySequence(key), where, partial(do, a.id), context=context)
+
+    def _everywhere(self, name: str) -> None:
+        if name in ("jobs", "bench", "help"):
+            self.show_place(name)
+        elif name == "theme":
+            self.other_theme()
+        elif name in ("larger", "smaller"):
+            self.other_size(1 if name == "larger" else -1)
+        elif name == "quit":
+            self.close()
+
+    def other_theme(self) -> None:
+        """Day to night, night to day."""
+        self._use("night" if theme.tokens.name == "day" else "day", theme.scale)
+
+    def other_size(self, way: int) -> None:
+        """Larger or smaller type."""
+        at = min(range(len(SCALES)), key=lambda i: abs(SCALES[i] - theme.scale)) + way
+        if 0 <= at < len(SCALES):
+            self._use(theme.tokens.name, SCALES[at])
+
+    def _use(self, name: str, scale: float) -> None:
+        theme.use(name, scale)
+        self.logbook.set_setting("look", {"theme": name, "scale": scale})
+
+    # -- pages --------------------------------------------------------------------------------------
+
+    def show_place(self, name: str, *_: object) -> None:
+        """Go to a place in the rail."""
+        if name == "bench" and not self._job:
+            row = self.jobs.current()
+            if row is None:
+                name = "jobs"
+            else:
+                self.open_job(row.id)
+                return
+        page: QWidget = self.jobs
+        if name == "bench":
+            page = self._bench_page()
+        elif name == "help":
+            page = self._help_page()
+        if name == "jobs":
+            self.jobs.refresh()
+        self._to(page)
+        self.rail_buttons[name].setChecked(True)
+        (self.jobs.list if name == "jobs" else page).setFocus()
+        if name != "help":
+            self.logbook.set_setting("open_job", self._job if name == "bench" else "")
+
+    def _to(self, page: QWidget) -> None:
+        self.pages.setCurrentWidget(page)
+        if self.worker is not None:
+            self.worker.set_live(page is self._bench)
+
+    def open_job(self, job_id: str) -> None:
+        """Take a job to the bench."""
+        page = self._bench_page()
+        assert self.worker is not None
+        self._job = job_id
+        page.view = None  # type: ignore[attr-defined]
+        self.worker.open(job_id)
+        self._to(page)
+        self.rail_buttons["bench"].setChecked(True)
+        page.setFocus()
+        self.logbook.set_setting("open_job", job_id)
+
+    def show_certificate(self, job_id: str) -> None:
+        """Show a job's certificate."""
+        from unitone.desktop.views.papers import CertificatePage
+
+        if self._papers is None:
+            self._papers = CertificatePage(self.logbook)
+            self._papers.leave.connect(lambda: self.open_job(self._papers._job))  # type: ignore[union-attr]
+            self.pages.addWidget(self._papers)
+        self._papers.show_job(job_id)  # type: ignore[attr-defined]
+        self._to(self._papers)
+        self._papers.setFocus()
+
+    def _bench_page(self) -> QWidget:
+        if self._bench is None:
+            from unitone.desktop.views.bench import BenchPage
+            from unitone.desktop.worker import BenchWorker
+
+            self.worker = BenchWorker(self.logbook, self)
+            self._bench = BenchPage(self.worker)
+            self._bench.certificate.connect(self.show_certificate)
+            self._keys(self._bench, "bench", self._bench.press)
+            self.pages.addWidget(self._bench)
+        return self._bench
+
+    def _help_page(self) -> QWidget:
+        if self._help is None:
+            from unitone.desktop.views.papers import HelpPage
+
+            self._help = HelpPage()
+            self.pages.addWidget(self._help)
+        return self._help
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Everything is on disk already; the bench's thread is let go."""
+        if self.worker is not None:
+            self.worker.stop()
+            self.worker = None
+        super().closeEvent(event)

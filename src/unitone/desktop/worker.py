@@ -1,0 +1,164 @@
+"""The bench's own thread: it owns the session, so that the window never waits for simulation, disk or coach.
+
+The window sends commands (functions of the session) and gets immutable pictures
+back. Between commands the needle is read ten times a second.
+"""
+
+from __future__ import annotations
+
+import queue
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from unitone.errors import UnitoneError
+from unitone.job.summary import place_on_bar
+from unitone.job.state import Logged
+from unitone.job.tape import Reading
+from unitone.session.session import Session
+from unitone.session.view import BenchView, figure_of, take_view
+from unitone.store.logbook import Logbook
+
+#: The needle is read this often (seconds).
+TICK = 0.1
+
+Command = Callable[[Session], object]
+
+
+@dataclass(frozen=True)
+class LiveFigure:
+    """The needle now; no reading until it is logged."""
+
+    generation: int
+    figure: str
+    unit: str
+    place: float | None
+
+
+class BenchWorker(QObject):
+    """Runs one session at a time."""
+
+    changed = pyqtSignal(object)
+    live = pyqtSignal(object)
+    failed = pyqtSignal(str)
+
+    def __init__(self, logbook: Logbook, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._logbook = logbook
+        self._queue: queue.SimpleQueue[Callable[[], None] | None] = queue.SimpleQueue()
+        self._session: Session | None = None
+        self._selected = ""
+        self._view: BenchView | None = None
+        self._live_wanted = True
+        self._generation = 0
+        self._dirty = False
+        self._thread = threading.Thread(target=self._run, name="bench", daemon=True)
+        self._thread.start()
+
+    # -- called from the window ---------------------------------------------------------
+
+    def open(self, job_id: str) -> None:
+        """Take another job to the bench."""
+        self._queue.put(lambda: self._open(job_id))
+
+    def do(self, command: Command) -> None:
+        """Run a command on the session, then show what came of it."""
+        self._queue.put(lambda: self._do(command))
+
+    def select(self, adjuster: str) -> None:
+        """Take an adjuster in hand."""
+
+        def take() -> None:
+            self._selected = adjuster
+            self._show()
+
+        self._queue.put(take)
+
+    def set_live(self, wanted: bool) -> None:
+        """Read the needle, or rest (when nobody looks)."""
+
+        def switch() -> None:
+            self._live_wanted = wanted
+
+        self._queue.put(switch)
+
+    def stop(self) -> None:
+        """End the thread; everything that was sent before is done first."""
+        self._queue.put(None)
+        self._thread.join()
+
+    # -- in the thread --------------------------------------------------------------------
+
+    def _run(self) -> None:
+        following = time.monotonic() + TICK
+        while True:
+            try:
+                work = self._queue.get(timeout=max(0.0, following - time.monotonic()))
+            except queue.Empty:
+                following = time.monotonic() + TICK
+                self._guarded(self._idle)
+                continue
+            if work is None:
+                self._guarded(self._keep)
+                return
+            self._guarded(work)
+
+    def _guarded(self, work: Callable[[], None]) -> None:
+        try:
+            work()
+        except UnitoneError as error:
+            self.failed.emit(str(error))
+            self._show()
+
+    def _open(self, job_id: str) -> None:
+        self._keep()
+        self._session = None
+        self._selected = ""
+        self._session = Session(self._logbook, job_id)
+        self._show()
+
+    def _do(self, command: Command) -> None:
+        if self._session is None:
+            return
+        before = self._session.state.seq
+        at = self._session.state.at
+        command(self._session)
+        if self._session.state.at != at:
+            self._selected = ""
+        elif self._session.advice().act == "turn":
+            # The coach speaks of one adjuster: that is the one in hand, until another is chosen.
+            self._selected = self._session.advice().adjuster
+        self._dirty = self._dirty or self._session.state.seq != before
+        self._show()
+
+    def _idle(self) -> None:
+        self._keep()
+        if self._session is None or self._view is None or not self._live_wanted or not self._view.live:
+            return
+        measured = self._session.live(self._view.conditions)
+        if measured is None:
+            return
+        reading = Reading(
+            self._view.quantity_id, self._view.conditions, measured.value, measured.instrument, measured.source, word=measured.word,
+            bound=measured.bound,
+        )  # fmt: skip
+        figure, unit = figure_of(reading)
+        place = None
+        if self._view.quantity_id == self._session.step.quantity_id:
+            place = place_on_bar(self._session.step, Logged(0, "", "", reading, {}))
+        self.live.emit(LiveFigure(self._generation, figure, unit, place))
+
+    def _keep(self) -> None:
+        if self._dirty and self._session is not None:
+            self._dirty = False
+            self._session.keep_summary()
+
+    def _show(self) -> None:
+        if self._session is None:
+            return
+        self._generation += 1
+        self._view = take_view(self._session, self._selected)
+        self.changed.emit((self._generation, self._view))
