@@ -103,14 +103,14 @@ def _words(kit: Kit, setting: Dial) -> str:
     if kit.fixed_db:
         pads = " + ".join(number(p, 0) for p in kit.pads_db)
         told = tr(", already in the generator's display") if kit.generator_knows else ""
-        parts.append(tr("{pads} dB pad in line{told}", pads=pads, told=told))
+        parts.append(tr("with the {pads} dB pad in line{told}", pads=pads, told=told))
     if setting.switched_db:
         parts.append(tr("attenuator switches {on} dB on", on=" + ".join(number(s, 0) for s in setting.switched_db)))
     elif kit.switches_db:
         parts.append(tr("attenuator all off"))
     between = ", ".join(parts) or tr("no pad in line")
     level = microvolts(setting.dial_dbm) if kit.shows == "uV" else f"{number(setting.dial_dbm, 1)} dBm"
-    return tr("Dial {level} on the generator: {between} puts {arrives} at the set.", level=level, between=between,
+    return tr("Dial {level}: {between}, {arrives} at the set.", level=level, between=between,
               arrives=microvolts(setting.arrives_dbm))  # fmt: skip
 
 

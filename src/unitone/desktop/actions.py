@@ -44,6 +44,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("coach-step", "Go where the coach wants to go", "G", "bench"),
     Action("generator", "Generator and pads", "P", "bench"),
     Action("note", "Write a note on the tape", "N", "bench"),
+    Action("side", "Route or board, in a small window", "S", "bench"),
     Action("certificate", "Certificate", "C", "bench"),
     Action("new-job", "New job", "Ctrl+N", "jobs"),
     Action("find", "Find a job", "Ctrl+F", "jobs"),

@@ -50,6 +50,7 @@ def _mark(state: JobState, quantity_id: str, name: str) -> dict[str, Any] | None
     return {
         "name": name,
         "text": "" if line.now is None else reading_text(step, line.now),
+        "found_text": "" if found is None else reading_text(step, found),
         "found": None if found is None else place_on_bar(step, found),
         "now": None if line.now is None else place_on_bar(step, line.now),
         "found_holds": None if found is None else inside(step.limit, found.reading),

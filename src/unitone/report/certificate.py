@@ -101,7 +101,7 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
         cautions += [c for c in step.caution if c not in cautions]
     cautions.append(tr("Local rules and licences decide what may be sent on the air; the technician decides what is done."))
     statement = (
-        tr("Simulated radio: these readings come from a stand-in radio and simulated instruments, not from a real one.")
+        tr("Simulated radio. These readings come from a stand-in radio and simulated instruments, not from a real one.")
         if simulated
         else tr("Readings were taken by hand with the instruments named; they are as good as those instruments.")
     )

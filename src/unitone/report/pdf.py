@@ -83,7 +83,7 @@ def to_pdf(certificate: Certificate) -> bytes:
         Spacer(1, 4 * mm),
     ]  # fmt: skip
     if c.simulated:
-        banner = Table([[Paragraph(f"<font name='B612-Bold'>Simulated radio.</font> {escape(c.statement.split(': ', 1)[1])}", body)]], colWidths=[178 * mm])
+        banner = Table([[Paragraph(f"<font name='B612-Bold'>{escape(c.statement)}</font>", body)]], colWidths=[178 * mm])
         banner.setStyle(TableStyle([("BACKGROUND", (0, 0), (-1, -1), colors.HexColor("#F6E3CB")), ("LINEBEFORE", (0, 0), (0, -1), 3, colors.HexColor("#C9701A"))]))
         story += [banner, Spacer(1, 3 * mm)]
     facts = [
@@ -93,7 +93,7 @@ def to_pdf(certificate: Certificate) -> bytes:
     table = Table([[Paragraph(k, quiet), Paragraph(escape(v), body)] for k, v in facts], colWidths=[24 * mm, 154 * mm])
     table.setStyle(TableStyle([("TOPPADDING", (0, 0), (-1, -1), 0.5), ("BOTTOMPADDING", (0, 0), (-1, -1), 0.5), ("VALIGN", (0, 0), (-1, -1), "TOP")]))
     story += [table, Paragraph("As found and as left", heading), _results(c, cell, right, quiet)]
-    story.append(Paragraph("▲ out of limits. * first read after something that reaches it had been turned.".replace("▲", "!"), quiet))
+    story.append(Paragraph("! out of limits as found. * first read after something that reaches it had been turned.", quiet))
     if c.turned:
         story += [Paragraph("What was turned, from where it was found", heading), Paragraph(escape(", ".join(f"{n} {a}" for n, a in c.turned)) + ".", body)]
     for words, items in (("Notes", c.notes), ("Cautions", c.cautions)):
@@ -133,6 +133,6 @@ def _results(c: Certificate, cell: ParagraphStyle, right: ParagraphStyle, quiet:
             [Paragraph(escape(r.title), cell), Paragraph(r.channel, cell), Paragraph(escape(r.limit), right), Paragraph(found, right),
              Paragraph(escape(r.left), right), VerdictMark(r.verdict), Paragraph(escape("; ".join(x for x in (r.instrument, r.source) if x)), cell)]
         )  # fmt: skip
-    table = Table(rows, colWidths=[38 * mm, 9 * mm, 28 * mm, 24 * mm, 22 * mm, 25 * mm, 32 * mm], repeatRows=1)
+    table = Table(rows, colWidths=[36 * mm, 8 * mm, 27 * mm, 27 * mm, 27 * mm, 24 * mm, 29 * mm], repeatRows=1)
     table.setStyle(TableStyle(style))
     return table

@@ -153,6 +153,8 @@ class Session:
         self._need_hook_up()
         wanted = conditions or self.state.set_up
         quantity_id = self.reading_quantity(wanted)
+        if quantity_id == "rx.sensitivity":
+            raise BenchError("The level for 12 dB SINAD is found from SINAD readings: dial a level first, or type the level.")
         got = self.bench.measure(quantity_id, wanted)
         reading = Reading(
             quantity_id, wanted, got.value, got.instrument, got.source, got.std, got.bound, got.word, got.raw, got.correction

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from unitone.bench.kit import HOOK_UPS, Kit, dial
 from unitone.coach.advice import Advice
@@ -195,7 +195,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     v = verdict(state, step)
     shown = _shown_reading(state, step)
     figure, unit = _figure(step, shown)
-    wanted = advice.conditions or (state.set_up if state.set_up != Conditions() else step.setting)
+    wanted = advice.conditions or _standing(state, step)
     q_live = session.reading_quantity(wanted) if wanted is not None else step.quantity_id
     hooked = step.hook_up == "probe" or state.hook_up == step.hook_up
     _title, chain, words = HOOK_UPS[step.hook_up]
@@ -232,7 +232,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         figure_words=_figure_words(state, step, parts),
         bar=_bar(step, parts),
         channels=_channels(step, parts) if len(parts) > 1 else (),
-        hill=_hill(state, step, hand) if hand else None,
+        hill=_level_curve(state, step) if step.quantity_id == "rx.sensitivity" else _hill(state, step, hand) if hand else None,
         advice=advice,
         headline=headline,
         detail=detail,
@@ -260,6 +260,12 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         leave_alone=alone,
         can_pass=v in ("holds", "left alone"),
     )
+
+
+def _standing(state: JobState, step: Step) -> Conditions:
+    """What the bench stands at, where that belongs to this step; otherwise what the step asks for."""
+    plain = replace(state.set_up, level_dbm=None, channel=None)
+    return state.set_up if plain == replace(step.setting, level_dbm=None, channel=None) else step.setting
 
 
 def _in_hand(state: JobState, step: Step, advice: Advice, selected: str) -> str:
@@ -357,7 +363,8 @@ def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...]) -> str:
     ]  # fmt: skip
     if len(values) > 1 and step.aim in ("peak", "null"):
         best = max(values) if step.quantity.better == "high" else min(values)
-        words.append(tr("best so far {value}", value=show(step.quantity, best)))
+        if found is None or found.reading.value != best:
+            words.append(tr("best so far {value}", value=show(step.quantity, best)))
     return " · ".join(words) or tr("no reading yet")
 
 
@@ -436,6 +443,28 @@ def _hill(state: JobState, step: Step, hand: str) -> HillView | None:
     return HillView(shown, *curve, peak, words, place, hand, tr("turns") if core else tr("degrees"), unit, None)
 
 
+def _level_curve(state: JobState, step: Step) -> HillView | None:
+    """SINAD against level on the channel last read, with the 12 dB mark."""
+    readings = [
+        x for x in state.readings
+        if x.reading.quantity_id == "rx.sinad" and x.reading.value is not None and x.reading.conditions.level_dbm is not None
+        and x.reading.conditions.tone_hz == step.setting.tone_hz
+    ]  # fmt: skip
+    if not readings:
+        return None
+    channel = readings[-1].reading.conditions.channel
+    floor = max((state.last_touch.get(a, 0) for a in state.reaching("rx.sinad", readings[-1].reading.conditions)), default=0)
+    points = tuple(
+        (x.reading.conditions.level_dbm or 0.0, x.reading.value or 0.0)
+        for x in readings
+        if x.reading.conditions.channel == channel and x.seq > floor
+    )
+    if not points:
+        return None
+    words = tr("SINAD against level at the set, channel {channel}", channel=channel)
+    return HillView(points, (), (), (), (), None, "", points[-1][0], words, "dBm", "dB", 12.0)
+
+
 def _axis(q: Quantity, step: Step) -> tuple[str, float, float]:
     """Unit, factor and offset of a set step's axis."""
     if q.id == "ref.frequency":
@@ -480,11 +509,11 @@ def _panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
     words = []
     if wanted.channel:
         hz = state.sheet.carrier_hz(wanted.channel)
-        words.append(f"{hz / 1e6:.3f} MHz (ch {wanted.channel})")
+        words.append(f"{hz / 1e6:.3f} MHz, ch {wanted.channel}")
     if wanted.tone_hz:
         words.append(tr("tone {khz} kHz", khz=f"{wanted.tone_hz / 1e3:g}"))
     if wanted.deviation_hz:
-        words.append(tr("FM, deviation {khz} kHz", khz=f"{wanted.deviation_hz / 1e3:g}"))
+        words.append(tr("FM {khz} kHz dev.", khz=f"{wanted.deviation_hz / 1e3:g}"))
     if step.hook_up == "receive":
         if wanted.level_dbm is not None and not wanted.deviation_hz:
             words.append(tr("no modulation"))

@@ -35,7 +35,7 @@ QLabel[role="small"] { color: $quiet; font-size: ${s12}px; }
 QLabel[role="teal"] { color: $teal; font-size: ${s13}px; }
 QLabel[role="warn"] { color: $out; font-size: ${s13}px; font-weight: bold; }
 QLabel[role="figure"] { font-size: ${s58}px; font-weight: bold; }
-QLabel[role="unit"] { font-size: ${s18}px; color: $quiet; }
+QLabel[role="unit"] { font-size: ${s18}px; color: $quiet; padding-bottom: ${s10}px; }
 QLabel[role="headline"] { font-size: ${s17}px; font-weight: bold; }
 QLabel[role="caution"] { color: $out; font-size: ${s13}px; }
 QPushButton { background: $well; border: 1px solid $line; border-radius: ${s8}px; padding: ${s8}px ${s14}px; }
@@ -55,8 +55,8 @@ QPushButton[role="link"]:disabled { color: $quiet; }
 QToolButton[role="rail"] { background: transparent; color: $rail_text; border: 2px solid transparent; border-radius: ${s8}px; font-size: ${s12}px; padding: ${s6}px 0; }
 QToolButton[role="rail"]:checked { background: $rail_now; font-weight: bold; }
 QToolButton[role="rail"]:focus { border: 2px solid $orange; }
-QLineEdit, QSpinBox, QComboBox, QDoubleSpinBox { background: $card; border: 1px solid $line; border-radius: ${s6}px; padding: ${s6}px ${s8}px; selection-background-color: $teal; selection-color: $card; }
-QLineEdit:focus, QSpinBox:focus, QComboBox:focus { border: 2px solid $teal; }
+QLineEdit { background: $card; border: 1px solid $line; border-radius: ${s6}px; padding: ${s6}px ${s8}px; selection-background-color: $teal; selection-color: $card; }
+QLineEdit:focus { border: 2px solid $teal; }
 QLineEdit[role="entry"] { font-size: ${s40}px; font-weight: bold; border: 2px solid $orange; }
 QComboBox QAbstractItemView { background: $card; color: $ink; selection-background-color: $teal_soft; selection-color: $ink; }
 QCheckBox:focus { border: 1px solid $teal; border-radius: 4px; }

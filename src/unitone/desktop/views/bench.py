@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
@@ -42,6 +42,7 @@ class BenchPage(QWidget):
         self.view: BenchView | None = None
         self._generation = -1
         self._awaiting_entry = False
+        self._side_is_route = False
         worker.changed.connect(self._changed)
         worker.live.connect(self._live)
         worker.failed.connect(self._failed)
@@ -70,12 +71,15 @@ class BenchPage(QWidget):
         outer.addWidget(self.message)
         columns = QHBoxLayout()
         columns.setSpacing(theme.px(10))
-        columns.addWidget(self._route_card(), 25)
+        self.route_card = self._route_card()
+        columns.addWidget(self.route_card, 25)
         self.step = StepCard()
         self.step.pressed.connect(self.press)
         self.step.typed.connect(self._type_in)
         columns.addWidget(self.step, 57)
-        columns.addLayout(self._right(), 33)
+        self.side = QWidget()
+        self.side.setLayout(self._right())
+        columns.addWidget(self.side, 33)
         outer.addLayout(columns, 1)
         self.tray = Tray()
         self.tray.closed.connect(self.setFocus)
@@ -90,6 +94,12 @@ class BenchPage(QWidget):
         self.title, self.tally = label("heading"), label("heading")
         self.bench.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.tally.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.swap = QPushButton()
+        self.swap.setProperty("role", "link")
+        self.swap.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.swap.clicked.connect(lambda: self.press("side"))
+        head.addWidget(self.swap, 0, 2, 2, 1)
+        head.setColumnStretch(0, 1)
         head.addWidget(self.job, 0, 0)
         head.addWidget(self.bench, 0, 1)
         head.addWidget(self.title, 1, 0)
@@ -126,8 +136,26 @@ class BenchPage(QWidget):
         card.setMinimumWidth(theme.px(210))
         return card
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a small window (or with large type) route and board share one column, and the strips give way."""
+        super().resizeEvent(event)
+        self._arrange()
+
+    def _arrange(self) -> None:
+        width, height = self.width() / theme.scale, self.height() / theme.scale
+        narrow, low = width < 1090, height < 640
+        self.swap.setVisible(narrow)
+        self.swap.setText(tr("Board  S") if self._side_is_route else tr("Route  S"))
+        self.route_card.setVisible(not narrow or self._side_is_route)
+        self.side.setVisible(not narrow or not self._side_is_route)
+        self.path.setVisible(not low)
+        self.tape.setVisible(height >= 560)
+        self.step.set_compact(narrow, low)
+        self.hook.set_compact(low)
+
     def _right(self) -> QVBoxLayout:
         column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(theme.px(10))
         card, layout = self._card(tr("Board"), label("quiet", tr("component side")))
         self.board = BoardView()
@@ -235,6 +263,9 @@ class BenchPage(QWidget):
             self._neighbour(1 if name == "next-step" else -1)
         elif name in ("next-adjuster", "previous-adjuster"):
             self._other_adjuster(1 if name == "next-adjuster" else -1)
+        elif name == "side":
+            self._side_is_route = not self._side_is_route
+            self._arrange()
         elif name == "generator":
             self.tray.ask_kit(view.kit, lambda kit: self._worker.do(lambda s: s.set_kit(kit)))
         elif name == "note":

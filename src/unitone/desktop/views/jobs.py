@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from html import escape
 from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -31,7 +32,7 @@ from unitone.store.logbook import JobRow, Logbook
 from unitone.words import tr
 
 _ROLE = Qt.ItemDataRole.UserRole
-_FILTERS = (("all", tr("All")), ("open", tr("On the bench")), ("waiting", tr("Waiting")), ("finished", tr("Finished")))
+_FILTERS = (("all", tr("All")), ("open", tr("On bench")), ("waiting", tr("Waiting")), ("finished", tr("Finished")))
 
 
 def state_words(row: JobRow) -> tuple[str, str]:
@@ -74,11 +75,20 @@ class JobsModel(QAbstractListModel):
         return None
 
 
+#: Narrower than this, a card's marks stand in two rows.
+_ONE_ROW = 640
+
+
+def _in_one_row(view: QWidget | None) -> bool:
+    return view is None or view.width() / theme.scale > _ONE_ROW
+
+
 class _CardDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        del option
         row: JobRow = index.data(_ROLE)
-        return QSize(theme.px(400), theme.px(118 if row.summary.get("marks") and row.summary.get("readings") else 76))
+        if not row.summary.get("readings"):
+            return QSize(theme.px(400), theme.px(76))
+        return QSize(theme.px(400), theme.px(118 if _in_one_row(option.widget) else 158))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
@@ -122,10 +132,12 @@ class _CardDelegate(QStyledItemDelegate):
 
     def _marks(self, painter: QPainter, row: JobRow, area: QRectF) -> None:
         marks = row.summary["marks"]
-        width = area.width() / max(len(marks), 1)
+        columns = len(marks) if area.width() / theme.scale > _ONE_ROW - 50 else 3
+        width = area.width() / max(columns, 1)
         for n, mark in enumerate(marks):
-            box = QRectF(area.left() + n * width, area.top(), width - theme.px(14), area.height())
-            painter.setFont(theme.font(12))
+            top = area.top() + (n // columns) * theme.px(40)
+            box = QRectF(area.left() + (n % columns) * width, top, width - theme.px(11), area.height())
+            painter.setFont(theme.font(11))
             painter.setPen(theme.colour("ink"))
             value = mark["text"] or "—"
             painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, value)
@@ -159,6 +171,21 @@ def found_and_left_bar(painter: QPainter, bar: QRectF, mark: dict[str, Any]) -> 
     if now is not None:
         verdict = "re-check" if mark["stale"] else "holds" if mark["holds"] else "out" if mark["holds"] is False else "too close to call"
         draw_mark(painter, QRectF(places[-1] - side / 2, y - side / 2, side, side), verdict)
+
+
+def _found_table(s: dict[str, Any]) -> str:
+    """Found and left side by side, as rich text."""
+
+    def verdict(holds: bool | None) -> str:
+        return tr(" (out)") if holds is False else ""
+
+    cell = "style='padding-right:14px'"
+    rows = [f"<tr><td {cell}></td><td {cell}>{tr('found')}</td><td>{tr('now')}</td></tr>"]
+    for m in s["marks"]:
+        found = f"{m['found_text'] or '—'}{verdict(m['found_holds'])}"
+        now = f"<b>{m['text'] or '—'}</b>" + (tr(" (re-check)") if m["stale"] else verdict(m["holds"]))
+        rows.append(f"<tr><td {cell}>{m['name']}</td><td {cell}>{escape(found)}</td><td>{now}</td></tr>")
+    return "<table cellspacing='3'>" + "".join(rows) + "</table>"
 
 
 class JobsPage(QWidget):
@@ -228,6 +255,7 @@ class JobsPage(QWidget):
         self.list.setModel(self.model)
         self.list.setItemDelegate(_CardDelegate(self.list))
         self.list.setAccessibleName(tr("Jobs"))
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.doubleClicked.connect(lambda index: self.opened.emit(self.model.rows[index.row()].id))
@@ -341,12 +369,7 @@ class JobsPage(QWidget):
         counts = s.get("verdicts", {})
         tally = " · ".join(f"{n} {v}" for v, n in counts.items() if n)
         self.stands.setText(f"{state_words(row)[1]}. {tally}")
-        lines = [
-            f"<tr><td style='padding-right:12px'>{m['name']}</td><td style='padding-right:12px'>{m['text'] or '—'}</td>"
-            f"<td>{tr('was out') if m['found_holds'] is False else tr('was in limits') if m['found_holds'] else ''}</td></tr>"
-            for m in s.get("marks", [])
-        ]
-        self.found.setText("<table cellspacing='3'>" + "".join(lines) + "</table>" if s.get("readings") else tr("Nothing read yet."))
+        self.found.setText(_found_table(s) if s.get("readings") else tr("Nothing read yet."))
         self.go.setText(tr("Open  ↵") if row.status == "finished" else tr("Go on  ↵") if s.get("readings") else tr("Begin  ↵"))
         self.wait.setText(tr("Open again") if row.status == "waiting" else tr("Waits…"))
         self.wait.setEnabled(row.status != "finished")

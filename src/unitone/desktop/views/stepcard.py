@@ -95,12 +95,12 @@ class ChannelTable(Painted):
             inner = box.adjusted(theme.px(30), theme.px(4), -theme.px(8), -theme.px(4))
             painter.setPen(theme.colour("quiet"))
             painter.setFont(theme.font(12))
-            painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, tr("channel {n}", n=line.channel))
+            painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, tr("ch {n}", n=line.channel))
             if line.found:
                 painter.drawText(inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, tr("found {v}", v=line.found))
             painter.setPen(theme.colour("ink"))
-            painter.setFont(theme.font(15, True))
-            painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, line.now or "—")
+            painter.setFont(theme.font(14, True))
+            painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, line.now or "—")
 
 
 class StepCard(QFrame):
@@ -113,11 +113,12 @@ class StepCard(QFrame):
         super().__init__()
         self.setProperty("role", "card")
         self._view: BenchView | None = None
+        self._short = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(theme.px(18), theme.px(10), theme.px(18), theme.px(12))
         layout.setSpacing(theme.px(7))
         head = QHBoxLayout()
-        self.title, self.place = label("title"), label("quiet")
+        self.title, self.place = label("title", "", True), label("quiet")
         head.addWidget(self.title, 1)
         head.addWidget(self.place)
         layout.addLayout(head)
@@ -221,7 +222,7 @@ class StepCard(QFrame):
         self.caution.setText(" ".join(warnings))
         self.caution.setVisible(bool(warnings))
         self._set_figure(view.figure, view.unit)
-        self.words.setText(" · ".join(x for x in (view.figure_words, view.limit_words) if x))
+        self._set_words(view, False)
         self.bar.show_bar(view.bar)
         self.channels.show_view(view)
         self.hill.show_hill(view.hill, self._empty_words(view))
@@ -273,8 +274,16 @@ class StepCard(QFrame):
     def show_live(self, live: LiveFigure) -> None:
         """The needle now, drawn as such."""
         self._set_figure(live.figure, live.unit)
+        if self._view is not None:
+            self._set_words(self._view, True)
         if live.place is not None:
             self.bar.show_live(live.place)
+
+    def _set_words(self, view: BenchView, live: bool) -> None:
+        """Under the figure: whether it is the needle or a logged reading, found, best, limit."""
+        first = tr("on the needle, not logged") if live else tr("logged") if view.figure != "—" else ""
+        parts = (first, view.figure_words) if self._short else (first, view.figure_words, view.limit_words)
+        self.words.setText(" · ".join(x for x in parts if x))
 
     def _set_figure(self, figure: str, unit: str) -> None:
         long = len(figure) > 7
@@ -283,6 +292,14 @@ class StepCard(QFrame):
             self.figure.setStyleSheet(f"font-size: {font.pixelSize()}px; font-weight: bold;")
         self.figure.setText(figure)
         self.unit.setText(unit)
+
+    def set_compact(self, narrow: bool, low: bool) -> None:
+        """Give way in a small window: the ledger has the way back, the hill may be small."""
+        self.back.setVisible(not narrow)
+        self.hill.setMinimumHeight(theme.px(84 if low else 120))
+        self._short = low
+        if self._view is not None:
+            self._set_words(self._view, False)
 
     # -- typing ---------------------------------------------------------------------------------
 
@@ -305,6 +322,6 @@ class StepCard(QFrame):
     def close_entry(self) -> None:
         """Close the field; the figure is back."""
         self.stack.setCurrentIndex(0)
-        self.setFocus()
-
-
+        page = self.parentWidget()
+        if page is not None:
+            page.setFocus()

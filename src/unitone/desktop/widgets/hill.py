@@ -62,7 +62,11 @@ class HillPlot(QWidget):
             axis.setStyle(tickFont=theme.font(12), tickLength=4)
             axis.enableAutoSIPrefix(False)
         style = {"color": theme.tokens.quiet, "font-size": f"{theme.px(12)}px"}
-        item.setLabel("bottom", tr("{adjuster}, {unit} from where it was found (cw to the right)", adjuster=view.adjuster, unit=view.x_unit), **style)
+        turning = view.x_unit != "dBm"
+        words = tr("{adjuster}, {unit} from where it was found (cw to the right)", adjuster=view.adjuster, unit=view.x_unit)
+        item.setLabel("bottom", words if turning else f"{view.adjuster}, dBm", **style)
+        if self.height() < theme.px(150) or self.width() < theme.px(420):
+            item.setLabel("bottom", tr("{adjuster}, {unit}, cw to the right", adjuster=view.adjuster, unit=view.x_unit) if turning else "dBm", **style)
         item.setLabel("left", view.y_unit, **style)
         item.showGrid(x=True, y=True, alpha=0.18)
         if view.curve_x:
@@ -92,7 +96,7 @@ class HillPlot(QWidget):
 
     def _range(self, item: pg.PlotItem, view: HillView, xs: tuple[float, ...], ys: tuple[float, ...]) -> None:
         """Enough of the axes to give the readings room, never a needle's width."""
-        least = 0.5 if view.x_unit == tr("turns") else 20.0
+        least = {"dBm": 6.0, tr("turns"): 0.5}.get(view.x_unit, 20.0)
         low, high = min([*xs, view.here, *view.curve_x]), max([*xs, view.here, *view.curve_x])
         room = max(0.06 * (high - low), least / 4)
         item.setXRange(low - room, high + room, padding=0)

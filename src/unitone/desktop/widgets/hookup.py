@@ -56,6 +56,7 @@ class HookUpCard(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
+        self._low = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(theme.px(5))
@@ -67,6 +68,12 @@ class HookUpCard(QWidget):
         layout.addWidget(self.chain)
         layout.addWidget(self.words)
         layout.addWidget(self.button)
+
+    def set_compact(self, low: bool) -> None:
+        """In a low window the caution stands in the chain's tool tip; where it has to be confirmed it is always in sight."""
+        self._low = low
+        self.words.setVisible(not low or self.button.isVisible())
+        self.chain.setToolTip(self.words.text())
 
     def show_view(self, view: BenchView) -> None:
         """Show what this step needs and whether the bench stands so."""
@@ -80,3 +87,4 @@ class HookUpCard(QWidget):
         self.button.setVisible(not view.hook_up_ok and not view.finished)
         self.button.setText(tr("It is hooked up for {way}  H", way=tr(view.hook_up_wanted)))
         self.button.setAccessibleName(self.button.text())
+        self.set_compact(self._low)

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark, verdict_colour
-from unitone.desktop.widgets.painted import Painted, elided
+from unitone.desktop.widgets.painted import Painted, elided, label
 from unitone.session.view import LedgerRow, RouteRow
 from unitone.words import tr
 
@@ -179,7 +179,7 @@ class Ledger(QWidget):
 
     def show_rows(self, rows: tuple[LedgerRow, ...]) -> None:
         """Show these adjusters in this order."""
-        if [r.adjuster for r in rows] != list(self._rows):
+        if [r.adjuster for r in rows] != list(self._rows) or not self._layout.count():
             while (item := self._layout.takeAt(0)) is not None:
                 if (widget := item.widget()) is not None:
                     widget.hide()
@@ -187,6 +187,8 @@ class Ledger(QWidget):
             self._rows = {row.adjuster: self._make(row) for row in rows}
             for holder, _, _ in self._rows.values():
                 self._layout.addWidget(holder)
+            if not rows:
+                self._layout.addWidget(label("quiet", tr("Nothing has been turned."), True))
             self._layout.addStretch(1)
         for row in rows:
             _, slide, button = self._rows[row.adjuster]
