@@ -74,7 +74,9 @@ def build(top: Path, lock: str) -> int:
         if made.returncode:
             if shutil.which("apt-get") and os.geteuid() == 0:
                 install_system_packages(["python3-venv"])
-                made = subprocess.run([sys.executable, "-m", "venv", "--clear", str(venv)], capture_output=True, text=True)
+                made = subprocess.run(
+                    [sys.executable, "-m", "venv", "--clear", str(venv)], capture_output=True, text=True
+                )
             if made.returncode:
                 say("Python cannot make a virtual environment. Install it with: sudo apt-get install python3-venv")
                 return 3
@@ -85,7 +87,9 @@ def build(top: Path, lock: str) -> int:
         return 3
     site = subprocess.run(
         [str(python), "-c", "import sysconfig; print(sysconfig.get_path('purelib'))"],
-        capture_output=True, text=True, check=True,
+        capture_output=True,
+        text=True,
+        check=True,
     ).stdout.strip()
     (Path(site) / "unitone-source.pth").write_text(f"{top / 'src'}\n", encoding="utf-8")
     for_tests = lock == "requirements-dev.lock"

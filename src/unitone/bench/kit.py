@@ -47,7 +47,8 @@ class Kit:
     @classmethod
     def from_data(cls, data: dict[str, Any]) -> Kit:
         """From the tape."""
-        return cls(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()})
+        plain: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in data.items()}
+        return cls(**plain)
 
 
 @dataclass(frozen=True)

@@ -44,6 +44,7 @@ class Bench(Protocol):
 
     def seen(self, adjuster: str) -> float | None:
         """Where a slot points (millidegrees from its anticlockwise stop), if the bench can see it."""
+        ...
 
     def seconds(self) -> float:
         """Bench-seconds since the radio was switched on."""
@@ -80,6 +81,7 @@ class HandBench:
     def seen(self, adjuster: str) -> float | None:
         """The technician sees it, the program does not."""
         del adjuster
+        return None
 
     def seconds(self) -> float:
         """Seconds since the job was opened."""

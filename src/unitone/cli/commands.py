@@ -99,7 +99,9 @@ def _root(
 
 @app.command()
 def demo(
-    no_window: Annotated[bool, typer.Option("--no-window", help="Make the demo workshop and print its folder.")] = False,
+    no_window: Annotated[
+        bool, typer.Option("--no-window", help="Make the demo workshop and print its folder.")
+    ] = False,
 ) -> None:
     """Open the window on the demo workshop (a simulated boathouse bench with eight jobs)."""
     if no_window:
@@ -115,7 +117,9 @@ def test(context: typer.Context) -> None:
     """Run the test suite (arguments go to pytest)."""
     top = Path(__file__).resolve().parents[3]
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(top / "src")}
-    code = subprocess.run([sys.executable, "-m", "pytest", *context.args], cwd=top, env=environment, check=False).returncode
+    code = subprocess.run(
+        [sys.executable, "-m", "pytest", *context.args], cwd=top, env=environment, check=False
+    ).returncode
     raise typer.Exit(code)
 
 
@@ -155,7 +159,11 @@ def level(
 
 
 @app.command()
-def channel(plan_name: Annotated[str, typer.Argument(metavar="PLAN")], name: Annotated[str, typer.Argument(metavar="CHANNEL")], as_json: Json = False) -> None:
+def channel(
+    plan_name: Annotated[str, typer.Argument(metavar="PLAN")],
+    name: Annotated[str, typer.Argument(metavar="CHANNEL")],
+    as_json: Json = False,
+) -> None:
     """The carrier frequency of a channel: channel eu-40 20."""
     from unitone.radio.channels import plan
 
@@ -207,7 +215,9 @@ def sheet_list(as_json: Json = False) -> None:
         _print(rows)
     else:
         for r in rows:
-            print(f"{r['id']:24} {r['maker']} {r['name']}, {r['kind']}, {r['steps']} steps{', stand-in' if r['standin'] else ''}")
+            print(
+                f"{r['id']:24} {r['maker']} {r['name']}, {r['kind']}, {r['steps']} steps{', stand-in' if r['standin'] else ''}"
+            )
 
 
 @app.command()
@@ -232,8 +242,12 @@ def robot(
         _print(report)
         return
     loss, base = report["loss_db"], report["baseline"]
-    print(f"{report['recovered']} of {sets} radios recovered, {report['wrong_verdicts']} wrong verdicts, {report['seconds']} s")
-    print(f"coach: {report['readings_per_set']} readings a radio, loss {loss['median']} dB median, {loss['p95']} dB at 95 %")
+    print(
+        f"{report['recovered']} of {sets} radios recovered, {report['wrong_verdicts']} wrong verdicts, {report['seconds']} s"
+    )
+    print(
+        f"coach: {report['readings_per_set']} readings a radio, loss {loss['median']} dB median, {loss['p95']} dB at 95 %"
+    )
     print(f"{base['name']}: {base['readings_per_set']} readings a radio, {base['recovered']} recovered")
     for problem in report["problems"]:
         print(f"seed {problem['seed']}: {'; '.join(problem['what'])}")

@@ -44,7 +44,9 @@ def _open_window(workspace: str, demo: bool, fresh: bool) -> int:
         print(f"unitone: {error}", file=sys.stderr)
         return 3
     if demo and fresh:
-        print(f"unitone: demo workshop in {folder} (open it again with: ./unitone --workspace {folder})", file=sys.stderr)
+        print(
+            f"unitone: demo workshop in {folder} (open it again with: ./unitone --workspace {folder})", file=sys.stderr
+        )
     if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
         print(
             "unitone: there is no screen (neither DISPLAY nor WAYLAND_DISPLAY is set). Start it in a desktop session, "

@@ -19,7 +19,9 @@ Why = Literal[
     "next-in-route", "stale", "still-out", "route-done", "finished", "receive", "send", "worked-twice",
 ]  # fmt: skip
 
-Outcome = Literal["in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust"]
+Outcome = Literal[
+    "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust"
+]
 
 
 @dataclass(frozen=True)

@@ -54,7 +54,9 @@ class Move:
 
     act: Literal["go", "read", "stop"]
     target_mdeg: int = 0
-    why: Literal["first-move", "uphill", "flank", "to-peak", "confirm-peak", "peaked", "at-stop", "dead", "no-convergence"] = "peaked"
+    why: Literal[
+        "first-move", "uphill", "flank", "to-peak", "confirm-peak", "peaked", "at-stop", "dead", "no-convergence"
+    ] = "peaked"
 
 
 def scale_of(adjuster: Adjuster) -> float:
@@ -75,9 +77,7 @@ def fit_hill(points: Sequence[Point], slope: float, scale: float = 1.0) -> Fit:
     best = {q.level: max(r.height for r in points if r.level == q.level) for q in points}
     drop = np.array([best[q.level] - q.height for q in points])
     variance = np.array([max(q.std, 0.02) for q in points]) ** 2 + (0.06 * drop) ** 2 + 0.03**2
-    shape = -slope * 10.0 * np.log10(
-        1.0 + ((p[None, None, :] - _GRID[:, None, None]) / _WIDTHS[None, :, None]) ** 2
-    )
+    shape = -slope * 10.0 * np.log10(1.0 + ((p[None, None, :] - _GRID[:, None, None]) / _WIDTHS[None, :, None]) ** 2)
     chi2 = np.zeros(shape.shape[:2])
     for level in best:
         group = np.array([q.level == level for q in points])
@@ -96,7 +96,9 @@ def fit_hill(points: Sequence[Point], slope: float, scale: float = 1.0) -> Fit:
     return Fit(x0 * scale, std * scale, width * scale, weights, scale, slope)
 
 
-def curve(fit: Fit, points: Sequence[Point], turns: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def curve(
+    fit: Fit, points: Sequence[Point], turns: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Fitted height and its spread at ``turns``, for the level group of the last point; both shape of ``turns``."""
     level = points[-1].level
     group = [q for q in points if q.level == level]
@@ -118,7 +120,11 @@ def curve(fit: Fit, points: Sequence[Point], turns: NDArray[np.float64]) -> tupl
 
 
 def next_move(
-    points: Sequence[Point], slope: float, adjuster: Adjuster, position_mdeg: int, stops_mdeg: tuple[int | None, int | None]
+    points: Sequence[Point],
+    slope: float,
+    adjuster: Adjuster,
+    position_mdeg: int,
+    stops_mdeg: tuple[int | None, int | None],
 ) -> Move:
     """The next move from the readings of this visit.
 
@@ -156,7 +162,11 @@ def next_move(
         edge = highest if up > 0 else lowest
         stop = high_turns if up > 0 else low_turns
         if abs(stop - edge) <= tolerance and abs(fit.x0 - edge) > 2 * tolerance:
-            return Move("stop", 0, "at-stop") if abs(here - edge) <= tolerance else Move("go", _snap(round(edge * TURN), step), "uphill")
+            return (
+                Move("stop", 0, "at-stop")
+                if abs(here - edge) <= tolerance
+                else Move("go", _snap(round(edge * TURN), step), "uphill")
+            )
         reach = min(max(abs(fit.x0 - edge) + 0.5 * fit.width, step / TURN), 1.25 * scale)
         target = edge + up * reach
         return Move("go", _clip(_snap(round(target * TURN), step), low, high), "uphill")

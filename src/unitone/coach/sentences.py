@@ -119,7 +119,11 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
             parts.append(tr("the bench as the step says"))
         return tr("Set up {what}.", what=", ".join(parts)), detail
     if advice.act == "measure":
-        where = tr(" on channel {channel}", channel=advice.conditions.channel) if advice.conditions and advice.conditions.channel else ""
+        where = (
+            tr(" on channel {channel}", channel=advice.conditions.channel)
+            if advice.conditions and advice.conditions.channel
+            else ""
+        )
         return tr("Log the {quantity}{where}.", quantity=_measured_title(advice, q.title), where=where), detail
     if advice.act == "log" and advice.value is not None:
         spread = tr(" ± {std} dB", std=number(advice.std, 1)) if advice.std else ""
@@ -156,7 +160,11 @@ _CONCLUSIONS = {
 def button(advice: Advice, simulated: bool) -> str:
     """What the main button says: the hand's next move."""
     if advice.act == "turn":
-        return tr("Turn {adjuster}", adjuster=advice.adjuster) if simulated else tr("I turned {adjuster}", adjuster=advice.adjuster)
+        return (
+            tr("Turn {adjuster}", adjuster=advice.adjuster)
+            if simulated
+            else tr("I turned {adjuster}", adjuster=advice.adjuster)
+        )
     if advice.act == "measure":
         return tr("Log reading") if simulated else tr("Type the reading")
     return {

@@ -8,7 +8,13 @@ from typing import Literal
 
 from unitone.sheet.model import TURN, Adjuster, AdjusterKind
 
-_FIRST_MDEG: dict[AdjusterKind, int] = {"core": TURN // 2, "trimmer": 14_000, "preset": 20_000, "link": TURN, "part": TURN}
+_FIRST_MDEG: dict[AdjusterKind, int] = {
+    "core": TURN // 2,
+    "trimmer": 14_000,
+    "preset": 20_000,
+    "link": TURN,
+    "part": TURN,
+}
 _MAX_READINGS = 18
 
 
@@ -28,7 +34,9 @@ class SetMove:
 
     act: Literal["go", "read", "stop"]
     target_mdeg: int = 0
-    why: Literal["first-try", "toward-target", "past-target", "set", "at-stop", "dead", "out-of-range", "no-convergence"] = "set"
+    why: Literal[
+        "first-try", "toward-target", "past-target", "set", "at-stop", "dead", "out-of-range", "no-convergence"
+    ] = "set"
 
 
 def next_set_move(
@@ -59,10 +67,16 @@ def next_set_move(
         a, b = bracket
         if abs(b.mdeg - a.mdeg) <= step:
             nearer = a if abs(a.value - target) <= abs(b.value - target) else b
-            return SetMove("stop", 0, "set") if nearer.mdeg == position_mdeg else SetMove("go", nearer.mdeg, "past-target")
+            return (
+                SetMove("stop", 0, "set") if nearer.mdeg == position_mdeg else SetMove("go", nearer.mdeg, "past-target")
+            )
         if len(spots) >= _MAX_READINGS:
             nearer = min(places, key=lambda s: abs(s.value - target))
-            return SetMove("stop", 0, "no-convergence") if nearer.mdeg == position_mdeg else SetMove("go", nearer.mdeg, "past-target")
+            return (
+                SetMove("stop", 0, "no-convergence")
+                if nearer.mdeg == position_mdeg
+                else SetMove("go", nearer.mdeg, "past-target")
+            )
         share = 0.5 if a.bounded or b.bounded else (target - a.value) / (b.value - a.value)
         wanted = a.mdeg + min(max(share, 0.05), 0.95) * (b.mdeg - a.mdeg)
         return SetMove("go", _between(round(wanted / step) * step, a.mdeg, b.mdeg, step), "past-target")
@@ -101,7 +115,11 @@ def _outside(
             return SetMove("stop", 0, "dead") if other is not None else SetMove("go", away, "toward-target")
         return _settle(places, target, position, "at-stop")
     slope = (end.value - neighbour.value) / (end.mdeg - neighbour.mdeg)
-    distance = abs((target - end.value) / slope) if slope and not flat and not (end.bounded or neighbour.bounded) else 2.0 * first
+    distance = (
+        abs((target - end.value) / slope)
+        if slope and not flat and not (end.bounded or neighbour.bounded)
+        else 2.0 * first
+    )
     distance = min(max(distance * 1.05, step), 4.0 * first if not flat else 3.0 * first)
     wanted = end.mdeg + (1 if clockwise else -1) * max(round(distance / step), 1) * step
     return SetMove("go", _inside(wanted, low, high, wanted), "toward-target")

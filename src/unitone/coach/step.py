@@ -170,17 +170,30 @@ def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> 
     for logged in state.readings:
         r, c = logged.reading, logged.reading.conditions
         same = replace(c, level_dbm=None, panel=()) == replace(required, panel=())
-        if logged.seq > floor and r.quantity_id == "rx.sinad" and same and r.value is not None and c.level_dbm is not None:
+        if (
+            logged.seq > floor
+            and r.quantity_id == "rx.sinad"
+            and same
+            and r.value is not None
+            and c.level_dbm is not None
+        ):
             readings.append((c.level_dbm, r.value))
     start = next(
-        (x.reading.value for x in reversed(state.readings) if x.reading.quantity_id == "rx.sensitivity" and x.seq > floor), None
+        (
+            x.reading.value
+            for x in reversed(state.readings)
+            if x.reading.quantity_id == "rx.sensitivity" and x.seq > floor
+        ),
+        None,
     )
     if start is None:
         start = _guess_level(state, floor)
     move = next_level(readings, round(start, 1))
     if move.found_dbm is not None:
         numbers = {"readings": float(len(readings))}
-        return Advice("log", step.id, "found-level", conditions=required, value=move.found_dbm, std=move.std_db, numbers=numbers)
+        return Advice(
+            "log", step.id, "found-level", conditions=required, value=move.found_dbm, std=move.std_db, numbers=numbers
+        )
     assert move.try_dbm is not None
     advice = _at(state, step, replace(required, level_dbm=move.try_dbm), "level-next" if readings else why)
     return advice
@@ -190,7 +203,12 @@ def _guess_level(state: JobState, floor: int) -> float:
     """Where 12 dB may lie: from the last SINAD reading since the last touch, else a usual level."""
     for logged in reversed(state.readings):
         r = logged.reading
-        if logged.seq > floor and r.quantity_id == "rx.sinad" and r.value is not None and r.conditions.level_dbm is not None:
+        if (
+            logged.seq > floor
+            and r.quantity_id == "rx.sinad"
+            and r.value is not None
+            and r.conditions.level_dbm is not None
+        ):
             if 3.0 < r.value < 22.0:
                 return r.conditions.level_dbm + (12.0 - r.value) / _SINAD_SLOPE
             break
@@ -291,7 +309,11 @@ def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, 
         return adjuster, _run_move(state, step, adjuster, since, runs[-1][1], None)
     points = _points(step.quantity, hill_points(state, step, adjuster, since), adjuster)[-1:]
     return adjuster, next_move(
-        points, step.quantity.hill_slope, state.sheet.adjuster(adjuster), state.positions[adjuster], stops_touched(state, adjuster)
+        points,
+        step.quantity.hill_slope,
+        state.sheet.adjuster(adjuster),
+        state.positions[adjuster],
+        stops_touched(state, adjuster),
     )
 
 
@@ -332,12 +354,16 @@ def _peak(state: JobState, step: Step, since: int) -> Advice:
             why: Why = "level-too-strong" if new < level else "level-too-weak"
             return _at(state, step, replace(conditions, level_dbm=new), why)
     chosen_here = last is not None and state.set_up_seq > max(last.seq, state.at_seq)
-    if q.id == "rx.sinad" and chosen_here and replace(state.set_up, level_dbm=None) == replace(conditions, level_dbm=None):
+    if (
+        q.id == "rx.sinad"
+        and chosen_here
+        and replace(state.set_up, level_dbm=None) == replace(conditions, level_dbm=None)
+    ):
         # A level chosen since the last reading is read before anything is turned.
         return _at(state, step, state.set_up, "level-next")
     if move.act == "read":
         return _at(state, step, conditions, "confirm-peak" if move.why == "confirm-peak" else "first-reading")
-    return _turn(state, step, adjuster, move.target_mdeg, move.why)  # type: ignore[arg-type]
+    return _turn(state, step, adjuster, move.target_mdeg, move.why)
 
 
 def _best_at(state: JobState, step: Step, adjuster: str, since: int, level: float) -> float:

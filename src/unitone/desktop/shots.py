@@ -26,7 +26,9 @@ def wait(app: QApplication, until: Callable[[], bool], seconds: float = 20.0) ->
         time.sleep(0.01)
 
 
-def take_all(folder: Path, size: tuple[int, int] = (1280, 800), look: tuple[str, float] = ("day", 1.0), prefix: str = "") -> list[Path]:
+def take_all(
+    folder: Path, size: tuple[int, int] = (1280, 800), look: tuple[str, float] = ("day", 1.0), prefix: str = ""
+) -> list[Path]:
     """Write the pictures to ``folder``; returns their paths."""
     folder.mkdir(parents=True, exist_ok=True)
     app = make_application()

@@ -6,7 +6,17 @@ from functools import partial
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMainWindow, QSizePolicy, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QMainWindow,
+    QSizePolicy,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from unitone.desktop.actions import ACTIONS
 from unitone.desktop.theme.theme import SCALES, icon, theme
@@ -15,7 +25,11 @@ from unitone.desktop.widgets.painted import label
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
-_PLACES = (("jobs", tr("Jobs"), "clipboard-list"), ("bench", tr("Bench"), "radio-receiver"), ("help", tr("Help"), "circle-help"))
+_PLACES = (
+    ("jobs", tr("Jobs"), "clipboard-list"),
+    ("bench", tr("Bench"), "radio-receiver"),
+    ("help", tr("Help"), "circle-help"),
+)
 
 
 class MainWindow(QMainWindow):
@@ -108,7 +122,11 @@ class MainWindow(QMainWindow):
         self.theme_button.setAccessibleName(tr("Night theme") if day else tr("Day theme"))
 
     def _keys(self, where: QWidget, scope: str, do) -> None:  # type: ignore[no-untyped-def]
-        context = Qt.ShortcutContext.WindowShortcut if scope == "everywhere" else Qt.ShortcutContext.WidgetWithChildrenShortcut
+        context = (
+            Qt.ShortcutContext.WindowShortcut
+            if scope == "everywhere"
+            else Qt.ShortcutContext.WidgetWithChildrenShortcut
+        )
         for a in ACTIONS:
             if a.scope == scope:
                 for key in (a.key, "Enter") if a.key == "Return" else (a.key,):

@@ -15,11 +15,12 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from unitone.errors import UnitoneError
-from unitone.job.summary import place_on_bar
 from unitone.job.state import Logged
+from unitone.job.summary import place_on_bar
 from unitone.job.tape import Reading
 from unitone.session.session import Session
-from unitone.session.view import BenchView, figure_of, take_view
+from unitone.session.shapes import BenchView
+from unitone.session.view import figure_of, take_view
 from unitone.store.logbook import Logbook
 
 #: The needle is read this often (seconds).

@@ -79,9 +79,7 @@ class JobState:
 
     def reaching(self, quantity_id: str, conditions: Conditions) -> list[str]:
         """Ids of the adjusters that can change such a reading."""
-        return [
-            a.id for a in self.sheet.adjusters if a.can_change(quantity_id, conditions.way, conditions.channel)
-        ]
+        return [a.id for a in self.sheet.adjusters if a.can_change(quantity_id, conditions.way, conditions.channel)]
 
     def touched_since(self, seq: int, quantity_id: str, conditions: Conditions) -> list[str]:
         """Adjusters that can change such a reading and were turned after entry ``seq``."""
@@ -90,9 +88,7 @@ class JobState:
     def is_stale(self, step: Step, index: int) -> bool:
         """True when the latest reading for that requirement is older than a touch that reaches it."""
         logged = self.latest.get((step.id, index))
-        return logged is not None and bool(
-            self.touched_since(logged.seq, step.quantity_id, step.required[index])
-        )
+        return logged is not None and bool(self.touched_since(logged.seq, step.quantity_id, step.required[index]))
 
     def moved_at_all(self, step: Step) -> bool:
         """Has any of the step's adjusters ever been turned in this job?"""
@@ -169,7 +165,9 @@ def _known_step(state: JobState, entry: Entry, identifier: str) -> Step:
     try:
         return state.sheet.step(identifier)
     except KeyError:
-        raise TapeError(f"Entry {entry.seq} speaks of step {identifier!r}, which the job's sheet does not have.") from None
+        raise TapeError(
+            f"Entry {entry.seq} speaks of step {identifier!r}, which the job's sheet does not have."
+        ) from None
 
 
 def _turn(state: JobState, entry: Entry) -> None:

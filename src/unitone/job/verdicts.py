@@ -97,7 +97,10 @@ def worst(step: Step, parts: tuple[Line, ...]) -> Line:
         if line.now is None or line.now.reading.value is None:
             return -1e9
         value, limit = line.now.reading.value, step.limit
-        ends = [value - limit.low if limit.low is not None else 1e9, limit.high - value if limit.high is not None else 1e9]
+        ends = [
+            value - limit.low if limit.low is not None else 1e9,
+            limit.high - value if limit.high is not None else 1e9,
+        ]
         return min(ends)
 
     return min(parts, key=margin)

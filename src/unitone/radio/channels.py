@@ -40,9 +40,7 @@ class ChannelPlan:
 
 
 PLANS: dict[str, ChannelPlan] = {
-    "eu-40": ChannelPlan(
-        "eu-40", "40 channels, 26.965 to 27.405 MHz", tuple(str(n) for n in range(1, 41)), _EU_HZ
-    ),
+    "eu-40": ChannelPlan("eu-40", "40 channels, 26.965 to 27.405 MHz", tuple(str(n) for n in range(1, 41)), _EU_HZ),
     "uk-40": ChannelPlan(
         "uk-40",
         "40 channels, 27.60125 to 27.99125 MHz",

@@ -118,7 +118,9 @@ def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> flo
                 break
         else:
             if q.kind == "hertz-error" and abs(value) > 0.02 * nominal_hz:
-                raise EntryError(f"That is {value:.0f} Hz off {nominal_hz / 1e6:.5f} MHz: more than 2 %. Check the unit.")
+                raise EntryError(
+                    f"That is {value:.0f} Hz off {nominal_hz / 1e6:.5f} MHz: more than 2 %. Check the unit."
+                )
     if q.id == "tx.deviation" and typed.bare and 0 < value < 100:
         value *= 1e3  # deviation is spoken of in kilohertz
     if not q.low <= value <= q.high:

@@ -25,9 +25,7 @@ def single_response(x: NDArray[np.float64]) -> NDArray[np.complex128]:
     return np.asarray(1.0 / (1.0 + 1j * x), dtype=np.complex128)
 
 
-def pair_response(
-    x1: NDArray[np.float64], x2: NDArray[np.float64], coupling: float
-) -> NDArray[np.complex128]:
+def pair_response(x1: NDArray[np.float64], x2: NDArray[np.float64], coupling: float) -> NDArray[np.complex128]:
     """Complex response of a coupled pair, 1 when both are tuned: (1+k²)/((1+jx1)(1+jx2)+k²).
 
     ``coupling`` k is in units of critical coupling. Source: F. E. Terman, Radio

@@ -83,7 +83,9 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
     for step in state.sheet.steps:
         v = verdict(state, step)
         for line in lines(state, step):
-            mark = v if len(step.required) == 1 or v in ("to do", "left alone") else _line_verdict(line.inside, line.stale)
+            mark = (
+                v if len(step.required) == 1 or v in ("to do", "left alone") else _line_verdict(line.inside, line.stale)
+            )
             rows.append(
                 Row(
                     tr(PHASE_TITLES[step.phase]), step.id, step.title, line.channel or "", limit_words(step), step.source,
@@ -99,7 +101,9 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
     cautions = list(state.sheet.cautions)
     for step in state.sheet.steps:
         cautions += [c for c in step.caution if c not in cautions]
-    cautions.append(tr("Local rules and licences decide what may be sent on the air; the technician decides what is done."))
+    cautions.append(
+        tr("Local rules and licences decide what may be sent on the air; the technician decides what is done.")
+    )
     statement = (
         tr("Simulated radio. These readings come from a stand-in radio and simulated instruments, not from a real one.")
         if simulated

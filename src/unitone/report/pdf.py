@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from pathlib import Path
+from typing import Any
 from xml.sax.saxutils import escape
 
 from reportlab.lib import colors
@@ -25,7 +26,7 @@ _COLOURS = {
 
 
 class VerdictMark(Flowable):  # type: ignore[misc]
-    """A verdict as shape and word: disc, hollow square, triangle, diamond or ring."""
+    """A verdict as shape and word: disc, hollow square, triangle, lozenge or ring."""
 
     def __init__(self, verdict: str) -> None:
         super().__init__()
@@ -49,7 +50,11 @@ class VerdictMark(Flowable):  # type: ignore[misc]
             c.rect(0.2 * mm, y + 0.2 * mm, s - 0.4 * mm, s - 0.4 * mm, stroke=1, fill=0)
         elif self.verdict in ("out", "re-check"):
             path = c.beginPath()
-            corners = [(0, 0), (s, 0), (s / 2, s)] if self.verdict == "out" else [(s / 2, 0), (s, s / 2), (s / 2, s), (0, s / 2)]
+            corners = (
+                [(0, 0), (s, 0), (s / 2, s)]
+                if self.verdict == "out"
+                else [(s / 2, 0), (s, s / 2), (s / 2, s), (0, s / 2)]
+            )
             path.moveTo(corners[0][0], y + corners[0][1])
             for px, py in corners[1:]:
                 path.lineTo(px, y + py)
@@ -83,43 +88,73 @@ def to_pdf(certificate: Certificate) -> bytes:
         Spacer(1, 4 * mm),
     ]  # fmt: skip
     if c.simulated:
-        banner = Table([[Paragraph(f"<font name='B612-Bold'>{escape(c.statement)}</font>", body)]], colWidths=[178 * mm])
-        banner.setStyle(TableStyle([("BACKGROUND", (0, 0), (-1, -1), colors.HexColor("#F6E3CB")), ("LINEBEFORE", (0, 0), (0, -1), 3, colors.HexColor("#C9701A"))]))
+        banner = Table(
+            [[Paragraph(f"<font name='B612-Bold'>{escape(c.statement)}</font>", body)]], colWidths=[178 * mm]
+        )
+        banner.setStyle(
+            TableStyle(
+                [
+                    ("BACKGROUND", (0, 0), (-1, -1), colors.HexColor("#F6E3CB")),
+                    ("LINEBEFORE", (0, 0), (0, -1), 3, colors.HexColor("#C9701A")),
+                ]
+            )
+        )
         story += [banner, Spacer(1, 3 * mm)]
     facts = [
         ("Job", f"{c.number:04d}"), ("Serial", c.serial or "—"), ("Owner", c.owner or "—"), ("Complaint", c.complaint or "—"),
         ("Opened", c.opened[:10]), ("Finished", c.finished[:10] if c.finished else "not finished"), ("Result", c.summary),
     ]  # fmt: skip
     table = Table([[Paragraph(k, quiet), Paragraph(escape(v), body)] for k, v in facts], colWidths=[24 * mm, 154 * mm])
-    table.setStyle(TableStyle([("TOPPADDING", (0, 0), (-1, -1), 0.5), ("BOTTOMPADDING", (0, 0), (-1, -1), 0.5), ("VALIGN", (0, 0), (-1, -1), "TOP")]))
+    table.setStyle(
+        TableStyle(
+            [
+                ("TOPPADDING", (0, 0), (-1, -1), 0.5),
+                ("BOTTOMPADDING", (0, 0), (-1, -1), 0.5),
+                ("VALIGN", (0, 0), (-1, -1), "TOP"),
+            ]
+        )
+    )
     story += [table, Paragraph("As found and as left", heading), _results(c, cell, right, quiet)]
-    story.append(Paragraph("! out of limits as found. * first read after something that reaches it had been turned.", quiet))
+    story.append(
+        Paragraph("! out of limits as found. * first read after something that reaches it had been turned.", quiet)
+    )
     if c.turned:
-        story += [Paragraph("What was turned, from where it was found", heading), Paragraph(escape(", ".join(f"{n} {a}" for n, a in c.turned)) + ".", body)]
+        story += [
+            Paragraph("What was turned, from where it was found", heading),
+            Paragraph(escape(", ".join(f"{n} {a}" for n, a in c.turned)) + ".", body),
+        ]
     for words, items in (("Notes", c.notes), ("Cautions", c.cautions)):
         if items:
             story += [Paragraph(words, heading), *(Paragraph("– " + escape(i), body) for i in items)]
     if not c.simulated:
         story += [Spacer(1, 2 * mm), Paragraph(escape(c.statement), body)]
-    story += [Spacer(1, 4 * mm), Paragraph(f"Sheet {escape(c.sheet_id)}, SHA-256 {c.sheet_hash[:16]}… · job {c.job_id}", quiet)]
+    story += [
+        Spacer(1, 4 * mm),
+        Paragraph(f"Sheet {escape(c.sheet_id)}, SHA-256 {c.sheet_hash[:16]}… · job {c.job_id}", quiet),
+    ]
     out = io.BytesIO()
     document = SimpleDocTemplate(
         out, pagesize=A4, leftMargin=16 * mm, rightMargin=16 * mm, topMargin=16 * mm, bottomMargin=16 * mm,
         title=f"Certificate {c.number:04d} · {c.radio}", author="Unitone", invariant=True,
     )  # fmt: skip
 
-    def page(canvas: object, doc: object) -> None:
-        canvas.setFont("B612", 7.5)  # type: ignore[attr-defined]
-        canvas.setFillColor(QUIET)  # type: ignore[attr-defined]
-        label = f"Job {c.number:04d} · {c.radio}" + (" · simulated radio" if c.simulated else "") + f" · page {doc.page}"  # type: ignore[attr-defined]
-        canvas.drawString(16 * mm, 9 * mm, label)  # type: ignore[attr-defined]
+    def page(canvas: Any, doc: Any) -> None:
+        canvas.setFont("B612", 7.5)
+        canvas.setFillColor(QUIET)
+        label = f"Job {c.number:04d} · {c.radio}" + (" · simulated radio" if c.simulated else "") + f" · page {doc.page}"
+        canvas.drawString(16 * mm, 9 * mm, label)
 
     document.build(story, onFirstPage=page, onLaterPages=page)
     return out.getvalue()
 
 
 def _results(c: Certificate, cell: ParagraphStyle, right: ParagraphStyle, quiet: ParagraphStyle) -> Table:
-    rows: list[list[object]] = [[Paragraph(t, quiet) for t in ("Step", "Ch", "Limit", "As found", "As left", "Verdict", "Instrument, limit's source")]]
+    rows: list[list[object]] = [
+        [
+            Paragraph(t, quiet)
+            for t in ("Step", "Ch", "Limit", "As found", "As left", "Verdict", "Instrument, limit's source")
+        ]
+    ]
     style = [("VALIGN", (0, 0), (-1, -1), "TOP"), ("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE),
              ("TOPPADDING", (0, 0), (-1, -1), 2), ("BOTTOMPADDING", (0, 0), (-1, -1), 2)]  # fmt: skip
     phase = ""
@@ -128,7 +163,11 @@ def _results(c: Certificate, cell: ParagraphStyle, right: ParagraphStyle, quiet:
             phase = r.phase
             style.append(("SPAN", (0, len(rows)), (-1, len(rows))))
             rows.append([Paragraph(f"<font name='B612-Bold'>{escape(phase)}</font>", cell)] + [""] * 6)
-        found = escape(r.found) + (" !" if r.found_verdict == "out" else "") + ("" if r.found_before_touch or r.found == "not read" else " *")
+        found = (
+            escape(r.found)
+            + (" !" if r.found_verdict == "out" else "")
+            + ("" if r.found_before_touch or r.found == "not read" else " *")
+        )
         rows.append(
             [Paragraph(escape(r.title), cell), Paragraph(r.channel, cell), Paragraph(escape(r.limit), right), Paragraph(found, right),
              Paragraph(escape(r.left), right), VerdictMark(r.verdict), Paragraph(escape("; ".join(x for x in (r.instrument, r.source) if x)), cell)]

@@ -11,12 +11,11 @@ from collections.abc import Callable
 import numpy as np
 from scipy.optimize import minimize, minimize_scalar
 
-from unitone.bench.ports import Measured
 from unitone.job.tape import Reading
 from unitone.job.verdicts import inside
 from unitone.quantities.registry import quantity
 from unitone.sheet.model import Conditions, Sheet, Step
-from unitone.signals.sinad import merge, tone_powers
+from unitone.signals.sinad import TonePowers, merge, tone_powers
 from unitone.standin.instruments import StandInBench
 from unitone.standin.mechanics import unit_mdeg
 from unitone.standin.physics import PhysicsFile
@@ -141,12 +140,17 @@ class Referee:
         parts = self._tones(conditions, channel, conditions.level_dbm or -60.0, _SECONDS)
         return parts.sinad_db if quantity_id == "rx.sinad" else parts.distortion_pct
 
-    def _tones(self, conditions: Conditions, channel: str, level: float, seconds: float):  # type: ignore[no-untyped-def]
-        signal = Signal(float(self.sheet.carrier_hz(channel)), level, conditions.tone_hz or 0.0, conditions.deviation_hz or 0.0)
+    def _tones(self, conditions: Conditions, channel: str, level: float, seconds: float) -> TonePowers:
+        signal = Signal(
+            float(self.sheet.carrier_hz(channel)), level, conditions.tone_hz or 0.0, conditions.deviation_hz or 0.0
+        )
         panel = Panel.from_positions(conditions.panel)
         self.radio.receive(0.3, channel, signal, panel)
         return merge(
-            [tone_powers(self.radio.receive(0.5, channel, signal, panel).audio, RATE) for _ in range(round(seconds / 0.5))]
+            [
+                tone_powers(self.radio.receive(0.5, channel, signal, panel).audio, RATE)
+                for _ in range(round(seconds / 0.5))
+            ]
         )
 
     def sensitivity_dbm(self, conditions: Conditions, channel: str) -> float:
@@ -172,12 +176,8 @@ class Referee:
     def clearly_out(self, step: Step, conditions: Conditions) -> bool:
         """Out of limits by more than a careful reading could be wrong."""
         value = self.true_value(step.quantity_id, conditions)
-        room = max(3 * quantity(step.quantity_id).usual_std, 0.002 * abs(value) if step.quantity.kind == "volts" else 0.0)
+        room = max(
+            3 * quantity(step.quantity_id).usual_std, 0.002 * abs(value) if step.quantity.kind == "volts" else 0.0
+        )
         low, high = step.limit.low, step.limit.high
         return (low is not None and value < low - room) or (high is not None and value > high + room)
-
-
-def reading_of(step: Step, conditions: Conditions, measured: Measured) -> Reading:
-    """A bench's measurement as a reading of the step."""
-    return Reading(step.quantity_id, conditions, measured.value, measured.instrument, measured.source, measured.std,
-                   measured.bound, measured.word)  # fmt: skip

@@ -17,8 +17,8 @@ from unitone.job.verdicts import SETTLED, found_in_limits, verdict
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align, wrongly_touched
 from unitone.session.session import Session, open_job
-from unitone.sheet.model import Step
 from unitone.sheet.library import find, physics_path
+from unitone.sheet.model import Step
 from unitone.sheet.read import read_sheet
 from unitone.standin.physics import read_physics
 from unitone.store.logbook import Logbook
@@ -103,7 +103,9 @@ def _one(arguments: tuple[str, int, bool]) -> SetResult:
     return run_set(*arguments)
 
 
-def run_trial(sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True) -> dict[str, Any]:
+def run_trial(
+    sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True
+) -> dict[str, Any]:
     """The report of ``./unitone robot``: ``sets`` radios from ``seed`` on. Raises SheetError without a physics file."""
     path = find(sheet_name)
     if not physics_path(path).is_file():

@@ -89,7 +89,9 @@ class Session:
     def _append(self, kind: str, data: dict[str, Any]) -> Entry:
         if self.state.finished and kind != "note":
             raise TapeError("This job is finished. Its tape takes notes only.")
-        entry = self.logbook.append(self.job_id, kind, data, round(self.bench.seconds(), 3), self.state.seq + 1, self._now())
+        entry = self.logbook.append(
+            self.job_id, kind, data, round(self.bench.seconds(), 3), self.state.seq + 1, self._now()
+        )
         self._tape.append(entry)
         if kind == "strike":
             self.state = fold(self._tape, self.job_id)
@@ -154,10 +156,21 @@ class Session:
         wanted = conditions or self.state.set_up
         quantity_id = self.reading_quantity(wanted)
         if quantity_id == "rx.sensitivity":
-            raise BenchError("The level for 12 dB SINAD is found from SINAD readings: dial a level first, or type the level.")
+            raise BenchError(
+                "The level for 12 dB SINAD is found from SINAD readings: dial a level first, or type the level."
+            )
         got = self.bench.measure(quantity_id, wanted)
         reading = Reading(
-            quantity_id, wanted, got.value, got.instrument, got.source, got.std, got.bound, got.word, got.raw, got.correction
+            quantity_id,
+            wanted,
+            got.value,
+            got.instrument,
+            got.source,
+            got.std,
+            got.bound,
+            got.word,
+            got.raw,
+            got.correction,
         )
         self._append("reading", reading.to_data())
         return reading
@@ -174,14 +187,18 @@ class Session:
         if quantity_id == "rx.sensitivity" and self._is_ratio(typed):
             quantity_id = "rx.sinad"
             if wanted.level_dbm is None:
-                raise EntryError(f"“{typed}” dB SINAD at which level? Dial a level first, or type the level that gives 12 dB.")
+                raise EntryError(
+                    f"“{typed}” dB SINAD at which level? Dial a level first, or type the level that gives 12 dB."
+                )
         reading = self._typed_reading(typed, quantity_id, wanted)
         self._append("reading", reading.to_data())
         return reading
 
     def _is_ratio(self, typed: str) -> bool:
         plain = typed.strip().lower()
-        return plain.endswith("db") or self.state.set_up.level_dbm is not None and plain.replace(",", "").replace(".", "").lstrip("-−").isdigit()
+        return plain.endswith("db") or (
+            self.state.set_up.level_dbm is not None and plain.replace(",", "").replace(".", "").lstrip("-−").isdigit()
+        )
 
     def _typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
         from unitone.quantities.registry import quantity
@@ -199,7 +216,9 @@ class Session:
                 )
         if quantity_id == "rx.sensitivity":
             wanted = replace(wanted, level_dbm=None)
-        return Reading(quantity_id, wanted, value, "by hand", "hand", None, entry.bound, entry.word, typed=typed.strip())
+        return Reading(
+            quantity_id, wanted, value, "by hand", "hand", None, entry.bound, entry.word, typed=typed.strip()
+        )
 
     def _nominal_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
         if quantity_id == "tx.frequency_error":

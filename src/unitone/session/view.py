@@ -2,179 +2,25 @@
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
-from unitone.bench.kit import HOOK_UPS, Kit, dial
+from unitone.bench.kit import HOOK_UPS, dial
 from unitone.coach.advice import Advice
 from unitone.coach.sentences import amount, button, clock, direction, position_text, sentence
-from unitone.coach.step import hill, leave_alone
+from unitone.coach.step import leave_alone
 from unitone.errors import BenchError
 from unitone.job.state import JobState, Logged
 from unitone.job.summary import band_on_bar, bar_span, place_on_bar, reading_text, worst_found
 from unitone.job.tape import Entry, Reading
-from unitone.job.verdicts import Line, Verdict, lines, verdict, worst
-from unitone.quantities.registry import Quantity, quantity
+from unitone.job.verdicts import Line, lines, verdict, worst
+from unitone.quantities.registry import quantity
 from unitone.quantities.show import microvolts, number, show, show_value
+from unitone.session.plots import hill_view, level_curve
 from unitone.session.session import Session
+from unitone.session.shapes import Bar, BenchView, ChannelLine, LedgerRow, PathStage, Pin, RouteRow, TapeCell
 from unitone.sheet.model import PHASE_TITLES, TURN, Conditions, Step
 from unitone.sheet.schools import ordered, why_order
 from unitone.words import tr
-
-
-@dataclass(frozen=True)
-class RouteRow:
-    """One step in the route."""
-
-    step_id: str
-    title: str
-    verdict: Verdict
-    value: str
-    current: bool
-
-
-@dataclass(frozen=True)
-class PathStage:
-    """A stage in the path strip; ``mark`` is done, now, out, re-check or to do."""
-
-    title: str
-    way: str
-    mark: str
-
-
-@dataclass(frozen=True)
-class Bar:
-    """The limit bar: band, marks (0 to 1) and the texts under it."""
-
-    band: tuple[float, float]
-    found: float | None
-    now: float | None
-    start: str
-    end: str
-    limit: str
-
-
-@dataclass(frozen=True)
-class HillView:
-    """The plot: points (position, value), fitted curve with its band, the peak, and the words of the axes."""
-
-    points: tuple[tuple[float, float], ...]
-    curve_x: tuple[float, ...]
-    curve_y: tuple[float, ...]
-    curve_low: tuple[float, ...]
-    curve_high: tuple[float, ...]
-    peak: float | None
-    peak_text: str
-    here: float
-    adjuster: str
-    x_unit: str
-    y_unit: str
-    target: float | None
-
-
-@dataclass(frozen=True)
-class LedgerRow:
-    """An adjuster in the turns ledger; ``place`` is -1 … 1 about where it was found."""
-
-    adjuster: str
-    kind: str
-    where: str
-    text: str
-    place: float
-    current: bool
-    tool: str
-    seen: str
-
-
-@dataclass(frozen=True)
-class Pin:
-    """A pin on the board."""
-
-    id: str
-    x: float
-    y: float
-    kind: str
-    current: bool
-    moved: bool
-
-
-@dataclass(frozen=True)
-class TapeCell:
-    """A cell of the tape strip."""
-
-    time: str
-    what: str
-    value: str
-    struck: bool
-
-
-@dataclass(frozen=True)
-class ChannelLine:
-    """One channel of a step with several."""
-
-    channel: str
-    found: str
-    now: str
-    inside: bool | None
-    stale: bool
-
-
-@dataclass(frozen=True)
-class BenchView:
-    """Everything that the Bench shows of a job at one moment."""
-
-    job_id: str
-    number: int
-    title: str
-    bench_words: str
-    tally: str
-    finished: bool
-    simulated: bool
-    phase: str
-    phase_words: str
-    route: tuple[tuple[str, tuple[RouteRow, ...]], ...]
-    route_why: str
-    path: tuple[PathStage, ...]
-    step_id: str
-    step_title: str
-    step_place: str
-    step_verdict: Verdict
-    dial_words: str
-    panel_words: str
-    notes: tuple[str, ...]
-    cautions: tuple[str, ...]
-    figure: str
-    unit: str
-    figure_words: str
-    bar: Bar
-    channels: tuple[ChannelLine, ...]
-    hill: HillView | None
-    advice: Advice
-    headline: str
-    detail: str
-    button: str
-    arrow: int
-    pins: tuple[Pin, ...]
-    board: str
-    ledger: tuple[LedgerRow, ...]
-    selected: str
-    selected_step_mdeg: int
-    step_words: tuple[str, str]
-    hook_up: str
-    hook_up_wanted: str
-    chain: tuple[str, ...]
-    hook_up_words: str
-    hook_up_ok: bool
-    tape: tuple[TapeCell, ...]
-    live: bool
-    conditions: Conditions
-    quantity_id: str
-    expected: str
-    kit: Kit
-    limit_words: str
-    moved_count: int
-    leave_alone: bool
-    can_pass: bool
 
 
 def limit_text(step: Step) -> str:
@@ -206,9 +52,13 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         job_id=session.job_id,
         number=state.card.number,
         title=" · ".join(
-            p for p in (state.sheet.title, state.sheet.kind, f"serial {state.card.serial}" if state.card.serial else "") if p
+            p
+            for p in (state.sheet.title, state.sheet.kind, f"serial {state.card.serial}" if state.card.serial else "")
+            if p
         ),
-        bench_words=tr("Stand-in bench · simulated radio") if session.bench.simulated else tr("Hand bench · readings are typed"),
+        bench_words=tr("Stand-in bench · simulated radio")
+        if session.bench.simulated
+        else tr("Hand bench · readings are typed"),
         tally=_tally(state),
         finished=bool(state.finished),
         simulated=session.bench.simulated,
@@ -232,7 +82,11 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         figure_words=_figure_words(state, step, parts),
         bar=_bar(step, parts),
         channels=_channels(step, parts) if len(parts) > 1 else (),
-        hill=_level_curve(state, step) if step.quantity_id == "rx.sensitivity" else _hill(state, step, hand) if hand else None,
+        hill=level_curve(state, step)
+        if step.quantity_id == "rx.sensitivity"
+        else hill_view(state, step, hand)
+        if hand
+        else None,
         advice=advice,
         headline=headline,
         detail=detail,
@@ -243,7 +97,9 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         ledger=_ledger(session, step, hand),
         selected=hand,
         selected_step_mdeg=small,
-        step_words=(f"{amount(adjuster, small)} {direction(-1)}", f"{amount(adjuster, small)} {direction(1)}") if adjuster else ("", ""),
+        step_words=(f"{amount(adjuster, small)} {direction(-1)}", f"{amount(adjuster, small)} {direction(1)}")
+        if adjuster
+        else ("", ""),
         hook_up=state.hook_up,
         hook_up_wanted=step.hook_up,
         chain=_chain(state, chain),
@@ -328,7 +184,8 @@ def _shown_reading(state: JobState, step: Step) -> Logged | None:
     for logged in reversed(state.readings):
         r = logged.reading
         if r.quantity_id in ids and any(
-            r.conditions.way == c.way and (c.channel is None or r.conditions.channel == c.channel) for c in step.required
+            r.conditions.way == c.way and (c.channel is None or r.conditions.channel == c.channel)
+            for c in step.required
         ):
             return logged
     return None
@@ -395,96 +252,6 @@ def _channels(step: Step, parts: tuple[Line, ...]) -> tuple[ChannelLine, ...]:
     )
 
 
-def back_from_height(q: Quantity, height: float) -> float:
-    """The inverse of the coach's height in dB: the quantity in its shown unit."""
-    if q.kind == "percent":
-        return 100.0 * math.pow(10.0, -height / 20.0)
-    if q.kind == "watts":
-        return math.pow(10.0, height / 10.0)
-    return height
-
-
-def _hill(state: JobState, step: Step, hand: str) -> HillView | None:
-    if hand not in step.adjusters or step.quantity_id == "rx.sensitivity":
-        return None
-    adjuster = state.sheet.adjuster(hand)
-    q = step.quantity
-    points, fitted = hill(state, step, hand)
-    core = adjuster.kind == "core"
-    scale = 1.0 if core else 360.0
-    place = state.positions[hand] / TURN * scale
-    if step.aim == "set":
-        target = step.target if step.target is not None else step.limit.middle
-        unit, factor, offset = _axis(q, step)
-        ys = _set_values(state, step, hand)
-        return HillView(
-            tuple((x * scale, (y - offset) * factor) for x, y in ys), (), (), (), (), None, "", place, hand,
-            tr("turns") if core else tr("degrees"), unit, (target - offset) * factor,
-        )  # fmt: skip
-    level = points[-1].level if points else None
-    shown = tuple((p.turns * scale, back_from_height(q, p.height)) for p in points if p.level == level)
-    peak, words = None, ""
-    curve: tuple[tuple[float, ...], ...] = ((), (), (), ())
-    if fitted is not None:
-        curve = (
-            tuple(t * scale for t in fitted.turns),
-            tuple(back_from_height(q, h) for h in fitted.fitted),
-            tuple(back_from_height(q, h - s) for h, s in zip(fitted.fitted, fitted.spread, strict=True)),
-            tuple(back_from_height(q, h + s) for h, s in zip(fitted.fitted, fitted.spread, strict=True)),
-        )
-        if fitted.peak_turns is not None and fitted.peak_std is not None:
-            peak = fitted.peak_turns * scale
-            way = tr("cw") if peak >= 0 else tr("ccw")
-            words = tr(
-                "{what} {at} {way} ± {std}", what=tr("peak") if step.aim == "peak" else tr("null"), at=number(abs(peak), 2 if core else 0),
-                way=way, std=number(fitted.peak_std * scale, 2 if core else 0),
-            )  # fmt: skip
-    unit = {"percent": "%", "watts": "W"}.get(q.kind, "dB")
-    return HillView(shown, *curve, peak, words, place, hand, tr("turns") if core else tr("degrees"), unit, None)
-
-
-def _level_curve(state: JobState, step: Step) -> HillView | None:
-    """SINAD against level on the channel last read, with the 12 dB mark."""
-    readings = [
-        x for x in state.readings
-        if x.reading.quantity_id == "rx.sinad" and x.reading.value is not None and x.reading.conditions.level_dbm is not None
-        and x.reading.conditions.tone_hz == step.setting.tone_hz
-    ]  # fmt: skip
-    if not readings:
-        return None
-    channel = readings[-1].reading.conditions.channel
-    floor = max((state.last_touch.get(a, 0) for a in state.reaching("rx.sinad", readings[-1].reading.conditions)), default=0)
-    points = tuple(
-        (x.reading.conditions.level_dbm or 0.0, x.reading.value or 0.0)
-        for x in readings
-        if x.reading.conditions.channel == channel and x.seq > floor
-    )
-    if not points:
-        return None
-    words = tr("SINAD against level at the set, channel {channel}", channel=channel)
-    return HillView(points, (), (), (), (), None, "", points[-1][0], words, "dBm", "dB", 12.0)
-
-
-def _axis(q: Quantity, step: Step) -> tuple[str, float, float]:
-    """Unit, factor and offset of a set step's axis."""
-    if q.id == "ref.frequency":
-        return "Hz off", 1.0, step.limit.middle
-    if q.kind == "hertz":
-        return "kHz", 1e-3, 0.0
-    if q.kind == "level":
-        return "dBm", 1.0, 0.0
-    if q.kind == "s-units":
-        return "dB over S9", 1.0, 0.0
-    return q.shown, 1.0, 0.0
-
-
-def _set_values(state: JobState, step: Step, hand: str) -> list[tuple[float, float]]:
-    from unitone.coach.step import hill_points
-
-    readings = hill_points(state, step, hand, 0)
-    return [(x.positions[hand] / TURN, x.reading.value) for x in readings if x.reading.value is not None]
-
-
 def _dial_words(state: JobState, wanted: Conditions, step: Step) -> str:
     if wanted.level_dbm is not None:
         try:
@@ -542,7 +309,9 @@ def _pins(state: JobState, step: Step, hand: str) -> tuple[Pin, ...]:
     ]
     points = {c.test_point for c in step.required}
     pins += [
-        Pin(p.id, p.pin[0], p.pin[1], "test point", p.id in points, False) for p in state.sheet.test_points if p.pin is not None
+        Pin(p.id, p.pin[0], p.pin[1], "test point", p.id in points, False)
+        for p in state.sheet.test_points
+        if p.pin is not None
     ]
     return tuple(pins)
 
@@ -560,7 +329,16 @@ def _ledger(session: Session, step: Step, hand: str) -> tuple[LedgerRow, ...]:
         seen = session.bench.seen(name)
         points = tr("points to {clock}", clock=clock(seen)) if seen is not None and adjuster.kind == "preset" else ""
         rows.append(
-            LedgerRow(name, adjuster.kind, adjuster.where, position_text(adjuster, mdeg), place, name == hand, adjuster.tool, points)
+            LedgerRow(
+                name,
+                adjuster.kind,
+                adjuster.where,
+                position_text(adjuster, mdeg),
+                place,
+                name == hand,
+                adjuster.tool,
+                points,
+            )
         )
     return tuple(rows)
 
@@ -578,9 +356,20 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
         figure, unit = figure_of(reading)
         q = quantity(reading.quantity_id)
         if q.kind == "level" and reading.value is not None and not reading.word:
-            figure, unit = reading.bound + microvolts(reading.value).split(" ")[0], microvolts(reading.value).split(" ")[1]
+            figure, unit = (
+                reading.bound + microvolts(reading.value).split(" ")[0],
+                microvolts(reading.value).split(" ")[1],
+            )
         if q.id == "ref.frequency" and reading.value is not None:
-            figure, unit = number(reading.value - state.sheet.step(state.at).limit.middle if state.at == "reference" else reading.value, 0), "Hz"
+            figure, unit = (
+                number(
+                    reading.value - state.sheet.step(state.at).limit.middle
+                    if state.at == "reference"
+                    else reading.value,
+                    0,
+                ),
+                "Hz",
+            )
             if reading.value > 1e6:
                 figure, unit = number(reading.value / 1e6, 6), "MHz"
         unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")

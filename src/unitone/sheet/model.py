@@ -140,7 +140,11 @@ class Conditions:
             return False
         if (self.level_dbm is None) != (required.level_dbm is None):
             return False
-        if required.level_dbm is not None and self.level_dbm is not None and abs(self.level_dbm - required.level_dbm) > 0.05:
+        if (
+            required.level_dbm is not None
+            and self.level_dbm is not None
+            and abs(self.level_dbm - required.level_dbm) > 0.05
+        ):
             return False
         return (
             self.test_point == required.test_point

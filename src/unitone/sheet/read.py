@@ -222,7 +222,9 @@ def _adjuster(reader: _Reader, i: int, a: form.AdjusterPart, w: form.SheetFile) 
 
 def _step(reader: _Reader, i: int, s: form.StepPart, w: form.SheetFile) -> Step | None:
     if s.quantity not in QUANTITIES:
-        reader.complain(("step", i, "quantity"), f"{s.quantity!r} is no quantity. Use one of {', '.join(sorted(QUANTITIES))}.")
+        reader.complain(
+            ("step", i, "quantity"), f"{s.quantity!r} is no quantity. Use one of {', '.join(sorted(QUANTITIES))}."
+        )
         return None
     q = QUANTITIES[s.quantity]
     known = {a.id for a in w.adjuster}
@@ -235,7 +237,9 @@ def _step(reader: _Reader, i: int, s: form.StepPart, w: form.SheetFile) -> Step 
     if s.stage and s.stage not in {x.id for x in w.stage}:
         reader.complain(("step", i, "stage"), f"no stage {s.stage!r}. Add a [[stage]] with that id.")
     if s.test_point is not None and s.test_point not in {p.id for p in w.test_point}:
-        reader.complain(("step", i, "test_point"), f"no test point {s.test_point!r}. Add a [[test_point]] with that id.")
+        reader.complain(
+            ("step", i, "test_point"), f"no test point {s.test_point!r}. Add a [[test_point]] with that id."
+        )
     for control in s.panel:
         if control not in {c.id for c in w.control}:
             reader.complain(("step", i, "panel"), f"no control {control!r}. Add a [[control]] with that id.")
@@ -245,9 +249,11 @@ def _step(reader: _Reader, i: int, s: form.StepPart, w: form.SheetFile) -> Step 
     limit = _limit(reader, i, s, q)
     target = _value(reader, ("step", i, "target"), s.target, q) if s.target is not None else None
     if s.set_channel is not None and s.set_channel not in s.channels:
-        reader.complain(("step", i, "set_channel"), f"{s.set_channel!r} is not among the step's channels. Add it there.")
+        reader.complain(
+            ("step", i, "set_channel"), f"{s.set_channel!r} is not among the step's channels. Add it there."
+        )
     if s.aim in ("peak", "null") and q.hill_slope == 0:
-        reader.complain(("step", i, "aim"), f"{q.title} has no peak. Use aim = \"set\" or \"check\".")
+        reader.complain(("step", i, "aim"), f'{q.title} has no peak. Use aim = "set" or "check".')
     if s.aim != "check" and not groups:
         reader.complain(("step", i, "adjust"), f'aim = "{s.aim}" needs an adjuster. Name one or use aim = "check".')
     return Step(

@@ -19,7 +19,9 @@ class School:
 
 
 SCHOOLS: tuple[School, ...] = (
-    School("detector", "FM detector", ("last", "first"), "last suits the final IF; a coarse check comes first all the same"),
+    School(
+        "detector", "FM detector", ("last", "first"), "last suits the final IF; a coarse check comes first all the same"
+    ),
     School("in-limits", "In limits", ("leave", "optimise"), "what is in limits is left alone"),
     School("s9", "S9", ("iaru", "100uv-pd"), "50 µV PD after IARU Region 1 R.1"),
     School("channel", "Peaking channel", ("middle", "ends"), "the middle channel, then the ends are confirmed"),

@@ -99,9 +99,7 @@ def fit_modulation(envelope: Envelope, rate: float, nominal_tone_hz: float = 100
         residual = phase - solution @ design
         if turn:
             tone = float(np.clip(tone + solution[4], 0.9 * nominal_tone_hz, 1.1 * nominal_tone_hz))
-    return PhaseFit(
-        slope / (2 * math.pi), math.hypot(a, b) * tone, tone, float(np.sqrt(np.mean(residual**2)))
-    )
+    return PhaseFit(slope / (2 * math.pi), math.hypot(a, b) * tone, tone, float(np.sqrt(np.mean(residual**2))))
 
 
 def carrier_line(envelope: Envelope) -> float:

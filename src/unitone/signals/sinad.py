@@ -61,7 +61,7 @@ def sinad_std_db(sinad_db: float, seconds: float, bandwidth_hz: float = 3100.0) 
     """
     rho = max(10.0 ** (sinad_db / 10.0) - 1.0, 1e-3)
     nu = 2.0 * bandwidth_hz * seconds
-    return 4.343 * rho / (1.0 + rho) * math.sqrt(2.0 / nu * (1.0 + 2.0 / rho))
+    return float(4.343 * rho / (1.0 + rho) * math.sqrt(2.0 / nu * (1.0 + 2.0 / rho)))
 
 
 @lru_cache(maxsize=8)
@@ -75,12 +75,12 @@ def _band_mask(n: int, rate: float, low: float, high: float) -> NDArray[np.float
     width = rate / n
     centre = np.arange(n // 2 + 1) * width
     covered = np.minimum(centre + width / 2, high) - np.maximum(centre - width / 2, low)
-    return np.clip(covered / width, 0.0, 1.0)
+    return np.asarray(np.clip(covered / width, 0.0, 1.0), np.float64)
 
 
 @lru_cache(maxsize=32)
 def _hann(n: int) -> NDArray[np.float64]:
-    return np.hanning(n)
+    return np.asarray(np.hanning(n), np.float64)
 
 
 @lru_cache(maxsize=32)
@@ -89,9 +89,7 @@ def _taper(n: int) -> NDArray[np.float64]:
     return window / math.sqrt(float(np.mean(window**2)))
 
 
-def fit_tone(
-    x: NDArray[np.float64], rate: float, nominal_hz: float
-) -> tuple[float, float, NDArray[np.float64]]:
+def fit_tone(x: NDArray[np.float64], rate: float, nominal_hz: float) -> tuple[float, float, NDArray[np.float64]]:
     """Least-squares tone near ``nominal_hz`` (±10 %) in ``x``.
 
     Returns (frequency Hz, mean-square power, residual of the same shape as x).
@@ -121,7 +119,9 @@ def fit_tone(
     return hz, float(a * a + b * b) / 2.0, residual
 
 
-def tone_powers(x: Samples, rate: float, nominal_hz: float = 1000.0, band_hz: tuple[float, float] = BAND_HZ) -> TonePowers:
+def tone_powers(
+    x: Samples, rate: float, nominal_hz: float = 1000.0, band_hz: tuple[float, float] = BAND_HZ
+) -> TonePowers:
     """Power of the tone and of everything else in band.
 
     ``x``: audio samples, shape (n,), any unit; ``rate`` in Hz. Raises ValueError

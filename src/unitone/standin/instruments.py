@@ -131,7 +131,10 @@ class StandInBench:
             return Measured(sinad, "stand-in SINAD meter", std, source="stand-in")
         if quantity_id == "rx.distortion":
             return Measured(
-                together.distortion_pct, "stand-in distortion meter", together.distortion_pct * std / 8.69, source="stand-in"
+                together.distortion_pct,
+                "stand-in distortion meter",
+                together.distortion_pct * std / 8.69,
+                source="stand-in",
             )
         if quantity_id == "rx.af_volts":
             volts = math.sqrt(sum(self._audio_square) / len(self._audio_square))
@@ -142,7 +145,9 @@ class StandInBench:
         if needle >= 1.0:
             return Measured(float(np.interp(1.0, deflection, marks)), "the radio's own meter", None, ">", "pegged", needle,
                             source="stand-in")  # fmt: skip
-        return Measured(float(np.interp(seen, deflection, marks)), "the radio's own meter", 0.3, raw=needle, source="stand-in")
+        return Measured(
+            float(np.interp(seen, deflection, marks)), "the radio's own meter", 0.3, raw=needle, source="stand-in"
+        )
 
     # -- squelch ------------------------------------------------------------------------------
 
@@ -178,9 +183,7 @@ class StandInBench:
             return self._volts(quantity_id, conditions)
         if quantity_id == "ref.frequency":
             nominal = next(
-                o.nominal_hz
-                for o in self.radio.sheet.oscillators
-                if o.id == self.radio.physics.reference.oscillator
+                o.nominal_hz for o in self.radio.sheet.oscillators if o.id == self.radio.physics.reference.oscillator
             )
             # The pick-up loop hands the counter a carrier with some noise on it.
             error = self.radio.reference_hz(self._clock) - nominal
@@ -195,7 +198,10 @@ class StandInBench:
         if quantity_id == "tx.power":
             watts = total_watts(sent)
             return Measured(
-                watts * (1 + 0.003 * self._hand.standard_normal()), "stand-in wattmeter", 0.01 * watts, source="stand-in"
+                watts * (1 + 0.003 * self._hand.standard_normal()),
+                "stand-in wattmeter",
+                0.01 * watts,
+                source="stand-in",
             )
         carrier = strongest(sent)
         if quantity_id == "tx.frequency_error":

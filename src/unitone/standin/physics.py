@@ -246,7 +246,9 @@ def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
     try:
         text = path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError):
-        raise SheetError([f"{path}:1: file: cannot be read. A stand-in needs this physics file beside its sheet."]) from None
+        raise SheetError(
+            [f"{path}:1: file: cannot be read. A stand-in needs this physics file beside its sheet."]
+        ) from None
     return parse_physics(text, str(path), sheet)
 
 
@@ -268,7 +270,9 @@ def parse_physics(text: str, path: str, sheet: Sheet) -> PhysicsFile:
         raise SheetError(problems) from None
     unknown = [a for a in physics.adjuster if a not in {x.id for x in sheet.adjusters}]
     lacking = [a.id for a in sheet.adjusters if a.id not in physics.adjuster]
-    problems = [f"{path}:{line_of(places, ('adjuster', a))}: adjuster.{a}: the sheet has no such adjuster." for a in unknown]
+    problems = [
+        f"{path}:{line_of(places, ('adjuster', a))}: adjuster.{a}: the sheet has no such adjuster." for a in unknown
+    ]
     problems += [f"{path}:1: adjuster.{a}: is missing. Add its aligned position." for a in lacking]
     if problems:
         raise SheetError(problems)

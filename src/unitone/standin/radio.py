@@ -126,7 +126,9 @@ class StandInRadio:
         vco: Vco = self.physics.vco["send" if way == "send" else "receive"]
         henry = vco.inductance * (1.0 + vco.per_turn * self.mechanics.off(vco.adjuster))
         name = "tx.carrier" if way == "send" else "rx.lo1"
-        volts = control_volts(self._output_hz(name, channel, 1e9)[0], henry, vco.fixed, vco.varactor, vco.phi, vco.gamma)
+        volts = control_volts(
+            self._output_hz(name, channel, 1e9)[0], henry, vco.fixed, vco.varactor, vco.phi, vco.gamma
+        )
         top = vco.highest * self.rail_share()
         return min(max(volts, vco.lowest), top), vco.lowest < volts < top
 

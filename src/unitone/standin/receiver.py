@@ -65,9 +65,11 @@ class Receiver:
         self.mechanics = mechanics
         self._noise = noise
         rx = physics.receive
-        self._hz = np.fft.fftfreq(TAPS, 1.0 / RATE)
+        self._hz: NDArray[np.float64] = np.fft.fftfreq(TAPS, 1.0 / RATE).astype(np.float64)
         self._knee = 10.0 ** ((rx.knee - 30.0) / 20.0)
-        self._band = butter(2, [rx.audio.low, rx.audio.high], btype="bandpass", fs=RATE, output="sos").astype(np.float32)
+        self._band = butter(2, [rx.audio.low, rx.audio.high], btype="bandpass", fs=RATE, output="sos").astype(
+            np.float32
+        )
         self._high = butter(3, physics.squelch.noise_above, btype="highpass", fs=RATE, output="sos").astype(np.float32)
         pole = math.exp(-2 * math.pi * rx.audio.deemphasis / RATE)
         self._deemphasis = (np.array([1.0 - pole], np.float32), np.array([1.0, -pole], np.float32))
@@ -93,7 +95,7 @@ class Receiver:
         gain_db = 0.0
         for stage in self.physics.receive.stage:
             gain_db += stage.gain if isinstance(stage, AmplifierStage) else -stage.loss
-        return 10.0 ** (gain_db / 10.0)
+        return float(10.0 ** (gain_db / 10.0))
 
     def chain(self, carrier_hz: float) -> Chain:
         """The chain as the adjusters stand, for a signal at ``carrier_hz``; noise-free and deterministic."""
@@ -114,7 +116,8 @@ class Receiver:
     def _response(self, stage: CoilStage | PairStage | FilterStage, carrier_hz: float) -> NDArray[np.complex128]:
         if isinstance(stage, FilterStage):
             order = 2 * stage.poles
-            return (1.0 / np.sqrt(1.0 + np.abs(2.0 * self._hz / stage.bandwidth) ** order)).astype(np.complex128)
+            skirt = 1.0 / np.sqrt(1.0 + np.abs(2.0 * self._hz / stage.bandwidth) ** order)
+            return np.asarray(skirt, np.complex128)
         half_width = stage.centre / (2.0 * stage.q)
         if isinstance(stage, PairStage):
             x = self._hz / half_width
@@ -140,7 +143,8 @@ class Receiver:
                 (np.fft.ifft(response * centre) * window).astype(np.complex64)
                 for response in (chain.gain, np.sqrt(chain.noise * RATE))
             ]
-            self._kernels = (stamp, fft.fft(np.stack(kernels), size, axis=1))
+            spectra: C64 = np.asarray(fft.fft(np.stack(kernels), size, axis=1), np.complex64)
+            self._kernels = (stamp, spectra)
         return self._kernels[1]
 
     # -- samples ------------------------------------------------------------------------
@@ -189,7 +193,10 @@ class Receiver:
         gain, pole = corner / (2 * RATE + corner), (2 * RATE - corner) / (2 * RATE + corner)
         turned = np.exp(2j * math.pi * off / RATE)
         tank, self._tank = lfilter(
-            np.array([gain, gain * turned], np.complex64), np.array([1, -pole * turned], np.complex64), limited, zi=self._tank
+            np.array([gain, gain * turned], np.complex64),
+            np.array([1, -pole * turned], np.complex64),
+            limited,
+            zi=self._tank,
         )
         out = limited.imag * tank.real - limited.real * tank.imag
         if detector.residual_fm > 0:
@@ -211,4 +218,3 @@ class Receiver:
         """Mean rectified noise above the voice band: what the squelch circuit compares."""
         high, self._high_zi = sosfilt(self._high, detected, zi=self._high_zi)
         return float(np.mean(np.abs(high)))
-

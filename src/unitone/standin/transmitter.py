@@ -26,7 +26,8 @@ class Transmitter:
         """Carrier power from drive and tank as the coils stand; goes with the square of the supply."""
         send = self.physics.send
         losses = [
-            single_loss(detuning(carrier_hz, c.centre + self.mechanics.off(c.adjuster) * c.per_turn, c.q)) for c in send.coil
+            single_loss(detuning(carrier_hz, c.centre + self.mechanics.off(c.adjuster) * c.per_turn, c.q))
+            for c in send.coil
         ]
         drive = send.drive / math.prod(losses[:-1])
         saturated = (1.0 - math.exp(-drive)) / (1.0 - math.exp(-send.drive))
@@ -52,5 +53,7 @@ class Transmitter:
             phase = phase + deviation / tone_hz * np.sin(2 * np.pi * tone_hz * t)
         carrier = math.sqrt(self.watts(carrier_hz)) * np.exp(1j * phase)
         ripple = 1e-4 * (self._noise.standard_normal(n) + 1j * self._noise.standard_normal(n))
-        second = math.sqrt(self.watts(carrier_hz) * 10.0 ** (self.physics.send.harmonic_dbc / 10.0)) * np.exp(2j * phase)
+        second = math.sqrt(self.watts(carrier_hz) * 10.0 ** (self.physics.send.harmonic_dbc / 10.0)) * np.exp(
+            2j * phase
+        )
         return [Component(carrier_hz, RATE, carrier + ripple), Component(2 * carrier_hz, RATE, second)]

@@ -68,9 +68,7 @@ class Logbook:
                 self._take(folder)
             self._engine = _file_engine(path, read_only)
         else:
-            self._engine = create_engine(
-                "sqlite://", poolclass=StaticPool, connect_args={"check_same_thread": False}
-            )
+            self._engine = create_engine("sqlite://", poolclass=StaticPool, connect_args={"check_same_thread": False})
         try:
             self._prepare(read_only)
         except BaseException:
@@ -88,7 +86,9 @@ class Logbook:
         except Timeout:
             raise LogbookBusy.at(str(folder)) from None
         except OSError as error:
-            raise StoreError(f"The folder {folder} cannot be used ({error.strerror}). Choose another with --workspace.") from None
+            raise StoreError(
+                f"The folder {folder} cannot be used ({error.strerror}). Choose another with --workspace."
+            ) from None
 
     def _prepare(self, read_only: bool) -> None:
         """Make a new logbook, or bring an old one up to date; refuse a newer one with words."""
@@ -108,7 +108,9 @@ class Logbook:
                 f"The logbook in {self.folder} is damaged ({error.orig}). Keep a copy of the file and restore a backup."
             ) from None
         if version > HEAD:
-            raise StoreError(f"The logbook in {self.folder} was written by a newer Unitone (version {version}). Update Unitone.")
+            raise StoreError(
+                f"The logbook in {self.folder} was written by a newer Unitone (version {version}). Update Unitone."
+            )
         if version < HEAD and not read_only:
             from unitone.store.migrate import upgrade
 
@@ -125,7 +127,9 @@ class Logbook:
                         result = work(connection)
                     future.set_result(result)
                 except OperationalError as error:
-                    future.set_exception(StoreError(f"The entry could not be written ({error.orig}). It was not logged."))
+                    future.set_exception(
+                        StoreError(f"The entry could not be written ({error.orig}). It was not logged.")
+                    )
                 except BaseException as error:
                     future.set_exception(error)
 
@@ -179,7 +183,9 @@ class Logbook:
     def put_summary(self, job_id: str, status: str, summary: dict[str, Any], utc: str | None = None) -> None:
         """Keep the list's picture of a job; it is only a copy of what its tape says."""
         values = {"status": status, "summary": summary, "updated": utc or utc_now()}
-        self._write(lambda connection: connection.execute(update(Job).where(Job.id == job_id).values(**values)) and None)
+        self._write(
+            lambda connection: connection.execute(update(Job).where(Job.id == job_id).values(**values)) and None
+        )
 
     def tape(self, job_id: str) -> list[Entry]:
         """All entries of a job in order."""
@@ -230,7 +236,9 @@ class Logbook:
         def work(connection: Connection) -> None:
             for item in jobs:
                 row = item["job"]
-                taken = connection.execute(select(Job.id).where((Job.number == row["number"]) | (Job.id == row["id"]))).first()
+                taken = connection.execute(
+                    select(Job.id).where((Job.number == row["number"]) | (Job.id == row["id"]))
+                ).first()
                 if taken is not None:
                     raise StoreError(f"Job {row['number']} exists already. Nothing was taken over.")
                 connection.execute(insert(Job).values(**row))
@@ -238,7 +246,11 @@ class Logbook:
                 entries[0] = {**entries[0], "data": _with_hashes(connection, entries[0]["data"])}
                 connection.execute(insert(TapeEntry), entries)
                 card = row["card"]
-                _index(connection, row["id"], " ".join([row["radio"], card["serial"], card["owner"], card["complaint"], *card["accessories"]]))
+                _index(
+                    connection,
+                    row["id"],
+                    " ".join([row["radio"], card["serial"], card["owner"], card["complaint"], *card["accessories"]]),
+                )
                 for entry in entries:
                     if entry["kind"] == "note":
                         _index(connection, row["id"], entry["data"]["text"])
@@ -291,7 +303,10 @@ def _file_engine(path: Path, read_only: bool) -> Engine:
         raise StoreError(f"The logbook {path} cannot be {'read' if read_only else 'written'}. Check its permissions.")
     where = f"sqlite:///file:{path}?mode=ro&uri=true" if read_only else f"sqlite:///{path}"
     engine = create_engine(
-        where, poolclass=NullPool, json_serializer=lambda v: json.dumps(v, ensure_ascii=False), connect_args={"timeout": 10}
+        where,
+        poolclass=NullPool,
+        json_serializer=lambda v: json.dumps(v, ensure_ascii=False),
+        connect_args={"timeout": 10},
     )
 
     @event.listens_for(engine, "connect")
@@ -313,7 +328,9 @@ def create_all(connection: Connection) -> None:
 
 
 def _index(connection: Connection, job_id: str, words: str) -> None:
-    connection.execute(text("INSERT INTO job_text (job_id, words) VALUES (:job, :words)"), {"job": job_id, "words": words})
+    connection.execute(
+        text("INSERT INTO job_text (job_id, words) VALUES (:job, :words)"), {"job": job_id, "words": words}
+    )
 
 
 def text_hash(written: str) -> str:

@@ -137,7 +137,11 @@ def load_fonts() -> None:
 
 def icon(name: str, role: str, size: int = 24) -> QIcon:
     """An icon of the shipped family, drawn in the ink of ``role``."""
-    source = (_DATA / "icons" / f"{name}.svg").read_text(encoding="utf-8").replace("currentColor", getattr(theme.tokens, role))
+    source = (
+        (_DATA / "icons" / f"{name}.svg")
+        .read_text(encoding="utf-8")
+        .replace("currentColor", getattr(theme.tokens, role))
+    )
     renderer = QSvgRenderer(QByteArray(source.encode()))
     ratio = 2
     pixmap = QPixmap(theme.px(size) * ratio, theme.px(size) * ratio)

@@ -20,7 +20,7 @@ from unitone.desktop.widgets.strips import PathStrip, TapeStrip
 from unitone.desktop.worker import BenchWorker, LiveFigure
 from unitone.errors import BenchError
 from unitone.session.session import Session
-from unitone.session.view import BenchView
+from unitone.session.shapes import BenchView
 from unitone.sheet.library import SHEETS, board_path
 from unitone.sheet.model import Conditions
 from unitone.words import tr
@@ -333,7 +333,11 @@ class BenchPage(QWidget):
         if event is None:
             return
         text = event.text()
-        if text and text in _TYPED and not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+        if (
+            text
+            and text in _TYPED
+            and not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+        ):
             self.step.open_entry(text)
             return
         super().keyPressEvent(event)

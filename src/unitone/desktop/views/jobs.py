@@ -103,7 +103,11 @@ class _CardDelegate(QStyledItemDelegate):
         inner = box.adjusted(theme.px(16), theme.px(10), -theme.px(16), -theme.px(10))
         self._head(painter, row, inner)
         if row.summary.get("readings"):
-            self._marks(painter, row, QRectF(inner.left(), inner.top() + theme.px(50), inner.width(), inner.height() - theme.px(50)))
+            self._marks(
+                painter,
+                row,
+                QRectF(inner.left(), inner.top() + theme.px(50), inner.width(), inner.height() - theme.px(50)),
+            )
         painter.restore()
 
     def _head(self, painter: QPainter, row: JobRow, inner: QRectF) -> None:
@@ -113,8 +117,15 @@ class _CardDelegate(QStyledItemDelegate):
         right = min(painter.fontMetrics().horizontalAdvance(words) + theme.px(6), int(inner.width() * 0.46))
         line = QRectF(inner.left(), inner.top(), inner.width(), theme.px(24))
         painter.setPen(theme.colour("ink"))
-        painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, elided(painter, words, right))
-        draw_mark(painter, QRectF(inner.right() - right - side - theme.px(4), line.center().y() - side / 2, side, side), mark, mark == "now")
+        painter.drawText(
+            line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, elided(painter, words, right)
+        )
+        draw_mark(
+            painter,
+            QRectF(inner.right() - right - side - theme.px(4), line.center().y() - side / 2, side, side),
+            mark,
+            mark == "now",
+        )
         painter.setFont(theme.font(15, True))
         painter.setPen(theme.colour("quiet"))
         number = f"{row.number:04d}"
@@ -143,7 +154,11 @@ class _CardDelegate(QStyledItemDelegate):
             painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, value)
             taken = painter.fontMetrics().horizontalAdvance(value)
             painter.setPen(theme.colour("quiet"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, elided(painter, mark["name"], box.width() - taken - 6))
+            painter.drawText(
+                box,
+                Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft,
+                elided(painter, mark["name"], box.width() - taken - 6),
+            )
             found_and_left_bar(painter, QRectF(box.left(), box.top() + theme.px(22), box.width(), theme.px(8)), mark)
 
 
@@ -156,7 +171,9 @@ def found_and_left_bar(painter: QPainter, bar: QRectF, mark: dict[str, Any]) -> 
     low, high = mark["band"]
     painter.setPen(QPen(theme.colour("holds"), 1))
     painter.setBrush(theme.colour("holds_soft"))
-    painter.drawRoundedRect(QRectF(bar.left() + bar.width() * low, bar.top(), bar.width() * (high - low), bar.height()), radius, radius)
+    painter.drawRoundedRect(
+        QRectF(bar.left() + bar.width() * low, bar.top(), bar.width() * (high - low), bar.height()), radius, radius
+    )
     y = bar.center().y()
     found, now = mark["found"], mark["now"]
     places = [bar.left() + radius + p * (bar.width() - 2 * radius) for p in (found, now) if p is not None]
@@ -169,7 +186,15 @@ def found_and_left_bar(painter: QPainter, bar: QRectF, mark: dict[str, Any]) -> 
         painter.setBrush(theme.colour("card"))
         painter.drawEllipse(QPointF(places[0], y), theme.px(4), theme.px(4))
     if now is not None:
-        verdict = "re-check" if mark["stale"] else "holds" if mark["holds"] else "out" if mark["holds"] is False else "too close to call"
+        verdict = (
+            "re-check"
+            if mark["stale"]
+            else "holds"
+            if mark["holds"]
+            else "out"
+            if mark["holds"] is False
+            else "too close to call"
+        )
         draw_mark(painter, QRectF(places[-1] - side / 2, y - side / 2, side, side), verdict)
 
 
@@ -336,13 +361,23 @@ class JobsPage(QWidget):
         counts = {name: sum(r.status == name for r in everything) for name in ("open", "waiting", "finished")}
         for name, words in _FILTERS:
             self.chips[name].setText(f"{words} {len(everything) if name == 'all' else counts[name]}")
+            self.chips[name].setMinimumWidth(self.chips[name].sizeHint().width())
         workshop = self._logbook.setting("workshop", tr("this workshop"))
-        self.where.setText(tr("{workshop} · {open} open, {finished} finished", workshop=workshop, open=len(everything) - counts["finished"], finished=counts["finished"]))
+        self.where.setText(
+            tr(
+                "{workshop} · {open} open, {finished} finished",
+                workshop=workshop,
+                open=len(everything) - counts["finished"],
+                finished=counts["finished"],
+            )
+        )
         rows = self._logbook.jobs(self.find.text(), "" if self._filter == "all" else self._filter)
         self.model.set_rows(rows)
         self.list_stack.setCurrentIndex(0 if rows else 1)
         self.empty.setText(
-            tr("No job has these words. Clear the search to see all.") if everything else tr("No jobs yet. Press Ctrl+N for the first.")
+            tr("No job has these words. Clear the search to see all.")
+            if everything
+            else tr("No jobs yet. Press Ctrl+N for the first.")
         )
         at = next((n for n, r in enumerate(rows) if r.id == chosen), 0)
         if rows:
@@ -365,12 +400,18 @@ class JobsPage(QWidget):
                  tr("stand-in radio") if card["standin_seed"] is not None else tr("worked by hand"), row.updated[:10]]  # fmt: skip
         self.sub.setText(" · ".join(p for p in parts if p))
         self.complaint.setText(card["complaint"] or tr("none noted"))
-        self.accessories.setText(tr("With it: {items}.", items=", ".join(card["accessories"])) if card["accessories"] else tr("Nothing came with it."))
+        self.accessories.setText(
+            tr("With it: {items}.", items=", ".join(card["accessories"]))
+            if card["accessories"]
+            else tr("Nothing came with it.")
+        )
         counts = s.get("verdicts", {})
         tally = " · ".join(f"{n} {v}" for v, n in counts.items() if n)
         self.stands.setText(f"{state_words(row)[1]}. {tally}")
         self.found.setText(_found_table(s) if s.get("readings") else tr("Nothing read yet."))
-        self.go.setText(tr("Open  ↵") if row.status == "finished" else tr("Go on  ↵") if s.get("readings") else tr("Begin  ↵"))
+        self.go.setText(
+            tr("Open  ↵") if row.status == "finished" else tr("Go on  ↵") if s.get("readings") else tr("Begin  ↵")
+        )
         self.wait.setText(tr("Open again") if row.status == "waiting" else tr("Waits…"))
         self.wait.setEnabled(row.status != "finished")
         self.wait_words.hide()

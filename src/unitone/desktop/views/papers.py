@@ -130,9 +130,21 @@ class HelpPage(QWidget):
 
     def _fill(self) -> None:
         rows = []
-        for scope, words in (("everywhere", tr("Everywhere")), ("bench", tr("On the Bench")), ("jobs", tr("Among the jobs"))):
+        for scope, words in (
+            ("everywhere", tr("Everywhere")),
+            ("bench", tr("On the Bench")),
+            ("jobs", tr("Among the jobs")),
+        ):
             rows.append(f"<tr><td colspan=2><br><b>{words}</b></td></tr>")
-            rows += [f"<tr><td style='padding-right:14px'><b>{a.key}</b></td><td>{a.words}</td></tr>" for a in ACTIONS if a.scope == scope]
+            rows += [
+                f"<tr><td style='padding-right:14px'><b>{a.key}</b></td><td>{a.words}</td></tr>"
+                for a in ACTIONS
+                if a.scope == scope
+            ]
         self.keys.setHtml("<table cellspacing=4>" + "".join(rows) + "</table>")
-        text = _MANUAL.read_text(encoding="utf-8") if _MANUAL.is_file() else tr("The manual is in docs/manual.md of the source.")
+        text = (
+            _MANUAL.read_text(encoding="utf-8")
+            if _MANUAL.is_file()
+            else tr("The manual is in docs/manual.md of the source.")
+        )
         self.manual.setMarkdown(text)

@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPaintEvent, QPolygonF
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QStackedLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QStackedLayout,
+    QVBoxLayout,
+    QWidget,
+)
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.hill import HillPlot
@@ -12,7 +21,7 @@ from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import Painted, label
 from unitone.desktop.widgets.strips import LimitBar
 from unitone.desktop.worker import LiveFigure
-from unitone.session.view import BenchView
+from unitone.session.shapes import BenchView
 from unitone.words import tr
 
 
@@ -74,7 +83,9 @@ class ChannelTable(Painted):
     def show_view(self, view: BenchView) -> None:
         self._view = view
         self.setVisible(bool(view.channels))
-        self.setAccessibleDescription("; ".join(f"channel {c.channel}: found {c.found}, now {c.now}" for c in view.channels))
+        self.setAccessibleDescription(
+            "; ".join(f"channel {c.channel}: found {c.found}, now {c.now}" for c in view.channels)
+        )
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -89,15 +100,29 @@ class ChannelTable(Painted):
             at_hand = self._view.conditions.channel == line.channel
             painter.setBrush(theme.colour("orange_soft" if at_hand else "well"))
             painter.drawRoundedRect(box, 6, 6)
-            mark = "to do" if not line.now else "re-check" if line.stale else "holds" if line.inside else "out" if line.inside is False else "too close to call"
+            mark = (
+                "to do"
+                if not line.now
+                else "re-check"
+                if line.stale
+                else "holds"
+                if line.inside
+                else "out"
+                if line.inside is False
+                else "too close to call"
+            )
             side = theme.px(13)
             draw_mark(painter, QRectF(box.left() + theme.px(10), box.center().y() - side / 2, side, side), mark)
             inner = box.adjusted(theme.px(30), theme.px(4), -theme.px(8), -theme.px(4))
             painter.setPen(theme.colour("quiet"))
             painter.setFont(theme.font(12))
-            painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, tr("ch {n}", n=line.channel))
+            painter.drawText(
+                inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, tr("ch {n}", n=line.channel)
+            )
             if line.found:
-                painter.drawText(inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, tr("found {v}", v=line.found))
+                painter.drawText(
+                    inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, tr("found {v}", v=line.found)
+                )
             painter.setPen(theme.colour("ink"))
             painter.setFont(theme.font(14, True))
             painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, line.now or "—")
@@ -235,7 +260,9 @@ class StepCard(QFrame):
             return tr("In limits as found. Leave it alone.") + (" " + note if note else "")
         if not view.selected:
             return note or tr("Nothing is turned in this step: it is measured.")
-        return (note + " " if note else "") + tr("Readings against the turns of {adjuster} are drawn here.", adjuster=view.selected)
+        return (note + " " if note else "") + tr(
+            "Readings against the turns of {adjuster} are drawn here.", adjuster=view.selected
+        )
 
     def _show_coach(self, view: BenchView) -> None:
         calm = view.advice.act in ("conclude", "go to", "finish", "done", "log")

@@ -116,7 +116,9 @@ class Tray(QFrame):
         except UnitoneError as error:
             self.kit_error.setText(str(error))
             return
-        kit = Kit(least, self._kit.most_dbm, self._kit.resolution_db, pads, self.told.isChecked(), switches, self._kit.shows)
+        kit = Kit(
+            least, self._kit.most_dbm, self._kit.resolution_db, pads, self.told.isChecked(), switches, self._kit.shows
+        )
         if self._then is not None:
             self._then(kit)
         self.close_tray()

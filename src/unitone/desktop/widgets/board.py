@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import Painted
-from unitone.session.view import Pin
+from unitone.session.shapes import Pin
 from unitone.words import tr
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QLabel, QStackedLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label
-from unitone.session.view import HillView
+from unitone.session.shapes import HillView
 from unitone.words import tr
 
 pg.setConfigOptions(antialias=True)
@@ -63,10 +63,18 @@ class HillPlot(QWidget):
             axis.enableAutoSIPrefix(False)
         style = {"color": theme.tokens.quiet, "font-size": f"{theme.px(12)}px"}
         turning = view.x_unit != "dBm"
-        words = tr("{adjuster}, {unit} from where it was found (cw to the right)", adjuster=view.adjuster, unit=view.x_unit)
+        words = tr(
+            "{adjuster}, {unit} from where it was found (cw to the right)", adjuster=view.adjuster, unit=view.x_unit
+        )
         item.setLabel("bottom", words if turning else f"{view.adjuster}, dBm", **style)
         if self.height() < theme.px(150) or self.width() < theme.px(420):
-            item.setLabel("bottom", tr("{adjuster}, {unit}, cw to the right", adjuster=view.adjuster, unit=view.x_unit) if turning else "dBm", **style)
+            item.setLabel(
+                "bottom",
+                tr("{adjuster}, {unit}, cw to the right", adjuster=view.adjuster, unit=view.x_unit)
+                if turning
+                else "dBm",
+                **style,
+            )
         item.setLabel("left", view.y_unit, **style)
         item.showGrid(x=True, y=True, alpha=0.18)
         if view.curve_x:
@@ -76,7 +84,11 @@ class HillPlot(QWidget):
             item.addItem(pg.FillBetweenItem(low, high, brush=band))
             item.plot(view.curve_x, view.curve_y, pen=pg.mkPen(teal, width=2.4))
         if view.target is not None:
-            item.addItem(pg.InfiniteLine(view.target, 0, pen=pg.mkPen(theme.colour("holds"), width=1.6, style=Qt.PenStyle.DashLine)))
+            item.addItem(
+                pg.InfiniteLine(
+                    view.target, 0, pen=pg.mkPen(theme.colour("holds"), width=1.6, style=Qt.PenStyle.DashLine)
+                )
+            )
         xs, ys = zip(*view.points, strict=True)
         item.plot(
             xs, ys, pen=None, symbol="o", symbolSize=theme.px(9), symbolBrush=theme.colour("card"),
@@ -88,8 +100,16 @@ class HillPlot(QWidget):
                       symbolPen=pg.mkPen(theme.colour("orange"), width=3))  # fmt: skip
         self._range(item, view, xs, ys)
         if view.peak is not None:
-            item.addItem(pg.InfiniteLine(view.peak, 90, pen=pg.mkPen(theme.colour("holds"), width=1.6, style=Qt.PenStyle.DashLine)))
-            words = pg.TextItem(view.peak_text, color=theme.colour("holds"), anchor=(0 if view.peak < sum(item.viewRange()[0]) / 2 else 1, 0))
+            item.addItem(
+                pg.InfiniteLine(
+                    view.peak, 90, pen=pg.mkPen(theme.colour("holds"), width=1.6, style=Qt.PenStyle.DashLine)
+                )
+            )
+            words = pg.TextItem(
+                view.peak_text,
+                color=theme.colour("holds"),
+                anchor=(0 if view.peak < sum(item.viewRange()[0]) / 2 else 1, 0),
+            )
             words.setFont(theme.font(13, True))
             words.setPos(view.peak, item.viewRange()[1][1])
             item.addItem(words, ignoreBounds=True)
@@ -107,4 +127,4 @@ class HillPlot(QWidget):
         if view.curve_y and view.y_unit == "%":
             top = min(top, max(ys) * 1.6)
         room = 0.14 * max(top - bottom, 1e-3, abs(top) * 0.02)
-        item.setYRange(bottom - room, top + 1.8 * room, padding=0)
+        item.setYRange(bottom - room, top + (1.8 if self.height() > theme.px(170) else 4.0) * room, padding=0)

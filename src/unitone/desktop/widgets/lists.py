@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark, verdict_colour
 from unitone.desktop.widgets.painted import Painted, elided, label
-from unitone.session.view import LedgerRow, RouteRow
+from unitone.session.shapes import LedgerRow, RouteRow
 from unitone.words import tr
 
 _ROLE = Qt.ItemDataRole.UserRole
@@ -38,7 +38,9 @@ class _RouteDelegate(QStyledItemDelegate):
         if not isinstance(row, RouteRow):
             painter.setFont(theme.font(11, True))
             painter.setPen(theme.colour("quiet"))
-            painter.drawText(box.adjusted(theme.px(8), 0, 0, -theme.px(4)), Qt.AlignmentFlag.AlignBottom, str(row).upper())
+            painter.drawText(
+                box.adjusted(theme.px(8), 0, 0, -theme.px(4)), Qt.AlignmentFlag.AlignBottom, str(row).upper()
+            )
             painter.setPen(QPen(theme.colour("line"), 1))
             painter.drawLine(box.bottomLeft() + QPointF(theme.px(8), 0), box.bottomRight() - QPointF(theme.px(4), 0))
             painter.restore()
@@ -52,8 +54,16 @@ class _RouteDelegate(QStyledItemDelegate):
         painter.setFont(theme.font(12, row.current))
         value = row.value if row.value else ("" if row.verdict == "to do" else row.verdict)
         taken = painter.fontMetrics().horizontalAdvance(value)
-        painter.setPen(theme.colour("orange_text") if row.current else verdict_colour(row.verdict) if row.verdict in ("out", "re-check") else theme.colour("quiet"))
-        painter.drawText(box.adjusted(0, 0, -theme.px(8), 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, value)
+        painter.setPen(
+            theme.colour("orange_text")
+            if row.current
+            else verdict_colour(row.verdict)
+            if row.verdict in ("out", "re-check")
+            else theme.colour("quiet")
+        )
+        painter.drawText(
+            box.adjusted(0, 0, -theme.px(8), 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, value
+        )
         painter.setFont(theme.font(13, row.current))
         painter.setPen(theme.colour("ink"))
         left = theme.px(29)
@@ -83,7 +93,9 @@ class RouteList(QListWidget):
         """Show these steps; the one at hand is kept in sight."""
         if groups == self._rows:
             return
-        same = [[r.step_id for r in rows] for _, rows in groups] == [[r.step_id for r in rows] for _, rows in self._rows]
+        same = [[r.step_id for r in rows] for _, rows in groups] == [
+            [r.step_id for r in rows] for _, rows in self._rows
+        ]
         self._rows = groups
         if not same:
             self.clear()

@@ -1,4 +1,4 @@
-"""Verdicts as shapes, painted the same everywhere: disc, hollow square, triangle, diamond, ring."""
+"""Verdicts as shapes, painted the same everywhere: disc, hollow square, triangle, lozenge, ring."""
 
 from __future__ import annotations
 
@@ -38,7 +38,12 @@ def draw_mark(painter: QPainter, box: QRectF, verdict: str, current: bool = Fals
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour("card"), side * 0.14))
         painter.drawPolyline(
-            QPolygonF([QPointF(box.left() + side * x, box.top() + side * y) for x, y in ((0.27, 0.52), (0.44, 0.68), (0.74, 0.34))])
+            QPolygonF(
+                [
+                    QPointF(box.left() + side * x, box.top() + side * y)
+                    for x, y in ((0.27, 0.52), (0.44, 0.68), (0.74, 0.34))
+                ]
+            )
         )
     elif verdict == "out":
         painter.drawPolygon(_polygon(box, ((0.5, 0.02), (1.0, 0.94), (0.0, 0.94))))

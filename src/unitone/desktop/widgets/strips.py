@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import Painted, elided
-from unitone.session.view import Bar, PathStage, TapeCell
+from unitone.session.shapes import Bar, PathStage, TapeCell
 from unitone.words import tr
 
 
@@ -104,7 +104,11 @@ class TapeStrip(Painted):
         if not self._cells:
             painter.setPen(theme.colour("rail_text"))
             painter.setFont(theme.font(13))
-            painter.drawText(QRectF(head, 0, self.width() - head, self.height()), Qt.AlignmentFlag.AlignVCenter, tr("nothing logged yet"))
+            painter.drawText(
+                QRectF(head, 0, self.width() - head, self.height()),
+                Qt.AlignmentFlag.AlignVCenter,
+                tr("nothing logged yet"),
+            )
         for n, entry in enumerate(self._cells[-room:]):
             left = head + n * wide
             painter.setPen(QPen(theme.colour("rail_now"), 1))
@@ -177,7 +181,9 @@ class LimitBar(Painted):
             x, s = left + span * now, theme.px(8)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.colour("orange"))
-            painter.drawPolygon(QPolygonF([QPointF(x - s, top - s - 6), QPointF(x + s, top - s - 6), QPointF(x, top - 3)]))
+            painter.drawPolygon(
+                QPolygonF([QPointF(x - s, top - s - 6), QPointF(x + s, top - s - 6), QPointF(x, top - 3)])
+            )
         self._words(painter, bar, left, span, top + thick)
 
     def _words(self, painter, bar: Bar, left: float, span: float, under: float) -> None:  # type: ignore[no-untyped-def]

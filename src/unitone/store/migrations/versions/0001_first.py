@@ -11,7 +11,9 @@ depends_on = None
 
 def upgrade() -> None:
     """Jobs, entries, shared texts, settings and the search index."""
-    op.create_table("meta", sa.Column("key", sa.String(80), primary_key=True), sa.Column("value", sa.JSON, nullable=False))
+    op.create_table(
+        "meta", sa.Column("key", sa.String(80), primary_key=True), sa.Column("value", sa.JSON, nullable=False)
+    )
     op.create_table(
         "snapshot", sa.Column("hash", sa.String(64), primary_key=True), sa.Column("text", sa.Text, nullable=False)
     )

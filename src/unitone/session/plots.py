@@ -1,0 +1,104 @@
+"""The plots of the Bench: the hill of the adjuster in hand, the curve of SINAD against level."""
+
+from __future__ import annotations
+
+import math
+
+from unitone.coach.step import hill, hill_points
+from unitone.job.state import JobState
+from unitone.quantities.registry import Quantity
+from unitone.quantities.show import number
+from unitone.session.shapes import HillView
+from unitone.sheet.model import TURN, Step
+from unitone.words import tr
+
+
+def back_from_height(q: Quantity, height: float) -> float:
+    """The inverse of the coach's height in dB: the quantity in its shown unit."""
+    if q.kind == "percent":
+        return 100.0 * math.pow(10.0, -height / 20.0)
+    if q.kind == "watts":
+        return math.pow(10.0, height / 10.0)
+    return height
+
+
+def hill_view(state: JobState, step: Step, hand: str) -> HillView | None:
+    if hand not in step.adjusters or step.quantity_id == "rx.sensitivity":
+        return None
+    adjuster = state.sheet.adjuster(hand)
+    q = step.quantity
+    points, fitted = hill(state, step, hand)
+    core = adjuster.kind == "core"
+    scale = 1.0 if core else 360.0
+    place = state.positions[hand] / TURN * scale
+    if step.aim == "set":
+        target = step.target if step.target is not None else step.limit.middle
+        unit, factor, offset = _axis(q, step)
+        ys = _set_values(state, step, hand)
+        return HillView(
+            tuple((x * scale, (y - offset) * factor) for x, y in ys), (), (), (), (), None, "", place, hand,
+            tr("turns") if core else tr("degrees"), unit, (target - offset) * factor,
+        )  # fmt: skip
+    level = points[-1].level if points else None
+    shown = tuple((p.turns * scale, back_from_height(q, p.height)) for p in points if p.level == level)
+    peak, words = None, ""
+    Values = tuple[float, ...]
+    curve: tuple[Values, Values, Values, Values] = ((), (), (), ())
+    if fitted is not None:
+        curve = (
+            tuple(t * scale for t in fitted.turns),
+            tuple(back_from_height(q, h) for h in fitted.fitted),
+            tuple(back_from_height(q, h - s) for h, s in zip(fitted.fitted, fitted.spread, strict=True)),
+            tuple(back_from_height(q, h + s) for h, s in zip(fitted.fitted, fitted.spread, strict=True)),
+        )
+        if fitted.peak_turns is not None and fitted.peak_std is not None:
+            peak = fitted.peak_turns * scale
+            way = tr("cw") if peak >= 0 else tr("ccw")
+            words = tr(
+                "{what} {at} {way} ± {std}", what=tr("peak") if step.aim == "peak" else tr("null"), at=number(abs(peak), 2 if core else 0),
+                way=way, std=number(fitted.peak_std * scale, 2 if core else 0),
+            )  # fmt: skip
+    unit = {"percent": "%", "watts": "W"}.get(q.kind, "dB")
+    return HillView(shown, *curve, peak, words, place, hand, tr("turns") if core else tr("degrees"), unit, None)
+
+
+def level_curve(state: JobState, step: Step) -> HillView | None:
+    """SINAD against level on the channel last read, with the 12 dB mark."""
+    readings = [
+        x for x in state.readings
+        if x.reading.quantity_id == "rx.sinad" and x.reading.value is not None and x.reading.conditions.level_dbm is not None
+        and x.reading.conditions.tone_hz == step.setting.tone_hz
+    ]  # fmt: skip
+    if not readings:
+        return None
+    channel = readings[-1].reading.conditions.channel
+    floor = max(
+        (state.last_touch.get(a, 0) for a in state.reaching("rx.sinad", readings[-1].reading.conditions)), default=0
+    )
+    points = tuple(
+        (x.reading.conditions.level_dbm or 0.0, x.reading.value or 0.0)
+        for x in readings
+        if x.reading.conditions.channel == channel and x.seq > floor
+    )
+    if not points:
+        return None
+    words = tr("SINAD against level at the set, channel {channel}", channel=channel)
+    return HillView(points, (), (), (), (), None, "", points[-1][0], words, "dBm", "dB", 12.0)
+
+
+def _axis(q: Quantity, step: Step) -> tuple[str, float, float]:
+    """Unit, factor and offset of a set step's axis."""
+    if q.id == "ref.frequency":
+        return "Hz off", 1.0, step.limit.middle
+    if q.kind == "hertz":
+        return "kHz", 1e-3, 0.0
+    if q.kind == "level":
+        return "dBm", 1.0, 0.0
+    if q.kind == "s-units":
+        return "dB over S9", 1.0, 0.0
+    return q.shown, 1.0, 0.0
+
+
+def _set_values(state: JobState, step: Step, hand: str) -> list[tuple[float, float]]:
+    readings = hill_points(state, step, hand, 0)
+    return [(x.positions[hand] / TURN, x.reading.value) for x in readings if x.reading.value is not None]

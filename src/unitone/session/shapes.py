@@ -1,0 +1,165 @@
+"""The shapes of what the Bench shows: immutable, known to no widget and to no session."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from unitone.bench.kit import Kit
+from unitone.coach.advice import Advice
+from unitone.job.verdicts import Verdict
+from unitone.sheet.model import Conditions
+
+
+@dataclass(frozen=True)
+class RouteRow:
+    """One step in the route."""
+
+    step_id: str
+    title: str
+    verdict: Verdict
+    value: str
+    current: bool
+
+
+@dataclass(frozen=True)
+class PathStage:
+    """A stage in the path strip; ``mark`` is done, now, out, re-check or to do."""
+
+    title: str
+    way: str
+    mark: str
+
+
+@dataclass(frozen=True)
+class Bar:
+    """The limit bar: band, marks (0 to 1) and the texts under it."""
+
+    band: tuple[float, float]
+    found: float | None
+    now: float | None
+    start: str
+    end: str
+    limit: str
+
+
+@dataclass(frozen=True)
+class HillView:
+    """The plot: points (position, value), fitted curve with its band, the peak, and the words of the axes."""
+
+    points: tuple[tuple[float, float], ...]
+    curve_x: tuple[float, ...]
+    curve_y: tuple[float, ...]
+    curve_low: tuple[float, ...]
+    curve_high: tuple[float, ...]
+    peak: float | None
+    peak_text: str
+    here: float
+    adjuster: str
+    x_unit: str
+    y_unit: str
+    target: float | None
+
+
+@dataclass(frozen=True)
+class LedgerRow:
+    """An adjuster in the turns ledger; ``place`` is -1 … 1 about where it was found."""
+
+    adjuster: str
+    kind: str
+    where: str
+    text: str
+    place: float
+    current: bool
+    tool: str
+    seen: str
+
+
+@dataclass(frozen=True)
+class Pin:
+    """A pin on the board."""
+
+    id: str
+    x: float
+    y: float
+    kind: str
+    current: bool
+    moved: bool
+
+
+@dataclass(frozen=True)
+class TapeCell:
+    """A cell of the tape strip."""
+
+    time: str
+    what: str
+    value: str
+    struck: bool
+
+
+@dataclass(frozen=True)
+class ChannelLine:
+    """One channel of a step with several."""
+
+    channel: str
+    found: str
+    now: str
+    inside: bool | None
+    stale: bool
+
+
+@dataclass(frozen=True)
+class BenchView:
+    """Everything that the Bench shows of a job at one moment."""
+
+    job_id: str
+    number: int
+    title: str
+    bench_words: str
+    tally: str
+    finished: bool
+    simulated: bool
+    phase: str
+    phase_words: str
+    route: tuple[tuple[str, tuple[RouteRow, ...]], ...]
+    route_why: str
+    path: tuple[PathStage, ...]
+    step_id: str
+    step_title: str
+    step_place: str
+    step_verdict: Verdict
+    dial_words: str
+    panel_words: str
+    notes: tuple[str, ...]
+    cautions: tuple[str, ...]
+    figure: str
+    unit: str
+    figure_words: str
+    bar: Bar
+    channels: tuple[ChannelLine, ...]
+    hill: HillView | None
+    advice: Advice
+    headline: str
+    detail: str
+    button: str
+    arrow: int
+    pins: tuple[Pin, ...]
+    board: str
+    ledger: tuple[LedgerRow, ...]
+    selected: str
+    selected_step_mdeg: int
+    step_words: tuple[str, str]
+    hook_up: str
+    hook_up_wanted: str
+    chain: tuple[str, ...]
+    hook_up_words: str
+    hook_up_ok: bool
+    tape: tuple[TapeCell, ...]
+    live: bool
+    conditions: Conditions
+    quantity_id: str
+    expected: str
+    kit: Kit
+    limit_words: str
+    moved_count: int
+    leave_alone: bool
+    can_pass: bool
