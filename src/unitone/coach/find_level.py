@@ -39,7 +39,8 @@ def next_level(readings: Sequence[tuple[float, float]], start_dbm: float) -> Lev
         found, _ = _line(near)
         # Either side in turn, so that the slope is seen as well.
         return LevelMove(try_dbm=round(found + (0.8 if len(near) % 2 else -0.8), 1))
-    level, sinad = min(readings, key=lambda r: abs(r[1] - WANTED_DB))
+    # The nearest reading; of several drowned in noise the strongest signal.
+    level, sinad = min(readings, key=lambda r: (round(abs(r[1] - WANTED_DB)), -r[0] if r[1] < WANTED_DB else r[0]))
     if sinad < WANTED_DB and level >= _HIGHEST_DBM:
         return LevelMove(hopeless=True, found_dbm=_HIGHEST_DBM)
     if sinad <= 2.0:

@@ -195,8 +195,7 @@ def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> 
             "log", step.id, "found-level", conditions=required, value=move.found_dbm, std=move.std_db, numbers=numbers
         )
     assert move.try_dbm is not None
-    advice = _at(state, step, replace(required, level_dbm=move.try_dbm), "level-next" if readings else why)
-    return advice
+    return _at(state, step, replace(required, level_dbm=move.try_dbm), "level-next" if readings else why)
 
 
 def _guess_level(state: JobState, floor: int) -> float:

@@ -71,9 +71,9 @@ _BARE: dict[Kind, tuple[str, float]] = {
     "volts": ("V", 1.0), "amps": ("A", 1.0), "watts": ("W", 1.0), "hertz": ("Hz", 1.0), "hertz-error": ("Hz", 1.0),
     "ratio-db": ("dB", 1.0), "percent": ("%", 1.0), "level": ("V", 1e-6), "s-units": ("S", 1.0),
 }  # fmt: skip
-_RKM = re.compile(r"^([+-]?\d+)([pnumkMGR])(\d+)$")
-_NUMBER = re.compile(r"^([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE)
-_S_READING = re.compile(r"^s\s*([0-9](?:\.\d+)?)\s*(?:\+\s*(\d+(?:\.\d+)?)\s*(?:db)?)?$", re.IGNORECASE)
+_RKM = re.compile(r"^([+-]?\d+)([pnumkMGR])(\d+)$", re.ASCII)
+_NUMBER = re.compile(r"^([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE | re.ASCII)
+_S_READING = re.compile(r"^s\s*([0-9](?:\.\d+)?)\s*(?:\+\s*(\d+(?:\.\d+)?)\s*(?:db)?)?$", re.IGNORECASE | re.ASCII)
 
 
 @dataclass(frozen=True)

@@ -27,8 +27,8 @@ _JOBS: tuple[tuple[int, str, str, str, tuple[str, ...], int, str, str], ...] = (
     (141, "40-1011", "market stall 12", "low power, others hear it faintly", ("microphone",), 6, "2026-11-03T13:40", "finish"),
     (142, "40-0932", "the ferry kiosk", "distorted, everybody says he shouts", ("microphone", "power lead"), 3, "2026-11-06T10:05", "finish"),
     (143, "40-1204", "allotment society", "off frequency, heard on the next channel", ("power lead",), 2, "2026-11-10T15:20", "wait"),
-    (144, "40-1090", "the lock keeper", "meter stands at S3 whatever comes in", ("microphone", "power lead", "bracket"), 4, "2026-11-12T09:30", "finish"),
-    (145, "40-0755", "market stall 3", "bought at a jumble sale, never tried", (), 8, "2026-11-17T14:00", "as-found"),
+    (144, "40-1090", "the lock keeper", "meter stands low whatever comes", ("microphone", "power lead", "bracket"), 4, "2026-11-12T09:30", "finish"),
+    (145, "40-0755", "market stall 3", "jumble sale, never tried", (), 8, "2026-11-17T14:00", "as-found"),
     (146, "40-1321", "the island ferry", "squelch opens and shuts by itself", ("microphone", "bracket"), 12, "2026-11-20T11:15", "new"),
     (147, "40-1183", "allotment society", "deaf since a cousin “had a look”", ("microphone", "bracket"), 13, "2026-11-21T09:45", "half"),
 )  # fmt: skip

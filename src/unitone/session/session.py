@@ -147,6 +147,8 @@ class Session:
         return self.step.hook_up == "probe" or self.step.hook_up == self.state.hook_up
 
     def _need_hook_up(self) -> None:
+        if self.state.finished:
+            raise TapeError("This job is finished. Its tape takes notes only.")
         if not self._hooked_up():
             raise HookUpError.wrong_way(self.step.hook_up, self.state.hook_up)
 

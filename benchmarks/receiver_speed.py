@@ -1,0 +1,40 @@
+"""How many times faster than real time the stand-in receiver runs on one core, in live blocks and whole.
+
+Run: ``.venv/bin/python benchmarks/receiver_speed.py``
+"""
+
+from __future__ import annotations
+
+import os
+import time
+
+for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
+    os.environ[name] = "1"
+
+from unitone.sheet.library import find, physics_path
+from unitone.sheet.read import read_sheet
+from unitone.standin.physics import read_physics
+from unitone.standin.radio import Panel, StandInRadio
+from unitone.standin.receiver import Signal
+
+
+def main() -> None:
+    """Print the two ratios."""
+    path = find("ostrel-tarn-40")
+    sheet = read_sheet(path)
+    radio = StandInRadio(sheet, read_physics(physics_path(path), sheet), 1)
+    signal = Signal(27.205e6, -118.0, 1000.0, 1500.0)
+    for block, words in ((0.1, "in blocks of 0.1 s"), (1.0, "in blocks of 1 s")):
+        radio.receive(1.0, "20", signal, Panel())
+        rounds = []
+        for _ in range(5):
+            start = time.process_time()
+            for _ in range(round(5 / block)):
+                radio.receive(block, "20", signal, Panel())
+            rounds.append(5.0 / (time.process_time() - start))
+        rounds.sort()
+        print(f"{words}: {rounds[2]:.0f} times real time (median of 5; {rounds[0]:.0f} to {rounds[-1]:.0f})")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,84 @@
+"""Fixtures for the whole suite. Nothing here imports Qt: the window's tests have their own conftest."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from unitone.job.tape import Card
+from unitone.session.session import Session, open_job
+from unitone.sheet.library import find, physics_path
+from unitone.sheet.model import Sheet
+from unitone.sheet.read import read_sheet
+from unitone.standin.physics import PhysicsFile, read_physics
+from unitone.standin.radio import StandInRadio
+from unitone.store.logbook import Logbook
+
+SHEET = "ostrel-tarn-40"
+
+
+@pytest.fixture(scope="session")
+def sheet() -> Sheet:
+    return read_sheet(find(SHEET))
+
+
+@pytest.fixture(scope="session")
+def physics(sheet: Sheet) -> PhysicsFile:
+    return read_physics(physics_path(find(SHEET)), sheet)
+
+
+@pytest.fixture
+def aligned(sheet: Sheet, physics: PhysicsFile) -> StandInRadio:
+    """A stand-in whose every adjuster stands where this specimen is right."""
+    radio = StandInRadio(sheet, physics, 5)
+    made = radio.mechanics.specimen
+    made.found.update(made.right)
+    return radio
+
+
+@pytest.fixture
+def book() -> Iterator[Logbook]:
+    with Logbook(None) as logbook:
+        yield logbook
+
+
+@pytest.fixture
+def new_session(book: Logbook) -> Callable[..., Session]:
+    """A session on a new job: ``new_session(seed)`` on a stand-in, ``new_session(None)`` by hand."""
+
+    def make(seed: int | None = 2, **card: object) -> Session:
+        number = book.next_number()
+        job = open_job(book, SHEET, Card(number, SHEET, f"40-{number:04d}", standin_seed=seed, **card))  # type: ignore[arg-type]
+        return Session(book, job)
+
+    return make
+
+
+@pytest.fixture(autouse=True)
+def no_thread_left() -> Iterator[None]:
+    """A test that leaves a thread running fails."""
+    before = set(threading.enumerate())
+    yield
+    end = time.monotonic() + 5
+    while left := [t for t in threading.enumerate() if t not in before and t.is_alive() and t.name in ("logbook-writer", "bench")]:
+        if time.monotonic() > end:
+            pytest.fail(f"threads left running: {left}")
+        time.sleep(0.02)
+
+
+def follow_until(session: Session, stop: Callable[[Session], bool], most: int = 900) -> None:
+    """Follow the coach until ``stop``."""
+    for _ in range(most):
+        if stop(session):
+            return
+        session.follow(session.advice())
+    raise AssertionError("never came there")
+
+
+@pytest.fixture
+def top() -> Path:
+    return Path(__file__).resolve().parent.parent

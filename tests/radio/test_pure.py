@@ -1,0 +1,49 @@
+"""Edges of the trade's arithmetic."""
+
+from __future__ import annotations
+
+import pytest
+
+from unitone.errors import UnitoneError
+from unitone.quantities.entry import Typed
+from unitone.radio.channels import plan
+from unitone.radio.crystals import loaded_frequency
+from unitone.radio.levels import Dbm, VoltsPd, dbm_from_pd, dbuv_from_pd, level_to_dbm, pd_from_dbm
+from unitone.radio.noise import friis, ktb_dbm
+from unitone.radio.vco import resonant_hz, varactor_capacitance
+from unitone.words import tr, use_language
+
+
+@pytest.mark.parametrize(
+    "call",
+    [
+        lambda: dbm_from_pd(VoltsPd(0.0)), lambda: pd_from_dbm(Dbm(0.0), 0.0), lambda: dbuv_from_pd(VoltsPd(-1.0)),
+        lambda: ktb_dbm(0.0), lambda: friis([]), lambda: loaded_frequency(1e7, 1e-14, -5e-12, 4e-12),
+        lambda: varactor_capacitance(-0.8, 1e-11), lambda: resonant_hz(0.0, 1e-12),
+    ],
+)  # fmt: skip
+def test_the_impossible_is_refused(call) -> None:  # type: ignore[no-untyped-def]
+    with pytest.raises(ValueError):
+        call()
+
+
+def test_unknown_plans_and_channels_name_what_there_is() -> None:
+    with pytest.raises(UnitoneError, match="eu-40"):
+        plan("nowhere")
+    with pytest.raises(UnitoneError, match="1 to 40"):
+        plan("eu-40").frequency("41")
+
+
+def test_every_unit_of_level_agrees() -> None:
+    same = [Typed(1e-6, "V"), Typed(2e-6, "V EMF"), Typed(0.0, "dBuV"), Typed(6.020599913, "dBuV EMF"), Typed(-106.98970004, "dBm")]
+    assert {round(level_to_dbm(t), 6) for t in same} == {-106.9897}
+    with pytest.raises(UnitoneError):
+        level_to_dbm(Typed(None, "", word="never opens"))
+
+
+def test_words_take_named_parameters_and_fall_back_to_english(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    use_language(str(tmp_path), "xx")
+    assert tr("Turn {adjuster}", adjuster="T1") == "Turn T1"
+    assert tr("100 % {kept} as it is") == "100 % {kept} as it is"
+    with pytest.raises(KeyError):
+        tr("{missing}", other=1)
