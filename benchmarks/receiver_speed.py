@@ -1,15 +1,11 @@
 """How many times faster than real time the stand-in receiver runs on one core, in live blocks and whole.
 
-Run: ``.venv/bin/python benchmarks/receiver_speed.py``
+Run: ``OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 .venv/bin/python benchmarks/receiver_speed.py``
 """
 
 from __future__ import annotations
 
-import os
 import time
-
-for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
-    os.environ[name] = "1"
 
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.read import read_sheet

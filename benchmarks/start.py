@@ -43,7 +43,9 @@ def run(code: str, *arguments: str) -> tuple[float, str]:
     """Seconds that a fresh Python takes for ``code``, and what it printed."""
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(TOP / "src")}
     start = time.perf_counter()
-    done = subprocess.run([sys.executable, "-c", code, *arguments], env=environment, check=True, capture_output=True, text=True)
+    done = subprocess.run(
+        [sys.executable, "-c", code, *arguments], env=environment, check=True, capture_output=True, text=True
+    )
     return time.perf_counter() - start, done.stdout.strip()
 
 

@@ -64,7 +64,9 @@ def no_thread_left() -> Iterator[None]:
     before = set(threading.enumerate())
     yield
     end = time.monotonic() + 5
-    while left := [t for t in threading.enumerate() if t not in before and t.is_alive() and t.name in ("logbook-writer", "bench")]:
+    while left := [
+        t for t in threading.enumerate() if t not in before and t.is_alive() and t.name in ("logbook-writer", "bench")
+    ]:
         if time.monotonic() > end:
             pytest.fail(f"threads left running: {left}")
         time.sleep(0.02)

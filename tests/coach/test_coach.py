@@ -8,8 +8,8 @@ from typing import get_args
 
 import numpy as np
 import pytest
-from conftest import follow_until
 
+from conftest import follow_until
 from unitone.coach.advice import Advice, Why
 from unitone.coach.find_level import next_level
 from unitone.coach.peak import Point, curve, fit_hill, next_move
@@ -69,7 +69,10 @@ def test_readings_at_different_levels_share_one_hill() -> None:
     def height(turns: float, level: float) -> float:
         return 12 + 1.6 * (level + 117) - 16 * np.log10(1 + ((turns - 0.6) / 0.9) ** 2)
 
-    points = [Point(t, height(t, level), 0.1, level) for t, level in ((-1.0, -112.0), (0.0, -112.0), (0.5, -117.0), (1.5, -117.0))]
+    points = [
+        Point(t, height(t, level), 0.1, level)
+        for t, level in ((-1.0, -112.0), (0.0, -112.0), (0.5, -117.0), (1.5, -117.0))
+    ]
     fit = fit_hill(points, 1.6)
     assert fit.x0 == pytest.approx(0.6, abs=0.1)
     mean, spread = curve(fit, points, np.array([0.6, 2.0]))
@@ -78,7 +81,13 @@ def test_readings_at_different_levels_share_one_hill() -> None:
         fit_hill([], 1.6)
 
 
-def settle(respond: Callable[[int], float], target: float, close: float, part: Adjuster, stops: tuple[int | None, int | None] = (None, None)) -> tuple[str, float, int]:
+def settle(
+    respond: Callable[[int], float],
+    target: float,
+    close: float,
+    part: Adjuster,
+    stops: tuple[int | None, int | None] = (None, None),
+) -> tuple[str, float, int]:
     """Let the coach set an adjuster; (why it stopped, the value left, readings)."""
     position, spots = 0, []
     low, high = stops
@@ -158,9 +167,17 @@ def test_every_reason_has_a_sentence() -> None:
 def test_turns_read_as_the_trade_says_them(sheet: Sheet) -> None:
     core, preset, trimmer = sheet.adjuster("T1"), sheet.adjuster("P1"), sheet.adjuster("CT1")
     assert [turns_text(n * 45_000) for n in (1, 2, 7, 8, 11, 16)] == ["⅛", "¼", "⅞", "1", "1⅜", "2"]
-    assert amount(core, -45_000) == "an eighth of a turn" and amount(core, 360_000) == "1 turn" and amount(core, 540_000) == "1½ turns"
+    assert (
+        amount(core, -45_000) == "an eighth of a turn"
+        and amount(core, 360_000) == "1 turn"
+        and amount(core, 540_000) == "1½ turns"
+    )
     assert amount(preset, 2_500) == "2.5°, 5 minutes on the clock" and amount(trimmer, -14_000) == "14°"
-    assert position_text(core, 0) == "0" and position_text(core, -90_000) == "−¼ ccw" and position_text(trimmer, 14_000) == "+14° cw"
+    assert (
+        position_text(core, 0) == "0"
+        and position_text(core, -90_000) == "−¼ ccw"
+        and position_text(trimmer, 14_000) == "+14° cw"
+    )
     assert (clock(0), clock(135_000), clock(270_000)) == ("7:30", "12:00", "4:30")
 
 
@@ -171,7 +188,7 @@ def parse_turn(headline: str) -> tuple[str, int]:
     if rest.startswith("an eighth"):
         return name, sign * 45_000
     number = rest.split(" ")[0]
-    if number.endswith("°") or number.endswith("°,"):
+    if number.endswith(("°", "°,")):
         return name, sign * round(float(number.rstrip("°,")) * 1000)
     eighths = {"⅛": 1, "¼": 2, "⅜": 3, "½": 4, "⅝": 5, "¾": 6, "⅞": 7}
     part = eighths.get(number[-1], 0)
@@ -262,8 +279,18 @@ def test_plans_visit_a_pair_twice(sheet: Sheet) -> None:
 
 def test_the_plots_hill_follows_the_readings(new_session: Callable[..., Session]) -> None:
     session = new_session(2)
-    follow_until(session, lambda s: s.state.at == "power" and len(s.state.turns) > 3 and s.advice().act == "turn" and s.advice().why == "to-peak")
+    follow_until(
+        session,
+        lambda s: (
+            s.state.at == "power"
+            and len(s.state.turns) > 3
+            and s.advice().act == "turn"
+            and s.advice().why == "to-peak"
+        ),
+    )
     points, fitted = hill(session.state, session.step, "L8")
     assert len(points) >= 3 and fitted is not None and len(fitted.turns) == len(fitted.fitted)
-    assert fitted.peak_turns == pytest.approx((session.advice().move_mdeg + session.state.positions["L8"]) / TURN, abs=0.1)
+    assert fitted.peak_turns == pytest.approx(
+        (session.advice().move_mdeg + session.state.positions["L8"]) / TURN, abs=0.1
+    )
     assert hill(session.state, session.sheet.step("rail"), "P1")[1] is None

@@ -7,10 +7,10 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import pytest
-from conftest import follow_until
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from conftest import follow_until
 from unitone.errors import TapeError
 from unitone.job.state import JobState, advance, fold
 from unitone.job.summary import band_on_bar, bar_span, reading_text, summary
@@ -23,7 +23,21 @@ from unitone.store.logbook import Logbook
 
 def same(a: JobState, b: JobState) -> bool:
     """Do two states say the same?"""
-    names = ("phase", "at", "hook_up", "set_up", "positions", "last_touch", "concluded", "status", "finished", "latest", "found", "notes", "kit")
+    names = (
+        "phase",
+        "at",
+        "hook_up",
+        "set_up",
+        "positions",
+        "last_touch",
+        "concluded",
+        "status",
+        "finished",
+        "latest",
+        "found",
+        "notes",
+        "kit",
+    )
     return all(getattr(a, n) == getattr(b, n) for n in names) and len(a.entries) == len(b.entries)
 
 
@@ -51,7 +65,9 @@ def test_a_tape_that_is_none(book: Logbook, sheet: Sheet) -> None:
             fold([*tape, Entry("E", 2, kind, "2026-01-01T00:00:00Z", 0.0, data)])
 
 
-def test_a_touch_makes_stale_what_it_reaches_and_nothing_else(new_session: Callable[..., Session], sheet: Sheet) -> None:
+def test_a_touch_makes_stale_what_it_reaches_and_nothing_else(
+    new_session: Callable[..., Session], sheet: Sheet
+) -> None:
     session = new_session(3)
     follow_until(session, lambda s: s.state.phase == "adjust")
     assert all(verdict(session.state, s) not in ("to do", "re-check") for s in sheet.steps)
@@ -81,7 +97,9 @@ def test_struck_readings_count_as_never_made_but_struck_turns_were_made(new_sess
     assert fold([*tape, strike]).positions["P1"] == 5_000
 
 
-def test_as_found_is_the_first_reading_and_says_whether_anything_was_touched_before(new_session: Callable[..., Session]) -> None:
+def test_as_found_is_the_first_reading_and_says_whether_anything_was_touched_before(
+    new_session: Callable[..., Session],
+) -> None:
     session = new_session(6)
     session.set_up(session.step.required[0])
     session.measure()
@@ -101,7 +119,9 @@ OPS = st.lists(
 )  # fmt: skip
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow])
+@settings(
+    max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
+)
 @given(OPS)
 def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading(sheet: Sheet, ops: list[tuple[str, int]]) -> None:
     with Logbook(None) as book:
@@ -112,13 +132,17 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading(sheet: Sheet
             if step.hook_up != "probe" and session.state.hook_up != step.hook_up:
                 session.confirm_hook_up(step.hook_up)
             for required in step.required:
-                session._append("reading", Reading(step.quantity_id, required, step.limit.middle, "hand", "hand").to_data())
+                session._append(
+                    "reading", Reading(step.quantity_id, required, step.limit.middle, "hand", "hand").to_data()
+                )
         for op, n in ops:
             step = sheet.steps[n % len(sheet.steps)]
             try:
                 if op == "read":
                     required = step.required[n % len(step.required)]
-                    session._append("reading", Reading(step.quantity_id, required, step.limit.middle, "hand", "hand").to_data())
+                    session._append(
+                        "reading", Reading(step.quantity_id, required, step.limit.middle, "hand", "hand").to_data()
+                    )
                 elif op == "turn":
                     session.turn(sheet.adjusters[n % len(sheet.adjusters)].id, 2_500)
                 elif op == "strike":
@@ -146,13 +170,17 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading(sheet: Sheet
         (None, "", "no lock", 2.0, 4.0, False), (None, "", "locks", 2.0, 4.0, True), (None, "", "pegged", 2.0, 4.0, None),
     ],
 )  # fmt: skip
-def test_inside(value: float | None, bound: str, word: str, low: float | None, high: float | None, says: bool | None) -> None:
+def test_inside(
+    value: float | None, bound: str, word: str, low: float | None, high: float | None, says: bool | None
+) -> None:
     reading = Reading("vco.volts", Conditions(), value, "hand", "hand", bound=bound, word=word)  # type: ignore[arg-type]
     assert inside(Limit(low, high), reading) is says
 
 
 def test_readings_and_conditions_survive_the_tape() -> None:
-    conditions = Conditions("receive", "20", None, -117.4, 1000.0, 1500.0, None, (("squelch", "open"), ("volume", "30 %")))
+    conditions = Conditions(
+        "receive", "20", None, -117.4, 1000.0, 1500.0, None, (("squelch", "open"), ("volume", "30 %"))
+    )
     assert conditions_from_data(conditions_to_data(conditions)) == conditions
     reading = Reading("rx.sinad", conditions, 9.8, "meter", "hand", 0.2, "<", "", 9.7, 0.1, "9,8")
     assert Reading.from_data(reading.to_data()) == reading

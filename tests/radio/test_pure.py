@@ -35,7 +35,13 @@ def test_unknown_plans_and_channels_name_what_there_is() -> None:
 
 
 def test_every_unit_of_level_agrees() -> None:
-    same = [Typed(1e-6, "V"), Typed(2e-6, "V EMF"), Typed(0.0, "dBuV"), Typed(6.020599913, "dBuV EMF"), Typed(-106.98970004, "dBm")]
+    same = [
+        Typed(1e-6, "V"),
+        Typed(2e-6, "V EMF"),
+        Typed(0.0, "dBuV"),
+        Typed(6.020599913, "dBuV EMF"),
+        Typed(-106.98970004, "dBm"),
+    ]
     assert {round(level_to_dbm(t), 6) for t in same} == {-106.9897}
     with pytest.raises(UnitoneError):
         level_to_dbm(Typed(None, "", word="never opens"))

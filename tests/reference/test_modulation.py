@@ -14,7 +14,9 @@ from unitone.standin.radio import StandInRadio
 RATE = 48_000.0
 
 
-def fm(deviation: float, tone: float, offset: float = 0.0, seconds: float = 1.0, noise: float = 0.0, seed: int = 1) -> np.ndarray:
+def fm(
+    deviation: float, tone: float, offset: float = 0.0, seconds: float = 1.0, noise: float = 0.0, seed: int = 1
+) -> np.ndarray:
     rng = np.random.default_rng(seed)
     t = np.arange(round(seconds * RATE)) / RATE
     clean = np.exp(1j * (2 * np.pi * offset * t + deviation / tone * np.sin(2 * np.pi * tone * t + 0.4)))

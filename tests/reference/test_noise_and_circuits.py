@@ -46,7 +46,12 @@ def _two_mesh(k: float, hz: np.ndarray, centre: float, q: float) -> np.ndarray:
     resistance = w0 * inductance / q
     mutual = k / q * inductance
     z = resistance + 1j * w * inductance + 1 / (1j * w * capacitance)
-    return np.array([np.linalg.solve([[a, 1j * b * mutual], [1j * b * mutual, a]], [1.0, 0.0])[1] for a, b in zip(z, w, strict=True)])
+    return np.array(
+        [
+            np.linalg.solve([[a, 1j * b * mutual], [1j * b * mutual, a]], [1.0, 0.0])[1]
+            for a, b in zip(z, w, strict=True)
+        ]
+    )
 
 
 @pytest.mark.parametrize("k", [0.3, 0.8, 1.0, 1.5])

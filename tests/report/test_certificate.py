@@ -9,9 +9,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import follow_until
 from pypdf import PdfReader
 
+from conftest import follow_until
 from unitone.errors import UnitoneError
 from unitone.job.verdicts import lines
 from unitone.report.write import FORMATS, render, write
@@ -62,7 +62,16 @@ def test_pdf_can_be_read_again(finished: Session, tmp_path: Path) -> None:
     write(certificate_of(finished.state), "pdf", tmp_path / "c.pdf")
     pages = PdfReader(tmp_path / "c.pdf").pages
     text = "\n".join(p.extract_text() for p in pages)
-    for words in ("Ostrel Tarn 40", "Simulated radio", "As found", "As left", "holds", "wax broken on T2", "sheet", "Ferry & sons"):
+    for words in (
+        "Ostrel Tarn 40",
+        "Simulated radio",
+        "As found",
+        "As left",
+        "holds",
+        "wax broken on T2",
+        "sheet",
+        "Ferry & sons",
+    ):
         assert words in text, words
     assert all("simulated radio" in p.extract_text() for p in pages)
     assert list(tmp_path.iterdir()) == [tmp_path / "c.pdf"]

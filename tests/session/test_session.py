@@ -7,8 +7,8 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import pytest
-from conftest import follow_until
 
+from conftest import follow_until
 from unitone.bench.kit import Kit
 from unitone.errors import BenchError, EntryError, HookUpError, SheetError, TapeError
 from unitone.job.tape import Card
@@ -155,7 +155,11 @@ def test_the_view_of_a_fresh_job(new_session: Callable[..., Session]) -> None:
     assert [title for title, _ in view.route] == ["Supply and rails", "Synthesiser", "Send", "Receive", "Settings"]
     assert sum(len(rows) for _, rows in view.route) == 15
     assert [p.title for p in view.path if p.way == "send"] == ["Mic", "VCO", "Driver", "Final"]
-    assert view.selected == "P1" and [r.adjuster for r in view.ledger] == ["P1"] and view.ledger[0].seen.startswith("points to")
+    assert (
+        view.selected == "P1"
+        and [r.adjuster for r in view.ledger] == ["P1"]
+        and view.ledger[0].seen.startswith("points to")
+    )
 
 
 def test_every_moment_of_a_job_can_be_drawn(new_session: Callable[..., Session]) -> None:
@@ -170,7 +174,12 @@ def test_every_moment_of_a_job_can_be_drawn(new_session: Callable[..., Session])
         assert sum(r.current for _, rows in view.route for r in rows) == 1
         assert view.hook_up_ok == (view.hook_up_wanted in ("probe", view.hook_up))
         if view.hill is not None and view.hill.curve_x:
-            assert len(view.hill.curve_x) == len(view.hill.curve_y) == len(view.hill.curve_low) == len(view.hill.curve_high)
+            assert (
+                len(view.hill.curve_x)
+                == len(view.hill.curve_y)
+                == len(view.hill.curve_low)
+                == len(view.hill.curve_high)
+            )
         if view.finished:
             break
         session.follow(view.advice)
@@ -187,7 +196,11 @@ def test_the_view_marks_what_is_in_the_hand(new_session: Callable[..., Session])
     assert view.step_words[1] == "an eighth of a turn clockwise" and view.selected_step_mdeg == 45_000
     assert take_view(session, "no such").selected == "T1"
     assert limit_text(session.step) == "≥ 12.0 dB"
-    assert "27.205 MHz, ch 20" in view.panel_words and "tone 1 kHz" in view.panel_words and "squelch open" in view.panel_words
+    assert (
+        "27.205 MHz, ch 20" in view.panel_words
+        and "tone 1 kHz" in view.panel_words
+        and "squelch open" in view.panel_words
+    )
     assert not view.hook_up_ok and not view.live
     session.confirm_hook_up("receive")
     assert take_view(session).live

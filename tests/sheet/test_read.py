@@ -49,7 +49,10 @@ def test_every_step_can_be_settled_by_its_own_conditions(sheet: Sheet) -> None:
             assert required.settles(required)
         assert step.setting in step.required
         for name in step.adjusters:
-            assert sheet.adjuster(name).can_change(step.quantity_id, step.setting.way, step.setting.channel), (step.id, name)
+            assert sheet.adjuster(name).can_change(step.quantity_id, step.setting.way, step.setting.channel), (
+                step.id,
+                name,
+            )
 
 
 @pytest.mark.parametrize(
@@ -178,7 +181,14 @@ def test_conditions_settle_within_a_twentieth_of_a_decibel() -> None:
     asked = Conditions("receive", "20", None, -117.45, 1000.0, 1500.0, panel=(("squelch", "open"),))
     same = Conditions("receive", "20", None, -117.41, 1000.0, 1500.0, panel=(("squelch", "open"), ("volume", "30 %")))
     assert same.settles(asked)
-    for other in ({"channel": "1"}, {"level_dbm": -116.0}, {"level_dbm": None}, {"way": "send"}, {"tone_hz": 400.0}, {"panel": ()}):
+    for other in (
+        {"channel": "1"},
+        {"level_dbm": -116.0},
+        {"level_dbm": None},
+        {"way": "send"},
+        {"tone_hz": 400.0},
+        {"panel": ()},
+    ):
         assert not Conditions(**{**same.__dict__, **other}).settles(asked)
 
 

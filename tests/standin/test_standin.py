@@ -34,7 +34,12 @@ def test_misalignment_is_as_documented(sheet: Sheet, physics: PhysicsFile) -> No
     assert share == pytest.approx(physics.untouched_share, abs=0.06)
     off = np.array([abs(m.found["T1"] - m.right["T1"]) for m in made])
     assert off.max() <= 2.0 and np.mean(off > 1.0) == pytest.approx(0.85 * 0.85 * 0.5, abs=0.08)
-    assert all(abs(m.found[a] - m.right[a]) <= 0.03 * physics.adjuster[a].misaligned + 1e-9 for m in made if m.untouched for a in m.found)
+    assert all(
+        abs(m.found[a] - m.right[a]) <= 0.03 * physics.adjuster[a].misaligned + 1e-9
+        for m in made
+        if m.untouched
+        for a in m.found
+    )
 
 
 def test_stops_hold_and_trimmers_go_round(sheet: Sheet, physics: PhysicsFile) -> None:
@@ -113,7 +118,15 @@ def test_panels() -> None:
 
 def test_no_instrument_is_told_the_answer() -> None:
     source = inspect.getsource(instruments)
-    for secret in ("specimen.right", ".right[", "noise_figure_db", ".watts(", "deviation_hz(", "if_offset_hz", "mechanics.off"):
+    for secret in (
+        "specimen.right",
+        ".right[",
+        "noise_figure_db",
+        ".watts(",
+        "deviation_hz(",
+        "if_offset_hz",
+        "mechanics.off",
+    ):
         assert secret not in source
 
 

@@ -168,7 +168,9 @@ def test_killed_at_any_moment_nothing_that_was_shown_is_lost(tmp_path: Path) -> 
     """SIGKILL in the middle of work, again and again; the same job goes on at the same step with every entry."""
     shown: list[tuple[str, str, str]] = []
     for round_ in range(5):
-        process = subprocess.Popen([sys.executable, "-c", WRITER, str(tmp_path)], stdout=subprocess.PIPE, text=True, env={**os.environ})
+        process = subprocess.Popen(
+            [sys.executable, "-c", WRITER, str(tmp_path)], stdout=subprocess.PIPE, text=True, env={**os.environ}
+        )
         assert process.stdout is not None and process.stdout.readline().strip() == "READY"
         end = time.monotonic() + 0.15 + 0.17 * round_
         while time.monotonic() < end:

@@ -108,10 +108,10 @@ class MainWindow(QMainWindow):
 
     def _paint_rail(self) -> None:
         t = theme.tokens
-        orange = "#E0963F"
         self._rail_frame.setFixedWidth(theme.px(76))
         self._mark.setText(
-            f"<div style='font-size:{theme.px(16)}px;font-weight:bold;color:{t.rail_text}'>uni<br><span style='color:{orange}'>tone</span></div>"
+            f"<div style='font-size:{theme.px(16)}px;font-weight:bold;color:{t.rail_text}'>uni<br>"
+            f"<span style='color:{t.rail_orange}'>tone</span></div>"
         )
         for name, _, picture in _PLACES:
             self.rail_buttons[name].setIcon(icon(picture, "rail_text"))

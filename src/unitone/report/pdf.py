@@ -141,7 +141,9 @@ def to_pdf(certificate: Certificate) -> bytes:
     def page(canvas: Any, doc: Any) -> None:
         canvas.setFont("B612", 7.5)
         canvas.setFillColor(QUIET)
-        label = f"Job {c.number:04d} · {c.radio}" + (" · simulated radio" if c.simulated else "") + f" · page {doc.page}"
+        label = (
+            f"Job {c.number:04d} · {c.radio}" + (" · simulated radio" if c.simulated else "") + f" · page {doc.page}"
+        )
         canvas.drawString(16 * mm, 9 * mm, label)
 
     document.build(story, onFirstPage=page, onLaterPages=page)

@@ -48,16 +48,16 @@ QPushButton[role="main"]:disabled { background: $line; color: $quiet; border-col
 QPushButton[role="chip"] { border-radius: ${s14}px; border: 2px solid transparent; padding: ${s4}px ${s14}px; background: $line; }
 QPushButton[role="chip"]:checked { background: $ink; color: $card; font-weight: bold; }
 QPushButton[role="chip"]:focus { border: 2px solid $teal; }
-QPushButton[role="link"] { background: transparent; border: 2px solid transparent; color: $teal;
-    padding: ${s2}px ${s4}px; font-size: ${s13}px; }
+QPushButton[role="link"] { background: transparent; border: 2px solid transparent; color: $teal; padding: ${s2}px ${s4}px; font-size: ${s13}px; }
 QPushButton[role="link"]:hover { text-decoration: underline; }
 QPushButton[role="link"]:focus { border: 2px solid $teal; }
 QPushButton[role="link"]:disabled { color: $quiet; }
 QToolButton[role="rail"] { background: transparent; color: $rail_text; border: 2px solid transparent; border-radius: ${s8}px;
     font-size: ${s12}px; padding: ${s6}px 0; }
 QToolButton[role="rail"]:checked { background: $rail_now; font-weight: bold; }
-QToolButton[role="rail"]:focus { border: 2px solid $orange; }
-QLineEdit { background: $card; border: 1px solid $line; border-radius: ${s6}px; padding: ${s6}px ${s8}px; selection-background-color: $teal; selection-color: $card; }
+QToolButton[role="rail"]:focus { border: 2px solid $rail_orange; }
+QLineEdit { background: $card; border: 1px solid $line; border-radius: ${s6}px; padding: ${s6}px ${s8}px;
+    selection-background-color: $teal; selection-color: $card; }
 QLineEdit:focus { border: 2px solid $teal; }
 QLineEdit[role="entry"] { font-size: ${s40}px; font-weight: bold; border: 2px solid $orange; }
 QComboBox QAbstractItemView { background: $card; color: $ink; selection-background-color: $teal_soft; selection-color: $ink; }

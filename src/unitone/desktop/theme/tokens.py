@@ -19,6 +19,7 @@ class Tokens:
     rail: str
     rail_text: str
     rail_now: str
+    rail_orange: str
     teal: str
     teal_soft: str
     orange: str
@@ -37,12 +38,12 @@ class Tokens:
 
 
 DAY = Tokens(
-    "day", "#EFEBE2", "#FBF9F4", "#F3EFE6", "#1D2B33", "#56626A", "#D5CEC0", "#22343D", "#DCE5E8", "#35505C", "#0E6670", "#D3E6E4",
+    "day", "#EFEBE2", "#FBF9F4", "#F3EFE6", "#1D2B33", "#56626A", "#D5CEC0", "#22343D", "#DCE5E8", "#35505C", "#E0963F", "#0E6670", "#D3E6E4",
     "#B8620F", "#8F4A08", "#F6E3CB", "#FFFFFF", "#2F6E37", "#DCEBD9", "#A8322A", "#F4D9D4", "#5A4B86", "#E4DFF0",
     "#D8D0B8", "#B9AE8C", "#857C60",
 )  # fmt: skip
 NIGHT = Tokens(
-    "night", "#1A2226", "#232D32", "#1F282D", "#E4DFD3", "#A3AEB2", "#3B474D", "#12191C", "#C9D3D6", "#2E3F47", "#6FB9BD", "#21423F",
+    "night", "#1A2226", "#232D32", "#1F282D", "#E4DFD3", "#A3AEB2", "#3B474D", "#12191C", "#C9D3D6", "#2E3F47", "#E0963F", "#6FB9BD", "#21423F",
     "#D98A3A", "#E8A868", "#43321F", "#1A1408", "#84BE88", "#24382A", "#E58B80", "#452826", "#B7A8E0", "#332D47",
     "#3A382C", "#544F3C", "#8C846A",
 )  # fmt: skip
@@ -54,7 +55,7 @@ PAIRS: tuple[tuple[str, str, float], ...] = (
     ("teal", "teal_soft", 4.5), ("teal", "card", 4.5), ("ink", "orange_soft", 4.5), ("orange_text", "card", 4.5),
     ("orange_text", "orange_soft", 4.5), ("quiet", "orange_soft", 4.5), ("on_orange", "orange", 4.0), ("holds", "card", 4.5),
     ("out", "card", 4.5), ("out", "out_soft", 4.5), ("recheck", "card", 4.5), ("rail_text", "rail", 4.5), ("rail_text", "rail_now", 4.5),
-    ("orange", "card", 3.0), ("orange", "rail", 3.0), ("ink", "well", 4.5), ("quiet", "well", 4.5), ("ink", "board", 4.5),
+    ("orange", "card", 3.0), ("rail_orange", "rail", 4.5), ("ink", "well", 4.5), ("quiet", "well", 4.5), ("ink", "board", 4.5),
 )  # fmt: skip
 
 

@@ -47,6 +47,7 @@ class BenchPage(QWidget):
         worker.live.connect(self._live)
         worker.failed.connect(self._failed)
         self._build()
+        theme.changed.connect(self._arrange)
 
     def _build(self) -> None:
         outer = QVBoxLayout(self)

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -249,6 +250,8 @@ class JobsPage(QWidget):
         self.find.setPlaceholderText(tr("Find a radio, complaint, owner, note…"))
         self.find.setAccessibleName(tr("Find a job"))
         self.find.setClearButtonEnabled(True)
+        for clear in self.find.findChildren(QToolButton):
+            clear.setAccessibleName(tr("Clear the search"))
         self.find.setMinimumWidth(theme.px(240))
         self.find.textChanged.connect(lambda: self.refresh())
         self.new = QPushButton(tr("New job  Ctrl N"))
@@ -287,7 +290,7 @@ class JobsPage(QWidget):
         selection = self.list.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(lambda now, _: self._show(now))
-        theme.changed.connect(self.list.scheduleDelayedItemsLayout)
+        theme.changed.connect(self._theme_changed)
         self.empty: QLabel = label("quiet", "", True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         holder = QWidget()
@@ -353,6 +356,9 @@ class JobsPage(QWidget):
         return holder
 
     # -- showing --------------------------------------------------------------------------------
+
+    def _theme_changed(self) -> None:
+        self.list.scheduleDelayedItemsLayout()
 
     def refresh(self, choose: str = "") -> None:
         """Read the list anew, keeping the chosen job."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from html import escape
 from pathlib import Path
 
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, pyqtSignal
@@ -137,7 +138,7 @@ class HelpPage(QWidget):
         ):
             rows.append(f"<tr><td colspan=2><br><b>{words}</b></td></tr>")
             rows += [
-                f"<tr><td style='padding-right:14px'><b>{a.key}</b></td><td>{a.words}</td></tr>"
+                f"<tr><td style='padding-right:14px'><b>{a.key}</b></td><td>{escape(a.words)}</td></tr>"
                 for a in ACTIONS
                 if a.scope == scope
             ]

@@ -184,7 +184,7 @@ class StepCard(QFrame):
         inner.addWidget(self.unit, 0, Qt.AlignmentFlag.AlignBottom)
         inner.addStretch(1)
         holder = QWidget()
-        holder.setMinimumWidth(theme.px(250))
+        holder.setMinimumWidth(200)
         self.stack = QStackedLayout(holder)
         self.stack.addWidget(shown)
         self.stack.addWidget(self.entry)

@@ -34,7 +34,10 @@ class HillPlot(QWidget):
         self._stack.addWidget(self.plot)
         self._stack.addWidget(self.empty)
         self.setMinimumHeight(theme.px(120))
-        theme.changed.connect(lambda: self.show_hill(self._view, self.empty.text()))
+        theme.changed.connect(self._theme_changed)
+
+    def _theme_changed(self) -> None:
+        self.show_hill(self._view, self.empty.text())
 
     def show_hill(self, view: HillView | None, otherwise: str) -> None:
         """Show a hill, or the words ``otherwise`` where there is nothing to draw yet."""

@@ -87,7 +87,10 @@ class RouteList(QListWidget):
         # Steps are reached with Page Up and Page Down from anywhere on the Bench.
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._rows: tuple[tuple[str, tuple[RouteRow, ...]], ...] = ()
-        theme.changed.connect(self.scheduleDelayedItemsLayout)
+        theme.changed.connect(self._theme_changed)
+
+    def _theme_changed(self) -> None:
+        self.scheduleDelayedItemsLayout()
 
     def show_route(self, groups: tuple[tuple[str, tuple[RouteRow, ...]], ...]) -> None:
         """Show these steps; the one at hand is kept in sight."""

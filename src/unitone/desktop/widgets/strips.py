@@ -97,7 +97,7 @@ class TapeStrip(Painted):
         painter.drawRoundedRect(QRectF(self.rect()), 10, 10)
         head, cell = theme.px(64), theme.px(150)
         painter.setFont(theme.font(13, True))
-        painter.setPen(theme.colour("orange") if theme.tokens.name == "night" else theme.colour("orange").lighter(135))
+        painter.setPen(theme.colour("rail_orange"))
         painter.drawText(QRectF(theme.px(16), 0, head, self.height()), Qt.AlignmentFlag.AlignVCenter, tr("Tape"))
         room = max(1, int((self.width() - head - theme.px(12)) // cell))
         wide = (self.width() - head - theme.px(12)) / room

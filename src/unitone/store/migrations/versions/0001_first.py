@@ -35,7 +35,7 @@ def upgrade() -> None:
         sa.Column("seq", sa.Integer, nullable=False),
         sa.Column("kind", sa.String(20), nullable=False),
         sa.Column("utc", sa.String(32), nullable=False),
-        sa.Column("bench_s", sa.Float, nullable=False),
+        sa.Column("bench_s", sa.Double, nullable=False),
         sa.Column("data", sa.JSON, nullable=False),
         sa.UniqueConstraint("job_id", "seq", name="entry_once"),
     )

@@ -1,0 +1,171 @@
+"""The command line's contract: JSON shapes, exit codes, one line on standard error."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from unitone.cli.commands import run
+from unitone.cli.main import _window_arguments
+from unitone.sheet.library import find
+
+
+def call(capsys: pytest.CaptureFixture[str], *arguments: str) -> tuple[int, str, str]:
+    code = run(list(arguments))
+    captured = capsys.readouterr()
+    return code, captured.out, captured.err
+
+
+@pytest.fixture
+def demo(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> str:
+    folder = str(tmp_path / "demo")
+    assert call(capsys, "--workspace", folder, "demo", "--no-window")[1].strip() == folder
+    return folder
+
+
+def test_level(capsys: pytest.CaptureFixture[str]) -> None:
+    code, out, _ = call(capsys, "level", "0.5uV", "--pad", "40dB", "--pad", "6dB", "--json")
+    data = json.loads(out)
+    assert code == 0 and data["dbm"] == pytest.approx(-113.0103, abs=1e-3)
+    assert (
+        data["uv_pd"] == pytest.approx(0.5)
+        and data["uv_emf"] == pytest.approx(1.0)
+        and data["dial_dbm"] == pytest.approx(-67.0103, abs=1e-3)
+    )
+    assert {"dbuv", "s_units"} <= set(data)
+    emf = json.loads(call(capsys, "level", "1uV", "--emf", "--json")[1])
+    assert emf["uv_pd"] == pytest.approx(0.5)
+    assert json.loads(call(capsys, "level", "-117dBm", "--json")[1])["dbm"] == -117.0
+    assert json.loads(call(capsys, "level", "0,31 uV", "--ohm", "75", "--json")[1])["uv_pd"] == pytest.approx(0.31)
+    assert "dial" in call(capsys, "level", "1uV")[1]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (("level", "loud"), "Expected a level"), (("level", "0 uV"), "above zero"), (("level", "1uV", "--pad", "-3dB"), "minus sign"),
+        (("level", "1uV", "--ohm", "0"), "above zero"), (("channel", "eu-40", "99"), "1 to 40"), (("channel", "mars", "1"), "eu-40"),
+        (("robot", "ostrel-tarn-40", "--task", "dance"), "align"), (("robot", "ostrel-tarn-40", "--fault", "any"), "no faults"),
+        (("jobs", "--state", "lost"), "open, waiting or finished"),
+    ],
+)  # fmt: skip
+def test_bad_use_is_two_with_one_line(
+    capsys: pytest.CaptureFixture[str], arguments: tuple[str, ...], says: str
+) -> None:
+    code, out, err = call(capsys, *arguments)
+    assert code == 2 and not out and says in err and len(err.strip().splitlines()) == 1
+
+
+def test_unknown_commands_and_options_are_bad_use(capsys: pytest.CaptureFixture[str]) -> None:
+    assert call(capsys, "fly")[0] == 2
+    assert call(capsys, "channel", "eu-40", "20", "--fly")[0] == 2
+    assert call(capsys, "--version")[1].startswith("unitone 0.")
+
+
+def test_channel(capsys: pytest.CaptureFixture[str]) -> None:
+    assert json.loads(call(capsys, "channel", "eu-40", "20", "--json")[1])["mhz"] == 27.205
+    assert call(capsys, "channel", "uk-40", "20")[1].strip() == "27.79125 MHz"
+
+
+def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    rows = json.loads(call(capsys, "sheet", "list", "--json")[1])
+    assert [r["id"] for r in rows] == ["ostrel-tarn-40"]
+    assert {"id", "maker", "name", "kind", "steps", "standin", "faults"} == set(rows[0]) and rows[0]["standin"] is True
+    assert call(capsys, "sheet", "list")[0] == 0
+    assert call(capsys, "sheet", "check", str(find("ostrel-tarn-40")))[0] == 0
+    bad = tmp_path / "bad.toml"
+    bad.write_text(
+        find("ostrel-tarn-40").read_text(encoding="utf-8").replace('plan = "eu-40"', 'plan = "eu-41"'), encoding="utf-8"
+    )
+    code, _, err = call(capsys, "sheet", "check", str(bad))
+    line = next(n for n, text in enumerate(bad.read_text().splitlines(), 1) if "eu-41" in text)
+    assert code == 1 and err.startswith(f"{bad}:{line}: channels.plan:")
+
+
+def test_jobs_and_reports(capsys: pytest.CaptureFixture[str], demo: str, tmp_path: Path) -> None:
+    rows = json.loads(call(capsys, "jobs", "--workspace", demo, "--json")[1])
+    assert len(rows) == 8 and {"id", "number", "radio", "state", "complaint", "step"} == set(rows[0])
+    assert [
+        r["number"] for r in json.loads(call(capsys, "--workspace", demo, "jobs", "--find", "cousin", "--json")[1])
+    ] == [147]
+    assert {
+        r["state"] for r in json.loads(call(capsys, "--workspace", demo, "jobs", "--state", "waiting", "--json")[1])
+    } == {"waiting"}
+    assert "no jobs" in call(capsys, "--workspace", demo, "jobs", "--find", "zeppelin")[1]
+    for form in ("pdf", "html", "csv", "json"):
+        out = tmp_path / f"c.{form}"
+        assert call(capsys, "--workspace", demo, "report", "142", "--format", form, "-o", str(out))[0] == 0
+        assert out.stat().st_size > 1000
+    assert json.loads((tmp_path / "c.json").read_text())["number"] == 142
+    code, _, err = call(capsys, "--workspace", demo, "report", rows[0]["id"], "--format", "odt")
+    assert code == 2 and "pdf, html, csv, json" in err
+    for arguments in (("report", "999"), ("report", "142", "-o", str(tmp_path / "no" / "c.pdf"))):
+        code, _, err = call(capsys, "--workspace", demo, *arguments)
+        assert code == 3 and err.startswith("unitone: ")
+    assert call(capsys, "--workspace", str(tmp_path / "none"), "jobs")[0] == 3
+    assert call(capsys, "--workspace", "postgresql://x/y", "jobs")[0] == 3
+
+
+def test_robot(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    data = json.loads(
+        call(capsys, "robot", "ostrel-tarn-40", "--sets", "1", "--seed", "7", "--workers", "1", "--json")[1]
+    )
+    for key in (
+        "task",
+        "sets",
+        "recovered",
+        "readings_per_set",
+        "moves_per_set",
+        "wrong_verdicts",
+        "seconds",
+        "loss_db",
+        "baseline",
+        "baselines",
+    ):
+        assert key in data
+    assert call(capsys, "robot", str(tmp_path / "none.toml"))[0] == 3
+
+
+def test_a_named_demo_is_opened_as_it_stands(capsys: pytest.CaptureFixture[str], demo: str) -> None:
+    mark = Path(demo) / "logbook.sqlite"
+    before = mark.stat().st_mtime_ns, mark.stat().st_size
+    call(capsys, "--workspace", demo, "demo", "--no-window")
+    assert (mark.stat().st_mtime_ns, mark.stat().st_size) == before
+
+
+def test_the_users_own_demo_is_fresh_and_the_last_one_kept(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    first = call(capsys, "demo", "--no-window")[1].strip()
+    (Path(first) / "mine.txt").write_text("x")
+    second = call(capsys, "demo", "--no-window")[1].strip()
+    assert (
+        first == second
+        and not (Path(second) / "mine.txt").exists()
+        and (Path(second).with_name("demo-before") / "mine.txt").exists()
+    )
+
+
+def test_the_short_way_to_the_window() -> None:
+    assert _window_arguments([]) == ("", False, True)
+    assert _window_arguments(["demo", "--workspace", "D"]) == ("D", True, False)
+    assert _window_arguments(["--workspace=D"]) == ("D", False, False)
+    assert _window_arguments(["jobs"]) is None and _window_arguments(["demo", "--no-window"]) is None
+
+
+def test_without_a_screen_it_says_so(tmp_path: Path) -> None:
+    environment = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    done = subprocess.run(
+        [sys.executable, "-m", "unitone", "--workspace", str(tmp_path)],
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 3 and "no screen" in done.stderr and len(done.stderr.strip().splitlines()) == 1

@@ -1,0 +1,81 @@
+"""Fixtures of the window's tests; without PyQt6 they are left out (the core is proved without it)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+pytest.importorskip("PyQt6.QtWidgets")
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from unitone.desktop.app import make_application
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.bench import BenchPage
+from unitone.desktop.window import MainWindow
+from unitone.robot.demo import fill
+from unitone.store.logbook import Logbook
+
+
+@pytest.fixture(scope="session")
+def qapp_cls() -> type[QApplication]:
+    return QApplication
+
+
+class Desk:
+    """The real window with hands: keys and clicks go in, what it shows comes out."""
+
+    def __init__(self, qtbot: QtBot, logbook: Logbook) -> None:
+        make_application()
+        theme.use("day", 1.0)
+        self.qtbot, self.logbook = qtbot, logbook
+        self.window = MainWindow(logbook)
+        qtbot.addWidget(self.window)
+        self.window.show()
+        qtbot.waitExposed(self.window)
+        self.window.activateWindow()
+        qtbot.waitUntil(lambda: QApplication.activeWindow() is self.window, timeout=5000)
+
+    @property
+    def bench(self) -> BenchPage:
+        page = self.window._bench
+        assert isinstance(page, BenchPage)
+        return page
+
+    def open(self, number: int) -> None:
+        """Take a job to the bench."""
+        self.window.open_job(self.logbook.job(str(number)).id)
+        self.qtbot.waitUntil(lambda: self.bench.view is not None and self.bench.view.number == number, timeout=20000)
+        self.bench.setFocus()
+
+    def key(self, key: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        """Press a key where the focus is."""
+        target = QApplication.focusWidget() or self.window
+        if isinstance(key, str):
+            self.qtbot.keyClicks(target, key)
+        else:
+            self.qtbot.keyClick(target, key, modifier)
+
+    def until(self, true: Callable[[], bool], timeout: int = 20000) -> None:
+        self.qtbot.waitUntil(true, timeout=timeout)
+
+    def after(self, act: Callable[[], None]) -> None:
+        """Do something and wait for the picture that comes of it."""
+        before = self.bench._generation
+        act()
+        self.until(lambda: self.bench._generation > before)
+
+
+@pytest.fixture
+def desk(qtbot: QtBot, tmp_path: Path) -> Iterator[Desk]:
+    """The demo workshop in a window of its own."""
+    logbook = Logbook(tmp_path / "demo")
+    fill(logbook)
+    made = Desk(qtbot, logbook)
+    yield made
+    made.window.close()
+    logbook.close()

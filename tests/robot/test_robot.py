@@ -1,0 +1,146 @@
+"""The robot technician: a sample of the proof, a radio of another's design, and the referee that judges it."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+from unitone.errors import SheetError
+from unitone.job.state import fold
+from unitone.job.tape import Card
+from unitone.job.verdicts import blockers, verdict
+from unitone.robot import demo
+from unitone.robot.referee import Referee
+from unitone.robot.technician import GoldenSection, align, wrongly_touched
+from unitone.robot.trial import run_set, run_trial
+from unitone.session.session import Session, open_job
+from unitone.sheet.library import find, physics_path
+from unitone.sheet.model import Sheet
+from unitone.standin.physics import PhysicsFile
+from unitone.store.logbook import Logbook, text_hash
+
+SHEET = "ostrel-tarn-40"
+
+
+@pytest.mark.parametrize("seed", [2001, 2002, 2003])
+def test_radios_come_back_in_limits(seed: int) -> None:
+    result = run_set(SHEET, seed)
+    assert result.recovered, result.problems
+    assert result.wrong_verdicts == 0
+    assert result.loss_db is None or result.loss_db < 0.5
+    assert result.readings < 170
+
+
+def another_design(folder: Path) -> Path:
+    """The same trade, another radio: other names, other mechanics, coils that tune the other way, a softer limiter."""
+    sheet = find(SHEET).read_text(encoding="utf-8")
+    physics = physics_path(find(SHEET)).read_text(encoding="utf-8")
+    for old, new in (
+        ("T1", "L101"),
+        ("T2", "L102"),
+        ("T3", "T201"),
+        ("T4", "T301"),
+        ("T5", "T302"),
+        ("T6", "T401"),
+        ("P5", "VR9"),
+    ):
+        sheet = re.sub(f'"{old}"', f'"{new}"', sheet)
+        physics = re.sub(f'"{old}"', f'"{new}"', physics).replace(f"[adjuster.{old}]", f"[adjuster.{new}]")
+    sheet = (
+        sheet.replace('name = "Tarn 40"', 'name = "Fen 40"')
+        .replace('maker = "Ostrel"', 'maker = "Veldry"')
+        .replace("turns = 8", "turns = 6")
+    )
+    for old, new in (
+        ("aligned = 4.0", "aligned = 3.0"), ('per_turn = "480 kHz"', 'per_turn = "-300 kHz"'), ("per_turn = -0.035", "per_turn = 0.05"),
+        ('per_turn = "4.6 kHz"', 'per_turn = "-3 kHz"'), ("coupling = 0.8", "coupling = 0.5"), ('knee = "-136 dBm"', 'knee = "-124 dBm"'),
+        ('per_turn = "80 kHz"', 'per_turn = "140 kHz"'), ('per_turn = "2.6 kHz"', 'per_turn = "-3.5 kHz"'), ("drive = 2.5", "drive = 1.2"),
+    ):  # fmt: skip
+        assert old in physics
+        physics = physics.replace(old, new)
+    path = folder / "fen.toml"
+    path.write_text(sheet, encoding="utf-8")
+    physics_path(path).write_text(physics, encoding="utf-8")
+    return path
+
+
+def test_a_radio_of_another_design(tmp_path: Path) -> None:
+    path = another_design(tmp_path)
+    for seed in (31, 32):
+        result = run_set(str(path), seed)
+        assert result.recovered, result.problems
+
+
+def test_the_report_and_its_baseline() -> None:
+    report = run_trial(SHEET, 2, 7, 1)
+    assert report["sets"] == report["recovered"] == 2 and report["wrong_verdicts"] == 0
+    assert set(report["loss_db"]) == {"median", "p95", "max"}
+    assert report["baseline"]["name"] == GoldenSection.name and report["baselines"] == [report["baseline"]]
+    assert report["readings_per_set"] <= report["baseline"]["readings_per_set"]
+
+
+def test_a_sheet_without_stand_in_is_said_so(tmp_path: Path) -> None:
+    (tmp_path / "x.toml").write_text(find(SHEET).read_text(encoding="utf-8"), encoding="utf-8")
+    with pytest.raises(SheetError, match=r"x\.physics\.toml"):
+        run_trial(str(tmp_path / "x.toml"), 1)
+
+
+def test_the_referee_finds_the_top_by_itself(sheet: Sheet, physics: PhysicsFile) -> None:
+    referee = Referee(sheet, physics, 13)
+    right, found = referee.radio.mechanics.specimen.right, referee.radio.mechanics.specimen.found
+    coils = ["T1", "T2", "T3", "T4", "T5"]
+    exact = {a: round((right[a] - found[a]) * 360_000) for a in coils}
+    assert referee.joint_loss_db(coils, exact, "20") < 0.05
+    off = {**exact, "T1": exact["T1"] + 360_000}
+    assert referee.joint_loss_db(coils, off, "20") > 1.0
+    # What was not worked on is not held against the worker.
+    assert referee.joint_loss_db(["T2"], {**off}, "20") < 0.05
+
+
+def test_the_referee_can_bring_a_radio_in(sheet: Sheet, physics: PhysicsFile) -> None:
+    referee = Referee(sheet, physics, 14)
+    referee.align()
+    for step in sheet.steps:
+        assert referee.holds(step), step.id
+        assert not any(referee.clearly_out(step, c) for c in step.required)
+
+
+def test_touching_what_was_in_limits_is_found_out(book: Logbook) -> None:
+    session = Session(book, open_job(book, SHEET, Card(1, SHEET, standin_seed=7)))
+    while session.state.phase == "as-found":
+        session.follow(session.advice())
+    assert wrongly_touched(session) == []
+    session.turn("P1", 2_500)
+    assert wrongly_touched(session) == ["rail (P1)"]
+
+
+def test_every_piece_of_advice_is_seen(book: Logbook) -> None:
+    session = Session(book, open_job(book, SHEET, Card(1, SHEET, standin_seed=7)))
+    seen = []
+    work = align(session, seen.append)
+    assert work.finished and len(seen) == work.moves + 1 and seen[-1].act == "done"
+
+
+def test_the_demo_workshop_is_whole_and_of_this_sheet() -> None:
+    jobs = demo.load()
+    assert [j["job"]["number"] for j in jobs] == list(range(140, 148))
+    with Logbook(None) as book:
+        demo.fill(book)
+        current = text_hash(find(SHEET).read_text(encoding="utf-8"))
+        states = {r.number: fold(book.tape(r.id), r.id) for r in book.jobs()}
+        for row in book.jobs():
+            state = states[row.number]
+            assert state.entries[0].data["sheet_hash"] == current, "remake: python -m unitone.robot.demo"
+            counts: dict[str, int] = {}
+            for step in state.sheet.steps:
+                counts[verdict(state, step)] = counts.get(verdict(state, step), 0) + 1
+            assert counts == row.summary["verdicts"]
+            assert (row.status == "finished") == bool(state.finished)
+            if state.finished:
+                assert not blockers(state)
+    assert {s.status[0] for s in states.values()} == {"open", "waiting", "finished"}
+    half = states[147]
+    assert half.at == "front-end" and half.turns and not half.finished
+    assert not states[146].readings and states[145].phase == "adjust" and not states[145].turns
