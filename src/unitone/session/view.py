@@ -111,7 +111,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         quantity_id=q_live,
         expected=session.expected_form(),
         kit=state.kit,
-        limit_words=tr("limit {limit} · source: {source}", limit=limit_text(step), source=step.source),
+        limit_words=tr("limit {limit} ({source})", limit=limit_text(step), source=step.source),
         moved_count=sum(1 for p in state.positions.values() if p),
         leave_alone=alone,
         can_pass=v in ("holds", "left alone"),
@@ -220,7 +220,7 @@ def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...]) -> str:
     ]  # fmt: skip
     if len(values) > 1 and step.aim in ("peak", "null"):
         best = max(values) if step.quantity.better == "high" else min(values)
-        if found is None or found.reading.value != best:
+        if found is None or reading_text(step, found) != show(step.quantity, best):
             words.append(tr("best so far {value}", value=show(step.quantity, best)))
     return " · ".join(words) or tr("no reading yet")
 
