@@ -23,6 +23,7 @@ def back_from_height(q: Quantity, height: float) -> float:
 
 
 def hill_view(state: JobState, step: Step, hand: str) -> HillView | None:
+    """The readings against the turns of the adjuster in hand, with the fitted hill or the target; None for none."""
     if hand not in step.adjusters or step.quantity_id == "rx.sensitivity":
         return None
     adjuster = state.sheet.adjuster(hand)
