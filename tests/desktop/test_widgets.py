@@ -181,8 +181,8 @@ def test_route_and_ledger_say_what_was_clicked(qtbot: QtBot) -> None:
     ledger.show()
     ledger.show_rows(
         (
-            LedgerRow("T1", "core", "by the aerial", "+⅞ cw", 0.4, True, "blade", ""),
-            LedgerRow("T2", "core", "", "0", 0.0, False, "", ""),
+            LedgerRow("T1", "core", "by the aerial", "+⅞ cw", 0.4, True, "blade", "", True),
+            LedgerRow("T2", "core", "", "0", 0.0, False, "", "", False),
         )
     )
     _, slide, back = ledger._rows["T1"]

@@ -196,6 +196,12 @@ def test_the_view_marks_what_is_in_the_hand(new_session: Callable[..., Session])
     assert view.step_words[1] == "an eighth of a turn clockwise" and view.selected_step_mdeg == 45_000
     assert take_view(session, "no such").selected == "T1"
     assert limit_text(session.step) == "≥ 12.0 dB"
+    session.turn("P1", 20_000)
+    row = next(r for r in take_view(session).ledger if r.adjuster == "P1")
+    found, now = row.text.split(" → ")
+    assert row.moved and row.seen == f"points to {now}" and found != now
+    minutes = [60 * int(x.split(":")[0]) + int(x.split(":")[1]) for x in (found, now)]
+    assert (minutes[1] - minutes[0]) % 720 in (35, 40, 45)  # 20 degrees are forty minutes on the clock
     assert (
         "27.205 MHz, ch 20" in view.panel_words
         and "tone 1 kHz" in view.panel_words

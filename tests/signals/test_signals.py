@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from unitone.signals.carrier import Component, carrier_line, fit_carrier, fit_modulation, total_watts
 from unitone.signals.sinad import TonePowers, fit_tone, merge, ratio_db, rms, sinad_std_db, tone_powers
+from unitone.signals.spectrum import lines
 
 
 def audio(rate: float, seconds: float = 0.5, tone: float = 1000.0, noise: float = 0.1, seed: int = 0) -> np.ndarray:
@@ -90,3 +91,18 @@ def test_short_and_empty_signals_are_refused() -> None:
         fit_modulation(np.ones(100, complex), 48_000.0)
     assert Component(1.0, 1.0, np.array([], complex)).watts == 0.0
     assert total_watts([]) == 0 and carrier_line(2.0 * np.ones(8, complex)) == pytest.approx(4.0)
+
+
+def test_an_analysers_lines_against_what_was_sent() -> None:
+    rate = 24_000.0
+    t = np.arange(4800) / rate
+    carrier = Component(27.205e6, rate, 2.0 * np.exp(2j * np.pi * 333.3 * t))
+    second = Component(54.41e6, rate, 2.0 * 10 ** (-64 / 20) * np.exp(2j * np.pi * 666.6 * t))
+    buried = Component(81.615e6, rate, 1e-9 * np.ones(4800, complex))
+    found = lines([second, carrier, buried])
+    assert [round(line.dbc, 1) for line in found] == [0.0, -64.0]
+    assert found[0].watts == pytest.approx(4.0, rel=0.005) and found[1].hz == pytest.approx(54.41e6 + 666.6, abs=6)
+    with pytest.raises(ValueError, match="no signal"):
+        lines([Component(1.0, rate, np.zeros(100, complex))])
+    with pytest.raises(ValueError, match="64 samples"):
+        lines([Component(1.0, rate, np.ones(10, complex))])

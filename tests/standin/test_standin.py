@@ -141,6 +141,8 @@ def test_readings_have_noise_but_no_bias(aligned: StandInRadio, sheet: Sheet) ->
     assert abs(bench.measure("tx.frequency_error", sheet.step("frequency").required[1]).value or 0.0) < 15
     deviation = bench.measure("tx.deviation", sheet.step("deviation").required[0]).value or 0.0
     assert deviation == pytest.approx(aligned.transmitter.deviation_hz(0.02, aligned.rail_share()), rel=0.01)
+    harmonic = bench.measure("tx.harmonic", sheet.step("power").required[0])
+    assert harmonic.value == pytest.approx(-64.0, abs=1.5) and "analyser" in harmonic.instrument
     with pytest.raises(BenchError, match="no instrument"):
         bench.measure("tx.psophometer", Conditions())
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 Better = Literal["high", "low", "nominal"]
-Kind = Literal["volts", "amps", "watts", "hertz", "hertz-error", "ratio-db", "percent", "level", "s-units"]
+Kind = Literal["volts", "amps", "watts", "hertz", "hertz-error", "ratio-db", "percent", "level", "s-units", "dbc"]
 
 
 @dataclass(frozen=True)
@@ -44,6 +44,7 @@ CANONICAL_UNIT: dict[Kind, str] = {
     "percent": "%",
     "level": "dBm",
     "s-units": "dB over S9",
+    "dbc": "dBc",
 }
 
 _ALL = (

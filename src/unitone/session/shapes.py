@@ -72,6 +72,7 @@ class LedgerRow:
     current: bool
     tool: str
     seen: str
+    moved: bool
 
 
 @dataclass(frozen=True)

@@ -316,6 +316,12 @@ def _pins(state: JobState, step: Step, hand: str) -> tuple[Pin, ...]:
     return tuple(pins)
 
 
+def clock_text(seen: float, moved: int) -> str:
+    """A preset in the ledger: where its slot pointed and where it points now."""
+    now, found = clock(seen), clock(seen - moved)
+    return now if moved == 0 else f"{found} → {now}"
+
+
 def _ledger(session: Session, step: Step, hand: str) -> tuple[LedgerRow, ...]:
     state = session.state
     names = [*step.adjusters, *(n for n, p in state.positions.items() if p and n not in step.adjusters)]
@@ -327,18 +333,11 @@ def _ledger(session: Session, step: Step, hand: str) -> tuple[LedgerRow, ...]:
         reach = 2 * TURN if adjuster.kind == "core" else adjuster.travel_mdeg / 2
         place = max(-1.0, min(1.0, mdeg / reach))
         seen = session.bench.seen(name)
-        points = tr("points to {clock}", clock=clock(seen)) if seen is not None and adjuster.kind == "preset" else ""
+        preset = seen is not None and adjuster.kind == "preset"
+        text = clock_text(seen or 0.0, mdeg) if preset else position_text(adjuster, mdeg)
+        points = tr("points to {clock}", clock=clock(seen or 0.0)) if preset else ""
         rows.append(
-            LedgerRow(
-                name,
-                adjuster.kind,
-                adjuster.where,
-                position_text(adjuster, mdeg),
-                place,
-                name == hand,
-                adjuster.tool,
-                points,
-            )
+            LedgerRow(name, adjuster.kind, adjuster.where, text, place, name == hand, adjuster.tool, points, mdeg != 0)
         )
     return tuple(rows)
 

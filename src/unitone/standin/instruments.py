@@ -15,6 +15,7 @@ from unitone.errors import BenchError
 from unitone.sheet.model import Conditions
 from unitone.signals.carrier import Component, fit_carrier, fit_modulation, strongest, total_watts
 from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_powers
+from unitone.signals.spectrum import lines
 from unitone.standin.mechanics import stream
 from unitone.standin.radio import Panel, StandInRadio
 from unitone.standin.receiver import RATE, Signal
@@ -29,7 +30,7 @@ _WARMED_UP_SECONDS = 900.0
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 
 _AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter"})
-_SEND = frozenset({"tx.power", "tx.frequency_error", "tx.deviation"})
+_SEND = frozenset({"tx.power", "tx.frequency_error", "tx.deviation", "tx.harmonic"})
 _VOLTS = frozenset({"supply.rail", "supply.volts", "vco.volts"})
 
 
@@ -203,6 +204,10 @@ class StandInBench:
                 0.01 * watts,
                 source="stand-in",
             )
+        if quantity_id == "tx.harmonic":
+            second = [line.dbc for line in lines(sent) if line.hz > 1.5 * sent[0].centre_hz]
+            level = max(second, default=-100.0) + 0.3 * float(self._hand.standard_normal())
+            return Measured(level, "stand-in spectrum analyser", 1.0, source="stand-in")
         carrier = strongest(sent)
         if quantity_id == "tx.frequency_error":
             nominal = float(self.radio.sheet.carrier_hz(self._channel(conditions)))

@@ -287,7 +287,7 @@ class StepCard(QFrame):
             button.setToolTip(tr("{adjuster}: own step, key ← or →", adjuster=view.selected) if view.selected else "")
         self.log.setText(tr("Log  L") if view.simulated else tr("Type  R"))
         self.log.setEnabled(not view.finished and view.hook_up_ok)
-        moved = any(r.adjuster == view.selected and r.text != "0" for r in view.ledger)
+        moved = any(r.adjuster == view.selected and r.moved for r in view.ledger)
         self.back.setText(tr("Back  B"))
         self.back.setEnabled(moved and not view.finished)
         self.main.setText(f"{view.button}  ↵")
