@@ -116,16 +116,15 @@ class ChannelTable(Painted):
             inner = box.adjusted(theme.px(30), theme.px(4), -theme.px(8), -theme.px(4))
             painter.setPen(theme.colour("quiet"))
             painter.setFont(theme.font(12))
-            painter.drawText(
-                inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, tr("ch {n}", n=line.channel)
-            )
+            upright = Qt.AlignmentFlag.AlignTop if line.found else Qt.AlignmentFlag.AlignVCenter
+            painter.drawText(inner, upright | Qt.AlignmentFlag.AlignLeft, tr("ch {n}", n=line.channel))
             if line.found:
                 painter.drawText(
                     inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, tr("found {v}", v=line.found)
                 )
             painter.setPen(theme.colour("ink"))
             painter.setFont(theme.font(14, True))
-            painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, line.now or "—")
+            painter.drawText(inner, upright | Qt.AlignmentFlag.AlignRight, line.now or "—")
 
 
 class StepCard(QFrame):

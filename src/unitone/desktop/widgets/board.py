@@ -113,6 +113,9 @@ class BoardView(Painted):
         above = centre.y() - gap - metrics.height() > area.top()
         y = centre.y() - gap - metrics.height() if above else centre.y() + gap
         x = min(max(centre.x() - width / 2, area.left()), area.right() - width)
+        if pin.kind == "test point":
+            # Beside it: above and below stand the labels of the adjusters round it.
+            x, y = centre.x() - gap - width, centre.y() - metrics.height() / 2
         plate = QRectF(x, y, width, metrics.height())
         painter.setPen(Qt.PenStyle.NoPen)
         ground = theme.colour("card")

@@ -160,7 +160,7 @@ class _Slide(Painted):
         painter.setFont(theme.font(13, True))
         painter.setPen(theme.colour("orange_text" if row.current else "ink"))
         painter.drawText(QRectF(0, 0, theme.px(40), self.height()), Qt.AlignmentFlag.AlignVCenter, row.adjuster)
-        text_width = theme.px(86)
+        text_width = theme.px(100)
         left, right = theme.px(44), self.width() - text_width - theme.px(6)
         painter.setPen(QPen(theme.colour("line"), theme.px(3), cap=Qt.PenCapStyle.RoundCap))
         painter.drawLine(QPointF(left, y), QPointF(right, y))
