@@ -151,8 +151,9 @@ def test_the_hill_plot_draws_or_says_why_not(qtbot: QtBot) -> None:
     assert plot.plot.isVisible() and "peak 0.50" in plot.accessibleDescription()
     (low, high), (bottom, top) = plot.plot.getPlotItem().viewRange()
     assert low < -0.4 and high > 1.4 and bottom < 8 and top > 12
-    curves = [c for c in plot.plot.getPlotItem().listDataItems() if c.xData is not None and len(c.xData) == 3]
-    assert [round(v, 3) for v in curves[0].yData] == [8.0, 12.0, 8.0]
+    assert [tuple(p.pos()) for p in plot._points.points()] == [(0.0, 8.0), (0.5, 12.0), (1.0, 8.0)]
+    assert plot._peak.value() == 0.5 and plot._here.value() == 1.0 and plot._curve.isVisible()
+    assert not plot._target.isVisible()
     plot.show_hill(replace(view, curve_x=(), curve_y=(), curve_low=(), curve_high=(), peak=None, target=10.0), "")
     plot.show_hill(replace(view, points=()), "no readings")
     assert plot.empty.text() == "no readings"

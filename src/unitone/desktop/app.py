@@ -30,6 +30,8 @@ def run(folder: Path) -> int:
     """Open the window on the logbook in ``folder``; returns the exit code."""
     # An exception in a slot would end the process without a word: say it and go on.
     sys.excepthook = lambda kind, error, trace: traceback.print_exception(kind, error, trace)
+    # The bench's thread hands the interpreter back soon enough for the window to stay quick.
+    sys.setswitchinterval(0.001)
     app = make_application()
     try:
         logbook = Logbook(folder)

@@ -99,7 +99,8 @@ class BenchWorker(QObject):
             try:
                 work = self._queue.get(timeout=max(0.0, following - time.monotonic()))
             except queue.Empty:
-                following = time.monotonic() + TICK
+                # By the clock, not by the end of the last reading; what was missed is not made up for.
+                following = max(following + TICK, time.monotonic() + TICK / 4)
                 self._guarded(self._idle)
                 continue
             if work is None:

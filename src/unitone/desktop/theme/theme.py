@@ -34,8 +34,6 @@ QLabel[role="quiet"] { color: $quiet; font-size: ${s13}px; }
 QLabel[role="small"] { color: $quiet; font-size: ${s12}px; }
 QLabel[role="teal"] { color: $teal; font-size: ${s13}px; }
 QLabel[role="warn"] { color: $out; font-size: ${s13}px; font-weight: bold; }
-QLabel[role="figure"] { font-size: ${s58}px; font-weight: bold; }
-QLabel[role="unit"] { font-size: ${s18}px; color: $quiet; padding-bottom: ${s10}px; }
 QLabel[role="headline"] { font-size: ${s17}px; font-weight: bold; }
 QLabel[role="caution"] { color: $out; font-size: ${s13}px; }
 QPushButton { background: $well; border: 1px solid $line; border-radius: ${s8}px; padding: ${s8}px ${s14}px; }

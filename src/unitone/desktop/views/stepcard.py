@@ -57,6 +57,48 @@ class Arrow(Painted):
         painter.drawPolygon(QPolygonF([QPointF(x * w, y * h) for x, y in points]))
 
 
+class Figure(Painted):
+    """The reading, large, with its unit. Painted, so that a living needle never lays the card out anew."""
+
+    def __init__(self) -> None:
+        super().__init__(tr("Reading"))
+        self._figure, self._unit = "—", ""
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(250), theme.px(72))
+
+    def text(self) -> str:
+        """The figure as it is shown."""
+        return self._figure
+
+    def show_figure(self, figure: str, unit: str) -> None:
+        """Show a figure and its unit."""
+        if (figure, unit) != (self._figure, self._unit):
+            self._figure, self._unit = figure, unit
+            self.setAccessibleDescription(f"{figure} {unit}".strip())
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        del event
+        painter = self.painter()
+        size = 58
+        painter.setFont(theme.font(18))
+        room = self.width() - painter.fontMetrics().horizontalAdvance(self._unit) - theme.px(14)
+        painter.setFont(theme.font(size, True))
+        while size > 20 and painter.fontMetrics().horizontalAdvance(self._figure) > room:
+            size -= 4
+            painter.setFont(theme.font(size, True))
+        metrics = painter.fontMetrics()
+        base = (self.height() + metrics.capHeight()) / 2
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(QPointF(0, base), self._figure)
+        x = metrics.horizontalAdvance(self._figure) + theme.px(12)
+        painter.setFont(theme.font(18))
+        painter.setPen(theme.colour("quiet"))
+        painter.drawText(QPointF(x, base), self._unit)
+
+
 class Entry(QLineEdit):
     """The field that a digit opens: Enter logs, Escape closes."""
 
@@ -169,23 +211,16 @@ class StepCard(QFrame):
     def _figure_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(theme.px(10))
-        self.figure, self.unit = label("figure", "—"), label("unit")
-        self.figure.setAccessibleName(tr("Reading"))
+        self.figure = Figure()
         self.entry = Entry()
         self.entry.setProperty("role", "entry")
         self.entry.setAccessibleName(tr("Type a reading"))
         self.entry.returnPressed.connect(lambda: self.typed.emit(self.entry.text()))
         self.entry.closed.connect(self.close_entry)
-        shown = QWidget()
-        inner = QHBoxLayout(shown)
-        inner.setContentsMargins(0, 0, 0, 0)
-        inner.addWidget(self.figure)
-        inner.addWidget(self.unit, 0, Qt.AlignmentFlag.AlignBottom)
-        inner.addStretch(1)
         holder = QWidget()
         holder.setMinimumWidth(200)
         self.stack = QStackedLayout(holder)
-        self.stack.addWidget(shown)
+        self.stack.addWidget(self.figure)
         self.stack.addWidget(self.entry)
         self.bar = LimitBar()
         row.addWidget(holder, 5)
@@ -312,12 +347,7 @@ class StepCard(QFrame):
         self.words.setText(" · ".join(x for x in parts if x))
 
     def _set_figure(self, figure: str, unit: str) -> None:
-        long = len(figure) > 7
-        font = theme.font(34 if long else 58, True)
-        if self.figure.font().pixelSize() != font.pixelSize():
-            self.figure.setStyleSheet(f"font-size: {font.pixelSize()}px; font-weight: bold;")
-        self.figure.setText(figure)
-        self.unit.setText(unit)
+        self.figure.show_figure(figure, unit)
 
     def set_compact(self, narrow: bool, low: bool) -> None:
         """Give way in a small window: the ledger has the way back, the hill may be small."""

@@ -34,9 +34,11 @@ class HillPlot(QWidget):
         self._stack.addWidget(self.plot)
         self._stack.addWidget(self.empty)
         self.setMinimumHeight(theme.px(120))
+        self._make_items()
         theme.changed.connect(self._theme_changed)
 
     def _theme_changed(self) -> None:
+        self._dress()
         self.show_hill(self._view, self.empty.text())
 
     def show_hill(self, view: HillView | None, otherwise: str) -> None:
@@ -53,69 +55,87 @@ class HillPlot(QWidget):
         )
         self._draw(view)
 
-    def _draw(self, view: HillView) -> None:
+    def _make_items(self) -> None:
+        """Everything that is ever drawn, made once: a picture only moves it."""
         item = self.plot.getPlotItem()
-        item.clear()
+        self._low, self._high = pg.PlotCurveItem(), pg.PlotCurveItem()
+        self._band = pg.FillBetweenItem(self._low, self._high)
+        self._curve, self._points, self._now = pg.PlotCurveItem(), pg.ScatterPlotItem(), pg.ScatterPlotItem()
+        self._here, self._peak, self._target = pg.InfiniteLine(0, 90), pg.InfiniteLine(0, 90), pg.InfiniteLine(0, 0)
+        self._words = pg.TextItem()
+        for part in (self._band, self._curve, self._target, self._here, self._peak, self._points, self._now):
+            item.addItem(part, ignoreBounds=True)
+        item.addItem(self._words, ignoreBounds=True)
+        item.disableAutoRange()
+        self._dress()
+
+    def _dress(self) -> None:
+        """Colours and type of the theme in force."""
+        item = self.plot.getPlotItem()
         self.plot.setBackground(theme.colour("card"))
-        quiet, teal = theme.colour("quiet"), theme.colour("teal")
         for side in ("left", "bottom"):
             axis = item.getAxis(side)
             axis.setPen(pg.mkPen(theme.colour("line")))
-            axis.setTextPen(pg.mkPen(quiet))
+            axis.setTextPen(pg.mkPen(theme.colour("quiet")))
             axis.setStyle(tickFont=theme.font(12), tickLength=4)
             axis.enableAutoSIPrefix(False)
-        style = {"color": theme.tokens.quiet, "font-size": f"{theme.px(12)}px"}
-        turning = view.x_unit != "dBm"
-        words = tr(
-            "{adjuster}, {unit} from where it was found (cw to the right)", adjuster=view.adjuster, unit=view.x_unit
-        )
-        item.setLabel("bottom", words if turning else f"{view.adjuster}, dBm", **style)
-        if self.height() < theme.px(150) or self.width() < theme.px(420):
-            item.setLabel(
-                "bottom",
-                tr("{adjuster}, {unit}, cw to the right", adjuster=view.adjuster, unit=view.x_unit)
-                if turning
-                else "dBm",
-                **style,
-            )
-        item.setLabel("left", view.y_unit, **style)
-        item.showGrid(x=True, y=True, alpha=0.18)
-        if view.curve_x:
-            band = QColor(theme.colour("teal_soft"))
-            low = pg.PlotDataItem(view.curve_x, view.curve_low, pen=None)
-            high = pg.PlotDataItem(view.curve_x, view.curve_high, pen=None)
-            item.addItem(pg.FillBetweenItem(low, high, brush=band))
-            item.plot(view.curve_x, view.curve_y, pen=pg.mkPen(teal, width=2.4))
-        if view.target is not None:
-            item.addItem(
-                pg.InfiniteLine(
-                    view.target, 0, pen=pg.mkPen(theme.colour("holds"), width=1.6, style=Qt.PenStyle.DashLine)
-                )
-            )
+        item.showGrid(x=False, y=True, alpha=0.2)
+        dash = Qt.PenStyle.DashLine
+        self._band.setBrush(QColor(theme.colour("teal_soft")))
+        self._curve.setPen(pg.mkPen(theme.colour("teal"), width=2))
+        self._target.setPen(pg.mkPen(theme.colour("holds"), width=1.6, style=dash))
+        self._peak.setPen(pg.mkPen(theme.colour("holds"), width=1.6, style=dash))
+        self._here.setPen(pg.mkPen(theme.colour("orange"), width=2))
+        self._points.setSize(theme.px(9))
+        self._points.setBrush(theme.colour("card"))
+        self._points.setPen(pg.mkPen(theme.colour("ink"), width=2))
+        self._now.setSize(theme.px(15))
+        self._now.setBrush(None)
+        self._now.setPen(pg.mkPen(theme.colour("orange"), width=3))
+        self._words.setFont(theme.font(13, True))
+        self._labels = ("", "")
+
+    def _draw(self, view: HillView) -> None:
+        item = self.plot.getPlotItem()
+        self._label_axes(item, view)
+        self._curve.setData(list(view.curve_x), list(view.curve_y))
+        self._low.setData(list(view.curve_x), list(view.curve_low))
+        self._high.setData(list(view.curve_x), list(view.curve_high))
+        for part in (self._curve, self._band):
+            part.setVisible(bool(view.curve_x))
         xs, ys = zip(*view.points, strict=True)
-        item.plot(
-            xs, ys, pen=None, symbol="o", symbolSize=theme.px(9), symbolBrush=theme.colour("card"),
-            symbolPen=pg.mkPen(theme.colour("ink"), width=2),
-        )  # fmt: skip
-        item.addItem(pg.InfiniteLine(view.here, 90, pen=pg.mkPen(theme.colour("orange"), width=2)))
-        if abs(view.here - xs[-1]) < 1e-6:
-            item.plot([xs[-1]], [ys[-1]], pen=None, symbol="o", symbolSize=theme.px(15), symbolBrush=None,
-                      symbolPen=pg.mkPen(theme.colour("orange"), width=3))  # fmt: skip
+        self._points.setData(list(xs), list(ys))
+        at_hand = abs(view.here - xs[-1]) < 1e-6
+        self._now.setData([xs[-1]] if at_hand else [], [ys[-1]] if at_hand else [])
+        self._here.setPos(view.here)
+        self._target.setVisible(view.target is not None)
+        self._target.setPos(view.target or 0.0)
         self._range(item, view, xs, ys)
+        for part in (self._peak, self._words):
+            part.setVisible(view.peak is not None)
         if view.peak is not None:
-            item.addItem(
-                pg.InfiniteLine(
-                    view.peak, 90, pen=pg.mkPen(theme.colour("holds"), width=1.6, style=Qt.PenStyle.DashLine)
-                )
+            (left, right), (_, top) = item.viewRange()
+            self._peak.setPos(view.peak)
+            self._words.setAnchor((0 if view.peak < (left + right) / 2 else 1, 0))
+            self._words.setText(view.peak_text, color=theme.colour("holds"))
+            self._words.setPos(view.peak, top)
+
+    def _label_axes(self, item: pg.PlotItem, view: HillView) -> None:
+        if view.x_unit == "dBm":
+            words = f"{view.adjuster}, dBm"
+        elif self.height() < theme.px(150) or self.width() < theme.px(420):
+            words = tr("{adjuster}, {unit}, cw to the right", adjuster=view.adjuster, unit=view.x_unit)
+        else:
+            words = tr(
+                "{adjuster}, {unit} from where it was found (cw to the right)",
+                adjuster=view.adjuster,
+                unit=view.x_unit,
             )
-            words = pg.TextItem(
-                view.peak_text,
-                color=theme.colour("holds"),
-                anchor=(0 if view.peak < sum(item.viewRange()[0]) / 2 else 1, 0),
-            )
-            words.setFont(theme.font(13, True))
-            words.setPos(view.peak, item.viewRange()[1][1])
-            item.addItem(words, ignoreBounds=True)
+        if self._labels != (words, view.y_unit):
+            self._labels = (words, view.y_unit)
+            style = {"color": theme.tokens.quiet, "font-size": f"{theme.px(12)}px"}
+            item.setLabel("bottom", words, **style)
+            item.setLabel("left", view.y_unit, **style)
 
     def _range(self, item: pg.PlotItem, view: HillView, xs: tuple[float, ...], ys: tuple[float, ...]) -> None:
         """Enough of the axes to give the readings room, never a needle's width."""

@@ -79,11 +79,13 @@ class HookUpCard(QWidget):
         """Show what this step needs and whether the bench stands so."""
         self.chain.show_chain(view.chain, view.hook_up_ok)
         self.words.setText(view.hook_up_words)
-        self.words.setProperty("role", "quiet" if view.hook_up_wanted == "probe" else "caution")
-        style = self.words.style()
-        assert style is not None
-        style.unpolish(self.words)
-        style.polish(self.words)
+        role = "quiet" if view.hook_up_wanted == "probe" else "caution"
+        if self.words.property("role") != role:
+            self.words.setProperty("role", role)
+            style = self.words.style()
+            assert style is not None
+            style.unpolish(self.words)
+            style.polish(self.words)
         self.button.setVisible(not view.hook_up_ok and not view.finished)
         self.button.setText(tr("It is hooked up for {way}  H", way=tr(view.hook_up_wanted)))
         self.button.setAccessibleName(self.button.text())
