@@ -163,3 +163,15 @@ def test_the_core_opens_without_qt_installed() -> None:
     environment = {**os.environ, "PYTHONPATH": str(TOP / "src")}
     done = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=False)
     assert done.returncode == 0 and "Ostrel Tarn 40" in done.stdout, done.stderr
+
+
+def test_a_second_first_start_waits_and_finds_the_work_done(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from unitone import setup_venv
+
+    (tmp_path / "requirements.lock").write_text("a==1\n")
+    built: list[str] = []
+    monkeypatch.setattr(setup_venv, "build", lambda top, lock: built.append(lock) or 0)
+    assert setup_venv.build_once(tmp_path, "requirements.lock") == 0 and built == ["requirements.lock"]
+    (tmp_path / ".venv").mkdir()
+    (tmp_path / ".venv" / "installed-requirements.lock").write_text("a==1\n")
+    assert setup_venv.build_once(tmp_path, "requirements.lock") == 0 and built == ["requirements.lock"]

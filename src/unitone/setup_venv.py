@@ -8,6 +8,8 @@ interrupted run is simply run again.
 from __future__ import annotations
 
 import ctypes
+import fcntl
+import filecmp
 import os
 import shutil
 import subprocess
@@ -102,5 +104,15 @@ def build(top: Path, lock: str) -> int:
     return 0
 
 
+def build_once(top: Path, lock: str) -> int:
+    """``build``, one at a time: a second start waits for the first and finds its work done."""
+    with open(top / ".setup.lock", "w", encoding="utf-8") as guard:
+        fcntl.flock(guard, fcntl.LOCK_EX)
+        stamp = top / ".venv" / f"installed-{lock}"
+        if stamp.is_file() and filecmp.cmp(top / lock, stamp, shallow=False):
+            return 0
+        return build(top, lock)
+
+
 if __name__ == "__main__":
-    sys.exit(build(Path(sys.argv[1]).resolve(), sys.argv[2]))
+    sys.exit(build_once(Path(sys.argv[1]).resolve(), sys.argv[2]))
