@@ -38,7 +38,7 @@ class Desk:
         self.window.show()
         qtbot.waitExposed(self.window)
         self.window.activateWindow()
-        qtbot.waitUntil(lambda: QApplication.activeWindow() is self.window, timeout=5000)
+        qtbot.waitUntil(lambda: QApplication.activeWindow() is self.window, timeout=60000)
 
     @property
     def bench(self) -> BenchPage:
@@ -49,7 +49,7 @@ class Desk:
     def open(self, number: int) -> None:
         """Take a job to the bench."""
         self.window.open_job(self.logbook.job(str(number)).id)
-        self.qtbot.waitUntil(lambda: self.bench.view is not None and self.bench.view.number == number, timeout=20000)
+        self.qtbot.waitUntil(lambda: self.bench.view is not None and self.bench.view.number == number, timeout=90000)
         self.bench.setFocus()
 
     def key(self, key: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
@@ -60,7 +60,7 @@ class Desk:
         else:
             self.qtbot.keyClick(target, key, modifier)
 
-    def until(self, true: Callable[[], bool], timeout: int = 20000) -> None:
+    def until(self, true: Callable[[], bool], timeout: int = 90000) -> None:
         self.qtbot.waitUntil(true, timeout=timeout)
 
     def after(self, act: Callable[[], None]) -> None:

@@ -213,7 +213,7 @@ def test_the_worker_says_what_failed_and_goes_on(qtbot: QtBot, tmp_path: Path) -
         worker.do(fail)
         worker.do(lambda s: s.turn("P1", 2_500))
         worker.select("T1")
-        qtbot.waitUntil(lambda: len(views) >= 4, timeout=20000)
+        qtbot.waitUntil(lambda: len(views) >= 4, timeout=90000)
         worker.stop()
         assert failures == ["the lead fell off"]
         generations = [g for g, _ in views]

@@ -16,7 +16,7 @@ from unitone.robot.demo import fill
 from unitone.store.logbook import Logbook
 
 
-def wait(app: QApplication, until: Callable[[], bool], seconds: float = 20.0) -> None:
+def wait(app: QApplication, until: Callable[[], bool], seconds: float = 90.0) -> None:
     """Let the program run until something is true. Raises TimeoutError."""
     end = time.monotonic() + seconds
     while not until():
