@@ -17,11 +17,13 @@ Why = Literal[
     "toward-target", "first-try", "past-target",
     "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
     "next-in-route", "stale", "still-out", "route-done", "finished", "receive", "send", "worked-twice",
+    "accepted", "not-applicable",
 ]  # fmt: skip
 
 Outcome = Literal[
-    "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust"
-]
+    "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust",
+    "judged",
+]  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -89,6 +89,8 @@ _DETAIL: dict[Why, str] = {
     "finished": "The certificate is ready.",
     "receive": "Generator on the aerial socket, meter on the loudspeaker. Do not key.",
     "send": "Generator off, wattmeter and dummy load on the aerial socket. Only then key.",
+    "accepted": "Out, and accepted with the reason that stands on the tape.",
+    "not-applicable": "Put aside with the reason that stands on the tape.",
     "worked-twice": "Worked on twice: what is left is not in these adjusters.",
 }
 
@@ -153,6 +155,7 @@ _CONCLUSIONS = {
     "dead": lambda title: tr("This adjuster does nothing here."),
     "out-of-range": lambda title: tr("The adjuster's range ends short of the target."),
     "no-convergence": lambda title: tr("No further with this step."),
+    "judged": lambda title: tr("{step}: decided.", step=title),
     "nothing-to-adjust": lambda title: tr("{step}: measured.", step=title),
 }
 

@@ -12,11 +12,11 @@ from unitone.coach.advice import Advice, Hill, Outcome, Why
 from unitone.coach.find_level import next_level
 from unitone.coach.peak import Move, Point, curve, fit_hill, next_move, scale_of
 from unitone.coach.setting import Spot, next_set_move
+from unitone.job.recheck import merged_for, plan_of
 from unitone.job.state import JobState, Logged
 from unitone.job.verdicts import SETTLED, found_in_limits, lines, verdict
 from unitone.quantities.registry import Quantity
 from unitone.sheet.model import TURN, Conditions, Step
-from unitone.sheet.schools import ordered
 
 #: How often a step is worked on before it is left as it is.
 MAX_VISITS = 2
@@ -40,14 +40,16 @@ def advise(state: JobState) -> Advice:
 
 def next_step(state: JobState) -> tuple[str, Why] | None:
     """Which step to go to from here, and why; None when nothing is left to do."""
-    route = ordered(state.sheet)
+    route = state.sheet.steps
+    verdicts = {step.id: verdict(state, step) for step in route}
     for step in route:
-        if not state.concluded.get(step.id):
+        if not state.concluded.get(step.id) and verdicts[step.id] != "not applicable":
             return step.id, "next-in-route"
-    for wanted, why in (("re-check", "stale"), ("to do", "next-in-route"), ("out", "still-out")):
+    if "re-check" in verdicts.values():
+        return plan_of(state).measurements[0].settles[0].step, "stale"
+    for wanted, why in (("to do", "next-in-route"), ("out", "still-out")):
         for step in route:
-            now = verdict(state, step)
-            if now == wanted and not (now == "out" and not _may_work(state, step)):
+            if verdicts[step.id] == wanted and not (wanted == "out" and not _may_work(state, step)):
                 return step.id, why  # type: ignore[return-value]
     return None
 
@@ -64,6 +66,12 @@ def _may_work(state: JobState, step: Step) -> bool:
     return bool(others)
 
 
+def _optimise(state: JobState, step: Step) -> bool:
+    """The school that turns what is in limits too: once, and only where there is something to turn."""
+    worked = [outcome for _, outcome in state.concluded.get(step.id, []) if outcome != "in-limits"]
+    return state.stand["in-limits"].choice == "optimise" and bool(step.adjust) and not worked
+
+
 def _is_concluded_now(state: JobState, step: Step) -> bool:
     """Concluded, and since then nothing has made its readings stale or asked for another visit."""
     past = state.concluded.get(step.id)
@@ -71,6 +79,8 @@ def _is_concluded_now(state: JobState, step: Step) -> bool:
         return False
     now = verdict(state, step)
     if now in ("to do", "re-check"):
+        return False
+    if now in ("holds", "left alone") and _optimise(state, step):
         return False
     return now != "out" or not _may_work(state, step)
 
@@ -92,13 +102,15 @@ def _survey(state: JobState, step: Step) -> Advice:
     missing = _first_unread(state, step)
     if missing is not None:
         return _measure(state, step, missing, "as-found")
-    for other in ordered(state.sheet):
+    for other in state.sheet.steps:
         if _first_unread(state, other) is not None:
             return Advice("go to", other.id, "as-found")
-    return Advice("go to", ordered(state.sheet)[0].id, "next-in-route")
+    return Advice("go to", state.sheet.steps[0].id, "next-in-route")
 
 
 def _first_unread(state: JobState, step: Step) -> int | None:
+    if verdict(state, step) == "not applicable":
+        return None
     for index in range(len(step.required)):
         if (step.id, index) not in state.found:
             return index
@@ -110,13 +122,15 @@ def _first_unread(state: JobState, step: Step) -> int | None:
 
 def _work(state: JobState, step: Step) -> Advice:
     now = verdict(state, step)
+    if now in ("not applicable", "accepted"):
+        return Advice("conclude", step.id, "accepted" if now == "accepted" else "not-applicable", outcome="judged")
     visit = _since(state, step)
     working = any(t.seq > visit and t.adjuster in step.adjusters for t in state.turns)
     if not working:
         for index, line in enumerate(lines(state, step)):
             if line.now is None or line.stale:
                 return _measure(state, step, index, "re-check" if line.stale else "first-reading")
-        if now in SETTLED:
+        if now in SETTLED and not _optimise(state, step):
             return Advice("conclude", step.id, "in-limits", outcome="in-limits")
         if not step.adjust:
             return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
@@ -135,7 +149,9 @@ def _since(state: JobState, step: Step) -> int:
     """
     past = state.concluded.get(step.id, [])
     since = past[-1][0] if past else 0
-    return max([since, *(seq for name, seq in state.last_touch.items() if name not in step.adjusters)])
+    others = [seq for name, seq in state.last_touch.items() if name not in step.adjusters]
+    others += [t.seq for t in state.touches] + [v.seq for v in state.variants]
+    return max([since, *others])
 
 
 def _close(state: JobState, step: Step, outcome: Outcome) -> Advice:
@@ -143,11 +159,14 @@ def _close(state: JobState, step: Step, outcome: Outcome) -> Advice:
     for index, line in enumerate(lines(state, step)):
         if line.now is None or line.stale:
             return _measure(state, step, index, "closing" if index == 0 else "other-channel")
-    return Advice("conclude", step.id, outcome, outcome=outcome)
+    return Advice("conclude", step.id, "accepted" if outcome == "judged" else outcome, outcome=outcome)
 
 
 def _measure(state: JobState, step: Step, index: int, why: Why) -> Advice:
     required = step.required[index]
+    if why == "re-check":
+        # One reading under what several steps ask together settles all of them.
+        required = merged_for(state, step, index)
     if step.quantity_id == "rx.sensitivity":
         return _find_level(state, step, required, why)
     return _at(state, step, required, why)
@@ -165,7 +184,7 @@ def _at(state: JobState, step: Step, wanted: Conditions, why: Why) -> Advice:
 
 def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> Advice:
     """The 12 dB SINAD level on a channel, from SINAD readings since the last touch that reaches it."""
-    floor = max((state.last_touch.get(a, 0) for a in state.reaching("rx.sinad", required)), default=0)
+    floor = state.last_reached("rx.sinad", required)
     readings = []
     for logged in state.readings:
         r, c = logged.reading, logged.reading.conditions
@@ -224,6 +243,8 @@ def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
         return None
     if q.kind == "ratio-db":
         return value, std or q.usual_std
+    if q.kind == "dbc":
+        return -value, std or q.usual_std
     if q.kind == "percent":
         return -20.0 * math.log10(max(value, 1e-3) / 100.0), 8.69 * (std or q.usual_std) / max(value, 1e-3)
     if q.kind == "watts":

@@ -8,18 +8,21 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from typing import Any, NamedTuple
 
+from unitone.bench.instruments import Instrument
 from unitone.bench.kit import Kit
 from unitone.errors import TapeError
 from unitone.job.tape import KINDS, Card, Entry, Reading, conditions_from_data
-from unitone.sheet.model import Conditions, Sheet, Step
+from unitone.sheet.model import Conditions, Reach, Sheet, Step
 from unitone.sheet.read import parse_sheet
+from unitone.sheet.schools import Choice, apply, choices
 
 _SHEETS: dict[tuple[str, str], Sheet] = {}
+Key = tuple[str, int]
 
 
-@dataclass(frozen=True)
-class Logged:
+class Logged(NamedTuple):
     """A reading on the tape with the positions (millidegrees from found) that the adjusters had."""
 
     seq: int
@@ -29,8 +32,7 @@ class Logged:
     positions: dict[str, int]
 
 
-@dataclass(frozen=True)
-class Turn:
+class Turn(NamedTuple):
     """A turn on the tape."""
 
     seq: int
@@ -42,14 +44,62 @@ class Turn:
     stop: bool
 
 
+@dataclass(frozen=True)
+class Touch:
+    """A part touched or an action done: what, in whose words, and what it reaches."""
+
+    seq: int
+    entry_id: str
+    utc: str
+    name: str
+    words: str
+    reaches: tuple[Reach, ...]
+
+    def covers(self, quantity_id: str, conditions: Conditions) -> bool:
+        """Does it make such a reading stale?"""
+        return any(r.covers(quantity_id, conditions) for r in self.reaches)
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A step accepted although out, or put aside as not applicable, with the reason."""
+
+    seq: int
+    verdict: str
+    reason: str
+    values: dict[int, float | None]
+
+
+@dataclass(frozen=True)
+class Variant:
+    """This radio differs from its sheet: title, why, and what was there before."""
+
+    seq: int
+    entry_id: str
+    utc: str
+    title: str
+    why: str
+    changes: tuple[tuple[str, str, str], ...]
+    sheet_hash: str
+    before_hash: str
+
+
 @dataclass
 class JobState:
-    """Everything that is known of a job."""
+    """Everything that is known of a job. ``sheet`` is in route order with its schools applied; ``written`` as it stands in its file."""
 
     card: Card
-    sheet: Sheet
+    written: Sheet
     job_id: str = ""
+    sheet: Sheet = field(init=False)
+    stand: dict[str, Choice] = field(init=False)
+    route_why: str = ""
+    workshop_schools: dict[str, str] = field(default_factory=dict)
+    schools: dict[str, str] = field(default_factory=dict)
     kit: Kit = field(default_factory=Kit)
+    instruments: tuple[Instrument, ...] = ()
+    chosen: dict[str, str] = field(default_factory=dict)
+    rule: str = "guard band where known"
     phase: str = "as-found"
     at: str = ""
     hook_up: str = "probe"
@@ -58,7 +108,11 @@ class JobState:
     at_seq: int = 0
     readings: list[Logged] = field(default_factory=list)
     turns: list[Turn] = field(default_factory=list)
+    touches: list[Touch] = field(default_factory=list)
+    judged: dict[str, Judged] = field(default_factory=dict)
+    variants: list[Variant] = field(default_factory=list)
     positions: dict[str, int] = field(default_factory=dict)
+    first_touch: dict[str, int] = field(default_factory=dict)
     last_touch: dict[str, int] = field(default_factory=dict)
     concluded: dict[str, list[tuple[int, str]]] = field(default_factory=dict)
     notes: list[tuple[str, str]] = field(default_factory=list)
@@ -67,39 +121,114 @@ class JobState:
     entries: list[Entry] = field(default_factory=list)
     struck: set[str] = field(default_factory=set)
     bench_s: float = 0.0
-    # What the tape says of each (step, channel) so far: kept up to date entry by entry.
-    latest: dict[tuple[str, int], Logged] = field(default_factory=dict)
-    found: dict[tuple[str, int], Logged] = field(default_factory=dict)
-    found_clean: dict[tuple[str, int], bool] = field(default_factory=dict)
+    # What the tape says of each (step, requirement) so far: kept up to date entry by entry.
+    latest: dict[Key, Logged] = field(default_factory=dict)
+    found: dict[Key, Logged] = field(default_factory=dict)
+    found_clean: dict[Key, bool] = field(default_factory=dict)
+    reached: dict[Key, int] = field(default_factory=dict)
+    _reaching: dict[tuple[str, Conditions], tuple[str, ...]] = field(default_factory=dict, repr=False)
+    _keys: dict[str, tuple[Key, ...]] = field(default_factory=dict, repr=False)
+    _answers: dict[tuple[str, Conditions], tuple[Key, ...]] = field(default_factory=dict, repr=False)
+
+    def __post_init__(self) -> None:
+        self.take_sheet(self.written)
+
+    def take_sheet(self, written: Sheet) -> None:
+        """Use this sheet from here on, with the schools as they stand; what is known is judged by it anew."""
+        self.written = written
+        self.sheet, self.route_why = apply(written, self.schools, self.workshop_schools)
+        self.stand = {c.question: c for c in choices(written, self.schools, self.workshop_schools)}
+        self._reaching, self._keys, self._answers = {}, {}, {}
+        self.positions = {a.id: self.positions.get(a.id, 0) for a in self.sheet.adjusters}
+        if not self.at or self.at not in {s.id for s in self.sheet.steps}:
+            self.at = self.sheet.steps[0].id
+        self.latest, self.found, self.found_clean, self.reached = {}, {}, {}, {}
+        changes = [
+            (first, last, a.can_change)
+            for a in self.sheet.adjusters
+            if (first := self.first_touch.get(a.id)) is not None and (last := self.last_touch.get(a.id)) is not None
+        ]
+        changes += [(t.seq, t.seq, t.covers) for t in self.touches]
+        first_reached: dict[Key, int] = {}
+        for needs in self.sheet.requirements.values() if changes else ():
+            for step, index, required in needs:
+                reaching = [(f, n) for f, n, covers in changes if covers(step.quantity_id, required)]
+                if reaching:
+                    first_reached[step.id, index] = min(f for f, _ in reaching)
+                    self.reached[step.id, index] = max(n for _, n in reaching)
+        for logged in self.readings:
+            for key in self.answers(logged.reading):
+                self.latest[key] = logged
+                if key not in self.found:
+                    self.found[key] = logged
+                    self.found_clean[key] = first_reached.get(key, logged.seq) >= logged.seq
 
     @property
     def seq(self) -> int:
         """Number of the last entry, 0 for none."""
         return self.entries[-1].seq if self.entries else 0
 
-    def reaching(self, quantity_id: str, conditions: Conditions) -> list[str]:
+    def answers(self, reading: Reading) -> tuple[Key, ...]:
+        """The requirements of all steps that such a reading settles."""
+        needs = self.sheet.requirements.get(reading.quantity_id)
+        if needs is None:
+            return ()
+        key = (reading.quantity_id, reading.conditions)
+        found = self._answers.get(key)
+        if found is None:
+            found = tuple((s.id, i) for s, i, required in needs if reading.conditions.settles(required))
+            self._answers[key] = found
+        return found
+
+    def reaching(self, quantity_id: str, conditions: Conditions) -> tuple[str, ...]:
         """Ids of the adjusters that can change such a reading."""
-        return [a.id for a in self.sheet.adjusters if a.can_change(quantity_id, conditions.way, conditions.channel)]
+        key = (quantity_id, conditions)
+        found = self._reaching.get(key)
+        if found is None:
+            found = tuple(a.id for a in self.sheet.adjusters if a.can_change(quantity_id, conditions))
+            self._reaching[key] = found
+        return found
 
     def touched_since(self, seq: int, quantity_id: str, conditions: Conditions) -> list[str]:
-        """Adjusters that can change such a reading and were turned after entry ``seq``."""
-        return [a for a in self.reaching(quantity_id, conditions) if self.last_touch.get(a, 0) > seq]
+        """Adjusters, parts and actions that can change such a reading and were touched after entry ``seq``."""
+        turned = [a for a in self.reaching(quantity_id, conditions) if self.last_touch.get(a, 0) > seq]
+        return turned + [t.name for t in self.touches if t.seq > seq and t.covers(quantity_id, conditions)]
+
+    def last_reached(self, quantity_id: str, conditions: Conditions) -> int:
+        """Number of the last entry that changed something in reach of such a reading, 0 for none."""
+        turned = max((self.last_touch.get(a, 0) for a in self.reaching(quantity_id, conditions)), default=0)
+        return max([turned, *(t.seq for t in self.touches if t.covers(quantity_id, conditions))])
 
     def is_stale(self, step: Step, index: int) -> bool:
         """True when the latest reading for that requirement is older than a touch that reaches it."""
         logged = self.latest.get((step.id, index))
-        return logged is not None and bool(self.touched_since(logged.seq, step.quantity_id, step.required[index]))
+        return logged is not None and self.reached.get((step.id, index), 0) > logged.seq
 
     def moved_at_all(self, step: Step) -> bool:
         """Has any of the step's adjusters ever been turned in this job?"""
         return any(a in self.last_touch for a in step.adjusters)
 
+    def reach(self, name: str, seq: int, covers: Any) -> None:
+        """Everything that ``covers`` says can have changed was reached by entry ``seq``."""
+        keys = self._keys.get(name)
+        if keys is None:
+            keys = tuple(
+                (step.id, index)
+                for needs in self.sheet.requirements.values()
+                for step, index, required in needs
+                if covers(step.quantity_id, required)
+            )
+            self._keys[name] = keys
+        for key in keys:
+            self.reached[key] = seq
 
-def sheet_of(entry: Entry) -> Sheet:
-    """The sheet snapshot in a job's opening entry, parsed once. Raises SheetError."""
-    key = (entry.data["sheet_id"], entry.data["sheet_hash"])
+
+def sheet_of(entry: Entry, name: str = "") -> Sheet:
+    """The sheet snapshot in an opening or variant entry, parsed once. Raises SheetError."""
+    identifier = entry.data.get("sheet_id", name)
+    key = (identifier, entry.data["sheet_hash"])
     if key not in _SHEETS:
-        _SHEETS[key] = parse_sheet(entry.data["sheet_text"], entry.data["sheet_id"], entry.data["sheet_id"])
+        _SHEETS[key] = parse_sheet(entry.data["sheet_text"], identifier, identifier)
     return _SHEETS[key]
 
 
@@ -108,13 +237,11 @@ def fold(tape: Iterable[Entry], job_id: str = "") -> JobState:
     entries = list(tape)
     if not entries or entries[0].kind != "open":
         raise TapeError("A tape begins with the opening of its job.")
-    struck = {e.data["entry"] for e in entries if e.kind == "strike"}
     first = entries[0]
-    sheet = sheet_of(first)
-    state = JobState(Card.from_data(first.data["card"]), sheet, job_id)
-    state.struck = struck
-    state.at = sheet.steps[0].id
-    state.positions = {a.id: 0 for a in sheet.adjusters}
+    state = JobState(
+        Card.from_data(first.data["card"]), sheet_of(first), job_id, workshop_schools=first.data.get("schools", {})
+    )
+    state.struck = {e.data["entry"] for e in entries if e.kind == "strike"}
     for entry in entries:
         advance(state, entry)
     return state
@@ -125,40 +252,63 @@ def advance(state: JobState, entry: Entry) -> JobState:
 
     Raises TapeError for an entry of a kind or about a thing that the job does not have.
     """
-    if entry.kind not in KINDS:
-        raise TapeError(f"Entry {entry.seq} is of an unknown kind, {entry.kind!r}: this tape needs a newer Unitone.")
+    kind, data = entry.kind, entry.data
+    if kind not in KINDS:
+        raise TapeError(f"Entry {entry.seq} is of an unknown kind, {kind!r}: this tape needs a newer Unitone.")
     state.entries.append(entry)
     state.bench_s = max(state.bench_s, entry.bench_s)
     # A struck turn was still made: striking corrects the record, not the radio.
-    if entry.id in state.struck and entry.kind != "turn":
+    if entry.id in state.struck and kind not in ("turn", "variant"):
         return state
-    data = entry.data
-    if entry.kind == "reading":
+    if kind == "reading":
         _read(state, entry)
-    elif entry.kind == "turn":
+    elif kind == "turn":
         _turn(state, entry)
-    elif entry.kind in ("open", "kit") and data.get("kit"):
-        state.kit = Kit.from_data(data["kit"])
-    elif entry.kind == "phase":
+    elif kind == "touch":
+        _touch(state, entry)
+    elif kind == "judge":
+        _known_step(state, entry, data["step"])
+        values = {int(k): v for k, v in data.get("values", {}).items()}
+        state.judged[data["step"]] = Judged(entry.seq, data["verdict"], data["reason"], values)
+    elif kind == "variant":
+        _variant(state, entry)
+    elif kind == "schools":
+        state.schools = dict(data["schools"])
+        state.take_sheet(state.written)
+    else:
+        _simple(state, entry)
+    return state
+
+
+def _simple(state: JobState, entry: Entry) -> None:
+    """Entries that set one thing."""
+    kind, data = entry.kind, entry.data
+    if kind in ("open", "kit", "instruments"):
+        if data.get("kit"):
+            state.kit = Kit.from_data(data["kit"])
+        if "instruments" in data:
+            state.instruments = tuple(Instrument.from_data(i) for i in data["instruments"])
+        state.chosen = {**state.chosen, **data.get("chosen", {})}
+        state.rule = data.get("rule", state.rule)
+    elif kind == "phase":
         state.phase = data["phase"]
-    elif entry.kind == "goto":
+    elif kind == "goto":
         _known_step(state, entry, data["step"])
         state.at, state.at_seq = data["step"], entry.seq
-    elif entry.kind == "hook-up":
+    elif kind == "hook-up":
         state.hook_up = data["way"]
-    elif entry.kind == "set-up":
+    elif kind == "set-up":
         state.set_up, state.set_up_seq = conditions_from_data(data["conditions"]), entry.seq
-    elif entry.kind == "concluded":
+    elif kind == "concluded":
         _known_step(state, entry, data["step"])
         state.concluded.setdefault(data["step"], []).append((entry.seq, data["outcome"]))
-    elif entry.kind == "note":
+    elif kind == "note":
         state.notes.append((entry.utc, data["text"]))
-    elif entry.kind == "status":
+    elif kind == "status":
         state.status = (data["status"], data.get("why", ""))
-    elif entry.kind == "finish":
+    elif kind == "finish":
         state.finished = entry.utc
         state.status = ("finished", "")
-    return state
 
 
 def _known_step(state: JobState, entry: Entry, identifier: str) -> Step:
@@ -172,28 +322,52 @@ def _known_step(state: JobState, entry: Entry, identifier: str) -> Step:
 
 def _turn(state: JobState, entry: Entry) -> None:
     data = entry.data
-    if data["adjuster"] not in state.positions:
-        raise TapeError(f"Entry {entry.seq} turns {data['adjuster']!r}, which the job's sheet does not have.")
-    state.positions[data["adjuster"]] += data["moved"]
+    name = data["adjuster"]
+    if name not in state.positions:
+        raise TapeError(f"Entry {entry.seq} turns {name!r}, which the job's sheet does not have.")
     if data["moved"]:
-        state.last_touch[data["adjuster"]] = entry.seq
-    state.turns.append(
-        Turn(entry.seq, entry.id, entry.utc, data["adjuster"], data["asked"], data["moved"], data["stop"])
-    )
+        # A new mapping: the readings logged so far keep theirs.
+        state.positions = {**state.positions, name: state.positions[name] + data["moved"]}
+        state.last_touch[name] = entry.seq
+        state.first_touch.setdefault(name, entry.seq)
+        state.reach(name, entry.seq, state.sheet.adjuster(name).can_change)
+    state.turns.append(Turn(entry.seq, entry.id, entry.utc, name, data["asked"], data["moved"], data["stop"]))
+
+
+def _touch(state: JobState, entry: Entry) -> None:
+    data = entry.data
+    reaches = tuple(Reach(**r) for r in data["reaches"])
+    touch = Touch(entry.seq, entry.id, entry.utc, data["name"], data["words"], reaches)
+    state.touches.append(touch)
+    state.reach(f"touch {data['name']} {data['reaches']}", entry.seq, touch.covers)
+
+
+def _variant(state: JobState, entry: Entry) -> None:
+    data = entry.data
+    written = sheet_of(entry, state.written.id)
+    changes = tuple((c["what"], c["before"], c["after"]) for c in data["changes"])
+    state.variants.append(
+        Variant(
+            entry.seq, entry.id, entry.utc, data["title"], data.get("why", ""), changes, data["sheet_hash"],
+            data["before_hash"],
+        )
+    )  # fmt: skip
+    if data.get("reaches"):
+        reaches = tuple(Reach(**r) for r in data["reaches"])
+        state.touches.append(Touch(entry.seq, entry.id, entry.utc, "variant", data["title"], reaches))
+    kept = {s.id for s in written.steps}
+    state.concluded = {k: v for k, v in state.concluded.items() if k in kept}
+    state.judged = {k: v for k, v in state.judged.items() if k in kept}
+    state.take_sheet(written)
 
 
 def _read(state: JobState, entry: Entry) -> None:
     reading = Reading.from_data(entry.data)
-    logged = Logged(entry.seq, entry.id, entry.utc, reading, dict(state.positions))
+    logged = Logged(entry.seq, entry.id, entry.utc, reading, state.positions)
     state.readings.append(logged)
-    for step in state.sheet.steps:
-        if step.quantity_id != reading.quantity_id:
-            continue
-        for index, required in enumerate(step.required):
-            if not reading.conditions.settles(required):
-                continue
-            key = (step.id, index)
-            state.latest[key] = logged
-            if key not in state.found:
-                state.found[key] = logged
-                state.found_clean[key] = not state.touched_since(0, step.quantity_id, required)
+    found = state.found
+    for key in state.answers(reading):
+        state.latest[key] = logged
+        if key not in found:
+            found[key] = logged
+            state.found_clean[key] = key not in state.reached

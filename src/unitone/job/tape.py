@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import Any, Literal
+from dataclasses import dataclass, field, fields
+from typing import Any, Literal, NamedTuple
 
+from unitone.errors import TapeError
 from unitone.quantities.entry import Bound
 from unitone.sheet.model import Conditions
 
 Kind = Literal[
     "open", "kit", "phase", "goto", "hook-up", "set-up", "reading", "turn", "concluded", "note", "status", "strike",
-    "finish",
+    "finish", "touch", "judge", "schools", "variant", "instruments",
 ]  # fmt: skip
 KINDS: frozenset[str] = frozenset(Kind.__args__)  # type: ignore[attr-defined]
 
@@ -27,9 +28,13 @@ class Entry:
     data: dict[str, Any]
 
 
-@dataclass(frozen=True)
-class Reading:
-    """One logged value: what, under which conditions, how much, from which instrument."""
+class Reading(NamedTuple):
+    """One logged value: what, under which conditions, how much, from which instrument.
+
+    ``raw`` is what the instrument said where a correction was applied, ``u`` the
+    standard uncertainty that the instrument gives it (canonical unit), ``std`` the
+    spread that was seen.
+    """
 
     quantity_id: str
     conditions: Conditions
@@ -42,6 +47,8 @@ class Reading:
     raw: float | None = None
     correction: float = 0.0
     typed: str = ""
+    u: float | None = None
+    warning: str = ""
 
     def to_data(self) -> dict[str, Any]:
         """As plain data for the tape; nothing that is None or empty is written."""
@@ -54,26 +61,19 @@ class Reading:
         }
         optional = {
             "std": self.std, "bound": self.bound, "word": self.word, "raw": self.raw,
-            "correction": self.correction, "typed": self.typed,
+            "correction": self.correction, "typed": self.typed, "u": self.u, "warning": self.warning,
         }  # fmt: skip
         return {**data, **{k: v for k, v in optional.items() if v not in (None, "", 0.0)}}
 
     @classmethod
     def from_data(cls, data: dict[str, Any]) -> Reading:
         """From the tape."""
+        get = data.get
         return cls(
-            data["quantity"],
-            conditions_from_data(data["conditions"]),
-            data["value"],
-            data["instrument"],
-            data["source"],
-            data.get("std"),
-            data.get("bound", ""),
-            data.get("word", ""),
-            data.get("raw"),
-            data.get("correction", 0.0),
-            data.get("typed", ""),
-        )
+            data["quantity"], conditions_from_data(data["conditions"]), data["value"], data["instrument"], data["source"],
+            get("std"), get("bound", ""), get("word", ""), get("raw"), get("correction", 0.0), get("typed", ""), get("u"),
+            get("warning", ""),
+        )  # fmt: skip
 
 
 def conditions_to_data(conditions: Conditions) -> dict[str, Any]:
@@ -84,9 +84,27 @@ def conditions_to_data(conditions: Conditions) -> dict[str, Any]:
     return data
 
 
+_FIELDS = tuple(f.name for f in fields(Conditions) if f.name != "panel")
+#: Conditions come again and again on a tape: one object for each, so that comparing them is quick.
+_KNOWN: dict[tuple[Any, ...], Conditions] = {}
+_MOST_KNOWN = 20_000
+
+
 def conditions_from_data(data: dict[str, Any]) -> Conditions:
-    """The inverse of ``conditions_to_data``."""
-    return Conditions(**{**data, "panel": tuple(sorted(data.get("panel", {}).items()))})
+    """The inverse of ``conditions_to_data``. Raises TapeError for a key that conditions do not have."""
+    panel = data.get("panel")
+    get = data.get
+    key = (*[get(name) for name in _FIELDS], *(panel.items() if panel else ()))
+    found = _KNOWN.get(key)
+    if found is None:
+        try:
+            found = Conditions(**{**data, "panel": tuple(sorted(panel.items())) if panel else ()})
+        except TypeError:
+            raise TapeError(f"Conditions {sorted(data)} are not known: this tape needs a newer Unitone.") from None
+        if len(_KNOWN) >= _MOST_KNOWN:
+            _KNOWN.clear()
+        _KNOWN[key] = found
+    return found
 
 
 @dataclass(frozen=True)

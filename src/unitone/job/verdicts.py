@@ -1,4 +1,12 @@
-"""Verdicts: what a step's readings say, told apart from what is merely old."""
+"""Verdicts: what a step's readings say, told apart from what is merely old.
+
+Decision rule. A reading whose instrument has no error data is judged by simple
+acceptance: inside the limit or not (ILAC-G8:09/2019, 4.2.1; JCGM 106:2012, 8.2).
+Where the standard uncertainty u of the reading is known, a guard band w = U = 2u
+stands on either side of each limit (ILAC-G8:09/2019, 4.2.3; JCGM 106:2012, 8.3):
+inside by more than w it holds, outside by more than w it is out, between the two
+it is too close to call.
+"""
 
 from __future__ import annotations
 
@@ -9,13 +17,17 @@ from unitone.job.state import JobState, Logged
 from unitone.job.tape import Reading
 from unitone.sheet.model import Limit, Step
 
-Verdict = Literal["holds", "out", "to do", "re-check", "left alone", "too close to call"]
-SETTLED: frozenset[Verdict] = frozenset({"holds", "left alone"})
+Verdict = Literal[
+    "holds", "out", "to do", "re-check", "left alone", "too close to call", "accepted", "not applicable"
+]  # fmt: skip
+SETTLED: frozenset[Verdict] = frozenset({"holds", "left alone", "accepted", "not applicable"})
+#: Rules that a workshop may choose between.
+RULES = ("guard band where known", "simple acceptance")
 
 
 @dataclass(frozen=True)
 class Line:
-    """One requirement of a step: its channel, as found, now, and whether that holds."""
+    """One requirement of a step: its place (band, channel, mode), as found, now, and whether that holds."""
 
     channel: str | None
     found: Logged | None
@@ -23,19 +35,30 @@ class Line:
     now: Logged | None
     inside: bool | None
     stale: bool
+    place: str = ""
 
 
-def inside(limit: Limit, reading: Reading) -> bool | None:
-    """True in, False out, None when a bounded reading cannot tell (``<0.5`` against a maximum of 0.3)."""
+def guard_band(reading: Reading, rule: str = RULES[0]) -> float:
+    """w = 2u of a reading (canonical unit); 0 under simple acceptance or where u is not known."""
+    return 2.0 * reading.u if reading.u and rule == RULES[0] else 0.0
+
+
+def inside(limit: Limit, reading: Reading, rule: str = RULES[0]) -> bool | None:
+    """True in, False out, None when it cannot be told: a bound (``<0.5`` against a maximum of 0.3) or a guard band."""
     value = reading.value
-    if reading.word in ("no lock", "nothing"):
+    if reading.word in ("no lock", "nothing", "no"):
         return False
     if reading.word in ("locks", "yes"):
         return True
     if value is None:
         return None
     if not reading.bound:
-        return limit.holds(value)
+        w = guard_band(reading, rule)
+        if not w:
+            return limit.holds(value)
+        surely = (limit.low is None or value - w >= limit.low) and (limit.high is None or value + w <= limit.high)
+        never = (limit.low is not None and value + w < limit.low) or (limit.high is not None and value - w > limit.high)
+        return True if surely else False if never else None
     # "<v": the true value lies anywhere below v; ">v": anywhere above.
     if reading.bound == "<":
         if limit.low is not None:
@@ -58,8 +81,9 @@ def lines(state: JobState, step: Step) -> tuple[Line, ...]:
                 state.found.get(key),
                 state.found_clean.get(key, False),
                 now,
-                None if now is None else inside(step.limit, now.reading),
+                None if now is None else inside(step.limit, now.reading, state.rule),
                 state.is_stale(step, index),
+                required.place,
             )
         )
     return tuple(found)
@@ -67,22 +91,77 @@ def lines(state: JobState, step: Step) -> tuple[Line, ...]:
 
 def verdict(state: JobState, step: Step) -> Verdict:
     """The step's verdict. One stale or missing line keeps the whole from holding."""
-    parts = lines(state, step)
-    if any(p.now is None for p in parts):
-        return "to do"
-    if any(p.stale for p in parts):
+    judged = state.judged.get(step.id)
+    if judged is not None and judged.verdict == "not applicable":
+        return "not applicable"
+    worst_inside: bool | None = True
+    stale = False
+    for index in range(len(step.required)):
+        now = state.latest.get((step.id, index))
+        if now is None:
+            return "to do"
+        stale = stale or state.is_stale(step, index)
+        if worst_inside is not False:
+            holds = inside(step.limit, now.reading, state.rule)
+            worst_inside = holds if holds is not True else worst_inside
+    if stale:
         return "re-check"
-    if any(p.inside is False for p in parts):
+    if worst_inside is not True and judged is not None and _still_accepted(state, step, judged.values):
+        return "accepted"
+    if worst_inside is False:
         return "out"
-    if any(p.inside is None for p in parts):
+    if worst_inside is None:
         return "too close to call"
     return "left alone" if step.adjust and not state.moved_at_all(step) else "holds"
 
 
+def _still_accepted(state: JobState, step: Step, values: dict[int, float | None]) -> bool:
+    """Is no reading further out than what was accepted, but for twice the spread of a reading?"""
+    slack = 2.0 * step.quantity.usual_std
+    for index in range(len(step.required)):
+        now = state.latest[step.id, index].reading
+        if inside(step.limit, now, state.rule) is True:
+            continue
+        if index not in values:
+            return False
+        accepted = values[index]
+        if accepted is None or now.value is None:
+            if (accepted is None) != (now.value is None):
+                return False
+        elif excess(step.limit, now.value) > excess(step.limit, accepted) + slack:
+            return False
+    return True
+
+
+def excess(limit: Limit, value: float) -> float:
+    """How far outside the limit (canonical unit); negative inside."""
+    ends = [
+        limit.low - value if limit.low is not None else None,
+        value - limit.high if limit.high is not None else None,
+    ]
+    return max(e for e in ends if e is not None)
+
+
+def settling(step: Step, reading: Reading) -> float | None:
+    """The standard uncertainty that would settle a reading too close to call: |distance to the limit| / 2.
+
+    None where a limit is met exactly (nothing settles that but a move) or no number was read.
+    """
+    if reading.value is None:
+        return None
+    ends = [abs(reading.value - e) for e in (step.limit.low, step.limit.high) if e is not None]
+    nearest = min(ends, default=0.0)
+    return nearest / 2.0 if nearest > 0 else None
+
+
 def found_in_limits(state: JobState, step: Step) -> bool:
     """True when every requirement was read before anything that reaches it was touched, and was inside."""
-    parts = lines(state, step)
-    return all(p.found is not None and p.found_clean and inside(step.limit, p.found.reading) for p in parts)
+    for index in range(len(step.required)):
+        key = (step.id, index)
+        found = state.found.get(key)
+        if found is None or not state.found_clean.get(key) or inside(step.limit, found.reading, state.rule) is not True:
+            return False
+    return True
 
 
 def blockers(state: JobState) -> list[tuple[Step, Verdict]]:
@@ -96,11 +175,6 @@ def worst(step: Step, parts: tuple[Line, ...]) -> Line:
     def margin(line: Line) -> float:
         if line.now is None or line.now.reading.value is None:
             return -1e9
-        value, limit = line.now.reading.value, step.limit
-        ends = [
-            value - limit.low if limit.low is not None else 1e9,
-            limit.high - value if limit.high is not None else 1e9,
-        ]
-        return min(ends)
+        return -excess(step.limit, line.now.reading.value)
 
     return min(parts, key=margin)

@@ -48,54 +48,34 @@ CANONICAL_UNIT: dict[Kind, str] = {
 }
 
 _ALL = (
+    Quantity("supply.volts", "supply volts", "volts", "V", 2, "nominal", "either", usual_std=0.01, low=-1000, high=2000),
+    Quantity("supply.current", "supply current", "amps", "mA", 0, "low", "either", usual_std=0.002, low=0, high=100),
     Quantity("supply.rail", "rail volts", "volts", "V", 2, "nominal", "either", usual_std=0.005, low=-1000, high=2000),
-    Quantity(
-        "supply.volts", "supply volts", "volts", "V", 2, "nominal", "either", usual_std=0.01, low=-1000, high=2000
-    ),
     Quantity("ref.frequency", "reference frequency", "hertz", "MHz", 6, "nominal", "either", usual_std=1.0, low=0),
+    Quantity("osc.frequency", "oscillator frequency", "hertz", "MHz", 6, "nominal", "either", usual_std=1.0, low=0),
     Quantity("vco.volts", "control volts", "volts", "V", 2, "nominal", "either", usual_std=0.005, low=-50, high=50),
-    Quantity(
-        "tx.power", "carrier power", "watts", "W", 2, "high", "send", hill_slope=1.0, usual_std=0.02, low=0, high=2000
-    ),
+    Quantity("tx.bias_volts", "bias volts", "volts", "V", 3, "nominal", "send", usual_std=0.002, low=-200, high=200),
+    Quantity("tx.bias_current", "idle current", "amps", "mA", 0, "nominal", "send", usual_std=0.001, low=0, high=100),
+    Quantity("tx.power", "carrier power", "watts", "W", 2, "high", "send", 1.0, 0.02, 0, 2000),
+    Quantity("tx.pep", "peak envelope power", "watts", "W", 2, "high", "send", 1.0, 0.05, 0, 2000),
     Quantity("tx.frequency_error", "carrier frequency error", "hertz-error", "Hz", 0, "nominal", "send", usual_std=2.0),
     Quantity("tx.deviation", "deviation", "hertz", "kHz", 2, "nominal", "send", usual_std=10.0, low=0, high=100_000),
-    Quantity(
-        "rx.sinad", "SINAD", "ratio-db", "dB", 1, "high", "receive", hill_slope=1.6, usual_std=0.25, low=0, high=80
-    ),
-    Quantity(
-        "rx.distortion",
-        "distortion",
-        "percent",
-        "%",
-        1,
-        "low",
-        "receive",
-        hill_slope=1.0,
-        usual_std=0.1,
-        low=0,
-        high=100,
-    ),
-    Quantity(
-        "rx.af_volts",
-        "audio volts",
-        "volts",
-        "V",
-        2,
-        "high",
-        "receive",
-        hill_slope=1.0,
-        usual_std=0.02,
-        low=0,
-        high=100,
-    ),
-    Quantity(
-        "rx.sensitivity", "12 dB SINAD level", "level", "µV", 2, "low", "receive", usual_std=0.2, low=-200, high=30
-    ),
+    Quantity("tx.am_depth", "modulation depth", "percent", "%", 0, "nominal", "send", usual_std=1.0, low=0, high=300),
+    Quantity("tx.harmonic", "second harmonic", "dbc", "dBc", 0, "low", "send", 1.0, 0.5, -200, 0),
+    Quantity("tx.carrier_suppression", "carrier left in SSB", "dbc", "dBc", 0, "low", "send", 1.0, 0.5, -200, 0),
+    Quantity("tx.field_strength", "relative field strength", "ratio-db", "dB", 1, "high", "send", 1.0, 0.3, 0, 200),
+    Quantity("rx.sinad", "SINAD", "ratio-db", "dB", 1, "high", "receive", 1.6, 0.25, 0, 80),
+    Quantity("rx.sn_ratio", "(S+N)/N", "ratio-db", "dB", 1, "high", "receive", 1.0, 0.3, 0, 80),
+    Quantity("rx.distortion", "distortion", "percent", "%", 1, "low", "receive", 1.0, 0.1, 0, 100),
+    Quantity("rx.af_volts", "audio volts", "volts", "V", 2, "high", "receive", 1.0, 0.02, 0, 100),
+    Quantity("rx.agc_volts", "AVC volts", "volts", "V", 2, "nominal", "receive", usual_std=0.02, low=-100, high=100),
+    Quantity("rx.frequency_error", "dial error", "hertz-error", "Hz", 0, "nominal", "receive", usual_std=20.0),
+    Quantity("rx.sensitivity", "12 dB SINAD level", "level", "µV", 2, "low", "receive", usual_std=0.2, low=-200, high=30),
+    Quantity("rx.sensitivity_am", "10 dB (S+N)/N level", "level", "µV", 2, "low", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.s_meter", "S-meter", "s-units", "S", 1, "nominal", "receive", usual_std=0.5, low=-60, high=80),
-    Quantity(
-        "rx.squelch_opens", "squelch opens at", "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30
-    ),
-)
+    Quantity("rx.squelch_opens", "squelch opens at", "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
+    Quantity("rx.squelch_tight", "tight squelch opens at", "level", "µV", 1, "nominal", "receive", usual_std=0.5, low=-200, high=30),
+)  # fmt: skip
 
 QUANTITIES: dict[str, Quantity] = {q.id: q for q in _ALL}
 

@@ -47,6 +47,8 @@ def show_value(q: Quantity, value: float) -> tuple[str, str]:
     if q.kind == "hertz":
         scale = {"MHz": 1e6, "kHz": 1e3}.get(q.shown, 1.0)
         return number(value / scale, q.decimals), q.shown
+    if q.kind == "amps" and q.shown == "mA":
+        return number(value * 1e3, q.decimals), "mA"
     if q.kind == "hertz-error":
         return number(value, q.decimals, sign=True), q.shown
     return number(value, q.decimals), q.shown

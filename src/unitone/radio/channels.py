@@ -28,6 +28,18 @@ class ChannelPlan:
     title: str
     names: tuple[str, ...]
     hz: tuple[int, ...]
+    #: Bands of a multi-band set: (name, shift in Hz from the plan's own frequencies).
+    bands: tuple[tuple[str, int], ...] = ()
+
+    def shift(self, band: str | None) -> int:
+        """Shift of a band in Hz, 0 where none is named. Raises UnitoneError naming the bands there are."""
+        if band is None:
+            return 0
+        for name, hz in self.bands:
+            if name == band:
+                return hz
+        known = ", ".join(name for name, _ in self.bands) or "none"
+        raise UnitoneError(f"There is no band {band!r}. Bands of this plan: {known}.")
 
     def frequency(self, name: str) -> int:
         """Carrier frequency in Hz. Raises UnitoneError naming the channels there are."""

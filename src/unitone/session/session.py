@@ -10,50 +10,88 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from unitone.bench.instruments import Instrument, instrument_for
 from unitone.bench.kit import Kit, dial
 from unitone.bench.ports import Bench, HandBench, Measured
 from unitone.coach.advice import Advice
 from unitone.coach.sentences import position_text
 from unitone.coach.step import advise
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
-from unitone.job.state import JobState, advance, fold
+from unitone.job.state import JobState, advance, fold, sheet_of
 from unitone.job.summary import summary
 from unitone.job.tape import Card, Entry, Reading, conditions_to_data
-from unitone.job.verdicts import blockers
+from unitone.job.verdicts import RULES, Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED, parse_entry
+from unitone.quantities.registry import quantity
 from unitone.radio.levels import canonical
 from unitone.report.certificate import Certificate, certificate
-from unitone.sheet.library import find, physics_path
-from unitone.sheet.model import Conditions, Sheet, Step
-from unitone.sheet.read import read_sheet
+from unitone.sheet.library import Library, open_file, physics_path
+from unitone.sheet.model import Conditions, Reach, Sheet, Step
+from unitone.sheet.reach import EVERYTHING, actions_of
+from unitone.sheet.read import parse_sheet, to_data
+from unitone.sheet.schools import QUESTIONS
+from unitone.sheet.variant import differences, reach_of
+from unitone.sheet.write import to_toml
 from unitone.standin.instruments import StandInBench
 from unitone.standin.physics import parse_physics
 from unitone.standin.radio import StandInRadio
 from unitone.store.logbook import Logbook, text_hash, utc_now
 
 
-def open_job(logbook: Logbook, sheet_name: str, card: Card, kit: Kit | None = None, utc: str | None = None) -> str:
+def library_of(logbook: Logbook) -> Library:
+    """The sheets that a workshop can use: its own beside its logbook, and those that come with the program."""
+    return Library(None if logbook.folder is None else logbook.folder / "sheets")
+
+
+def open_job(
+    logbook: Logbook, sheet_name: str, card: Card, kit: Kit | None = None, utc: str | None = None, *, title: str = "",
+    carry_from: str = "",
+) -> str:  # fmt: skip
     """A new job on a sheet (id or path); returns its id. Raises SheetError or StoreError.
 
-    The opening entry carries the sheet's text, and the physics file's where a
-    stand-in takes the radio's place, so that the job never depends on files.
+    The opening entry carries the sheet's text and pictures, and the physics
+    file's text where a stand-in takes the radio's place, so that the job never
+    depends on files. ``title`` names the radio of a general route. ``carry_from``
+    is an earlier job on the same radio whose variant goes on in this one.
     """
-    path = find(sheet_name)
-    sheet = read_sheet(path)
+    path = library_of(logbook).find(sheet_name)
+    bundle = open_file(path)
+    text = _named(bundle.text, path, title) if title else bundle.text
+    sheet = parse_sheet(text, str(path), path.stem)
     opening: dict[str, Any] = {
         "card": card.to_data(),
         "sheet_id": sheet.id,
         "sheet_path": str(path),
-        "sheet_text": sheet.source_text,
-        "sheet_hash": text_hash(sheet.source_text),
+        "sheet_text": text,
+        "sheet_hash": text_hash(text),
         "kit": (kit or Kit.from_data(logbook.setting("kit", {}) or {})).to_data(),
+        "pictures": {name: logbook.put_blob(content) for name, content in bundle.pictures.items()},
     }
+    for key in ("schools", "instruments", "rule"):
+        if (value := logbook.setting(key)) is not None:
+            opening[key] = value
     if card.standin_seed is not None:
-        physics = physics_path(path)
-        if not physics.is_file():
-            raise BenchError(f"{sheet.title} has no physics file {physics.name} beside it, so it has no stand-in.")
-        opening["physics_text"] = physics.read_text(encoding="utf-8")
-    return logbook.create_job(card, sheet.title, opening, utc)
+        if not bundle.physics:
+            raise BenchError(
+                f"{sheet.title} has no physics file {physics_path(path).name} beside it, so it has no stand-in."
+            )
+        opening["physics_text"] = bundle.physics
+    job_id = logbook.create_job(card, sheet.title, opening, utc)
+    if carry_from:
+        earlier = fold(logbook.tape(carry_from), carry_from)
+        if earlier.variants:
+            Session(logbook, job_id).set_variant(
+                earlier.variants[-1].title, earlier.written.source_text, f"as in job {earlier.card.number:04d}", ()
+            )
+    return job_id
+
+
+def _named(text: str, path: Path, title: str) -> str:
+    """A general route with the radio's own name in it: the first word is the maker."""
+    data = to_data(text, str(path))
+    maker, _, name = title.strip().partition(" ")
+    data["model"] = {**data["model"], "maker": maker, "name": name.strip()}
+    return to_toml(data, text)
 
 
 class Session:
@@ -72,7 +110,7 @@ class Session:
 
     @property
     def sheet(self) -> Sheet:
-        """The job's own copy of its sheet."""
+        """The job's own copy of its sheet, in route order with its schools applied."""
         return self.state.sheet
 
     @property
@@ -203,13 +241,18 @@ class Session:
         )
 
     def _typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
-        from unitone.quantities.registry import quantity
-
         q = quantity(quantity_id)
         entry = parse_entry(typed, q.kind)
-        value: float | None = None
+        nominal = self._nominal_hz(q.id, wanted)
+        instrument = instrument_for(self.state.instruments, q.id, self.state.chosen.get(q.id, ""))
+        value = raw = u = None
+        warning = ""
         if entry.value is not None:
-            value = canonical(entry, q, self._nominal_hz(q.id, wanted))
+            raw = value = canonical(entry, q, nominal)
+            if instrument is not None:
+                value = instrument.correct(q, raw)
+                u = instrument.uncertainty(q, nominal if nominal is not None else value)
+                warning = instrument.warning(q, raw)
             if q.id == "rx.sensitivity" and value < -132.0 and not entry.bound:
                 raise EntryError.impossible(
                     typed,
@@ -218,14 +261,17 @@ class Session:
                 )
         if quantity_id == "rx.sensitivity":
             wanted = replace(wanted, level_dbm=None)
+        corrected = raw is not None and value is not None and value != raw
         return Reading(
-            quantity_id, wanted, value, "by hand", "hand", None, entry.bound, entry.word, typed=typed.strip()
-        )
+            quantity_id, wanted, value, instrument.name if instrument else "by hand", "hand", None, entry.bound, entry.word,
+            raw if corrected else None, value - raw if corrected and value is not None and raw is not None else 0.0,
+            typed.strip(), u, warning,
+        )  # fmt: skip
 
     def _nominal_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
-        if quantity_id == "tx.frequency_error":
-            return float(self.sheet.carrier_hz(wanted.channel))
-        if quantity_id == "ref.frequency":
+        if quantity_id in ("tx.frequency_error", "rx.frequency_error"):
+            return float(self.sheet.carrier_hz(wanted.channel, wanted.band))
+        if quantity_id in ("ref.frequency", "osc.frequency"):
             return self.step.limit.middle
         return None
 
@@ -261,6 +307,112 @@ class Session:
             if self.state.positions[name]:
                 self.turn(name, -self.state.positions[name])
 
+    # -- touches, decisions, schools, variants, instruments --------------------------------------
+
+    def touch(self, name: str, words: str = "", reaches: tuple[Reach, ...] | None = None) -> None:
+        """A part was touched or an action done: what it reaches has to be measured again.
+
+        ``name`` is an action or part of the sheet, or any other part, which is then
+        taken to reach everything unless ``reaches`` says better.
+        """
+        if not name.strip():
+            raise TapeError("Say which part was touched, or what was done.")
+        if self.state.finished:
+            raise TapeError("This job is finished. Its tape takes notes only.")
+        known = {a.id: (a.title, a.reaches) for a in actions_of(self.sheet)}
+        known |= {p.id: (p.what or p.id, p.reaches) for p in self.sheet.parts}
+        title, declared = known.get(name.strip(), (name.strip(), EVERYTHING))
+        taken = reaches if reaches is not None else declared
+        self.start_work()
+        self._append(
+            "touch",
+            {"name": name.strip(), "words": words.strip() or title, "reaches": [_reach_data(r) for r in taken]},
+        )
+
+    def judge(self, verdict_word: Verdict, reason: str) -> None:
+        """Accept the step at hand although it is out, or put it aside as not applicable, with the reason.
+
+        Raises TapeError without a reason, or where there is nothing to accept.
+        """
+        if not reason.strip():
+            raise TapeError("Give the reason: it stands on the certificate.")
+        now = verdict(self.state, self.step)
+        if verdict_word == "accepted" and now not in ("out", "too close to call"):
+            raise TapeError(f"{self.step.title} is “{now}”: only what is out, or too close to call, is accepted.")
+        values: dict[str, float | None] = {}
+        for index in range(len(self.step.required)):
+            logged = self.state.latest.get((self.step.id, index))
+            if logged is not None and inside(self.step.limit, logged.reading, self.state.rule) is not True:
+                values[str(index)] = logged.reading.value
+        data = {"step": self.step.id, "verdict": verdict_word, "reason": reason.strip(), "values": values}
+        self._append("judge", data)
+
+    def set_schools(self, chosen: dict[str, str]) -> None:
+        """This job's own answers to the questions of schools; what is not named follows sheet and workshop."""
+        for question, choice in chosen.items():
+            if question not in QUESTIONS or choice not in QUESTIONS[question].choices:
+                raise TapeError(f"“{question} = {choice}” is no school that Unitone knows.")
+        self._append("schools", {"schools": chosen})
+
+    def set_variant(self, title: str, sheet_text: str, why: str = "", reaches: tuple[Reach, ...] | None = None) -> None:
+        """This radio differs from its sheet from here on: ``sheet_text`` is the sheet as it is for this one.
+
+        Raises SheetError where the text does not hold, TapeError where nothing
+        differs or an adjuster that was turned would be gone. What was there before
+        stays on the tape; ``undo_variant`` goes back to it.
+        """
+        if not title.strip():
+            raise TapeError("Give the variant a name, such as “upper band added”.")
+        name = f"variant “{title.strip()}”"
+        changed = parse_sheet(sheet_text, name, self.state.written.id)
+        gone = [
+            a for a, seq in self.state.last_touch.items() if seq and a not in {x.id for x in changed.adjusters}
+        ]  # fmt: skip
+        if gone:
+            raise TapeError(f"{', '.join(gone)} was turned in this job: keep it in the sheet.")
+        before, after = to_data(self.state.written.source_text, name), to_data(sheet_text, name)
+        found = differences(before, after)
+        if not found:
+            raise TapeError("Nothing differs from the sheet as it stands.")
+        self._append(
+            "variant",
+            {
+                "title": title.strip(),
+                "why": why.strip(),
+                "sheet_text": sheet_text,
+                "sheet_hash": text_hash(sheet_text),
+                "before_hash": text_hash(self.state.written.source_text),
+                "changes": [c.to_data() for c in found],
+                "reaches": [_reach_data(r) for r in (reach_of(before, after) if reaches is None else reaches)],
+            },
+        )
+
+    def undo_variant(self) -> None:
+        """Back to the sheet as it was before the last variant: a new variant that says so."""
+        if not self.state.variants:
+            raise TapeError("This radio stands as its sheet says.")
+        last = self.state.variants[-1]
+        for entry in self._tape:
+            if entry.data.get("sheet_hash") == last.before_hash and "sheet_text" in entry.data:
+                self.set_variant(f"undone: {last.title}", entry.data["sheet_text"])
+                return
+        raise TapeError("The sheet from before this variant is not on the tape.")
+
+    def set_instruments(self, instruments: tuple[Instrument, ...], rule: str | None = None) -> None:
+        """The instruments of this bench, and the decision rule."""
+        for instrument in instruments:
+            instrument.check()
+        data: dict[str, Any] = {"instruments": [i.to_data() for i in instruments]}
+        if rule is not None:
+            if rule not in RULES:
+                raise TapeError(f"“{rule}” is no decision rule. Use one of: {', '.join(RULES)}.")
+            data["rule"] = rule
+        self._append("instruments", data)
+
+    def choose_instrument(self, quantity_id: str, instrument_id: str) -> None:
+        """From here on, typed readings of that quantity come from this instrument."""
+        self._append("instruments", {"chosen": {quantity_id: instrument_id}})
+
     # -- corrections, notes, ends -----------------------------------------------------------------
 
     def strike_last(self) -> Entry | None:
@@ -269,7 +421,10 @@ class Session:
         A turn is not struck but undone by turning back: the core does not know of the record.
         """
         for entry in reversed(self.state.entries):
-            if entry.kind in ("reading", "note", "concluded", "status") and entry.id not in self.state.struck:
+            if (
+                entry.kind in ("reading", "note", "concluded", "status", "touch", "judge")
+                and entry.id not in self.state.struck
+            ):
                 self._append("strike", {"entry": entry.id})
                 return entry
         return None
@@ -320,15 +475,23 @@ class Session:
             self.finish()
 
 
+def _reach_data(reach: Reach) -> dict[str, str]:
+    """A reach as plain data; nothing that is not narrowed is written."""
+    return {k: v for k, v in reach.__dict__.items() if v is not None and not (k == "way" and v == "either")}
+
+
 def _bench_for(state: JobState, opening: Entry) -> Bench:
     """The bench that the card names: a stand-in brought to where the tape's turns left it, or the technician's hands."""
     seed = state.card.standin_seed
     if seed is None:
         return HandBench(state.bench_s)
-    physics = parse_physics(opening.data["physics_text"], "physics of this job", state.sheet)
-    bench = StandInBench(StandInRadio(state.sheet, physics, seed), state.bench_s)
+    # The stand-in is the radio that the job began with: a variant changes the sheet, not the stand-in.
+    sheet = sheet_of(opening)
+    physics = parse_physics(opening.data["physics_text"], "physics of this job", sheet)
+    bench = StandInBench(StandInRadio(sheet, physics, seed), state.bench_s)
     for name, moved in state.positions.items():
-        bench.radio.mechanics.moved_mdeg[name] = moved
+        if name in bench.radio.mechanics.moved_mdeg:
+            bench.radio.mechanics.moved_mdeg[name] = moved
     return bench
 
 
@@ -338,8 +501,3 @@ def certificate_of(state: JobState) -> Certificate:
         (name, position_text(state.sheet.adjuster(name), mdeg)) for name, mdeg in state.positions.items() if mdeg
     )
     return certificate(state, turned)
-
-
-def sheet_folder(state: JobState) -> Path:
-    """The folder that the job's sheet came from (its board picture stands there)."""
-    return Path(str(state.entries[0].data.get("sheet_path", ""))).parent

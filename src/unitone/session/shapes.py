@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from unitone.bench.instruments import Instrument
 from unitone.bench.kit import Kit
 from unitone.coach.advice import Advice
 from unitone.job.verdicts import Verdict
@@ -88,6 +89,58 @@ class Pin:
 
 
 @dataclass(frozen=True)
+class BoardPicture:
+    """The board picture that is shown: the hash of its content, its file name, and the part that is shown."""
+
+    hash: str
+    file: str
+    title: str
+    crop: tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class RecheckRow:
+    """One measurement of the re-check plan: the step to go to, what is read where, and the steps it settles."""
+
+    step_id: str
+    words: str
+    settles: str
+    hook_up: str
+
+
+@dataclass(frozen=True)
+class RecheckView:
+    """The way back to a whole job."""
+
+    headline: str
+    why: str
+    rows: tuple[RecheckRow, ...]
+
+
+@dataclass(frozen=True)
+class Touchable:
+    """A part or an action that can be touched: its name, its words, and what it reaches."""
+
+    id: str
+    words: str
+    reaches: str
+    steps: int
+
+
+@dataclass(frozen=True)
+class SchoolRow:
+    """One question of schools as it stands."""
+
+    question: str
+    title: str
+    choices: tuple[tuple[str, str], ...]
+    choice: str
+    own: str
+    by: str
+    why: str
+
+
+@dataclass(frozen=True)
 class TapeCell:
     """A cell of the tape strip."""
 
@@ -144,7 +197,16 @@ class BenchView:
     button: str
     arrow: int
     pins: tuple[Pin, ...]
-    board: str
+    board: BoardPicture | None
+    recheck: RecheckView | None
+    touchables: tuple[Touchable, ...]
+    schools: tuple[SchoolRow, ...]
+    variant_words: str
+    judged_words: str
+    can_judge: tuple[str, ...]
+    instrument_words: str
+    instruments: tuple[Instrument, ...]
+    rule: str
     ledger: tuple[LedgerRow, ...]
     selected: str
     selected_step_mdeg: int

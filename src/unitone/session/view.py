@@ -15,11 +15,23 @@ from unitone.job.tape import Entry, Reading
 from unitone.job.verdicts import Line, lines, verdict, worst
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import microvolts, number, show, show_value
+from unitone.session.extras import (
+    board_picture,
+    can_judge,
+    instrument_words,
+    judged_words,
+    picture_of,
+    place_words,
+    reading_notes,
+    recheck_view,
+    school_rows,
+    touchables,
+    variant_words,
+)
 from unitone.session.plots import hill_view, level_curve
 from unitone.session.session import Session
 from unitone.session.shapes import Bar, BenchView, ChannelLine, LedgerRow, PathStage, Pin, RouteRow, TapeCell
 from unitone.sheet.model import PHASE_TITLES, TURN, Conditions, Step
-from unitone.sheet.schools import ordered, why_order
 from unitone.words import tr
 
 
@@ -65,12 +77,12 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         phase=state.phase,
         phase_words=tr("As found, before anything is touched") if state.phase == "as-found" else tr("Adjusting"),
         route=_route(state),
-        route_why=why_order(state.sheet),
+        route_why=state.route_why,
         path=_path(state, step),
         step_id=step.id,
         step_title=step.title,
         step_place=tr(
-            "step {n} of {all}", n=[s.id for s in ordered(state.sheet)].index(step.id) + 1, all=len(state.sheet.steps)
+            "step {n} of {all}", n=[s.id for s in state.sheet.steps].index(step.id) + 1, all=len(state.sheet.steps)
         ),
         step_verdict=v,
         dial_words=_dial_words(state, wanted, step),
@@ -93,7 +105,16 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         button=button(advice, session.bench.simulated),
         arrow=0 if advice.act != "turn" else (1 if advice.move_mdeg > 0 else -1),
         pins=_pins(state, step, hand),
-        board=state.sheet.board,
+        board=board_picture(state, step, hand),
+        recheck=recheck_view(state),
+        touchables=touchables(state),
+        schools=school_rows(state),
+        variant_words=variant_words(state),
+        judged_words=judged_words(state, step),
+        can_judge=can_judge(v, bool(state.finished)),
+        instrument_words=instrument_words(state, step),
+        instruments=state.instruments,
+        rule=state.rule,
         ledger=_ledger(session, step, hand),
         selected=hand,
         selected_step_mdeg=small,
@@ -139,13 +160,14 @@ def _tally(state: JobState) -> str:
         v = verdict(state, step)
         counts[v] = counts.get(v, 0) + 1
     names = (("holds", tr("hold")), ("left alone", tr("alone")), ("to do", tr("to do")), ("out", tr("out")),
-             ("re-check", tr("re-check")), ("too close to call", tr("too close")))  # fmt: skip
+             ("re-check", tr("re-check")), ("too close to call", tr("too close")), ("accepted", tr("accepted")),
+             ("not applicable", tr("not applicable")))  # fmt: skip
     return " · ".join(f"{counts[k]} {name}" for k, name in names if counts.get(k))
 
 
 def _route(state: JobState) -> tuple[tuple[str, tuple[RouteRow, ...]], ...]:
     groups: list[tuple[str, list[RouteRow]]] = []
-    for step in ordered(state.sheet):
+    for step in state.sheet.steps:
         title = tr(PHASE_TITLES[step.phase])
         if not groups or groups[-1][0] != title:
             groups.append((title, []))
@@ -212,6 +234,7 @@ def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...]) -> str:
     words = []
     if found is not None:
         words.append(tr("found {value}", value=reading_text(step, found)))
+    words += reading_notes(state, step)
     values = [
         x.reading.value
         for x in state.readings
@@ -242,7 +265,7 @@ def _bar(step: Step, parts: tuple[Line, ...]) -> Bar:
 def _channels(step: Step, parts: tuple[Line, ...]) -> tuple[ChannelLine, ...]:
     return tuple(
         ChannelLine(
-            p.channel or "",
+            p.place,
             "" if p.found is None else reading_text(step, p.found),
             "" if p.now is None else reading_text(step, p.now),
             p.inside,
@@ -274,15 +297,16 @@ def _dial_words(state: JobState, wanted: Conditions, step: Step) -> str:
 
 def _panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
     words = []
-    if wanted.channel:
-        hz = state.sheet.carrier_hz(wanted.channel)
-        words.append(f"{hz / 1e6:.3f} MHz, ch {wanted.channel}")
+    if wanted.channel or wanted.band or wanted.mode:
+        words.append(place_words(state, wanted))
     if wanted.tone_hz:
         words.append(tr("tone {khz} kHz", khz=f"{wanted.tone_hz / 1e3:g}"))
     if wanted.deviation_hz:
         words.append(tr("FM {khz} kHz dev.", khz=f"{wanted.deviation_hz / 1e3:g}"))
+    if wanted.depth_pct:
+        words.append(tr("AM {pct} %", pct=f"{wanted.depth_pct:g}"))
     if step.hook_up == "receive":
-        if wanted.level_dbm is not None and not wanted.deviation_hz:
+        if wanted.level_dbm is not None and not wanted.deviation_hz and not wanted.depth_pct:
             words.append(tr("no modulation"))
         words.append(tr("RF on"))
     words += [f"{name} {place}" for name, place in wanted.panel]
@@ -302,16 +326,17 @@ def _chain(state: JobState, chain: tuple[str, ...]) -> tuple[str, ...]:
 
 
 def _pins(state: JobState, step: Step, hand: str) -> tuple[Pin, ...]:
+    shown = picture_of(state, step, hand)
     pins = [
         Pin(a.id, a.pin[0], a.pin[1], a.kind, a.id == hand, bool(state.positions[a.id]))
         for a in state.sheet.adjusters
-        if a.pin is not None
+        if a.pin is not None and (not a.picture or a.picture == shown)
     ]
     points = {c.test_point for c in step.required}
     pins += [
         Pin(p.id, p.pin[0], p.pin[1], "test point", p.id in points, False)
         for p in state.sheet.test_points
-        if p.pin is not None
+        if p.pin is not None and (not p.picture or p.picture == shown)
     ]
     return tuple(pins)
 
@@ -362,9 +387,7 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
         if q.id == "ref.frequency" and reading.value is not None:
             figure, unit = (
                 number(
-                    reading.value - state.sheet.step(state.at).limit.middle
-                    if state.at == "reference"
-                    else reading.value,
+                    reading.value,
                     0,
                 ),
                 "Hz",
@@ -372,20 +395,31 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
             if reading.value > 1e6:
                 figure, unit = number(reading.value / 1e6, 6), "MHz"
         unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
-        channel = f" ch {reading.conditions.channel}" if reading.conditions.channel else ""
+        channel = f" {reading.conditions.place}" if reading.conditions.place else ""
         return TapeCell(time, _short(q.id) + channel, f"{figure} {unit}".strip(), struck)
     if entry.kind == "turn":
+        if data["adjuster"] not in state.positions:
+            return TapeCell(time, data["adjuster"], "", struck)
         adjuster = state.sheet.adjuster(data["adjuster"])
         text = position_text(adjuster, data["moved"]) + (tr(" stop") if data["stop"] else "")
         return TapeCell(time, data["adjuster"], text, struck)
     if entry.kind == "hook-up":
         return TapeCell(time, tr("hook-up"), tr(data["way"]), struck)
     if entry.kind == "concluded":
-        return TapeCell(time, state.sheet.step(data["step"]).title, tr(data["outcome"]), struck)
+        step = next((s for s in state.sheet.steps if s.id == data["step"]), None)
+        return TapeCell(time, step.title if step else data["step"], tr(data["outcome"]), struck)
     if entry.kind == "strike":
         return TapeCell(time, tr("struck"), "", False)
     if entry.kind == "note":
         return TapeCell(time, tr("note"), data["text"][:24], struck)
+    if entry.kind == "touch":
+        return TapeCell(time, tr("touched"), data["words"][:24], struck)
+    if entry.kind == "judge":
+        return TapeCell(time, tr(data["verdict"]), data["reason"][:24], struck)
+    if entry.kind == "variant":
+        return TapeCell(time, tr("variant"), data["title"][:24], False)
+    if entry.kind == "schools":
+        return TapeCell(time, tr("schools"), "", struck)
     if entry.kind == "finish":
         return TapeCell(time, tr("finished"), "", False)
     return None

@@ -30,7 +30,25 @@ class ModelPart(_Strict):
 class ChannelsPart(_Strict):
     """[channels]: the plan."""
 
-    plan: str
+    plan: str = ""
+    frequencies: dict[str, str] = {}
+    bands: dict[str, str] = {}
+
+
+class PicturePart(_Strict):
+    """[[picture]]: a photograph or drawing of the board that travels with the sheet."""
+
+    id: str
+    file: str
+    title: str = ""
+    crop: list[float] | None = None
+
+    @field_validator("crop")
+    @classmethod
+    def _a_rectangle(cls, crop: list[float] | None) -> list[float] | None:
+        if crop is not None and not (len(crop) == 4 and 0 <= crop[0] < crop[2] <= 1 and 0 <= crop[1] < crop[3] <= 1):
+            raise ValueError("a crop is four numbers between 0 and 1: [left, top, right, bottom]")
+        return crop
 
 
 class OscillatorPart(_Strict):
@@ -70,6 +88,14 @@ class ReachPart(_Strict):
     quantity: str
     way: Literal["receive", "send", "either"] = "either"
     channel: str | None = None
+    band: str | None = None
+    mode: str | None = None
+
+
+def _on_the_picture(pin: list[float] | None) -> list[float] | None:
+    if pin is not None and (len(pin) != 2 or not all(0.0 <= v <= 1.0 for v in pin)):
+        raise ValueError("a pin is two numbers between 0 and 1, on the picture: [across, down]")
+    return pin
 
 
 class AdjusterPart(_Strict):
@@ -87,13 +113,31 @@ class AdjusterPart(_Strict):
     reaches: list[str | ReachPart] = []
     stage: str = ""
     note: str = ""
+    picture: str = ""
 
-    @field_validator("pin")
-    @classmethod
-    def _on_the_picture(cls, pin: list[float] | None) -> list[float] | None:
-        if pin is not None and (len(pin) != 2 or not all(0.0 <= v <= 1.0 for v in pin)):
-            raise ValueError("a pin is two numbers between 0 and 1: [across, down]")
-        return pin
+    _pin = field_validator("pin")(_on_the_picture)
+
+
+class PartPart(_Strict):
+    """[[part]]: a part that may be changed, and what that reaches."""
+
+    id: str
+    what: str = ""
+    where: str = ""
+    pin: list[float] | None = None
+    stage: str = ""
+    reaches: list[str | ReachPart] = []
+    picture: str = ""
+
+    _pin = field_validator("pin")(_on_the_picture)
+
+
+class ActionPart(_Strict):
+    """[[action]]: something done to the radio, and what that reaches."""
+
+    id: str
+    title: str
+    reaches: list[str | ReachPart] = []
 
 
 class TestPointPart(_Strict):
@@ -104,6 +148,9 @@ class TestPointPart(_Strict):
     id: str
     title: str = ""
     pin: list[float] | None = None
+    picture: str = ""
+
+    _pin = field_validator("pin")(_on_the_picture)
 
 
 class StagePart(_Strict):
@@ -120,6 +167,7 @@ class StimulusPart(_Strict):
     level: str | None = None
     tone: str | None = None
     deviation: str | None = None
+    depth: str | None = None
     microphone: str | None = None
 
 
@@ -136,22 +184,25 @@ class StepPart(_Strict):
     """[[step]]"""
 
     id: str
-    phase: Literal["rails", "synthesiser", "send", "receive", "settings"]
+    phase: Literal["inspection", "rails", "synthesiser", "send", "receive", "settings", "verify"]
     title: str
     quantity: str
     aim: Literal["peak", "null", "set", "check"]
     adjust: list[str | list[str]] = []
     channels: list[str] = []
+    bands: list[str] = []
+    modes: list[str] = []
     test_point: str | None = None
     stimulus: StimulusPart = StimulusPart()
-    limit: LimitPart
+    limit: str | LimitPart
     target: str | None = None
     set_channel: str | None = None
     source: str = "sheet"
     hook_up: Literal["probe", "receive", "send"]
     way: Literal["receive", "send", "either"] | None = None
-    panel: dict[str, str] = {}
+    panel: str | dict[str, str] = {}
     stage: str = ""
+    role: Literal["detector", "detector-coarse", "front-end", "if", ""] = ""
     after: list[str] = []
     caution: list[str] = []
     note: str = ""
@@ -167,7 +218,10 @@ class SheetFile(_Strict):
     mixing: list[MixingPart] = []
     control: list[ControlPart] = []
     schools: dict[str, str] = {}
+    picture: list[PicturePart] = []
     adjuster: list[AdjusterPart] = []
+    part: list[PartPart] = []
+    action: list[ActionPart] = []
     test_point: list[TestPointPart] = []
     stage: list[StagePart] = []
     step: list[StepPart] = Field(min_length=1)

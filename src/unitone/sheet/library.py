@@ -1,14 +1,38 @@
-"""Where sheets live: those that come with the program, and paths given by hand."""
+"""Where sheets live: those that come with the program, the workshop's own, and paths given by hand."""
 
 from __future__ import annotations
 
+import re
+import unicodedata
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from unitone.errors import SheetError
+from unitone.sheet.bundle import ENDING, Bundle, read_bundle, write_bundle
+from unitone.sheet.lines import key_lines
 from unitone.sheet.model import Sheet
-from unitone.sheet.read import read_sheet
+from unitone.sheet.pictures import read_picture
+from unitone.sheet.read import parse_sheet, problem_lines, read_sheet, read_text
 
-SHEETS = Path(__file__).resolve().parent.parent / "data" / "sheets"
+DATA = Path(__file__).resolve().parent.parent / "data"
+SHEETS = DATA / "sheets"
+#: General routes by kind of radio, for a radio without a sheet.
+GENERAL = DATA / "general"
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A sheet as the library lists it; ``problems`` says why it cannot be used yet (empty: it can)."""
+
+    id: str
+    path: Path
+    title: str
+    kind: str
+    steps: int
+    own: bool
+    standin: bool
+    problems: tuple[str, ...] = ()
+    words: str = field(default="", repr=False)
 
 
 def built_in() -> list[Path]:
@@ -16,21 +40,9 @@ def built_in() -> list[Path]:
     return sorted(p for p in SHEETS.glob("*.toml") if not p.name.endswith(".physics.toml"))
 
 
-def find(name: str) -> Path:
-    """The file of a sheet given by id or by path. Raises SheetError naming what there is."""
-    for path in built_in():
-        if path.stem == name:
-            return path
-    given = Path(name)
-    if given.is_file():
-        return given
-    known = ", ".join(p.stem for p in built_in())
-    raise SheetError([f"{name}:1: file: no such sheet or file. Sheets that come with Unitone: {known}."])
-
-
-def load(name: str) -> Sheet:
-    """The sheet of that id or path. Raises SheetError."""
-    return read_sheet(find(name))
+def general() -> list[Path]:
+    """The general routes, by name."""
+    return sorted(GENERAL.glob("*.toml"))
 
 
 def physics_path(sheet_path: Path) -> Path:
@@ -38,9 +50,146 @@ def physics_path(sheet_path: Path) -> Path:
     return sheet_path.with_name(sheet_path.stem + ".physics.toml")
 
 
-def board_path(sheet_path: Path, board: str) -> Path | None:
-    """The board picture of a sheet: a file beside it; None where there is none."""
-    if not board or "/" in board or board.startswith("."):
-        return None
-    picture = sheet_path.with_name(board)
-    return picture if picture.is_file() else None
+def open_file(path: Path) -> Bundle:
+    """A sheet file as a bundle: a zip as it is; a TOML with the pictures and the physics beside it. Raises SheetError."""
+    if path.suffix != ".toml":
+        return read_bundle(path)
+    text = read_text(path)
+    pictures: dict[str, bytes] = {}
+    left_out: list[str] = []
+    for name in re.findall(r"^\s*(?:board|file)\s*=\s*\"([^\"/\\]+)\"", text, re.MULTILINE):
+        beside = path.with_name(name)
+        if beside.is_file():
+            try:
+                pictures[name] = read_picture(beside)
+            except SheetError as error:
+                left_out += error.problems
+        else:
+            left_out.append(f"{name}: the picture is not beside the sheet. Add it in the editor.")
+    physics = read_text(physics_path(path)) if physics_path(path).is_file() else ""
+    return Bundle(text, pictures, physics, tuple(left_out))
+
+
+def slug(words: str) -> str:
+    """A file name made of a title: letters, digits and dashes."""
+    plain = unicodedata.normalize("NFKD", words).encode("ascii", "ignore").decode()
+    return re.sub(r"[^a-z0-9]+", "-", plain.lower()).strip("-")[:60] or "sheet"
+
+
+class Library:
+    """The sheets that a workshop can use; its own live in ``folder`` (None: there are none)."""
+
+    def __init__(self, folder: Path | None) -> None:
+        self.folder = folder
+        self._known: dict[tuple[Path, int, int], Kept] = {}
+
+    def own(self) -> list[Path]:
+        """The workshop's own sheet files, by name."""
+        if self.folder is None or not self.folder.is_dir():
+            return []
+        found = [p for p in self.folder.iterdir() if p.suffix == ENDING and not p.name.startswith(".")]
+        found += [
+            p for p in self.folder.glob("*.toml") if not p.name.endswith(".physics.toml") and not p.name.startswith(".")
+        ]
+        return sorted(found)
+
+    def kept(self) -> list[Kept]:
+        """Every sheet, the workshop's own first; a file that cannot be used is listed with what is wrong."""
+        return [self._kept(p, True) for p in self.own()] + [self._kept(p, False) for p in built_in()]
+
+    def _kept(self, path: Path, own: bool) -> Kept:
+        try:
+            stat = path.stat()
+            key = (path, stat.st_mtime_ns, stat.st_size)
+        except OSError:
+            key = (path, 0, 0)
+        if key not in self._known:
+            self._known[key] = self._look(path, own)
+        return self._known[key]
+
+    def _look(self, path: Path, own: bool) -> Kept:
+        try:
+            bundle = open_file(path)
+        except SheetError as error:
+            return Kept(path.stem, path, path.name, "", 0, own, False, tuple(error.problems), path.stem)
+        try:
+            sheet = parse_sheet(bundle.text, path.name, path.stem)
+        except SheetError as error:
+            return Kept(path.stem, path, path.stem, "", 0, own, False, tuple(error.problems), path.stem)
+        words = " ".join([sheet.title, sheet.kind, path.stem, *(s.title for s in sheet.steps)]).lower()
+        return Kept(
+            path.stem, path, sheet.title.strip() or path.stem, sheet.kind, len(sheet.steps), own, bool(bundle.physics),
+            (), words,
+        )  # fmt: skip
+
+    def find(self, name: str) -> Path:
+        """The file of a sheet given by id or by path. Raises SheetError naming what there is."""
+        for path in [*self.own(), *built_in(), *general()]:
+            if path.stem == name:
+                return path
+        given = Path(name)
+        if given.is_file():
+            return given
+        known = ", ".join(p.stem for p in [*self.own(), *built_in()])
+        raise SheetError([f"{name}:1: file: no such sheet or file. Sheets there are: {known}."])
+
+    def free_id(self, wanted: str) -> str:
+        """``wanted`` as a file name that no sheet of this library has yet."""
+        taken = {p.stem for p in [*self.own(), *built_in(), *general()]}
+        name, number = slug(wanted), 2
+        while name in taken:
+            name, number = f"{slug(wanted)}-{number}", number + 1
+        return name
+
+    def save(self, identifier: str, bundle: Bundle) -> Path:
+        """Keep a sheet as the workshop's own. Raises SheetError where there is no folder or it cannot be written."""
+        if self.folder is None:
+            raise SheetError([f"{identifier}:1: file: this logbook is in memory only, it keeps no sheets."])
+        path = self.folder / f"{identifier}{ENDING}"
+        write_bundle(path, bundle.text, bundle.pictures, bundle.physics)
+        old = self.folder / f"{identifier}.toml"
+        if old.is_file():
+            old.rename(old.with_suffix(".toml.before"))
+        return path
+
+    def remove(self, path: Path) -> Path:
+        """Put one of the workshop's own sheets aside (it is renamed, not destroyed); returns where it lies now."""
+        if path not in self.own():
+            raise SheetError([f"{path}:1: file: comes with the program and stays."])
+        aside = path.with_name(f"{path.name}.removed")
+        number = 2
+        while aside.exists():
+            aside, number = path.with_name(f"{path.name}.removed-{number}"), number + 1
+        path.rename(aside)
+        return aside
+
+    def put_back(self, aside: Path) -> Path:
+        """Undo ``remove``. Raises SheetError where the name has been taken since."""
+        path = aside.with_name(aside.name.partition(".removed")[0])
+        if path.exists():
+            raise SheetError([f"{path}:1: file: there is a sheet of that name again. Rename one of them."])
+        aside.rename(path)
+        return path
+
+
+def find(name: str) -> Path:
+    """The file of a sheet that comes with the program, by id, or a path. Raises SheetError naming what there is."""
+    return Library(None).find(name)
+
+
+def load(name: str) -> Sheet:
+    """The sheet of that id or path. Raises SheetError."""
+    return read_sheet(find(name))
+
+
+def check_file(path: Path) -> list[str]:
+    """``FILE:LINE: key: what and cure`` for everything that is wrong with a sheet file; empty where it holds."""
+    from unitone.sheet.build import check
+    from unitone.sheet.read import to_data
+
+    try:
+        bundle = open_file(path)
+        _, problems = check(to_data(bundle.text, str(path)), path.stem, bundle.text)
+    except SheetError as error:
+        return error.problems
+    return problem_lines(problems, key_lines(bundle.text), str(path)) + [f"{path}:1: {w}" for w in bundle.left_out]

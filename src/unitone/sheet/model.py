@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import cached_property
 from typing import Literal
 
 from unitone.quantities.registry import Quantity, quantity
@@ -16,36 +17,63 @@ Way = Literal["receive", "send", "either"]
 AdjusterKind = Literal["core", "trimmer", "preset", "link", "part"]
 Aim = Literal["peak", "null", "set", "check"]
 HookUp = Literal["probe", "receive", "send"]
-Phase = Literal["rails", "synthesiser", "send", "receive", "settings"]
+Phase = Literal["inspection", "rails", "synthesiser", "send", "receive", "settings", "verify"]
+#: What a step is for, where a school asks about it (``unitone.sheet.schools``).
+Role = Literal["detector", "detector-coarse", "front-end", "if", ""]
 
 #: 45 000 millidegrees are an eighth of a turn.
 EIGHTH = 45_000
 TURN = 360_000
 
 PHASE_TITLES: dict[Phase, str] = {
+    "inspection": "Inspection",
     "rails": "Supply and rails",
     "synthesiser": "Synthesiser",
     "send": "Send",
     "receive": "Receive",
     "settings": "Settings",
+    "verify": "Verify",
 }
 
 
 @dataclass(frozen=True)
 class Reach:
-    """What an adjuster can change: a quantity id or a prefix (``rx.*``), narrowed by way and channel where given."""
+    """What an adjuster, a part or an action can change.
+
+    ``pattern`` is a quantity id or a prefix (``rx.*``, ``*`` for everything),
+    narrowed by way, channel, band and mode where given.
+    """
 
     pattern: str
     way: Way = "either"
     channel: str | None = None
+    band: str | None = None
+    mode: str | None = None
 
-    def covers(self, quantity_id: str, way: Way, channel: str | None) -> bool:
-        """Does a reading of that quantity, taken that way on that channel, go stale when this is touched?"""
-        named = self.pattern == quantity_id or (
-            self.pattern.endswith("*") and quantity_id.startswith(self.pattern[:-1])
-        )
-        same_way = "either" in (self.way, way) or self.way == way
-        return named and same_way and (self.channel is None or channel is None or self.channel == channel)
+    def names(self, quantity_id: str) -> bool:
+        """Does the pattern name that quantity?"""
+        return self.pattern == quantity_id or (self.pattern.endswith("*") and quantity_id.startswith(self.pattern[:-1]))
+
+    def covers(self, quantity_id: str, conditions: Conditions) -> bool:
+        """Does a reading of that quantity under those conditions go stale when this is touched?"""
+        return (
+            self.names(quantity_id)
+            and ("either" in (self.way, conditions.way) or self.way == conditions.way)
+            and all(
+                mine is None or its is None or mine == its
+                for mine, its in (
+                    (self.channel, conditions.channel), (self.band, conditions.band), (self.mode, conditions.mode),
+                )
+            )
+        )  # fmt: skip
+
+    @property
+    def words(self) -> str:
+        """As a person reads it: ``rx.* (receive, channel 3)``."""
+        narrowed: list[str] = [self.way] if self.way != "either" else []
+        narrowed += [f"channel {self.channel}"] if self.channel else []
+        narrowed += [x for x in (self.band, self.mode) if x]
+        return self.pattern + (f" ({', '.join(narrowed)})" if narrowed else "")
 
 
 @dataclass(frozen=True)
@@ -63,10 +91,43 @@ class Adjuster:
     reaches: tuple[Reach, ...]
     stage: str = ""
     note: str = ""
+    picture: str = ""
 
-    def can_change(self, quantity_id: str, way: Way, channel: str | None) -> bool:
+    def can_change(self, quantity_id: str, conditions: Conditions) -> bool:
         """True where any of its reaches covers such a reading."""
-        return any(r.covers(quantity_id, way, channel) for r in self.reaches)
+        return any(r.covers(quantity_id, conditions) for r in self.reaches)
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part that may be changed: what it is, where it sits, what it can reach."""
+
+    id: str
+    what: str
+    where: str
+    pin: tuple[float, float] | None
+    reaches: tuple[Reach, ...]
+    stage: str = ""
+    picture: str = ""
+
+
+@dataclass(frozen=True)
+class Action:
+    """Something done to the radio (recapped, another crystal) with what it can reach."""
+
+    id: str
+    title: str
+    reaches: tuple[Reach, ...]
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A photograph or drawing of the board; ``crop`` is left, top, right, bottom (0 to 1) of what is shown."""
+
+    id: str
+    file: str
+    title: str
+    crop: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
 
 
 @dataclass(frozen=True)
@@ -78,6 +139,7 @@ class TestPoint:
     id: str
     title: str
     pin: tuple[float, float] | None = None
+    picture: str = ""
 
 
 @dataclass(frozen=True)
@@ -131,10 +193,15 @@ class Conditions:
     panel: tuple[tuple[str, str], ...] = ()
     band: str | None = None
     mode: str | None = None
+    depth_pct: float | None = None
 
     def settles(self, required: Conditions) -> bool:
         """Does a reading under these conditions answer for ``required``? Levels agree within 0.05 dB."""
         if required.channel is not None and required.channel != self.channel:
+            return False
+        if required.band is not None and required.band != self.band:
+            return False
+        if required.mode is not None and required.mode != self.mode:
             return False
         if required.way != "either" and required.way != self.way:
             return False
@@ -150,11 +217,15 @@ class Conditions:
             self.test_point == required.test_point
             and self.tone_hz == required.tone_hz
             and self.deviation_hz == required.deviation_hz
+            and self.depth_pct == required.depth_pct
             and self.mic_mv == required.mic_mv
-            and self.band == required.band
-            and self.mode == required.mode
             and set(required.panel) <= set(self.panel)
         )
+
+    @property
+    def place(self) -> str:
+        """Band, channel and mode as a short label: ``high · 20 · USB``; empty where none is named."""
+        return " · ".join(x for x in (self.band, self.channel, self.mode) if x)
 
 
 @dataclass(frozen=True)
@@ -177,6 +248,7 @@ class Step:
     after: tuple[str, ...] = ()
     caution: tuple[str, ...] = ()
     note: str = ""
+    role: Role = ""
 
     @property
     def quantity(self) -> Quantity:
@@ -238,8 +310,10 @@ class Sheet:
     test_points: tuple[TestPoint, ...]
     stages: tuple[Stage, ...]
     steps: tuple[Step, ...]
-    board: str
+    pictures: tuple[Picture, ...]
     cautions: tuple[str, ...]
+    parts: tuple[Part, ...] = ()
+    actions: tuple[Action, ...] = ()
     source_text: str = field(repr=False, default="")
 
     @property
@@ -247,23 +321,34 @@ class Sheet:
         """Maker and model."""
         return f"{self.maker} {self.name}"
 
+    @cached_property
+    def _steps_by_id(self) -> dict[str, Step]:
+        return {s.id: s for s in self.steps}
+
+    @cached_property
+    def _adjusters_by_id(self) -> dict[str, Adjuster]:
+        return {a.id: a for a in self.adjusters}
+
+    @cached_property
+    def requirements(self) -> dict[str, tuple[tuple[Step, int, Conditions], ...]]:
+        """By quantity id: every (step, index, conditions) that a reading of it may answer for."""
+        found: dict[str, list[tuple[Step, int, Conditions]]] = {}
+        for step in self.steps:
+            found.setdefault(step.quantity_id, []).extend((step, i, c) for i, c in enumerate(step.required))
+        return {k: tuple(v) for k, v in found.items()}
+
     def step(self, identifier: str) -> Step:
         """Raises KeyError for an unknown id."""
-        for step in self.steps:
-            if step.id == identifier:
-                return step
-        raise KeyError(identifier)
+        return self._steps_by_id[identifier]
 
     def adjuster(self, identifier: str) -> Adjuster:
         """Raises KeyError for an unknown id."""
-        for adjuster in self.adjusters:
-            if adjuster.id == identifier:
-                return adjuster
-        raise KeyError(identifier)
+        return self._adjusters_by_id[identifier]
 
-    def carrier_hz(self, channel: str | None) -> int:
-        """Carrier of a channel; the middle of the plan where none is named."""
-        return self.plan.frequency(channel) if channel else self.plan.hz[len(self.plan.hz) // 2]
+    def carrier_hz(self, channel: str | None, band: str | None = None) -> int:
+        """Carrier of a channel; the middle of the plan where none is named. Raises UnitoneError."""
+        plain = self.plan.frequency(channel) if channel else self.plan.hz[len(self.plan.hz) // 2]
+        return plain + self.plan.shift(band)
 
     def school(self, question: str, default: str) -> str:
         """The sheet's choice in a question of schools."""

@@ -1,47 +1,242 @@
-"""Schools: the choices where practitioners differ, their default, and why the route stands as it does."""
+"""Schools: the choices where practitioners differ, and the sheet as it stands after they have been applied.
+
+Who decides, first to last: this job, the sheet, the workshop, the default. A
+sheet that names no school but gives an order (``after``) keeps its order against
+the workshop; a job may override both.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import heapq
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
-from unitone.sheet.model import Sheet, Step
+from unitone.radio.levels import EMF_DB
+from unitone.sheet.model import Role, Sheet, Step
 from unitone.words import tr
 
 
 @dataclass(frozen=True)
 class School:
-    """One question with its choices; the first is the default."""
+    """One question with its choices; the first is the default. ``effect`` says what it changes."""
 
     question: str
     title: str
-    choices: tuple[str, ...]
+    choices: dict[str, str]
     why: str
+    effect: str
+
+    @property
+    def default(self) -> str:
+        """The first choice."""
+        return next(iter(self.choices))
 
 
 SCHOOLS: tuple[School, ...] = (
     School(
-        "detector", "FM detector", ("last", "first"), "last suits the final IF; a coarse check comes first all the same"
+        "detector", "FM detector", {"last": "last", "first": "first"},
+        "last suits the final IF; a coarse check comes first all the same", "the order",
     ),
-    School("in-limits", "In limits", ("leave", "optimise"), "what is in limits is left alone"),
-    School("s9", "S9", ("iaru", "100uv-pd"), "50 µV PD after IARU Region 1 R.1"),
-    School("channel", "Peaking channel", ("middle", "ends"), "the middle channel, then the ends are confirmed"),
-)
+    School(
+        "if-order", "IF transformers",
+        {"sheet": "as the sheet lists them", "last-first": "last transformer first", "front-to-back": "front to back"},
+        "the sheet's own order; vintage sets are usually done from the last transformer back", "the order",
+    ),
+    School(
+        "in-limits", "What is in limits", {"leave": "leave alone", "optimise": "optimise anyway"},
+        "a radio in limits needs no turning", "the coach",
+    ),
+    School(
+        "s9", "S9", {"iaru": "50 µV PD", "100uv-pd": "100 µV PD"},
+        "50 µV PD after IARU Region 1 R.1; some makers set 100 µV PD", "the level of S-meter steps",
+    ),
+    School(
+        "after-peak", "After the peak", {"exact": "leave it at the peak", "back-off": "a hair back off"},
+        "the exact peak; some back off a hair for stability", "what the step says",
+    ),
+)  # fmt: skip
+QUESTIONS: dict[str, School] = {s.question: s for s in SCHOOLS}
 
 
-def ordered(sheet: Sheet) -> tuple[Step, ...]:
-    """The steps in the sheet's order, moved only where ``after`` demands it (stable topological order)."""
+@dataclass(frozen=True)
+class Choice:
+    """How a question stands: the choice, and who made it (job, sheet, workshop, default)."""
+
+    question: str
+    choice: str
+    by: str
+
+
+def choices(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> tuple[Choice, ...]:
+    """How every question stands for a job on this sheet."""
+    own = dict(sheet.schools)
+    found = []
+    for school in SCHOOLS:
+        q = school.question
+        for by, given in (("job", job), ("sheet", own), ("workshop", workshop)):
+            if given.get(q) in school.choices:
+                found.append(Choice(q, given[q], by))
+                break
+        else:
+            found.append(Choice(q, school.default, "default"))
+    return tuple(found)
+
+
+def role_of(step: Step) -> Role:
+    """What a step is for: as it says itself, else by its stage, quantity and title."""
+    if step.role:
+        return step.role
+    words = f"{step.stage} {step.id} {step.title}".lower()
+    if "detector" in words or "discriminator" in words or step.quantity_id == "rx.distortion":
+        return "detector-coarse" if "coarse" in words else "detector"
+    if step.phase == "receive" and step.aim == "peak":
+        if step.stage == "if" or " if" in f" {words}" or "455" in words or "10.695" in words:
+            return "if"
+        if "front" in words or step.stage in ("aerial", "rf"):
+            return "front-end"
+    return ""
+
+
+def ordered(steps: tuple[Step, ...], after: Mapping[str, frozenset[str]] | None = None) -> tuple[Step, ...]:
+    """The steps in the order given, moved only where ``after`` demands it (stable topological order).
+
+    ``after`` maps step ids to those that come before; the steps' own where not given.
+    """
+    place = {s.id: i for i, s in enumerate(steps)}
+    before = {s.id: set(after[s.id] if after else s.after) & set(place) for s in steps}
+    followers: dict[str, list[str]] = {}
+    for name, needed in before.items():
+        for n in needed:
+            followers.setdefault(n, []).append(name)
+    ready = [place[n] for n, needed in before.items() if not needed]
+    heapq.heapify(ready)
     placed: list[Step] = []
-    waiting = list(sheet.steps)
-    while waiting:
-        done = {s.id for s in placed}
-        ready = next(s for s in waiting if set(s.after) <= done)
-        placed.append(ready)
-        waiting.remove(ready)
+    while ready:
+        step = steps[heapq.heappop(ready)]
+        placed.append(step)
+        for name in followers.get(step.id, []):
+            before[name].discard(step.id)
+            if not before[name]:
+                heapq.heappush(ready, place[name])
     return tuple(placed)
 
 
-def why_order(sheet: Sheet) -> str:
-    """One line on why the route stands as it does."""
-    if sheet.school("detector", "last") == "last":
-        return tr("detector last")
-    return tr("detector first")
+def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> tuple[Sheet, str]:
+    """The sheet with its steps in route order and its schools applied, and one line on why it stands so."""
+    stand = {c.question: c for c in choices(sheet, job, workshop)}
+    steps = sheet.steps
+    reasons: list[str] = []
+    after = {s.id: frozenset(s.after) for s in steps}
+    steps, moved = _if_order(steps, stand["if-order"], after)
+    reasons += moved
+    steps, moved = _detector(steps, stand["detector"], after)
+    reasons += moved
+    steps = _levels(sheet, steps, stand["s9"])
+    if stand["after-peak"].choice == "back-off":
+        steps = tuple(_with_note(s, tr("Then a hair back off.")) if s.aim == "peak" else s for s in steps)
+    route = ordered(steps, after)
+    line = tr("the sheet's order") if route == ordered(sheet.steps) or not reasons else ""
+    return replace(sheet, steps=route), " · ".join(x for x in (line, *reasons) if x)
+
+
+def _by(choice: Choice) -> str:
+    return {
+        "job": tr("this job's choice"), "sheet": tr("the sheet's"), "workshop": tr("the workshop's"),
+        "default": tr("the default"),
+    }[choice.by]  # fmt: skip
+
+
+def _has_own_order(steps: list[Step], after: Mapping[str, frozenset[str]]) -> bool:
+    """Does the sheet itself say which of these comes first?"""
+    ids = {s.id for s in steps}
+    return any(after[s.id] & ids for s in steps)
+
+
+def _reach_back(name: str, after: Mapping[str, frozenset[str]]) -> set[str]:
+    """Every step that must come before ``name``."""
+    seen: set[str] = set()
+    waiting = list(after.get(name, ()))
+    while waiting:
+        n = waiting.pop()
+        if n not in seen:
+            seen.add(n)
+            waiting += after.get(n, ())
+    return seen
+
+
+def _detector(
+    steps: tuple[Step, ...], choice: Choice, after: dict[str, frozenset[str]]
+) -> tuple[tuple[Step, ...], list[str]]:
+    """Fine detector step before or after the peaking steps."""
+    fine = [s for s in steps if role_of(s) == "detector" and s.aim != "check"]
+    peaks = [s for s in steps if role_of(s) in ("if", "front-end")]
+    if not fine or not peaks:
+        return steps, []
+    fine_ids, peak_ids = {s.id for s in fine}, {s.id for s in peaks}
+    says_last = any(_reach_back(f, after) & peak_ids for f in fine_ids)
+    says_first = any(_reach_back(p, after) & fine_ids for p in peak_ids)
+    if (says_last or says_first) and choice.by in ("workshop", "default"):
+        return steps, [tr("detector last") if says_last else tr("detector first")]
+    if choice.choice == "first":
+        for f in fine_ids:
+            after[f] = frozenset(n for n in after[f] if n not in peak_ids and not _reach_back(n, after) & peak_ids)
+        for p in peak_ids:
+            after[p] |= fine_ids
+        kept = [s for s in steps if s.id not in fine_ids]
+        at = next(i for i, s in enumerate(kept) if s.id in peak_ids)
+        kept[at:at] = fine
+        steps = tuple(kept)
+    else:
+        for p in peak_ids:
+            after[p] = frozenset(n for n in after[p] if n not in fine_ids and not _reach_back(n, after) & fine_ids)
+        for f in fine_ids:
+            after[f] |= peak_ids
+    words = tr("detector first") if choice.choice == "first" else tr("detector last")
+    return steps, [f"{words} ({_by(choice)})" if choice.by in ("job", "workshop") else words]
+
+
+def _if_order(
+    steps: tuple[Step, ...], choice: Choice, after: dict[str, frozenset[str]]
+) -> tuple[tuple[Step, ...], list[str]]:
+    """IF steps, and the transformers within one step, from the last back or from the front on."""
+    if choice.choice == "sheet":
+        return steps, []
+    cans = [s for s in steps if role_of(s) == "if"]
+    if not cans or (_has_own_order(cans, after) and choice.by == "workshop"):
+        return steps, []
+    # A sheet lists its transformers along the signal's way: last first is that list from its end.
+    wanted = list(reversed(cans)) if choice.choice == "last-first" else cans
+    ids = {s.id for s in cans}
+    outside = frozenset().union(*(after[s.id] - ids for s in cans))
+    outside = frozenset(n for n in outside if not _reach_back(n, after) & ids)
+    for number, step in enumerate(wanted):
+        after[step.id] = outside | ({wanted[number - 1].id} if number else frozenset())
+    for name, needed in list(after.items()):
+        if name not in ids and needed & ids:
+            after[name] = needed | ids
+    queue = iter(wanted)
+    steps = tuple(next(queue) if s.id in ids else s for s in steps)
+    if choice.choice == "last-first":
+        steps = tuple(replace(s, adjust=tuple(reversed(s.adjust))) if s.id in ids else s for s in steps)
+    words = tr("last IF transformer first") if choice.choice == "last-first" else tr("IF front to back")
+    return steps, [f"{words} ({_by(choice)})"]
+
+
+def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step, ...]:
+    """The level of the S-meter steps where a job sets S9 another way than its sheet."""
+    written = dict(sheet.schools).get("s9", "iaru")
+    if choice.by != "job" or choice.choice == written:
+        return steps
+    shift = EMF_DB if choice.choice == "100uv-pd" else -EMF_DB
+    return tuple(
+        replace(
+            s, required=tuple(replace(c, level_dbm=c.level_dbm + shift) if c.level_dbm is not None else c for c in s.required)
+        )
+        if s.quantity_id == "rx.s_meter"
+        else s
+        for s in steps
+    )  # fmt: skip
+
+
+def _with_note(step: Step, words: str) -> Step:
+    return replace(step, note=f"{step.note} {words}".strip())

@@ -58,12 +58,16 @@ class StandInBench:
 
     def seen(self, adjuster: str) -> float | None:
         """The slot of a preset or trimmer can be seen; how far a core is in its former cannot."""
+        if adjuster not in self.radio.mechanics.moved_mdeg:
+            return None
         part = self.radio.sheet.adjuster(adjuster)
         return None if part.kind == "core" else self.radio.mechanics.position(adjuster) * 1000.0
 
     def turn(self, adjuster: str, asked_mdeg: int) -> tuple[int, bool]:
-        """Turn the radio's adjuster; a turn takes two bench-seconds."""
+        """Turn the radio's adjuster; a turn takes two bench-seconds. One that this radio does not have turns freely."""
         self._clock += 2.0
+        if adjuster not in self.radio.mechanics.moved_mdeg:
+            return asked_mdeg, False
         moved = self.radio.mechanics.turn(adjuster, asked_mdeg)
         return moved, moved != asked_mdeg
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import json
 import os
@@ -23,7 +24,7 @@ from ulid import ULID
 
 from unitone.errors import LogbookBusy, StoreError
 from unitone.job.tape import Card, Entry
-from unitone.store.schema import HEAD, SEARCH_TABLE, Base, Job, Meta, Snapshot, TapeEntry
+from unitone.store.schema import HEAD, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
 
 FILE_NAME = "logbook.sqlite"
 _SNAPSHOTS = ("sheet", "physics")
@@ -173,7 +174,10 @@ class Logbook:
         entry = Entry(str(ULID()), seq, kind, utc or utc_now(), bench_s, data)
 
         def work(connection: Connection) -> Entry:
-            connection.execute(insert(TapeEntry).values(job_id=job_id, **entry.__dict__))
+            kept = (
+                {**entry.__dict__, "data": _with_hashes(connection, data)} if "sheet_text" in data else entry.__dict__
+            )
+            connection.execute(insert(TapeEntry).values(job_id=job_id, **kept))
             if kind == "note":
                 _index(connection, job_id, data["text"])
             return entry
@@ -194,7 +198,7 @@ class Logbook:
             entries = [Entry(r.id, r.seq, r.kind, r.utc, r.bench_s, r.data) for r in rows]
             if not entries:
                 raise StoreError(f"The logbook has no job {job_id}.")
-            return [_with_texts(connection, entries[0]), *entries[1:]]
+            return [_with_texts(connection, e) if e.kind in ("open", "variant") else e for e in entries]
 
     def jobs(self, find: str = "", status: str = "") -> list[JobRow]:
         """The jobs, newest number first; those whose text holds every word of ``find``, those in ``status``."""
@@ -227,7 +231,10 @@ class Logbook:
         out = []
         for row in reversed(self.jobs()):
             tape = [e.__dict__ for e in self.tape(row.id)]
-            out.append({"job": row.__dict__, "tape": tape})
+            pictures = {
+                h: base64.b64encode(self.blob(h)).decode() for h in tape[0]["data"].get("pictures", {}).values()
+            }
+            out.append({"job": row.__dict__, "tape": tape, **({"pictures": pictures} if pictures else {})})
         return out
 
     def import_jobs(self, jobs: list[dict[str, Any]]) -> None:
@@ -243,7 +250,12 @@ class Logbook:
                     raise StoreError(f"Job {row['number']} exists already. Nothing was taken over.")
                 connection.execute(insert(Job).values(**row))
                 entries = [{**e, "job_id": row["id"]} for e in item["tape"]]
-                entries[0] = {**entries[0], "data": _with_hashes(connection, entries[0]["data"])}
+                entries = [
+                    {**e, "data": _with_hashes(connection, e["data"])} if "sheet_text" in e["data"] else e
+                    for e in entries
+                ]
+                for hashed, content in item.get("pictures", {}).items():
+                    _keep_blob(connection, hashed, base64.b64decode(content))
                 connection.execute(insert(TapeEntry), entries)
                 card = row["card"]
                 _index(
@@ -256,6 +268,22 @@ class Logbook:
                         _index(connection, row["id"], entry["data"]["text"])
 
         self._write(work)
+
+    # -- pictures -------------------------------------------------------------------------------
+
+    def put_blob(self, content: bytes) -> str:
+        """Keep a picture's content; returns its SHA-256, by which it is found again."""
+        hashed = hashlib.sha256(content).hexdigest()
+        self._write(lambda connection: _keep_blob(connection, hashed, content))
+        return hashed
+
+    def blob(self, hashed: str) -> bytes:
+        """The content of that hash. Raises StoreError where it is missing."""
+        with self._engine.connect() as connection:
+            row = connection.execute(select(Blob.content).where(Blob.hash == hashed)).first()
+        if row is None:
+            raise StoreError("A picture of this job is missing from the logbook. Restore a backup.")
+        return bytes(row[0])
 
     # -- settings --------------------------------------------------------------------------------
 
@@ -331,6 +359,11 @@ def _index(connection: Connection, job_id: str, words: str) -> None:
     connection.execute(
         text("INSERT INTO job_text (job_id, words) VALUES (:job, :words)"), {"job": job_id, "words": words}
     )
+
+
+def _keep_blob(connection: Connection, hashed: str, content: bytes) -> None:
+    if connection.execute(select(Blob.hash).where(Blob.hash == hashed)).first() is None:
+        connection.execute(insert(Blob).values(hash=hashed, content=content))
 
 
 def text_hash(written: str) -> str:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import JSON, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import JSON, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 #: The newest migration in store/migrations: what a logbook made today is stamped with.
-HEAD = "0001"
+HEAD = "0002"
 
 
 class Base(DeclarativeBase):
@@ -29,6 +29,14 @@ class Snapshot(Base):
     __tablename__ = "snapshot"
     hash: Mapped[str] = mapped_column(String(64), primary_key=True)
     text: Mapped[str] = mapped_column(Text)
+
+
+class Blob(Base):
+    """Pictures that jobs carry, by the SHA-256 of their content."""
+
+    __tablename__ = "blob"
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    content: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class Job(Base):

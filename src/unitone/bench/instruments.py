@@ -1,0 +1,155 @@
+"""The workshop's instruments: what is known of their errors, and what that makes of a reading.
+
+Error limits become a standard uncertainty as a rectangular distribution,
+u = a/√3 (JCGM 100:2008, 4.3.7). The expanded uncertainty is U = 2u (about 95 %).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from unitone.errors import UnitoneError
+from unitone.quantities.registry import CANONICAL_UNIT, QUANTITIES, Quantity
+from unitone.quantities.show import number
+from unitone.words import tr
+
+Standing = Literal["calibrated", "indicative only"]
+#: Quantities whose errors add in decibels rather than in per cent of the reading.
+_IN_DB = ("level", "ratio-db", "s-units", "dbc")
+#: Below this part of its full scale a needle is better read on a lower range.
+LOW_ON_SCALE = 1 / 3
+
+
+@dataclass(frozen=True)
+class Instrument:
+    """One instrument.
+
+    ``measures`` holds quantity ids or prefixes (``tx.*``). Errors are limits
+    (plus or minus): ``pct_reading``, ``pct_full_scale`` of ``full_scale`` (canonical
+    unit of what it measures), ``db``, ``ppm``; None where not known. The correction
+    gives the true value of a reading: multiplied by ``times`` (a ×10 probe: 10),
+    then divided by 1 + ``reads_pct``/100 (a wattmeter that reads 8 % low: −8), plus
+    ``add_db`` where the quantity is in decibels.
+    """
+
+    id: str
+    name: str
+    measures: tuple[str, ...]
+    standing: Standing = "indicative only"
+    calibrated: str = ""
+    pct_reading: float | None = None
+    pct_full_scale: float | None = None
+    full_scale: float | None = None
+    db: float | None = None
+    ppm: float | None = None
+    times: float = 1.0
+    reads_pct: float = 0.0
+    add_db: float = 0.0
+
+    def serves(self, quantity_id: str) -> bool:
+        """Can this instrument read that quantity?"""
+        return any(
+            quantity_id == m or (m.endswith("*") and quantity_id.startswith(m[:-1])) for m in self.measures
+        )  # fmt: skip
+
+    def correct(self, q: Quantity, raw: float) -> float:
+        """The corrected value of a reading (canonical unit)."""
+        if q.kind in _IN_DB:
+            return raw + self.add_db
+        return raw * self.times / (1.0 + self.reads_pct / 100.0)
+
+    def limits(self, q: Quantity, value: float) -> float | None:
+        """The largest error of a reading (canonical unit), None where the instrument's errors are not known."""
+        if self.standing != "calibrated":
+            return None
+        if q.kind in _IN_DB:
+            return self.db
+        parts = []
+        if self.pct_reading is not None:
+            parts.append(abs(value) * self.pct_reading / 100.0)
+        if self.pct_full_scale is not None and self.full_scale is not None:
+            parts.append(self.full_scale * self.pct_full_scale / 100.0)
+        if self.ppm is not None:
+            parts.append(abs(value) * self.ppm * 1e-6)
+        if self.db is not None:
+            parts.append(abs(value) * (10.0 ** (self.db / (10.0 if q.kind == "watts" else 20.0)) - 1.0))
+        return sum(parts) if parts else None
+
+    def uncertainty(self, q: Quantity, value: float) -> float | None:
+        """Standard uncertainty (canonical unit), None where the errors are not known."""
+        limit = self.limits(q, value)
+        return None if limit is None else limit / math.sqrt(3.0)
+
+    def warning(self, q: Quantity, value: float) -> str:
+        """A word on a reading that sits low on the scale; empty where it does not."""
+        if self.full_scale is None or q.kind in _IN_DB or abs(value) >= LOW_ON_SCALE * self.full_scale:
+            return ""
+        if not self.pct_full_scale:
+            return tr("low on the scale of {name}: use a lower range if it has one", name=self.name)
+        part = self.full_scale * self.pct_full_scale / max(abs(value), 1e-12)
+        return tr(
+            "low on the scale of {name}: ±{pct} % of this reading. Use a lower range if it has one",
+            name=self.name, pct=number(part, 0 if part >= 9.5 else 1),
+        )  # fmt: skip
+
+    def correction_words(self, q: Quantity) -> str:
+        """What is corrected, as a person says it; empty for nothing."""
+        if q.kind in _IN_DB:
+            return tr("{db} dB added", db=number(self.add_db, 1, sign=True)) if self.add_db else ""
+        words = [tr("×{n}", n=f"{self.times:g}")] if self.times != 1.0 else []
+        if self.reads_pct:
+            way = tr("low") if self.reads_pct < 0 else tr("high")
+            words.append(tr("reads {pct} % {way}", pct=f"{abs(self.reads_pct):g}", way=way))
+        return ", ".join(words)
+
+    def to_data(self) -> dict[str, Any]:
+        """As plain data; nothing that is at its default is written."""
+        plain = {k: v for k, v in self.__dict__.items() if v not in (None, "")}
+        return {**plain, "measures": list(self.measures)}
+
+    @classmethod
+    def from_data(cls, data: dict[str, Any]) -> Instrument:
+        """From plain data. Raises UnitoneError naming what cannot be."""
+        made = cls(**{**data, "measures": tuple(data["measures"])})
+        made.check()
+        return made
+
+    def check(self) -> None:
+        """Raises UnitoneError naming the field that cannot be, and its cure."""
+        if not self.name.strip():
+            raise UnitoneError(tr("An instrument needs a name."))
+        for m in self.measures:
+            if not any(m == q or (m.endswith("*") and q.startswith(m[:-1])) for q in QUANTITIES):
+                raise UnitoneError(
+                    tr(
+                        "{name}: “{m}” is no quantity. Use ids such as tx.power, or a prefix like rx.*.",
+                        name=self.name,
+                        m=m,
+                    )
+                )
+        if not self.measures:
+            raise UnitoneError(tr("{name}: say what it measures, such as tx.power.", name=self.name))
+        for field in ("pct_reading", "pct_full_scale", "full_scale", "db", "ppm"):
+            value = getattr(self, field)
+            if value is not None and not (math.isfinite(value) and value >= 0):
+                raise UnitoneError(tr("{name}: {field} must be nought or more.", name=self.name, field=field))
+        if self.pct_full_scale is not None and not self.full_scale:
+            raise UnitoneError(tr("{name}: an error in % of full scale needs the full scale.", name=self.name))
+        if not (
+            self.times > 0 and -100 < self.reads_pct < 1000 and math.isfinite(self.times) and math.isfinite(self.add_db)
+        ):
+            raise UnitoneError(tr("{name}: that correction leaves no reading.", name=self.name))
+
+
+def instrument_for(instruments: tuple[Instrument, ...], quantity_id: str, chosen: str = "") -> Instrument | None:
+    """The instrument that a typed reading comes from: the one chosen, else the first that serves the quantity."""
+    serving = [i for i in instruments if i.serves(quantity_id)]
+    return next((i for i in serving if i.id == chosen), serving[0] if serving else None)
+
+
+def unit_of(instrument: Instrument) -> str:
+    """The canonical unit of what it measures (its full scale is written in it)."""
+    q = next((q for q in QUANTITIES.values() if instrument.serves(q.id)), None)
+    return CANONICAL_UNIT[q.kind] if q else ""

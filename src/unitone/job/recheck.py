@@ -1,0 +1,264 @@
+"""Re-check: the fewest measurements that make a job whole again, in the order that changes the bench least.
+
+Two stale results are settled by one measurement where their conditions agree in
+everything that both of them ask. The smallest set of measurements is then a
+smallest cover by such groups: exact (dynamic programming over subsets) up to
+``EXACT`` stale results, greedy beyond. Agreement is settled field by field, so
+results that agree in pairs agree all together.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+from unitone.job.state import JobState, Key
+from unitone.sheet.model import Conditions, Step
+
+#: Up to so many stale results the smallest set is found for certain.
+EXACT = 12
+#: Of smallest sets, so many are compared for the changes that they need.
+_COMPARED = 64
+
+
+@dataclass(frozen=True)
+class Stale:
+    """A stale result: its step, which requirement, and how the bench is hooked up for it."""
+
+    step: str
+    index: int
+    quantity_id: str
+    hook_up: str
+    conditions: Conditions
+
+
+@dataclass(frozen=True)
+class Measurement:
+    """One measurement of the plan and the stale results that it settles."""
+
+    quantity_id: str
+    hook_up: str
+    conditions: Conditions
+    settles: tuple[Stale, ...]
+
+
+@dataclass(frozen=True)
+class Plan:
+    """The measurements in order; ``exact`` says that no smaller set exists."""
+
+    measurements: tuple[Measurement, ...]
+    results: int
+    hook_up_changes: int
+    panel_changes: int
+    exact: bool
+
+
+def stale_results(state: JobState) -> tuple[Stale, ...]:
+    """Every stale result in the order of the route; steps put aside as not applicable have none."""
+    aside = {k for k, v in state.judged.items() if v.verdict == "not applicable"}
+    return tuple(
+        Stale(s.id, i, s.quantity_id, s.hook_up, c)
+        for s in state.sheet.steps
+        if s.id not in aside
+        for i, c in enumerate(s.required)
+        if state.is_stale(s, i)
+    )
+
+
+def agree(a: Stale, b: Stale) -> bool:
+    """Does one measurement settle both?"""
+    if a.quantity_id != b.quantity_id or a.hook_up != b.hook_up:
+        return False
+    one, two = a.conditions, b.conditions
+    merged = merge(one, two)
+    return merged.settles(one) and merged.settles(two)
+
+
+def merge(a: Conditions, b: Conditions) -> Conditions:
+    """The conditions that ask everything that either asks (of two that agree)."""
+    panel = dict(b.panel) | dict(a.panel)
+    return replace(
+        a,
+        way=a.way if a.way != "either" else b.way,
+        channel=a.channel if a.channel is not None else b.channel,
+        band=a.band if a.band is not None else b.band,
+        mode=a.mode if a.mode is not None else b.mode,
+        panel=tuple(sorted(panel.items())),
+    )
+
+
+def measurement(group: Sequence[Stale]) -> Measurement:
+    """One measurement for a group of results that agree."""
+    wanted = group[0].conditions
+    for other in group[1:]:
+        wanted = merge(wanted, other.conditions)
+    return Measurement(group[0].quantity_id, group[0].hook_up, wanted, tuple(group))
+
+
+def plan(stale: Sequence[Stale], hook_up: str, standing: Conditions) -> Plan:
+    """The plan for these stale results, from the hook-up and settings at which the bench stands."""
+    if not stale:
+        return Plan((), 0, 0, 0, True)
+    groups, exact = _covers(stale)
+    best: tuple[tuple[int, int], tuple[Measurement, ...]] | None = None
+    for cover in groups:
+        order = arrange([measurement([stale[i] for i in group]) for group in cover], hook_up, standing)
+        cost = changes(order, hook_up, standing)
+        if best is None or cost < best[0]:
+            best = (cost, order)
+    assert best is not None
+    return Plan(best[1], len(stale), best[0][0], best[0][1], exact)
+
+
+def _maximal_groups(stale: Sequence[Stale]) -> list[int]:
+    """Maximal groups of results that agree, as bit masks (Bron and Kerbosch 1973, with a pivot)."""
+    n = len(stale)
+    near = [sum(1 << j for j in range(n) if j != i and agree(stale[i], stale[j])) for i in range(n)]
+    found: list[int] = []
+
+    def grow(chosen: int, may: int, not_again: int) -> None:
+        if not may and not not_again:
+            found.append(chosen)
+            return
+        pivot = max(_bits(may | not_again), key=lambda v: (may & near[v]).bit_count())
+        for v in _bits(may & ~near[pivot]):
+            grow(chosen | 1 << v, may & near[v], not_again & near[v])
+            may &= ~(1 << v)
+            not_again |= 1 << v
+
+    grow(0, (1 << n) - 1, 0)
+    return sorted(found)
+
+
+def _bits(mask: int) -> list[int]:
+    return [i for i in range(mask.bit_length()) if mask >> i & 1]
+
+
+def _covers(stale: Sequence[Stale]) -> tuple[list[list[list[int]]], bool]:
+    """Smallest covers (lists of groups of indices), and whether they are certain to be smallest."""
+    if len(stale) > EXACT:
+        return [_greedy(stale)], False
+    groups = _maximal_groups(stale)
+    full = (1 << len(stale)) - 1
+    least = [0] + [len(stale) + 1] * full
+    for mask in range(1, full + 1):
+        lowest = mask & -mask
+        least[mask] = 1 + min(least[mask & ~g] for g in groups if g & lowest)
+    covers: list[list[int]] = []
+
+    def walk(mask: int, chosen: list[int]) -> None:
+        if len(covers) >= _COMPARED:
+            return
+        if not mask:
+            covers.append(chosen)
+            return
+        lowest = mask & -mask
+        for g in groups:
+            if g & lowest and least[mask & ~g] == least[mask] - 1:
+                # What an earlier measurement settles already asks nothing more of this one.
+                walk(mask & ~g, [*chosen, g & mask])
+
+    walk(full, [])
+    return [[_bits(g) for g in cover] for cover in covers], True
+
+
+def _greedy(stale: Sequence[Stale]) -> list[list[int]]:
+    """Groups grown one by one round the first result left, largest agreement first."""
+    left = list(range(len(stale)))
+    found = []
+    while left:
+        best: list[int] = []
+        for start in left:
+            group, wanted = [start], stale[start]
+            for other in left:
+                if other != start and agree(wanted, stale[other]):
+                    wanted = replace(wanted, conditions=merge(wanted.conditions, stale[other].conditions))
+                    group.append(other)
+            if len(group) > len(best):
+                best = group
+        found.append(sorted(best))
+        left = [i for i in left if i not in best]
+    return found
+
+
+def setting_changes(a: Conditions, b: Conditions) -> int:
+    """How many things have to be set anew to come from ``a`` to ``b``: generator, channel, knobs, test point."""
+    panel = dict(a.panel)
+    asked = (
+        (b.channel, a.channel), (b.band, a.band), (b.mode, a.mode), (b.level_dbm, a.level_dbm), (b.tone_hz, a.tone_hz),
+        (b.deviation_hz, a.deviation_hz), (b.depth_pct, a.depth_pct), (b.mic_mv, a.mic_mv), (b.test_point, a.test_point),
+    )  # fmt: skip
+    return sum(wanted is not None and wanted != now for wanted, now in asked) + sum(
+        panel.get(knob) != place for knob, place in b.panel
+    )
+
+
+def changes(order: Sequence[Measurement], hook_up: str, standing: Conditions) -> tuple[int, int]:
+    """(hook-up changes, settings made anew) of measurements in this order. A probe goes on any hook-up."""
+    hooks = [m.hook_up for m in order if m.hook_up != "probe"]
+    turned = sum(a != b for a, b in pairwise([hook_up, *hooks])) if hooks else 0
+    places = [standing, *(m.conditions for m in order)]
+    return turned, sum(setting_changes(a, b) for a, b in pairwise(places))
+
+
+def arrange(given: Sequence[Measurement], hook_up: str, standing: Conditions) -> tuple[Measurement, ...]:
+    """The order with the fewest hook-up changes and, among those, the fewest settings made anew.
+
+    Exact (Held and Karp 1962, over hook-ups and settings at once) up to ``EXACT``
+    measurements; beyond, the nearest next one. Ties keep the order of the route.
+    """
+    n = len(given)
+    if n > EXACT:
+        return _nearest(given, hook_up, standing)
+    # cost[mask][(last, hook-up now)] = (hook-up changes, settings), with the way there
+    start = (0, 0)
+    table: list[dict[tuple[int, str], tuple[tuple[int, int], tuple[int, str] | None]]] = [{} for _ in range(1 << n)]
+    table[0][-1, hook_up] = (start, None)
+    for mask in range(1 << n):
+        for (last, hook), (cost, _) in table[mask].items():
+            here = standing if last < 0 else given[last].conditions
+            for i in range(n):
+                if mask >> i & 1:
+                    continue
+                m = given[i]
+                turned = int(m.hook_up not in ("probe", hook))
+                key = (i, hook if m.hook_up == "probe" else m.hook_up)
+                total = (cost[0] + turned, cost[1] + setting_changes(here, m.conditions))
+                entry = table[mask | 1 << i].get(key)
+                if entry is None or total < entry[0]:
+                    table[mask | 1 << i][key] = (total, (last, hook))
+    mask = (1 << n) - 1
+    at = min(table[mask], key=lambda k: table[mask][k][0])
+    order: list[Measurement] = []
+    while at[0] >= 0:
+        order.append(given[at[0]])
+        before = table[mask][at][1]
+        assert before is not None
+        mask, at = mask & ~(1 << at[0]), before
+    return tuple(reversed(order))
+
+
+def _nearest(given: Sequence[Measurement], hook_up: str, standing: Conditions) -> tuple[Measurement, ...]:
+    left, order, here, hook = list(given), [], standing, hook_up
+    while left:
+        best = min(left, key=lambda m: (m.hook_up not in ("probe", hook), setting_changes(here, m.conditions)))
+        left.remove(best)
+        order.append(best)
+        here = best.conditions
+        hook = hook if best.hook_up == "probe" else best.hook_up
+    return tuple(order)
+
+
+def plan_of(state: JobState) -> Plan:
+    """The plan for a job as it stands."""
+    return plan(stale_results(state), state.hook_up, state.set_up)
+
+
+def merged_for(state: JobState, step: Step, index: int) -> Conditions:
+    """Conditions for re-reading one requirement that settle, along with it, all that the plan joins to it."""
+    key: Key = (step.id, index)
+    for m in plan_of(state).measurements:
+        if any((s.step, s.index) == key for s in m.settles):
+            return m.conditions
+    return step.required[index]

@@ -1,0 +1,204 @@
+"""Parts of the Bench's picture that are about judgement: re-check, touches, schools, variants, instruments, the board."""
+
+from __future__ import annotations
+
+from unitone.bench.instruments import instrument_for
+from unitone.job.recheck import Measurement, plan_of
+from unitone.job.state import JobState
+from unitone.job.verdicts import Verdict, guard_band, inside, settling
+from unitone.quantities.registry import quantity
+from unitone.quantities.show import number, show
+from unitone.session.shapes import BoardPicture, RecheckRow, RecheckView, SchoolRow, Touchable
+from unitone.sheet.model import Conditions, Step
+from unitone.sheet.reach import actions_of, reached_steps
+from unitone.sheet.schools import SCHOOLS
+from unitone.words import tr
+
+
+def place_words(state: JobState, wanted: Conditions) -> str:
+    """``27.205 MHz, ch 20``, with band and mode where they are named."""
+    words = []
+    if wanted.channel:
+        hz = state.sheet.carrier_hz(wanted.channel, wanted.band)
+        words.append(f"{hz / 1e6:.3f} MHz, ch {wanted.channel}")
+    words += [x for x in (wanted.band, wanted.mode) if x]
+    return " ".join(words)
+
+
+# -- the board --------------------------------------------------------------------------------------
+
+
+def picture_of(state: JobState, step: Step, hand: str) -> str:
+    """Id of the picture that shows what is in hand, else the step's test point, else the first."""
+    pictures = state.sheet.pictures
+    if not pictures:
+        return ""
+    named = [a.picture for a in state.sheet.adjusters if a.id == hand]
+    points = {c.test_point for c in step.required}
+    named += [p.picture for p in state.sheet.test_points if p.id in points]
+    return next((n for n in named if n), pictures[0].id)
+
+
+def board_picture(state: JobState, step: Step, hand: str) -> BoardPicture | None:
+    """The board picture to show; its hash is empty where the job carries no copy."""
+    shown = picture_of(state, step, hand)
+    kept: dict[str, str] = {}
+    for entry in state.entries:
+        if entry.kind in ("open", "variant"):
+            kept |= entry.data.get("pictures", {})
+    for picture in state.sheet.pictures:
+        if picture.id == shown:
+            return BoardPicture(kept.get(picture.file, ""), picture.file, picture.title, picture.crop)
+    return None
+
+
+# -- re-check and touches ------------------------------------------------------------------------------
+
+
+def recheck_view(state: JobState) -> RecheckView | None:
+    """The plan that makes the job whole again; None where nothing is stale."""
+    if state.finished:
+        return None
+    plan = plan_of(state)
+    if not plan.results:
+        return None
+    count = len(plan.measurements)
+    parts = [
+        tr("1 measurement") if count == 1 else tr("{n} measurements", n=count),
+        tr("settles 1 result") if plan.results == 1 else tr("settle {n} results", n=plan.results),
+    ]
+    hooks = plan.hook_up_changes
+    more = (
+        tr("no hook-up change")
+        if not hooks
+        else tr("1 hook-up change")
+        if hooks == 1
+        else tr("{n} hook-up changes", n=hooks)
+    )
+    sure = (
+        tr("no fewer will do")
+        if plan.exact
+        else tr("{n} stale results: a good set, not proved the smallest", n=plan.results)
+    )
+    rows = tuple(_row(state, m) for m in plan.measurements)
+    return RecheckView(f"{parts[0]} {parts[1]}, {more}", sure, rows)
+
+
+def _row(state: JobState, m: Measurement) -> RecheckRow:
+    place = place_words(state, m.conditions)
+    title = quantity(m.quantity_id).title
+    names = dict.fromkeys(state.sheet.step(s.step).title for s in m.settles)
+    return RecheckRow(m.settles[0].step, f"{title}{', ' + place if place else ''}", ", ".join(names), m.hook_up)
+
+
+def touchables(state: JobState) -> tuple[Touchable, ...]:
+    """The sheet's parts, its actions and the usual ones, with what each reaches on this sheet."""
+    found = [(p.id, p.what or p.id, p.reaches) for p in state.sheet.parts]
+    found += [(a.id, a.title, a.reaches) for a in actions_of(state.sheet)]
+    return tuple(
+        Touchable(name, words, ", ".join(r.words for r in reaches), len(reached_steps(state.sheet, reaches)))
+        for name, words, reaches in found
+    )
+
+
+# -- schools, variants, decisions --------------------------------------------------------------------------
+
+
+def school_rows(state: JobState) -> tuple[SchoolRow, ...]:
+    """Every question as it stands in this job, and who decided it."""
+    return tuple(
+        SchoolRow(
+            s.question, tr(s.title), tuple((k, tr(v)) for k, v in s.choices.items()), state.stand[s.question].choice,
+            state.schools.get(s.question, ""), state.stand[s.question].by, tr(s.why),
+        )
+        for s in SCHOOLS
+    )  # fmt: skip
+
+
+def variant_words(state: JobState) -> str:
+    """What the next one to open this radio must know; empty where it stands as its sheet says."""
+    if not state.variants:
+        return ""
+    last = state.variants[-1]
+    if last.title.startswith("undone: "):
+        return ""
+    shown = "; ".join(f"{what}: {before or '—'} → {after or '—'}" for what, before, after in last.changes[:3])
+    more = tr(" and {n} more", n=len(last.changes) - 3) if len(last.changes) > 3 else ""
+    return tr("Variant: {title}. {changes}{more}", title=last.title, changes=shown, more=more)
+
+
+def judged_words(state: JobState, step: Step) -> str:
+    """Why a step was accepted or put aside; what would settle it where it is too close to call."""
+    judged = state.judged.get(step.id)
+    if judged is not None:
+        return tr("{verdict}: {reason}", verdict=tr(judged.verdict), reason=judged.reason)
+    for index in range(len(step.required)):
+        logged = state.latest.get((step.id, index))
+        if logged is None or inside(step.limit, logged.reading, state.rule) is not None:
+            continue
+        w = guard_band(logged.reading, state.rule)
+        if not w:
+            continue
+        needed = settling(step, logged.reading)
+        words = tr(
+            "Within ±{w} of the limit, which {name} cannot tell.", w=_size(step, w), name=logged.reading.instrument
+        )
+        if needed is None:
+            return words + " " + tr("It stands on the limit: move it, or accept it.")
+        return (
+            words
+            + " "
+            + tr("A meter good to ±{need} settles it, or a move away from the limit.", need=_size(step, 2 * needed))
+        )
+    return ""
+
+
+def _size(step: Step, width: float) -> str:
+    """A width in the unit of the step, finer than its readings print."""
+    q = step.quantity
+    scale, unit = {"MHz": (1.0, "Hz"), "kHz": (1e3, "kHz"), "mA": (1e-3, "mA")}.get(q.shown, (1.0, q.shown))
+    if q.kind in ("level", "s-units"):
+        unit = "dB"
+    value = width / scale
+    decimals = 0 if value >= 100 else 1 if value >= 10 else 2 if value >= 1 else 3
+    return f"{number(value, decimals)} {unit}"
+
+
+def can_judge(now: Verdict, finished: bool) -> tuple[str, ...]:
+    """Which decisions make sense at the step at hand."""
+    if finished:
+        return ()
+    return ("accepted", "not applicable") if now in ("out", "too close to call") else ("not applicable",)
+
+
+# -- instruments -------------------------------------------------------------------------------------------------
+
+
+def instrument_words(state: JobState, step: Step) -> str:
+    """The instrument that a typed reading of this step comes from, with what is known of it."""
+    q = step.quantity
+    found = instrument_for(state.instruments, q.id, state.chosen.get(q.id, ""))
+    if found is None:
+        return ""
+    standing = (
+        tr("calibrated {date}", date=found.calibrated) if found.standing == "calibrated" else tr("indicative only")
+    )
+    return ", ".join(x for x in (found.name, standing, found.correction_words(q)) if x)
+
+
+def reading_notes(state: JobState, step: Step) -> list[str]:
+    """What was done to the step's last reading, and what to think of it: correction, uncertainty, low on the scale."""
+    for logged in reversed(state.readings):
+        if (step.id, 0) in state.latest and logged.reading.quantity_id == step.quantity_id:
+            reading = logged.reading
+            break
+    else:
+        return []
+    words = []
+    if reading.raw is not None:
+        words.append(tr("read {raw}, corrected", raw=show(step.quantity, reading.raw)))
+    if reading.u:
+        words.append(f"±{_size(step, 2 * reading.u)}")
+    if reading.warning:
+        words.append(reading.warning)
+    return words
