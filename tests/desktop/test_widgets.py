@@ -19,13 +19,14 @@ from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.hill import HillPlot
 from unitone.desktop.widgets.lists import Ledger, RouteList
 from unitone.desktop.widgets.marks import draw_mark
+from unitone.desktop.widgets.picture import BoardImage
 from unitone.desktop.widgets.strips import LimitBar, PathStrip, TapeStrip
 from unitone.desktop.worker import BenchWorker
 from unitone.errors import BenchError
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
 from unitone.session.shapes import Bar, HillView, LedgerRow, PathStage, Pin, RouteRow, TapeCell
-from unitone.sheet.library import board_path, find
+from unitone.sheet.library import find, open_file
 from unitone.store.logbook import Logbook
 
 pytestmark = pytest.mark.window
@@ -116,7 +117,7 @@ def test_the_board_lights_and_takes_pins(qtbot: QtBot) -> None:
     qtbot.addWidget(board)
     board.resize(400, 320)
     path = find("ostrel-tarn-40")
-    picture = board_path(path, "ostrel-tarn-40.svg")
+    picture = BoardImage("ostrel-tarn-40.svg", open_file(path).pictures["ostrel-tarn-40.svg"])
     pins = (
         Pin("T1", 0.2, 0.3, "core", True, False),
         Pin("P1", 0.8, 0.7, "preset", False, True),

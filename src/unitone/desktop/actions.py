@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Scope = Literal["everywhere", "bench", "jobs"]
+Scope = Literal["everywhere", "bench", "jobs", "sheets"]
 
 
 @dataclass(frozen=True)
@@ -21,6 +21,8 @@ class Action:
 ACTIONS: tuple[Action, ...] = (
     Action("jobs", "Jobs view", "Ctrl+1", "everywhere"),
     Action("bench", "Bench view", "Ctrl+2", "everywhere"),
+    Action("sheets", "Sheets view", "Ctrl+3", "everywhere"),
+    Action("workshop", "Workshop: instruments and schools", "Ctrl+4", "everywhere"),
     Action("help", "Help and all the keys", "F1", "everywhere"),
     Action("theme", "Day or night", "Ctrl+T", "everywhere"),
     Action("larger", "Larger type", "Ctrl++", "everywhere"),
@@ -45,10 +47,26 @@ ACTIONS: tuple[Action, ...] = (
     Action("generator", "Generator and pads", "P", "bench"),
     Action("note", "Write a note on the tape", "N", "bench"),
     Action("side", "Route or board, in a small window", "S", "bench"),
+    Action("touched", "A part was touched, or something done: what has to be measured again", "T", "bench"),
+    Action("recheck", "The way back to a whole job: what to measure again", "K", "bench"),
+    Action("judge", "Accept what is out, or put the step aside, with a reason", "A", "bench"),
+    Action("schools", "Schools: this job's own choices", "O", "bench"),
+    Action("instrument", "Which instrument typed readings come from", "I", "bench"),
+    Action("job-sheet", "This job's own copy of its sheet: a variant", "E", "bench"),
     Action("certificate", "Certificate", "C", "bench"),
     Action("new-job", "New job", "Ctrl+N", "jobs"),
     Action("find", "Find a job", "Ctrl+F", "jobs"),
     Action("open-job", "Take the chosen job to the bench", "Return", "jobs"),
+    Action("new-sheet", "New sheet", "Ctrl+N", "sheets"),
+    Action("find-sheet", "Find a sheet", "Ctrl+F", "sheets"),
+    Action("save", "Save the sheet", "Ctrl+S", "sheets"),
+    Action("undo", "Undo", "Ctrl+Z", "sheets"),
+    Action("redo", "Do it again", "Ctrl+Shift+Z", "sheets"),
+    Action("next-row", "A row more, like the one at hand", "Ctrl+Return", "sheets"),
+    Action("duplicate", "Duplicate the chosen rows", "Ctrl+D", "sheets"),
+    Action("row-up", "Move the chosen rows up", "Alt+Up", "sheets"),
+    Action("row-down", "Move the chosen rows down", "Alt+Down", "sheets"),
+    Action("problem", "Go to the next problem", "F8", "sheets"),
 )  # fmt: skip
 
 

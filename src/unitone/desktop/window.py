@@ -22,12 +22,15 @@ from unitone.desktop.actions import ACTIONS
 from unitone.desktop.theme.theme import SCALES, icon, theme
 from unitone.desktop.views.jobs import JobsPage
 from unitone.desktop.widgets.painted import label
+from unitone.sheet.bundle import Bundle
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
 _PLACES = (
     ("jobs", tr("Jobs"), "clipboard-list"),
     ("bench", tr("Bench"), "radio-receiver"),
+    ("sheets", tr("Sheets"), "scroll-text"),
+    ("workshop", tr("Workshop"), "wrench"),
     ("help", tr("Help"), "circle-help"),
 )
 
@@ -44,6 +47,8 @@ class MainWindow(QMainWindow):
         self._bench: QWidget | None = None
         self._papers: QWidget | None = None
         self._help: QWidget | None = None
+        self._sheets: QWidget | None = None
+        self._workshop: QWidget | None = None
         self.worker = None
         self._job = ""
         central = QWidget()
@@ -133,7 +138,7 @@ class MainWindow(QMainWindow):
                     QShortcut(QKeySequence(key), where, partial(do, a.id), context=context)
 
     def _everywhere(self, name: str) -> None:
-        if name in ("jobs", "bench", "help"):
+        if name in ("jobs", "bench", "sheets", "workshop", "help"):
             self.show_place(name)
         elif name == "theme":
             self.other_theme()
@@ -170,14 +175,21 @@ class MainWindow(QMainWindow):
         page: QWidget = self.jobs
         if name == "bench":
             page = self._bench_page()
+        elif name == "sheets":
+            page = self._sheets_page()
+        elif name == "workshop":
+            page = self._workshop_page()
         elif name == "help":
             page = self._help_page()
         if name == "jobs":
             self.jobs.refresh()
         self._to(page)
         self.rail_buttons[name].setChecked(True)
-        (self.jobs.list if name == "jobs" else page).setFocus()
-        if name != "help":
+        if name == "sheets":
+            page.list.setFocus()  # type: ignore[attr-defined]
+        else:
+            (self.jobs.list if name == "jobs" else page).setFocus()
+        if name in ("jobs", "bench"):
             self.logbook.set_setting("open_job", self._job if name == "bench" else "")
 
     def _to(self, page: QWidget) -> None:
@@ -215,11 +227,50 @@ class MainWindow(QMainWindow):
             from unitone.desktop.worker import BenchWorker
 
             self.worker = BenchWorker(self.logbook, self)
-            self._bench = BenchPage(self.worker)
+            self._bench = BenchPage(self.worker, self.logbook)
             self._bench.certificate.connect(self.show_certificate)
+            self._bench.edit_sheet.connect(self.edit_job_sheet)
             self._keys(self._bench, "bench", self._bench.press)
             self.pages.addWidget(self._bench)
         return self._bench
+
+    def _sheets_page(self) -> QWidget:
+        if self._sheets is None:
+            from unitone.desktop.views.sheets import SheetsPage
+            from unitone.session.session import library_of
+
+            self._sheets = SheetsPage(library_of(self.logbook))
+            self._sheets.variant_made.connect(self._keep_variant)
+            self._keys(self._sheets, "sheets", self._sheets.press)
+            self.pages.addWidget(self._sheets)
+        return self._sheets
+
+    def _workshop_page(self) -> QWidget:
+        if self._workshop is None:
+            from unitone.desktop.views.workshop import WorkshopPage
+
+            self._workshop = WorkshopPage(self.logbook)
+            self.pages.addWidget(self._workshop)
+        return self._workshop
+
+    def edit_job_sheet(self, job_id: str) -> None:
+        """Open a job's own copy of its sheet in the editor."""
+        from unitone.job.state import fold
+
+        state = fold(self.logbook.tape(job_id), job_id)
+        kept: dict[str, str] = {}
+        for entry in state.entries:
+            kept |= entry.data.get("pictures", {})
+        pictures = {name: self.logbook.blob(hashed) for name, hashed in kept.items()}
+        self._to(self._sheets_page())
+        self.rail_buttons["sheets"].setChecked(True)
+        self._sheets.open_job_sheet(job_id, state.written.source_text, pictures, state.sheet.title)  # type: ignore[union-attr]
+
+    def _keep_variant(self, job_id: str, title: str, bundle: Bundle) -> None:
+        """A variant was made in the editor: put it on the job's tape, and go back to the Bench."""
+        self.open_job(job_id)
+        assert self.worker is not None
+        self.worker.do(lambda s: s.set_variant(title, bundle.text, pictures=bundle.pictures))
 
     def _help_page(self) -> QWidget:
         if self._help is None:
@@ -231,6 +282,8 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Everything is on disk already; the bench's thread is let go."""
+        if self._sheets is not None:
+            self._sheets.close_page()  # type: ignore[attr-defined]
         if self.worker is not None:
             self.worker.stop()
             self.worker = None

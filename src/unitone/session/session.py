@@ -5,7 +5,7 @@ Window, command line and robot technician are all clients of this class.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -354,7 +354,10 @@ class Session:
                 raise TapeError(f"“{question} = {choice}” is no school that Unitone knows.")
         self._append("schools", {"schools": chosen})
 
-    def set_variant(self, title: str, sheet_text: str, why: str = "", reaches: tuple[Reach, ...] | None = None) -> None:
+    def set_variant(
+        self, title: str, sheet_text: str, why: str = "", reaches: tuple[Reach, ...] | None = None,
+        pictures: Mapping[str, bytes] | None = None,
+    ) -> None:  # fmt: skip
         """This radio differs from its sheet from here on: ``sheet_text`` is the sheet as it is for this one.
 
         Raises SheetError where the text does not hold, TapeError where nothing
@@ -384,6 +387,7 @@ class Session:
                 "before_hash": text_hash(self.state.written.source_text),
                 "changes": [c.to_data() for c in found],
                 "reaches": [_reach_data(r) for r in (reach_of(before, after) if reaches is None else reaches)],
+                "pictures": {name: self.logbook.put_blob(content) for name, content in (pictures or {}).items()},
             },
         )
 

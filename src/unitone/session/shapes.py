@@ -178,6 +178,7 @@ class BenchView:
     route_why: str
     path: tuple[PathStage, ...]
     step_id: str
+    step_quantity: str
     step_title: str
     step_place: str
     step_verdict: Verdict

@@ -80,6 +80,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         route_why=state.route_why,
         path=_path(state, step),
         step_id=step.id,
+        step_quantity=step.quantity_id,
         step_title=step.title,
         step_place=tr(
             "step {n} of {all}", n=[s.id for s in state.sheet.steps].index(step.id) + 1, all=len(state.sheet.steps)

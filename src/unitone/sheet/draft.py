@@ -97,9 +97,14 @@ class Draft:
         """What redo would do again; empty for nothing."""
         return self._future[-1].what if self._future else ""
 
-    def mark_saved(self) -> None:
-        """What stands here now is on disk."""
-        self._saved = self.data
+    @property
+    def saved(self) -> dict[str, Any]:
+        """What is on disk."""
+        return self._saved
+
+    def mark_saved_as(self, data: dict[str, Any]) -> None:
+        """This tree is on disk now (typing may have gone on since)."""
+        self._saved = data
 
     # -- changing ----------------------------------------------------------------------------
 
@@ -215,14 +220,18 @@ class Draft:
         """``wanted``, or the next of its kind that is not taken: T1, T2, T3."""
         return _free(set(self.ids(table)), wanted)
 
+    def ensure(self, table: str, wanted: Iterable[dict[str, Any]]) -> list[str]:
+        """Add the rows whose ids the table does not have yet; returns those ids."""
+        have = set(self.ids(table))
+        new = {str(r["id"]): r for r in wanted if r.get("id") and str(r["id"]) not in have}
+        if new:
+            rows = [*self.rows(table), *new.values()]
+            self.change(f"add {', '.join(new)}", lambda data: {**data, table: rows})
+        return list(new)
+
     def ensure_adjusters(self, names: Iterable[str]) -> list[str]:
         """Add the adjusters that are named and missing, of the kind that their letters say; returns them."""
-        have = set(self.ids("adjuster"))
-        new = [n for n in dict.fromkeys(names) if n and n not in have]
-        if new:
-            rows = [*self.rows("adjuster"), *({"id": n, "kind": guess_kind(n)} for n in new)]
-            self.change(f"add {', '.join(new)}", lambda data: {**data, "adjuster": rows})
-        return new
+        return self.ensure("adjuster", ({"id": n, "kind": guess_kind(n)} for n in names if n))
 
 
 def _free(taken: set[str], wanted: str) -> str:

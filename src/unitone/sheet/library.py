@@ -152,6 +152,31 @@ class Library:
             old.rename(old.with_suffix(".toml.before"))
         return path
 
+    def _draft_path(self, identifier: str) -> Path | None:
+        return None if self.folder is None else self.folder / "drafts" / f"{identifier}{ENDING}"
+
+    def keep_draft(self, identifier: str, bundle: Bundle) -> None:
+        """Keep what is not saved of a sheet, apart from the sheet itself. Raises SheetError."""
+        path = self._draft_path(identifier)
+        if path is not None:
+            write_bundle(path, bundle.text, bundle.pictures)
+
+    def draft_of(self, identifier: str) -> Bundle | None:
+        """What was not saved of a sheet, None where everything was; a draft that cannot be read counts as none."""
+        path = self._draft_path(identifier)
+        if path is None or not path.is_file():
+            return None
+        try:
+            return read_bundle(path)
+        except SheetError:
+            return None
+
+    def drop_draft(self, identifier: str) -> None:
+        """The sheet itself is saved: its draft is no longer needed."""
+        path = self._draft_path(identifier)
+        if path is not None:
+            path.unlink(missing_ok=True)
+
     def remove(self, path: Path) -> Path:
         """Put one of the workshop's own sheets aside (it is renamed, not destroyed); returns where it lies now."""
         if path not in self.own():

@@ -34,6 +34,16 @@ QLabel[role="quiet"] { color: $quiet; font-size: ${s13}px; }
 QLabel[role="small"] { color: $quiet; font-size: ${s12}px; }
 QLabel[role="teal"] { color: $teal; font-size: ${s13}px; }
 QLabel[role="warn"] { color: $out; font-size: ${s13}px; font-weight: bold; }
+QLabel[role="cure"] { color: $out; font-size: ${s12}px; }
+QPushButton[role="tab"] { background: transparent; border: 2px solid transparent; border-bottom: 3px solid transparent;
+    border-radius: 0; padding: ${s4}px ${s6}px; font-size: ${s13}px; }
+QPushButton[role="tab"]:hover { border-bottom: 3px solid $line; }
+QPushButton[role="tab"]:checked { border-bottom: 3px solid $teal; font-weight: bold; }
+QPushButton[role="tab"][wrong="true"] { color: $out; }
+QPushButton[role="tab"]:focus { border: 2px solid $teal; }
+QPlainTextEdit { background: $card; border: 1px solid $line; border-radius: ${s6}px; padding: ${s2}px ${s4}px; }
+QPlainTextEdit:focus { border: 2px solid $teal; }
+QLabel[role="recheck"] { color: $recheck; font-size: ${s13}px; }
 QLabel[role="headline"] { font-size: ${s17}px; font-weight: bold; }
 QLabel[role="caution"] { color: $out; font-size: ${s13}px; }
 QPushButton { background: $well; border: 1px solid $line; border-radius: ${s8}px; padding: ${s8}px ${s14}px; }
@@ -46,6 +56,9 @@ QPushButton[role="main"]:disabled { background: $line; color: $quiet; border-col
 QPushButton[role="chip"] { border-radius: ${s14}px; border: 2px solid transparent; padding: ${s4}px ${s14}px; background: $line; }
 QPushButton[role="chip"]:checked { background: $ink; color: $card; font-weight: bold; }
 QPushButton[role="chip"]:focus { border: 2px solid $teal; }
+QPushButton[role="recheck"] { background: $recheck_soft; color: $recheck; border: 1px solid $recheck; font-weight: bold;
+    padding: ${s4}px ${s10}px; }
+QPushButton[role="recheck"]:focus { border: 2px solid $teal; }
 QPushButton[role="link"] { background: transparent; border: 2px solid transparent; color: $teal; padding: ${s2}px ${s4}px; font-size: ${s13}px; }
 QPushButton[role="link"]:hover { text-decoration: underline; }
 QPushButton[role="link"]:focus { border: 2px solid $teal; }

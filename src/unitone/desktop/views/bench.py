@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from unitone.bench.instruments import Instrument
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.stepcard import StepCard
 from unitone.desktop.views.tray import Tray
@@ -16,13 +16,15 @@ from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.hookup import HookUpCard
 from unitone.desktop.widgets.lists import Ledger, RouteList
 from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.picture import WHOLE, BoardImage
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
 from unitone.desktop.worker import BenchWorker, LiveFigure
-from unitone.errors import BenchError
+from unitone.errors import BenchError, UnitoneError
 from unitone.session.session import Session
-from unitone.session.shapes import BenchView
-from unitone.sheet.library import SHEETS, board_path
+from unitone.session.shapes import BenchView, BoardPicture
+from unitone.sheet.library import SHEETS
 from unitone.sheet.model import Conditions
+from unitone.store.logbook import Logbook
 from unitone.words import tr
 
 _TYPED = set("0123456789+-−<>.,")
@@ -32,13 +34,15 @@ class BenchPage(QWidget):
     """Takes keys and clicks to the worker; shows what comes back."""
 
     certificate = pyqtSignal(str)
+    edit_sheet = pyqtSignal(str)
 
-    def __init__(self, worker: BenchWorker) -> None:
+    def __init__(self, worker: BenchWorker, logbook: Logbook) -> None:
         super().__init__()
         self.setObjectName("paper")
         self.setAccessibleName(tr("Bench"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self._worker = worker
+        self._worker, self._logbook = worker, logbook
+        self._image: tuple[BoardPicture, BoardImage | None] | None = None
         self.view: BenchView | None = None
         self._generation = -1
         self._awaiting_entry = False
@@ -70,6 +74,10 @@ class BenchPage(QWidget):
         inside.addWidget(dismiss)
         self.message.hide()
         outer.addWidget(self.message)
+        self.variant = label("recheck", "", True)
+        self.variant.setAccessibleName(tr("Variant"))
+        self.variant.hide()
+        outer.addWidget(self.variant)
         columns = QHBoxLayout()
         columns.setSpacing(theme.px(10))
         self.route_card = self._route_card()
@@ -82,6 +90,7 @@ class BenchPage(QWidget):
         self.side.setLayout(self._right())
         columns.addWidget(self.side, 33)
         outer.addLayout(columns, 1)
+        outer.addWidget(self.recheck)
         self.tray = Tray()
         self.tray.closed.connect(self.setFocus)
         outer.addWidget(self.tray)
@@ -121,8 +130,12 @@ class BenchPage(QWidget):
         return card, layout
 
     def _route_card(self) -> QFrame:
-        self.route_why = label("teal")
-        card, layout = self._card(tr("Route"), self.route_why)
+        self.route_why = QPushButton()
+        self.route_why.setProperty("role", "link")
+        self.route_why.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.route_why.clicked.connect(lambda: self.press("schools"))
+        card, layout = self._card(tr("Route"))
+        layout.addWidget(self.route_why, alignment=Qt.AlignmentFlag.AlignLeft)
         self.phase = label("small", "", True)
         layout.addWidget(self.phase)
         self.route = RouteList()
@@ -134,6 +147,15 @@ class BenchPage(QWidget):
         self.start_now.setToolTip(tr("Skip the rest of the as-found round. What was not read has no “as found”."))
         self.start_now.clicked.connect(lambda: self._worker.do(lambda s: s.start_work()))
         layout.addWidget(self.start_now)
+        self.recheck = QPushButton()
+        self.recheck.setProperty("role", "recheck")
+        self.recheck.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.recheck.clicked.connect(lambda: self.press("recheck"))
+        self.touched = QPushButton(tr("A part was touched  T"))
+        self.touched.setProperty("role", "link")
+        self.touched.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.touched.clicked.connect(lambda: self.press("touched"))
+        layout.addWidget(self.touched)
         card.setMinimumWidth(theme.px(210))
         return card
 
@@ -209,12 +231,23 @@ class BenchPage(QWidget):
         self.bench.setText(view.bench_words)
         self.tally.setText(view.tally)
         self.path.show_path(view.path)
-        self.route_why.setText(view.route_why)
+        metrics = self.route_why.fontMetrics()
+        room = max(theme.px(180), self.route_card.width() - theme.px(46))
+        self.route_why.setText(metrics.elidedText(view.route_why + "  O", Qt.TextElideMode.ElideMiddle, room))
+        self.route_why.setToolTip(view.route_why)
+        self.route_why.setAccessibleName(tr("Schools: {why}", why=view.route_why))
         self.phase.setText(view.phase_words)
         self.start_now.setVisible(view.phase == "as-found" and not view.finished)
         self.route.show_route(view.route)
         self.step.show_view(view)
-        self.board.show_board(board_path(SHEETS / "x.toml", view.board), view.pins)
+        self._show_board(view)
+        self.variant.setText(view.variant_words)
+        self.variant.setVisible(bool(view.variant_words))
+        self.recheck.setVisible(view.recheck is not None)
+        if view.recheck is not None:
+            self.recheck.setText("◆ " + view.recheck.headline + "  K")
+            self.recheck.setToolTip(view.recheck.why)
+        self.touched.setEnabled(not view.finished)
         self.ledger.show_rows(view.ledger)
         self.all_back.setEnabled(view.moved_count > 0 and not view.finished)
         self.hook.show_view(view)
@@ -273,6 +306,49 @@ class BenchPage(QWidget):
             self.tray.ask_note(lambda words: self._worker.do(lambda s: s.note(words)))
         elif name == "certificate":
             self.certificate.emit(view.job_id)
+        elif name == "job-sheet":
+            self.edit_sheet.emit(view.job_id)
+        elif not view.finished:
+            self._ask(name, view)
+
+    def _ask(self, name: str, view: BenchView) -> None:
+        """The questions of judgement, in the tray."""
+        tray, do = self.tray, self._worker.do
+        if name == "touched":
+            tray.ask(tray.touch, view, lambda said: do(lambda s: s.touch(*said)))
+        elif name == "judge" and view.can_judge:
+            tray.ask(tray.judge, view, lambda said: do(lambda s: s.judge(*said)))
+        elif name == "schools":
+            tray.ask(tray.schools, view, lambda chosen: do(lambda s: s.set_schools(chosen)))
+        elif name == "recheck":
+            tray.ask(tray.recheck, view, lambda step: do(lambda s: s.go_to(step)))
+        elif name == "instrument":
+            try:
+                workshop = tuple(Instrument.from_data(i) for i in self._logbook.setting("instruments", []) or [])
+            except UnitoneError as error:
+                self._failed(str(error))
+                return
+            tray.ask(tray.instrument, view, lambda said: do(lambda s: _use(s, workshop, *said)), workshop)
+
+    def _show_board(self, view: BenchView) -> None:
+        """The picture of what is in hand; read once, then kept."""
+        wanted = view.board
+        if wanted is None:
+            self._image = None
+        elif self._image is None or (self._image[0].hash, self._image[0].file) != (wanted.hash, wanted.file):
+            self._image = (wanted, self._read_picture(wanted))
+        self.board.show_board(self._image[1] if self._image else None, view.pins, wanted.crop if wanted else WHOLE)
+
+    def _read_picture(self, wanted: BoardPicture) -> BoardImage | None:
+        try:
+            if wanted.hash:
+                return BoardImage(wanted.file, self._logbook.blob(wanted.hash))
+            # Jobs from before pictures travelled with them: the drawing that came with the program.
+            beside = SHEETS / wanted.file
+            return BoardImage(wanted.file, beside.read_bytes()) if beside.is_file() else None
+        except UnitoneError as error:
+            self._failed(str(error))
+            return None
 
     def _main(self, view: BenchView) -> None:
         focus = self.focusWidget()
@@ -343,14 +419,17 @@ class BenchPage(QWidget):
             return
         super().keyPressEvent(event)
 
-    def picture(self) -> Path | None:
-        """The board picture shown."""
-        return self.board._path
-
 
 def _strike(session: Session) -> None:
     if session.strike_last() is None:
         raise BenchError(tr("Nothing is left to strike. A turn is undone by turning back."))
+
+
+def _use(session: Session, workshop: tuple[Instrument, ...], quantity_id: str, instrument_id: str) -> None:
+    """Take the workshop's list into the job where it differs, then choose from it."""
+    if session.state.instruments != workshop:
+        session.set_instruments(workshop)
+    session.choose_instrument(quantity_id, instrument_id)
 
 
 def _measure_at(session: Session, wanted: Conditions) -> None:

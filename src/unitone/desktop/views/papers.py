@@ -135,6 +135,7 @@ class HelpPage(QWidget):
             ("everywhere", tr("Everywhere")),
             ("bench", tr("On the Bench")),
             ("jobs", tr("Among the jobs")),
+            ("sheets", tr("Among the sheets")),
         ):
             rows.append(f"<tr><td colspan=2><br><b>{words}</b></td></tr>")
             rows += [

@@ -159,7 +159,11 @@ class ChannelTable(Painted):
             painter.setPen(theme.colour("quiet"))
             painter.setFont(theme.font(12))
             upright = Qt.AlignmentFlag.AlignTop if line.found else Qt.AlignmentFlag.AlignVCenter
-            painter.drawText(inner, upright | Qt.AlignmentFlag.AlignLeft, tr("ch {n}", n=line.channel))
+            painter.drawText(
+                inner,
+                upright | Qt.AlignmentFlag.AlignLeft,
+                tr("ch {n}", n=line.channel) if line.channel.isdigit() else line.channel,
+            )
             if line.found:
                 painter.drawText(
                     inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, tr("found {v}", v=line.found)
@@ -201,6 +205,9 @@ class StepCard(QFrame):
         layout.addLayout(self._figure_row())
         self.words = label("quiet", "", True)
         layout.addWidget(self.words)
+        self.judged = label("recheck", "", True)
+        self.judged.setAccessibleName(tr("Decision"))
+        layout.addWidget(self.judged)
         self.channels = ChannelTable()
         layout.addWidget(self.channels)
         self.hill = HillPlot()
@@ -253,7 +260,9 @@ class StepCard(QFrame):
         self.back = self._button("back", tr("Back to where it was found"))
         self.main = self._button("main", tr("Do what the coach says"))
         self.main.setProperty("role", "main")
-        for button in (self.ccw, self.cw, self.log, self.back):
+        self.judge = self._button("judge", tr("Accept what is out, or put the step aside"))
+        self.judge.setText(tr("Decide…  A"))
+        for button in (self.ccw, self.cw, self.log, self.back, self.judge):
             row.addWidget(button)
         row.addStretch(1)
         row.addWidget(self.main)
@@ -282,6 +291,8 @@ class StepCard(QFrame):
         self.caution.setVisible(bool(warnings))
         self._set_figure(view.figure, view.unit)
         self._set_words(view, False)
+        self.judged.setText(view.judged_words)
+        self.judged.setVisible(bool(view.judged_words))
         self.bar.show_bar(view.bar)
         self.channels.show_view(view)
         self.hill.show_hill(view.hill, self._empty_words(view))
@@ -325,6 +336,7 @@ class StepCard(QFrame):
         self.back.setText(tr("Back  B"))
         self.back.setEnabled(moved and not view.finished)
         self.main.setText(f"{view.button}  ↵")
+        self.judge.setVisible("accepted" in view.can_judge and view.phase != "as-found")
 
     def _step_words(self, view: BenchView) -> str:
         small = view.selected_step_mdeg
@@ -343,7 +355,11 @@ class StepCard(QFrame):
     def _set_words(self, view: BenchView, live: bool) -> None:
         """Under the figure: whether it is the needle or a logged reading, found, best, limit."""
         first = tr("on the needle, not logged") if live else tr("logged") if view.figure != "—" else ""
-        parts = (first, view.figure_words) if self._short else (first, view.figure_words, view.limit_words)
+        parts = (
+            (first, view.figure_words)
+            if self._short
+            else (first, view.figure_words, view.limit_words, view.instrument_words)
+        )
         self.words.setText(" · ".join(x for x in parts if x))
 
     def _set_figure(self, figure: str, unit: str) -> None:

@@ -4,16 +4,37 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QStackedLayout, QWidget
 
 from unitone.bench.kit import Kit
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.questions import (
+    InstrumentQuestion,
+    JudgeQuestion,
+    Question,
+    RecheckQuestion,
+    SchoolsQuestion,
+    TouchQuestion,
+)
 from unitone.desktop.widgets.painted import label
 from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import parse_si
+from unitone.session.shapes import BenchView
 from unitone.words import tr
+
+
+class _Stack(QStackedLayout):
+    """As tall as the question that is asked, not as the tallest of them."""
+
+    def sizeHint(self) -> QSize:
+        page = self.currentWidget()
+        return page.sizeHint() if page is not None else super().sizeHint()
+
+    def minimumSize(self) -> QSize:
+        page = self.currentWidget()
+        return page.minimumSizeHint() if page is not None else super().minimumSize()
 
 
 class Tray(QFrame):
@@ -25,9 +46,15 @@ class Tray(QFrame):
         super().__init__()
         self.setProperty("role", "card")
         self._then: Callable[..., None] | None = None
-        self._stack = QStackedLayout(self)
+        self._stack = _Stack(self)
         self._stack.addWidget(self._note_row())
         self._stack.addWidget(self._kit_row())
+        self.touch, self.judge, self.schools = TouchQuestion(), JudgeQuestion(), SchoolsQuestion()
+        self.instrument, self.recheck = InstrumentQuestion(), RecheckQuestion()
+        for question in (self.touch, self.judge, self.schools, self.instrument, self.recheck):
+            self._stack.addWidget(question)
+            question.answered.connect(self._answer)
+            question.left.connect(self.close_tray)
         self.hide()
 
     def _row(self) -> tuple[QWidget, QHBoxLayout]:
@@ -100,6 +127,18 @@ class Tray(QFrame):
         self._stack.setCurrentIndex(1)
         self.show()
         self.pads.setFocus()
+
+    def ask(self, question: Question, view: BenchView, then: Callable[..., None], *more: object) -> None:
+        """Ask one of the questions of judgement about what is shown."""
+        self._then = then
+        self._stack.setCurrentWidget(question)
+        self.show()
+        question.ask(view, *more)  # type: ignore[attr-defined]
+
+    def _answer(self, what: object) -> None:
+        if self._then is not None:
+            self._then(what)
+        self.close_tray()
 
     def _keep_note(self) -> None:
         words = self.note.text()

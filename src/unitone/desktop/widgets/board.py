@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
-from PyQt6.QtSvg import QSvgRenderer
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import Painted
+from unitone.desktop.widgets.picture import WHOLE, BoardImage, Crop
 from unitone.session.shapes import Pin
 from unitone.words import tr
 
@@ -23,9 +21,8 @@ class BoardView(Painted):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(tr("Board"), parent)
         self._pins: tuple[Pin, ...] = ()
-        self._path: Path | None = None
-        self._renderer: QSvgRenderer | None = None
-        self._cache: QPixmap | None = None
+        self.image: BoardImage | None = None
+        self._crop: Crop = WHOLE
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
@@ -35,11 +32,9 @@ class BoardView(Painted):
     def minimumSizeHint(self) -> QSize:
         return QSize(theme.px(180), theme.px(130))
 
-    def show_board(self, picture: Path | None, pins: tuple[Pin, ...]) -> None:
-        """Show a picture (None: a bare board) with these pins."""
-        if picture != self._path:
-            self._path, self._cache = picture, None
-            self._renderer = QSvgRenderer(str(picture)) if picture is not None else None
+    def show_board(self, image: BoardImage | None, pins: tuple[Pin, ...], crop: Crop = WHOLE) -> None:
+        """Show a picture, or the part of it within ``crop`` (None: a bare board), with these pins."""
+        self.image, self._crop = image if image is not None and image.valid else None, crop
         self._pins = pins
         lit = [p.id for p in pins if p.current]
         self.setAccessibleDescription(tr("lit: {pins}", pins=", ".join(lit) or "none"))
@@ -47,10 +42,7 @@ class BoardView(Painted):
 
     def _area(self) -> QRectF:
         """Where the picture lies, its shape kept."""
-        shape = 1.25
-        if self._renderer is not None and self._renderer.isValid():
-            size = self._renderer.defaultSize()
-            shape = size.width() / max(size.height(), 1)
+        shape = self.image.shape(self._crop) if self.image is not None else 1.25
         width, height = float(self.width()), float(self.height())
         if width / max(height, 1.0) > shape:
             width = height * shape
@@ -62,8 +54,11 @@ class BoardView(Painted):
         del event
         painter = self.painter()
         area = self._area()
-        if self._renderer is not None and self._renderer.isValid():
-            self._picture(painter, area)
+        if self.image is not None:
+            if theme.tokens.name == "night":
+                painter.setOpacity(0.62)
+            self.image.draw(painter, area, self._crop, self.devicePixelRatioF())
+            painter.setOpacity(1.0)
         else:
             painter.setPen(QPen(theme.colour("board_edge"), 6))
             painter.setBrush(theme.colour("board"))
@@ -72,24 +67,16 @@ class BoardView(Painted):
             if pin.kind != "test point" or pin.current:
                 self._pin(painter, area, pin)
 
-    def _picture(self, painter: QPainter, area: QRectF) -> None:
-        """The drawing from a cache: it is drawn again only when its size changes."""
-        ratio = self.devicePixelRatioF()
-        size = QSize(round(area.width() * ratio), round(area.height() * ratio))
-        if self._cache is None or self._cache.size() != size:
-            self._cache = QPixmap(size)
-            self._cache.fill(Qt.GlobalColor.transparent)
-            inner = QPainter(self._cache)
-            assert self._renderer is not None
-            self._renderer.render(inner, QRectF(0, 0, size.width(), size.height()))
-            inner.end()
-        if theme.tokens.name == "night":
-            painter.setOpacity(0.62)
-        painter.drawPixmap(area, self._cache, QRectF(self._cache.rect()))
-        painter.setOpacity(1.0)
+    def place_of(self, pin: Pin) -> QPointF:
+        """Where on the widget a pin lies."""
+        area, (left, top, right, bottom) = self._area(), self._crop
+        return QPointF(
+            area.left() + (pin.x - left) / (right - left) * area.width(),
+            area.top() + (pin.y - top) / (bottom - top) * area.height(),
+        )
 
     def _pin(self, painter: QPainter, area: QRectF, pin: Pin) -> None:
-        centre = QPointF(area.left() + pin.x * area.width(), area.top() + pin.y * area.height())
+        centre = self.place_of(pin)
         side = theme.px(13)
         box = QRectF(centre.x() - side / 2, centre.y() - side / 2, side, side)
         if pin.current:
@@ -127,11 +114,9 @@ class BoardView(Painted):
 
     def pin_at(self, where: QPointF) -> Pin | None:
         """The adjuster's pin nearest to a place, within a finger's breadth."""
-        area = self._area()
         best, nearest = None, float(theme.px(18))
         for pin in self._pins:
-            centre = QPointF(area.left() + pin.x * area.width(), area.top() + pin.y * area.height())
-            away = (centre - where).manhattanLength()
+            away = (self.place_of(pin) - where).manhattanLength()
             if away < nearest and pin.kind != "test point":
                 best, nearest = pin, away
         return best

@@ -9,6 +9,7 @@ from unitone.desktop.theme.theme import theme
 
 ROLE = {
     "holds": "holds", "left alone": "holds", "out": "out", "re-check": "recheck", "too close to call": "recheck", "to do": "quiet",
+    "accepted": "out", "not applicable": "quiet",
     "done": "teal", "now": "orange",
 }  # fmt: skip
 
@@ -47,6 +48,18 @@ def draw_mark(painter: QPainter, box: QRectF, verdict: str, current: bool = Fals
         )
     elif verdict == "out":
         painter.drawPolygon(_polygon(box, ((0.5, 0.02), (1.0, 0.94), (0.0, 0.94))))
+    elif verdict == "accepted":
+        # Out still, and so the same shape: hollow, with a bar under it for the decision.
+        painter.setPen(thin)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolygon(_polygon(box, ((0.5, 0.04), (0.93, 0.74), (0.07, 0.74))))
+        painter.drawLine(QPointF(box.left() + side * 0.07, box.top() + side * 0.96),
+                         QPointF(box.left() + side * 0.93, box.top() + side * 0.96))  # fmt: skip
+    elif verdict == "not applicable":
+        painter.setPen(thin)
+        painter.drawLine(
+            QPointF(box.left() + side * 0.1, box.center().y()), QPointF(box.right() - side * 0.1, box.center().y())
+        )
     elif verdict in ("re-check", "too close to call"):
         painter.setPen(thin)
         painter.setBrush(theme.colour("recheck_soft"))

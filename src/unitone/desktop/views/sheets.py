@@ -1,0 +1,533 @@
+"""The Sheets view: the library with its search, and the editor of the chosen sheet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QHideEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QStackedLayout,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from unitone.desktop.errand import Errand
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.sheeteditor import SheetEditor
+from unitone.desktop.views.tableeditor import _RowDelegate
+from unitone.desktop.widgets.painted import label
+from unitone.errors import UnitoneError
+from unitone.sheet.bundle import ENDING, Bundle, write_bundle, write_whole
+from unitone.sheet.draft import Draft, empty
+from unitone.sheet.library import Kept, Library, general, open_file
+from unitone.sheet.read import to_data
+from unitone.sheet.recover import recover
+from unitone.sheet.write import to_toml
+from unitone.words import tr
+
+_ROLE = Qt.ItemDataRole.UserRole
+#: What was typed is kept on disk beside the sheet this long after the last change (milliseconds).
+_KEEP = 1500
+
+
+@dataclass
+class Opened:
+    """What is being edited: its id, whether it is the workshop's own, the text it came from, and the rest of its file."""
+
+    id: str
+    own: bool
+    text: str
+    physics: str
+    left: tuple[str, ...]
+    draft: Draft
+    pictures: dict[str, bytes]
+    lost: tuple[str, ...] = ()
+    words: str = ""
+    job: str = ""
+
+
+class SheetsPage(QWidget):
+    """Library at the left, editor at the right."""
+
+    variant_made = pyqtSignal(str, str, object)
+
+    def __init__(self, library: Library) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.setAccessibleName(tr("Sheets"))
+        self.library = library
+        self.now: Opened | None = None
+        self.kept: list[Kept] = []
+        self._opening, self._listing, self._saving = (
+            Errand("sheet-open", self),
+            Errand("sheet-list", self),
+            Errand("sheet-save", self),
+        )
+        self._aside: Path | None = None
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(_KEEP)
+        self._timer.timeout.connect(self.keep_draft)
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(theme.px(16), theme.px(14), theme.px(16), theme.px(12))
+        outer.setSpacing(theme.px(14))
+        outer.addLayout(self._left(), 10)
+        outer.addWidget(self._right(), 40)
+        self.refresh()
+
+    # -- building ------------------------------------------------------------------------------------
+
+    def _left(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(theme.px(8))
+        column.addWidget(label("page", tr("Sheets")))
+        self.find = QLineEdit()
+        self.find.setPlaceholderText(tr("Find a model, a step…"))
+        self.find.setAccessibleName(tr("Find a sheet"))
+        self.find.setClearButtonEnabled(True)
+        for clear in self.find.findChildren(QToolButton):
+            clear.setAccessibleName(tr("Clear the search"))
+        self.find.textChanged.connect(lambda _: self._show_list())
+        column.addWidget(self.find)
+        self.list = QListWidget()
+        self.list.setAccessibleName(tr("Sheets"))
+        self.list.setItemDelegate(_RowDelegate(self.list))
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setMinimumWidth(theme.px(180))
+        self.list.itemClicked.connect(lambda item: self.open(item.data(_ROLE + 1)))
+        self.list.itemActivated.connect(lambda item: self.open(item.data(_ROLE + 1)))
+        column.addWidget(self.list, 1)
+        self.none = label("quiet", "", True)
+        column.addWidget(self.none)
+        self.start = QComboBox()
+        self.start.setAccessibleName(tr("What a new sheet starts from"))
+        self.start.addItem(tr("from nothing"), "")
+        for path in general():
+            self.start.addItem(tr("general route: {name}", name=path.stem.replace("-", " ")), str(path))
+        self.start.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.new = QPushButton(tr("New sheet  Ctrl N"))
+        self.new.clicked.connect(self.new_sheet)
+        self.bring = QPushButton(tr("Import…"))
+        self.bring.clicked.connect(self._ask_import)
+        for widget in (self.start, self.new, self.bring):
+            column.addWidget(widget)
+        return column
+
+    def _right(self) -> QWidget:
+        card = QFrame()
+        card.setProperty("role", "card")
+        self.stack = QStackedLayout(card)
+        nothing = label("quiet", tr("Choose a sheet at the left, or write a new one: Ctrl+N."), True)
+        nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.stack.addWidget(nothing)
+        holder = QWidget()
+        layout = QVBoxLayout(holder)
+        layout.setContentsMargins(theme.px(16), theme.px(10), theme.px(12), theme.px(10))
+        layout.setSpacing(theme.px(8))
+        layout.addLayout(self._head())
+        self.message = QFrame()
+        self.message.setProperty("role", "warning")
+        inside = QHBoxLayout(self.message)
+        inside.setContentsMargins(theme.px(12), theme.px(5), theme.px(8), theme.px(5))
+        self.message_words = label("warn", "", True)
+        self.message_words.setAccessibleName(tr("Message"))
+        self.message_undo = QPushButton(tr("Undo"))
+        self.message_undo.clicked.connect(self._put_back)
+        dismiss = QPushButton(tr("Got it"))
+        for button in (self.message_undo, dismiss):
+            button.setProperty("role", "link")
+        dismiss.clicked.connect(self.message.hide)
+        inside.addWidget(self.message_words, 1)
+        inside.addWidget(self.message_undo)
+        inside.addWidget(dismiss)
+        self.message.hide()
+        layout.addWidget(self.message)
+        self.editor = SheetEditor()
+        self.editor.changed.connect(self._changed)
+        self.editor.failed.connect(self.say)
+        layout.addWidget(self.editor, 1)
+        self.stack.addWidget(holder)
+        return card
+
+    def _head(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(theme.px(2))
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(6))
+        self.title = label("title", "", True)
+        row.addWidget(self.title, 1)
+        self.undo_button, self.redo_button = QPushButton(tr("Undo")), QPushButton(tr("Redo"))
+        self.undo_button.clicked.connect(lambda: self.press("undo"))
+        self.redo_button.clicked.connect(lambda: self.press("redo"))
+        self.export, self.remove = QPushButton(tr("Export…")), QPushButton(tr("Remove"))
+        self.export.clicked.connect(self._ask_export)
+        self.remove.clicked.connect(self.put_aside)
+        self.save_button = QPushButton()
+        self.save_button.setProperty("role", "main")
+        self.save_button.clicked.connect(self.save)
+        self.differs = QLineEdit()
+        self.differs.setAccessibleName(tr("What is different in this radio"))
+        self.differs.setPlaceholderText(tr("What is different: upper band added…"))
+        self.differs.setMinimumWidth(theme.px(200))
+        self.differs.textChanged.connect(lambda _: self._buttons())
+        self.differs.returnPressed.connect(self.save)
+        row.addWidget(self.differs, 1)
+        for button in (self.undo_button, self.redo_button, self.export, self.remove, self.save_button):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            row.addWidget(button)
+        column.addLayout(row)
+        self.state = label("quiet", "", True)
+        column.addWidget(self.state)
+        return column
+
+    # -- the library --------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Look at the library anew, off the window's thread."""
+        self._listing.run(self.library.kept, self._listed, self.say)
+
+    def _listed(self, kept: list[Kept]) -> None:
+        self.kept = kept
+        self._show_list()
+
+    def _show_list(self) -> None:
+        words = self.find.text().lower().split()
+        rows = [k for k in self.kept if all(w in k.words or w in k.title.lower() for w in words)]
+        self.list.clear()
+        for k in rows:
+            item = QListWidgetItem()
+            about = tr("needs mending") if k.problems else tr("{kind}, {n} steps", kind=k.kind, n=k.steps)
+            item.setData(_ROLE, (k.title, about if k.own else about + tr(" · built in"), bool(k.problems)))
+            item.setData(_ROLE + 1, k.path)
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{k.title}, {about}")
+            item.setToolTip("\n".join([k.title, about, *k.problems[:4]]))
+            self.list.addItem(item)
+            if self.now is not None and self.now.id == k.id:
+                self.list.setCurrentItem(item)
+        self.none.setText(tr("No sheet has these words. Clear the search.") if self.kept and not rows else "")
+        self.none.setVisible(bool(self.none.text()))
+
+    # -- opening ----------------------------------------------------------------------------------------
+
+    def open(self, path: Path) -> None:
+        """Open a sheet of the library, as it was left; what was not saved last time is there again."""
+        self.keep_draft()
+        own = path in self.library.own()
+
+        def work() -> Opened:
+            kept = self.library.draft_of(path.stem) if own else None
+            found = read_opened(path, own)
+            if kept is not None:
+                data = recover(kept.text, path.name).data
+                found.draft = Draft(found.draft.data)
+                found.draft.change(tr("what was not saved"), lambda _: data)
+                found.pictures = kept.pictures
+                found.words = tr("What was not saved last time is here again. Save it, or undo.")
+            return found
+
+        self._opening.run(work, self._show, self.say)
+
+    def _show(self, opened: Opened) -> None:
+        self.now = opened
+        self.editor.show_draft(opened.draft, opened.pictures, opened.lost)
+        self.stack.setCurrentIndex(1)
+        self.differs.setVisible(bool(opened.job))
+        self.differs.clear()
+        self.message.hide()
+        if opened.words:
+            self.say(opened.words)
+        if opened.lost:
+            self.editor.show_section("problems")
+            self.say(
+                tr(
+                    "Parts of this file could not be read: they are listed under “To mend”. The file itself is untouched."
+                )
+            )
+        self._buttons()
+        self._show_list()
+
+    def new_sheet(self) -> None:
+        """A new sheet: from nothing, or from a general route."""
+        self.keep_draft()
+        start = str(self.start.currentData() or "")
+        if start:
+            made = read_opened(Path(start), False)
+            made.id, made.own = "", True
+            self._show(made)
+        else:
+            self._show(Opened("", True, "", "", (), Draft(empty()), {}))
+        self.editor.show_section("model")
+        self.editor.model.focus_field(("model", "maker"))
+
+    def open_job_sheet(self, job: str, text: str, pictures: dict[str, bytes], title: str) -> None:
+        """Edit a job's own copy of its sheet; keeping it makes a variant of that job."""
+        self.keep_draft()
+        opened = Opened("", True, text, "", (), Draft(to_data(text, title)), pictures, job=job, words="")
+        self._show(opened)
+        self.editor.show_section("step")
+
+    def _ask_import(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Import a sheet"), "", tr("Sheets (*{ending} *.toml *.zip)", ending=ENDING)
+        )
+        if name:
+            self.import_file(Path(name))
+
+    def import_file(self, path: Path) -> None:
+        """Open a file from elsewhere as a new sheet of the workshop; saving takes it into the library."""
+        self.keep_draft()
+
+        def work() -> Opened:
+            found = read_opened(path, True)
+            found.id = ""
+            return found
+
+        def show(opened: Opened) -> None:
+            self._show(opened)
+            if not opened.lost:
+                self.say(tr("Read from {name}. Save takes it into the library.", name=path.name))
+
+        self._opening.run(work, show, self.say)
+
+    # -- saving ------------------------------------------------------------------------------------------------
+
+    def _bundle(self, opened: Opened) -> Bundle:
+        """The sheet as it stands, with the pictures that it names."""
+        text = to_toml(opened.draft.data, opened.text, opened.left)
+        named = {str(r.get("file", "")) for r in opened.draft.rows("picture")} | {
+            str(opened.draft.get(("model", "board"), ""))
+        }
+        return Bundle(text, {n: c for n, c in opened.pictures.items() if n in named}, opened.physics)
+
+    def save(self) -> None:
+        """Save the sheet to the library (a built-in one as a copy); of a job's sheet, make the variant."""
+        opened = self.now
+        if opened is None:
+            return
+        if opened.job:
+            self._make_variant(opened)
+            return
+        data = opened.draft.data
+        title = f"{opened.draft.get(('model', 'maker'), '')} {opened.draft.get(('model', 'name'), '')}".strip()
+        identifier = opened.id if opened.own and opened.id else self.library.free_id(title or "sheet")
+
+        def work() -> tuple[str, Bundle]:
+            bundle = self._bundle(Opened(**{**opened.__dict__, "draft": Draft(data)}))
+            self.library.save(identifier, bundle)
+            self.library.drop_draft(identifier)
+            return identifier, bundle
+
+        def done(result: tuple[str, Bundle]) -> None:
+            opened.id, opened.own, opened.text, opened.left = result[0], True, result[1].text, ()
+            opened.draft.mark_saved_as(data)
+            self.message.hide()
+            self._buttons()
+            self.refresh()
+
+        self._saving.run(work, done, self.say)
+
+    def _make_variant(self, opened: Opened) -> None:
+        if self.editor.problems:
+            self.say(tr("Mend what is marked first: a job needs a sheet that holds."))
+            return
+        if not self.differs.text().strip():
+            self.say(tr("Say in a few words what is different in this radio."))
+            self.differs.setFocus()
+            return
+        self.variant_made.emit(opened.job, self.differs.text().strip(), self._bundle(opened))
+
+    def keep_draft(self) -> None:
+        """Keep what is not saved beside the sheet, so that nothing typed is lost whatever happens."""
+        opened = self.now
+        self._timer.stop()
+        if opened is None or opened.job or not opened.draft.changed or self.library.folder is None:
+            return
+        if not opened.id or not opened.own:
+            title = f"{opened.draft.get(('model', 'maker'), '')} {opened.draft.get(('model', 'name'), '')}".strip()
+            if not opened.own:
+                opened.physics = ""
+            opened.id, opened.own = self.library.free_id(title or "sheet"), True
+            try:
+                self.library.save(
+                    opened.id, self._bundle(Opened(**{**opened.__dict__, "draft": Draft(opened.draft.saved)}))
+                )
+            except UnitoneError as error:
+                self.say(str(error))
+                return
+        data, identifier = opened.draft.data, opened.id
+
+        def work() -> None:
+            named = {str(r.get("file", "")) for r in Draft(data).rows("picture")} | {
+                str(Draft(data).get(("model", "board"), ""))
+            }
+            self.library.keep_draft(
+                identifier, Bundle(to_toml(data), {n: c for n, c in opened.pictures.items() if n in named})
+            )
+
+        self._saving.run(work, lambda _: None, self.say)
+
+    def _ask_export(self) -> None:
+        if self.now is None:
+            return
+        suggested = f"{self.now.id or 'sheet'}{ENDING}"
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Export the sheet"), suggested, tr("Sheet with pictures (*{e});;TOML alone (*.toml)", e=ENDING)
+        )
+        if name:
+            self.export_file(Path(name))
+
+    def export_file(self, path: Path) -> None:
+        """Write the sheet, with its pictures where the name does not end in .toml."""
+        if self.now is None:
+            return
+        bundle = self._bundle(self.now)
+
+        def work() -> None:
+            if path.suffix == ".toml":
+                write_whole(path, bundle.text.encode("utf-8"))
+            else:
+                write_bundle(path, bundle.text, bundle.pictures, bundle.physics)
+
+        self._saving.run(work, lambda _: self.say(tr("Exported to {path}.", path=path)), self.say)
+
+    def put_aside(self) -> None:
+        """Take one of the workshop's own sheets out of the library; undo brings it back."""
+        if self.now is None or not self.now.own or not self.now.id:
+            return
+        try:
+            self._aside = self.library.remove(self.library.find(self.now.id))
+            self.library.drop_draft(self.now.id)
+        except UnitoneError as error:
+            self.say(str(error))
+            return
+        self.now = None
+        self.stack.setCurrentIndex(1)
+        self.say(tr("{title} is out of the library.", title=self.title.text()), undo=True)
+        self._buttons()
+        self.refresh()
+
+    def _put_back(self) -> None:
+        if self._aside is None:
+            return
+        try:
+            path = self.library.put_back(self._aside)
+        except UnitoneError as error:
+            self.say(str(error))
+            return
+        self._aside = None
+        self.refresh()
+        self.open(path)
+
+    # -- keys and words ------------------------------------------------------------------------------------------
+
+    def press(self, name: str) -> None:
+        """Do an action by its id."""
+        table = self.editor.table()
+        if name == "new-sheet":
+            self.new_sheet()
+        elif name == "find-sheet":
+            self.find.setFocus()
+            self.find.selectAll()
+        elif name == "save":
+            self.save()
+        elif name in ("undo", "redo"):
+            done = self.editor.undo() if name == "undo" else self.editor.redo()
+            if not done:
+                self.state.setText(tr("Nothing to undo.") if name == "undo" else tr("Nothing to do again."))
+        elif name == "problem":
+            self.editor.next_problem()
+        elif table is not None and self.now is not None:
+            {
+                "next-row": table.add,
+                "duplicate": table.duplicate,
+                "row-up": lambda: table.move(-1),
+                "row-down": lambda: table.move(1),
+            }[name]()
+
+    def say(self, words: str, undo: bool = False) -> None:
+        """A message above the editor."""
+        self.message_words.setText(words)
+        self.message_undo.setVisible(undo)
+        self.message.show()
+        self.stack.setCurrentIndex(1)
+
+    def _changed(self) -> None:
+        self._buttons()
+        if self.now is not None and self.now.draft.changed and not self.now.job:
+            self._timer.start()
+
+    def _buttons(self) -> None:
+        opened = self.now
+        draft = opened.draft if opened is not None else None
+        self.editor.setEnabled(opened is not None)
+        for button, on in (
+            (self.undo_button, bool(draft and draft.undo_words)), (self.redo_button, bool(draft and draft.redo_words)),
+            (self.export, draft is not None), (self.remove, bool(opened and opened.own and opened.id and not opened.job)),
+        ):  # fmt: skip
+            button.setEnabled(on)
+        if opened is None or draft is None:
+            self.state.setText("")
+            self.save_button.setEnabled(False)
+            return
+        self.undo_button.setToolTip(tr("Ctrl+Z: {what}", what=draft.undo_words))
+        self.redo_button.setToolTip(tr("Ctrl+Shift+Z: {what}", what=draft.redo_words))
+        title = f"{draft.get(('model', 'maker'), '')} {draft.get(('model', 'name'), '')}".strip()
+        self.title.setText(tr("This radio's own sheet") if opened.job else title or tr("New sheet"))
+        unsaved = draft.changed or not opened.id
+        if opened.job:
+            self.save_button.setText(tr("Keep as variant"))
+            self.save_button.setEnabled(draft.changed)
+        else:
+            self.save_button.setText(tr("Save  Ctrl S") if opened.own else tr("Save a copy  Ctrl S"))
+            self.save_button.setEnabled(unsaved or not opened.own)
+        count = len(self.editor.problems)
+        words = [
+            tr("{n} to mend", n=count) if count else tr("holds"),
+            tr("{n} steps", n=len(draft.rows("step"))),
+            tr("{n} adjusters", n=len(draft.rows("adjuster"))),
+            tr("not saved yet") if unsaved and not opened.job else "",
+            "" if opened.own else tr("comes with Unitone: saving makes your own copy"),
+            tr("job {title}", title=title) if opened.job else "",
+        ]
+        self.state.setText(" · ".join(w for w in words if w))
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Leaving the view keeps what was typed."""
+        self.keep_draft()
+        super().hideEvent(event)
+
+    def close_page(self) -> None:
+        """Before the window closes: what is being written is written."""
+        self.keep_draft()
+        for errand in (self._saving, self._opening, self._listing):
+            errand.wait()
+
+
+def read_opened(path: Path, own: bool) -> Opened:
+    """A sheet file for the editor: what can be read of it, and a list of what could not. Raises SheetError."""
+    bundle = open_file(path)
+    found = recover(bundle.text, path.name)
+    data: dict[str, Any] = found.data
+    text = bundle.text if not found.lost else ""
+    return Opened(
+        path.stem,
+        own,
+        text,
+        bundle.physics,
+        found.left,
+        Draft(data),
+        dict(bundle.pictures),
+        found.lost + bundle.left_out,
+    )

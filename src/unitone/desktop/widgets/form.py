@@ -1,0 +1,259 @@
+"""Forms made of declared fields: label, field, and under it the cure for whatever is wrong with it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QWheelEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QCompleter,
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.painted import label
+from unitone.sheet.fields import Field
+from unitone.words import tr
+
+#: Shown where several rows are chosen and differ.
+SEVERAL = tr("(several)")
+Names = Callable[[str], list[str]]
+
+
+class TokenLine(QLineEdit):
+    """A line that completes the last of several names."""
+
+    def __init__(self, field: Field, names: Names) -> None:
+        super().__init__()
+        self._field, self._names = field, names
+        self._completer: QCompleter | None = None
+        if field.source:
+            self.textEdited.connect(self._offer)
+
+    def _last(self) -> tuple[str, str]:
+        text = self.text()
+        at = max(text.rfind(","), text.rfind("+")) + 1
+        return text[:at], text[at:].strip()
+
+    def _offer(self, _: str) -> None:
+        before, token = self._last()
+        names = [n for n in self._names(self._field.source) if n]
+        if not token or token in names:
+            if self._completer is not None and (popup := self._completer.popup()) is not None:
+                popup.hide()
+            return
+        completer = QCompleter(names, self)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        completer.setWidget(self)
+        completer.setCompletionPrefix(token)
+        completer.activated[str].connect(lambda name: self._take(before, name))
+        if self._completer is not None:
+            self._completer.deleteLater()
+        self._completer = completer
+        if completer.completionCount():
+            completer.complete()
+
+    def _take(self, before: str, name: str) -> None:
+        self.setText(f"{before} {name}".strip() if before else name)
+        self.textEdited.emit(self.text())
+
+
+class Choice(QComboBox):
+    """A pull-down that scrolling the form does not change."""
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+
+class Words(QPlainTextEdit):
+    """A few lines of text; Tab goes on to the next field."""
+
+    left = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setTabChangesFocus(True)
+        self.setFixedHeight(theme.px(58))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and event.modifiers():
+            event.ignore()
+            return
+        super().keyPressEvent(event)
+
+
+class FormView(QScrollArea):
+    """Shows the values of one row, or of several at once; says what was typed. It knows no draft."""
+
+    edited = pyqtSignal(object, object)
+    finished = pyqtSignal(object)
+
+    def __init__(self, fields: Sequence[Field], names: Names, columns: int = 2) -> None:
+        super().__init__()
+        self.fields = tuple(fields)
+        self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.widgets: dict[tuple[str, ...], QWidget] = {}
+        self._cures: dict[tuple[str, ...], QLabel] = {}
+        self._filling = False
+        holder = QWidget()
+        outer = QVBoxLayout(holder)
+        outer.setContentsMargins(0, 0, theme.px(10), 0)
+        self.general = label("warn", "", True)
+        self.general.setAccessibleName(tr("What is wrong"))
+        self.general.hide()
+        outer.addWidget(self.general)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(theme.px(14))
+        grid.setVerticalSpacing(theme.px(6))
+        for column in range(columns):
+            grid.setColumnStretch(column, 1)
+        row = column = 0
+        for field in self.fields:
+            wide = field.wide or field.kind in ("long", "lines")
+            if wide and column:
+                row, column = row + 1, 0
+            grid.addWidget(self._cell(field, names), row, column, 1, columns if wide else 1, Qt.AlignmentFlag.AlignTop)
+            column += columns if wide else 1
+            if column >= columns:
+                row, column = row + 1, 0
+        outer.addLayout(grid)
+        outer.addStretch(1)
+        self.setWidget(holder)
+
+    def _cell(self, field: Field, names: Names) -> QWidget:
+        cell = QWidget()
+        layout = QVBoxLayout(cell)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(1)
+        widget = self._widget(field, names)
+        widget.setAccessibleName(field.words)
+        widget.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        widget.setMinimumWidth(theme.px(60))
+        words = label("small", field.words)
+        words.setBuddy(widget)
+        cure = label("cure", "", True)
+        cure.hide()
+        layout.addWidget(words)
+        layout.addWidget(widget)
+        layout.addWidget(cure)
+        self.widgets[field.key] = widget
+        self._cures[field.key] = cure
+        return cell
+
+    def _widget(self, field: Field, names: Names) -> QWidget:
+        if field.choices:
+            box = Choice()
+            box.addItem("", "")
+            for key, words in field.choices:
+                box.addItem(words, key)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(8)
+            if len(field.choices) > 8:
+                box.setEditable(True)
+                box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+                completer = box.completer()
+                assert completer is not None
+                completer.setFilterMode(Qt.MatchFlag.MatchContains)
+                completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
+                line = box.lineEdit()
+                assert line is not None
+                line.setAccessibleName(field.words)
+                line.editingFinished.connect(lambda: self._chosen(field, box))
+            box.activated.connect(lambda _: self._chosen(field, box))
+            return box
+        if field.kind in ("long", "lines"):
+            words = Words()
+            words.setPlaceholderText(field.hint)
+            words.textChanged.connect(lambda: self._typed(field, words.toPlainText()))
+            words.installEventFilter(self)
+            return words
+        line = TokenLine(field, names)
+        line.setPlaceholderText(field.hint)
+        line.setMaxLength(4000)
+        line.textEdited.connect(lambda text: self._typed(field, text))
+        line.editingFinished.connect(lambda: self.finished.emit(field))
+        return line
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Leaving a text of several lines ends its step of undo, as leaving a line does."""
+        if event is not None and event.type() == QEvent.Type.FocusOut:
+            for field in self.fields:
+                if self.widgets[field.key] is watched:
+                    self.finished.emit(field)
+        return super().eventFilter(watched, event)
+
+    def _typed(self, field: Field, text: str) -> None:
+        if not self._filling:
+            self.edited.emit(field, field.read(text))
+
+    def _chosen(self, field: Field, box: QComboBox) -> None:
+        if self._filling:
+            return
+        at = box.findText(box.currentText())
+        text = str(box.itemData(at)) if at >= 0 else box.currentText().strip()
+        self.edited.emit(field, field.read(text))
+        self.finished.emit(field)
+
+    # -- showing -------------------------------------------------------------------------------
+
+    def show_rows(self, values: Callable[[Field], list[Any]]) -> None:
+        """Show the values of the chosen rows: one text where they agree, a word where they differ."""
+        self._filling = True
+        try:
+            for field in self.fields:
+                texts = {field.show(v) for v in values(field)}
+                several = len(texts) > 1
+                self._fill(field, next(iter(texts)) if len(texts) == 1 else "", several)
+        finally:
+            self._filling = False
+
+    def _fill(self, field: Field, text: str, several: bool) -> None:
+        widget = self.widgets[field.key]
+        if isinstance(widget, QComboBox):
+            at = widget.findData(text)
+            widget.setCurrentIndex(at)
+            if widget.isEditable() and (line := widget.lineEdit()) is not None:
+                line.setText(widget.itemText(at) if at >= 0 else text)
+                line.setPlaceholderText(SEVERAL if several else "")
+            elif at < 0 and text:
+                widget.setPlaceholderText(text)
+            else:
+                widget.setPlaceholderText(SEVERAL if several else "")
+        elif isinstance(widget, QPlainTextEdit):
+            if widget.toPlainText() != text:
+                widget.setPlainText(text)
+            widget.setPlaceholderText(SEVERAL if several else field.hint)
+        elif isinstance(widget, QLineEdit):
+            if widget.text() != text:
+                widget.setText(text)
+            widget.setPlaceholderText(SEVERAL if several else field.hint)
+
+    def show_cures(self, cures: dict[tuple[str, ...], str], general: str = "") -> None:
+        """Show what is wrong under the fields; what belongs to no field stands at the top."""
+        for key, cure in self._cures.items():
+            text = cures.get(key, "")
+            if cure.text() != text:
+                cure.setText(text)
+            cure.setVisible(bool(text))
+        self.general.setText(general)
+        self.general.setVisible(bool(general))
+
+    def focus_field(self, key: tuple[str, ...]) -> None:
+        """Put the cursor into a field and bring it in sight."""
+        widget = self.widgets.get(key) or self.widgets[self.fields[0].key]
+        widget.setFocus()
+        self.ensureWidgetVisible(widget)
