@@ -82,6 +82,7 @@ class Variant:
     changes: tuple[tuple[str, str, str], ...]
     sheet_hash: str
     before_hash: str
+    undone: bool = False
 
 
 @dataclass
@@ -349,7 +350,7 @@ def _variant(state: JobState, entry: Entry) -> None:
     state.variants.append(
         Variant(
             entry.seq, entry.id, entry.utc, data["title"], data.get("why", ""), changes, data["sheet_hash"],
-            data["before_hash"],
+            data["before_hash"], bool(data.get("undone")),
         )
     )  # fmt: skip
     if data.get("reaches"):

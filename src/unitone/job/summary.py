@@ -37,8 +37,16 @@ def summary(state: JobState) -> dict[str, Any]:
         "entries": len(state.entries),
         "readings": len(state.readings),
         "why": state.status[1],
+        "variant": standing_variant(state),
         "marks": [m for q, name in CARD_QUANTITIES if (m := _mark(state, q, name)) is not None],
     }
+
+
+def standing_variant(state: JobState) -> str:
+    """Title of the variant that this radio stands at; empty where it is as its sheet says."""
+    if not state.variants or state.variants[-1].undone:
+        return ""
+    return state.variants[-1].title
 
 
 def _mark(state: JobState, quantity_id: str, name: str) -> dict[str, Any] | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from unitone.bench.instruments import instrument_for
 from unitone.job.recheck import Measurement, plan_of
 from unitone.job.state import JobState
+from unitone.job.summary import standing_variant
 from unitone.job.verdicts import Verdict, guard_band, inside, settling
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import number, show
@@ -117,11 +118,9 @@ def school_rows(state: JobState) -> tuple[SchoolRow, ...]:
 
 def variant_words(state: JobState) -> str:
     """What the next one to open this radio must know; empty where it stands as its sheet says."""
-    if not state.variants:
+    if not standing_variant(state):
         return ""
     last = state.variants[-1]
-    if last.title.startswith("undone: "):
-        return ""
     shown = "; ".join(f"{what}: {before or '—'} → {after or '—'}" for what, before, after in last.changes[:3])
     more = tr(" and {n} more", n=len(last.changes) - 3) if len(last.changes) > 3 else ""
     return tr("Variant: {title}. {changes}{more}", title=last.title, changes=shown, more=more)

@@ -18,7 +18,7 @@ from unitone.coach.sentences import position_text
 from unitone.coach.step import advise
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
 from unitone.job.state import JobState, advance, fold, sheet_of
-from unitone.job.summary import summary
+from unitone.job.summary import standing_variant, summary
 from unitone.job.tape import Card, Entry, Reading, conditions_to_data
 from unitone.job.verdicts import RULES, Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED, parse_entry
@@ -79,9 +79,19 @@ def open_job(
     job_id = logbook.create_job(card, sheet.title, opening, utc)
     if carry_from:
         earlier = fold(logbook.tape(carry_from), carry_from)
-        if earlier.variants:
+        if standing_variant(earlier):
+            pictures = {
+                name: logbook.blob(hashed)
+                for e in earlier.entries
+                if e.kind == "variant"
+                for name, hashed in e.data.get("pictures", {}).items()
+            }
             Session(logbook, job_id).set_variant(
-                earlier.variants[-1].title, earlier.written.source_text, f"as in job {earlier.card.number:04d}", ()
+                earlier.variants[-1].title,
+                earlier.written.source_text,
+                f"as in job {earlier.card.number:04d}",
+                (),
+                pictures,
             )
     return job_id
 
@@ -356,7 +366,7 @@ class Session:
 
     def set_variant(
         self, title: str, sheet_text: str, why: str = "", reaches: tuple[Reach, ...] | None = None,
-        pictures: Mapping[str, bytes] | None = None,
+        pictures: Mapping[str, bytes] | None = None, undone: bool = False,
     ) -> None:  # fmt: skip
         """This radio differs from its sheet from here on: ``sheet_text`` is the sheet as it is for this one.
 
@@ -388,19 +398,21 @@ class Session:
                 "changes": [c.to_data() for c in found],
                 "reaches": [_reach_data(r) for r in (reach_of(before, after) if reaches is None else reaches)],
                 "pictures": {name: self.logbook.put_blob(content) for name, content in (pictures or {}).items()},
+                **({"undone": True} if undone else {}),
             },
         )
 
     def undo_variant(self) -> None:
         """Back to the sheet as it was before the last variant: a new variant that says so."""
-        if not self.state.variants:
+        if not self.state.variants or self.state.variants[-1].undone:
             raise TapeError("This radio stands as its sheet says.")
         last = self.state.variants[-1]
-        for entry in self._tape:
-            if entry.data.get("sheet_hash") == last.before_hash and "sheet_text" in entry.data:
-                self.set_variant(f"undone: {last.title}", entry.data["sheet_text"])
-                return
-        raise TapeError("The sheet from before this variant is not on the tape.")
+        texts = {e.data["sheet_hash"]: e.data["sheet_text"] for e in self._tape if "sheet_text" in e.data}
+        self.set_variant(
+            f"before: {last.title}",
+            texts[last.before_hash],
+            undone=last.before_hash == self._tape[0].data["sheet_hash"],
+        )
 
     def set_instruments(self, instruments: tuple[Instrument, ...], rule: str | None = None) -> None:
         """The instruments of this bench, and the decision rule."""

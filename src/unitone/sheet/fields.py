@@ -18,7 +18,7 @@ from unitone.sheet.model import PHASE_TITLES
 from unitone.words import tr
 
 Kind = Literal[
-    "text", "long", "choice", "ids", "groups", "number", "numbers", "yes-no", "limit", "map", "reach", "lines"
+    "text", "long", "choice", "ids", "groups", "number", "numbers", "yes-no", "limit", "map", "panel", "reach", "lines"
 ]
 #: Which table the choices or the completion of a field come from.
 Source = Literal["", "adjuster", "test_point", "stage", "step", "channel", "band", "picture", "quantity", "control"]
@@ -146,7 +146,7 @@ def _read_lines(text: str) -> list[str]:
 
 
 _SHOW: dict[str, Callable[[Any], str]] = {
-    "ids": _show_list, "groups": _show_groups, "limit": _show_limit, "map": _show_map, "reach": _show_reach,
+    "ids": _show_list, "groups": _show_groups, "limit": _show_limit, "map": _show_map, "panel": _show_map, "reach": _show_reach,
     "lines": _show_lines, "numbers": _show_list, "yes-no": lambda v: {True: "yes", False: "no"}.get(v, _plain(v)),
 }  # fmt: skip
 _READ: dict[str, Callable[[str], Any]] = {
@@ -189,7 +189,7 @@ STEP = (
     Field(("set_channel",), tr("Set it on channel"), hint=tr("the first")),
     Field(("phase",), tr("Phase"), "choice", choices=tuple((k, tr(v)) for k, v in PHASE_TITLES.items())),
     Field(("after",), tr("After the steps"), "ids", tr("rail, reference"), source="step"),
-    Field(("panel",), tr("Front panel"), hint="squelch open, volume 30 %", wide=True),
+    Field(("panel",), tr("Front panel"), "panel", "squelch open, volume 30 %", wide=True),
     Field(("stage",), tr("Stage"), source="stage"),
     Field(("way",), tr("Way"), "choice", choices=_WAYS),
     Field(("bands",), tr("Bands"), "ids", source="band"), Field(("modes",), tr("Modes"), "ids", "USB, LSB"),

@@ -71,6 +71,12 @@ QLineEdit { background: $card; border: 1px solid $line; border-radius: ${s6}px; 
     selection-background-color: $teal; selection-color: $card; }
 QLineEdit:focus { border: 2px solid $teal; }
 QLineEdit[role="entry"] { font-size: ${s40}px; font-weight: bold; border: 2px solid $orange; }
+QComboBox { background: $card; border: 1px solid $line; border-radius: ${s6}px; padding: ${s6}px ${s26}px ${s6}px ${s8}px; }
+QComboBox:focus, QComboBox:on { border: 2px solid $teal; }
+QComboBox:disabled { color: $quiet; background: $paper; }
+QComboBox::drop-down { border: none; width: ${s26}px; }
+QComboBox::down-arrow { image: none; }
+QComboBox QLineEdit { border: none; padding: 0; background: transparent; }
 QComboBox QAbstractItemView { background: $card; color: $ink; selection-background-color: $teal_soft; selection-color: $ink; }
 QCheckBox:focus { border: 1px solid $teal; border-radius: 4px; }
 QListView, QListWidget { background: transparent; border: none; outline: none; }

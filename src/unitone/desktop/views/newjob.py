@@ -5,7 +5,6 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFrame,
     QHBoxLayout,
     QLineEdit,
@@ -16,10 +15,11 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
 from unitone.job.tape import Card
-from unitone.store.logbook import Logbook
+from unitone.store.logbook import JobRow, Logbook
 from unitone.words import tr
 
 
@@ -33,27 +33,37 @@ class NewJob(QFrame):
         super().__init__()
         self.setProperty("role", "card")
         self._logbook = logbook
+        self._labels: dict[QWidget, QWidget] = {}
+        self._standins: set[str] = set()
+        self._earlier: JobRow | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(theme.px(18), theme.px(14), theme.px(18), theme.px(14))
         layout.setSpacing(theme.px(4))
         layout.addWidget(label("title", tr("New job")))
-        self.model = QComboBox()
+        self.model = Choice()
         self.serial, self.owner, self.complaint, self.accessories = (QLineEdit() for _ in range(4))
+        self.named = QLineEdit()
+        self.named.setPlaceholderText(tr("maker and model, as far as they are known"))
+        self.carry = QCheckBox()
+        self.carry.hide()
         self.simulated = QCheckBox(tr("A stand-in takes the radio's place (practice)"))
         self.simulated.setAccessibleName(self.simulated.text())
         self.seed = QSpinBox()
         self.seed.setRange(1, 999_999)
         for words, field in (
-            (tr("Model"), self.model), (tr("Serial number"), self.serial), (tr("Owner"), self.owner),
+            (tr("Model"), self.model), (tr("Name of this radio"), self.named), (tr("Serial number"), self.serial), (tr("Owner"), self.owner),
             (tr("Complaint"), self.complaint), (tr("What came with it (commas between)"), self.accessories),
         ):  # fmt: skip
             self._field(layout, words, field)
             if isinstance(field, QLineEdit):
                 field.setMaxLength(300)
+        layout.addWidget(self.carry)
         layout.addSpacing(theme.px(6))
         layout.addWidget(self.simulated)
         self._field(layout, tr("Stand-in number: the same number is the same radio"), self.seed)
         self.simulated.toggled.connect(self.seed.setEnabled)
+        self.model.currentIndexChanged.connect(lambda _: self._suit())
+        self.serial.editingFinished.connect(self._look_for_variant)
         self.message = label("warn", "", True)
         layout.addWidget(self.message)
         layout.addStretch(1)
@@ -69,6 +79,7 @@ class NewJob(QFrame):
 
     def _field(self, layout: QVBoxLayout, words: str, field: QWidget) -> None:
         name = label("small", words)
+        self._labels[field] = name
         name.setBuddy(field)
         field.setAccessibleName(words)
         layout.addWidget(name)
@@ -76,25 +87,64 @@ class NewJob(QFrame):
 
     def begin(self) -> None:
         """Empty the card and put the cursor in it."""
-        if self.model.count() == 0:
-            self._load_models()
-        for field in (self.serial, self.owner, self.complaint, self.accessories):
+        self._load_models()
+        for field in (self.named, self.serial, self.owner, self.complaint, self.accessories):
             field.clear()
         self.message.clear()
         self.seed.setValue(self._logbook.next_number())
         self.simulated.setChecked(True)
+        self._suit()
         self.serial.setFocus()
 
     def _load_models(self) -> None:
-        from unitone.sheet.library import built_in
-        from unitone.sheet.read import read_sheet
+        from unitone.session.session import library_of
+        from unitone.sheet.library import general
 
-        for path in built_in():
-            try:
-                sheet = read_sheet(path)
-            except UnitoneError:
-                continue
-            self.model.addItem(f"{sheet.title}, {sheet.kind}", sheet.id)
+        chosen = self.model.currentData()
+        self.model.blockSignals(True)
+        self.model.clear()
+        self._standins = set()
+        for kept in library_of(self._logbook).kept():
+            if not kept.problems:
+                self.model.addItem(f"{kept.title}, {kept.kind}", kept.id)
+                if kept.standin:
+                    self._standins.add(kept.id)
+        for path in general():
+            self.model.addItem(tr("No sheet: {kind}", kind=path.stem.replace("-", " ")), f"general:{path.stem}")
+        at = self.model.findData(chosen)
+        if at < 0:
+            at = next((n for n in range(self.model.count()) if self.model.itemData(n) in self._standins), 0)
+        self.model.setCurrentIndex(at)
+        self.model.blockSignals(False)
+
+    def _suit(self) -> None:
+        """What goes with the model: a name where there is no sheet, a stand-in where there is one."""
+        chosen = str(self.model.currentData() or "")
+        general_route, has = chosen.startswith("general:"), chosen in self._standins
+        self.named.setVisible(general_route)
+        self._labels[self.named].setVisible(general_route)
+        self.simulated.setEnabled(has)
+        self.simulated.setChecked(has)
+        self.simulated.setToolTip("" if has else tr("This sheet has no stand-in: readings are typed."))
+        self._look_for_variant()
+
+    def _look_for_variant(self) -> None:
+        """An earlier job on the same radio with a variant: it goes on in this one unless that is refused."""
+        self._earlier = None
+        serial, model = self.serial.text().strip(), str(self.model.currentData() or "")
+        if serial:
+            for row in self._logbook.jobs():
+                if row.card["serial"] == serial and row.card["sheet_id"] == model and row.summary.get("variant"):
+                    self._earlier = row
+                    break
+        self.carry.setVisible(self._earlier is not None)
+        if self._earlier is not None:
+            self.carry.setText(
+                tr("This radio was changed in job {n}: {what}. Go on with that.", n=f"{self._earlier.number:04d}",
+                   what=self._earlier.summary["variant"])
+            )  # fmt: skip
+            self.carry.setAccessibleName(self.carry.text())
+            self.carry.setChecked(True)
 
     def make(self) -> None:
         """Open the job; what is wrong stands on the card."""
@@ -102,12 +152,14 @@ class NewJob(QFrame):
 
         accessories = tuple(a.strip() for a in self.accessories.text().split(",") if a.strip())
         seed = self.seed.value() if self.simulated.isChecked() else None
-        sheet = str(self.model.currentData())
+        sheet = str(self.model.currentData() or "").removeprefix("general:")
+        title = self.named.text().strip() if self.named.isVisible() else ""
+        carry = self._earlier.id if self._earlier is not None and self.carry.isChecked() else ""
         try:
             card = Card(
                 self._logbook.next_number(), sheet, self.serial.text().strip(), self.owner.text().strip(),
                 self.complaint.text().strip(), seed, accessories,
             )  # fmt: skip
-            self.made.emit(open_job(self._logbook, sheet, card))
+            self.made.emit(open_job(self._logbook, sheet, card, title=title, carry_from=carry))
         except UnitoneError as error:
             self.message.setText(str(error))

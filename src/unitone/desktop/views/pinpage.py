@@ -8,7 +8,6 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QListWidget,
@@ -19,6 +18,8 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.tableeditor import RowDelegate
+from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
 from unitone.desktop.widgets.picture import WHOLE, BoardImage, Crop
 from unitone.desktop.widgets.pinning import PinBoard, Pinned
@@ -54,6 +55,9 @@ class PinPage(QWidget):
         left.addWidget(self.hint)
         self.list = QListWidget()
         self.list.setAccessibleName(tr("What is pinned, and what is not yet"))
+        self.list.setItemDelegate(RowDelegate(self.list))
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.list.currentRowChanged.connect(lambda _: self._paint())
         left.addWidget(self.list, 1)
         self.unpin = QPushButton(tr("Take this pin off"))
@@ -75,7 +79,7 @@ class PinPage(QWidget):
     def _bar(self) -> QHBoxLayout:
         bar = QHBoxLayout()
         bar.setSpacing(theme.px(6))
-        self.which = QComboBox()
+        self.which = Choice()
         self.which.setAccessibleName(tr("Picture"))
         self.which.setMinimumContentsLength(12)
         self.which.currentIndexChanged.connect(lambda _: self._paint())
@@ -133,8 +137,9 @@ class PinPage(QWidget):
                 identifier = str(row.get("id", ""))
                 words = str(row.get("where") or row.get("title") or row.get("what") or "")
                 pinned = _pin(row) is not None
-                item = QListWidgetItem(f"{'●' if pinned else '○'}  {identifier}" + (f"   {words}" if words else ""))
-                item.setData(_ROLE, (table, identifier))
+                item = QListWidgetItem()
+                item.setData(_ROLE, (f"{'●' if pinned else '○'}  {identifier}", words, False))
+                item.setData(_ROLE + 1, (table, identifier))
                 item.setData(
                     Qt.ItemDataRole.AccessibleTextRole,
                     f"{identifier} {words}: {tr('pinned') if pinned else tr('not pinned')}",
@@ -155,7 +160,7 @@ class PinPage(QWidget):
     def _row_pinned(self, n: int) -> bool:
         item = self.list.item(n)
         assert item is not None and self._draft is not None
-        table, identifier = item.data(_ROLE)
+        table, identifier = item.data(_ROLE + 1)
         row = next((r for r in self._draft.rows(table) if str(r.get("id", "")) == identifier), {})
         return _pin(row) is not None
 
@@ -174,13 +179,13 @@ class PinPage(QWidget):
     def at(self) -> tuple[str, str]:
         """(table, id) of what is at hand."""
         item = self.list.currentItem()
-        return item.data(_ROLE) if item is not None else ("", "")
+        return item.data(_ROLE + 1) if item is not None else ("", "")
 
     def take(self, table: str, identifier: str) -> None:
         """Take what was clicked in hand."""
         for n in range(self.list.count()):
             item = self.list.item(n)
-            if item is not None and item.data(_ROLE) == (table, identifier):
+            if item is not None and item.data(_ROLE + 1) == (table, identifier):
                 self.list.setCurrentRow(n)
 
     def _picture(self) -> tuple[str, str, Crop]:

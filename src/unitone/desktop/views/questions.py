@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.bench.instruments import Instrument, instrument_for
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
 from unitone.session.shapes import BenchView, Touchable
 from unitone.words import tr
@@ -62,7 +63,7 @@ class TouchQuestion(Question):
 
     def __init__(self) -> None:
         super().__init__()
-        self.what, self.words = QComboBox(), QLineEdit()
+        self.what, self.words = Choice(), QLineEdit()
         self.what.setEditable(True)
         self.what.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self.what.setMinimumWidth(theme.px(260))
@@ -123,7 +124,7 @@ class JudgeQuestion(Question):
 
     def __init__(self) -> None:
         super().__init__()
-        self.verdict, self.reason = QComboBox(), QLineEdit()
+        self.verdict, self.reason = Choice(), QLineEdit()
         self.reason.setMaxLength(300)
         self.reason.setPlaceholderText(tr("the reason, as it will stand on the certificate"))
         self.reason.returnPressed.connect(self.answer)
@@ -169,7 +170,7 @@ class SchoolsQuestion(Question):
                 widget.deleteLater()
         self.boxes = {}
         for n, row in enumerate(view.schools):
-            box = QComboBox()
+            box = Choice()
             stands = next(words for key, words in row.choices if key == row.choice)
             by = {"job": "", "sheet": tr("the sheet"), "workshop": tr("the workshop"), "default": tr("the default")}[
                 row.by
@@ -196,7 +197,7 @@ class InstrumentQuestion(Question):
 
     def __init__(self) -> None:
         super().__init__()
-        self.box = QComboBox()
+        self.box = Choice()
         self.words = label("small", "", True)
         self.line.addWidget(named(self.box, tr("Read with")))
         self.line.addWidget(self.box)

@@ -26,7 +26,8 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.sheeteditor import SheetEditor
-from unitone.desktop.views.tableeditor import _RowDelegate
+from unitone.desktop.views.tableeditor import RowDelegate
+from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
 from unitone.sheet.bundle import ENDING, Bundle, write_bundle, write_whole
@@ -103,7 +104,7 @@ class SheetsPage(QWidget):
         column.addWidget(self.find)
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Sheets"))
-        self.list.setItemDelegate(_RowDelegate(self.list))
+        self.list.setItemDelegate(RowDelegate(self.list))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setMinimumWidth(theme.px(180))
         self.list.itemClicked.connect(lambda item: self.open(item.data(_ROLE + 1)))
@@ -111,7 +112,7 @@ class SheetsPage(QWidget):
         column.addWidget(self.list, 1)
         self.none = label("quiet", "", True)
         column.addWidget(self.none)
-        self.start = QComboBox()
+        self.start = Choice()
         self.start.setAccessibleName(tr("What a new sheet starts from"))
         self.start.addItem(tr("from nothing"), "")
         for path in general():

@@ -33,7 +33,7 @@ _ROLE = Qt.ItemDataRole.UserRole
 RowWords = Callable[[dict[str, Any]], tuple[str, str]]
 
 
-class _RowDelegate(QStyledItemDelegate):
+class RowDelegate(QStyledItemDelegate):
     """Two lines a row: its name, what it is; a triangle where something is wrong with it."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Any) -> QSize:
@@ -77,7 +77,7 @@ class RowList(QListWidget):
         self.setAccessibleName(name)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
-        self.setItemDelegate(_RowDelegate(self))
+        self.setItemDelegate(RowDelegate(self))
         self.setUniformItemSizes(False)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
@@ -121,9 +121,9 @@ class TableEditor(QWidget):
         self.list = RowList(title)
         self.list.itemSelectionChanged.connect(self._selected)
         self.list.moved.connect(self._dragged)
-        left.addWidget(self.list, 1)
         self.empty = label("quiet", tr("Nothing here yet. Add the first: Ctrl+Return."), True)
         left.addWidget(self.empty)
+        left.addWidget(self.list, 1)
         buttons = QHBoxLayout()
         buttons.setSpacing(theme.px(4))
         self.add_button = self._button(tr("Add"), self.add, tr("A row more, like the one at hand: Ctrl+Return"), "")

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QPushBu
 from unitone.bench.instruments import Instrument
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.tableeditor import TableEditor
+from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
 from unitone.job.verdicts import RULES
@@ -133,7 +134,7 @@ class WorkshopPage(QWidget):
         self.boxes: dict[str, QComboBox] = {}
         row = 0
         for school in SCHOOLS:
-            box = QComboBox()
+            box = Choice()
             for key, words in school.choices.items():
                 box.addItem(tr(words), key)
             box.setCurrentIndex(max(0, box.findData(chosen.get(school.question))))
@@ -147,7 +148,7 @@ class WorkshopPage(QWidget):
                 box,
                 tr("{why}. Changes {effect}.", why=tr(school.why), effect=tr(school.effect)),
             )
-        self.rule = QComboBox()
+        self.rule = Choice()
         for rule in RULES:
             self.rule.addItem(tr(rule), rule)
         self.rule.setCurrentIndex(max(0, self.rule.findData(self._logbook.setting("rule"))))

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QWheelEvent
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QCompleter,
@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
 from unitone.sheet.fields import Field
 from unitone.words import tr
@@ -67,14 +68,6 @@ class TokenLine(QLineEdit):
     def _take(self, before: str, name: str) -> None:
         self.setText(f"{before} {name}".strip() if before else name)
         self.textEdited.emit(self.text())
-
-
-class Choice(QComboBox):
-    """A pull-down that scrolling the form does not change."""
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            event.ignore()
 
 
 class Words(QPlainTextEdit):

@@ -1,0 +1,28 @@
+"""A pull-down in the program's own look, which scrolling past it does not change."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QComboBox
+
+from unitone.desktop.theme.theme import theme
+
+
+class Choice(QComboBox):
+    """Styled by the sheet of styles; the arrow is painted in the theme's ink."""
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(
+            QPen(theme.colour("ink" if self.isEnabled() else "quiet"), theme.px(2), cap=Qt.PenCapStyle.RoundCap)
+        )
+        x, y, side = self.width() - theme.px(15), self.height() / 2 - theme.px(2), theme.px(4)
+        painter.drawPolyline(QPolygonF([QPointF(x - side, y), QPointF(x, y + side), QPointF(x + side, y)]))
+        painter.end()
