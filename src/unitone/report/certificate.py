@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from unitone.bench.instruments import Instrument
 from unitone.job.state import JobState, Logged
-from unitone.job.summary import reading_text
+from unitone.job.summary import reading_text, standing_variant
 from unitone.job.verdicts import inside, lines, verdict
+from unitone.quantities.registry import CANONICAL_UNIT
 from unitone.quantities.show import show, show_value
 from unitone.sheet.model import PHASE_TITLES, Step
 from unitone.words import tr
@@ -35,6 +37,7 @@ class Row:
     unit: str
     instrument: str
     adjusters: str
+    remark: str = ""
 
 
 @dataclass(frozen=True)
@@ -59,6 +62,10 @@ class Certificate:
     turned: tuple[tuple[str, str], ...]
     notes: tuple[str, ...]
     cautions: tuple[str, ...]
+    differs: tuple[str, ...] = ()
+    touched: tuple[str, ...] = ()
+    instruments: tuple[str, ...] = ()
+    rule: str = ""
 
     def to_data(self) -> dict[str, Any]:
         """As plain data for JSON."""
@@ -84,18 +91,23 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
         v = verdict(state, step)
         for line in lines(state, step):
             mark = (
-                v if len(step.required) == 1 or v in ("to do", "left alone") else _line_verdict(line.inside, line.stale)
+                v
+                if len(step.required) == 1 or v in ("to do", "left alone", "accepted", "not applicable")
+                else _line_verdict(line.inside, line.stale)
             )
             rows.append(
                 Row(
-                    tr(PHASE_TITLES[step.phase]), step.id, step.title, line.channel or "", limit_words(step), step.source,
-                    _text(step, line.found), _value(line.found), _found_verdict(step, line.found), line.found_clean,
+                    tr(PHASE_TITLES[step.phase]), step.id, step.title, line.place, limit_words(step), step.source,
+                    _text(step, line.found), _value(line.found), _found_verdict(state, step, line.found), line.found_clean,
                     _text(step, line.now), _value(line.now), mark, step.quantity.shown,
-                    line.now.reading.instrument if line.now else "", ", ".join(step.adjusters),
+                    line.now.reading.instrument if line.now else "", ", ".join(step.adjusters), _remark(state, step, line.now),
                 )
             )  # fmt: skip
     good = sum(r.verdict in ("holds", "left alone") for r in rows)
+    decided = sum(r.verdict == "accepted" for r in rows)
     words = tr("{good} of {all} results in limits", good=good, all=len(rows))
+    if decided:
+        words += tr(", {n} accepted with a reason", n=decided)
     if not state.finished:
         words = tr("Preliminary: this job is not finished.") + " " + words
     cautions = list(state.sheet.cautions)
@@ -112,8 +124,49 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
     return Certificate(
         state.card.number, state.job_id, state.sheet.title, state.sheet.kind, state.card.serial, state.card.owner,
         state.card.complaint, opening.data["sheet_id"], opening.data["sheet_hash"], opening.utc, state.finished, simulated,
-        statement, words, tuple(rows), turned, tuple(text for _, text in state.notes), tuple(cautions),
+        statement, words, tuple(rows), turned, tuple(text for _, text in state.notes), tuple(cautions), _differs(state),
+        tuple(t.words if t.words == t.name else f"{t.name}: {t.words}" for t in state.touches if t.name != "variant"),
+        tuple(_instrument(i) for i in state.instruments), state.rule if state.instruments else "",
     )  # fmt: skip
+
+
+def _differs(state: JobState) -> tuple[str, ...]:
+    """How this radio differs from its sheet, with what was there before."""
+    if not standing_variant(state):
+        return ()
+    last = state.variants[-1]
+    title = last.title + (f" ({last.why})" if last.why else "")
+    return (title, *(f"{what}: {before or '—'} → {after or '—'}" for what, before, after in last.changes))
+
+
+def _instrument(i: Instrument) -> str:
+    standing = f"{tr('calibrated')} {i.calibrated}".strip() if i.standing == "calibrated" else tr("indicative only")
+    errors = [
+        f"±{value:g} {unit}"
+        for value, unit in (
+            (i.pct_reading, "% of reading"),
+            (i.pct_full_scale, "% of full scale"),
+            (i.db, "dB"),
+            (i.ppm, "ppm"),
+        )
+        if value is not None
+    ]
+    corrected = tr("readings ×{n}", n=f"{i.times:g}") if i.times != 1 else ""
+    reads = tr("reads {pct} % off, corrected", pct=f"{i.reads_pct:g}") if i.reads_pct else ""
+    return ", ".join(x for x in (i.name, standing, *errors, corrected, reads) if x)
+
+
+def _remark(state: JobState, step: Step, logged: Logged | None) -> str:
+    """The reason of a decision, and what was done to the reading."""
+    words = []
+    judged = state.judged.get(step.id)
+    if judged is not None:
+        words.append(f"{tr(judged.verdict)}: {judged.reason}")
+    if logged is not None and logged.reading.raw is not None:
+        words.append(tr("read {raw}, corrected", raw=show(step.quantity, logged.reading.raw)))
+    if logged is not None and logged.reading.u and logged.reading.value is not None:
+        words.append(f"U = {2 * logged.reading.u:.3g} {CANONICAL_UNIT[step.quantity.kind]}")
+    return "; ".join(words)
 
 
 def _line_verdict(holds: bool | None, stale: bool) -> str:
@@ -122,10 +175,10 @@ def _line_verdict(holds: bool | None, stale: bool) -> str:
     return "too close to call" if holds is None else "holds" if holds else "out"
 
 
-def _found_verdict(step: Step, logged: Logged | None) -> str:
+def _found_verdict(state: JobState, step: Step, logged: Logged | None) -> str:
     if logged is None:
         return ""
-    return _line_verdict(inside(step.limit, logged.reading), False)
+    return _line_verdict(inside(step.limit, logged.reading, state.rule), False)
 
 
 def _text(step: Step, logged: Logged | None) -> str:

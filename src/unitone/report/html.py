@@ -10,7 +10,17 @@ from unitone.report.certificate import Certificate
 
 _TEMPLATES = Path(__file__).resolve().parent
 #: Verdicts are told by shape as well as by word and colour.
-SHAPES = {"holds": "●", "left alone": "□", "out": "▲", "re-check": "◆", "to do": "○", "too close to call": "◐", "": ""}
+SHAPES = {
+    "accepted": "△",
+    "not applicable": "–",
+    "holds": "●",
+    "left alone": "□",
+    "out": "▲",
+    "re-check": "◆",
+    "to do": "○",
+    "too close to call": "◐",
+    "": "",
+}
 
 
 def to_html(certificate: Certificate) -> str:

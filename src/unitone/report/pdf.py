@@ -21,7 +21,7 @@ _FONTS = Path(__file__).resolve().parent.parent / "data" / "fonts"
 INK, QUIET, LINE = colors.HexColor("#1D2B33"), colors.HexColor("#56626A"), colors.HexColor("#D5CEC0")
 _COLOURS = {
     "holds": colors.HexColor("#2F6636"), "left alone": colors.HexColor("#2F6636"), "out": colors.HexColor("#A8322A"),
-    "re-check": colors.HexColor("#5A4B86"),
+    "re-check": colors.HexColor("#5A4B86"), "accepted": colors.HexColor("#A8322A"),
 }  # fmt: skip
 
 
@@ -48,6 +48,16 @@ class VerdictMark(Flowable):  # type: ignore[misc]
             c.circle(s / 2, y + s / 2, s / 2, stroke=0, fill=1)
         elif self.verdict == "left alone":
             c.rect(0.2 * mm, y + 0.2 * mm, s - 0.4 * mm, s - 0.4 * mm, stroke=1, fill=0)
+        elif self.verdict == "accepted":
+            path = c.beginPath()
+            path.moveTo(0, y + 0.7 * mm)
+            path.lineTo(s, y + 0.7 * mm)
+            path.lineTo(s / 2, y + s)
+            path.close()
+            c.drawPath(path, stroke=1, fill=0)
+            c.line(0, y, s, y)
+        elif self.verdict == "not applicable":
+            c.line(0, y + s / 2, s, y + s / 2)
         elif self.verdict in ("out", "re-check"):
             path = c.beginPath()
             corners = (
@@ -123,9 +133,12 @@ def to_pdf(certificate: Certificate) -> bytes:
             Paragraph("What was turned, from where it was found", heading),
             Paragraph(escape(", ".join(f"{n} {a}" for n, a in c.turned)) + ".", body),
         ]
-    for words, items in (("Notes", c.notes), ("Cautions", c.cautions)):
+    for words, items in (("How this radio differs from its sheet", c.differs), ("Parts and work", c.touched),
+                         ("Instruments", c.instruments), ("Notes", c.notes), ("Cautions", c.cautions)):  # fmt: skip
         if items:
             story += [Paragraph(words, heading), *(Paragraph("– " + escape(i), body) for i in items)]
+        if words == "Instruments" and items:
+            story.append(Paragraph(f"Decision rule: {escape(c.rule)} (w = U = 2u; ILAC-G8, JCGM 106).", quiet))
     if not c.simulated:
         story += [Spacer(1, 2 * mm), Paragraph(escape(c.statement), body)]
     story += [
@@ -171,8 +184,8 @@ def _results(c: Certificate, cell: ParagraphStyle, right: ParagraphStyle, quiet:
             + ("" if r.found_before_touch or r.found == "not read" else " *")
         )
         rows.append(
-            [Paragraph(escape(r.title), cell), Paragraph(r.channel, cell), Paragraph(escape(r.limit), right), Paragraph(found, right),
-             Paragraph(escape(r.left), right), VerdictMark(r.verdict), Paragraph(escape("; ".join(x for x in (r.instrument, r.source) if x)), cell)]
+            [Paragraph(escape(r.title), cell), Paragraph(escape(r.channel), cell), Paragraph(escape(r.limit), right), Paragraph(found, right),
+             Paragraph(escape(r.left), right), VerdictMark(r.verdict), Paragraph(escape("; ".join(x for x in (r.instrument, r.source, r.remark) if x)), cell)]
         )  # fmt: skip
     table = Table(rows, colWidths=[36 * mm, 8 * mm, 27 * mm, 27 * mm, 27 * mm, 24 * mm, 29 * mm], repeatRows=1)
     table.setStyle(TableStyle(style))

@@ -51,12 +51,12 @@ def _csv(certificate: Certificate) -> bytes:
     writer = csv.writer(out)
     writer.writerow(
         ["job", "radio", "serial", "simulated", "phase", "step", "channel", "limit", "source", "found", "found_value",
-         "found_verdict", "left", "left_value", "verdict", "instrument"]
+         "found_verdict", "left", "left_value", "verdict", "instrument", "remark"]
     )  # fmt: skip
     for r in certificate.rows:
         writer.writerow(
             [certificate.number, certificate.radio, certificate.serial, "yes" if certificate.simulated else "no", r.phase,
              r.title, r.channel, r.limit, r.source, r.found, r.found_value, r.found_verdict, r.left, r.left_value, r.verdict,
-             r.instrument]
+             r.instrument, r.remark]
         )  # fmt: skip
     return out.getvalue().encode("utf-8")

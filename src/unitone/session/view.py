@@ -414,11 +414,11 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
     if entry.kind == "note":
         return TapeCell(time, tr("note"), data["text"][:24], struck)
     if entry.kind == "touch":
-        return TapeCell(time, tr("touched"), data["words"][:24], struck)
+        return TapeCell(time, data["words"][:24], tr("touched"), struck)
     if entry.kind == "judge":
-        return TapeCell(time, tr(data["verdict"]), data["reason"][:24], struck)
+        return TapeCell(time, data["reason"][:24], tr(data["verdict"]), struck)
     if entry.kind == "variant":
-        return TapeCell(time, tr("variant"), data["title"][:24], False)
+        return TapeCell(time, data["title"][:24], tr("variant"), False)
     if entry.kind == "schools":
         return TapeCell(time, tr("schools"), "", struck)
     if entry.kind == "finish":
@@ -431,5 +431,9 @@ def _short(quantity_id: str) -> str:
         "rx.sinad": "SINAD", "rx.distortion": "dist.", "rx.sensitivity": "12 dB", "rx.s_meter": "S-meter",
         "rx.squelch_opens": "opens", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
         "vco.volts": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
+        "supply.current": "current", "supply.volts": "supply", "osc.frequency": "osc.", "tx.bias_volts": "bias",
+        "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.",
+        "tx.carrier_suppression": "carrier", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_volts": "audio",
+        "rx.agc_volts": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
     }  # fmt: skip
     return tr(names.get(quantity_id, quantity_id))

@@ -265,7 +265,7 @@ class RecheckQuestion(Question):
         column.addLayout(head)
         self.list = QListWidget()
         self.list.setAccessibleName(tr("What has to be measured again"))
-        self.list.setMaximumHeight(theme.px(120))
+        self.list.setFixedHeight(theme.px(104))
         self.list.itemActivated.connect(lambda _: self.answer())
         column.addWidget(self.list)
         self.line.addLayout(column, 1)
