@@ -54,6 +54,10 @@ class Desk:
 
     def key(self, key: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         """Press a key where the focus is."""
+        if QApplication.activeWindow() is not self.window:
+            # A closed list of completions may leave the offscreen screen with another active window, or none.
+            self.window.activateWindow()
+            self.qtbot.waitUntil(lambda: QApplication.activeWindow() is self.window, timeout=60000)
         target = QApplication.focusWidget() or self.window
         if isinstance(key, str):
             self.qtbot.keyClicks(target, key)

@@ -183,9 +183,10 @@ def _results(c: Certificate, cell: ParagraphStyle, right: ParagraphStyle, quiet:
             + (" !" if r.found_verdict == "out" else "")
             + ("" if r.found_before_touch or r.found == "not read" else " *")
         )
+        sources = escape("; ".join(x for x in (r.instrument, r.source, r.remark) if x))
         rows.append(
             [Paragraph(escape(r.title), cell), Paragraph(escape(r.channel), cell), Paragraph(escape(r.limit), right), Paragraph(found, right),
-             Paragraph(escape(r.left), right), VerdictMark(r.verdict), Paragraph(escape("; ".join(x for x in (r.instrument, r.source, r.remark) if x)), cell)]
+             Paragraph(escape(r.left), right), VerdictMark(r.verdict), Paragraph(sources, cell)]
         )  # fmt: skip
     table = Table(rows, colWidths=[36 * mm, 8 * mm, 27 * mm, 27 * mm, 27 * mm, 24 * mm, 29 * mm], repeatRows=1)
     table.setStyle(TableStyle(style))

@@ -268,18 +268,17 @@ _STIMULUS: dict[str, dict[str, str]] = {
 
 
 def usual_step(quantity_id: str, before: dict[str, Any] | None = None) -> dict[str, Any]:
-    """The keys that a step of this quantity usually has; channels and front panel go on as in the step ``before``.
+    """The keys that a step of this quantity usually has, before it names an adjuster; channels and front panel go on as in the step ``before``.
 
     Raises EntryError for a quantity that is not registered.
     """
     if quantity_id not in QUANTITIES:
         raise EntryError(f"“{quantity_id}” is no quantity.")
-    q = QUANTITIES[quantity_id]
     phase, hook_up = _USUAL[quantity_id.partition(".")[0]]
     made: dict[str, Any] = {
         "phase": "settings" if quantity_id in _SETTINGS else phase,
         "quantity": quantity_id,
-        "aim": "peak" if q.hill_slope and q.better == "high" else "null" if q.hill_slope else "set",
+        "aim": "check",
         "hook_up": hook_up,
     }
     if quantity_id in _STIMULUS:
@@ -289,6 +288,14 @@ def usual_step(quantity_id: str, before: dict[str, Any] | None = None) -> dict[s
         if quantity_id == before.get("quantity") and "stimulus" in before:
             made["stimulus"] = before["stimulus"]
     return made
+
+
+def usual_aim(quantity_id: str) -> str:
+    """What an adjuster is turned for in a step of this quantity: peak, null or set; set for one that is not registered."""
+    q = QUANTITIES.get(quantity_id)
+    if q is None or not q.hill_slope:
+        return "set"
+    return "peak" if q.better == "high" else "null"
 
 
 def id_from_title(title: str) -> str:

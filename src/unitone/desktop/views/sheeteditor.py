@@ -30,7 +30,7 @@ from unitone.quantities.registry import QUANTITIES
 from unitone.radio.channels import PLANS
 from unitone.sheet.build import Problem, check
 from unitone.sheet.draft import Draft
-from unitone.sheet.fields import MODEL, TABLES, Field, id_from_title, usual_step
+from unitone.sheet.fields import MODEL, TABLES, Field, id_from_title, usual_aim, usual_step
 from unitone.sheet.limits import limit_to_text
 from unitone.sheet.schools import SCHOOLS, apply
 from unitone.words import tr
@@ -83,6 +83,8 @@ class SheetEditor(QWidget):
         self.problems: tuple[Problem, ...] = ()
         self.lost: tuple[str, ...] = ()
         self.route_why = ""
+        #: The tree that the problems shown are about.
+        self.shown_data: dict[str, Any] | None = None
         self._generation = 0
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -93,15 +95,14 @@ class SheetEditor(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(theme.px(8))
         outer.addWidget(self._chips())
-        self.stack = QStackedLayout()
+        holder = QWidget()
+        self.stack = QStackedLayout(holder)
         self.tables: dict[str, TableEditor] = {}
         self.pages: dict[str, QWidget] = {}
         for name, words in _SECTIONS:
             page = self._page(name, words)
             self.pages[name] = page
             self.stack.addWidget(page)
-        holder = QWidget()
-        holder.setLayout(self.stack)
         outer.addWidget(holder, 1)
         self.show_section("step")
 
@@ -269,6 +270,8 @@ class SheetEditor(QWidget):
             way = {"tx": "send", "rx": "receive"}.get(str(step["quantity"]).partition(".")[0])
             overruled = {"aim", "phase", "hook_up"} if way or not step.get("limit") else set()
             made = {**usual, **{k: v for k, v in step.items() if k not in overruled}}
+            if step.get("adjust"):
+                made["aim"] = usual_aim(str(step["quantity"]))
             draft.put(("step", row), made, typing=False)
             self.tables["step"].refresh_form()
 
@@ -302,13 +305,8 @@ class SheetEditor(QWidget):
 
     def _suit_aim(self, row: int, step: dict[str, Any], adjusted: bool) -> None:
         """A step without an adjuster is a check, one with an adjuster is not: nobody should have to say so."""
-        q = QUANTITIES.get(str(step.get("quantity", "")))
         aim = step.get("aim")
-        wanted = aim
-        if adjusted and aim in (None, "check"):
-            wanted = "peak" if q and q.hill_slope and q.better == "high" else "set"
-        elif not adjusted and q is not None:
-            wanted = "check"
+        wanted = aim if adjusted and aim not in (None, "check") else usual_aim(str(step.get("quantity", ""))) if adjusted else "check"
         if wanted != aim and self.draft is not None:
             self.draft.put(("step", row, "aim"), wanted)
             self.tables["step"].refresh_form()
@@ -344,14 +342,14 @@ class SheetEditor(QWidget):
         names = frozenset(self.pictures)
 
         def work() -> None:
-            self.checked.emit(generation, look(data, names))
+            self.checked.emit(generation, (data, *look(data, names)))
 
         threading.Thread(target=work, name="sheet-check", daemon=True).start()
 
-    def _checked(self, generation: int, found: tuple[tuple[Problem, ...], str]) -> None:
+    def _checked(self, generation: int, found: tuple[dict[str, Any], tuple[Problem, ...], str]) -> None:
         if generation != self._generation:
             return
-        self.problems, self.route_why = found
+        self.shown_data, self.problems, self.route_why = found
         counts: dict[str, int] = {}
         for problem in self.problems:
             counts[_section(problem)] = counts.get(_section(problem), 0) + 1

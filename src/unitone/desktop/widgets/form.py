@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QStringListModel, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -41,29 +41,39 @@ class TokenLine(QLineEdit):
         if field.source:
             self.textEdited.connect(self._offer)
 
+    def event(self, event: QEvent | None) -> bool:
+        """Tab closes the list of completions before the field is left, so that leaving it counts."""
+        if isinstance(event, QKeyEvent) and event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab):
+            self._close_list()
+        return super().event(event)
+
+    def _close_list(self) -> None:
+        if self._completer is not None and (popup := self._completer.popup()) is not None:
+            popup.hide()
+
     def _last(self) -> tuple[str, str]:
         text = self.text()
         at = max(text.rfind(","), text.rfind("+")) + 1
         return text[:at], text[at:].strip()
 
     def _offer(self, _: str) -> None:
-        before, token = self._last()
+        _, token = self._last()
         names = [n for n in self._names(self._field.source) if n]
         if not token or token in names:
-            if self._completer is not None and (popup := self._completer.popup()) is not None:
-                popup.hide()
+            self._close_list()
             return
-        completer = QCompleter(names, self)
-        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        completer.setFilterMode(Qt.MatchFlag.MatchContains)
-        completer.setWidget(self)
-        completer.setCompletionPrefix(token)
-        completer.activated[str].connect(lambda name: self._take(before, name))
-        if self._completer is not None:
-            self._completer.deleteLater()
-        self._completer = completer
-        if completer.completionCount():
-            completer.complete()
+        if self._completer is None:
+            self._completer = QCompleter(self)
+            self._completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+            self._completer.setFilterMode(Qt.MatchFlag.MatchContains)
+            self._completer.setWidget(self)
+            self._completer.activated[str].connect(lambda name: self._take(self._last()[0], name))
+        self._completer.setModel(QStringListModel(names, self._completer))
+        self._completer.setCompletionPrefix(token)
+        if self._completer.completionCount():
+            self._completer.complete()
+        else:
+            self._close_list()
 
     def _take(self, before: str, name: str) -> None:
         self.setText(f"{before} {name}".strip() if before else name)
