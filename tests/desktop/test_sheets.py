@@ -159,7 +159,11 @@ def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None
     desk.qtbot.mouseClick(desk.window.rail_buttons["jobs"], Qt.MouseButton.LeftButton)
     desk.key(Qt.Key.Key_N, CTRL)
     form = desk.window.jobs.new_job
-    assert form.isVisible(), (QApplication.activeWindow(), QApplication.focusWidget(), desk.window.pages.currentWidget())
+    assert form.isVisible(), (
+        QApplication.activeWindow(),
+        QApplication.focusWidget(),
+        desk.window.pages.currentWidget(),
+    )
     choose(desk, form.model, "ostrel-fen-12")
     assert form.model.currentData() == "ostrel-fen-12"
     assert not form.simulated.isEnabled() and not form.simulated.isChecked()
@@ -410,7 +414,8 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     page.differs.setFocus()
     desk.key("other final transistor")
     desk.qtbot.mouseClick(page.save_button, Qt.MouseButton.LeftButton)
-    desk.until(lambda: desk.window.pages.currentWidget() is desk.window._bench and bool(desk.bench.view.variant_words))  # type: ignore[union-attr]
+    desk.until(lambda: desk.window.pages.currentWidget() is desk.window._bench)
+    desk.until(lambda: desk.bench.view is not None and bool(desk.bench.view.variant_words))
     assert (
         "other final transistor" in desk.bench.variant.text()
         and "3.6 W … 4.4 W → 9 … 11 W" in desk.bench.variant.text()

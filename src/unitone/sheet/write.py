@@ -26,7 +26,7 @@ def to_toml(data: dict[str, Any], before: str = "", left: tuple[str, ...] = ()) 
     end. What is written always reads back as ``data``: where an old layout cannot
     be kept, a fresh one is written.
     """
-    text = _into(data, before) if before else ""
+    text = before if before and _reads_back(before, data) else _into(data, before) if before else ""
     if not text or not _reads_back(text, data):
         text = _fresh(data)
     if left:
@@ -90,7 +90,11 @@ def _into(data: dict[str, Any], before: str) -> str:
         for key, value in data.items():
             if isinstance(value, list) and value and all(isinstance(v, dict) for v in value):
                 old = document.get(key)
-                document[key] = _rows(list(old) if isinstance(old, AoT) else [], value)
+                if isinstance(old, AoT) and [t.get("id") for t in old] == [r.get("id") for r in value]:
+                    for table, row in zip(old, value, strict=True):
+                        _sync(table, row)
+                else:
+                    document[key] = _rows(list(old) if isinstance(old, AoT) else [], value)
             elif isinstance(value, dict) and isinstance(document.get(key), Table):
                 _sync(document[key], value)
             elif key not in document or document[key] != value:

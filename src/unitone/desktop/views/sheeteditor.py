@@ -306,7 +306,13 @@ class SheetEditor(QWidget):
     def _suit_aim(self, row: int, step: dict[str, Any], adjusted: bool) -> None:
         """A step without an adjuster is a check, one with an adjuster is not: nobody should have to say so."""
         aim = step.get("aim")
-        wanted = aim if adjusted and aim not in (None, "check") else usual_aim(str(step.get("quantity", ""))) if adjusted else "check"
+        wanted = (
+            aim
+            if adjusted and aim not in (None, "check")
+            else usual_aim(str(step.get("quantity", "")))
+            if adjusted
+            else "check"
+        )
         if wanted != aim and self.draft is not None:
             self.draft.put(("step", row, "aim"), wanted)
             self.tables["step"].refresh_form()
