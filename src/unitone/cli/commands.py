@@ -181,17 +181,20 @@ def channel(
 @sheet_app.command("check")
 def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) -> None:
     """Check sheets: FILE:LINE: key: what is wrong and its cure. Exit 1 when one does not hold."""
-    from unitone.sheet.library import physics_path
+    from unitone.sheet.library import check_file, open_file
     from unitone.sheet.read import read_sheet
-    from unitone.standin.physics import read_physics
+    from unitone.standin.physics import parse_physics
 
     bad = False
     for name in files:
         path = Path(name)
         try:
-            sheet = read_sheet(path)
-            if physics_path(path).is_file():
-                read_physics(physics_path(path), sheet)
+            problems = check_file(path)
+            if problems:
+                raise SheetError(problems)
+            sheet, physics = read_sheet(path), open_file(path).physics
+            if physics:
+                parse_physics(physics, str(path.with_suffix(".physics.toml")), sheet)
             print(f"{name}: {sheet.title}, {len(sheet.steps)} steps, holds")
         except SheetError as error:
             bad = True
@@ -202,15 +205,18 @@ def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) 
 
 @sheet_app.command("list")
 def sheet_list(as_json: Json = False) -> None:
-    """The sheets that come with Unitone."""
-    from unitone.sheet.library import built_in, physics_path
+    """The workshop's own sheets and those that come with Unitone."""
+    from unitone.sheet.library import Library
     from unitone.sheet.read import read_sheet
 
     rows = []
-    for path in built_in():
-        s = read_sheet(path)
+    for kept in Library(folder_of(_workspace) / "sheets").kept():
+        if kept.problems:
+            print(f"unitone: {kept.problems[0]}", file=sys.stderr)
+            continue
+        s = read_sheet(kept.path)
         rows.append({"id": s.id, "maker": s.maker, "name": s.name, "kind": s.kind, "steps": len(s.steps),
-                     "standin": physics_path(path).is_file(), "faults": []})  # fmt: skip
+                     "standin": kept.standin, "faults": []})  # fmt: skip
     if as_json:
         _print(rows)
     else:

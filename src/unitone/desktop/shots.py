@@ -12,8 +12,22 @@ from PyQt6.QtWidgets import QApplication
 from unitone.desktop.app import make_application
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.window import MainWindow
+from unitone.job.tape import Card, Reading
 from unitone.robot.demo import fill
+from unitone.session.session import Session, open_job
+from unitone.sheet.library import find
 from unitone.store.logbook import Logbook
+
+#: The instruments of the invented workshop, for the picture.
+_INSTRUMENTS = [
+    {"id": "watt", "name": "30 W wattmeter", "measures": ["tx.power", "tx.pep"], "standing": "calibrated", "calibrated": "2026-03-02",
+     "pct_full_scale": 5, "full_scale": 30, "reads_pct": -8},
+    {"id": "dmm", "name": "bench multimeter", "measures": ["supply.*", "vco.volts", "tx.bias_volts"], "standing": "calibrated",
+     "calibrated": "2026-05-11", "pct_reading": 0.5},
+    {"id": "counter", "name": "eight-digit counter", "measures": ["ref.*", "osc.*", "tx.frequency_error"], "standing": "calibrated",
+     "calibrated": "2025-11-30", "ppm": 0.5},
+    {"id": "sinad", "name": "SINAD meter of the boathouse", "measures": ["rx.*"], "standing": "indicative only"},
+]  # fmt: skip
 
 
 def wait(app: QApplication, until: Callable[[], bool], seconds: float = 90.0) -> None:
@@ -69,9 +83,50 @@ def take_all(
         shoot("new-job")
         window.show_place("help")
         shoot("help")
+        _sheets(app, window, shoot)
+        _recheck(app, window, logbook, shoot)
         theme.use("night" if look[0] == "day" else "day", look[1])
         window.open_job(logbook.job("147").id)
         wait(app, lambda: bench.view is not None and bench.view.number == 147)
         shoot("bench-night")
         window.close()
     return made
+
+
+def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """The editor at a step, the board with its pins, the workshop's instruments."""
+    window.logbook.set_setting("instruments", _INSTRUMENTS)
+    window.show_place("sheets")
+    page = window._sheets
+    wait(app, lambda: bool(page.kept))
+    page.open(find("ostrel-weir-40-am"))
+    wait(app, lambda: page.now is not None and bool(page.editor.route_why))
+    page.editor.tables["step"].choose([5])
+    shoot("sheets")
+    page.editor.show_section("board")
+    shoot("sheets-board")
+    window.show_place("workshop")
+    shoot("workshop")
+
+
+def _recheck(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """A job by hand on the AM mobile, after its detector diode was changed."""
+    card = Card(logbook.next_number(), "ostrel-weir-40-am", "40-0411", "market stall 9", "quiet, no meter")
+    job = open_job(logbook, "ostrel-weir-40-am", card)
+    session = Session(logbook, job)
+    for step in session.sheet.steps:
+        session.go_to(step.id)
+        for required in step.required:
+            reading = Reading(step.quantity_id, required, step.limit.middle, "by hand", "hand")
+            session._append("reading", reading.to_data())
+    session.start_work()
+    session.confirm_hook_up("send")
+    session.touch("D4", "germanium diode fitted")
+    session.go_to("front-end")
+    session.keep_summary()
+    window.open_job(job)
+    bench = window._bench
+    wait(app, lambda: bench.view is not None and bench.view.job_id == job)
+    bench.press("recheck")
+    shoot("bench-recheck")
+    bench.tray.close_tray()

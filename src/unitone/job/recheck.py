@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from itertools import pairwise
 
 from unitone.job.state import JobState, Key
@@ -19,7 +20,11 @@ from unitone.sheet.model import Conditions, Step
 #: Up to so many stale results the smallest set is found for certain.
 EXACT = 12
 #: Of smallest sets, so many are compared for the changes that they need.
-_COMPARED = 64
+_COMPARED = 8
+#: Beyond so many measurements one order costs enough to work out: the first smallest set is taken.
+_MANY = 8
+#: What a hook-up change weighs against a setting made anew: more than all settings together.
+_HOOK = 10_000
 
 
 @dataclass(frozen=True)
@@ -96,11 +101,17 @@ def measurement(group: Sequence[Stale]) -> Measurement:
     return Measurement(group[0].quantity_id, group[0].hook_up, wanted, tuple(group))
 
 
+@lru_cache(maxsize=64)
+def _plan(stale: tuple[Stale, ...], hook_up: str, standing: Conditions) -> Plan:
+    return plan(stale, hook_up, standing)
+
+
 def plan(stale: Sequence[Stale], hook_up: str, standing: Conditions) -> Plan:
     """The plan for these stale results, from the hook-up and settings at which the bench stands."""
     if not stale:
         return Plan((), 0, 0, 0, True)
     groups, exact = _covers(stale)
+    groups = groups[:1] if len(groups[0]) > _MANY else groups
     best: tuple[tuple[int, int], tuple[Measurement, ...]] | None = None
     for cover in groups:
         order = arrange([measurement([stale[i] for i in group]) for group in cover], hook_up, standing)
@@ -211,32 +222,47 @@ def arrange(given: Sequence[Measurement], hook_up: str, standing: Conditions) ->
     n = len(given)
     if n > EXACT:
         return _nearest(given, hook_up, standing)
-    # cost[mask][(last, hook-up now)] = (hook-up changes, settings), with the way there
-    start = (0, 0)
-    table: list[dict[tuple[int, str], tuple[tuple[int, int], tuple[int, str] | None]]] = [{} for _ in range(1 << n)]
-    table[0][-1, hook_up] = (start, None)
-    for mask in range(1 << n):
-        for (last, hook), (cost, _) in table[mask].items():
-            here = standing if last < 0 else given[last].conditions
-            for i in range(n):
-                if mask >> i & 1:
-                    continue
-                m = given[i]
-                turned = int(m.hook_up not in ("probe", hook))
-                key = (i, hook if m.hook_up == "probe" else m.hook_up)
-                total = (cost[0] + turned, cost[1] + setting_changes(here, m.conditions))
-                entry = table[mask | 1 << i].get(key)
-                if entry is None or total < entry[0]:
-                    table[mask | 1 << i][key] = (total, (last, hook))
+    if not given:
+        return ()
+    return tuple(given[i] for i in _held_karp(given, hook_up, standing)[1])
+
+
+def _held_karp(given: Sequence[Measurement], hook_up: str, standing: Conditions) -> tuple[int, list[int]]:
+    """Least cost (hook-up changes by the ten thousand, settings by one) and its order, by dynamic programming.
+
+    A state is which measurements are done, which was last, and how the bench is
+    hooked up; the hook-up differs from the last measurement's own only after probes.
+    """
+    n = len(given)
+    hooks = list(dict.fromkeys([hook_up, *(m.hook_up for m in given if m.hook_up != "probe")]))
+    leads = [-1 if m.hook_up == "probe" else hooks.index(m.hook_up) for m in given]
+    steps = [[setting_changes(a.conditions, b.conditions) for b in given] for a in given]
+    width = len(hooks)
+    # table[mask][last * width + hook] = (cost, state before)
+    table: list[dict[int, tuple[int, int]]] = [{} for _ in range(1 << n)]
+    for i, m in enumerate(given):
+        hook = 0 if leads[i] < 0 else leads[i]
+        table[1 << i][i * width + hook] = (_HOOK * (hook != 0) + setting_changes(standing, m.conditions), -1)
+    for mask in range(1, 1 << n):
+        free = [i for i in range(n) if not mask >> i & 1]
+        for state, (cost, _) in table[mask].items():
+            last, hook = divmod(state, width)
+            row = steps[last]
+            for i in free:
+                lead = leads[i]
+                following = hook if lead < 0 else lead
+                total = cost + row[i] + (_HOOK if following != hook else 0)
+                here = table[mask | 1 << i]
+                key = i * width + following
+                if key not in here or total < here[key][0]:
+                    here[key] = (total, state)
     mask = (1 << n) - 1
     at = min(table[mask], key=lambda k: table[mask][k][0])
-    order: list[Measurement] = []
-    while at[0] >= 0:
-        order.append(given[at[0]])
-        before = table[mask][at][1]
-        assert before is not None
-        mask, at = mask & ~(1 << at[0]), before
-    return tuple(reversed(order))
+    best, order = table[mask][at][0], []
+    while at >= 0:
+        order.append(at // width)
+        at, mask = table[mask][at][1], mask & ~(1 << at // width)
+    return best, order[::-1]
 
 
 def _nearest(given: Sequence[Measurement], hook_up: str, standing: Conditions) -> tuple[Measurement, ...]:
@@ -252,7 +278,7 @@ def _nearest(given: Sequence[Measurement], hook_up: str, standing: Conditions) -
 
 def plan_of(state: JobState) -> Plan:
     """The plan for a job as it stands."""
-    return plan(stale_results(state), state.hook_up, state.set_up)
+    return _plan(stale_results(state), state.hook_up, state.set_up)
 
 
 def merged_for(state: JobState, step: Step, index: int) -> Conditions:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 from quantiphy import Quantity as SiQuantity
@@ -98,6 +99,7 @@ def normalise(text: str) -> str:
     return re.sub(r"(?<=\d),(?=\d)|(?<=\d),(?=\s|$|[a-zA-Z%])|(?<![\d.]),(?=\d)", ".", plain)
 
 
+@lru_cache(maxsize=8192)
 def parse_si(text: str, unit: str) -> float:
     """A number with an SI prefix and the unit ``unit`` (or none), e.g. ``27.205M``, ``4k7``, ``0,3 uV``.
 
@@ -111,6 +113,7 @@ def parse_si(text: str, unit: str) -> float:
     return value
 
 
+@lru_cache(maxsize=8192)
 def parse_entry(text: str, kind: Kind) -> Typed:
     """Parse a typed reading for a quantity of ``kind``.
 
