@@ -432,7 +432,14 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     desk.key(Qt.Key.Key_Return)
     desk.until(lambda: desk.bench.view is not None and desk.bench.view.number == 148)
     assert "other final transistor" in desk.bench.view.variant_words  # type: ignore[union-attr]
-    desk.after(lambda: desk.window.worker.do(lambda s: s.undo_variant()))  # type: ignore[union-attr]
+    desk.bench.setFocus()
+    desk.key("e")
+    desk.until(lambda: page.now is not None and page.now.variant == "other final transistor")
+    desk.qtbot.mouseClick(page.own, Qt.MouseButton.LeftButton)
+    desk.until(lambda: "Kept in the library" in page.message_words.text())
+    assert any(p.stem == "ostrel-tarn-40-2" for p in page.library.own())
+    desk.qtbot.mouseClick(page.go_back, Qt.MouseButton.LeftButton)
+    desk.until(lambda: desk.bench.view is not None and desk.bench.view.variant_words == "")
     assert desk.bench.view.variant_words == "" and not desk.bench.variant.isVisible()  # type: ignore[union-attr]
     assert state_of(desk).sheet.step("power").limit.high == pytest.approx(4.4)
 

@@ -157,7 +157,7 @@ def test_order_follows_after_and_is_otherwise_the_sheets(sheet: Sheet) -> None:
     turned = TEXT.replace('after = ["rail"]', 'after = ["squelch"]')
     route = [s.id for s in ordered(parse_sheet(turned, "s", "s").steps)]
     assert route.index("reference") > route.index("squelch")
-    assert apply(sheet, {}, {})[1] == "the sheet's order · detector last"
+    assert apply(sheet, {}, {})[1] == "as the sheet: detector last"
     assert all(s.choices and s.why and s.effect for s in SCHOOLS)
 
 

@@ -241,6 +241,7 @@ class MainWindow(QMainWindow):
 
             self._sheets = SheetsPage(library_of(self.logbook))
             self._sheets.variant_made.connect(self._keep_variant)
+            self._sheets.variant_undone.connect(self._undo_variant)
             self._keys(self._sheets, "sheets", self._sheets.press)
             self.pages.addWidget(self._sheets)
         return self._sheets
@@ -256,6 +257,7 @@ class MainWindow(QMainWindow):
     def edit_job_sheet(self, job_id: str) -> None:
         """Open a job's own copy of its sheet in the editor."""
         from unitone.job.state import fold
+        from unitone.job.summary import standing_variant
 
         state = fold(self.logbook.tape(job_id), job_id)
         kept: dict[str, str] = {}
@@ -264,13 +266,21 @@ class MainWindow(QMainWindow):
         pictures = {name: self.logbook.blob(hashed) for name, hashed in kept.items()}
         self._to(self._sheets_page())
         self.rail_buttons["sheets"].setChecked(True)
-        self._sheets.open_job_sheet(job_id, state.written.source_text, pictures, state.sheet.title)  # type: ignore[union-attr]
+        self._sheets.open_job_sheet(
+            job_id, state.written.source_text, pictures, state.sheet.title, standing_variant(state)
+        )  # type: ignore[union-attr]
 
     def _keep_variant(self, job_id: str, title: str, bundle: Bundle) -> None:
         """A variant was made in the editor: put it on the job's tape, and go back to the Bench."""
         self.open_job(job_id)
         assert self.worker is not None
         self.worker.do(lambda s: s.set_variant(title, bundle.text, pictures=bundle.pictures))
+
+    def _undo_variant(self, job_id: str) -> None:
+        """Back to the sheet as it was before: on the job's tape, and seen on the Bench."""
+        self.open_job(job_id)
+        assert self.worker is not None
+        self.worker.do(lambda s: s.undo_variant())
 
     def _help_page(self) -> QWidget:
         if self._help is None:

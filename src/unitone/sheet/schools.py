@@ -135,8 +135,10 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
     if stand["after-peak"].choice == "back-off":
         steps = tuple(_with_note(s, tr("Then a hair back off.")) if s.aim == "peak" else s for s in steps)
     route = ordered(steps, after)
-    line = tr("the sheet's order") if route == ordered(sheet.steps) or not reasons else ""
-    return replace(sheet, steps=route), " · ".join(x for x in (line, *reasons) if x)
+    if not reasons:
+        return replace(sheet, steps=route), tr("as the sheet lists it")
+    line = tr("as the sheet: ") if route == ordered(sheet.steps) else ""
+    return replace(sheet, steps=route), line + " · ".join(reasons)
 
 
 def _by(choice: Choice) -> str:

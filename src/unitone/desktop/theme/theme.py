@@ -59,6 +59,10 @@ QPushButton[role="chip"]:focus { border: 2px solid $teal; }
 QPushButton[role="recheck"] { background: $recheck_soft; color: $recheck; border: 1px solid $recheck; font-weight: bold;
     padding: ${s4}px ${s10}px; }
 QPushButton[role="recheck"]:focus { border: 2px solid $teal; }
+QPushButton[role="toggle"] { background: transparent; border: 2px solid transparent; color: $teal; padding: ${s2}px ${s4}px; font-size: ${s13}px; }
+QPushButton[role="toggle"]:checked { background: $orange_soft; color: $orange_text; border: 2px solid $orange; }
+QPushButton[role="toggle"]:focus { border: 2px solid $teal; }
+QPushButton[role="toggle"]:disabled { color: $quiet; }
 QPushButton[role="link"] { background: transparent; border: 2px solid transparent; color: $teal; padding: ${s2}px ${s4}px; font-size: ${s13}px; }
 QPushButton[role="link"]:hover { text-decoration: underline; }
 QPushButton[role="link"]:focus { border: 2px solid $teal; }
@@ -67,6 +71,8 @@ QToolButton[role="rail"] { background: transparent; color: $rail_text; border: 2
     font-size: ${s12}px; padding: ${s6}px 0; }
 QToolButton[role="rail"]:checked { background: $rail_now; font-weight: bold; }
 QToolButton[role="rail"]:focus { border: 2px solid $rail_orange; }
+QSpinBox { background: $card; border: 1px solid $line; border-radius: ${s6}px; padding: ${s6}px ${s8}px; }
+QSpinBox:focus { border: 2px solid $teal; }
 QLineEdit { background: $card; border: 1px solid $line; border-radius: ${s6}px; padding: ${s6}px ${s8}px;
     selection-background-color: $teal; selection-color: $card; }
 QLineEdit:focus { border: 2px solid $teal; }

@@ -90,9 +90,9 @@ class BenchPage(QWidget):
         self.side.setLayout(self._right())
         columns.addWidget(self.side, 33)
         outer.addLayout(columns, 1)
-        outer.addWidget(self.recheck)
         self.tray = Tray()
         self.tray.closed.connect(self.setFocus)
+        self.tray.resized.connect(self._arrange)
         outer.addWidget(self.tray)
         self.tape = TapeStrip()
         outer.addWidget(self.tape)
@@ -155,6 +155,7 @@ class BenchPage(QWidget):
         self.touched.setProperty("role", "link")
         self.touched.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.touched.clicked.connect(lambda: self.press("touched"))
+        layout.addWidget(self.recheck)
         layout.addWidget(self.touched)
         card.setMinimumWidth(theme.px(210))
         return card
@@ -166,6 +167,8 @@ class BenchPage(QWidget):
 
     def _arrange(self) -> None:
         width, height = self.width() / theme.scale, self.height() / theme.scale
+        if self.tray.isVisible():
+            height -= self.tray.sizeHint().height() / theme.scale
         narrow, low = width < 1090, height < 640
         self.swap.setVisible(narrow)
         self.swap.setText(tr("Board  S") if self._side_is_route else tr("Route  S"))
@@ -174,7 +177,7 @@ class BenchPage(QWidget):
         self.path.setVisible(not low)
         self.tape.setVisible(height >= 560)
         self.step.set_compact(narrow, low)
-        self.hook.set_compact(low)
+        self.hook.set_compact(low or self.tray.isVisible())
 
     def _right(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -245,8 +248,9 @@ class BenchPage(QWidget):
         self.variant.setVisible(bool(view.variant_words))
         self.recheck.setVisible(view.recheck is not None)
         if view.recheck is not None:
-            self.recheck.setText("◆ " + view.recheck.headline + "  K")
-            self.recheck.setToolTip(view.recheck.why)
+            self.recheck.setText(tr("◆ {n} to measure again  K", n=len(view.recheck.rows)))
+            self.recheck.setAccessibleName(view.recheck.headline)
+            self.recheck.setToolTip(f"{view.recheck.headline}\n{view.recheck.why}")
         self.touched.setEnabled(not view.finished)
         self.ledger.show_rows(view.ledger)
         self.all_back.setEnabled(view.moved_count > 0 and not view.finished)

@@ -51,6 +51,7 @@ class NewJob(QFrame):
         self.simulated.setAccessibleName(self.simulated.text())
         self.seed = QSpinBox()
         self.seed.setRange(1, 999_999)
+        self.seed.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         for words, field in (
             (tr("Model"), self.model), (tr("Name of this radio"), self.named), (tr("Serial number"), self.serial), (tr("Owner"), self.owner),
             (tr("Complaint"), self.complaint), (tr("What came with it (commas between)"), self.accessories),

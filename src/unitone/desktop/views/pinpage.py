@@ -101,6 +101,7 @@ class PinPage(QWidget):
         self.add.clicked.connect(self._ask)
         for button in (nearer, further, self.cut, self.whole, self.remove, self.add):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.setProperty("role", "link" if button is not self.cut else "toggle")
             bar.addWidget(button)
         return bar
 

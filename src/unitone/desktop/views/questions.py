@@ -266,6 +266,7 @@ class RecheckQuestion(Question):
         self.list = QListWidget()
         self.list.setAccessibleName(tr("What has to be measured again"))
         self.list.setFixedHeight(theme.px(104))
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.itemActivated.connect(lambda _: self.answer())
         column.addWidget(self.list)
         self.line.addLayout(column, 1)
@@ -280,6 +281,7 @@ class RecheckQuestion(Question):
         for n, row in enumerate(plan.rows if plan else ()):
             item = QListWidgetItem(f"{n + 1}.  {row.words}  —  {row.settles}  ({tr(row.hook_up)})")
             item.setData(Qt.ItemDataRole.UserRole, row.step_id)
+            item.setToolTip(item.text())
             self.list.addItem(item)
         self.list.setCurrentRow(0)
         self.keep.setEnabled(self.list.count() > 0)

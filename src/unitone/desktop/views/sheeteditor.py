@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -23,6 +24,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.pinpage import PinPage
 from unitone.desktop.views.tableeditor import TableEditor
+from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.form import FormView
 from unitone.desktop.widgets.painted import label
 from unitone.errors import EntryError
@@ -32,6 +34,7 @@ from unitone.sheet.build import Problem, check
 from unitone.sheet.draft import Draft
 from unitone.sheet.fields import MODEL, TABLES, Field, id_from_title, usual_aim, usual_step
 from unitone.sheet.limits import limit_to_text
+from unitone.sheet.lines import Place, key_lines, line_of
 from unitone.sheet.schools import SCHOOLS, apply
 from unitone.words import tr
 
@@ -85,6 +88,8 @@ class SheetEditor(QWidget):
         self.route_why = ""
         #: The tree that the problems shown are about.
         self.shown_data: dict[str, Any] | None = None
+        self._opened: dict[str, Any] | None = None
+        self._places: dict[Place, int] = {}
         self._generation = 0
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -94,7 +99,14 @@ class SheetEditor(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(theme.px(8))
-        outer.addWidget(self._chips())
+        self.tabs = self._chips()
+        outer.addWidget(self.tabs)
+        self.sections = Choice()
+        self.sections.setAccessibleName(tr("Part of the sheet"))
+        for name, words in _SECTIONS:
+            self.sections.addItem(words, name)
+        self.sections.activated.connect(lambda _: self.show_section(str(self.sections.currentData())))
+        outer.addWidget(self.sections)
         holder = QWidget()
         self.stack = QStackedLayout(holder)
         self.tables: dict[str, TableEditor] = {}
@@ -124,6 +136,13 @@ class SheetEditor(QWidget):
             row.addWidget(chip)
         row.addStretch(1)
         return holder
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Where the tabs do not fit beside each other, a pull-down takes their place."""
+        super().resizeEvent(event)
+        fits = sum(c.sizeHint().width() + theme.px(4) for c in self.chips.values()) <= self.width()
+        self.tabs.setVisible(fits)
+        self.sections.setVisible(not fits)
 
     def _page(self, name: str, words: str) -> QWidget:
         if name == "model":
@@ -180,9 +199,10 @@ class SheetEditor(QWidget):
 
     # -- showing ------------------------------------------------------------------------------------
 
-    def show_draft(self, draft: Draft, pictures: dict[str, bytes], lost: tuple[str, ...] = ()) -> None:
-        """Edit this draft; ``lost`` tells what of its file could not be read."""
+    def show_draft(self, draft: Draft, pictures: dict[str, bytes], lost: tuple[str, ...] = (), text: str = "") -> None:
+        """Edit this draft; ``lost`` tells what of its file could not be read, ``text`` gives the lines of its keys."""
         self.draft, self.pictures, self.lost = draft, pictures, lost
+        self._opened, self._places = draft.data, key_lines(text) if text else {}
         self.problems = ()
         self._show_all(keep=False)
         self._check()
@@ -200,6 +220,7 @@ class SheetEditor(QWidget):
     def show_section(self, name: str) -> None:
         """Go to a part of the sheet."""
         self.chips[name].setChecked(True)
+        self.sections.setCurrentIndex(self.sections.findData(name))
         self.stack.setCurrentWidget(self.pages[name])
         if name == "board" and self.draft is not None:
             self.board.show_draft(self.draft, self.pictures)
@@ -365,6 +386,7 @@ class SheetEditor(QWidget):
             text = f"{words} {count}" if count and name == "problems" else words
             if chip.text() != text:
                 chip.setText(text)
+                self.sections.setItemText(self.sections.findData(name), text)
             if chip.property("wrong") != bool(count):
                 chip.setProperty("wrong", bool(count))
                 style = chip.style()
@@ -385,7 +407,9 @@ class SheetEditor(QWidget):
         for words in self.lost:
             self.problem_list.addItem(QListWidgetItem(words))
         for problem in self.problems:
-            item = QListWidgetItem(f"{where(self.draft, problem)}: {problem.text}")
+            line = line_of(self._places, problem.place) if self._places and self.shown_data is self._opened else 0
+            at = tr("line {n}, ", n=line) if line else ""
+            item = QListWidgetItem(f"{at}{where(self.draft, problem)}: {problem.text}")
             item.setData(Qt.ItemDataRole.UserRole, problem)
             self.problem_list.addItem(item)
         self.problem_list.setVisible(self.problem_list.count() > 0)

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QHideEvent
+from PyQt6.QtGui import QHideEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -41,6 +41,8 @@ from unitone.words import tr
 _ROLE = Qt.ItemDataRole.UserRole
 #: What was typed is kept on disk beside the sheet this long after the last change (milliseconds).
 _KEEP = 1500
+#: Narrower than this (pixels at normal type), library and editor take turns.
+_NARROW = 1000
 
 
 @dataclass
@@ -57,12 +59,14 @@ class Opened:
     lost: tuple[str, ...] = ()
     words: str = ""
     job: str = ""
+    variant: str = ""
 
 
 class SheetsPage(QWidget):
     """Library at the left, editor at the right."""
 
     variant_made = pyqtSignal(str, str, object)
+    variant_undone = pyqtSignal(str)
 
     def __init__(self, library: Library) -> None:
         super().__init__()
@@ -84,14 +88,34 @@ class SheetsPage(QWidget):
         outer = QHBoxLayout(self)
         outer.setContentsMargins(theme.px(16), theme.px(14), theme.px(16), theme.px(12))
         outer.setSpacing(theme.px(14))
-        outer.addLayout(self._left(), 10)
+        self.left_side = QWidget()
+        self.left_side.setLayout(self._left())
+        outer.addWidget(self.left_side, 10)
         outer.addWidget(self._right(), 40)
+        theme.changed.connect(self._arrange)
         self.refresh()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a small window, or with large type, library and editor take turns."""
+        super().resizeEvent(event)
+        self._arrange()
+
+    def _arrange(self) -> None:
+        narrow = self.width() / theme.scale < _NARROW
+        editing = self.stack.currentIndex() == 1 and self.now is not None
+        self.left_side.setVisible(not narrow or not editing)
+        self.to_library.setVisible(narrow and editing)
+
+    def _show_library(self) -> None:
+        self.left_side.show()
+        self.to_library.hide()
+        self.list.setFocus()
 
     # -- building ------------------------------------------------------------------------------------
 
     def _left(self) -> QVBoxLayout:
         column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(theme.px(8))
         column.addWidget(label("page", tr("Sheets")))
         self.find = QLineEdit()
@@ -168,11 +192,20 @@ class SheetsPage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(theme.px(6))
         self.title = label("title", "", True)
+        self.to_library = QPushButton(tr("◂ Library"))
+        self.to_library.setProperty("role", "link")
+        self.to_library.clicked.connect(self._show_library)
+        self.to_library.hide()
+        row.addWidget(self.to_library)
         row.addWidget(self.title, 1)
         self.undo_button, self.redo_button = QPushButton(tr("Undo")), QPushButton(tr("Redo"))
         self.undo_button.clicked.connect(lambda: self.press("undo"))
         self.redo_button.clicked.connect(lambda: self.press("redo"))
         self.export, self.remove = QPushButton(tr("Export…")), QPushButton(tr("Remove"))
+        self.go_back = QPushButton(tr("Undo the variant"))
+        self.go_back.clicked.connect(lambda: self.variant_undone.emit(self.now.job) if self.now is not None else None)
+        self.own = QPushButton(tr("Keep in the library"))
+        self.own.clicked.connect(self.keep_in_library)
         self.export.clicked.connect(self._ask_export)
         self.remove.clicked.connect(self.put_aside)
         self.save_button = QPushButton()
@@ -185,12 +218,25 @@ class SheetsPage(QWidget):
         self.differs.textChanged.connect(lambda _: self._buttons())
         self.differs.returnPressed.connect(self.save)
         row.addWidget(self.differs, 1)
-        for button in (self.undo_button, self.redo_button, self.export, self.remove, self.save_button):
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            row.addWidget(button)
+        row.addWidget(self.save_button)
         column.addLayout(row)
+        second = QHBoxLayout()
         self.state = label("quiet", "", True)
-        column.addWidget(self.state)
+        second.addWidget(self.state, 1)
+        for button in (self.undo_button, self.redo_button, self.go_back, self.own, self.export, self.remove):
+            button.setProperty("role", "link")
+            second.addWidget(button)
+        for button in (
+            self.undo_button,
+            self.redo_button,
+            self.go_back,
+            self.own,
+            self.export,
+            self.remove,
+            self.save_button,
+        ):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        column.addLayout(second)
         return column
 
     # -- the library --------------------------------------------------------------------------------
@@ -242,7 +288,7 @@ class SheetsPage(QWidget):
 
     def _show(self, opened: Opened) -> None:
         self.now = opened
-        self.editor.show_draft(opened.draft, opened.pictures, opened.lost)
+        self.editor.show_draft(opened.draft, opened.pictures, opened.lost, opened.text)
         self.stack.setCurrentIndex(1)
         self.differs.setVisible(bool(opened.job))
         self.differs.clear()
@@ -257,6 +303,7 @@ class SheetsPage(QWidget):
                 )
             )
         self._buttons()
+        self._arrange()
         self._show_list()
 
     def new_sheet(self) -> None:
@@ -272,10 +319,10 @@ class SheetsPage(QWidget):
         self.editor.show_section("model")
         self.editor.model.focus_field(("model", "maker"))
 
-    def open_job_sheet(self, job: str, text: str, pictures: dict[str, bytes], title: str) -> None:
-        """Edit a job's own copy of its sheet; keeping it makes a variant of that job."""
+    def open_job_sheet(self, job: str, text: str, pictures: dict[str, bytes], title: str, variant: str) -> None:
+        """Edit a job's own copy of its sheet; keeping it makes a variant of that job. ``variant`` names the one there is."""
         self.keep_draft()
-        opened = Opened("", True, text, "", (), Draft(to_data(text, title)), pictures, job=job, words="")
+        opened = Opened("", True, text, "", (), Draft(to_data(text, title)), pictures, job=job, variant=variant)
         self._show(opened)
         self.editor.show_section("step")
 
@@ -338,6 +385,20 @@ class SheetsPage(QWidget):
             self.refresh()
 
         self._saving.run(work, done, self.say)
+
+    def keep_in_library(self) -> None:
+        """A job's own sheet as a sheet of the workshop: how a general route becomes a sheet."""
+        opened = self.now
+        if opened is None:
+            return
+        title = f"{opened.draft.get(('model', 'maker'), '')} {opened.draft.get(('model', 'name'), '')}".strip()
+        identifier, bundle = self.library.free_id(title or "sheet"), self._bundle(opened)
+
+        def done(_: object) -> None:
+            self.say(tr("Kept in the library as {name}. New jobs can use it.", name=identifier))
+            self.refresh()
+
+        self._saving.run(lambda: self.library.save(identifier, bundle), done, self.say)
 
     def _make_variant(self, opened: Opened) -> None:
         if self.editor.problems:
@@ -415,6 +476,7 @@ class SheetsPage(QWidget):
             return
         self.now = None
         self.stack.setCurrentIndex(1)
+        self._arrange()
         self.say(tr("{title} is out of the library.", title=self.title.text()), undo=True)
         self._buttons()
         self.refresh()
@@ -482,6 +544,10 @@ class SheetsPage(QWidget):
             self.state.setText("")
             self.save_button.setEnabled(False)
             return
+        self.go_back.setVisible(bool(opened.variant))
+        self.go_back.setToolTip(tr("Back to what was there before: {variant}", variant=opened.variant))
+        self.own.setVisible(bool(opened.job))
+        self.remove.setVisible(not opened.job)
         self.undo_button.setToolTip(tr("Ctrl+Z: {what}", what=draft.undo_words))
         self.redo_button.setToolTip(tr("Ctrl+Shift+Z: {what}", what=draft.redo_words))
         title = f"{draft.get(('model', 'maker'), '')} {draft.get(('model', 'name'), '')}".strip()

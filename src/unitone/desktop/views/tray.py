@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QStackedLayout, QWidget
 
 from unitone.bench.kit import Kit
@@ -41,6 +41,7 @@ class Tray(QFrame):
     """One question at a time; Escape closes it."""
 
     closed = pyqtSignal()
+    resized = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -166,6 +167,15 @@ class Tray(QFrame):
         """Put it away; nothing is kept that was not said to be."""
         self.hide()
         self.closed.emit()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.resized.emit()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """What stands above has its room again."""
+        super().hideEvent(event)
+        self.resized.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape:

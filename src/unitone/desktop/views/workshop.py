@@ -5,7 +5,17 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from unitone.bench.instruments import Instrument
 from unitone.desktop.theme.theme import theme
@@ -154,14 +164,24 @@ class WorkshopPage(QWidget):
         self.rule.setCurrentIndex(max(0, self.rule.findData(self._logbook.setting("rule"))))
         self.rule.activated.connect(lambda _: self._logbook.set_setting("rule", self.rule.currentData()))
         self._add(grid, row, tr("Decision rule"), self.rule, tr("Guard band w = U = 2u after ILAC-G8 and JCGM 106."))
-        layout.addLayout(grid)
-        layout.addStretch(1)
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, theme.px(8), 0)
+        column.addLayout(grid)
+        column.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
+        layout.addWidget(area, 1)
         return card
 
     def _add(self, grid: QGridLayout, row: int, words: str, box: QComboBox, why: str) -> int:
         name = label("", words)
         name.setBuddy(box)
         box.setAccessibleName(words)
+        box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         grid.addWidget(name, row, 0)
         grid.addWidget(box, row + 1, 0)
         grid.addWidget(label("small", why, True), row + 2, 0)

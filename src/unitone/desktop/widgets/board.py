@@ -12,6 +12,9 @@ from unitone.desktop.widgets.picture import WHOLE, BoardImage, Crop
 from unitone.session.shapes import Pin
 from unitone.words import tr
 
+#: Narrower than this (pixels at normal type), only the pin at hand has its name beside it.
+_NAMES_FROM = 190
+
 
 class BoardView(Painted):
     """Click a pin to take that adjuster in hand."""
@@ -93,6 +96,8 @@ class BoardView(Painted):
         else:
             painter.drawEllipse(box)
             painter.drawLine(QPointF(centre.x(), box.top() + 2), QPointF(centre.x(), centre.y()))
+        if area.width() < theme.px(_NAMES_FROM) and not pin.current:
+            return
         painter.setFont(theme.font(14 if pin.current else 11, pin.current))
         metrics = painter.fontMetrics()
         width = metrics.horizontalAdvance(pin.id) + theme.px(8)

@@ -146,7 +146,7 @@ class FormView(QScrollArea):
         widget.setAccessibleName(field.words)
         widget.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         widget.setMinimumWidth(theme.px(60))
-        words = label("small", field.words)
+        words = label("small", field.words, True)
         words.setBuddy(widget)
         cure = label("cure", "", True)
         cure.hide()
