@@ -12,7 +12,8 @@ import pytest
 
 from unitone.cli.commands import run
 from unitone.cli.main import _window_arguments
-from unitone.sheet.library import find
+from unitone.sheet.bundle import Bundle, write_bundle
+from unitone.sheet.library import Library, find
 
 
 def call(capsys: pytest.CaptureFixture[str], *arguments: str) -> tuple[int, str, str]:
@@ -74,8 +75,9 @@ def test_channel(capsys: pytest.CaptureFixture[str]) -> None:
 
 def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     rows = json.loads(call(capsys, "sheet", "list", "--json")[1])
-    assert [r["id"] for r in rows] == ["ostrel-tarn-40"]
-    assert {"id", "maker", "name", "kind", "steps", "standin", "faults"} == set(rows[0]) and rows[0]["standin"] is True
+    assert [r["id"] for r in rows] == ["ostrel-mallard-6", "ostrel-tarn-40", "ostrel-weir-40-am"]
+    assert {"id", "maker", "name", "kind", "steps", "standin", "faults"} == set(rows[0])
+    assert [r["standin"] for r in rows] == [False, True, False] and rows[0]["steps"] == 16
     assert call(capsys, "sheet", "list")[0] == 0
     assert call(capsys, "sheet", "check", str(find("ostrel-tarn-40")))[0] == 0
     bad = tmp_path / "bad.toml"
@@ -85,6 +87,23 @@ def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     code, _, err = call(capsys, "sheet", "check", str(bad))
     line = next(n for n, text in enumerate(bad.read_text().splitlines(), 1) if "eu-41" in text)
     assert code == 1 and err.startswith(f"{bad}:{line}: channels.plan:")
+
+
+def test_sheets_of_the_workshop_and_bundles(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    text = find("ostrel-weir-40-am").read_text(encoding="utf-8")
+    Library(tmp_path / "sheets").save("mine", Bundle(text, {"a.png": b"never read here"}))
+    (tmp_path / "sheets" / "half.toml").write_text(text.replace("eu-40", "eu-41"), encoding="utf-8")
+    code, out, err = call(capsys, "--workspace", str(tmp_path), "sheet", "list", "--json")
+    assert code == 0 and json.loads(out)[0]["id"] == "mine" and "half.toml" in err
+    code, out, err = call(capsys, "sheet", "check", str(tmp_path / "sheets" / "mine.unitone"))
+    assert code == 1 and "a.png: 1: picture: is no whole PNG" in err.replace(":1:", ": 1:")
+    write_bundle(tmp_path / "good.unitone", text, {})
+    code, out, _ = call(capsys, "sheet", "check", str(tmp_path / "good.unitone"))
+    assert code == 0 and "17 steps, holds" in out
+    code, _, err = call(capsys, "robot", "ostrel-mallard-6", "--sets", "1")
+    assert code in (2, 3) and "physics" in err and "Traceback" not in err
+    code, _, err = call(capsys, "sheet", "check", str(tmp_path / "none.unitone"))
+    assert code == 1 and "cannot be read" in err
 
 
 def test_jobs_and_reports(capsys: pytest.CaptureFixture[str], demo: str, tmp_path: Path) -> None:

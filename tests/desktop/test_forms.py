@@ -13,7 +13,7 @@ pytest.importorskip("PyQt6.QtWidgets")
 from PIL import Image
 from PyQt6.QtCore import QBuffer, QByteArray, QEvent, QIODevice, QMimeData, QObject, QPoint, QPointF, QRectF, Qt, QUrl
 from PyQt6.QtGui import QColor, QDropEvent, QImage, QPainter, QWheelEvent
-from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPlainTextEdit
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPlainTextEdit, QWidget
 from pytestqt.qtbot import QtBot
 
 from unitone.desktop.app import make_application
@@ -41,6 +41,15 @@ from unitone.sheet.read import to_data
 def _look() -> None:
     make_application()
     theme.use("day", 1.0)
+
+
+def in_front(qtbot: QtBot, widget: QWidget) -> None:
+    """Show a widget as the active window, so that the focus is a real one."""
+    qtbot.addWidget(widget)
+    widget.show()
+    qtbot.waitExposed(widget)
+    widget.activateWindow()
+    qtbot.waitUntil(lambda: QApplication.activeWindow() is widget, timeout=60000)
 
 
 def tarn() -> dict[str, Any]:
@@ -119,9 +128,7 @@ def test_several_rows_differ_and_agree(qtbot: QtBot) -> None:
 
 def test_a_field_completes_the_last_name_and_tab_leaves_it(qtbot: QtBot) -> None:
     form = FormView(TABLES["step"], lambda source: {"adjuster": ["T1", "T2", "CT1"], "quantity": []}.get(source, []))
-    qtbot.addWidget(form)
-    form.show()
-    qtbot.waitExposed(form)
+    in_front(qtbot, form)
     line = form.widgets["adjust",]
     assert isinstance(line, QLineEdit)
     line.setFocus()
@@ -154,8 +161,7 @@ def test_scrolling_past_a_pull_down_changes_nothing(qtbot: QtBot) -> None:
 def test_a_list_marks_what_has_to_be_mended_and_goes_there(qtbot: QtBot) -> None:
     draft = Draft(tarn())
     editor = TableEditor("step", "Steps", TABLES["step"], row_words("step"), lambda _: [])
-    qtbot.addWidget(editor)
-    editor.show()
+    in_front(qtbot, editor)
     editor.show_draft(draft)
     assert editor.list.count() == 15 and editor.rows() == [0]
     problems = (

@@ -115,12 +115,12 @@ def test_whatever_is_typed_can_be_undone_written_and_checked(ops: list[tuple[str
     _, problems = check(draft.data, "d")
     assert all(p.text.strip() and p.place for p in problems)
     assert tomllib.loads(to_toml(draft.data, TEXT)) == draft.data
-    last = draft.data
+    last, steps = draft.data, 0
     while draft.undo():
-        pass
+        steps += 1
     assert draft.data == start and not draft.changed
-    while draft.redo():
-        pass
+    for _ in range(steps):
+        draft.redo()
     assert draft.data == last
 
 
@@ -234,7 +234,7 @@ def test_half_good_files_open_with_what_can_be_read() -> None:
     assert recover(TEXT, "x").data == whole and recover(TEXT, "x").lost == ()
 
 
-@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(
     st.lists(
         st.tuples(

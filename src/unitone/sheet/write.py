@@ -31,7 +31,10 @@ def to_toml(data: dict[str, Any], before: str = "", left: tuple[str, ...] = ()) 
         text = _fresh(data)
     if left:
         text = text.rstrip("\n") + "\n\n# Could not be read when this sheet was opened:\n"
-        text += "".join(f"# {line}\n" for line in left)
+        # A comment may hold no control characters: they are written as people write them (\\x00).
+        text += "".join(
+            f"# {''.join(c if c.isprintable() or c == chr(9) else ascii(c)[1:-1] for c in line)}\n" for line in left
+        )
     return text
 
 
