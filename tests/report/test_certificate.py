@@ -12,9 +12,11 @@ import pytest
 from pypdf import PdfReader
 
 from conftest import SHEET, follow_until
+from unitone.bench.instruments import Instrument
 from unitone.errors import UnitoneError
 from unitone.job.tape import Card
 from unitone.job.verdicts import lines
+from unitone.report.certificate import Certificate
 from unitone.report.write import FORMATS, render, write
 from unitone.session.session import Session, certificate_of, open_job
 from unitone.store.logbook import Logbook
@@ -97,3 +99,79 @@ def test_forms_and_places_that_do_not_exist(finished: Session, tmp_path: Path) -
         render(made, "docx")
     with pytest.raises(UnitoneError, match="cannot be written"):
         write(made, "csv", tmp_path / "no" / "such" / "place.csv")
+
+
+@pytest.fixture
+def judged(book: Logbook) -> Certificate:
+    """A hand job with everything on it that judgement leaves behind."""
+    session = Session(book, open_job(book, "ostrel-tarn-40", Card(9, "ostrel-tarn-40", "40-9", "the <lock> keeper")))
+    session.set_instruments((
+        Instrument("w", "old wattmeter & pad", ("tx.power",), "calibrated", "2026-03-02", pct_reading=2.0, reads_pct=-8.0),
+        Instrument("s", "SINAD meter", ("rx.*",)),
+    ))  # fmt: skip
+    session.start_work()
+    session.go_to("power")
+    session.confirm_hook_up("send")
+    session.type_in("3.0", session.step.setting)
+    session.judge("accepted", "a new final costs more than the radio")
+    session.go_to("squelch")
+    session.judge("not applicable", "automatic squelch fitted by an earlier hand")
+    session.touch("C41", "470 µF replaced")
+    session.touch("recap")
+    text = session.state.written.source_text
+    session.set_variant(
+        "bias for the other final", text.replace('supply = "13.2 V"', 'supply = "12.6 V"'), "a <b>market</b> find"
+    )
+    return certificate_of(session.state)
+
+
+def test_a_certificate_tells_decisions_work_variants_and_instruments(judged: Certificate) -> None:
+    rows = {r.step: r for r in judged.rows}
+    assert rows["squelch"].verdict == "not applicable" and "automatic squelch" in rows["squelch"].remark
+    assert rows["power"].verdict == "re-check", "the recap came after it"
+    assert "accepted: a new final" in rows["power"].remark and "read 3.00 W, corrected" in rows["power"].remark
+    assert "U = 0.0753 W" in rows["power"].remark  # 2 · 0.02 · 3.26 / √3
+    assert judged.touched == ("C41: 470 µF replaced", "recap: Electrolytics replaced")
+    assert judged.differs == ("bias for the other final (a <b>market</b> find)", "model: supply: 13.2 V → 12.6 V")
+    assert (
+        judged.instruments[0]
+        == "old wattmeter & pad, calibrated 2026-03-02, ±2 % of reading, reads -8 % off, corrected"
+    )
+    assert judged.instruments[1] == "SINAD meter, indicative only" and judged.rule == "guard band where known"
+
+
+@pytest.mark.parametrize("form", ["html", "pdf", "csv", "json"])
+def test_every_format_carries_them(judged: Certificate, form: str, tmp_path: Path) -> None:
+    write(judged, form, tmp_path / f"c.{form}")
+    content = (tmp_path / f"c.{form}").read_bytes()
+    if form == "pdf":
+        text = " ".join(page.extract_text() for page in PdfReader(tmp_path / "c.pdf").pages)
+        text = " ".join(text.split())
+    else:
+        text = content.decode("utf-8")
+    words = ["a new final costs more", "not applicable"]
+    if form != "csv":
+        words += ["bias for the other final", "470 µF replaced", "guard band where known", "12.6 V"]
+    for said in words:
+        assert said in text, said
+    if form == "html":
+        assert "the &lt;lock&gt; keeper" in text and "<b>market</b>" not in text and "wattmeter &amp; pad" in text
+    if form == "json":
+        data = json.loads(text)
+        assert data["touched"][0] == "C41: 470 µF replaced" and {r["verdict"] for r in data["rows"]} >= {
+            "not applicable",
+            "to do",
+        }
+
+
+def test_an_accepted_step_stands_as_accepted_and_is_counted(book: Logbook) -> None:
+    session = Session(book, open_job(book, "ostrel-mallard-6", Card(1, "ostrel-mallard-6")))
+    session.start_work()
+    session.go_to("power")
+    session.confirm_hook_up("send")
+    for required in session.step.required:
+        session.type_in("0.6", required)
+    session.judge("accepted", "enough for the allotments")
+    made = certificate_of(session.state)
+    assert [r.verdict for r in made.rows if r.step == "power"] == ["accepted"] * 3
+    assert "3 accepted with a reason" in made.summary and made.summary.startswith("Preliminary")

@@ -12,6 +12,7 @@ from pathlib import Path
 
 import pytest
 from sqlalchemy import create_engine, inspect
+from sqlalchemy import text as sql
 
 from unitone.errors import LogbookBusy, StoreError
 from unitone.job.state import fold
@@ -200,3 +201,42 @@ def test_a_jobs_export_is_plain_json(tmp_path: Path) -> None:
     with Logbook(tmp_path / "b") as other:
         other.import_jobs(jobs)
         assert other.export_jobs() == jobs
+
+
+def test_pictures_travel_with_a_job_and_are_kept_once(tmp_path: Path) -> None:
+    with Logbook(tmp_path / "a") as book:
+        first, second = book.put_blob(b"picture"), book.put_blob(b"picture")
+        assert first == second and book.blob(first) == b"picture"
+        with pytest.raises(StoreError, match="picture of this job is missing"):
+            book.blob("0" * 64)
+        job = open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40"))
+        session = Session(book, job)
+        text = session.state.written.source_text
+        session.set_variant(
+            "louder", text.replace('supply = "13.2 V"', 'supply = "13.8 V"'), pictures={"new.png": b"new"}
+        )
+        exported = book.export_jobs()
+        assert len(exported[0]["pictures"]) == 1
+        with book._engine.connect() as connection:
+            kept = connection.execute(sql("SELECT data FROM entry WHERE kind = 'variant'")).scalar_one()
+        assert "13.8 V" in kept or "sheet_text" not in kept, "the text of a variant lies in the snapshots, once"
+    with Logbook(tmp_path / "b") as other:
+        other.import_jobs(exported)
+        tape = other.tape(job)
+        hashed = tape[0].data["pictures"]["ostrel-tarn-40.svg"]
+        assert other.blob(hashed).startswith(b"<svg") and fold(tape).variants[0].title == "louder"
+        assert fold(tape).written.supply == "13.8 V"
+        # The job needs no file any more: its own sheet is on its tape.
+        assert Session(other, job).sheet.supply == "13.8 V"
+
+
+def test_a_logbook_from_before_pictures_is_brought_up_to_date(tmp_path: Path) -> None:
+    with Logbook(tmp_path) as book:
+        open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40"))
+    with sqlite3.connect(tmp_path / "logbook.sqlite") as raw:
+        raw.execute("DROP TABLE blob")
+        raw.execute("UPDATE alembic_version SET version_num = '0001'")
+    raw.close()
+    with Logbook(tmp_path) as book:
+        assert len(book.tape(book.job("1").id)) == 1
+        assert book.blob(book.put_blob(b"x")) == b"x"

@@ -87,11 +87,11 @@ class Instrument:
         if self.full_scale is None or q.kind in _IN_DB or abs(value) >= LOW_ON_SCALE * self.full_scale:
             return ""
         if not self.pct_full_scale:
-            return tr("low on the scale of {name}: use a lower range if it has one", name=self.name)
+            return tr("low on the scale: use a lower range if there is one")
         part = self.full_scale * self.pct_full_scale / max(abs(value), 1e-12)
         return tr(
-            "low on the scale of {name}: ±{pct} % of this reading. Use a lower range if it has one",
-            name=self.name, pct=number(part, 0 if part >= 9.5 else 1),
+            "low on the scale: ±{pct} % of this reading, use a lower range if there is one",
+            pct=number(part, 0 if part >= 9.5 else 1),
         )  # fmt: skip
 
     def correction_words(self, q: Quantity) -> str:

@@ -77,12 +77,15 @@ def slug(words: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", plain.lower()).strip("-")[:60] or "sheet"
 
 
+#: What a file held when it was last looked at, by place, time and size: a library of hundreds is looked at once.
+_LOOKED: dict[tuple[Path, int, int], Kept] = {}
+
+
 class Library:
     """The sheets that a workshop can use; its own live in ``folder`` (None: there are none)."""
 
     def __init__(self, folder: Path | None) -> None:
         self.folder = folder
-        self._known: dict[tuple[Path, int, int], Kept] = {}
 
     def own(self) -> list[Path]:
         """The workshop's own sheet files, by name."""
@@ -104,9 +107,10 @@ class Library:
             key = (path, stat.st_mtime_ns, stat.st_size)
         except OSError:
             key = (path, 0, 0)
-        if key not in self._known:
-            self._known[key] = self._look(path, own)
-        return self._known[key]
+        found = _LOOKED.get(key)
+        if found is None:
+            found = _LOOKED[key] = self._look(path, own)
+        return found
 
     def _look(self, path: Path, own: bool) -> Kept:
         try:

@@ -73,7 +73,8 @@ class Reach:
         narrowed: list[str] = [self.way] if self.way != "either" else []
         narrowed += [f"channel {self.channel}"] if self.channel else []
         narrowed += [x for x in (self.band, self.mode) if x]
-        return self.pattern + (f" ({', '.join(narrowed)})" if narrowed else "")
+        pattern = "everything" if self.pattern == "*" else self.pattern
+        return pattern + (f" ({', '.join(narrowed)})" if narrowed else "")
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from html import escape
 from typing import Any
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.newjob import NewJob
 from unitone.desktop.widgets.marks import draw_mark
@@ -240,6 +241,14 @@ class JobsPage(QWidget):
         columns.addWidget(self._side(), 36)
         outer.addLayout(columns, 1)
         self.refresh()
+        # The library is looked at while nobody waits for it: a new job then has its models at once.
+        self._looking = Errand("library", self)
+        QTimer.singleShot(1500, self._look_at_library)
+
+    def _look_at_library(self) -> None:
+        from unitone.session.session import library_of
+
+        self._looking.run(library_of(self._logbook).kept, lambda _: None, lambda _: None)
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()

@@ -9,7 +9,7 @@ from PyQt6.QtSvg import QSvgRenderer
 Crop = tuple[float, float, float, float]
 WHOLE: Crop = (0.0, 0.0, 1.0, 1.0)
 #: Photographs are shown no finer than this: a board's names can be read, and memory stays small.
-_FINEST = 4000
+_FINEST = 3000
 
 
 class BoardImage:
