@@ -59,7 +59,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     _title, chain, words = HOOK_UPS[step.hook_up]
     adjuster = state.sheet.adjuster(hand) if hand else None
     small = adjuster.step_mdeg if adjuster else 0
-    alone = leave_alone(state, step)
+    alone = v == "left alone" and leave_alone(state, step)
     return BenchView(
         job_id=session.job_id,
         number=state.card.number,

@@ -205,6 +205,8 @@ class SheetEditor(QWidget):
         self._opened, self._places = draft.data, key_lines(text) if text else {}
         self.problems = ()
         self._show_all(keep=False)
+        self._list_problems()
+        self.all_well.setText(tr("being checked…"))
         self._check()
 
     def _show_all(self, keep: bool) -> None:
