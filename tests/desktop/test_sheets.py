@@ -296,7 +296,6 @@ def test_cures_undo_multi_edit_and_order_in_the_editor(desk: Desk) -> None:
     assert len(draft.rows("step")) == 16 and draft.rows("step")[2]["id"] == "rail-2"
     desk.qtbot.mouseClick(table.remove_button, Qt.MouseButton.LeftButton)
     assert len(draft.rows("step")) == 15
-    table.list._order = None  # type: ignore[attr-defined]
     table.list.moved.emit([1, 0, *range(2, 15)])
     assert draft.ids("step")[:2] == ["rail", "reference"]
     while page.editor.undo():
@@ -411,6 +410,14 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     desk.until(lambda: page.save_button.isEnabled() and page.editor.problems == ())
     page.save()
     assert "what is different" in page.message_words.text()
+    # Another sheet in between: what was typed here is there again.
+    page.open(find("ostrel-mallard-6"))
+    desk.until(lambda: page.now is not None and page.now.id == "ostrel-mallard-6")
+    page._saving.wait()
+    desk.window.show_place("bench")
+    desk.key("e")
+    desk.until(lambda: page.now is not None and bool(page.now.job))
+    assert page.now.draft.changed and "is here again" in page.message_words.text()  # type: ignore[union-attr]
     page.differs.setFocus()
     desk.key("other final transistor")
     desk.qtbot.mouseClick(page.save_button, Qt.MouseButton.LeftButton)

@@ -276,12 +276,7 @@ class SheetsPage(QWidget):
         def work() -> Opened:
             kept = self.library.draft_of(path.stem) if own else None
             found = read_opened(path, own)
-            if kept is not None:
-                data = recover(kept.text, path.name).data
-                found.draft = Draft(found.draft.data)
-                found.draft.change(tr("what was not saved"), lambda _: data)
-                found.pictures = kept.pictures
-                found.words = tr("What was not saved last time is here again. Save it, or undo.")
+            self._take_draft(found, kept)
             return found
 
         self._opening.run(work, self._show, self.say)
@@ -306,6 +301,18 @@ class SheetsPage(QWidget):
         self._arrange()
         self._show_list()
 
+    def _take_draft(self, found: Opened, kept: Bundle | None) -> None:
+        """What was not saved last time, as one step that undo takes back."""
+        if kept is None:
+            return
+        data = recover(kept.text, found.id).data
+        found.draft.change(tr("what was not saved"), lambda _: data)
+        found.pictures = {**found.pictures, **kept.pictures}
+        if found.draft.changed:
+            found.words = tr("What was not saved last time is here again. Save it, or undo.")
+        else:
+            self.library.drop_draft(found.id)
+
     def new_sheet(self) -> None:
         """A new sheet: from nothing, or from a general route."""
         self.keep_draft()
@@ -322,7 +329,10 @@ class SheetsPage(QWidget):
     def open_job_sheet(self, job: str, text: str, pictures: dict[str, bytes], title: str, variant: str) -> None:
         """Edit a job's own copy of its sheet; keeping it makes a variant of that job. ``variant`` names the one there is."""
         self.keep_draft()
-        opened = Opened("", True, text, "", (), Draft(to_data(text, title)), pictures, job=job, variant=variant)
+        opened = Opened(
+            f"job-{job}", True, text, "", (), Draft(to_data(text, title)), pictures, job=job, variant=variant
+        )
+        self._take_draft(opened, self.library.draft_of(opened.id))
         self._show(opened)
         self.editor.show_section("step")
 
@@ -408,13 +418,19 @@ class SheetsPage(QWidget):
             self.say(tr("Say in a few words what is different in this radio."))
             self.differs.setFocus()
             return
-        self.variant_made.emit(opened.job, self.differs.text().strip(), self._bundle(opened))
+        bundle, words = self._bundle(opened), self.differs.text().strip()
+        # Should the job refuse it, what was typed is here again the next time its sheet is opened.
+        self.keep_draft()
+        self.now = None
+        self.stack.setCurrentIndex(0)
+        self._arrange()
+        self.variant_made.emit(opened.job, words, bundle)
 
     def keep_draft(self) -> None:
         """Keep what is not saved beside the sheet, so that nothing typed is lost whatever happens."""
         opened = self.now
         self._timer.stop()
-        if opened is None or opened.job or not opened.draft.changed or self.library.folder is None:
+        if opened is None or not opened.draft.changed or self.library.folder is None:
             return
         if not opened.id or not opened.own:
             title = f"{opened.draft.get(('model', 'maker'), '')} {opened.draft.get(('model', 'name'), '')}".strip()
@@ -528,7 +544,7 @@ class SheetsPage(QWidget):
 
     def _changed(self) -> None:
         self._buttons()
-        if self.now is not None and self.now.draft.changed and not self.now.job:
+        if self.now is not None and self.now.draft.changed:
             self._timer.start()
 
     def _buttons(self) -> None:
