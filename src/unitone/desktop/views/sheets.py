@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QResizeEvent
@@ -25,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.opened import Opened, read_opened
 from unitone.desktop.views.sheeteditor import SheetEditor
 from unitone.desktop.views.tableeditor import RowDelegate
 from unitone.desktop.widgets.choice import Choice
@@ -32,7 +31,7 @@ from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
 from unitone.sheet.bundle import ENDING, Bundle, write_bundle, write_whole
 from unitone.sheet.draft import Draft, empty
-from unitone.sheet.library import Kept, Library, general, open_file
+from unitone.sheet.library import Kept, Library, general
 from unitone.sheet.read import to_data
 from unitone.sheet.recover import recover
 from unitone.sheet.write import to_toml
@@ -43,23 +42,6 @@ _ROLE = Qt.ItemDataRole.UserRole
 _KEEP = 1500
 #: Narrower than this (pixels at normal type), library and editor take turns.
 _NARROW = 1000
-
-
-@dataclass
-class Opened:
-    """What is being edited: its id, whether it is the workshop's own, the text it came from, and the rest of its file."""
-
-    id: str
-    own: bool
-    text: str
-    physics: str
-    left: tuple[str, ...]
-    draft: Draft
-    pictures: dict[str, bytes]
-    lost: tuple[str, ...] = ()
-    words: str = ""
-    job: str = ""
-    variant: str = ""
 
 
 class SheetsPage(QWidget):
@@ -596,21 +578,3 @@ class SheetsPage(QWidget):
         self.keep_draft()
         for errand in (self._saving, self._opening, self._listing):
             errand.wait()
-
-
-def read_opened(path: Path, own: bool) -> Opened:
-    """A sheet file for the editor: what can be read of it, and a list of what could not. Raises SheetError."""
-    bundle = open_file(path)
-    found = recover(bundle.text, path.name)
-    data: dict[str, Any] = found.data
-    text = bundle.text if not found.lost else ""
-    return Opened(
-        path.stem,
-        own,
-        text,
-        bundle.physics,
-        found.left,
-        Draft(data),
-        dict(bundle.pictures),
-        found.lost + bundle.left_out,
-    )
