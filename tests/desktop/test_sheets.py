@@ -490,3 +490,39 @@ def test_the_workshops_instruments_and_schools_reach_the_bench(desk: Desk) -> No
     desk.after(lambda: desk.qtbot.mouseClick(desk.bench.tray.schools.keep, Qt.MouseButton.LeftButton))
     route = [r.step_id for _, rows in desk.bench.view.route for r in rows]  # type: ignore[union-attr]
     assert route.index("detector") < route.index("front-end") and "this job" in desk.bench.view.route_why  # type: ignore[union-attr]
+
+
+def test_what_was_tried_and_what_is_loose_through_the_tray(desk: Desk) -> None:
+    desk.open(145)
+    desk.key("x")
+    question = desk.bench.tray.tried
+    desk.until(question.isVisible)
+    assert "Nothing was tried yet" in question.before.text() and not question.keep.isEnabled()
+    desk.key("rail low")
+    question.done.setFocus()
+    desk.key("C41 replaced")
+    question.result.setFocus()
+    desk.key("8.4 V as before")
+    desk.after(lambda: desk.key(Qt.Key.Key_Return))
+    assert desk.bench.view.tried[0].words == "rail low: C41 replaced → 8.4 V as before"  # type: ignore[union-attr]
+    desk.key("x")
+    desk.until(question.isVisible)
+    question.done.setText("c41 again")
+    assert question.before.text().startswith("Tried already: rail low")
+    desk.key(Qt.Key.Key_Escape)
+    desk.key("w")
+    loose = desk.bench.tray.loose
+    desk.until(loose.isVisible)
+    desk.key("speaker unsoldered")
+    desk.after(lambda: desk.key(Qt.Key.Key_Return))
+    assert "Loose: speaker unsoldered" in desk.bench.variant.text() and desk.bench.variant.isVisible()
+    desk.key("w")
+    desk.until(loose.isVisible)
+    assert loose.right.isEnabled() and not loose.stays.isEnabled()
+    desk.after(lambda: desk.qtbot.mouseClick(loose.right, Qt.MouseButton.LeftButton))
+    assert not desk.bench.variant.isVisible() and state_of_job(desk, 145).open_ends == ()
+
+
+def state_of_job(desk: Desk, number: int) -> Any:
+    row = desk.logbook.job(str(number))
+    return fold(desk.logbook.tape(row.id), row.id)

@@ -49,6 +49,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("side", "Route or board, in a small window", "S", "bench"),
     Action("touched", "A part was touched, or something done: what has to be measured again", "T", "bench"),
     Action("recheck", "The way back to a whole job: what to measure again", "K", "bench"),
+    Action("tried", "What was suspected, done, and what came of it", "X", "bench"),
+    Action("loose", "Loose ends: what is lifted, out or on for the time being", "W", "bench"),
     Action("judge", "Accept what is out, or put the step aside, with a reason", "A", "bench"),
     Action("schools", "Schools: this job's own choices", "O", "bench"),
     Action("instrument", "Which instrument typed readings come from", "I", "bench"),

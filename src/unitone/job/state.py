@@ -7,7 +7,7 @@ outside changes it. What a result is, and when it has gone stale, is decided her
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 from unitone.bench.instruments import Instrument
@@ -85,6 +85,31 @@ class Variant:
     undone: bool = False
 
 
+@dataclass(frozen=True)
+class Tried:
+    """Something that was tried: what was suspected, what was done, what came of it, and whether it was the cause."""
+
+    seq: int
+    entry_id: str
+    utc: str
+    suspected: str
+    done: str
+    result: str
+    outcome: str
+
+
+@dataclass(frozen=True)
+class Loose:
+    """A temporary state of the radio or the bench; ``tied`` is the entry that ended it, ``stays`` why it was left."""
+
+    seq: int
+    entry_id: str
+    utc: str
+    what: str
+    tied: int = 0
+    stays: str = ""
+
+
 @dataclass
 class JobState:
     """Everything that is known of a job. ``sheet`` is in route order with its schools applied; ``written`` as it stands in its file."""
@@ -112,6 +137,8 @@ class JobState:
     touches: list[Touch] = field(default_factory=list)
     judged: dict[str, Judged] = field(default_factory=dict)
     variants: list[Variant] = field(default_factory=list)
+    tried: list[Tried] = field(default_factory=list)
+    loose: dict[str, Loose] = field(default_factory=dict)
     positions: dict[str, int] = field(default_factory=dict)
     first_touch: dict[str, int] = field(default_factory=dict)
     last_touch: dict[str, int] = field(default_factory=dict)
@@ -163,6 +190,11 @@ class JobState:
                 if key not in self.found:
                     self.found[key] = logged
                     self.found_clean[key] = first_reached.get(key, logged.seq) >= logged.seq
+
+    @property
+    def open_ends(self) -> tuple[Loose, ...]:
+        """What is still loose: neither put right nor left with a reason."""
+        return tuple(x for x in self.loose.values() if not x.tied)
 
     @property
     def seq(self) -> int:
@@ -303,6 +335,15 @@ def _simple(state: JobState, entry: Entry) -> None:
     elif kind == "concluded":
         _known_step(state, entry, data["step"])
         state.concluded.setdefault(data["step"], []).append((entry.seq, data["outcome"]))
+    elif kind == "tried":
+        told = (data[k] for k in ("suspected", "done", "result", "outcome"))
+        state.tried.append(Tried(entry.seq, entry.id, entry.utc, *told))
+    elif kind == "loose":
+        state.loose[entry.id] = Loose(entry.seq, entry.id, entry.utc, data["what"])
+    elif kind == "tied":
+        end = state.loose.get(data["entry"])
+        if end is not None:
+            state.loose[end.entry_id] = replace(end, tied=entry.seq, stays=data.get("stays", ""))
     elif kind == "note":
         state.notes.append((entry.utc, data["text"]))
     elif kind == "status":

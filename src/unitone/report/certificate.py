@@ -64,6 +64,8 @@ class Certificate:
     cautions: tuple[str, ...]
     differs: tuple[str, ...] = ()
     touched: tuple[str, ...] = ()
+    tried: tuple[str, ...] = ()
+    stays: tuple[str, ...] = ()
     instruments: tuple[str, ...] = ()
     rule: str = ""
 
@@ -126,6 +128,8 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
         state.card.complaint, opening.data["sheet_id"], opening.data["sheet_hash"], opening.utc, state.finished, simulated,
         statement, words, tuple(rows), turned, tuple(text for _, text in state.notes), tuple(cautions), _differs(state),
         tuple(t.words if t.words == t.name else f"{t.name}: {t.words}" for t in state.touches if t.name != "variant"),
+        tuple(f"{t.suspected}: {t.done} → {t.result or '—'} ({tr(t.outcome)})" for t in state.tried),
+        tuple(f"{x.what}: {x.stays or tr('open')}" for x in state.loose.values() if x.stays or not x.tied),
         tuple(_instrument(i) for i in state.instruments), state.rule if state.instruments else "",
     )  # fmt: skip
 

@@ -133,8 +133,10 @@ def to_pdf(certificate: Certificate) -> bytes:
             Paragraph("What was turned, from where it was found", heading),
             Paragraph(escape(", ".join(f"{n} {a}" for n, a in c.turned)) + ".", body),
         ]
-    for words, items in (("How this radio differs from its sheet", c.differs), ("Parts and work", c.touched),
-                         ("Instruments", c.instruments), ("Notes", c.notes), ("Cautions", c.cautions)):  # fmt: skip
+    for words, items in (
+        ("How this radio differs from its sheet", c.differs), ("Parts and work", c.touched), ("What was tried", c.tried),
+        ("What stays as it is", c.stays), ("Instruments", c.instruments), ("Notes", c.notes), ("Cautions", c.cautions),
+    ):  # fmt: skip
         if items:
             story += [Paragraph(words, heading), *(Paragraph("– " + escape(i), body) for i in items)]
         if words == "Instruments" and items:

@@ -9,7 +9,7 @@ from unitone.job.summary import standing_variant
 from unitone.job.verdicts import Verdict, guard_band, inside, settling
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import number, show
-from unitone.session.shapes import BoardPicture, RecheckRow, RecheckView, SchoolRow, Touchable
+from unitone.session.shapes import BoardPicture, RecheckRow, RecheckView, SchoolRow, Touchable, TriedRow
 from unitone.sheet.model import Conditions, Step
 from unitone.sheet.reach import actions_of, reached_steps
 from unitone.sheet.schools import SCHOOLS
@@ -100,6 +100,13 @@ def touchables(state: JobState) -> tuple[Touchable, ...]:
         Touchable(name, words, ", ".join(r.words for r in reaches), len(reached_steps(state.sheet, reaches)))
         for name, words, reaches in found
     )
+
+
+def tried_rows(state: JobState) -> tuple[TriedRow, ...]:
+    """Everything that was tried, the last first, so that nobody tries it twice."""
+    return tuple(
+        TriedRow(f"{t.suspected}: {t.done}" + (f" → {t.result}" if t.result else ""), tr(t.outcome)) for t in reversed(state.tried)
+    )  # fmt: skip
 
 
 # -- schools, variants, decisions --------------------------------------------------------------------------

@@ -104,6 +104,12 @@ def _named(text: str, path: Path, title: str) -> str:
     return to_toml(data, text)
 
 
+#: Kinds of entries that undo strikes.
+_STRUCK = frozenset({"reading", "note", "concluded", "status", "touch", "judge", "tried", "loose", "tied"})
+#: What came of something that was tried.
+OUTCOMES = ("not the cause", "the cause", "unclear")
+
+
 class Session:
     """A job in work. Every change is committed to the tape before it is part of the state."""
 
@@ -429,6 +435,29 @@ class Session:
         """From here on, typed readings of that quantity come from this instrument."""
         self._append("instruments", {"chosen": {quantity_id: instrument_id}})
 
+    # -- what was tried, and what is loose ---------------------------------------------------------
+
+    def tried(self, suspected: str, done: str, result: str, outcome: str) -> None:
+        """What was suspected, done, seen, and whether that was the cause. Raises TapeError for what says nothing."""
+        if outcome not in OUTCOMES:
+            raise TapeError(f"“{outcome}” is no outcome. Use one of: {', '.join(OUTCOMES)}.")
+        if not (suspected.strip() and done.strip()):
+            raise TapeError("Say what was suspected and what was done.")
+        words = {"suspected": suspected.strip(), "done": done.strip(), "result": result.strip(), "outcome": outcome}
+        self._append("tried", words)
+
+    def loosen(self, what: str) -> None:
+        """A temporary state: a lifted lead, a plug out, a damping resistor on."""
+        if not what.strip():
+            raise TapeError("Say what is loose, such as “speaker unsoldered”.")
+        self._append("loose", {"what": what.strip()})
+
+    def tie(self, entry_id: str, stays: str = "") -> None:
+        """A loose end was put right, or stays as it is for the reason given. Raises TapeError for one that is not open."""
+        if entry_id not in {x.entry_id for x in self.state.open_ends}:
+            raise TapeError("That loose end is not open.")
+        self._append("tied", {"entry": entry_id, **({"stays": stays.strip()} if stays.strip() else {})})
+
     # -- corrections, notes, ends -----------------------------------------------------------------
 
     def strike_last(self) -> Entry | None:
@@ -437,10 +466,7 @@ class Session:
         A turn is not struck but undone by turning back: the core does not know of the record.
         """
         for entry in reversed(self.state.entries):
-            if (
-                entry.kind in ("reading", "note", "concluded", "status", "touch", "judge")
-                and entry.id not in self.state.struck
-            ):
+            if entry.kind in _STRUCK and entry.id not in self.state.struck:
                 self._append("strike", {"entry": entry.id})
                 return entry
         return None
@@ -459,11 +485,14 @@ class Session:
         self._append("status", {"status": status, "why": why})
 
     def finish(self) -> None:
-        """End the job. Raises TapeError naming the steps that were never read or have gone stale."""
+        """End the job. Raises TapeError naming the steps that were never read or have gone stale, and what is loose."""
         waiting = blockers(self.state)
         if waiting:
             names = ", ".join(f"{step.title} ({v})" for step, v in waiting)
             raise TapeError(f"Not finished: {names}. Measure these first.")
+        if self.state.open_ends:
+            ends = ", ".join(x.what for x in self.state.open_ends)
+            raise TapeError(f"Still loose: {ends}. Put it right, or say why it stays (W).")
         self._append("finish", {})
         self.keep_summary()
 

@@ -141,6 +141,14 @@ class SchoolRow:
 
 
 @dataclass(frozen=True)
+class TriedRow:
+    """Something that was tried, as one line, and its outcome."""
+
+    words: str
+    outcome: str
+
+
+@dataclass(frozen=True)
 class TapeCell:
     """A cell of the tape strip."""
 
@@ -202,6 +210,8 @@ class BenchView:
     recheck: RecheckView | None
     touchables: tuple[Touchable, ...]
     schools: tuple[SchoolRow, ...]
+    tried: tuple[TriedRow, ...]
+    loose: tuple[tuple[str, str], ...]
     variant_words: str
     judged_words: str
     can_judge: tuple[str, ...]

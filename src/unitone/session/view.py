@@ -26,6 +26,7 @@ from unitone.session.extras import (
     recheck_view,
     school_rows,
     touchables,
+    tried_rows,
     variant_words,
 )
 from unitone.session.plots import hill_view, level_curve
@@ -110,6 +111,8 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         recheck=recheck_view(state),
         touchables=touchables(state),
         schools=school_rows(state),
+        tried=tried_rows(state),
+        loose=tuple((x.entry_id, x.what) for x in state.open_ends),
         variant_words=variant_words(state),
         judged_words=judged_words(state, step),
         can_judge=can_judge(v, bool(state.finished)),
@@ -419,6 +422,15 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
         return TapeCell(time, data["reason"][:24], tr(data["verdict"]), struck)
     if entry.kind == "variant":
         return TapeCell(time, data["title"][:24], tr("variant"), False)
+    if entry.kind == "tried":
+        return TapeCell(time, data["done"][:24], tr(data["outcome"]), struck)
+    if entry.kind == "loose":
+        return TapeCell(time, data["what"][:24], tr("loose"), struck)
+    if entry.kind == "tied":
+        end = state.loose.get(data["entry"])
+        return TapeCell(
+            time, end.what[:24] if end else "", tr("stays") if data.get("stays") else tr("put right"), struck
+        )
     if entry.kind == "schools":
         return TapeCell(time, tr("schools"), "", struck)
     if entry.kind == "finish":

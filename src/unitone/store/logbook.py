@@ -28,6 +28,9 @@ from unitone.store.schema import HEAD, SEARCH_TABLE, Base, Blob, Job, Meta, Snap
 
 FILE_NAME = "logbook.sqlite"
 _SNAPSHOTS = ("sheet", "physics")
+#: Kinds of entries whose words a search finds, and the keys that hold them.
+_SEARCHED = frozenset({"note", "touch", "judge", "variant", "tried", "loose"})
+_SPOKEN = ("text", "name", "words", "reason", "title", "why", "suspected", "done", "result", "what")
 Result = TypeVar("Result")
 
 
@@ -178,8 +181,8 @@ class Logbook:
                 {**entry.__dict__, "data": _with_hashes(connection, data)} if "sheet_text" in data else entry.__dict__
             )
             connection.execute(insert(TapeEntry).values(job_id=job_id, **kept))
-            if kind == "note":
-                _index(connection, job_id, data["text"])
+            if kind in _SEARCHED:
+                _index(connection, job_id, _words(data))
             return entry
 
         return self._write(work)
@@ -264,8 +267,8 @@ class Logbook:
                     " ".join([row["radio"], card["serial"], card["owner"], card["complaint"], *card["accessories"]]),
                 )
                 for entry in entries:
-                    if entry["kind"] == "note":
-                        _index(connection, row["id"], entry["data"]["text"])
+                    if entry["kind"] in _SEARCHED:
+                        _index(connection, row["id"], _words(entry["data"]))
 
         self._write(work)
 
@@ -359,6 +362,11 @@ def _index(connection: Connection, job_id: str, words: str) -> None:
     connection.execute(
         text("INSERT INTO job_text (job_id, words) VALUES (:job, :words)"), {"job": job_id, "words": words}
     )
+
+
+def _words(data: dict[str, Any]) -> str:
+    """What a person wrote in an entry."""
+    return " ".join(str(data[k]) for k in _SPOKEN if data.get(k))
 
 
 def _keep_blob(connection: Connection, hashed: str, content: bytes) -> None:

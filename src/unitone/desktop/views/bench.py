@@ -244,8 +244,10 @@ class BenchPage(QWidget):
         self.route.show_route(view.route)
         self.step.show_view(view)
         self._show_board(view)
-        self.variant.setText(view.variant_words)
-        self.variant.setVisible(bool(view.variant_words))
+        loose = tr("Loose: {ends}  (W)", ends=", ".join(what for _, what in view.loose)) if view.loose else ""
+        standing = "\n".join(x for x in (view.variant_words, loose) if x)
+        self.variant.setText(standing)
+        self.variant.setVisible(bool(standing))
         self.recheck.setVisible(view.recheck is not None)
         if view.recheck is not None:
             self.recheck.setText(tr("◆ {n} to measure again  K", n=len(view.recheck.rows)))
@@ -322,6 +324,12 @@ class BenchPage(QWidget):
             tray.ask(tray.touch, view, lambda said: do(lambda s: s.touch(*said)))
         elif name == "judge" and view.can_judge:
             tray.ask(tray.judge, view, lambda said: do(lambda s: s.judge(*said)))
+        elif name == "tried":
+            tray.ask(tray.tried, view, lambda said: do(lambda s: s.tried(*said)))
+        elif name == "loose":
+            tray.ask(
+                tray.loose, view, lambda said: do(lambda s: s.loosen(said[1]) if said[0] == "new" else s.tie(*said))
+            )
         elif name == "schools":
             tray.ask(tray.schools, view, lambda chosen: do(lambda s: s.set_schools(chosen)))
         elif name == "recheck":

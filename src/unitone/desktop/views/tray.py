@@ -18,6 +18,7 @@ from unitone.desktop.views.questions import (
     SchoolsQuestion,
     TouchQuestion,
 )
+from unitone.desktop.views.workdone import LooseQuestion, TriedQuestion
 from unitone.desktop.widgets.painted import label
 from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import parse_si
@@ -52,7 +53,8 @@ class Tray(QFrame):
         self._stack.addWidget(self._kit_row())
         self.touch, self.judge, self.schools = TouchQuestion(), JudgeQuestion(), SchoolsQuestion()
         self.instrument, self.recheck = InstrumentQuestion(), RecheckQuestion()
-        for question in (self.touch, self.judge, self.schools, self.instrument, self.recheck):
+        self.tried, self.loose = TriedQuestion(), LooseQuestion()
+        for question in (self.touch, self.judge, self.schools, self.instrument, self.recheck, self.tried, self.loose):
             self._stack.addWidget(question)
             question.answered.connect(self._answer)
             question.left.connect(self.close_tray)
