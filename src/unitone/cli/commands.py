@@ -311,6 +311,24 @@ def report(
 
 
 @app.command()
+def backup(file: Annotated[Path, typer.Argument(metavar="FILE")]) -> None:
+    """Write the whole workshop (logbook and own sheets) to one file; a window may be open on it."""
+    from unitone.store.backup import backup as write_backup
+
+    jobs = write_backup(folder_of(_workspace), file)
+    print(f"{file}: {jobs} jobs")
+
+
+@app.command()
+def restore(file: Annotated[Path, typer.Argument(metavar="FILE")]) -> None:
+    """Bring a backup back. A workshop that is there already is put aside, not overwritten."""
+    from unitone.store.backup import restore as bring_back
+
+    jobs, aside = bring_back(file, folder_of(_workspace))
+    print(f"{folder_of(_workspace)}: {jobs} jobs" + (f"; what was there lies in {aside}" if aside else ""))
+
+
+@app.command()
 def shots(folder: Annotated[Path, typer.Argument(metavar="DIR")]) -> None:
     """Remake the screenshots of the main views from the demo workshop, offscreen."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
