@@ -75,7 +75,7 @@ def test_if_transformers_from_the_last_one_back(sheet: Sheet) -> None:
 def test_every_mixture_of_schools_keeps_every_step_and_every_other_order(path) -> None:  # type: ignore[no-untyped-def]
     sheet = read_sheet(path)
     mixtures: list[dict[str, str]] = [{}]
-    for school in SCHOOLS:
+    for school in (s for s in SCHOOLS if s.effect in ("the order", "the channel that a step is peaked on")):
         mixtures = [{**m, school.question: c} for m in mixtures for c in school.choices]
     for chosen in mixtures:
         made, why = apply(sheet, chosen, {})
@@ -110,6 +110,34 @@ def test_s9_and_back_off_change_what_a_job_is_told(book: Logbook) -> None:
     assert session.sheet.step("s-meter").required[0].level_dbm == before
     with pytest.raises(TapeError, match="no school"):
         session.set_schools({"detector": "sideways"})
+
+
+def test_channel_shape_and_deviation(sheet: Sheet) -> None:
+    weir = read_sheet(find("ostrel-weir-40-am"))
+    for choice, channel in (("sheet", "20"), ("middle", "20"), ("ends", "1")):
+        made, _ = apply(weir, {"channel": choice}, {})
+        assert made.step("power").setting.channel == channel, choice
+        assert ("confirm the middle" in made.step("power").note) is (choice == "ends")
+    assert apply(weir, {"channel": "ends"}, {})[0].step("front-end").setting.channel == "20", (
+        "it is read on one channel only"
+    )
+    told, _ = apply(sheet, {"if-shape": "staggered", "deviation": "louder"}, {})
+    assert "Staggered" in told.step("if-second").note and "Staggered" not in told.step("front-end").note
+    assert (
+        "never above the rule's ceiling" in told.step("deviation").note
+        and told.step("deviation").limit == sheet.step("deviation").limit
+    )
+    assert apply(sheet, {}, {})[0].step("deviation").note == sheet.step("deviation").note
+    assert {s.question for s in SCHOOLS} >= {
+        "detector",
+        "if-order",
+        "in-limits",
+        "s9",
+        "after-peak",
+        "channel",
+        "if-shape",
+        "deviation",
+    }
 
 
 def test_the_workshops_schools_go_into_new_jobs_only(book: Logbook) -> None:

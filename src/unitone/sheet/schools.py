@@ -54,6 +54,20 @@ SCHOOLS: tuple[School, ...] = (
         "after-peak", "After the peak", {"exact": "leave it at the peak", "back-off": "a hair back off"},
         "the exact peak; some back off a hair for stability", "what the step says",
     ),
+    School(
+        "channel", "Peaking channel",
+        {"sheet": "as the sheet says", "middle": "the middle, then confirm the ends", "ends": "the ends, then confirm the middle"},
+        "the sheet's own; most peak at the middle channel and confirm the ends", "the channel that a step is peaked on",
+    ),
+    School(
+        "if-shape", "IF shape", {"peaked": "all peaked", "staggered": "staggered for sound"},
+        "all circuits on one peak; staggering gives a wider, flatter top", "what IF steps say",
+    ),
+    School(
+        "deviation", "Deviation",
+        {"ceiling": "the rule's ceiling", "sheet": "the sheet's value", "louder": "the louder workshop habit"},
+        "what the rule allows and no more; louder is never right for what is radiated", "what deviation steps say",
+    ),
 )  # fmt: skip
 QUESTIONS: dict[str, School] = {s.question: s for s in SCHOOLS}
 
@@ -132,6 +146,7 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
     steps, moved = _detector(steps, stand["detector"], after)
     reasons += moved
     steps = _levels(sheet, steps, stand["s9"])
+    steps = tuple(_told(_channel(s, stand["channel"].choice), stand) for s in steps)
     if stand["after-peak"].choice == "back-off":
         steps = tuple(_with_note(s, tr("Then a hair back off.")) if s.aim == "peak" else s for s in steps)
     route = ordered(steps, after)
@@ -238,6 +253,28 @@ def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step
         else s
         for s in steps
     )  # fmt: skip
+
+
+def _channel(step: Step, choice: str) -> Step:
+    """A peaking step that is read on several channels: on which of them it is peaked."""
+    names = [c.channel for c in step.required if c.channel]
+    if choice == "sheet" or step.aim not in ("peak", "null") or len(set(names)) < 2:
+        return step
+    if choice == "middle":
+        return replace(step, set_channel=names[len(names) // 2])
+    words = tr("One circuit at the low end, the other at the high end; then confirm the middle.")
+    return _with_note(replace(step, set_channel=names[0]), words)
+
+
+def _told(step: Step, stand: Mapping[str, Choice]) -> Step:
+    """What a step says of the schools that leave its order and its limit alone."""
+    if stand["if-shape"].choice == "staggered" and role_of(step) == "if":
+        step = _with_note(step, tr("Staggered: one transformer 1 to 2 kHz below, the other as much above."))
+    if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "sheet":
+        step = _with_note(step, tr("To the sheet's own value."))
+    if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "louder":
+        step = _with_note(step, tr("Louder by habit, but never above the rule's ceiling for what is radiated."))
+    return step
 
 
 def _with_note(step: Step, words: str) -> Step:

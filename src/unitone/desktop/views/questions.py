@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -183,9 +184,10 @@ class SchoolsQuestion(Question):
             box.setCurrentIndex(max(0, box.findData(row.own)))
             box.setToolTip(row.why)
             self.boxes[row.question] = box
-            column = n % 3
-            self._grid.addWidget(named(box, row.title), (n // 3) * 2, column)
-            self._grid.addWidget(box, (n // 3) * 2 + 1, column)
+            box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            self._grid.setColumnStretch(n % 4, 1)
+            self._grid.addWidget(named(box, row.title), (n // 4) * 2, n % 4)
+            self._grid.addWidget(box, (n // 4) * 2 + 1, n % 4)
         next(iter(self.boxes.values())).setFocus()
 
     def answer(self) -> None:
