@@ -173,20 +173,22 @@ class SchoolsQuestion(Question):
         for n, row in enumerate(view.schools):
             box = Choice()
             stands = next(words for key, words in row.choices if key == row.choice)
-            by = {"job": "", "sheet": tr("the sheet"), "workshop": tr("the workshop"), "default": tr("the default")}[
-                row.by
-            ]
-            box.addItem(
-                tr("as {by} says: {choice}", by=by, choice=stands) if by else tr("as sheet and workshop say"), ""
-            )
+            who = {
+                "job": tr("this job"),
+                "sheet": tr("the sheet"),
+                "workshop": tr("the workshop"),
+                "default": tr("default"),
+            }
+            by = who[row.by]
+            box.addItem(stands if row.by != "job" else tr("as sheet and workshop say"), "")
             for key, words in row.choices:
-                box.addItem(words, key)
+                box.addItem(tr("this job: {choice}", choice=words), key)
             box.setCurrentIndex(max(0, box.findData(row.own)))
             box.setToolTip(row.why)
             self.boxes[row.question] = box
             box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             self._grid.setColumnStretch(n % 4, 1)
-            self._grid.addWidget(named(box, row.title), (n // 4) * 2, n % 4)
+            self._grid.addWidget(named(box, f"{row.title} · {by}"), (n // 4) * 2, n % 4)
             self._grid.addWidget(box, (n // 4) * 2 + 1, n % 4)
         next(iter(self.boxes.values())).setFocus()
 

@@ -44,7 +44,7 @@ FIELDS = (
     Field(("full_scale",), tr("Full scale (V, A, W, Hz)"), "number", "30"),
     Field(("ppm",), tr("Error, ± ppm (counters)"), "number", "0.5"),
     Field(("times",), tr("Multiply readings by"), "number", tr("10 for a ×10 probe")),
-    Field(("reads_pct",), tr("Known to read so many % high (low: −)"), "number", "-8"),
+    Field(("reads_pct",), tr("Reads so many % high (low: −8)"), "number", "-8"),
     Field(("add_db",), tr("Add dB to readings"), "number", "0"),
 )  # fmt: skip
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -121,6 +121,14 @@ class RouteList(QListWidget):
                 if row.current:
                     self.scrollToItem(item)
                 at += 1
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """The step at hand stays in sight when the room changes."""
+        super().resizeEvent(event)
+        for n in range(self.count()):
+            row = self.item(n).data(_ROLE)
+            if isinstance(row, RouteRow) and row.current:
+                self.scrollToItem(self.item(n))
 
     def _go(self, item: QListWidgetItem) -> None:
         row = item.data(_ROLE)
