@@ -28,7 +28,7 @@ from unitone.job.verdicts import blockers, verdict
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import built_in, find
 from unitone.sheet.model import Conditions, Sheet
-from unitone.sheet.read import read_sheet
+from unitone.sheet.read import parse_sheet, read_sheet
 from unitone.store.logbook import Logbook
 
 STANDING = Conditions("receive", "20", level_dbm=-107.0)
@@ -234,6 +234,10 @@ def test_reach_is_what_the_sheet_declares_or_safely_wide(sheet: Sheet) -> None:
     bare = read_sheet(find("handheld"))
     assert bare.adjuster("IF1").can_change("rx.squelch_opens", on_20) and not bare.adjuster("IF1").can_change(
         "tx.power", on_20
+    )
+    narrow = parse_sheet(sheet.source_text.replace('reaches = ["tx.deviation"]', 'reaches = ["tx.harmonic"]'), "n", "n")
+    assert narrow.adjuster("P2").can_change("tx.deviation", Conditions("send", "20")), (
+        "what it is turned for it reaches"
     )
     mallard = read_sheet(find("ostrel-mallard-6"))
     trimmer = mallard.adjuster("CT2")

@@ -191,7 +191,6 @@ def test_cures_of_what_only_an_editor_meets() -> None:
     draft.put(("adjuster", 0, "turns"), "several")
     assert {p.key for p in check(draft.data, "d")[1]} == {"adjuster.turns"}
     draft.put(("adjuster", 0, "turns"), None)
-    draft.put(("adjuster", 7, "reaches"), ["rx.s_meter"])
     draft.put(("step", 3, "target"), "9 V")
     draft.put(("channels", "bands"), {"high": "450 kHz"})
     draft.put(("step", 4, "bands"), ["higher"])
@@ -202,7 +201,6 @@ def test_cures_of_what_only_an_editor_meets() -> None:
     keys = {k for k, _ in found}
     assert keys == {
         "step.limit",
-        "adjuster.reaches",
         "step.target",
         "step.bands",
         "schools.detector",

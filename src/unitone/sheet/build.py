@@ -322,13 +322,10 @@ def _adjusters(
         for oscillator in oscillators:
             if oscillator.trim == a.id:
                 reaches += tuple(r for r in oscillator_reach(oscillator, mixing) if r not in reaches)
-        for step in used.get(a.id, []) if declared else []:
+        # What an adjuster is turned for it reaches, whether its sheet says so or not.
+        for step in used.get(a.id, []):
             if not any(r.covers(step.quantity_id, c) for r in reaches for c in step.required):
-                problems.complain(
-                    ("adjuster", i, "reaches"),
-                    f"{a.id} is adjusted in step {step.id!r} for {step.quantity_id}, which its reach leaves out. "
-                    f'Add "{step.quantity_id}".',
-                )
+                reaches += (Reach(step.quantity_id),)
         stops = a.kind != "trimmer" if a.stops is None else a.stops
         made.append(
             Adjuster(
