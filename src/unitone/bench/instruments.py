@@ -104,6 +104,14 @@ class Instrument:
             words.append(tr("reads {pct} % {way}", pct=f"{abs(self.reads_pct):g}", way=way))
         return ", ".join(words)
 
+    @property
+    def error_words(self) -> list[str]:
+        """Its error limits as a person says them: ``±5 % of full scale``; empty where none is known."""
+        limits = (
+            (self.pct_reading, tr("% of reading")), (self.pct_full_scale, tr("% of full scale")), (self.db, "dB"), (self.ppm, "ppm"),
+        )  # fmt: skip
+        return [f"±{value:g} {unit}" for value, unit in limits if value is not None]
+
     def to_data(self) -> dict[str, Any]:
         """As plain data; nothing that is at its default is written."""
         plain = {k: v for k, v in self.__dict__.items() if v not in (None, "")}

@@ -145,19 +145,9 @@ def _differs(state: JobState) -> tuple[str, ...]:
 
 def _instrument(i: Instrument) -> str:
     standing = f"{tr('calibrated')} {i.calibrated}".strip() if i.standing == "calibrated" else tr("indicative only")
-    errors = [
-        f"±{value:g} {unit}"
-        for value, unit in (
-            (i.pct_reading, "% of reading"),
-            (i.pct_full_scale, "% of full scale"),
-            (i.db, "dB"),
-            (i.ppm, "ppm"),
-        )
-        if value is not None
-    ]
     corrected = tr("readings ×{n}", n=f"{i.times:g}") if i.times != 1 else ""
     reads = tr("reads {pct} % off, corrected", pct=f"{i.reads_pct:g}") if i.reads_pct else ""
-    return ", ".join(x for x in (i.name, standing, *errors, corrected, reads) if x)
+    return ", ".join(x for x in (i.name, standing, *i.error_words, corrected, reads) if x)
 
 
 def _remark(state: JobState, step: Step, logged: Logged | None) -> str:

@@ -83,6 +83,16 @@ class Draft:
         return [str(r.get("id", "")) for r in self.rows(table)]
 
     @property
+    def title(self) -> str:
+        """Maker and model, as far as they are there."""
+        return f"{self.get(('model', 'maker'), '')} {self.get(('model', 'name'), '')}".strip()
+
+    @property
+    def picture_files(self) -> set[str]:
+        """The files of the pictures that the sheet names."""
+        return {str(r.get("file", "")) for r in self.rows("picture")} | {str(self.get(("model", "board"), ""))}
+
+    @property
     def changed(self) -> bool:
         """Is anything not saved yet?"""
         return self.data is not self._saved and self.data != self._saved

@@ -234,22 +234,12 @@ class InstrumentQuestion(Question):
             )
             return
         i = self._serving[at]
-        errors = [
-            f"±{v:g} {unit}"
-            for v, unit in (
-                (i.pct_reading, "% of reading"),
-                (i.pct_full_scale, "% of full scale"),
-                (i.db, "dB"),
-                (i.ppm, "ppm"),
-            )
-            if v is not None
-        ]
         standing = (
             tr("calibrated {date}", date=i.calibrated)
             if i.standing == "calibrated"
             else tr("indicative only: no guard band")
         )
-        self.words.setText(" · ".join([standing, *errors]))
+        self.words.setText(" · ".join([standing, *i.error_words]))
 
     def answer(self) -> None:
         if self._serving:

@@ -346,9 +346,7 @@ class SheetsPage(QWidget):
     def _bundle(self, opened: Opened) -> Bundle:
         """The sheet as it stands, with the pictures that it names."""
         text = to_toml(opened.draft.data, opened.text, opened.left)
-        named = {str(r.get("file", "")) for r in opened.draft.rows("picture")} | {
-            str(opened.draft.get(("model", "board"), ""))
-        }
+        named = opened.draft.picture_files
         return Bundle(text, {n: c for n, c in opened.pictures.items() if n in named}, opened.physics)
 
     def save(self) -> None:
@@ -360,7 +358,7 @@ class SheetsPage(QWidget):
             self._make_variant(opened)
             return
         data = opened.draft.data
-        title = f"{opened.draft.get(('model', 'maker'), '')} {opened.draft.get(('model', 'name'), '')}".strip()
+        title = opened.draft.title
         identifier = opened.id if opened.own and opened.id else self.library.free_id(title or "sheet")
 
         def work() -> tuple[str, Bundle]:
@@ -383,7 +381,7 @@ class SheetsPage(QWidget):
         opened = self.now
         if opened is None:
             return
-        title = f"{opened.draft.get(('model', 'maker'), '')} {opened.draft.get(('model', 'name'), '')}".strip()
+        title = opened.draft.title
         identifier, bundle = self.library.free_id(title or "sheet"), self._bundle(opened)
 
         def done(_: object) -> None:
@@ -415,7 +413,7 @@ class SheetsPage(QWidget):
         if opened is None or not opened.draft.changed or self.library.folder is None:
             return
         if not opened.id or not opened.own:
-            title = f"{opened.draft.get(('model', 'maker'), '')} {opened.draft.get(('model', 'name'), '')}".strip()
+            title = opened.draft.title
             if not opened.own:
                 opened.physics = ""
             opened.id, opened.own = self.library.free_id(title or "sheet"), True
@@ -429,9 +427,7 @@ class SheetsPage(QWidget):
         data, identifier = opened.draft.data, opened.id
 
         def work() -> None:
-            named = {str(r.get("file", "")) for r in Draft(data).rows("picture")} | {
-                str(Draft(data).get(("model", "board"), ""))
-            }
+            named = Draft(data).picture_files
             self.library.keep_draft(
                 identifier, Bundle(to_toml(data), {n: c for n, c in opened.pictures.items() if n in named})
             )
@@ -548,7 +544,7 @@ class SheetsPage(QWidget):
         self.remove.setVisible(not opened.job)
         self.undo_button.setToolTip(tr("Ctrl+Z: {what}", what=draft.undo_words))
         self.redo_button.setToolTip(tr("Ctrl+Shift+Z: {what}", what=draft.redo_words))
-        title = f"{draft.get(('model', 'maker'), '')} {draft.get(('model', 'name'), '')}".strip()
+        title = draft.title
         self.title.setText(tr("This radio's own sheet") if opened.job else title or tr("New sheet"))
         unsaved = draft.changed or not opened.id
         if opened.job:
