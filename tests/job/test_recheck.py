@@ -191,7 +191,7 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading_in_it(
             try:
                 if op == "read":
                     required = step.required[n % len(step.required)]
-                    value = step.limit.middle if n % 3 else 1e9
+                    value = step.limit.middle if n % 3 else 500.0
                     session._append("reading", Reading(step.quantity_id, required, value, "hand", "hand").to_data())
                 elif op == "turn":
                     session.turn(session.sheet.adjusters[n % len(session.sheet.adjusters)].id, 2_500)
