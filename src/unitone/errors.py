@@ -7,7 +7,8 @@ UnitoneError            what a person can understand and act on: one line, with 
 │   └── HookUpError     the hook-up on the bench forbids it (key-up interlock)
 ├── TapeError           an entry that does not fit the job it is meant for
 └── StoreError          the logbook cannot be read or written
-    └── LogbookBusy     another window holds the logbook
+    ├── LogbookBusy     another window holds the logbook
+    └── DamagedLogbook  its file is damaged
 """
 
 from __future__ import annotations
@@ -76,3 +77,12 @@ class LogbookBusy(StoreError):
         return cls(
             f"The logbook in {place} is open in another Unitone window. Use that window, or close it and start again."
         )
+
+
+class DamagedLogbook(StoreError):
+    """The logbook's file is damaged: what can be read may be salvaged."""
+
+    @classmethod
+    def at(cls, place: str, why: str) -> DamagedLogbook:
+        """Names the logbook and what the database says of it."""
+        return cls(f"The logbook in {place} is damaged ({why}). Keep a copy of the file and restore a backup.")

@@ -103,7 +103,7 @@ def test_create_all_is_what_the_migrations_make(tmp_path: Path) -> None:
 
     def shape(url: str) -> dict[str, object]:
         look = inspect(create_engine(url))
-        names = [n for n in look.get_table_names() if not n.startswith(("job_text", "alembic"))]
+        names = [n for n in look.get_table_names() if not n.startswith(("job_words", "alembic"))]
         return {
             n: (
                 sorted((c["name"], str(c["type"]), c["nullable"]) for c in look.get_columns(n)),
@@ -216,7 +216,7 @@ def test_pictures_travel_with_a_job_and_are_kept_once(tmp_path: Path) -> None:
             "louder", text.replace('supply = "13.2 V"', 'supply = "13.8 V"'), pictures={"new.png": b"new"}
         )
         exported = book.export_jobs()
-        assert len(exported[0]["pictures"]) == 1
+        assert len(exported[0]["pictures"]) == 2, "the sheet's drawing and the variant's picture"
         with book._engine.connect() as connection:
             kept = connection.execute(sql("SELECT data FROM entry WHERE kind = 'variant'")).scalar_one()
         assert "13.8 V" in kept or "sheet_text" not in kept, "the text of a variant lies in the snapshots, once"
@@ -224,6 +224,7 @@ def test_pictures_travel_with_a_job_and_are_kept_once(tmp_path: Path) -> None:
         other.import_jobs(exported)
         tape = other.tape(job)
         hashed = tape[0].data["pictures"]["ostrel-tarn-40.svg"]
+        assert other.blob(tape[1].data["pictures"]["new.png"]) == b"new"
         assert other.blob(hashed).startswith(b"<svg") and fold(tape).variants[0].title == "louder"
         assert fold(tape).written.supply == "13.8 V"
         # The job needs no file any more: its own sheet is on its tape.
@@ -233,10 +234,17 @@ def test_pictures_travel_with_a_job_and_are_kept_once(tmp_path: Path) -> None:
 def test_a_logbook_from_before_pictures_is_brought_up_to_date(tmp_path: Path) -> None:
     with Logbook(tmp_path) as book:
         open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40"))
+        job = open_job(book, "ostrel-tarn-40", Card(2, "ostrel-tarn-40", complaint="hums"))
     with sqlite3.connect(tmp_path / "logbook.sqlite") as raw:
         raw.execute("DROP TABLE blob")
+        raw.execute("DROP TABLE job_words")
+        raw.execute("CREATE VIRTUAL TABLE job_text USING fts5(job_id UNINDEXED, words)")
+        for words in ("Ostrel Tarn 40 hums", "C41 replaced"):
+            raw.execute("INSERT INTO job_text VALUES (?, ?)", (job, words))
         raw.execute("UPDATE alembic_version SET version_num = '0001'")
     raw.close()
     with Logbook(tmp_path) as book:
         assert len(book.tape(book.job("1").id)) == 1
         assert book.blob(book.put_blob(b"x")) == b"x"
+        # The words of an entry and of the card now stand together: a search finds the job by both at once.
+        assert [r.number for r in book.jobs("hums c41")] == [2] and [r.number for r in book.jobs("0001")] == [1]

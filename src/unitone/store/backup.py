@@ -18,6 +18,7 @@ from filelock import FileLock, Timeout
 
 from unitone.errors import LogbookBusy, StoreError
 from unitone.store.logbook import FILE_NAME, Logbook, utc_now
+from unitone.store.salvage import note_backup
 
 _SHEETS = "sheets"
 #: What a backup may unpack to; a workshop of years stays far below it.
@@ -56,6 +57,7 @@ def backup(folder: Path, target: Path) -> int:
                     if path.is_file():
                         archive.write(path, f"{_SHEETS}/{path.relative_to(sheets).as_posix()}")
             os.replace(made, target)
+        note_backup(folder, target, utc_now())
     except sqlite3.DatabaseError as error:
         raise StoreError(f"The logbook in {folder} cannot be read ({error}). No backup was written.") from None
     except OSError as error:

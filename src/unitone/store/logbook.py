@@ -9,28 +9,27 @@ import os
 import queue
 import sqlite3
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
 from filelock import FileLock, Timeout
-from sqlalchemy import Connection, Engine, create_engine, event, func, insert, select, text, update
-from sqlalchemy.exc import DatabaseError, OperationalError
+from sqlalchemy import Connection, Engine, Integer, Row, create_engine, event, func, insert, select, text, update
+from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 from sqlalchemy.pool import NullPool, StaticPool
 from ulid import ULID
 
-from unitone.errors import LogbookBusy, StoreError
+from unitone.errors import DamagedLogbook, LogbookBusy, StoreError
 from unitone.job.tape import Card, Entry
 from unitone.store.schema import HEAD, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
+from unitone.store.words import SEARCHED, card_words, entry_words, match_words
 
 FILE_NAME = "logbook.sqlite"
 _SNAPSHOTS = ("sheet", "physics")
-#: Kinds of entries whose words a search finds, and the keys that hold them.
-_SEARCHED = frozenset({"note", "touch", "judge", "variant", "tried", "loose"})
-_SPOKEN = ("text", "name", "words", "reason", "title", "why", "suspected", "done", "result", "what")
 Result = TypeVar("Result")
 
 
@@ -64,6 +63,7 @@ class Logbook:
         self.folder = folder
         self._lock: FileLock | None = None
         self._closed = False
+        self.frozen = ""
         if folder is not None:
             path = folder / FILE_NAME
             if read_only and not path.exists():
@@ -108,9 +108,7 @@ class Logbook:
         except OperationalError as error:
             raise StoreError(f"The logbook in {self.folder} cannot be opened ({error.orig}).") from None
         except DatabaseError as error:
-            raise StoreError(
-                f"The logbook in {self.folder} is damaged ({error.orig}). Keep a copy of the file and restore a backup."
-            ) from None
+            raise DamagedLogbook.at(str(self.folder), str(error.orig)) from None
         if version > HEAD:
             raise StoreError(
                 f"The logbook in {self.folder} was written by a newer Unitone (version {version}). Update Unitone."
@@ -134,6 +132,10 @@ class Logbook:
                     future.set_exception(
                         StoreError(f"The entry could not be written ({error.orig}). It was not logged.")
                     )
+                except IntegrityError as error:
+                    future.set_exception(error)
+                except DatabaseError as error:
+                    future.set_exception(DamagedLogbook.at(str(self.folder), str(error.orig)))
                 except BaseException as error:
                     future.set_exception(error)
 
@@ -141,15 +143,32 @@ class Logbook:
         """Run ``work`` in the writer thread, wait until it is committed."""
         if self._closed:
             raise StoreError("The logbook is closed.")
+        if self.frozen:
+            raise StoreError(self.frozen)
         future: Future[Result] = Future()
         self._queue.put((work, future))
         return future.result()
+
+    def freeze(self, why: str) -> None:
+        """From here on nothing is written: every attempt raises StoreError with these words."""
+        self.frozen = why
+
+    @contextmanager
+    def _reading(self) -> Iterator[Connection]:
+        """A connection for reading. Raises DamagedLogbook where the file cannot be read on."""
+        try:
+            with self._engine.connect() as connection:
+                yield connection
+        except OperationalError as error:
+            raise StoreError(f"The logbook in {self.folder} cannot be read ({error.orig}).") from None
+        except DatabaseError as error:
+            raise DamagedLogbook.at(str(self.folder), str(error.orig)) from None
 
     # -- jobs and tapes ------------------------------------------------------------------------
 
     def next_number(self) -> int:
         """The number that the next job gets."""
-        with self._engine.connect() as connection:
+        with self._reading() as connection:
             return int(connection.execute(select(func.coalesce(func.max(Job.number), 0))).scalar_one()) + 1
 
     def create_job(self, card: Card, radio: str, opening: dict[str, Any], utc: str | None = None) -> str:
@@ -165,7 +184,7 @@ class Logbook:
             connection.execute(insert(Job).values(**row))
             entry = Entry(str(ULID()), 1, "open", when, 0.0, _with_hashes(connection, opening))
             connection.execute(insert(TapeEntry).values(job_id=job_id, **entry.__dict__))
-            _index(connection, job_id, " ".join([radio, card.serial, card.owner, card.complaint, *card.accessories]))
+            _index(connection, card.number, card_words(card.number, radio, card.to_data()), new=True)
             return job_id
 
         return self._write(work)
@@ -181,64 +200,91 @@ class Logbook:
                 {**entry.__dict__, "data": _with_hashes(connection, data)} if "sheet_text" in data else entry.__dict__
             )
             connection.execute(insert(TapeEntry).values(job_id=job_id, **kept))
-            if kind in _SEARCHED:
-                _index(connection, job_id, _words(data))
+            if kind in SEARCHED:
+                number = connection.execute(select(Job.number).where(Job.id == job_id)).scalar_one()
+                _index(connection, number, entry_words(kind, data))
             return entry
 
         return self._write(work)
 
-    def put_summary(self, job_id: str, status: str, summary: dict[str, Any], utc: str | None = None) -> None:
+    def put_summary(
+        self, job_id: str, status: str, summary: dict[str, Any], utc: str | None = None, card: Card | None = None
+    ) -> None:
         """Keep the list's picture of a job; it is only a copy of what its tape says."""
-        values = {"status": status, "summary": summary, "updated": utc or utc_now()}
+        values: dict[str, Any] = {"status": status, "summary": summary, "updated": utc or utc_now()}
+        if card is not None:
+            values["card"] = card.to_data()
         self._write(
             lambda connection: connection.execute(update(Job).where(Job.id == job_id).values(**values)) and None
         )
 
     def tape(self, job_id: str) -> list[Entry]:
         """All entries of a job in order."""
-        with self._engine.connect() as connection:
+        with self._reading() as connection:
             rows = connection.execute(select(TapeEntry).where(TapeEntry.job_id == job_id).order_by(TapeEntry.seq))
             entries = [Entry(r.id, r.seq, r.kind, r.utc, r.bench_s, r.data) for r in rows]
             if not entries:
                 raise StoreError(f"The logbook has no job {job_id}.")
             return [_with_texts(connection, e) if e.kind in ("open", "variant") else e for e in entries]
 
-    def jobs(self, find: str = "", status: str = "") -> list[JobRow]:
-        """The jobs, newest number first; those whose text holds every word of ``find``, those in ``status``."""
-        query = select(Job).order_by(Job.number.desc())
-        if status:
-            query = query.where(Job.status == status)
-        words = [w for w in find.replace('"', " ").split() if w]
-        parameters: dict[str, Any] = {}
+    def jobs(
+        self, find: str = "", status: str | Sequence[str] = (), limit: int | None = None, offset: int = 0
+    ) -> list[JobRow]:
+        """The jobs, newest number first; those whose text holds every word of ``find``, those in a status (or several)."""
+        wanted = [status] if isinstance(status, str) and status else list(status)
+        words = match_words(find)
+        query = select(Job)
         if words:
-            query = query.where(text("job.id IN (SELECT job_id FROM job_text WHERE words MATCH :match) OR "
-                                     "printf('%04d', job.number) = :number OR job.number = :number"))  # fmt: skip
-            parameters = {"match": " ".join(f'"{w}"*' for w in words), "number": find.strip()}
-        with self._engine.connect() as connection:
-            return [
-                JobRow(r.id, r.number, r.radio, r.status, r.updated, r.card, r.summary)
-                for r in connection.execute(query, parameters)
-            ]
+            found = text("SELECT rowid AS number FROM job_words WHERE words MATCH :match").columns(number=Integer)
+            query = query.where(Job.number.in_(found))
+        if wanted:
+            query = query.where(Job.status.in_(wanted))
+        query = query.order_by(Job.number.desc()).offset(offset)
+        if limit is not None:
+            query = query.limit(limit)
+        with self._reading() as connection:
+            return [_row(r) for r in connection.execute(query, {"match": words} if words else {})]
+
+    def counts(self) -> dict[str, int]:
+        """How many jobs there are in each status."""
+        query = select(Job.status, func.count()).group_by(Job.status)
+        with self._reading() as connection:
+            return {str(status): int(n) for status, n in connection.execute(query)}
+
+    def like(self, sheet_id: str = "", serial: str = "", limit: int = 50) -> list[JobRow]:
+        """Jobs on a sheet, or on a radio of that serial number, the newest first."""
+        query = select(Job).order_by(Job.number.desc()).limit(limit)
+        if sheet_id:
+            query = query.where(func.json_extract(Job.card, "$.sheet_id") == sheet_id)
+        if serial:
+            query = query.where(func.json_extract(Job.card, "$.serial") == serial)
+        with self._reading() as connection:
+            return [_row(r) for r in connection.execute(query)]
+
+    def find_job(self, name: str) -> JobRow | None:
+        """The job of that number or id, None where there is none."""
+        key = Job.number == int(name) if name.isdigit() else Job.id == name
+        with self._reading() as connection:
+            r = connection.execute(select(Job).where(key)).first()
+        return None if r is None else _row(r)
 
     def job(self, name: str) -> JobRow:
         """The job of that number or id. Raises StoreError when there is none."""
-        key = Job.number == int(name) if name.isdigit() else Job.id == name
-        with self._engine.connect() as connection:
-            r = connection.execute(select(Job).where(key)).first()
-        if r is None:
+        found = self.find_job(name)
+        if found is None:
             raise StoreError(f"The logbook has no job {name}. List them with: unitone jobs")
-        return JobRow(r.id, r.number, r.radio, r.status, r.updated, r.card, r.summary)
+        return found
+
+    def export_job(self, job_id: str) -> dict[str, Any]:
+        """A job with its tape and its pictures as plain data."""
+        row, tape = self.job(job_id), [e.__dict__ for e in self.tape(job_id)]
+        hashes = {h for e in tape for h in e["data"].get("pictures", {}).values()}
+        pictures = {h: base64.b64encode(self.blob(h)).decode() for h in sorted(hashes)}
+        return {"job": row.__dict__, "tape": tape, **({"pictures": pictures} if pictures else {})}
 
     def export_jobs(self) -> list[dict[str, Any]]:
         """Every job with its tape as plain data (texts that jobs share stand in each opening entry's job once)."""
-        out = []
-        for row in reversed(self.jobs()):
-            tape = [e.__dict__ for e in self.tape(row.id)]
-            pictures = {
-                h: base64.b64encode(self.blob(h)).decode() for h in tape[0]["data"].get("pictures", {}).values()
-            }
-            out.append({"job": row.__dict__, "tape": tape, **({"pictures": pictures} if pictures else {})})
-        return out
+        return [self.export_job(row.id) for row in reversed(self.jobs())]
 
     def import_jobs(self, jobs: list[dict[str, Any]]) -> None:
         """Take jobs from ``export_jobs`` in one transaction. Raises StoreError when one of them is here already."""
@@ -260,15 +306,9 @@ class Logbook:
                 for hashed, content in item.get("pictures", {}).items():
                     _keep_blob(connection, hashed, base64.b64decode(content))
                 connection.execute(insert(TapeEntry), entries)
-                card = row["card"]
-                _index(
-                    connection,
-                    row["id"],
-                    " ".join([row["radio"], card["serial"], card["owner"], card["complaint"], *card["accessories"]]),
-                )
-                for entry in entries:
-                    if entry["kind"] in _SEARCHED:
-                        _index(connection, row["id"], _words(entry["data"]))
+                spoken = [entry_words(e["kind"], e["data"]) for e in entries if e["kind"] in SEARCHED]
+                words = " ".join([card_words(row["number"], row["radio"], row["card"]), *spoken])
+                _index(connection, row["number"], words, new=True)
 
         self._write(work)
 
@@ -282,7 +322,7 @@ class Logbook:
 
     def blob(self, hashed: str) -> bytes:
         """The content of that hash. Raises StoreError where it is missing."""
-        with self._engine.connect() as connection:
+        with self._reading() as connection:
             row = connection.execute(select(Blob.content).where(Blob.hash == hashed)).first()
         if row is None:
             raise StoreError("A picture of this job is missing from the logbook. Restore a backup.")
@@ -292,7 +332,7 @@ class Logbook:
 
     def setting(self, key: str, default: Any = None) -> Any:
         """A setting of the workshop."""
-        with self._engine.connect() as connection:
+        with self._reading() as connection:
             row = connection.execute(select(Meta.value).where(Meta.key == key)).first()
         return default if row is None else row[0]
 
@@ -307,7 +347,7 @@ class Logbook:
 
     def integrity(self) -> str:
         """SQLite's own integrity check: ``ok`` or what is wrong."""
-        with self._engine.connect() as connection:
+        with self._reading() as connection:
             return str(connection.execute(text("PRAGMA integrity_check")).scalar_one())
 
     def close(self) -> None:
@@ -358,15 +398,18 @@ def create_all(connection: Connection) -> None:
     connection.execute(text("INSERT INTO alembic_version VALUES (:head)"), {"head": HEAD})
 
 
-def _index(connection: Connection, job_id: str, words: str) -> None:
-    connection.execute(
-        text("INSERT INTO job_text (job_id, words) VALUES (:job, :words)"), {"job": job_id, "words": words}
+def _row(r: Row[Any]) -> JobRow:
+    return JobRow(r.id, r.number, r.radio, r.status, r.updated, r.card, r.summary)
+
+
+def _index(connection: Connection, number: int, words: str, new: bool = False) -> None:
+    """Add words to a job's row in the search index, whose rowid is the job's number."""
+    change = (
+        "INSERT INTO job_words (rowid, words) VALUES (:number, :words)"
+        if new
+        else "UPDATE job_words SET words = words || ' ' || :words WHERE rowid = :number"
     )
-
-
-def _words(data: dict[str, Any]) -> str:
-    """What a person wrote in an entry."""
-    return " ".join(str(data[k]) for k in _SPOKEN if data.get(k))
+    connection.execute(text(change), {"number": number, "words": words})
 
 
 def _keep_blob(connection: Connection, hashed: str, content: bytes) -> None:

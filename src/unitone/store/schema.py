@@ -8,7 +8,7 @@ from sqlalchemy import JSON, ForeignKey, Index, LargeBinary, String, Text, Uniqu
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 #: The newest migration in store/migrations: what a logbook made today is stamped with.
-HEAD = "0002"
+HEAD = "0003"
 
 
 class Base(DeclarativeBase):
@@ -69,5 +69,5 @@ class TapeEntry(Base):
     __table_args__ = (UniqueConstraint("job_id", "seq", name="entry_once"),)
 
 
-#: Full-text search over the cards and notes of a job.
-SEARCH_TABLE = "CREATE VIRTUAL TABLE job_text USING fts5(job_id UNINDEXED, words)"
+#: Full-text search: one row a job with all its words; its rowid is the job's number.
+SEARCH_TABLE = "CREATE VIRTUAL TABLE job_words USING fts5(words)"

@@ -1,0 +1,177 @@
+"""One job as a file of its own (JSON, ``unitone-job/1``): taken out, with or without its owner, and taken in.
+
+The schema is published as ``docs/job.schema.json``.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import hashlib
+import json
+import os
+import tempfile
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from unitone.errors import StoreError, UnitoneError
+from unitone.job.state import fold
+from unitone.job.tape import KINDS, Entry
+from unitone.store.logbook import Logbook
+
+FORMAT = "unitone-job/1"
+#: A job's file is far smaller; what is larger is none.
+MAX_BYTES = 400_000_000
+LEFT_OUT = "[left out]"
+#: Shorter names than this stand inside other words.
+_SHORTEST = 3
+
+
+class _Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class EntryFile(_Strict):
+    """One entry of the tape."""
+
+    id: str = Field(min_length=26, max_length=26)
+    seq: int = Field(ge=1)
+    kind: str
+    utc: str
+    bench_s: float
+    data: dict[str, Any]
+
+
+class JobPart(_Strict):
+    """The row of the job: its card and the list's picture of it (computed anew when the job is next worked on)."""
+
+    id: str = Field(min_length=26, max_length=26)
+    number: int = Field(ge=1)
+    radio: str
+    status: str
+    updated: str
+    card: dict[str, Any]
+    summary: dict[str, Any]
+
+
+class JobFile(_Strict):
+    """A job's file: the row, the whole tape in order, and the pictures that it names (base64, by SHA-256)."""
+
+    format: Literal["unitone-job/1"]
+    job: JobPart
+    tape: list[EntryFile] = Field(min_length=1)
+    pictures: dict[str, str] = {}
+
+
+def export_job(book: Logbook, job_id: str, without_owner: bool = False) -> dict[str, Any]:
+    """A job as plain data in the form ``unitone-job/1``; without its owner and call sign where that is asked.
+
+    Raises StoreError.
+    """
+    data: dict[str, Any] = {"format": FORMAT, **book.export_job(job_id)}
+    return _scrub(data) if without_owner else data
+
+
+def _scrub(data: dict[str, Any]) -> dict[str, Any]:
+    """Leave out owner and call sign, wherever they stand: on the card, in later cards, and inside other words."""
+    cards = [data["job"]["card"], *(e["data"]["card"] for e in data["tape"] if "card" in e["data"])]
+    names = {str(c.get(k) or "").strip() for c in cards for k in ("owner", "call_sign")}
+    names |= {str(e["data"].get("who") or "").strip() for e in data["tape"] if e["kind"] == "on-air"}
+    longest_first = sorted((n for n in names if len(n) >= _SHORTEST), key=len, reverse=True)
+
+    def clean(value: Any, key: str = "") -> Any:
+        if isinstance(value, dict):
+            return {k: clean(v, k) for k, v in value.items()}
+        if isinstance(value, list):
+            return [clean(v) for v in value]
+        if not isinstance(value, str) or key in ("sheet_text", "physics_text", "sheet_hash", "physics_hash"):
+            return value
+        if key in ("owner", "call_sign", "who"):
+            return ""
+        for name in longest_first:
+            value = value.replace(name, LEFT_OUT)
+        return value
+
+    return {**data, "job": clean(data["job"]), "tape": [{**e, "data": clean(e["data"])} for e in data["tape"]]}
+
+
+def write_job(book: Logbook, job_id: str, path: Path, without_owner: bool = False) -> None:
+    """Write a job's file, whole or not at all. Raises StoreError."""
+    content = json.dumps(export_job(book, job_id, without_owner), ensure_ascii=False, indent=1).encode()
+    try:
+        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=".unitone-", suffix=".part")
+        with os.fdopen(handle, "wb") as file:
+            file.write(content)
+        os.chmod(temporary, 0o644)
+        os.replace(temporary, path)
+    except OSError as error:
+        raise StoreError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None
+
+
+def read_job(path: Path) -> dict[str, Any]:
+    """The data of a job's file, checked: shape, order of the tape, pictures, and that it folds. Raises StoreError."""
+    try:
+        if path.stat().st_size > MAX_BYTES:
+            raise StoreError(f"{path}: is far larger than a job. Choose another file.")
+        data = json.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise StoreError(f"{path}: cannot be read ({error.strerror}). Check its name.") from None
+    except (ValueError, RecursionError):
+        raise StoreError(f"{path}: is no JSON. Take a file that “export” wrote.") from None
+    given = data.get("format") if isinstance(data, dict) else None
+    if given != FORMAT:
+        newer = isinstance(given, str) and given.startswith("unitone-job/")
+        cure = "It needs a newer Unitone." if newer else "Take a file that “export” wrote."
+        raise StoreError(f"{path}: its format is {given!r}, not {FORMAT!r}. {cure}")
+    try:
+        made = JobFile.model_validate(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(p) for p in first["loc"])
+        raise StoreError(f"{path}: {place}: {first['msg']}. Nothing was taken over.") from None
+    _check_tape(path, made)
+    return made.model_dump()
+
+
+def _check_tape(path: Path, made: JobFile) -> None:
+    if [e.seq for e in made.tape] != list(range(1, len(made.tape) + 1)):
+        raise StoreError(f"{path}: entries are missing from its tape or out of order. Nothing was taken over.")
+    unknown = next((e for e in made.tape if e.kind not in KINDS), None)
+    if unknown is not None:
+        raise StoreError(f"{path}: entry {unknown.seq} is of a kind ({unknown.kind!r}) that needs a newer Unitone.")
+    for hashed, content in made.pictures.items():
+        try:
+            right = hashlib.sha256(base64.b64decode(content, validate=True)).hexdigest() == hashed
+        except binascii.Error:
+            right = False
+        if not right:
+            raise StoreError(f"{path}: a picture in it is damaged. Nothing was taken over.")
+    try:
+        state = fold([Entry(**e.model_dump()) for e in made.tape], made.job.id)
+    except (UnitoneError, KeyError, TypeError, ValueError, AttributeError) as error:
+        raise StoreError(f"{path}: its tape does not hold together ({error}). Nothing was taken over.") from None
+    named = {h for e in state.entries for h in e.data.get("pictures", {}).values()}
+    if named - set(made.pictures):
+        raise StoreError(f"{path}: a picture that its tape names is not in it. Nothing was taken over.")
+
+
+def import_job(book: Logbook, data: dict[str, Any]) -> tuple[int, bool]:
+    """Take in a job from ``read_job``; (its number here, whether another job had its number already).
+
+    Raises StoreError for a job that is here already; nothing is changed then.
+    """
+    row = dict(data["job"])
+    here = book.find_job(row["id"])
+    if here is not None:
+        raise StoreError(f"This job is here already, as job {here.number:04d}. Nothing was taken over.")
+    number, renumbered, tape = row["number"], False, data["tape"]
+    if book.find_job(str(number)) is not None:
+        number, renumbered = book.next_number(), True
+        row |= {"number": number, "card": {**row["card"], "number": number}}
+        first = tape[0]
+        opening = {**first, "data": {**first["data"], "card": {**first["data"]["card"], "number": number}}}
+        tape = [opening, *tape[1:]]
+    book.import_jobs([{"job": row, "tape": tape, "pictures": data["pictures"]}])
+    return number, renumbered
