@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from unitone.bench.instruments import Instrument
 from unitone.bench.kit import Kit
 from unitone.errors import TapeError
+from unitone.job.shop import KINDS_OF_SHOP, Finding, Shop, take
 from unitone.job.tape import KINDS, Card, Entry, Reading, conditions_from_data
 from unitone.sheet.model import Conditions, Reach, Sheet, Step
 from unitone.sheet.read import parse_sheet
@@ -144,6 +145,11 @@ class JobState:
     last_touch: dict[str, int] = field(default_factory=dict)
     concluded: dict[str, list[tuple[int, str]]] = field(default_factory=dict)
     notes: list[tuple[str, str]] = field(default_factory=list)
+    shop: Shop = field(default_factory=Shop)
+    #: The last and the first reading at each test point: what a voltage table shows.
+    points: dict[tuple[str, Conditions], Logged] = field(default_factory=dict)
+    points_found: dict[tuple[str, Conditions], Logged] = field(default_factory=dict)
+    approved: str = ""
     status: tuple[str, str] = ("open", "")
     finished: str = ""
     entries: list[Entry] = field(default_factory=list)
@@ -195,6 +201,19 @@ class JobState:
     def open_ends(self) -> tuple[Loose, ...]:
         """What is still loose: neither put right nor left with a reason."""
         return tuple(x for x in self.loose.values() if not x.tied)
+
+    def worth_a_look(self, step: Step) -> tuple[Finding, ...]:
+        """What was found on the adjusters of a step: it is worth a look even if its reading holds."""
+        return tuple(f for a in step.adjusters for f in self.shop.faults_on(a))
+
+    def suspects(self, stage: str) -> tuple[Finding, ...]:
+        """What was found on the parts of a stage, or in it: the suspects when that stage is in question."""
+        if not stage:
+            return ()
+        parts = {p.id for p in self.sheet.parts if p.stage == stage}
+        last = {(f.item, f.on): f for f in self.shop.findings if f.stage == stage or parts & set(f.on)}
+        bad = {c.part for c in self.shop.capacitors.values() if c.verdict.replace}
+        return tuple(f for f in last.values() if f.look == "wrong" or bad & set(f.on))
 
     @property
     def seq(self) -> int:
@@ -308,6 +327,15 @@ def advance(state: JobState, entry: Entry) -> JobState:
     elif kind == "schools":
         state.schools = dict(data["schools"])
         state.take_sheet(state.written)
+    elif kind in KINDS_OF_SHOP:
+        take(state.shop, entry)
+        if kind in ("handed", "archive") and state.finished:
+            state.status = (
+                "archived" if state.shop.archived else "handed over" if state.shop.handed else "finished",
+                "",
+            )
+        elif kind == "archive":
+            state.status = ("archived", "") if state.shop.archived else ("open", "")
     else:
         _simple(state, entry)
     return state
@@ -346,8 +374,11 @@ def _simple(state: JobState, entry: Entry) -> None:
             state.loose[end.entry_id] = replace(end, tied=entry.seq, stays=data.get("stays", ""))
     elif kind == "note":
         state.notes.append((entry.utc, data["text"]))
+    elif kind == "card":
+        state.card = Card.from_data({**state.card.to_data(), **data["card"]})
     elif kind == "status":
         state.status = (data["status"], data.get("why", ""))
+        state.approved = data.get("approved", state.approved)
     elif kind == "finish":
         state.finished = entry.utc
         state.status = ("finished", "")
@@ -407,6 +438,10 @@ def _read(state: JobState, entry: Entry) -> None:
     reading = Reading.from_data(entry.data)
     logged = Logged(entry.seq, entry.id, entry.utc, reading, state.positions)
     state.readings.append(logged)
+    if reading.conditions.test_point is not None:
+        point = (reading.quantity_id, reading.conditions)
+        state.points[point] = logged
+        state.points_found.setdefault(point, logged)
     found = state.found
     for key in state.answers(reading):
         state.latest[key] = logged

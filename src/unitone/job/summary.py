@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from unitone.job.history import facts
+from unitone.job.shop import Finding
 from unitone.job.state import JobState, Logged
 from unitone.job.verdicts import Line, inside, lines, verdict, worst
 from unitone.quantities.show import show
@@ -18,6 +20,8 @@ CARD_QUANTITIES = (
     ("rx.s_meter", "S9"),
     ("rx.squelch_opens", "squelch"),
 )
+#: So many findings and trials are kept with the list.
+_SHORT = 6
 
 
 def summary(state: JobState) -> dict[str, Any]:
@@ -38,8 +42,26 @@ def summary(state: JobState) -> dict[str, Any]:
         "readings": len(state.readings),
         "why": state.status[1],
         "variant": standing_variant(state),
+        "facts": facts(state),
+        "findings": [
+            {"look": f.look, "words": f.words or f.done, "item": f.item, "on": list(f.on)}
+            for f in _last(state)[:_SHORT]
+        ],
+        "tried": [{"what": t.done, "result": t.result, "outcome": t.outcome} for t in state.tried[-_SHORT:]],
+        "loose": [x.what for x in state.open_ends],
+        "minutes": state.shop.minutes_spent,
+        "parts": sum(p.count for p in state.shop.parts),
+        "cost": state.shop.parts_cost,
+        "approved": state.approved,
+        "finished": state.finished,
         "marks": [m for q, name in CARD_QUANTITIES if (m := _mark(state, q, name)) is not None],
     }
+
+
+def _last(state: JobState) -> list[Finding]:
+    """The last finding of each item, what is wrong first."""
+    last = {f.item: f for f in state.shop.findings}
+    return sorted(last.values(), key=lambda f: ("wrong", "mended", "fine").index(f.look))
 
 
 def standing_variant(state: JobState) -> str:

@@ -13,6 +13,7 @@ Kind = Literal[
     "open", "kit", "phase", "goto", "hook-up", "set-up", "reading", "turn", "concluded", "note", "status", "strike",
     "finish", "touch", "judge", "schools", "variant", "instruments",
     "tried", "loose", "tied",
+    "card", "finding", "supply", "capacitor", "part", "time", "on-air", "control", "handed", "archive",
 ]  # fmt: skip
 KINDS: frozenset[str] = frozenset(Kind.__args__)  # type: ignore[attr-defined]
 
@@ -119,12 +120,20 @@ class Card:
     complaint: str = ""
     standin_seed: int | None = None
     accessories: tuple[str, ...] = field(default=())
+    missing: tuple[str, ...] = field(default=())
+    call_sign: str = ""
+    first_look: str = ""
 
     def to_data(self) -> dict[str, Any]:
-        """As plain data."""
-        return {**self.__dict__, "accessories": list(self.accessories)}
+        """As plain data; what came after the first logbooks is written only where it says something."""
+        data = {**self.__dict__, "accessories": list(self.accessories), "missing": list(self.missing)}
+        return {k: v for k, v in data.items() if v or k not in ("missing", "call_sign", "first_look")}
 
     @classmethod
     def from_data(cls, data: dict[str, Any]) -> Card:
-        """From plain data."""
-        return cls(**{**data, "accessories": tuple(data.get("accessories", ()))})
+        """From plain data. Raises TapeError for what a card does not have."""
+        lists = {k: tuple(data.get(k, ())) for k in ("accessories", "missing")}
+        try:
+            return cls(**{**data, **lists})
+        except TypeError:
+            raise TapeError(f"A card with {sorted(data)} is not known: this tape needs a newer Unitone.") from None

@@ -51,6 +51,7 @@ _ALL = (
     Quantity("supply.volts", "supply volts", "volts", "V", 2, "nominal", "either", usual_std=0.01, low=-1000, high=2000),
     Quantity("supply.current", "supply current", "amps", "mA", 0, "low", "either", usual_std=0.002, low=0, high=100),
     Quantity("supply.rail", "rail volts", "volts", "V", 2, "nominal", "either", usual_std=0.005, low=-1000, high=2000),
+    Quantity("stage.volts", "volts at a point", "volts", "V", 2, "nominal", "either", usual_std=0.01, low=-5000, high=5000),
     Quantity("ref.frequency", "reference frequency", "hertz", "MHz", 6, "nominal", "either", usual_std=1.0, low=0),
     Quantity("osc.frequency", "oscillator frequency", "hertz", "MHz", 6, "nominal", "either", usual_std=1.0, low=0),
     Quantity("vco.volts", "control volts", "volts", "V", 2, "nominal", "either", usual_std=0.005, low=-50, high=50),

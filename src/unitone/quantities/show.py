@@ -8,6 +8,9 @@ MINUS = "\N{MINUS SIGN}"
 #: Volts PD in 50 ohms for 0 dBm: sqrt(1 mW x 50 ohm).
 _V_0DBM_50 = 0.05**0.5
 
+#: Beyond this no level is, and its volts say nothing (they would not even print).
+_MOST_DBM = 1000.0
+
 
 def number(value: float, decimals: int, sign: bool = False) -> str:
     """``value`` with that many decimals and a real minus sign; never prints a negative nought."""
@@ -19,6 +22,8 @@ def number(value: float, decimals: int, sign: bool = False) -> str:
 
 def microvolts(dbm: float) -> str:
     """A level in dBm (50 ohm) as PD microvolts or millivolts in the usual three figures, with unit."""
+    if abs(dbm) > _MOST_DBM:
+        return f"{dbm:.4g} dBm".replace("-", MINUS)
     volts = _V_0DBM_50 * 10.0 ** (dbm / 20.0)
     for scale, unit in ((1e6, "µV"), (1e3, "mV"), (1.0, "V")):
         scaled = volts * scale

@@ -25,6 +25,7 @@ from unitone.quantities.entry import EXPECTED, parse_entry
 from unitone.quantities.registry import quantity
 from unitone.radio.levels import canonical
 from unitone.report.certificate import Certificate, certificate
+from unitone.session.shopwork import ShopWork
 from unitone.sheet.library import Library, open_file, physics_path
 from unitone.sheet.model import Conditions, Reach, Sheet, Step
 from unitone.sheet.reach import EVERYTHING, actions_of
@@ -105,12 +106,17 @@ def _named(text: str, path: Path, title: str) -> str:
 
 
 #: Kinds of entries that undo strikes.
-_STRUCK = frozenset({"reading", "note", "concluded", "status", "touch", "judge", "tried", "loose", "tied"})
+_STRUCK = frozenset({
+    "reading", "note", "concluded", "status", "touch", "judge", "tried", "loose", "tied",
+    "card", "finding", "supply", "capacitor", "part", "time", "on-air", "control",
+})  # fmt: skip
+#: What a finished job still takes.
+_AFTERWARDS = frozenset({"note", "on-air", "control", "handed", "archive"})
 #: What came of something that was tried.
 OUTCOMES = ("not the cause", "the cause", "unclear")
 
 
-class Session:
+class Session(ShopWork):
     """A job in work. Every change is committed to the tape before it is part of the state."""
 
     def __init__(
@@ -141,7 +147,7 @@ class Session:
     # -- entries -------------------------------------------------------------------------------
 
     def _append(self, kind: str, data: dict[str, Any]) -> Entry:
-        if self.state.finished and kind != "note":
+        if self.state.finished and kind not in _AFTERWARDS:
             raise TapeError("This job is finished. Its tape takes notes only.")
         entry = self.logbook.append(
             self.job_id, kind, data, round(self.bench.seconds(), 3), self.state.seq + 1, self._now()
@@ -155,7 +161,7 @@ class Session:
 
     def keep_summary(self) -> None:
         """Bring the list's picture of this job up to date."""
-        self.logbook.put_summary(self.job_id, self.state.status[0], summary(self.state), self._now())
+        self.logbook.put_summary(self.job_id, self.state.status[0], summary(self.state), self._now(), self.state.card)
 
     def go_to(self, step_id: str) -> None:
         """Turn to another step."""
@@ -269,6 +275,8 @@ class Session:
                 value = instrument.correct(q, raw)
                 u = instrument.uncertainty(q, nominal if nominal is not None else value)
                 warning = instrument.warning(q, raw)
+            if not q.low <= value <= q.high:
+                raise EntryError.impossible(typed, f"that is no {q.title}. Expected {EXPECTED[q.kind]}.")
             if q.id == "rx.sensitivity" and value < -132.0 and not entry.bound:
                 raise EntryError.impossible(
                     typed,
@@ -479,10 +487,6 @@ class Session:
         """A note on the tape."""
         if words.strip():
             self._append("note", {"text": words.strip()})
-
-    def set_status(self, status: str, why: str = "") -> None:
-        """Waiting (for the owner, a part, a manual), or open again."""
-        self._append("status", {"status": status, "why": why})
 
     def finish(self) -> None:
         """End the job. Raises TapeError naming the steps that were never read or have gone stale, and what is loose."""

@@ -16,6 +16,7 @@ from unitone.radio.channels import ChannelPlan, plan
 from unitone.radio.levels import parse_level
 from unitone.radio.mixing import coefficient
 from unitone.sheet import file as form
+from unitone.sheet.care import known_faults, looks, supply, voltages
 from unitone.sheet.limits import limit_from_text, make_limit, value_of
 from unitone.sheet.lines import Place
 from unitone.sheet.model import (
@@ -25,6 +26,7 @@ from unitone.sheet.model import (
     Adjuster,
     AdjusterKind,
     Conditions,
+    Control,
     Limit,
     Mixing,
     Oscillator,
@@ -128,6 +130,7 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         ("stage", [s.id for s in w.stage]), ("step", [s.id for s in w.step]), ("part", [p.id for p in w.part]),
         ("action", [a.id for a in w.action]), ("picture", [p.id for p in w.picture]),
         ("oscillator", [o.id for o in w.oscillator]), ("control", [c.id for c in w.control]),
+        ("voltage", [v.id for v in w.voltage]), ("inspect", [x.id for x in w.inspect]),
     ):  # fmt: skip
         _unique(problems, table, ids)
     oscillators = tuple(_oscillator(problems, i, o, w) for i, o in enumerate(w.oscillator))
@@ -143,7 +146,7 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         plan=channels,
         oscillators=oscillators,
         mixing=mixing,
-        controls=tuple((c.id, c.positions) for c in w.control),
+        controls=tuple(Control(c.id, c.positions, c.does) for c in w.control),
         schools=_schools(problems, w),
         adjusters=_adjusters(problems, w, steps, oscillators, mixing, pictures),
         test_points=tuple(
@@ -154,11 +157,17 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         steps=steps,
         pictures=pictures,
         cautions=tuple(w.model.caution),
+        power=supply(problems.complain, w.supply),
+        looks=looks(problems.complain, w),
+        known_faults=known_faults(problems.complain, w),
+        family=w.model.family,
+        aliases=tuple(w.model.aliases),
         source_text=text,
     )
     _order(problems, w)
     return replace(
         sheet,
+        voltages=voltages(problems.complain, w, sheet),
         parts=tuple(_part(problems, i, p, sheet, pictures) for i, p in enumerate(w.part)),
         actions=tuple(
             Action(a.id, a.title, _reaches(problems, ("action", i, "reaches"), a.reaches) or EVERYTHING)

@@ -13,10 +13,17 @@ from unitone.sheet.lines import Place
 
 #: Where the ids of a table are used: (table, key). A key that holds groups or mappings is searched through.
 _USED: dict[str, tuple[tuple[str, str], ...]] = {
-    "adjuster": (("step", "adjust"), ("oscillator", "trim")),
+    "adjuster": (("step", "adjust"), ("oscillator", "trim"), ("inspect", "on")),
     "test_point": (("step", "test_point"),),
-    "stage": (("step", "stage"), ("adjuster", "stage"), ("part", "stage")),
-    "step": (("step", "after"),),
+    "stage": (
+        ("step", "stage"),
+        ("adjuster", "stage"),
+        ("part", "stage"),
+        ("voltage", "stage"),
+        ("known_fault", "stage"),
+    ),
+    "step": (("step", "after"), ("voltage", "step")),
+    "voltage": (("voltage", "fed_from"),),
     "picture": (("adjuster", "picture"), ("test_point", "picture"), ("part", "picture")),
     "control": (("step", "panel"),),
     "oscillator": (("mixing", "terms"),),

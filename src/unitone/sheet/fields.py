@@ -18,10 +18,25 @@ from unitone.sheet.model import PHASE_TITLES
 from unitone.words import tr
 
 Kind = Literal[
-    "text", "long", "choice", "ids", "groups", "number", "numbers", "yes-no", "limit", "map", "panel", "reach", "lines"
+    "text",
+    "long",
+    "choice",
+    "ids",
+    "groups",
+    "number",
+    "numbers",
+    "yes-no",
+    "limit",
+    "map",
+    "panel",
+    "reach",
+    "lines",
+    "one-or-more",
 ]
 #: Which table the choices or the completion of a field come from.
-Source = Literal["", "adjuster", "test_point", "stage", "step", "channel", "band", "picture", "quantity", "control"]
+Source = Literal[
+    "", "adjuster", "test_point", "stage", "step", "channel", "band", "picture", "quantity", "control", "voltage"
+]
 
 
 @dataclass(frozen=True)
@@ -141,17 +156,22 @@ def _read_reach(text: str) -> list[Any]:
     return found
 
 
+def _read_one_or_more(text: str) -> Any:
+    found = re.split(r",\s+|;\s*", text)
+    return text if len(found) == 1 else [x.strip() for x in found if x.strip()]
+
+
 def _read_lines(text: str) -> list[str]:
     return [line.strip() for line in text.splitlines() if line.strip()]
 
 
 _SHOW: dict[str, Callable[[Any], str]] = {
     "ids": _show_list, "groups": _show_groups, "limit": _show_limit, "map": _show_map, "panel": _show_map, "reach": _show_reach,
-    "lines": _show_lines, "numbers": _show_list, "yes-no": lambda v: {True: "yes", False: "no"}.get(v, _plain(v)),
+    "lines": _show_lines, "one-or-more": _show_list, "numbers": _show_list, "yes-no": lambda v: {True: "yes", False: "no"}.get(v, _plain(v)),
 }  # fmt: skip
 _READ: dict[str, Callable[[str], Any]] = {
     "ids": _read_list, "groups": _read_groups, "number": _read_number, "map": _read_map, "reach": _read_reach,
-    "lines": _read_lines, "numbers": _read_numbers, "yes-no": lambda t: {"yes": True, "no": False}.get(t, t),
+    "lines": _read_lines, "one-or-more": _read_one_or_more, "numbers": _read_numbers, "yes-no": lambda t: {"yes": True, "no": False}.get(t, t),
 }  # fmt: skip
 
 _KINDS = tuple((k, k) for k in ("core", "trimmer", "preset", "link", "part"))
@@ -162,6 +182,12 @@ MODEL = (
     Field(("model", "maker"), tr("Maker")), Field(("model", "name"), tr("Model")),
     Field(("model", "kind"), tr("Kind"), hint="AM mobile, 40 channels", wide=True),
     Field(("model", "supply"), tr("Supply"), hint="13.2 V"),
+    Field(("model", "family"), tr("Inspected as"), "choice", choices=tuple((f, tr(f)) for f in ("mobile", "handheld", "base", "valve", "portable"))),
+    Field(("model", "aliases"), tr("The same board is sold as"), "ids", "Ostrel Fen 40, Ostrel Fen 40 S", wide=True),
+    Field(("supply", "path"), tr("Fed by"), "choice", choices=tuple((x, tr(x)) for x in ("bench supply", "battery", "lamp limiter", "mains"))),
+    Field(("supply", "limit"), tr("Current limit to set"), hint="2 A"),
+    Field(("supply", "rest"), tr("Current at rest"), hint="350 mA"), Field(("supply", "keyed"), tr("Current keyed"), hint="1.2 A"),
+    Field(("supply", "meter"), tr("Voltages were taken with"), hint="20 kohm/V"),
     Field(("channels", "plan"), tr("Channel plan"), "choice", choices=(
         ("eu-40", tr("40 channels, 26.965 to 27.405 MHz")), ("uk-40", tr("40 channels, 27.60125 to 27.99125 MHz")))),
     Field(("channels", "frequencies"), tr("or channels of its own"), "map", "1 = 27.005 MHz, 2 = 27.025 MHz", wide=True),
@@ -222,6 +248,7 @@ STAGE = (
 )  # fmt: skip
 CONTROL = (
     Field(("id",), tr("Name"), hint="squelch"), Field(("positions",), tr("Positions"), hint="open, 0..100 %", wide=True),
+    Field(("does",), tr("What it does, for its owner"), hint=tr("turn it up until the hiss stops"), wide=True),
 )  # fmt: skip
 OSCILLATOR = (
     Field(("id",), tr("Name"), hint="ref"), Field(("nominal",), tr("Frequency"), hint="10.240 MHz"),
@@ -242,15 +269,36 @@ PICTURE = (
     Field(("file",), tr("File"), hint="top.jpg"),
 )  # fmt: skip
 
+VOLTAGE = (
+    Field(("id",), tr("Name"), hint="TP1"), Field(("title",), tr("What stands there"), hint=tr("regulated rail"), wide=True),
+    Field(("volts",), tr("Volts (two, where the sheet says both)"), "one-or-more", "8.0 V"), Field(("tolerance",), tr("Tolerance"), hint="5 %"),
+    Field(("way",), tr("Way"), "choice", choices=_WAYS), Field(("mode",), tr("Mode"), hint="SSB"),
+    Field(("fed_from",), tr("Fed from"), source="voltage"), Field(("series",), tr("through"), hint="47 ohm"),
+    Field(("current",), tr("Draws when right"), hint="12 mA"), Field(("source",), tr("Looks like, to a meter"), hint="100 kohm"),
+    Field(("where",), tr("Where"), hint=tr("emitter of TR8"), wide=True),
+    Field(("step",), tr("Is the reading of step"), source="step"), Field(("stage",), tr("Stage"), source="stage"),
+)  # fmt: skip
+INSPECT = (
+    Field(("title",), tr("What to look at"), hint=tr("dial cord and its springs"), wide=True),
+    Field(("how",), tr("How"), "long", wide=True), Field(("on",), tr("On adjusters or parts"), "ids", source="adjuster", wide=True),
+    Field(("id",), tr("Name"), hint=tr("made from the title")),
+)  # fmt: skip
+KNOWN_FAULT = (
+    Field(("sign",), tr("Sign"), hint=tr("squelch never opens"), wide=True), Field(("cause",), tr("Cause"), hint=tr("C52 leaky"), wide=True),
+    Field(("cure",), tr("Cure"), hint=tr("fit 4.7 µF 35 V"), wide=True), Field(("part",), tr("Part"), hint="C52"),
+        Field(("stage",), tr("Stage"), source="stage"),
+)  # fmt: skip
+
 #: Every list of a sheet with its form.
 TABLES: dict[str, tuple[Field, ...]] = {
     "step": STEP, "adjuster": ADJUSTER, "test_point": TEST_POINT, "stage": STAGE, "control": CONTROL,
     "oscillator": OSCILLATOR, "part": PART, "action": ACTION, "picture": PICTURE,
+    "voltage": VOLTAGE, "inspect": INSPECT, "known_fault": KNOWN_FAULT,
 }  # fmt: skip
 
 #: What a step of each side usually looks like (TRADE practice): phase, hook-up.
 _USUAL = {
-    "supply": ("rails", "probe"), "ref": ("synthesiser", "probe"), "osc": ("synthesiser", "probe"),
+    "supply": ("rails", "probe"), "stage": ("rails", "probe"), "ref": ("synthesiser", "probe"), "osc": ("synthesiser", "probe"),
     "vco": ("synthesiser", "probe"), "tx": ("send", "send"), "rx": ("receive", "receive"),
 }  # fmt: skip
 _SETTINGS = ("rx.s_meter", "rx.squelch_opens", "rx.squelch_tight")

@@ -24,6 +24,8 @@ class ModelPart(_Strict):
     kind: str
     supply: str = ""
     board: str = ""
+    family: Literal["mobile", "handheld", "base", "valve", "portable", ""] = ""
+    aliases: list[str] = []
     caution: list[str] = []
 
 
@@ -80,6 +82,54 @@ class ControlPart(_Strict):
 
     id: str
     positions: str
+    does: str = ""
+
+
+class SupplyPart(_Strict):
+    """[supply]: how the radio is fed, and the meter that the voltage table was made with."""
+
+    path: Literal["bench supply", "battery", "lamp limiter", "mains"] = "bench supply"
+    rest: str | None = None
+    keyed: str | None = None
+    limit: str | None = None
+    meter: str | None = None
+
+
+class VoltagePart(_Strict):
+    """[[voltage]]: what should stand at a point; two values where the sheet contradicts itself."""
+
+    id: str
+    title: str = ""
+    where: str = ""
+    volts: str | list[str]
+    tolerance: str = "5 %"
+    way: Literal["receive", "send", "either"] = "either"
+    mode: str | None = None
+    fed_from: str = ""
+    series: str | None = None
+    current: str | None = None
+    source: str | None = None
+    step: str = ""
+    stage: str = ""
+
+
+class InspectPart(_Strict):
+    """[[inspect]]: something to look at in this radio, besides what its kind asks for."""
+
+    id: str
+    title: str
+    how: str = ""
+    on: list[str] = []
+
+
+class KnownFaultPart(_Strict):
+    """[[known_fault]]: what radios of this sheet are known for."""
+
+    sign: str
+    cause: str
+    cure: str = ""
+    part: str = ""
+    stage: str = ""
 
 
 class ReachPart(_Strict):
@@ -217,6 +267,10 @@ class SheetFile(_Strict):
     oscillator: list[OscillatorPart] = []
     mixing: list[MixingPart] = []
     control: list[ControlPart] = []
+    supply: SupplyPart = SupplyPart()
+    voltage: list[VoltagePart] = []
+    inspect: list[InspectPart] = []
+    known_fault: list[KnownFaultPart] = []
     schools: dict[str, str] = {}
     picture: list[PicturePart] = []
     adjuster: list[AdjusterPart] = []

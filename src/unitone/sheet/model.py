@@ -294,6 +294,83 @@ class Mixing:
 
 
 @dataclass(frozen=True)
+class Voltage:
+    """A row of the voltage table: what should stand at a point, and how it is fed.
+
+    ``values`` are all that the sheet says of it (V; two where it contradicts
+    itself), ``low`` and ``high`` the ends that they leave. ``fed_from`` is the row
+    that it is fed from, through ``series_ohm`` (None where not known) at ``usual_a``
+    (A, 0 where not known); ``source_ohm`` is what the point looks like to a meter.
+    A reading of the row is one of ``quantity_id`` under ``conditions``.
+    """
+
+    id: str
+    title: str
+    where: str
+    values: tuple[float, ...]
+    low: float
+    high: float
+    quantity_id: str
+    conditions: Conditions
+    fed_from: str = ""
+    series_ohm: float | None = None
+    usual_a: float = 0.0
+    source_ohm: float = 0.0
+    stage: str = ""
+
+    @property
+    def nominal(self) -> float:
+        """The middle of what the sheet says."""
+        return sum(self.values) / len(self.values)
+
+
+@dataclass(frozen=True)
+class Supply:
+    """How the radio is fed (V, A; None where the sheet does not say).
+
+    ``meter_ohm_per_v`` is the meter that the voltage table was made with; 0 where it
+    is taken not to load anything.
+    """
+
+    rest_a: float | None = None
+    keyed_a: float | None = None
+    limit_a: float | None = None
+    usual_path: str = "bench supply"
+    meter_ohm_per_v: float = 0.0
+
+
+@dataclass(frozen=True)
+class Look:
+    """Something to look at before anything is turned: what, how, and on which adjusters or parts."""
+
+    id: str
+    title: str
+    how: str = ""
+    on: tuple[str, ...] = ()
+    group: str = ""
+
+
+@dataclass(frozen=True)
+class KnownFault:
+    """A fault that radios of this kind are known for: its sign, its cause, its cure, and where it sits."""
+
+    sign: str
+    cause: str
+    cure: str = ""
+    part: str = ""
+    stage: str = ""
+
+
+@dataclass(frozen=True)
+class Control:
+    """A knob or switch of the front panel: its positions, and in plain words what it does."""
+
+    id: str
+    positions: str
+    does: str = ""
+
+
+@dataclass(frozen=True)
 class Sheet:
     """A whole sheet. ``source_text`` is the file it came from, kept so that a job carries its own copy."""
 
@@ -305,7 +382,7 @@ class Sheet:
     plan: ChannelPlan
     oscillators: tuple[Oscillator, ...]
     mixing: tuple[Mixing, ...]
-    controls: tuple[tuple[str, str], ...]
+    controls: tuple[Control, ...]
     schools: tuple[tuple[str, str], ...]
     adjusters: tuple[Adjuster, ...]
     test_points: tuple[TestPoint, ...]
@@ -315,6 +392,12 @@ class Sheet:
     cautions: tuple[str, ...]
     parts: tuple[Part, ...] = ()
     actions: tuple[Action, ...] = ()
+    voltages: tuple[Voltage, ...] = ()
+    power: Supply = Supply()
+    looks: tuple[Look, ...] = ()
+    known_faults: tuple[KnownFault, ...] = ()
+    family: str = ""
+    aliases: tuple[str, ...] = ()
     source_text: str = field(repr=False, default="")
 
     @property

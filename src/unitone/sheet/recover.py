@@ -13,6 +13,7 @@ _NAMED = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_\-.]+)\s*\]\]?\s*(?:#.*)?$")
 #: Tables that a sheet writes as lists of tables.
 LISTS = (
     "oscillator", "mixing", "control", "picture", "adjuster", "part", "action", "test_point", "stage", "step",
+    "voltage", "inspect", "known_fault",
 )  # fmt: skip
 
 

@@ -68,6 +68,10 @@ SCHOOLS: tuple[School, ...] = (
         {"ceiling": "the rule's ceiling", "sheet": "the sheet's value", "louder": "the louder workshop habit"},
         "what the rule allows and no more; louder is never right for what is radiated", "what deviation steps say",
     ),
+    School(
+        "electrolytics", "Electrolytics", {"bad": "only the bad ones", "all": "all of them"},
+        "what is good stays; when most of a sample are bad, recapping all beats chasing", "the verdict on a sample",
+    ),
 )  # fmt: skip
 QUESTIONS: dict[str, School] = {s.question: s for s in SCHOOLS}
 

@@ -15,6 +15,7 @@ _LISTS: dict[str, tuple[Reach, ...]] = {
     "oscillator": (Reach("osc.*"), Reach("ref.*"), Reach("vco.*"), Reach("tx.frequency_error"), Reach("rx.*", "receive")),
     "mixing": (Reach("vco.*"), Reach("tx.frequency_error"), Reach("rx.*", "receive")),
     "adjuster": (), "part": (), "action": (), "test_point": (), "stage": (), "control": (), "picture": (), "step": (),
+    "voltage": (), "inspect": (), "known_fault": (),
 }  # fmt: skip
 _CHANNELS = (Reach("vco.*"), Reach("tx.*"), Reach("rx.*"))
 

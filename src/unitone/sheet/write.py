@@ -12,8 +12,8 @@ from tomlkit.items import AoT, Table
 
 #: Keys of a sheet in the order in which a person reads it.
 _ORDER = (
-    "format", "model", "channels", "oscillator", "mixing", "control", "schools", "picture", "stage", "adjuster",
-    "part", "action", "test_point", "step",
+    "format", "model", "channels", "supply", "oscillator", "mixing", "control", "schools", "picture", "stage", "adjuster",
+    "part", "action", "test_point", "voltage", "inspect", "known_fault", "step",
 )  # fmt: skip
 #: Mappings that are short enough to stand on one line.
 _INLINE = frozenset({"limit", "stimulus", "panel", "when", "terms"})

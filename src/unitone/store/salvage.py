@@ -153,4 +153,3 @@ def last_backup(folder: Path) -> tuple[Path, str] | None:
     except (OSError, ValueError, KeyError, TypeError):
         return None
     return (path, utc) if path.is_file() else None
-

@@ -44,7 +44,8 @@ _PAUSE = 120
 _SECTIONS = (
     ("model", tr("Radio")), ("adjuster", tr("Adjusters")), ("test_point", tr("Test points")), ("step", tr("Steps")),
     ("board", tr("Board")), ("stage", tr("Stages")), ("control", tr("Controls")), ("oscillator", tr("Oscillators")),
-    ("part", tr("Parts")), ("action", tr("Actions")), ("schools", tr("Schools")), ("problems", tr("To mend")),
+    ("part", tr("Parts")), ("voltage", tr("Volts")), ("action", tr("Actions")), ("inspect", tr("Looks")),
+    ("known_fault", tr("Faults")), ("schools", tr("Schools")), ("problems", tr("To mend")),
 )  # fmt: skip
 _SCHOOL_FIELDS = tuple(
     Field(("schools", s.question), tr(s.title), "choice", choices=tuple((k, tr(v)) for k, v in s.choices.items()), wide=True)
@@ -63,6 +64,10 @@ def row_words(table: str) -> Callable[[dict[str, Any]], tuple[str, str]]:
             adjust = ", ".join("+".join(a) if isinstance(a, list) else str(a) for a in row.get("adjust", []) or [])
             sub = " · ".join(x for x in (q.title if q else "", text, adjust) if x)
             return str(row.get("title") or row.get("id") or tr("new step")), sub or " "
+        if table == "known_fault":
+            return str(row.get("sign") or tr("no sign yet")), str(row.get("cause") or " ")
+        if table == "inspect":
+            return str(row.get("title") or row.get("id") or tr("no name yet")), str(row.get("how") or " ")
         title = str(row.get("id", "")) or tr("no name yet")
         sub = (
             row.get("where") or row.get("title") or row.get("what") or row.get("nominal") or row.get("positions") or ""
@@ -260,7 +265,11 @@ class SheetEditor(QWidget):
             "oscillator": "x1",
             "control": "control-1",
             "action": "action-1",
+            "voltage": "V1",
+            "inspect": "look-1",
         }
+        if table == "known_fault":
+            return {"sign": "", "cause": ""}
         made: dict[str, Any] = {"id": str((before or {}).get("id", "")) or starts.get(table, table)}
         if table == "stage":
             made["way"] = (before or {}).get("way", "receive")

@@ -1,0 +1,57 @@
+"""What earlier jobs tell: how each radio was found, kept with its job, and what comes back again and again."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from unitone.job.state import JobState
+from unitone.job.verdicts import inside
+from unitone.sheet.model import Step
+from unitone.words import tr
+
+#: So many of the last jobs are looked at, and so often must a thing have come up to be told.
+LAST, OFTEN = 5, 2
+
+
+def facts(state: JobState) -> list[str]:
+    """How this radio was found, in short words that are the same from job to job: steps out, parts bad, causes proved."""
+    found = [words for step in state.sheet.steps if (words := _found(state, step))]
+    found += [tr("{part} bad", part=c.part) for c in state.shop.capacitors.values() if c.verdict.replace]
+    found += [tr("{part} replaced", part=p.part) for p in state.shop.parts]
+    found += [tr("cause: {what}", what=t.suspected) for t in state.tried if t.outcome == "the cause"]
+    items = {f.item: f for f in state.shop.findings}
+    found += [
+        tr("{part}: {item}", part=name, item=f.item) for f in items.values() if f.look == "wrong" for name in f.on
+    ]
+    return list(dict.fromkeys(found))
+
+
+def _found(state: JobState, step: Step) -> str:
+    """How a step was found, where it was read before anything that reaches it was touched, and was out."""
+    ways: Counter[str] = Counter()
+    for index in range(len(step.required)):
+        key = (step.id, index)
+        logged = state.found.get(key)
+        if logged is None or not state.found_clean.get(key):
+            continue
+        if inside(step.limit, logged.reading, state.rule) is not False:
+            continue
+        value = logged.reading.value
+        low, high = step.limit.low, step.limit.high
+        if logged.reading.word:
+            ways[logged.reading.word] += 1
+        elif value is not None and high is not None and value > high:
+            ways[tr("too high")] += 1
+        elif value is not None and low is not None and value < low:
+            ways[tr("too low")] += 1
+    if not ways:
+        return ""
+    return tr("{title}: found {way}", title=step.title, way=ways.most_common(1)[0][0])
+
+
+def recurring(jobs: Sequence[Sequence[str]]) -> list[tuple[str, int]]:
+    """What came up in several of these jobs, with how often, the most frequent first; each job's ``facts`` are given."""
+    counted = Counter(fact for one in jobs for fact in dict.fromkeys(one))
+    often = [(fact, n) for fact, n in counted.items() if n >= OFTEN]
+    return sorted(often, key=lambda pair: (-pair[1], pair[0]))

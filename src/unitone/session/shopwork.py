@@ -1,0 +1,274 @@
+"""The session's workshop side: card, inspection, rails, capacitors, parts, time, reports, controls, handing over."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from unitone.errors import EntryError, TapeError
+from unitone.job.shop import LOOKS, SPEAKS_OF, SUPPLY_PATHS
+from unitone.job.state import JobState
+from unitone.job.tape import Card, Entry, Reading
+from unitone.quantities.entry import parse_si
+from unitone.radio.parts import Dielectric, judge_capacitor
+from unitone.radio.substitutes import judge_substitute, parse_spec, substitute_words
+from unitone.sheet.looks import inspection
+from unitone.sheet.model import Conditions, Reach, Sheet
+from unitone.sheet.pictures import check_picture
+from unitone.store.logbook import Logbook
+from unitone.words import tr
+
+#: Where a job may stand besides being worked on.
+STATUSES = ("open", "waiting", "later")
+#: Longer than this is a slip of the pen, not a day's work (minutes).
+_LONGEST = 24 * 60.0
+_IN_PLACE = tr("{path} in place of the {usual}")
+_HOURS = re.compile(r"^(?:(\d+(?:\.\d+)?)\s*h)?\s*(?:(\d+(?:\.\d+)?)\s*(?:m|min|minutes)?)?$")
+
+
+def minutes_of(typed: str) -> float:
+    """``25``, ``1 h 25``, ``1:25``, ``0,5 h`` as minutes. Raises EntryError."""
+    plain = typed.strip().lower().replace(",", ".")
+    clock = re.match(r"^(\d+):(\d\d)$", plain)
+    match = _HOURS.match(plain)
+    if clock:
+        minutes = 60.0 * int(clock[1]) + int(clock[2])
+    elif plain and match and (match[1] or match[2]):
+        minutes = 60.0 * float(match[1] or 0) + float(match[2] or 0)
+    else:
+        raise EntryError.not_understood(typed, "a time, like 25, 1 h 25 or 0,5 h")
+    if not 0 < minutes <= _LONGEST:
+        raise EntryError.impossible(typed, "a time lies between a minute and a day. Enter each day by itself.")
+    return minutes
+
+
+class ShopWork:
+    """What ``Session`` can do for the workshop's side of a job. Every change is an entry."""
+
+    logbook: Logbook
+    state: JobState
+
+    def _append(self, kind: str, data: dict[str, Any]) -> Entry:
+        raise NotImplementedError
+
+    def _typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
+        raise NotImplementedError
+
+    def touch(self, name: str, words: str = "", reaches: tuple[Reach, ...] | None = None) -> None:
+        """See ``Session.touch``."""
+        raise NotImplementedError
+
+    def loosen(self, what: str) -> None:
+        """See ``Session.loosen``."""
+        raise NotImplementedError
+
+    def tie(self, entry_id: str, stays: str = "") -> None:
+        """See ``Session.tie``."""
+        raise NotImplementedError
+
+    @property
+    def _radio(self) -> Sheet:
+        return self.state.sheet
+
+    # -- card and inspection -------------------------------------------------------------------
+
+    def amend_card(self, fields: Mapping[str, Any]) -> None:
+        """Change fields of the job's card. What does not differ is left; number, sheet and stand-in stay as they are."""
+        now = self.state.card.to_data()
+        given = {k: list(v) if isinstance(v, tuple) else v for k, v in fields.items()}
+        fixed = {"number", "sheet_id", "standin_seed"} & set(given)
+        if fixed:
+            raise TapeError(f"The card's {', '.join(sorted(fixed))} cannot be changed. Open another job.")
+        changed = {k: v for k, v in given.items() if v != (now.get(k) or ([] if isinstance(v, list) else ""))}
+        if changed:
+            Card.from_data({**now, **changed})
+            self._append("card", {"card": changed})
+
+    def look_at(
+        self, item: str, look: str, words: str = "", on: tuple[str, ...] = (), done: str = "", stage: str = "",
+        pictures: Mapping[str, bytes] | None = None,
+    ) -> None:  # fmt: skip
+        """Something was looked at: fine, wrong (in whose words, on which parts), or mended (what was done).
+
+        Raises TapeError where something is wrong and nothing is said of it, SheetError
+        for a photograph that is no picture. What was mended once readings were taken
+        makes those stale that the parts can reach.
+        """
+        if look not in LOOKS:
+            raise TapeError(f"“{look}” is no finding. Use one of: {', '.join(LOOKS)}.")
+        if not item.strip():
+            raise TapeError("Say what was looked at.")
+        if look == "wrong" and not words.strip():
+            raise TapeError("Say what is wrong: it is shown beside the step and stands on the papers.")
+        if look == "mended" and not (done.strip() or words.strip()):
+            raise TapeError("Say what was done.")
+        if stage and stage not in {s.id for s in self._radio.stages}:
+            raise TapeError(f"The sheet has no stage “{stage}”.")
+        for name, content in (pictures or {}).items():
+            check_picture(name, content)
+        names = [n.strip() for n in on if n.strip()]
+        data: dict[str, Any] = {"item": item.strip(), "look": look, "words": words.strip(), "on": names, "done": done.strip(),
+                                "stage": stage}  # fmt: skip
+        if pictures:
+            data["pictures"] = {n: self.logbook.put_blob(content) for n, content in pictures.items()}
+        self._append("finding", {k: v for k, v in data.items() if v})
+        if look == "mended" and self.state.readings:
+            for name in names:
+                if name in {p.id for p in self._radio.parts}:
+                    self.touch(name, done.strip() or words.strip())
+
+    def look_titles(self) -> dict[str, str]:
+        """Title of every item of the inspection list, by its id."""
+        return {x.id: x.title for x in inspection(self._radio)}
+
+    # -- rails and capacitors ---------------------------------------------------------------------
+
+    def set_supply(self, path: str = "", limit: str = "", meter: str = "") -> None:
+        """How the radio is fed now, the current limit that is set, and the input resistance of the meter in hand.
+
+        Another path than the radio's usual one is a loose end until it is back.
+        Raises EntryError, TapeError.
+        """
+        if path and path not in SUPPLY_PATHS:
+            raise TapeError(f"“{path}” is no way to feed a radio. Use one of: {', '.join(SUPPLY_PATHS)}.")
+        data: dict[str, Any] = {"path": path} if path and path != self.state.shop.path else {}
+        if limit.strip():
+            data["limit_a"] = _above_nought(limit, "A", "a current, like 2 A or 500 mA")
+        if meter.strip():
+            data["meter_ohm"] = _above_nought(meter.replace("Ω", "ohm"), "ohm", "an input resistance, like 10 Mohm")
+        if data:
+            self._append("supply", data)
+        if "path" in data:
+            self._loose_supply(path)
+
+    def _loose_supply(self, path: str) -> None:
+        usual = self._radio.power.usual_path
+        tail = _IN_PLACE.replace("{path}", "").replace("{usual}", usual).strip()
+        for end in self.state.open_ends:
+            if end.what.endswith(tail):
+                self.tie(end.entry_id)
+        if path != usual and (usual == "battery" or path == "lamp limiter"):
+            self.loosen(_IN_PLACE.replace("{path}", path).replace("{usual}", usual))
+
+    def read_volts(self, row_id: str, typed: str) -> Reading:
+        """Log a typed reading of a row of the voltage table. Raises EntryError, TapeError."""
+        row = next((v for v in self._radio.voltages if v.id == row_id), None)
+        if row is None:
+            raise TapeError(f"The voltage table has no row “{row_id}”.")
+        reading = self._typed_reading(typed, row.quantity_id, row.conditions)
+        self._append("reading", reading.to_data())
+        return reading
+
+    def read_current(self, way: str, typed: str) -> Reading:
+        """Log a typed supply current, at rest (``receive``) or keyed (``send``). It settles the sheet's own step for it."""
+        wanted = Conditions(way="send" if way == "send" else "receive")
+        for step in self._radio.steps:
+            for required in step.required if step.quantity_id == "supply.current" else ():
+                keyed = required.way == "send" or step.hook_up == "send"
+                if keyed == (way == "send"):
+                    wanted = required
+        reading = self._typed_reading(typed, "supply.current", wanted)
+        self._append("reading", reading.to_data())
+        return reading
+
+    def measure_capacitor(
+        self, part: str, dielectric: Dielectric, marked: str, measured: str, esr: str = "", at_hz: float = 100.0
+    ) -> None:
+        """Log a capacitor as marked and measured (texts with units). Raises EntryError, UnitoneError, TapeError."""
+        if not part.strip():
+            raise TapeError("Name the capacitor, such as C41.")
+        data: dict[str, Any] = {
+            "part": part.strip(), "dielectric": dielectric, "marked": parse_si(marked, "F"), "measured": parse_si(measured, "F"),
+            "at_hz": at_hz,
+        }  # fmt: skip
+        for key, typed in (("marked", marked), ("measured", measured)):
+            if data[key] >= 1.0 and not re.search(r"[pnumµ]", typed):
+                raise EntryError.impossible(typed, "that would be farads. Write the prefix: 47 uF, 100 nF.")
+        if esr.strip():
+            data["esr"] = parse_si(esr.replace("Ω", "ohm"), "ohm")
+        judge_capacitor(dielectric, data["marked"], data["measured"], data.get("esr"), at_hz)
+        self._append("capacitor", data)
+
+    # -- parts, time, reports -----------------------------------------------------------------------
+
+    def fit_part(self, part: str, count: int, fitted: str, instead: str = "", why: str = "", price: str = "") -> None:
+        """A part was fitted. Why the substitute is right is worked out where both are stated and nothing else is said.
+
+        Readings that the part can reach become stale. Raises EntryError, TapeError.
+        """
+        if not part.strip() or not fitted.strip():
+            raise TapeError("Say which part, and what was fitted.")
+        if not 1 <= count <= 1000:
+            raise TapeError(f"{count} parts: a count lies between 1 and 1000.")
+        data: dict[str, Any] = {"part": part.strip(), "count": count, "fitted": fitted.strip(), "instead": instead.strip(),
+                                "why": why.strip() or substitute_why(instead, fitted)}  # fmt: skip
+        if price.strip():
+            data["price"] = _above_nought(price, "", "a price, like 0.35 or 1,20")
+        self._append("part", {k: v for k, v in data.items() if v != ""})
+        if self.state.readings:
+            self.touch(part.strip(), tr("{fitted} fitted", fitted=fitted.strip()))
+
+    def spend(self, typed: str, what: str = "") -> None:
+        """Time spent on the job. Raises EntryError."""
+        self._append("time", {"minutes": minutes_of(typed), "what": what.strip()})
+
+    def heard(self, who: str, speaks_of: str, words: str) -> None:
+        """What somebody said of the radio on the air. Raises TapeError."""
+        if speaks_of not in SPEAKS_OF:
+            raise TapeError(f"“{speaks_of}” is nothing that a report speaks of. Use one of: {', '.join(SPEAKS_OF)}.")
+        if not words.strip():
+            raise TapeError("Say what was heard.")
+        self._append("on-air", {"who": who.strip(), "speaks_of": speaks_of, "words": words.strip()})
+
+    # -- handing over ----------------------------------------------------------------------------------
+
+    def tell_control(self, control: str, does: str) -> None:
+        """What a switch or knob of this radio now does, in plain words. Raises TapeError."""
+        if not control.strip():
+            raise TapeError("Name the control.")
+        self._append("control", {"control": control.strip(), "does": does.strip()})
+
+    def test_control(self, control: str, works: bool, words: str = "") -> None:
+        """A control was function-tested. Raises TapeError where it does not work and nothing is said."""
+        if not works and not words.strip():
+            raise TapeError("Say what the control does not do.")
+        self._append("control", {"control": control, "works": works, "words": words.strip()})
+
+    def set_status(self, status: str, why: str = "", approved: str | None = None) -> None:
+        """Open, waiting (for the owner, a part, a manual) or left for later; ``approved`` is up to which cost. Raises TapeError."""
+        if status not in STATUSES:
+            raise TapeError(f"“{status}” is no state. Use one of: {', '.join(STATUSES)}.")
+        extra = {} if approved is None else {"approved": approved.strip()}
+        self._append("status", {"status": status, "why": why.strip(), **extra})
+
+    def hand_over(self, to: str = "") -> None:
+        """The finished radio was given back. Raises TapeError while the job is not finished."""
+        if not self.state.finished:
+            raise TapeError("This job is not finished. Finish it, then hand it over.")
+        if self.state.shop.handed is None:
+            self._append("handed", {"to": to.strip()})
+
+    def archive(self, archived: bool = True) -> None:
+        """Put the job away from the list, or back into it. It is found by searching all the same."""
+        if archived != self.state.shop.archived:
+            self._append("archive", {"archived": archived})
+
+
+def substitute_why(instead: str, fitted: str) -> str:
+    """Why a substitute is right or wrong, in one line; empty where the two cannot be compared."""
+    try:
+        return substitute_words(judge_substitute(parse_spec(instead), parse_spec(fitted)))
+    except EntryError:
+        return ""
+
+
+def _above_nought(typed: str, unit: str, expected: str) -> float:
+    try:
+        value = parse_si(typed, unit)
+    except EntryError:
+        raise EntryError.not_understood(typed, expected) from None
+    if not (math.isfinite(value) and value > 0):
+        raise EntryError.impossible(typed, f"must be above nought. Expected {expected}.")
+    return value
