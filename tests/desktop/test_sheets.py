@@ -213,7 +213,7 @@ def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None
     desk.until(lambda: desk.bench.view.step_verdict == "accepted")  # type: ignore[union-attr]
     assert "costs more than the radio" in desk.bench.step.judged.text()
     read_through(desk, until=lambda v: v.finished)
-    from unitone.session.session import certificate_of
+    from unitone.session.papers import certificate_of
 
     made = certificate_of(state_of(desk))
     row = next(r for r in made.rows if r.step == "harmonic")

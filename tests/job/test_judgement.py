@@ -12,7 +12,8 @@ from unitone.job.state import fold
 from unitone.job.tape import Card
 from unitone.job.verdicts import RULES, blockers, excess, settling, verdict
 from unitone.quantities.registry import QUANTITIES
-from unitone.session.session import Session, certificate_of, open_job
+from unitone.session.papers import certificate_of
+from unitone.session.session import Session, open_job
 from unitone.session.view import take_view
 from unitone.sheet.model import Limit
 from unitone.store.logbook import Logbook

@@ -18,7 +18,8 @@ from unitone.job.tape import Card
 from unitone.job.verdicts import lines
 from unitone.report.certificate import Certificate
 from unitone.report.write import FORMATS, render, write
-from unitone.session.session import Session, certificate_of, open_job
+from unitone.session.papers import certificate_of
+from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
 
 

@@ -13,7 +13,8 @@ from unitone.job.verdicts import SETTLED, blockers, verdict
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import microvolts, s_units
 from unitone.session.extras import place_words, school_rows, touchables
-from unitone.session.session import Session, certificate_of, open_job
+from unitone.session.papers import certificate_of
+from unitone.session.session import Session, open_job
 from unitone.session.view import take_view
 from unitone.sheet.library import built_in, find, general
 from unitone.sheet.model import Conditions

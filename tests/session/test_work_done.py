@@ -11,7 +11,8 @@ from unitone.job.state import fold
 from unitone.job.tape import Card
 from unitone.job.verdicts import blockers
 from unitone.report.write import render
-from unitone.session.session import Session, certificate_of, open_job
+from unitone.session.papers import certificate_of
+from unitone.session.session import Session, open_job
 from unitone.session.view import take_view
 from unitone.store.logbook import Logbook
 

@@ -103,7 +103,7 @@ def demo(
         bool, typer.Option("--no-window", help="Make the demo workshop and print its folder.")
     ] = False,
 ) -> None:
-    """Open the window on the demo workshop (a simulated boathouse bench with eight jobs)."""
+    """Open the window on the demo workshop (an invented boathouse bench with simulated radios)."""
     if no_window:
         print(make_demo(_workspace))
         return
@@ -262,13 +262,17 @@ def robot(
 @app.command()
 def jobs(
     find: Annotated[str, typer.Option("--find", metavar="TEXT", help="Words in the card or the notes.")] = "",
-    state: Annotated[str, typer.Option("--state", metavar="S", help="open, waiting or finished.")] = "",
+    state: Annotated[
+        str, typer.Option("--state", metavar="S", help="open, waiting, later, finished, handed over or archived.")
+    ] = "",
     as_json: Json = False,
 ) -> None:
     """List the jobs of the logbook."""
-    if state not in ("", "open", "waiting", "finished"):
-        raise EntryError(f"“{state}” is no state. Use open, waiting or finished.")
+    from unitone.session.shopwork import STATES
     from unitone.store.logbook import Logbook
+
+    if state not in ("", *STATES):
+        raise EntryError(f"“{state}” is no state. Use one of: {', '.join(STATES)}.")
 
     with Logbook(folder_of(_workspace), read_only=True) as book:
         rows = [
@@ -285,29 +289,68 @@ def jobs(
         print("no jobs")
 
 
+NoOwner = Annotated[bool, typer.Option("--without-owner", help="Leave owner and call sign out, wherever they stand.")]
+
+
 @app.command()
 def report(
     job: Annotated[str, typer.Argument(help="Number or id.")],
     form: Annotated[str, typer.Option("--format", help="pdf, html, csv or json.")] = "pdf",
     output: Annotated[Path | None, typer.Option("-o", "--output", metavar="FILE")] = None,
+    page: Annotated[
+        str, typer.Option("--page", help="certificate, or handover: the page for its owner.")
+    ] = "certificate",
+    without_owner: NoOwner = False,
 ) -> None:
-    """Write a job's certificate."""
+    """Write a job's certificate, or the page that goes home with the radio."""
     from unitone.job.state import fold
-    from unitone.report.write import FORMATS, render, write
-    from unitone.session.session import certificate_of
+    from unitone.session.papers import FORMS, render_paper, write_paper
     from unitone.store.logbook import Logbook
 
-    if form not in FORMATS:
-        raise EntryError(f"“{form}” is no format of a certificate. Use one of {', '.join(FORMATS)}.")
+    kind = next((k for k in FORMS if k == page), None)
+    if kind is None:
+        raise EntryError(f"“{page}” is no page of a job. Use one of {', '.join(FORMS)}.")
+    if form not in FORMS[kind]:
+        raise EntryError(f"“{form}” is no format of a {kind}. Use one of {', '.join(FORMS[kind])}.")
     with Logbook(folder_of(_workspace), read_only=True) as book:
         row = book.job(job)
-        made = certificate_of(fold(book.tape(row.id), row.id))
+        state = fold(book.tape(row.id), row.id)
     if output is not None:
-        write(made, form, output)
+        write_paper(state, kind, form, output, without_owner)
     elif form == "pdf" and sys.stdout.isatty():
         raise EntryError("A PDF does not belong on a terminal. Name a file with -o FILE.")
     else:
-        sys.stdout.buffer.write(render(made, form))
+        sys.stdout.buffer.write(render_paper(state, kind, form, without_owner))
+
+
+@app.command("export")
+def export_job(
+    job: Annotated[str, typer.Argument(help="Number or id.")],
+    file: Annotated[Path, typer.Argument(metavar="FILE")],
+    without_owner: NoOwner = False,
+) -> None:
+    """Write one job, with its tape and its pictures, to a file of its own (JSON; docs/job.schema.json)."""
+    from unitone.store.exchange import write_job
+    from unitone.store.logbook import Logbook
+
+    with Logbook(folder_of(_workspace), read_only=True) as book:
+        row = book.job(job)
+        write_job(book, row.id, file, without_owner)
+    print(f"{file}: job {row.number:04d}, {row.radio}")
+
+
+@app.command("import")
+def import_job(file: Annotated[Path, typer.Argument(metavar="FILE")]) -> None:
+    """Take in a job from such a file; a number that is taken here is changed, a job that is here already is refused."""
+    from unitone.store.exchange import import_job as take_in
+    from unitone.store.exchange import read_job
+    from unitone.store.logbook import Logbook
+
+    data = read_job(file)
+    with Logbook(folder_of(_workspace)) as book:
+        number, renumbered = take_in(book, data)
+    was = f" (was {data['job']['number']:04d}, taken here)" if renumbered else ""
+    print(f"job {number:04d}{was}, {data['job']['radio']}")
 
 
 @app.command()

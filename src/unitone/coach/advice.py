@@ -17,7 +17,7 @@ Why = Literal[
     "toward-target", "first-try", "past-target",
     "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
     "next-in-route", "stale", "still-out", "route-done", "finished", "receive", "send", "worked-twice",
-    "accepted", "not-applicable",
+    "accepted", "not-applicable", "worth-a-look",
 ]  # fmt: skip
 
 Outcome = Literal[

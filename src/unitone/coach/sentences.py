@@ -91,6 +91,7 @@ _DETAIL: dict[Why, str] = {
     "send": "Generator off, wattmeter and dummy load on the aerial socket. Only then key.",
     "accepted": "Out, and accepted with the reason that stands on the tape.",
     "not-applicable": "Put aside with the reason that stands on the tape.",
+    "worth-a-look": "Earlier hands were on its adjusters: look at them, then leave the step or turn.",
     "worked-twice": "Worked on twice: what is left is not in these adjusters.",
 }
 
@@ -130,6 +131,8 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
     if advice.act == "log" and advice.value is not None:
         spread = tr(" ± {std} dB", std=number(advice.std, 1)) if advice.std else ""
         return tr("12 dB SINAD at {value}{spread}.", value=show(q, advice.value), spread=spread), detail
+    if advice.why == "worth-a-look":
+        return tr("In limits, but worth a look."), detail
     if advice.act == "conclude":
         return _CONCLUSIONS[advice.outcome or "set"](step.title), detail
     if advice.act == "hook-up":

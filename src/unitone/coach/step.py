@@ -131,7 +131,8 @@ def _work(state: JobState, step: Step) -> Advice:
             if line.now is None or line.stale:
                 return _measure(state, step, index, "re-check" if line.stale else "first-reading")
         if now in SETTLED and not _optimise(state, step):
-            return Advice("conclude", step.id, "in-limits", outcome="in-limits")
+            why: Why = "worth-a-look" if state.worth_a_look(step) else "in-limits"
+            return Advice("conclude", step.id, why, outcome="in-limits")
         if not step.adjust:
             return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
         if not _may_work(state, step):
@@ -457,8 +458,8 @@ def hill(state: JobState, step: Step, adjuster: str) -> tuple[list[Point], Hill 
 
 
 def leave_alone(state: JobState, step: Step) -> bool:
-    """In limits as found and untouched: the honest advice is to leave it."""
-    return found_in_limits(state, step) and not state.moved_at_all(step)
+    """In limits as found, untouched, nothing found on its adjusters: the honest advice is to leave it."""
+    return found_in_limits(state, step) and not state.moved_at_all(step) and not state.worth_a_look(step)
 
 
 AdviceSource = Callable[[JobState], Advice]

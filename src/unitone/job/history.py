@@ -20,9 +20,11 @@ def facts(state: JobState) -> list[str]:
     found += [tr("{part} bad", part=c.part) for c in state.shop.capacitors.values() if c.verdict.replace]
     found += [tr("{part} replaced", part=p.part) for p in state.shop.parts]
     found += [tr("cause: {what}", what=t.suspected) for t in state.tried if t.outcome == "the cause"]
-    items = {f.item: f for f in state.shop.findings}
     found += [
-        tr("{part}: {item}", part=name, item=f.item) for f in items.values() if f.look == "wrong" for name in f.on
+        tr("{part}: {item}", part=name, item=f.item)
+        for f in state.shop.standing_findings()
+        if f.look == "wrong"
+        for name in f.on
     ]
     return list(dict.fromkeys(found))
 

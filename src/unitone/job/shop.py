@@ -10,7 +10,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from unitone.job.tape import Entry
-from unitone.radio.parts import CapacitorVerdict, judge_capacitor
+from unitone.radio.parts import CapacitorVerdict, Dielectric, judge_capacitor
+from unitone.words import tr
 
 #: How something looked at came out.
 LOOKS = ("fine", "wrong", "mended")
@@ -45,7 +46,7 @@ class Capacitor:
 
     entry_id: str
     part: str
-    dielectric: str
+    dielectric: Dielectric
     marked: float
     measured: float
     esr: float | None
@@ -108,6 +109,15 @@ class Shop:
         """The last finding of an item, None where it was not looked at yet."""
         return next((f for f in reversed(self.findings) if f.item == item), None)
 
+    def standing_findings(self) -> tuple[Finding, ...]:
+        """Findings that still say something: the last on the same parts of an item; one of *fine* ends the item's others."""
+        last: dict[tuple[str, tuple[str, ...]], Finding] = {}
+        for f in self.findings:
+            if f.look == "fine" and not f.on:
+                last = {key: x for key, x in last.items() if key[0] != f.item}
+            last[f.item, f.on] = f
+        return tuple(last.values())
+
     def faults_on(self, name: str) -> tuple[Finding, ...]:
         """Findings that name this adjuster or part, the last of each item, where it was not fine."""
         last: dict[str, Finding] = {}
@@ -117,6 +127,16 @@ class Shop:
             elif f.look == "fine" and not f.on:
                 last.pop(f.item, None)
         return tuple(f for f in last.values() if f.look != "fine")
+
+
+def finding_words(f: Finding) -> str:
+    """``T2, T5: seal broken (mended: resealed)``."""
+    where = ", ".join(f.on)
+    said = f.words or (f.done if f.look == "mended" else "")
+    words = f"{where}: {said}" if where and said else where or said
+    if f.look == "mended" and f.done and f.words:
+        words += tr(" (mended: {done})", done=f.done)
+    return words or tr(f.look)
 
 
 def take(shop: Shop, entry: Entry) -> None:

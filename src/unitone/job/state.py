@@ -204,7 +204,8 @@ class JobState:
 
     def worth_a_look(self, step: Step) -> tuple[Finding, ...]:
         """What was found on the adjusters of a step: it is worth a look even if its reading holds."""
-        return tuple(f for a in step.adjusters for f in self.shop.faults_on(a))
+        found = {f.entry_id: f for a in step.adjusters for f in self.shop.faults_on(a) if f.look == "wrong"}
+        return tuple(found.values())
 
     def suspects(self, stage: str) -> tuple[Finding, ...]:
         """What was found on the parts of a stage, or in it: the suspects when that stage is in question."""

@@ -59,9 +59,8 @@ def summary(state: JobState) -> dict[str, Any]:
 
 
 def _last(state: JobState) -> list[Finding]:
-    """The last finding of each item, what is wrong first."""
-    last = {f.item: f for f in state.shop.findings}
-    return sorted(last.values(), key=lambda f: ("wrong", "mended", "fine").index(f.look))
+    """What was found by looking, what is wrong first."""
+    return sorted(state.shop.standing_findings(), key=lambda f: ("wrong", "mended", "fine").index(f.look))
 
 
 def standing_variant(state: JobState) -> str:

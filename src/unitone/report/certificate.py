@@ -6,9 +6,11 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from unitone.bench.instruments import Instrument
+from unitone.job.shop import finding_words
 from unitone.job.state import JobState, Logged
 from unitone.job.summary import reading_text, standing_variant
 from unitone.job.verdicts import inside, lines, verdict
+from unitone.job.volts import row_states
 from unitone.quantities.registry import CANONICAL_UNIT
 from unitone.quantities.show import show, show_value
 from unitone.sheet.model import PHASE_TITLES, Step
@@ -68,6 +70,19 @@ class Certificate:
     stays: tuple[str, ...] = ()
     instruments: tuple[str, ...] = ()
     rule: str = ""
+    seen: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
+    volts: tuple[str, ...] = ()
+
+    @property
+    def sections(self) -> tuple[tuple[str, tuple[str, ...]], ...]:
+        """The lists below the results, with their headings, in the order in which every paper prints them."""
+        return (
+            (tr("Found by looking"), self.seen), (tr("Voltages"), self.volts),
+            (tr("How this radio differs from its sheet"), self.differs), (tr("Parts fitted"), self.parts),
+            (tr("Parts and work"), self.touched), (tr("What was tried"), self.tried), (tr("What stays as it is"), self.stays),
+            (tr("Instruments"), self.instruments), (tr("Notes"), self.notes), (tr("Cautions"), self.cautions),
+        )  # fmt: skip
 
     def to_data(self) -> dict[str, Any]:
         """As plain data for JSON."""
@@ -131,7 +146,33 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
         tuple(f"{t.suspected}: {t.done} → {t.result or '—'} ({tr(t.outcome)})" for t in state.tried),
         tuple(f"{x.what}: {x.stays or tr('open')}" for x in state.loose.values() if x.stays or not x.tied),
         tuple(_instrument(i) for i in state.instruments), state.rule if state.instruments else "",
+        tuple(finding_words(f) for f in state.shop.standing_findings() if f.look != "fine"), part_lines(state), _volts(state),
     )  # fmt: skip
+
+
+def part_lines(state: JobState) -> tuple[str, ...]:
+    """Parts that were fitted: how many, where, what, instead of what, and why that is right."""
+    return tuple(
+        f"{p.count} × {p.part}: {p.fitted}" + (tr(" for {was}", was=p.instead) if p.instead else "") + (f" ({p.why})" if p.why else "")
+        for p in state.shop.parts
+    )  # fmt: skip
+
+
+def _volts(state: JobState) -> tuple[str, ...]:
+    """The rows of the voltage table that were measured: as found, now, and what should stand there."""
+    told = []
+    for r in row_states(state):
+        if r.now is None or r.row.quantity_id != "stage.volts":
+            continue
+        now = _volts_text(r.now)
+        found = "" if r.found is None or r.found is r.now else tr("found {v}, ", v=_volts_text(r.found))
+        told.append(f"{r.row.title}: {found}{now} ({r.low:.2f} … {r.high:.2f} V), {tr(r.verdict)}")
+    return tuple(told)
+
+
+def _volts_text(logged: Logged) -> str:
+    reading = logged.reading
+    return reading.word or (f"{reading.bound}{reading.value:.2f} V" if reading.value is not None else "—")
 
 
 def _differs(state: JobState) -> tuple[str, ...]:

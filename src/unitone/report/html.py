@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from jinja2 import Environment, FileSystemLoader
 
@@ -25,5 +26,10 @@ SHAPES = {
 
 def to_html(certificate: Certificate) -> str:
     """The page, with everything that was typed escaped."""
+    return render_template("certificate.html", c=certificate, shapes=SHAPES)
+
+
+def render_template(name: str, **values: Any) -> str:
+    """One of the shipped templates, with everything that was typed escaped."""
     environment = Environment(loader=FileSystemLoader(_TEMPLATES), autoescape=True)
-    return environment.get_template("certificate.html").render(c=certificate, shapes=SHAPES)
+    return environment.get_template(name).render(**values)

@@ -2,23 +2,30 @@
 
 from __future__ import annotations
 
-import io
-from pathlib import Path
-from typing import Any
 from xml.sax.saxutils import escape
 
 from reportlab.lib import colors
-from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
-from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import Flowable, Paragraph, Spacer, Table, TableStyle
 
 from unitone.report.certificate import Certificate
+from unitone.report.paper import (
+    BODY,
+    CELL,
+    HEADING,
+    LINE,
+    QUIET,
+    RIGHT,
+    SMALL,
+    TITLE,
+    banner,
+    build,
+    facts,
+    register,
+    section,
+)
 
-_FONTS = Path(__file__).resolve().parent.parent / "data" / "fonts"
-INK, QUIET, LINE = colors.HexColor("#1D2B33"), colors.HexColor("#56626A"), colors.HexColor("#D5CEC0")
 _COLOURS = {
     "holds": colors.HexColor("#2F6636"), "left alone": colors.HexColor("#2F6636"), "out": colors.HexColor("#A8322A"),
     "re-check": colors.HexColor("#5A4B86"), "accepted": colors.HexColor("#A8322A"),
@@ -76,93 +83,41 @@ class VerdictMark(Flowable):  # type: ignore[misc]
         c.drawString(s + 1.2 * mm, y + 0.2 * mm, self.verdict)
 
 
-def _register() -> None:
-    if "B612" in pdfmetrics.getRegisteredFontNames():
-        return
-    pdfmetrics.registerFont(TTFont("B612", str(_FONTS / "B612-Regular.ttf")))
-    pdfmetrics.registerFont(TTFont("B612-Bold", str(_FONTS / "B612-Bold.ttf")))
-
-
 def to_pdf(certificate: Certificate) -> bytes:
     """The certificate as the bytes of a PDF file."""
-    _register()
+    register()
     c = certificate
-    body = ParagraphStyle("body", fontName="B612", fontSize=8.5, leading=12, textColor=INK)
-    quiet = ParagraphStyle("quiet", parent=body, textColor=QUIET, fontSize=8)
-    title = ParagraphStyle("title", parent=body, fontName="B612-Bold", fontSize=18, leading=22)
-    heading = ParagraphStyle("heading", parent=body, fontName="B612-Bold", fontSize=10.5, spaceBefore=8, spaceAfter=3)
-    cell = ParagraphStyle("cell", parent=body, fontSize=7.5, leading=9.5)
-    right = ParagraphStyle("right", parent=cell, alignment=2)
     story: list[Flowable] = [
-        Paragraph("Unitone · alignment certificate", quiet), Paragraph(escape(c.radio), title), Paragraph(escape(c.kind), quiet),
+        Paragraph("Unitone · alignment certificate", SMALL), Paragraph(escape(c.radio), TITLE), Paragraph(escape(c.kind), SMALL),
         Spacer(1, 4 * mm),
     ]  # fmt: skip
     if c.simulated:
-        banner = Table(
-            [[Paragraph(f"<font name='B612-Bold'>{escape(c.statement)}</font>", body)]], colWidths=[178 * mm]
-        )
-        banner.setStyle(
-            TableStyle(
-                [
-                    ("BACKGROUND", (0, 0), (-1, -1), colors.HexColor("#F6E3CB")),
-                    ("LINEBEFORE", (0, 0), (0, -1), 3, colors.HexColor("#C9701A")),
-                ]
-            )
-        )
-        story += [banner, Spacer(1, 3 * mm)]
-    facts = [
+        story += banner(c.statement)
+    rows = [
         ("Job", f"{c.number:04d}"), ("Serial", c.serial or "—"), ("Owner", c.owner or "—"), ("Complaint", c.complaint or "—"),
         ("Opened", c.opened[:10]), ("Finished", c.finished[:10] if c.finished else "not finished"), ("Result", c.summary),
     ]  # fmt: skip
-    table = Table([[Paragraph(k, quiet), Paragraph(escape(v), body)] for k, v in facts], colWidths=[24 * mm, 154 * mm])
-    table.setStyle(
-        TableStyle(
-            [
-                ("TOPPADDING", (0, 0), (-1, -1), 0.5),
-                ("BOTTOMPADDING", (0, 0), (-1, -1), 0.5),
-                ("VALIGN", (0, 0), (-1, -1), "TOP"),
-            ]
-        )
-    )
-    story += [table, Paragraph("As found and as left", heading), _results(c, cell, right, quiet)]
+    story += [facts(rows), Paragraph("As found and as left", HEADING), _results(c, CELL, RIGHT, SMALL)]
     story.append(
-        Paragraph("! out of limits as found. * first read after something that reaches it had been turned.", quiet)
+        Paragraph("! out of limits as found. * first read after something that reaches it had been turned.", SMALL)
     )
     if c.turned:
         story += [
-            Paragraph("What was turned, from where it was found", heading),
-            Paragraph(escape(", ".join(f"{n} {a}" for n, a in c.turned)) + ".", body),
+            Paragraph("What was turned, from where it was found", HEADING),
+            Paragraph(escape(", ".join(f"{n} {a}" for n, a in c.turned)) + ".", BODY),
         ]
-    for words, items in (
-        ("How this radio differs from its sheet", c.differs), ("Parts and work", c.touched), ("What was tried", c.tried),
-        ("What stays as it is", c.stays), ("Instruments", c.instruments), ("Notes", c.notes), ("Cautions", c.cautions),
-    ):  # fmt: skip
-        if items:
-            story += [Paragraph(words, heading), *(Paragraph("– " + escape(i), body) for i in items)]
+    for words, items in c.sections:
+        story += section(words, items)
         if words == "Instruments" and items:
-            story.append(Paragraph(f"Decision rule: {escape(c.rule)} (w = U = 2u; ILAC-G8, JCGM 106).", quiet))
+            story.append(Paragraph(f"Decision rule: {escape(c.rule)} (w = U = 2u; ILAC-G8, JCGM 106).", SMALL))
     if not c.simulated:
-        story += [Spacer(1, 2 * mm), Paragraph(escape(c.statement), body)]
+        story += [Spacer(1, 2 * mm), Paragraph(escape(c.statement), BODY)]
     story += [
         Spacer(1, 4 * mm),
-        Paragraph(f"Sheet {escape(c.sheet_id)}, SHA-256 {c.sheet_hash[:16]}… · job {c.job_id}", quiet),
+        Paragraph(f"Sheet {escape(c.sheet_id)}, SHA-256 {c.sheet_hash[:16]}… · job {c.job_id}", SMALL),
     ]
-    out = io.BytesIO()
-    document = SimpleDocTemplate(
-        out, pagesize=A4, leftMargin=16 * mm, rightMargin=16 * mm, topMargin=16 * mm, bottomMargin=16 * mm,
-        title=f"Certificate {c.number:04d} · {c.radio}", author="Unitone", invariant=True,
-    )  # fmt: skip
-
-    def page(canvas: Any, doc: Any) -> None:
-        canvas.setFont("B612", 7.5)
-        canvas.setFillColor(QUIET)
-        label = (
-            f"Job {c.number:04d} · {c.radio}" + (" · simulated radio" if c.simulated else "") + f" · page {doc.page}"
-        )
-        canvas.drawString(16 * mm, 9 * mm, label)
-
-    document.build(story, onFirstPage=page, onLaterPages=page)
-    return out.getvalue()
+    foot = f"Job {c.number:04d} · {c.radio}" + (" · simulated radio" if c.simulated else "")
+    return build(story, f"Certificate {c.number:04d} · {c.radio}", foot)
 
 
 def _results(c: Certificate, cell: ParagraphStyle, right: ParagraphStyle, quiet: ParagraphStyle) -> Table:

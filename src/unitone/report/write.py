@@ -5,12 +5,11 @@ from __future__ import annotations
 import csv
 import io
 import json
-import os
-import tempfile
 from pathlib import Path
 
 from unitone.errors import UnitoneError
 from unitone.report.certificate import Certificate
+from unitone.report.paper import write_whole
 
 FORMATS = ("pdf", "html", "csv", "json")
 
@@ -34,15 +33,7 @@ def render(certificate: Certificate, form: str) -> bytes:
 
 def write(certificate: Certificate, form: str, path: Path) -> None:
     """Write the certificate to ``path``. Raises UnitoneError naming the file when that fails."""
-    content = render(certificate, form)
-    try:
-        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=".unitone-", suffix=".part")
-        with os.fdopen(handle, "wb") as file:
-            file.write(content)
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, path)
-    except OSError as error:
-        raise UnitoneError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None
+    write_whole(render(certificate, form), path)
 
 
 def _csv(certificate: Certificate) -> bytes:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from unitone.job.shop import SPEAKS_OF, Finding
+from unitone.job.shop import SPEAKS_OF, Capacitor, finding_words
 from unitone.job.state import JobState
 from unitone.job.verdicts import verdict
 from unitone.job.volts import RowState, current_limit, lost_between, next_point, row_states
@@ -114,16 +114,6 @@ def _cost(state: JobState) -> str:
 
 
 # -- inspection ---------------------------------------------------------------------------------
-
-
-def finding_words(f: Finding) -> str:
-    """``T2, T5: seal broken (mended: resealed)``."""
-    where = ", ".join(f.on)
-    said = f.words or (f.done if f.look == "mended" else "")
-    words = f"{where}: {said}" if where and said else where or said
-    if f.look == "mended" and f.done and f.words:
-        words += tr(" (mended: {done})", done=f.done)
-    return words or tr(f.look)
 
 
 def _looks(state: JobState) -> tuple[LookRow, ...]:
@@ -244,7 +234,7 @@ def _next_words(state: JobState, following: RowState | None) -> str:
 # -- capacitors, parts, reports -----------------------------------------------------------------
 
 
-def _capacitor(c) -> CapacitorCell:  # type: ignore[no-untyped-def]
+def _capacitor(c: Capacitor) -> CapacitorCell:
     told = {
         "good": tr("good"), "low": tr("too little left: replace"), "high": tr("above its tolerance: replace"),
         "leaky": tr("far above its marking: leakage read as capacitance. Replace"), "esr": tr("ESR too high: replace"),

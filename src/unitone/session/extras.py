@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from unitone.bench.instruments import instrument_for
 from unitone.job.recheck import Measurement, plan_of
+from unitone.job.shop import SPEAKS_OF, finding_words
 from unitone.job.state import JobState
 from unitone.job.summary import standing_variant
+from unitone.job.tape import Entry
 from unitone.job.verdicts import Verdict, guard_band, inside, settling
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import number, show
@@ -175,6 +177,53 @@ def can_judge(now: Verdict, finished: bool) -> tuple[str, ...]:
     if finished:
         return ()
     return ("accepted", "not applicable") if now in ("out", "too close to call") else ("not applicable",)
+
+
+# -- what was seen, heard and done besides ------------------------------------------------------------------
+
+#: So many of a kind are told beside a step.
+_TOLD = 3
+
+
+def remarks(state: JobState, step: Step, now: Verdict) -> tuple[str, ...]:
+    """What stands beside a step: findings on its adjusters; where its stage is in question, the suspects of the stage."""
+    words = [tr("Worth a look: {what}", what=finding_words(f)) for f in state.worth_a_look(step)[:_TOLD]]
+    if now not in ("out", "too close to call") or not step.stage:
+        return tuple(words)
+    suspects = [finding_words(f) for f in state.suspects(step.stage)]
+    suspects += [
+        tr("{part} measured bad", part=c.part)
+        for c in state.shop.capacitors.values()
+        if c.verdict.replace and c.part in {p.id for p in state.sheet.parts if p.stage == step.stage}
+    ]
+    if suspects:
+        words.append(tr("Suspects here: {what}", what="; ".join(suspects[:_TOLD])))
+    known = [f"{k.sign}: {k.cause}" for k in state.sheet.known_faults if k.stage == step.stage]
+    if known:
+        words.append(tr("Known of this model: {what}", what="; ".join(known[:_TOLD])))
+    heard = [r.words for r in state.shop.on_air if step.quantity_id in SPEAKS_OF[r.speaks_of]]
+    if heard:
+        words.append(tr("Heard on the air (low weight): “{what}”", what=heard[-1]))
+    return tuple(words)
+
+
+def shop_cell(entry: Entry) -> tuple[str, str]:
+    """(what, value) of an entry of the workshop's side in the tape strip."""
+    data = entry.data
+    told: dict[str, tuple[str, str]] = {
+        "finding": (str(data.get("words") or data.get("done") or data.get("item", "")), tr(str(data.get("look", "")))),
+        "supply": (tr("supply"), str(data.get("path") or tr("set"))),
+        "capacitor": (str(data.get("part", "")), tr("measured")),
+        "part": (str(data.get("part", "")), str(data.get("fitted", ""))),
+        "time": (tr("time"), tr("{n:g} min", n=data.get("minutes", 0))),
+        "on-air": (tr("on the air"), str(data.get("words", ""))),
+        "control": (str(data.get("control", "")), tr("told") if "does" in data else tr("works") if data.get("works") else tr("does not work")),
+        "handed": (tr("handed over"), str(data.get("to", ""))),
+        "archive": (tr("archive"), tr("away") if data.get("archived") else tr("back")),
+        "card": (tr("card"), ", ".join(data.get("card", {}))),
+        "status": (tr(str(data.get("status", ""))), str(data.get("why", ""))),
+    }  # fmt: skip
+    return told[entry.kind]
 
 
 # -- instruments -------------------------------------------------------------------------------------------------

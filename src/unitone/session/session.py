@@ -14,7 +14,6 @@ from unitone.bench.instruments import Instrument, instrument_for
 from unitone.bench.kit import Kit, dial
 from unitone.bench.ports import Bench, HandBench, Measured
 from unitone.coach.advice import Advice
-from unitone.coach.sentences import position_text
 from unitone.coach.step import advise
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
 from unitone.job.state import JobState, advance, fold, sheet_of
@@ -24,7 +23,6 @@ from unitone.job.verdicts import RULES, Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED, parse_entry
 from unitone.quantities.registry import quantity
 from unitone.radio.levels import canonical
-from unitone.report.certificate import Certificate, certificate
 from unitone.session.shopwork import ShopWork
 from unitone.sheet.library import Library, open_file, physics_path
 from unitone.sheet.model import Conditions, Reach, Sheet, Step
@@ -542,11 +540,3 @@ def _bench_for(state: JobState, opening: Entry) -> Bench:
         if name in bench.radio.mechanics.moved_mdeg:
             bench.radio.mechanics.moved_mdeg[name] = moved
     return bench
-
-
-def certificate_of(state: JobState) -> Certificate:
-    """The job's certificate, with what was turned in the trade's words."""
-    turned = tuple(
-        (name, position_text(state.sheet.adjuster(name), mdeg)) for name, mdeg in state.positions.items() if mdeg
-    )
-    return certificate(state, turned)

@@ -20,6 +20,7 @@ class RouteRow:
     verdict: Verdict
     value: str
     current: bool
+    look: bool = False
 
 
 @dataclass(frozen=True)
@@ -214,6 +215,7 @@ class BenchView:
     loose: tuple[tuple[str, str], ...]
     variant_words: str
     judged_words: str
+    remarks: tuple[str, ...]
     can_judge: tuple[str, ...]
     instrument_words: str
     instruments: tuple[Instrument, ...]

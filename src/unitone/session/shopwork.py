@@ -7,7 +7,8 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from unitone.errors import EntryError, TapeError
+from unitone.bench.ports import Bench
+from unitone.errors import EntryError, HookUpError, TapeError
 from unitone.job.shop import LOOKS, SPEAKS_OF, SUPPLY_PATHS
 from unitone.job.state import JobState
 from unitone.job.tape import Card, Entry, Reading
@@ -22,6 +23,8 @@ from unitone.words import tr
 
 #: Where a job may stand besides being worked on.
 STATUSES = ("open", "waiting", "later")
+#: Every state in which a job can be found.
+STATES = (*STATUSES, "finished", "handed over", "archived")
 #: Longer than this is a slip of the pen, not a day's work (minutes).
 _LONGEST = 24 * 60.0
 _IN_PLACE = tr("{path} in place of the {usual}")
@@ -49,6 +52,7 @@ class ShopWork:
 
     logbook: Logbook
     state: JobState
+    bench: Bench
 
     def _append(self, kind: str, data: dict[str, Any]) -> Entry:
         raise NotImplementedError
@@ -158,6 +162,21 @@ class ShopWork:
         if row is None:
             raise TapeError(f"The voltage table has no row “{row_id}”.")
         reading = self._typed_reading(typed, row.quantity_id, row.conditions)
+        self._append("reading", reading.to_data())
+        return reading
+
+    def measure_volts(self, row_id: str) -> Reading:
+        """Let the bench read a row of the voltage table and log it. Raises TapeError, BenchError, HookUpError."""
+        row = next((v for v in self._radio.voltages if v.id == row_id), None)
+        if row is None:
+            raise TapeError(f"The voltage table has no row “{row_id}”.")
+        if row.conditions.way == "send" and self.state.hook_up != "send":
+            raise HookUpError.wrong_way("send", self.state.hook_up)
+        got = self.bench.measure(row.quantity_id, row.conditions)
+        reading = Reading(
+            row.quantity_id, row.conditions, got.value, got.instrument, got.source, got.std, got.bound, got.word, got.raw,
+            got.correction,
+        )  # fmt: skip
         self._append("reading", reading.to_data())
         return reading
 

@@ -9,6 +9,7 @@ from unitone.coach.advice import Advice
 from unitone.coach.sentences import amount, button, clock, direction, position_text, sentence
 from unitone.coach.step import leave_alone
 from unitone.errors import BenchError
+from unitone.job.shop import KINDS_OF_SHOP
 from unitone.job.state import JobState, Logged
 from unitone.job.summary import band_on_bar, bar_span, place_on_bar, reading_text, worst_found
 from unitone.job.tape import Entry, Reading
@@ -24,7 +25,9 @@ from unitone.session.extras import (
     place_words,
     reading_notes,
     recheck_view,
+    remarks,
     school_rows,
+    shop_cell,
     touchables,
     tried_rows,
     variant_words,
@@ -115,6 +118,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         loose=tuple((x.entry_id, x.what) for x in state.open_ends),
         variant_words=variant_words(state),
         judged_words=judged_words(state, step),
+        remarks=remarks(state, step, v),
         can_judge=can_judge(v, bool(state.finished)),
         instrument_words=instrument_words(state, step),
         instruments=state.instruments,
@@ -176,7 +180,8 @@ def _route(state: JobState) -> tuple[tuple[str, tuple[RouteRow, ...]], ...]:
         if not groups or groups[-1][0] != title:
             groups.append((title, []))
         parts = lines(state, step)
-        row = RouteRow(step.id, step.title, verdict(state, step), _row_value(step, parts), step.id == state.at)
+        row = RouteRow(step.id, step.title, verdict(state, step), _row_value(step, parts), step.id == state.at,
+                       bool(state.worth_a_look(step)))  # fmt: skip
         groups[-1][1].append(row)
     return tuple((title, tuple(rows)) for title, rows in groups)
 
@@ -431,6 +436,9 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
         return TapeCell(
             time, end.what[:24] if end else "", tr("stays") if data.get("stays") else tr("put right"), struck
         )
+    if entry.kind in KINDS_OF_SHOP or entry.kind in ("card", "status"):
+        what, value = shop_cell(entry)
+        return TapeCell(time, what[:24], value[:24], struck)
     if entry.kind == "schools":
         return TapeCell(time, tr("schools"), "", struck)
     if entry.kind == "finish":

@@ -17,6 +17,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from unitone.errors import StoreError, UnitoneError
+from unitone.job.privacy import names_in, without
 from unitone.job.state import fold
 from unitone.job.tape import KINDS, Entry
 from unitone.store.logbook import Logbook
@@ -24,9 +25,6 @@ from unitone.store.logbook import Logbook
 FORMAT = "unitone-job/1"
 #: A job's file is far smaller; what is larger is none.
 MAX_BYTES = 400_000_000
-LEFT_OUT = "[left out]"
-#: Shorter names than this stand inside other words.
-_SHORTEST = 3
 
 
 class _Strict(BaseModel):
@@ -77,9 +75,7 @@ def export_job(book: Logbook, job_id: str, without_owner: bool = False) -> dict[
 def _scrub(data: dict[str, Any]) -> dict[str, Any]:
     """Leave out owner and call sign, wherever they stand: on the card, in later cards, and inside other words."""
     cards = [data["job"]["card"], *(e["data"]["card"] for e in data["tape"] if "card" in e["data"])]
-    names = {str(c.get(k) or "").strip() for c in cards for k in ("owner", "call_sign")}
-    names |= {str(e["data"].get("who") or "").strip() for e in data["tape"] if e["kind"] == "on-air"}
-    longest_first = sorted((n for n in names if len(n) >= _SHORTEST), key=len, reverse=True)
+    names = names_in(cards, (str(e["data"].get("who") or "") for e in data["tape"] if e["kind"] == "on-air"))
 
     def clean(value: Any, key: str = "") -> Any:
         if isinstance(value, dict):
@@ -90,9 +86,7 @@ def _scrub(data: dict[str, Any]) -> dict[str, Any]:
             return value
         if key in ("owner", "call_sign", "who"):
             return ""
-        for name in longest_first:
-            value = value.replace(name, LEFT_OUT)
-        return value
+        return without(value, names)
 
     return {**data, "job": clean(data["job"]), "tape": [{**e, "data": clean(e["data"])} for e in data["tape"]]}
 

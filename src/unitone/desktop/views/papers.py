@@ -70,7 +70,7 @@ class CertificatePage(QWidget):
     def _make(self, job_id: str) -> None:
         from unitone.job.state import fold
         from unitone.report.write import render
-        from unitone.session.session import certificate_of
+        from unitone.session.papers import certificate_of
 
         try:
             made = certificate_of(fold(self._logbook.tape(job_id), job_id))
@@ -99,7 +99,7 @@ class CertificatePage(QWidget):
         """Write the certificate; the words at the top say how it went."""
         from unitone.job.state import fold
         from unitone.report.write import write
-        from unitone.session.session import certificate_of
+        from unitone.session.papers import certificate_of
 
         try:
             write(certificate_of(fold(self._logbook.tape(self._job), self._job)), form, path)
