@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Scope = Literal["everywhere", "bench", "jobs", "sheets"]
+Scope = Literal["everywhere", "bench", "jobs", "card", "sheets"]
 
 
 @dataclass(frozen=True)
@@ -23,6 +23,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("bench", "Bench view", "Ctrl+2", "everywhere"),
     Action("sheets", "Sheets view", "Ctrl+3", "everywhere"),
     Action("workshop", "Workshop: instruments and schools", "Ctrl+4", "everywhere"),
+    Action("card", "The card of the job: intake, inspection, rails, work, papers", "Ctrl+J", "everywhere"),
     Action("help", "Help and all the keys", "F1", "everywhere"),
     Action("theme", "Day or night", "Ctrl+T", "everywhere"),
     Action("larger", "Larger type", "Ctrl++", "everywhere"),
@@ -59,6 +60,14 @@ ACTIONS: tuple[Action, ...] = (
     Action("new-job", "New job", "Ctrl+N", "jobs"),
     Action("find", "Find a job", "Ctrl+F", "jobs"),
     Action("open-job", "Take the chosen job to the bench", "Return", "jobs"),
+    *(Action(f"tab-{n}", f"Tab: {words}", f"Alt+{n}", "card") for n, words in enumerate(
+        ("intake", "inspection", "rails", "capacitors", "work", "handing over", "history"), 1)),
+    Action("look-fine", "Inspection: the item at hand is fine", "Alt+F", "card"),
+    Action("look-wrong", "Inspection: something is wrong with it", "Alt+W", "card"),
+    Action("look-mended", "Inspection: it was mended", "Alt+M", "card"),
+    Action("card-strike", "Strike the last entry", "Ctrl+Z", "card"),
+    Action("card-bench", "Take this job to the Bench", "Ctrl+Return", "card"),
+    Action("card-leave", "Back to the jobs", "Esc", "card"),
     Action("new-sheet", "New sheet", "Ctrl+N", "sheets"),
     Action("find-sheet", "Find a sheet", "Ctrl+F", "sheets"),
     Action("save", "Save the sheet", "Ctrl+S", "sheets"),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -22,6 +22,8 @@ from unitone.desktop.actions import ACTIONS
 from unitone.desktop.theme.theme import SCALES, icon, theme
 from unitone.desktop.views.jobs import JobsPage
 from unitone.desktop.widgets.painted import label
+from unitone.desktop.worker import BenchWorker, Command
+from unitone.errors import UnitoneError
 from unitone.sheet.bundle import Bundle
 from unitone.store.logbook import Logbook
 from unitone.words import tr
@@ -38,7 +40,9 @@ _PLACES = (
 class MainWindow(QMainWindow):
     """One window on one logbook. Pages other than the first are made when they are first wanted."""
 
-    def __init__(self, logbook: Logbook) -> None:
+    restore_wanted = pyqtSignal(object)
+
+    def __init__(self, logbook: Logbook, notice: str = "") -> None:
         super().__init__()
         self.logbook = logbook
         self.setWindowTitle("Unitone")
@@ -49,7 +53,8 @@ class MainWindow(QMainWindow):
         self._help: QWidget | None = None
         self._sheets: QWidget | None = None
         self._workshop: QWidget | None = None
-        self.worker = None
+        self._card: QWidget | None = None
+        self.worker: BenchWorker | None = None
         self._job = ""
         central = QWidget()
         central.setObjectName("paper")
@@ -62,7 +67,10 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(central)
         self.jobs = JobsPage(logbook)
         self.jobs.opened.connect(self.open_job)
-        self.jobs.certificate.connect(self.show_certificate)
+        self.jobs.card_wanted.connect(self.show_card)
+        self.jobs.changed.connect(self._change_job)
+        self.jobs.restore_wanted.connect(self.restore_wanted.emit)
+        self.jobs.tell(notice)
         self.pages.addWidget(self.jobs)
         self._keys(self, "everywhere", self._everywhere)
         self._keys(self.jobs, "jobs", self.jobs.press)
@@ -140,6 +148,12 @@ class MainWindow(QMainWindow):
     def _everywhere(self, name: str) -> None:
         if name in ("jobs", "bench", "sheets", "workshop", "help"):
             self.show_place(name)
+        elif name == "card":
+            row = self.jobs.current()
+            if self.pages.currentWidget() is self.jobs and row is not None:
+                self.show_card(row.id)
+            elif self._job:
+                self.show_card(self._job)
         elif name == "theme":
             self.other_theme()
         elif name in ("larger", "smaller"):
@@ -159,7 +173,16 @@ class MainWindow(QMainWindow):
 
     def _use(self, name: str, scale: float) -> None:
         theme.use(name, scale)
-        self.logbook.set_setting("look", {"theme": name, "scale": scale})
+        self._remember("look", {"theme": name, "scale": scale})
+
+    def _remember(self, key: str, value: object) -> None:
+        """Keep a setting; a logbook that is open for reading only goes without."""
+        if self.logbook.frozen:
+            return
+        try:
+            self.logbook.set_setting(key, value)
+        except UnitoneError as error:
+            self.jobs.tell(str(error))
 
     # -- pages --------------------------------------------------------------------------------------
 
@@ -190,12 +213,14 @@ class MainWindow(QMainWindow):
         else:
             (self.jobs.list if name == "jobs" else page).setFocus()
         if name in ("jobs", "bench"):
-            self.logbook.set_setting("open_job", self._job if name == "bench" else "")
+            self._remember("open_job", self._job if name == "bench" else "")
 
     def _to(self, page: QWidget) -> None:
         self.pages.setCurrentWidget(page)
         if self.worker is not None:
             self.worker.set_live(page is self._bench)
+            if page is not self._card and self._card is not None:
+                self.worker.show_card(False)
 
     def open_job(self, job_id: str) -> None:
         """Take a job to the bench."""
@@ -207,28 +232,71 @@ class MainWindow(QMainWindow):
         self._to(page)
         self.rail_buttons["bench"].setChecked(True)
         page.setFocus()
-        self.logbook.set_setting("open_job", job_id)
+        self._remember("open_job", job_id)
+
+    def show_card(self, job_id: str, tab: str = "") -> None:
+        """Show a job's card, at a tab."""
+        self._bench_page()
+        assert self.worker is not None
+        if self._card is None:
+            from unitone.desktop.views.jobcard import CardPage
+
+            self._card = CardPage(self.worker, self.logbook)
+            self._card.leave.connect(lambda: self.show_place("jobs"))
+            self._card.bench.connect(self.open_job)
+            self._card.opened.connect(self.show_card)
+            self._card.paper.connect(self.show_paper)
+            self._keys(self._card, "card", self._card.press)
+            self.pages.addWidget(self._card)
+        self._job = job_id
+        self._to(self._card)
+        self.rail_buttons["jobs"].setChecked(True)
+        self._card.show_job(job_id, tab)  # type: ignore[attr-defined]
+
+    def _change_job(self, job_id: str, command: Command) -> None:
+        """Something is done to a job from the list."""
+        self._bench_page()
+        assert self.worker is not None
+        self.worker.change(job_id, command)
+
+    def _job_kept(self, job_id: str) -> None:
+        """The list's picture of a job is new."""
+        del job_id
+        if self.pages.currentWidget() is self.jobs:
+            self.jobs.refresh()
 
     def show_certificate(self, job_id: str) -> None:
         """Show a job's certificate."""
-        from unitone.desktop.views.papers import CertificatePage
+        self.show_paper(job_id, "certificate")
+
+    def show_paper(self, job_id: str, kind: str) -> None:
+        """Show one of a job's papers."""
+        from unitone.desktop.views.papers import PapersPage
 
         if self._papers is None:
-            self._papers = CertificatePage(self.logbook)
+            self._papers = PapersPage(self.logbook)
             self._papers.leave.connect(lambda: self.open_job(self._papers._job))  # type: ignore[union-attr]
+            self._papers.card.connect(lambda: self.show_card(self._papers._job, "handing"))  # type: ignore[union-attr]
             self.pages.addWidget(self._papers)
-        self._papers.show_job(job_id)  # type: ignore[attr-defined]
+        self._papers.show_job(job_id, kind)  # type: ignore[attr-defined]
         self._to(self._papers)
         self._papers.setFocus()
+
+    def _failed(self, words: str) -> None:
+        """What was refused while the list is looked at is told there."""
+        if self.pages.currentWidget() is self.jobs:
+            self.jobs.job.tell(words)
 
     def _bench_page(self) -> QWidget:
         if self._bench is None:
             from unitone.desktop.views.bench import BenchPage
-            from unitone.desktop.worker import BenchWorker
 
             self.worker = BenchWorker(self.logbook, self)
             self._bench = BenchPage(self.worker, self.logbook)
             self._bench.certificate.connect(self.show_certificate)
+            self._bench.card.connect(self.show_card)
+            self.worker.kept.connect(self._job_kept)
+            self.worker.failed.connect(self._failed)
             self._bench.edit_sheet.connect(self.edit_job_sheet)
             self._keys(self._bench, "bench", self._bench.press)
             self.pages.addWidget(self._bench)

@@ -18,6 +18,7 @@ from unitone.errors import UnitoneError
 from unitone.job.state import Logged
 from unitone.job.summary import place_on_bar
 from unitone.job.tape import Reading
+from unitone.session.card import take_card
 from unitone.session.session import Session
 from unitone.session.shapes import BenchView
 from unitone.session.view import figure_of, take_view
@@ -43,6 +44,10 @@ class BenchWorker(QObject):
     """Runs one session at a time."""
 
     changed = pyqtSignal(object)
+    #: The picture of the job's card, while somebody looks at it.
+    card = pyqtSignal(object)
+    #: A job's picture in the list was brought up to date.
+    kept = pyqtSignal(str)
     live = pyqtSignal(object)
     failed = pyqtSignal(str)
 
@@ -54,6 +59,7 @@ class BenchWorker(QObject):
         self._selected = ""
         self._view: BenchView | None = None
         self._live_wanted = True
+        self._card_wanted = False
         self._generation = 0
         self._dirty = False
         self._thread = threading.Thread(target=self._run, name="bench", daemon=True)
@@ -64,6 +70,10 @@ class BenchWorker(QObject):
     def open(self, job_id: str) -> None:
         """Take another job to the bench."""
         self._queue.put(lambda: self._open(job_id))
+
+    def change(self, job_id: str, command: Command) -> None:
+        """Run a command on any job, on the bench or not, and bring the list's picture of it up to date."""
+        self._queue.put(lambda: self._change(job_id, command))
 
     def do(self, command: Command) -> None:
         """Run a command on the session, then show what came of it."""
@@ -83,6 +93,15 @@ class BenchWorker(QObject):
 
         def switch() -> None:
             self._live_wanted = wanted
+
+        self._queue.put(switch)
+
+    def show_card(self, wanted: bool) -> None:
+        """Give pictures of the job's card instead of the Bench (or the Bench again)."""
+
+        def switch() -> None:
+            self._card_wanted = wanted
+            self._show()
 
         self._queue.put(switch)
 
@@ -115,8 +134,23 @@ class BenchWorker(QObject):
             self.failed.emit(str(error))
             self._show()
 
+    def _change(self, job_id: str, command: Command) -> None:
+        here = self._session is not None and self._session.job_id == job_id
+        session = self._session if here and self._session is not None else Session(self._logbook, job_id)
+        try:
+            command(session)
+        finally:
+            session.keep_summary()
+            self._dirty = self._dirty and not here
+            self.kept.emit(job_id)
+        if here:
+            self._show()
+
     def _open(self, job_id: str) -> None:
         self._keep()
+        if self._session is not None and self._session.job_id == job_id:
+            self._show()
+            return
         self._session = None
         self._selected = ""
         self._session = Session(self._logbook, job_id)
@@ -138,7 +172,12 @@ class BenchWorker(QObject):
 
     def _idle(self) -> None:
         self._keep()
-        if self._session is None or self._view is None or not self._live_wanted or not self._view.live:
+        if (
+            self._session is None
+            or self._view is None
+            or self._card_wanted
+            or not (self._live_wanted and self._view.live)
+        ):
             return
         measured = self._session.live(self._view.conditions)
         if measured is None:
@@ -157,10 +196,14 @@ class BenchWorker(QObject):
         if self._dirty and self._session is not None:
             self._dirty = False
             self._session.keep_summary()
+            self.kept.emit(self._session.job_id)
 
     def _show(self) -> None:
         if self._session is None:
             return
         self._generation += 1
+        if self._card_wanted:
+            self.card.emit((self._generation, take_card(self._session)))
+            return
         self._view = take_view(self._session, self._selected)
         self.changed.emit((self._generation, self._view))

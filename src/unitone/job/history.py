@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from unitone.job.state import JobState
 from unitone.job.verdicts import inside
+from unitone.sheet.looks import inspection
 from unitone.sheet.model import Step
 from unitone.words import tr
 
@@ -15,18 +16,33 @@ LAST, OFTEN = 5, 2
 
 
 def facts(state: JobState) -> list[str]:
-    """How this radio was found, in short words that are the same from job to job: steps out, parts bad, causes proved."""
-    found = [words for step in state.sheet.steps if (words := _found(state, step))]
-    found += [tr("{part} bad", part=c.part) for c in state.shop.capacitors.values() if c.verdict.replace]
-    found += [tr("{part} replaced", part=p.part) for p in state.shop.parts]
-    found += [tr("cause: {what}", what=t.suspected) for t in state.tried if t.outcome == "the cause"]
-    found += [
-        tr("{part}: {item}", part=name, item=f.item)
+    """How this radio was found, in short words that are the same from job to job.
+
+    First presets and trimmers that stood wrong, then parts, causes and what was seen,
+    then what is only a consequence: peaks and checks that were out. Each part is told once.
+    """
+    set_wrong = [w for s in state.sheet.steps if s.aim == "set" and s.adjust and (w := _found(state, s))]
+    others = [w for s in state.sheet.steps if not (s.aim == "set" and s.adjust) and (w := _found(state, s))]
+    parts: dict[str, str] = {}
+    for p in state.shop.parts:
+        parts.setdefault(p.part, tr("{part} replaced", part=p.part))
+    for c in state.shop.capacitors.values():
+        if c.verdict.replace:
+            parts.setdefault(c.part, tr("{part} bad", part=c.part))
+    causes = [
+        tr("cause: {what}", what=t.suspected)
+        for t in state.tried
+        if t.outcome == "the cause" and not any(part in f"{t.suspected} {t.done}" for part in parts)
+    ]
+    titles = {x.id: x.title for x in inspection(state.sheet)}
+    seen = [
+        tr("{part}: {item}", part=name, item=titles.get(f.item, f.item))
         for f in state.shop.standing_findings()
         if f.look == "wrong"
         for name in f.on
+        if name not in parts
     ]
-    return list(dict.fromkeys(found))
+    return list(dict.fromkeys([*set_wrong, *parts.values(), *causes, *seen, *others]))
 
 
 def _found(state: JobState, step: Step) -> str:
@@ -56,4 +72,5 @@ def recurring(jobs: Sequence[Sequence[str]]) -> list[tuple[str, int]]:
     """What came up in several of these jobs, with how often, the most frequent first; each job's ``facts`` are given."""
     counted = Counter(fact for one in jobs for fact in dict.fromkeys(one))
     often = [(fact, n) for fact, n in counted.items() if n >= OFTEN]
-    return sorted(often, key=lambda pair: (-pair[1], pair[0]))
+    # What is told first in a job is told first here, too, where two are as frequent.
+    return sorted(often, key=lambda pair: -pair[1])

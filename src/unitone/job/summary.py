@@ -9,6 +9,7 @@ from unitone.job.shop import Finding
 from unitone.job.state import JobState, Logged
 from unitone.job.verdicts import Line, inside, lines, verdict, worst
 from unitone.quantities.show import show
+from unitone.sheet.looks import inspection
 from unitone.sheet.model import Step
 
 #: The quantities that a card shows, with their short names, in this order.
@@ -31,6 +32,7 @@ def summary(state: JobState) -> dict[str, Any]:
         v = verdict(state, step)
         verdicts[v] = verdicts.get(v, 0) + 1
     at = state.sheet.step(state.at)
+    titles = {x.id: x.title for x in inspection(state.sheet)}
     return {
         "verdicts": verdicts,
         "phase": state.phase,
@@ -44,7 +46,7 @@ def summary(state: JobState) -> dict[str, Any]:
         "variant": standing_variant(state),
         "facts": facts(state),
         "findings": [
-            {"look": f.look, "words": f.words or f.done, "item": f.item, "on": list(f.on)}
+            {"look": f.look, "words": f.words or f.done, "item": titles.get(f.item, f.item), "on": list(f.on)}
             for f in _last(state)[:_SHORT]
         ],
         "tried": [{"what": t.done, "result": t.result, "outcome": t.outcome} for t in state.tried[-_SHORT:]],

@@ -67,6 +67,7 @@ def take_card(session: Session) -> CardView:
         card=state.card,
         usual_accessories=ACCESSORIES.get(family_of(sheet), ()),
         known_faults=sheet.known_faults,
+        aliases=tuple(a for a in sheet.aliases if a != sheet.title),
         names=names,
         stages=tuple((s.id, s.title) for s in sheet.stages),
         looks=looks,

@@ -102,6 +102,7 @@ class CardView:
     card: Card
     usual_accessories: tuple[str, ...]
     known_faults: tuple[KnownFault, ...]
+    aliases: tuple[str, ...]
     names: tuple[str, ...]
     stages: tuple[tuple[str, str], ...]
     looks: tuple[LookRow, ...]

@@ -331,8 +331,11 @@ class Session(ShopWork):
 
     # -- touches, decisions, schools, variants, instruments --------------------------------------
 
-    def touch(self, name: str, words: str = "", reaches: tuple[Reach, ...] | None = None) -> None:
+    def touch(self, name: str, words: str = "", reaches: tuple[Reach, ...] | None = None, working: bool = True) -> None:
         """A part was touched or an action done: what it reaches has to be measured again.
+
+        ``working`` ends the as-found round; a part that has to be fitted before a
+        radio can be measured at all does not.
 
         ``name`` is an action or part of the sheet, or any other part, which is then
         taken to reach everything unless ``reaches`` says better.
@@ -345,7 +348,8 @@ class Session(ShopWork):
         known |= {p.id: (p.what or p.id, p.reaches) for p in self.sheet.parts}
         title, declared = known.get(name.strip(), (name.strip(), EVERYTHING))
         taken = reaches if reaches is not None else declared
-        self.start_work()
+        if working:
+            self.start_work()
         self._append(
             "touch",
             {"name": name.strip(), "words": words.strip() or title, "reaches": [_reach_data(r) for r in taken]},

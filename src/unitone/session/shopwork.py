@@ -60,7 +60,7 @@ class ShopWork:
     def _typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
         raise NotImplementedError
 
-    def touch(self, name: str, words: str = "", reaches: tuple[Reach, ...] | None = None) -> None:
+    def touch(self, name: str, words: str = "", reaches: tuple[Reach, ...] | None = None, working: bool = True) -> None:
         """See ``Session.touch``."""
         raise NotImplementedError
 
@@ -121,7 +121,7 @@ class ShopWork:
         if look == "mended" and self.state.readings:
             for name in names:
                 if name in {p.id for p in self._radio.parts}:
-                    self.touch(name, done.strip() or words.strip())
+                    self.touch(name, done.strip() or words.strip(), working=False)
 
     def look_titles(self) -> dict[str, str]:
         """Title of every item of the inspection list, by its id."""
@@ -227,7 +227,7 @@ class ShopWork:
             data["price"] = _above_nought(price, "", "a price, like 0.35 or 1,20")
         self._append("part", {k: v for k, v in data.items() if v != ""})
         if self.state.readings:
-            self.touch(part.strip(), tr("{fitted} fitted", fitted=fitted.strip()))
+            self.touch(part.strip(), tr("{fitted} fitted", fitted=fitted.strip()), working=False)
 
     def spend(self, typed: str, what: str = "") -> None:
         """Time spent on the job. Raises EntryError."""

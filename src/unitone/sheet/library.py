@@ -34,6 +34,7 @@ class Kept:
     standin: bool
     problems: tuple[str, ...] = ()
     words: str = field(default="", repr=False)
+    aliases: tuple[str, ...] = ()
 
 
 def built_in() -> list[Path]:
@@ -121,10 +122,10 @@ class Library:
             sheet = parse_sheet(bundle.text, path.name, path.stem)
         except SheetError as error:
             return Kept(path.stem, path, path.stem, "", 0, own, False, tuple(error.problems), path.stem)
-        words = " ".join([sheet.title, sheet.kind, path.stem, *(s.title for s in sheet.steps)]).lower()
+        words = " ".join([sheet.title, sheet.kind, path.stem, *sheet.aliases, *(s.title for s in sheet.steps)]).lower()
         return Kept(
             path.stem, path, sheet.title.strip() or path.stem, sheet.kind, len(sheet.steps), own, bool(bundle.physics),
-            (), words,
+            (), words, sheet.aliases,
         )  # fmt: skip
 
     def find(self, name: str) -> Path:

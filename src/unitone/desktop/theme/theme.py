@@ -30,6 +30,7 @@ QLabel { background: transparent; }
 QLabel[role="title"] { font-size: ${s20}px; font-weight: bold; }
 QLabel[role="heading"] { font-size: ${s15}px; font-weight: bold; }
 QLabel[role="page"] { font-size: ${s26}px; font-weight: bold; }
+QLabel[role="strong"] { font-weight: bold; }
 QLabel[role="quiet"] { color: $quiet; font-size: ${s13}px; }
 QLabel[role="small"] { color: $quiet; font-size: ${s12}px; }
 QLabel[role="teal"] { color: $teal; font-size: ${s13}px; }
@@ -90,6 +91,12 @@ QScrollArea { background: transparent; border: none; }
 QScrollArea > QWidget > QWidget { background: transparent; }
 QTextBrowser { background: $card; border: 1px solid $line; border-radius: ${s10}px; padding: ${s10}px; }
 QPdfView { background: $paper; border: 1px solid $line; }
+QMenu { background: $card; border: 1px solid $line; padding: ${s4}px; }
+QMenu::item { padding: ${s6}px ${s18}px; border-radius: ${s4}px; }
+QMenu::item:selected { background: $teal_soft; color: $ink; }
+QMenu::separator { height: 1px; background: $line; margin: ${s4}px; }
+QPushButton::menu-indicator { image: none; width: 0; }
+QToolButton[role="photograph"] { background: $well; border: 1px solid $line; border-radius: ${s6}px; padding: ${s4}px; }
 QScrollBar:vertical { background: transparent; width: ${s8}px; margin: 0; }
 QScrollBar::handle:vertical { background: $line; border-radius: ${s4}px; min-height: ${s26}px; }
 QScrollBar:horizontal { background: transparent; height: ${s8}px; }

@@ -34,6 +34,7 @@ class BenchPage(QWidget):
     """Takes keys and clicks to the worker; shows what comes back."""
 
     certificate = pyqtSignal(str)
+    card = pyqtSignal(str, str)
     edit_sheet = pyqtSignal(str)
 
     def __init__(self, worker: BenchWorker, logbook: Logbook) -> None:
@@ -108,6 +109,11 @@ class BenchPage(QWidget):
         self.swap.setProperty("role", "link")
         self.swap.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.swap.clicked.connect(lambda: self.press("side"))
+        self.to_card = QPushButton(tr("Card  Ctrl J"))
+        self.to_card.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.to_card.setToolTip(tr("Intake, inspection, rails, work, papers of this job"))
+        self.to_card.clicked.connect(lambda: self.view and self.card.emit(self.view.job_id, ""))
+        head.addWidget(self.to_card, 0, 3, 2, 1)
         head.addWidget(self.swap, 0, 2, 2, 1)
         head.setColumnStretch(0, 1)
         head.addWidget(self.job, 0, 0)
@@ -264,6 +270,8 @@ class BenchPage(QWidget):
             self.step.show_live(live)
 
     def _failed(self, words: str) -> None:
+        if not self.isVisible():
+            return
         self._awaiting_entry = False
         self.message_words.setText(words)
         self.message.show()

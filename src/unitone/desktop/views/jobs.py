@@ -1,24 +1,22 @@
-"""The Jobs view: the workshop's cards, a search, the chosen card, and a new job."""
+"""The Jobs view: the workshop's cards, a search, the chosen card, a new job, and the workshop's own errands."""
 
 from __future__ import annotations
 
-from html import escape
-from typing import Any
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtCore import QModelIndex, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
-    QFrame,
+    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QListView,
+    QMenu,
     QPushButton,
     QStackedLayout,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -26,200 +24,42 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.jobside import JobSide
+from unitone.desktop.views.jobslist import PAGE, CardDelegate, JobsModel
 from unitone.desktop.views.newjob import NewJob
-from unitone.desktop.widgets.marks import draw_mark
-from unitone.desktop.widgets.painted import elided, label
+from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
+from unitone.session.history import history
+from unitone.session.session import Session
 from unitone.store.logbook import JobRow, Logbook
 from unitone.words import tr
 
-_ROLE = Qt.ItemDataRole.UserRole
-_FILTERS = (("all", tr("All")), ("open", tr("On bench")), ("waiting", tr("Waiting")), ("finished", tr("Finished")))
+#: Chips: name, words, and the states that they show.
+FILTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
+    ("all", tr("All open"), ("open", "waiting", "later", "finished")), ("open", tr("On the bench"), ("open",)),
+    ("waiting", tr("Waiting"), ("waiting", "later")), ("finished", tr("To hand over"), ("finished",)),
+    ("handed over", tr("Finished"), ("handed over",)), ("archived", tr("Archived"), ("archived",)),
+)  # fmt: skip
+#: A search begins when no key was pressed for so long (ms).
+_PAUSE = 90
 
 
-def state_words(row: JobRow) -> tuple[str, str]:
-    """(mark, words) of where a job stands."""
-    s = row.summary
-    if row.status == "finished":
-        counts = s.get("verdicts", {})
-        out = counts.get("out", 0)
-        return ("out" if out else "holds"), tr("finished, {n} out", n=out) if out else tr("finished")
-    if row.status == "waiting":
-        return "re-check", s.get("why") or tr("waiting")
-    if not s.get("readings"):
-        return "to do", tr("not begun")
-    if s.get("phase") == "as-found":
-        return "now", tr("as found, step {n} of {all}", n=s["step_number"], all=s["steps"])
-    return "now", tr("step {n} of {all} · {title}", n=s["step_number"], all=s["steps"], title=s["step_title"])
+@dataclass(frozen=True)
+class _Found:
+    """A first page of cards, and how many there are in each state."""
 
-
-class JobsModel(QAbstractListModel):
-    """The cards, as the logbook gave them."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.rows: list[JobRow] = []
-
-    def set_rows(self, rows: list[JobRow]) -> None:
-        self.beginResetModel()
-        self.rows = rows
-        self.endResetModel()
-
-    def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return 0 if parent is not None and parent.isValid() else len(self.rows)
-
-    def data(self, index: QModelIndex, role: int = 0) -> Any:
-        row = self.rows[index.row()]
-        if role == _ROLE:
-            return row
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{row.number:04d} {row.radio}, {row.card['complaint']}, {state_words(row)[1]}"
-        return None
-
-
-#: Narrower than this, a card's marks stand in two rows.
-_ONE_ROW = 640
-
-
-def _in_one_row(view: QWidget | None) -> bool:
-    return view is None or view.width() / theme.scale > _ONE_ROW
-
-
-class _CardDelegate(QStyledItemDelegate):
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        row: JobRow = index.data(_ROLE)
-        if not row.summary.get("readings"):
-            return QSize(theme.px(400), theme.px(76))
-        return QSize(theme.px(400), theme.px(118 if _in_one_row(option.widget) else 158))
-
-    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        assert painter is not None
-        row: JobRow = index.data(_ROLE)
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
-        box = QRectF(option.rect).adjusted(1.5, 1.5, -theme.px(6), -theme.px(8))
-        painter.setPen(QPen(theme.colour("orange" if chosen else "line"), 2.4 if chosen else 1))
-        painter.setBrush(theme.colour("card"))
-        painter.drawRoundedRect(box, 10, 10)
-        inner = box.adjusted(theme.px(16), theme.px(10), -theme.px(16), -theme.px(10))
-        self._head(painter, row, inner)
-        if row.summary.get("readings"):
-            self._marks(
-                painter,
-                row,
-                QRectF(inner.left(), inner.top() + theme.px(50), inner.width(), inner.height() - theme.px(50)),
-            )
-        painter.restore()
-
-    def _head(self, painter: QPainter, row: JobRow, inner: QRectF) -> None:
-        mark, words = state_words(row)
-        side = theme.px(14)
-        painter.setFont(theme.font(13))
-        right = min(painter.fontMetrics().horizontalAdvance(words) + theme.px(6), int(inner.width() * 0.46))
-        line = QRectF(inner.left(), inner.top(), inner.width(), theme.px(24))
-        painter.setPen(theme.colour("ink"))
-        painter.drawText(
-            line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, elided(painter, words, right)
-        )
-        draw_mark(
-            painter,
-            QRectF(inner.right() - right - side - theme.px(4), line.center().y() - side / 2, side, side),
-            mark,
-            mark == "now",
-        )
-        painter.setFont(theme.font(15, True))
-        painter.setPen(theme.colour("quiet"))
-        number = f"{row.number:04d}"
-        painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, number)
-        taken = painter.fontMetrics().horizontalAdvance(number + "  ")
-        painter.setFont(theme.font(17, True))
-        painter.setPen(theme.colour("ink"))
-        room = inner.width() - taken - right - side - theme.px(16)
-        painter.drawText(line.adjusted(taken, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, elided(painter, row.radio, room))
-        painter.setFont(theme.font(13))
-        painter.setPen(theme.colour("quiet"))
-        words = " · ".join(x for x in (row.card["complaint"], row.card["owner"]) if x)
-        second = QRectF(inner.left(), inner.top() + theme.px(24), inner.width(), theme.px(22))
-        painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, elided(painter, words, inner.width()))
-
-    def _marks(self, painter: QPainter, row: JobRow, area: QRectF) -> None:
-        marks = row.summary["marks"]
-        columns = len(marks) if area.width() / theme.scale > _ONE_ROW - 50 else 3
-        width = area.width() / max(columns, 1)
-        for n, mark in enumerate(marks):
-            top = area.top() + (n // columns) * theme.px(40)
-            box = QRectF(area.left() + (n % columns) * width, top, width - theme.px(11), area.height())
-            painter.setFont(theme.font(11))
-            painter.setPen(theme.colour("ink"))
-            value = mark["text"] or "—"
-            painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, value)
-            taken = painter.fontMetrics().horizontalAdvance(value)
-            painter.setPen(theme.colour("quiet"))
-            painter.drawText(
-                box,
-                Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft,
-                elided(painter, mark["name"], box.width() - taken - 6),
-            )
-            found_and_left_bar(painter, QRectF(box.left(), box.top() + theme.px(22), box.width(), theme.px(8)), mark)
-
-
-def found_and_left_bar(painter: QPainter, bar: QRectF, mark: dict[str, Any]) -> None:
-    """Found (a ring) and now (a disc or a triangle) on one bar with the band that holds."""
-    radius = bar.height() / 2
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(theme.colour("line"))
-    painter.drawRoundedRect(bar, radius, radius)
-    low, high = mark["band"]
-    painter.setPen(QPen(theme.colour("holds"), 1))
-    painter.setBrush(theme.colour("holds_soft"))
-    painter.drawRoundedRect(
-        QRectF(bar.left() + bar.width() * low, bar.top(), bar.width() * (high - low), bar.height()), radius, radius
-    )
-    y = bar.center().y()
-    found, now = mark["found"], mark["now"]
-    places = [bar.left() + radius + p * (bar.width() - 2 * radius) for p in (found, now) if p is not None]
-    if len(places) == 2:
-        painter.setPen(QPen(theme.colour("ink"), 1.6))
-        painter.drawLine(QPointF(places[0], y), QPointF(places[1], y))
-    side = theme.px(11)
-    if found is not None:
-        painter.setPen(QPen(theme.colour("ink"), 1.6))
-        painter.setBrush(theme.colour("card"))
-        painter.drawEllipse(QPointF(places[0], y), theme.px(4), theme.px(4))
-    if now is not None:
-        verdict = (
-            "re-check"
-            if mark["stale"]
-            else "holds"
-            if mark["holds"]
-            else "out"
-            if mark["holds"] is False
-            else "too close to call"
-        )
-        draw_mark(painter, QRectF(places[-1] - side / 2, y - side / 2, side, side), verdict)
-
-
-def _found_table(s: dict[str, Any]) -> str:
-    """Found and left side by side, as rich text."""
-
-    def verdict(holds: bool | None) -> str:
-        return tr(" (out)") if holds is False else ""
-
-    cell = "style='padding-right:14px'"
-    rows = [f"<tr><td {cell}></td><td {cell}>{tr('found')}</td><td>{tr('now')}</td></tr>"]
-    for m in s["marks"]:
-        found = f"{m['found_text'] or '—'}{verdict(m['found_holds'])}"
-        now = f"<b>{m['text'] or '—'}</b>" + (tr(" (re-check)") if m["stale"] else verdict(m["holds"]))
-        rows.append(f"<tr><td {cell}>{m['name']}</td><td {cell}>{escape(found)}</td><td>{now}</td></tr>")
-    return "<table cellspacing='3'>" + "".join(rows) + "</table>"
+    rows: list[JobRow]
+    counts: dict[str, int]
+    workshop: str
 
 
 class JobsPage(QWidget):
     """Cards at the left, the chosen card at the right."""
 
     opened = pyqtSignal(str)
-    certificate = pyqtSignal(str)
+    card_wanted = pyqtSignal(str, str)
+    changed = pyqtSignal(str, object)
+    restore_wanted = pyqtSignal(object)
 
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()
@@ -232,6 +72,10 @@ class JobsPage(QWidget):
         outer.setContentsMargins(theme.px(20), theme.px(16), theme.px(16), theme.px(14))
         outer.setSpacing(theme.px(10))
         outer.addLayout(self._head())
+        self.notice = label("warn", "", True)
+        self.notice.setAccessibleName(tr("Notice"))
+        self.notice.hide()
+        outer.addWidget(self.notice)
         columns = QHBoxLayout()
         columns.setSpacing(theme.px(12))
         left = QVBoxLayout()
@@ -240,6 +84,10 @@ class JobsPage(QWidget):
         columns.addLayout(left, 67)
         columns.addWidget(self._side(), 36)
         outer.addLayout(columns, 1)
+        self._searching, self._telling, self._errands = (Errand(n, self) for n in ("search", "history", "errand"))
+        self._pause = QTimer(self)
+        self._pause.setSingleShot(True)
+        self._pause.timeout.connect(self._search)
         self.refresh()
         # The library is looked at while nobody waits for it: a new job then has its models at once.
         self._looking = Errand("library", self)
@@ -253,29 +101,46 @@ class JobsPage(QWidget):
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.addWidget(label("page", tr("Jobs")))
-        self.where = label("quiet")
+        self.where = label("quiet", "", True)
         row.addWidget(self.where, 1)
         self.find = QLineEdit()
-        self.find.setPlaceholderText(tr("Find a radio, complaint, owner, note…"))
+        self.find.setPlaceholderText(tr("Find a radio, fault, part, person…"))
         self.find.setAccessibleName(tr("Find a job"))
         self.find.setClearButtonEnabled(True)
         for clear in self.find.findChildren(QToolButton):
             clear.setAccessibleName(tr("Clear the search"))
         self.find.setMinimumWidth(theme.px(240))
-        self.find.textChanged.connect(lambda: self.refresh())
+        self.find.textChanged.connect(lambda: self._pause.start(_PAUSE))
+        self.more = QPushButton(tr("More ▾"))
+        self.more.setAccessibleName(tr("Backup, restore, import and export"))
+        self.menu = QMenu(self.more)
+        for words, act in (
+            (tr("Back up the workshop…"), self._ask_backup), (tr("Restore a backup…"), self._ask_restore), ("", None),
+            (tr("Take in a job from a file…"), self._ask_import), (tr("Write this job to a file…"), lambda: self._ask_export(False)),
+            (tr("The same, without its owner…"), lambda: self._ask_export(True)), ("", None),
+            (tr("Leave this job for later"), lambda: self._set_status("later", tr("left for later"))),
+            (tr("Archive, or bring back"), self._archive),
+        ):  # fmt: skip
+            if act is None:
+                self.menu.addSeparator()
+            else:
+                made = self.menu.addAction(words)
+                assert made is not None
+                made.triggered.connect(lambda _=False, a=act: a())
+        self.more.setMenu(self.menu)
         self.new = QPushButton(tr("New job  Ctrl N"))
         self.new.setProperty("role", "main")
         self.new.clicked.connect(self.ask_new)
-        row.addWidget(self.find)
-        row.addWidget(self.new)
+        for widget in (self.find, self.more, self.new):
+            row.addWidget(widget)
         return row
 
     def _chips(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.setSpacing(theme.px(8))
+        row.setSpacing(theme.px(6))
         self.chips: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
-        for name, words in _FILTERS:
+        for name, words, _ in FILTERS:
             chip = QPushButton(words)
             chip.setProperty("role", "chip")
             chip.setCheckable(True)
@@ -290,7 +155,7 @@ class JobsPage(QWidget):
     def _list(self) -> QWidget:
         self.list = QListView()
         self.list.setModel(self.model)
-        self.list.setItemDelegate(_CardDelegate(self.list))
+        self.list.setItemDelegate(CardDelegate(self.list))
         self.list.setAccessibleName(tr("Jobs"))
         self.list.setResizeMode(QListView.ResizeMode.Adjust)
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
@@ -311,56 +176,15 @@ class JobsPage(QWidget):
     def _side(self) -> QWidget:
         holder = QWidget()
         self.side = QStackedLayout(holder)
-        card = QFrame()
-        card.setProperty("role", "card")
-        layout = QVBoxLayout(card)
-        layout.setContentsMargins(theme.px(18), theme.px(14), theme.px(18), theme.px(14))
-        layout.setSpacing(theme.px(8))
-        self.title, self.sub = label("title", "", True), label("quiet", "", True)
-        layout.addWidget(self.title)
-        layout.addWidget(self.sub)
-        well = QFrame()
-        well.setProperty("role", "well")
-        inside = QVBoxLayout(well)
-        inside.addWidget(label("small", tr("Complaint")))
-        self.complaint, self.accessories = label("", "", True), label("quiet", "", True)
-        inside.addWidget(self.complaint)
-        inside.addWidget(self.accessories)
-        layout.addWidget(well)
-        layout.addWidget(label("heading", tr("Where it stands")))
-        self.stands = label("", "", True)
-        layout.addWidget(self.stands)
-        layout.addWidget(label("heading", tr("Found and left")))
-        self.found = label("", "", True)
-        self.found.setTextFormat(Qt.TextFormat.RichText)
-        layout.addWidget(self.found)
-        layout.addStretch(1)
-        self.wait_words = QLineEdit()
-        self.wait_words.setAccessibleName(tr("What it waits for"))
-        self.wait_words.setPlaceholderText(tr("waits for a part, the owner, a manual…"))
-        self.wait_words.returnPressed.connect(self._wait)
-        self.wait_words.hide()
-        layout.addWidget(self.wait_words)
-        buttons = QHBoxLayout()
-        self.go = QPushButton()
-        self.go.setProperty("role", "main")
-        self.go.clicked.connect(self._open)
-        self.paper = QPushButton(tr("Certificate"))
-        self.paper.clicked.connect(lambda: self._with_row(lambda r: self.certificate.emit(r.id)))
-        self.wait = QPushButton(tr("Waits…"))
-        self.wait.clicked.connect(self._wait_pressed)
-        buttons.addWidget(self.go, 1)
-        buttons.addWidget(self.paper)
-        buttons.addWidget(self.wait)
-        layout.addLayout(buttons)
-        self.message = label("warn", "", True)
-        self.message.hide()
-        layout.addWidget(self.message)
-        self.card = card
+        self.job = JobSide()
+        self.job.opened.connect(self._open)
+        self.job.card.connect(lambda: self._with_row(lambda r: self.card_wanted.emit(r.id, "")))
+        self.job.history.connect(lambda: self._with_row(lambda r: self.card_wanted.emit(r.id, "history")))
+        self.job.status.connect(self._set_status)
         self.new_job = NewJob(self._logbook)
         self.new_job.made.connect(self._made)
         self.new_job.left.connect(lambda: self.side.setCurrentIndex(0))
-        self.side.addWidget(card)
+        self.side.addWidget(self.job)
         self.side.addWidget(self.new_job)
         return holder
 
@@ -369,35 +193,57 @@ class JobsPage(QWidget):
     def _theme_changed(self) -> None:
         self.list.scheduleDelayedItemsLayout()
 
+    def _states(self) -> tuple[str, ...]:
+        """The states to show. A search of all finds what is handed over or archived as well."""
+        if self.find.text().strip() and self._filter == "all":
+            return ()
+        return next(states for name, _, states in FILTERS if name == self._filter)
+
+    def _read(self, find: str, states: tuple[str, ...]) -> _Found:
+        return _Found(
+            self._logbook.jobs(find, states, PAGE), self._logbook.counts(), str(self._logbook.setting("workshop", "") or "")
+        )  # fmt: skip
+
     def refresh(self, choose: str = "") -> None:
         """Read the list anew, keeping the chosen job."""
+        try:
+            found = self._read(self.find.text(), self._states())
+        except UnitoneError as error:
+            self.tell(str(error))
+            return
+        self._take(found, choose)
+
+    def _search(self) -> None:
+        """The same off the window's thread: while someone types, only the last question is answered."""
+        find, states = self.find.text(), self._states()
+        self._searching.run(lambda: self._read(find, states), self._take, self.tell)
+
+    def _take(self, found: _Found, choose: str = "") -> None:
         chosen = choose or (row.id if (row := self.current()) is not None else "")
-        everything = self._logbook.jobs()
-        counts = {name: sum(r.status == name for r in everything) for name in ("open", "waiting", "finished")}
-        for name, words in _FILTERS:
-            self.chips[name].setText(f"{words} {len(everything) if name == 'all' else counts[name]}")
+        counts = found.counts
+        for name, words, states in FILTERS:
+            self.chips[name].setText(f"{words} {sum(counts.get(s, 0) for s in states)}")
             self.chips[name].setMinimumWidth(self.chips[name].sizeHint().width())
-        workshop = self._logbook.setting("workshop", tr("this workshop"))
+        self.chips["archived"].setVisible(counts.get("archived", 0) > 0 or self._filter == "archived")
+        going = sum(counts.get(s, 0) for s in FILTERS[0][2])
         self.where.setText(
-            tr(
-                "{workshop} · {open} open, {finished} finished",
-                workshop=workshop,
-                open=len(everything) - counts["finished"],
-                finished=counts["finished"],
-            )
-        )
-        rows = self._logbook.jobs(self.find.text(), "" if self._filter == "all" else self._filter)
-        self.model.set_rows(rows)
-        self.list_stack.setCurrentIndex(0 if rows else 1)
+            tr("{workshop} · {open} open, {finished} finished", workshop=found.workshop or tr("this workshop"), open=going,
+               finished=counts.get("handed over", 0) + counts.get("archived", 0))
+        )  # fmt: skip
+        find, states = self.find.text(), self._states()
+        self.model.set_rows(found.rows, lambda n: self._logbook.jobs(find, states, PAGE, n))
+        self.list_stack.setCurrentIndex(0 if found.rows else 1)
         self.empty.setText(
             tr("No job has these words. Clear the search to see all.")
-            if everything
+            if find.strip()
+            else tr("Nothing here. Choose another chip above.")
+            if counts
             else tr("No jobs yet. Press Ctrl+N for the first.")
         )
-        at = next((n for n, r in enumerate(rows) if r.id == chosen), 0)
-        if rows:
+        at = next((n for n, r in enumerate(found.rows) if r.id == chosen), 0)
+        if found.rows:
             self.list.setCurrentIndex(self.model.index(at))
-        self.card.setVisible(bool(rows))
+        self.job.setVisible(bool(found.rows))
 
     def current(self) -> JobRow | None:
         """The chosen job."""
@@ -408,29 +254,19 @@ class JobsPage(QWidget):
         if not index.isValid():
             return
         row = self.model.rows[index.row()]
-        s, card = row.summary, row.card
         self.side.setCurrentIndex(0)
-        self.title.setText(f"{row.number:04d} · {row.radio}")
-        parts = [tr("serial {n}", n=card["serial"]) if card["serial"] else "", tr("from {owner}", owner=card["owner"]) if card["owner"] else "",
-                 tr("stand-in radio") if card["standin_seed"] is not None else tr("worked by hand"), row.updated[:10]]  # fmt: skip
-        self.sub.setText(" · ".join(p for p in parts if p))
-        self.complaint.setText(card["complaint"] or tr("none noted"))
-        self.accessories.setText(
-            tr("With it: {items}.", items=", ".join(card["accessories"]))
-            if card["accessories"]
-            else tr("Nothing came with it.")
-        )
-        counts = s.get("verdicts", {})
-        tally = " · ".join(f"{n} {v}" for v, n in counts.items() if n)
-        self.stands.setText(f"{state_words(row)[1]}. {tally}")
-        self.found.setText(_found_table(s) if s.get("readings") else tr("Nothing read yet."))
-        self.go.setText(
-            tr("Open  ↵") if row.status == "finished" else tr("Go on  ↵") if s.get("readings") else tr("Begin  ↵")
-        )
-        self.wait.setText(tr("Open again") if row.status == "waiting" else tr("Waits…"))
-        self.wait.setEnabled(row.status != "finished")
-        self.wait_words.hide()
-        self.message.hide()
+        self.job.show_row(row)
+        self._telling.run(lambda: (row.id, history(self._logbook, row)), self._tell_history, lambda _: None)
+
+    def _tell_history(self, told) -> None:  # type: ignore[no-untyped-def]
+        row = self.current()
+        if row is not None and row.id == told[0]:
+            self.job.show_history(told[1])
+
+    def tell(self, words: str) -> None:
+        """How an errand went, or what stands in the way."""
+        self.notice.setText(words)
+        self.notice.setVisible(bool(words))
 
     # -- doing ----------------------------------------------------------------------------------
 
@@ -447,8 +283,8 @@ class JobsPage(QWidget):
                 self.new_job.make()
             elif isinstance(focus, QPushButton) and focus.hasFocus():
                 focus.click()
-            elif focus is self.wait_words and focus.hasFocus():
-                self._wait()
+            elif focus is self.job.wait_words and focus.hasFocus():
+                self.job.keep_waiting()
             else:
                 self._open()
 
@@ -475,30 +311,79 @@ class JobsPage(QWidget):
         self.refresh(job_id)
         self.opened.emit(job_id)
 
-    def _wait_pressed(self) -> None:
-        row = self.current()
-        if row is not None and row.status == "waiting":
-            self._set_status("open", "")
-            return
-        self.wait_words.clear()
-        self.wait_words.show()
-        self.wait_words.setFocus()
-
-    def _wait(self) -> None:
-        self._set_status("waiting", self.wait_words.text().strip() or tr("waiting"))
+    def _change(self, command: Callable[[Session], object]) -> None:
+        self._with_row(lambda r: self.changed.emit(r.id, command))
 
     def _set_status(self, status: str, why: str) -> None:
-        from unitone.session.session import Session
+        self._change(lambda s: s.set_status(status, why))
 
+    def _archive(self) -> None:
+        self._change(lambda s: s.archive(not s.state.shop.archived))
+
+    # -- backup, restore, one job as a file ------------------------------------------------------------
+
+    def _ask_backup(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, tr("Back up the workshop"), "workshop.unitone-backup")
+        if name:
+            self.back_up(Path(name))
+
+    def back_up(self, path: Path) -> None:
+        """Write the whole workshop to one file, off the window's thread."""
+        from unitone.store.backup import backup
+
+        folder = self._logbook.folder
+        if folder is None or self._logbook.frozen:
+            self.tell(
+                tr("This logbook cannot be backed up: {why}", why=self._logbook.frozen or tr("it is kept nowhere"))
+            )
+            return
+        self.tell(tr("Backing up…"))
+        self._errands.run(
+            lambda: backup(folder, path),
+            lambda n: self.tell(tr("Backed up: {n} jobs in {path}.", n=n, path=path)), self.tell,
+        )  # fmt: skip
+
+    def _ask_restore(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Restore a backup: what is here now is put aside, not overwritten")
+        )
+        if name:
+            self.restore_wanted.emit(Path(name))
+
+    def _ask_import(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, tr("Take in a job"), "", tr("Jobs (*.json)"))
+        if name:
+            self.take_in(Path(name))
+
+    def take_in(self, path: Path) -> None:
+        """Take in a job that another workshop wrote."""
+        from unitone.store.exchange import import_job, read_job
+
+        def taken(result: tuple[int, bool]) -> None:
+            number, renumbered = result
+            self.find.clear()
+            self.refresh(self._logbook.job(str(number)).id)
+            words = tr("Taken in as job {n}.", n=f"{number:04d}")
+            self.tell(words + (" " + tr("Its own number was taken here.") if renumbered else ""))
+
+        self._errands.run(lambda: import_job(self._logbook, read_job(path)), taken, self.tell)
+
+    def _ask_export(self, without_owner: bool) -> None:
         row = self.current()
         if row is None:
             return
-        try:
-            session = Session(self._logbook, row.id)
-            session.set_status(status, why)
-            session.keep_summary()
-        except UnitoneError as error:
-            self.message.setText(str(error))
-            self.message.show()
-            return
-        self.refresh()
+        name, _ = QFileDialog.getSaveFileName(self, tr("Write this job"), f"job-{row.number:04d}.json")
+        if name:
+            self.write_out(Path(name), without_owner)
+
+    def write_out(self, path: Path, without_owner: bool) -> None:
+        """Write the chosen job to a file of its own."""
+        from unitone.store.exchange import write_job
+
+        def write(row: JobRow) -> None:
+            self._errands.run(
+                lambda: write_job(self._logbook, row.id, path, without_owner),
+                lambda _: self.tell(tr("Written: {path}.", path=path)), self.tell,
+            )  # fmt: skip
+
+        self._with_row(write)

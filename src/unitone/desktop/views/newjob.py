@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFrame,
@@ -21,6 +21,9 @@ from unitone.errors import UnitoneError
 from unitone.job.tape import Card
 from unitone.store.logbook import JobRow, Logbook
 from unitone.words import tr
+
+#: Under this role an entry of the pull-down holds the name that it goes by.
+_ALIAS = Qt.ItemDataRole.UserRole + 1
 
 
 class NewJob(QFrame):
@@ -41,7 +44,7 @@ class NewJob(QFrame):
         layout.setSpacing(theme.px(4))
         layout.addWidget(label("title", tr("New job")))
         self.model = Choice()
-        self.serial, self.owner, self.complaint, self.accessories = (QLineEdit() for _ in range(4))
+        self.serial, self.owner, self.complaint, self.accessories, self.missing = (QLineEdit() for _ in range(5))
         self.named = QLineEdit()
         self.named.setPlaceholderText(tr("maker and model, as far as they are known"))
         self.carry = QCheckBox(tr("Go on with this radio's variant"))
@@ -55,6 +58,7 @@ class NewJob(QFrame):
         for words, field in (
             (tr("Model"), self.model), (tr("Name of this radio"), self.named), (tr("Serial number"), self.serial), (tr("Owner"), self.owner),
             (tr("Complaint"), self.complaint), (tr("What came with it (commas between)"), self.accessories),
+            (tr("What is missing"), self.missing),
         ):  # fmt: skip
             self._field(layout, words, field)
             if isinstance(field, QLineEdit):
@@ -90,7 +94,7 @@ class NewJob(QFrame):
     def begin(self) -> None:
         """Empty the card and put the cursor in it."""
         self._load_models()
-        for field in (self.named, self.serial, self.owner, self.complaint, self.accessories):
+        for field in (self.named, self.serial, self.owner, self.complaint, self.accessories, self.missing):
             field.clear()
         self.message.clear()
         self.seed.setValue(self._logbook.next_number())
@@ -109,6 +113,9 @@ class NewJob(QFrame):
         for kept in library_of(self._logbook).kept():
             if not kept.problems:
                 self.model.addItem(f"{kept.title}, {kept.kind}", kept.id)
+                for alias in kept.aliases:
+                    self.model.addItem(tr("{alias}, by the sheet of {title}", alias=alias, title=kept.title), kept.id)
+                    self.model.setItemData(self.model.count() - 1, alias, _ALIAS)
                 if kept.standin:
                     self._standins.add(kept.id)
         for path in general():
@@ -135,8 +142,8 @@ class NewJob(QFrame):
         self._earlier = None
         serial, model = self.serial.text().strip(), str(self.model.currentData() or "")
         if serial:
-            for row in self._logbook.jobs():
-                if row.card["serial"] == serial and row.card["sheet_id"] == model and row.summary.get("variant"):
+            for row in self._logbook.like(sheet_id=model, serial=serial):
+                if row.summary.get("variant"):
                     self._earlier = row
                     break
         self.carry.setVisible(self._earlier is not None)
@@ -148,19 +155,25 @@ class NewJob(QFrame):
             self.carry.setAccessibleName(self.carry.text())
             self.carry.setChecked(True)
 
+    def _alias(self) -> str:
+        """The name under which this board is sold, where that is another than its sheet's."""
+        return str(self.model.currentData(_ALIAS) or "")
+
     def make(self) -> None:
         """Open the job; what is wrong stands on the card."""
         from unitone.session.session import open_job
 
-        accessories = tuple(a.strip() for a in self.accessories.text().split(",") if a.strip())
+        accessories, missing = (
+            tuple(a.strip() for a in f.text().split(",") if a.strip()) for f in (self.accessories, self.missing)
+        )
         seed = self.seed.value() if self.simulated.isChecked() else None
         sheet = str(self.model.currentData() or "").removeprefix("general:")
-        title = self.named.text().strip() if self.named.isVisible() else ""
+        title = self.named.text().strip() if self.named.isVisible() else self._alias()
         carry = self._earlier.id if self._earlier is not None and self.carry.isChecked() else ""
         try:
             card = Card(
                 self._logbook.next_number(), sheet, self.serial.text().strip(), self.owner.text().strip(),
-                self.complaint.text().strip(), seed, accessories,
+                self.complaint.text().strip(), seed, accessories, missing,
             )  # fmt: skip
             self.made.emit(open_job(self._logbook, sheet, card, title=title, carry_from=carry))
         except UnitoneError as error:

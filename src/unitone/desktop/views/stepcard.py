@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.hill import HillPlot
+from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import Painted, label
 from unitone.desktop.widgets.strips import LimitBar
@@ -208,6 +209,8 @@ class StepCard(QFrame):
         self.judged = label("recheck", "", True)
         self.judged.setAccessibleName(tr("Decision"))
         layout.addWidget(self.judged)
+        self.remarks = Lines(tr("Beside this step"))
+        layout.addWidget(self.remarks)
         self.channels = ChannelTable()
         layout.addWidget(self.channels)
         self.hill = HillPlot()
@@ -293,6 +296,8 @@ class StepCard(QFrame):
         self._set_words(view, False)
         self.judged.setText(view.judged_words)
         self.judged.setVisible(bool(view.judged_words))
+        self.remarks.show_lines([Line("re-check", words) for words in view.remarks])
+        self.remarks.setVisible(bool(view.remarks))
         self.bar.show_bar(view.bar)
         self.channels.show_view(view)
         self.hill.show_hill(view.hill, self._empty_words(view))

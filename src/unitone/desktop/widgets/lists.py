@@ -53,6 +53,8 @@ class _RouteDelegate(QStyledItemDelegate):
         draw_mark(painter, QRectF(box.left() + theme.px(8), box.center().y() - side / 2, side, side), row.verdict)
         painter.setFont(theme.font(12, row.current))
         value = row.value if row.value else ("" if row.verdict == "to do" else row.verdict)
+        if row.look:
+            value = tr("look · {value}", value=value) if value else tr("look")
         taken = painter.fontMetrics().horizontalAdvance(value)
         painter.setPen(
             theme.colour("orange_text")
@@ -116,8 +118,11 @@ class RouteList(QListWidget):
             for row in rows:
                 item = self.item(at)
                 item.setData(_ROLE, row)
-                item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{row.title}: {row.verdict} {row.value}")
-                item.setToolTip(f"{row.title}\n{row.verdict} {row.value}")
+                look = tr("worth a look") if row.look else ""
+                item.setData(
+                    Qt.ItemDataRole.AccessibleTextRole, f"{row.title}: {row.verdict} {row.value} {look}".strip()
+                )
+                item.setToolTip(f"{row.title}\n{row.verdict} {row.value}" + (f"\n{look}" if look else ""))
                 if row.current:
                     self.scrollToItem(item)
                 at += 1
