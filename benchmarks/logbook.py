@@ -23,7 +23,10 @@ from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
 
-_WORDS = ["wax", "broken", "on", "slot", "chipped", "squelch", "opens", "leaks", "rail", "low", "swollen", "replaced", "resistor", "burnt", "cold", "joint", "crystal", "off", "capacitor", "meter", "dead", "quiet", "loud", "hum", "growl", "faint", "channel", "switch", "scratchy", "cleaned", "plug", "microphone", "lead", "cut", "whip", "coil", "tuned", "peak"]
+_WORDS = (
+    "wax broken on slot chipped squelch opens leaks rail low swollen replaced resistor burnt cold joint crystal off capacitor "
+    "meter dead quiet loud hum growl faint channel switch scratchy cleaned plug microphone lead cut whip coil tuned peak"
+).split()  # noqa: SIM905
 
 
 def fill(folder: Path, jobs: int, entries: int, seed: int = 1) -> None:
@@ -118,7 +121,10 @@ book.close()
 
 def start_seconds(folder: Path) -> float:
     """From the first import to the first picture of Jobs, in a process of its own."""
-    done = subprocess.run([sys.executable, "-c", _START, str(folder)], capture_output=True, text=True, check=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"})  # fmt: skip
+    offscreen = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    done = subprocess.run(
+        [sys.executable, "-c", _START, str(folder)], capture_output=True, text=True, check=True, env=offscreen
+    )
     return float(done.stdout.split()[-1])
 
 

@@ -84,7 +84,7 @@ def build(logbook: Logbook) -> None:
 def _standin(logbook: Logbook, card: Card, opened: str, state: str, title: str = "") -> None:
     start = datetime.fromisoformat(opened).replace(tzinfo=UTC)
     session = Session(logbook, open_job(logbook, SHEET, card, utc=demohand.stamp(start), title=title))
-    session._now = lambda: demohand.stamp(start + timedelta(seconds=session.bench.seconds() + 2.5 * session.state.seq))  # type: ignore[method-assign]
+    session._now = lambda: demohand.stamp(start + timedelta(seconds=session.bench.seconds() + 2.5 * session.state.seq))
     number = card.number
     demohand.before(session, number)
     _work(session, state, lambda: demohand.parts(session, number in _SQUELCH_CAP, number in _RAIL_CAP))

@@ -57,15 +57,15 @@ def _deaf(session: Session) -> None:
     session.look_at("cuts", "fine", "no cut tracks, diodes in place")
     session.look_at("strands", "fine")
     session.look_at("controls", "mended", "pots scratchy", done="controls cleaned, microphone switch cleaned")
+    session.fit_part(
+        "microphone plug", 1, "4-pin plug", "4-pin plug, cracked", "same pins, strain relief added", "2.40"
+    )
     session.read_current("receive", "0.34 A")
     for row, volts in (("in", "13.21"), ("switched", "13.1"), ("squelch-base", "0.61")):
         session.read_volts(row, volts)
     session.tried("squelch preset worn", "squelch preset swept end to end", "no change", "not the cause")
     session.loosen("speaker leads off the board")
     session.spend("1 h 25", "inspection, rails, as-found round")
-    session.fit_part(
-        "microphone plug", 1, "4-pin plug", "4-pin plug, cracked", "same pins, strain relief added", "2.40"
-    )
 
 
 def _rails_halved(session: Session) -> None:
@@ -114,7 +114,7 @@ def _open(
     start = datetime.fromisoformat(opened).replace(tzinfo=UTC)
     made = Card(number, sheet, serial, owner, complaint, None, **card)  # type: ignore[arg-type]
     session = Session(book, open_job(book, sheet, made, utc=stamp(start), title=title))
-    session._now = lambda: stamp(start + timedelta(seconds=55.0 * session.state.seq))  # type: ignore[method-assign]
+    session._now = lambda: stamp(start + timedelta(seconds=55.0 * session.state.seq))
     return session
 
 
@@ -166,7 +166,8 @@ def _handheld(book: Logbook) -> None:
     session.set_supply(path="bench supply", limit="0.7 A")
     for row, volts in (("cells", "12.0"), ("switched", "11.9"), ("osc", "8.2"), ("audio", "11.4")):
         session.read_volts(row, volts)
-    _read(session, ("battery", "12.0"), ("current", "41 mA"), *((f"crystal-{c}", f"{hz} Hz") for c, hz in zip("abcdef", (120, -80, 210, 60, 1940, -150), strict=True)),
+    crystals = zip("abcdef", (120, -80, 210, 60, 1940, -150), strict=True)
+    _read(session, ("battery", "12.0"), ("current", "41 mA"), *((f"crystal-{c}", f"{hz} Hz") for c, hz in crystals),
           ("power", "0.55", "0.61", "0.58"))  # fmt: skip
     session.set_status("waiting", "waits for the owner: new crystal for channel E?", "30.00")
     session.keep_summary()
