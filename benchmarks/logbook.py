@@ -23,10 +23,11 @@ from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
 
-_WORDS = (
+_TALK = (
     "wax broken on slot chipped squelch opens leaks rail low swollen replaced resistor burnt cold joint crystal off capacitor "
     "meter dead quiet loud hum growl faint channel switch scratchy cleaned plug microphone lead cut whip coil tuned peak"
-).split()  # noqa: SIM905
+)
+_WORDS = _TALK.split()
 
 
 def fill(folder: Path, jobs: int, entries: int, seed: int = 1) -> None:

@@ -52,7 +52,7 @@ def test_level(capsys: pytest.CaptureFixture[str]) -> None:
         (("level", "loud"), "Expected a level"), (("level", "0 uV"), "above zero"), (("level", "1uV", "--pad", "-3dB"), "minus sign"),
         (("level", "1uV", "--ohm", "0"), "above zero"), (("channel", "eu-40", "99"), "1 to 40"), (("channel", "mars", "1"), "eu-40"),
         (("robot", "ostrel-tarn-40", "--task", "dance"), "align"), (("robot", "ostrel-tarn-40", "--fault", "any"), "no faults"),
-        (("jobs", "--state", "lost"), "open, waiting or finished"),
+        (("jobs", "--state", "lost"), "open, waiting, later, finished"),
     ],
 )  # fmt: skip
 def test_bad_use_is_two_with_one_line(

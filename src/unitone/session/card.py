@@ -17,6 +17,14 @@ from unitone.words import tr
 _SI = ((1e-3, "mF"), (1e-6, "µF"), (1e-9, "nF"), (1e-12, "pF"))
 
 
+#: What can hurt somebody in a radio of each family.
+_SAFETY = {
+    "valve": tr("Mains and hundreds of volts: unplugged, capacitors bled and measured, isolating transformer, qualified hands, local rules."),
+    "base": tr("Mains inside: unplug before it is opened; work for a qualified person under the local rules."),
+    "handheld": tr("Old battery packs leak and short: gloves, and never charge one that is swollen or of unknown kind."),
+}  # fmt: skip
+
+
 def farads(value: float) -> str:
     """``47 µF``, ``100 nF``, ``6.8 pF``; the prefix is chosen after rounding to three figures."""
     for size, unit in _SI:
@@ -56,7 +64,7 @@ def take_card(session: Session) -> CardView:
         number=state.card.number,
         title=sheet.title,
         kind=sheet.kind,
-        family=family_of(sheet),
+        safety=_SAFETY.get(family_of(sheet), ""),
         finished=bool(state.finished),
         simulated=session.bench.simulated,
         status=state.status[0],
@@ -160,7 +168,10 @@ def _supply(state: JobState) -> str:
 def _currents(state: JobState) -> tuple[CurrentCell, ...]:
     q, power = quantity("supply.current"), state.sheet.power
     made = []
+    sends = power.keyed_a is not None or any(s.hook_up == "send" for s in state.sheet.steps)
     for way, title, most in (("receive", tr("At rest"), power.rest_a), ("send", tr("Keyed"), power.keyed_a)):
+        if way == "send" and not sends:
+            continue
         step = next(
             (s for s in state.sheet.steps if s.quantity_id == q.id and (s.hook_up == "send") == (way == "send")), None
         )
@@ -193,9 +204,10 @@ def _volts(session: Session, r: RowState, following: RowState | None) -> VoltsCe
     value = reading_of(r)
     found = "" if r.found is None or r.found is r.now else f"{number(r.found.reading.value or 0.0, 2)} V"
     said = tr(" or ").join(f"{v:g}" for v in row.values)
+    decimals = 2 if abs(row.nominal) < 100 else 1
     return VoltsCell(
         row.id, row.title, row.where, " ".join(m for m in modes if m) or tr("any"),
-        tr("{said} V  ({low:.2f} … {high:.2f})", said=said, low=r.low, high=r.high), value, found, r.verdict, r.words,
+        tr("{said} V  ({low} … {high})", said=said, low=number(r.low, decimals), high=number(r.high, decimals)), value, found, r.verdict, r.words,
         following is not None and following.row.id == row.id,
         session.bench.simulated and row.quantity_id != "stage.volts" and session.bench.can_measure(row.quantity_id),
     )  # fmt: skip

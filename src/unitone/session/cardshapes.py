@@ -91,7 +91,7 @@ class CardView:
     number: int
     title: str
     kind: str
-    family: str
+    safety: str
     finished: bool
     simulated: bool
     status: str

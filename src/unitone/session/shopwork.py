@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from typing import Any
 
@@ -47,30 +48,32 @@ def minutes_of(typed: str) -> float:
     return minutes
 
 
-class ShopWork:
+class ShopWork(ABC):
     """What ``Session`` can do for the workshop's side of a job. Every change is an entry."""
 
     logbook: Logbook
     state: JobState
     bench: Bench
 
+    @abstractmethod
     def _append(self, kind: str, data: dict[str, Any]) -> Entry:
-        raise NotImplementedError
+        """See ``Session``."""
 
+    @abstractmethod
     def _typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
-        raise NotImplementedError
+        """See ``Session``."""
 
+    @abstractmethod
     def touch(self, name: str, words: str = "", reaches: tuple[Reach, ...] | None = None, working: bool = True) -> None:
         """See ``Session.touch``."""
-        raise NotImplementedError
 
+    @abstractmethod
     def loosen(self, what: str) -> None:
         """See ``Session.loosen``."""
-        raise NotImplementedError
 
+    @abstractmethod
     def tie(self, entry_id: str, stays: str = "") -> None:
         """See ``Session.tie``."""
-        raise NotImplementedError
 
     @property
     def _radio(self) -> Sheet:

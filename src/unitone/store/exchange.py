@@ -20,7 +20,7 @@ from unitone.errors import StoreError, UnitoneError
 from unitone.job.privacy import names_in, without
 from unitone.job.state import fold
 from unitone.job.tape import KINDS, Entry
-from unitone.store.logbook import Logbook
+from unitone.store.logbook import Logbook, text_hash
 
 FORMAT = "unitone-job/1"
 #: A job's file is far smaller; what is larger is none.
@@ -142,11 +142,19 @@ def _check_tape(path: Path, made: JobFile) -> None:
             right = False
         if not right:
             raise StoreError(f"{path}: a picture in it is damaged. Nothing was taken over.")
+    for entry in made.tape:
+        for name in ("sheet", "physics"):
+            text, hashed = entry.data.get(f"{name}_text"), entry.data.get(f"{name}_hash")
+            if (text is None and hashed is None) or (isinstance(text, str) and hashed in (None, text_hash(text))):
+                continue
+            raise StoreError(
+                f"{path}: the {name} in entry {entry.seq} is not the one that it names. Nothing was taken over."
+            )
     try:
         state = fold([Entry(**e.model_dump()) for e in made.tape], made.job.id)
+        named = {h for e in state.entries for h in e.data.get("pictures", {}).values()}
     except (UnitoneError, KeyError, TypeError, ValueError, AttributeError) as error:
         raise StoreError(f"{path}: its tape does not hold together ({error}). Nothing was taken over.") from None
-    named = {h for e in state.entries for h in e.data.get("pictures", {}).values()}
     if named - set(made.pictures):
         raise StoreError(f"{path}: a picture that its tape names is not in it. Nothing was taken over.")
 

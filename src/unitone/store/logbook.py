@@ -25,7 +25,7 @@ from ulid import ULID
 
 from unitone.errors import DamagedLogbook, LogbookBusy, StoreError
 from unitone.job.tape import Card, Entry
-from unitone.store.schema import HEAD, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
+from unitone.store.schema import HEAD, LIKE_INDEXES, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
 from unitone.store.words import SEARCHED, card_words, entry_words, match_words
 
 FILE_NAME = "logbook.sqlite"
@@ -233,17 +233,19 @@ class Logbook:
         """The jobs, newest number first; those whose text holds every word of ``find``, those in a status (or several)."""
         wanted = [status] if isinstance(status, str) and status else list(status)
         words = match_words(find)
-        query = select(Job)
+        query = select(Job.number)
         if words:
             found = text("SELECT rowid AS number FROM job_words WHERE words MATCH :match").columns(number=Integer)
             query = query.where(Job.number.in_(found))
         if wanted:
             query = query.where(Job.status.in_(wanted))
-        query = query.order_by(Job.number.desc()).offset(offset)
+        # Numbers first, from an index alone: the rows behind them are large, and only a page of them is wanted.
+        numbers = query.order_by(Job.number.desc()).offset(offset)
         if limit is not None:
-            query = query.limit(limit)
+            numbers = numbers.limit(limit)
+        rows = select(Job).where(Job.number.in_(numbers.scalar_subquery())).order_by(Job.number.desc())
         with self._reading() as connection:
-            return [_row(r) for r in connection.execute(query, {"match": words} if words else {})]
+            return [_row(r) for r in connection.execute(rows, {"match": words} if words else {})]
 
     def counts(self) -> dict[str, int]:
         """How many jobs there are in each status."""
@@ -255,11 +257,12 @@ class Logbook:
         """Jobs on a sheet, or on a radio of that serial number, the newest first."""
         query = select(Job).order_by(Job.number.desc()).limit(limit)
         if sheet_id:
-            query = query.where(func.json_extract(Job.card, "$.sheet_id") == sheet_id)
+            query = query.where(text("json_extract(card, '$.sheet_id') = :sheet_id"))
         if serial:
-            query = query.where(func.json_extract(Job.card, "$.serial") == serial)
+            query = query.where(text("json_extract(card, '$.serial') = :serial"))
+        given = {k: v for k, v in (("sheet_id", sheet_id), ("serial", serial)) if v}
         with self._reading() as connection:
-            return [_row(r) for r in connection.execute(query)]
+            return [_row(r) for r in connection.execute(query, given)]
 
     def find_job(self, name: str) -> JobRow | None:
         """The job of that number or id, None where there is none."""
@@ -394,6 +397,8 @@ def create_all(connection: Connection) -> None:
     """All tables as they are today, stamped with the newest migration."""
     Base.metadata.create_all(connection)
     connection.execute(text(SEARCH_TABLE))
+    for statement in LIKE_INDEXES:
+        connection.execute(text(statement))
     connection.execute(text("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)"))
     connection.execute(text("INSERT INTO alembic_version VALUES (:head)"), {"head": HEAD})
 

@@ -117,7 +117,9 @@ def _tape(by_seq: dict[int, dict[str, Any]], texts: dict[str, str]) -> list[Entr
             break
         for name in ("sheet", "physics"):
             hashed = data.get(f"{name}_hash")
-            if hashed is not None and hashed in texts:
+            if hashed is not None and hashed not in texts:
+                return tape
+            if hashed is not None:
                 data[f"{name}_text"] = texts[hashed]
         tape.append(Entry(r["id"], seq, r["kind"], r["utc"], r["bench_s"], data))
     return tape

@@ -8,7 +8,7 @@ from sqlalchemy import JSON, ForeignKey, Index, LargeBinary, String, Text, Uniqu
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 #: The newest migration in store/migrations: what a logbook made today is stamped with.
-HEAD = "0003"
+HEAD = "0004"
 
 
 class Base(DeclarativeBase):
@@ -71,3 +71,8 @@ class TapeEntry(Base):
 
 #: Full-text search: one row a job with all its words; its rowid is the job's number.
 SEARCH_TABLE = "CREATE VIRTUAL TABLE job_words USING fts5(words)"
+#: Serial number and sheet stand inside the card: expression indexes, asked for in the same words (``Logbook.like``).
+LIKE_INDEXES = (
+    "CREATE INDEX job_serial ON job (json_extract(card, '$.serial'), number)",
+    "CREATE INDEX job_sheet ON job (json_extract(card, '$.sheet_id'), number)",
+)

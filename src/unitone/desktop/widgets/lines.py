@@ -127,9 +127,9 @@ class Counted(Painted):
         side, gap = theme.px(13), theme.px(4)
         left = self.width() - self._of * (side + gap)
         painter.setPen(theme.colour("ink"))
-        words = painter.fontMetrics().elidedText(
-            tr("{what}: {n} of {all}", what=self._words, n=self._times, all=self._of), Qt.TextElideMode.ElideRight, left - gap
-        )  # fmt: skip
+        metrics, count = painter.fontMetrics(), tr(": {n} of {all}", n=self._times, all=self._of)
+        room = left - gap - metrics.horizontalAdvance(count)
+        words = metrics.elidedText(self._words, Qt.TextElideMode.ElideRight, room) + count
         painter.drawText(QRectF(0, 0, left, self.height()), Qt.AlignmentFlag.AlignVCenter, words)
         painter.setPen(Qt.PenStyle.NoPen)
         for n in range(self._of):

@@ -16,11 +16,6 @@ from unitone.words import tr
 
 _LINES = (("serial", tr("Serial number")), ("owner", tr("Owner, in your words")), ("call_sign", tr("Call sign")))
 _WITH, _MISSING, _UNASKED = "with it", "missing", ""
-_SAFETY = {
-    "valve": tr("Mains and hundreds of volts: unplugged, capacitors bled and measured, isolating transformer, qualified hands, local rules."),
-    "base": tr("Mains inside: unplug before it is opened; work for a qualified person under the local rules."),
-    "handheld": tr("Old battery packs leak and short: gloves, and never charge one that is swollen or of unknown kind."),
-}  # fmt: skip
 _STATE_WORDS = {"open": tr("on the bench"), "waiting": tr("waiting"), "later": tr("left for later")}
 
 
@@ -165,7 +160,7 @@ class IntakeTab(CardTab):
             ],
             tr("Its sheet names no known faults. Add them in Sheets, under Faults."),
         )
-        self.safety.setText(_SAFETY.get(view.family, ""))
+        self.safety.setText(view.safety)
         self.safety.setVisible(bool(self.safety.text()))
 
     def _show_things(self, view: CardView) -> None:

@@ -134,6 +134,7 @@ class RailsTab(CardTab):
             field.kept.connect(lambda text, w=way, f=field: self._current(w, text, f))
             self.currents[way] = (field, MarkIcon(), label("small", ""))
             asks.append((words, field))
+        names: dict[QWidget, QWidget] = {}
         for n, (words, widget) in enumerate(asks):
             name = label("small", words)
             name.setBuddy(widget)
@@ -141,6 +142,11 @@ class RailsTab(CardTab):
             grid.addWidget(name, 0, n)
             grid.addWidget(widget, 1, n)
             grid.setColumnStretch(n, 1)
+            names[widget] = name
+        #: A receiver has no current keyed.
+        self._current_cells: dict[str, tuple[QWidget, ...]] = {
+            way: (field, mark, should, names[field]) for way, (field, mark, should) in self.currents.items()
+        }
         for n, (_, mark, should) in enumerate(self.currents.values()):
             row = QHBoxLayout()
             row.setSpacing(theme.px(6))
@@ -148,9 +154,11 @@ class RailsTab(CardTab):
             row.addWidget(should, 1)
             grid.addLayout(row, 2, 3 + n)
         layout.addLayout(grid)
+        self.safety = label("caution", "", True)
         self.words = label("quiet", "", True)
         self.error = label("cure", "", True)
         self.error.hide()
+        layout.addWidget(self.safety)
         layout.addWidget(self.words)
         layout.addWidget(self.error)
         return frame
@@ -203,6 +211,12 @@ class RailsTab(CardTab):
             widget.setEnabled(not view.finished)
         for cell in view.currents:
             self._show_current(cell, view.finished)
+        self.safety.setText(view.safety)
+        self.safety.setVisible(bool(view.safety))
+        ways = {c.way for c in view.currents}
+        for way, widgets in self._current_cells.items():
+            for widget in widgets:
+                widget.setVisible(way in ways)
         self.words.setText(view.supply_words)
         self.words.setVisible(bool(view.supply_words))
         self.next_words.setText(view.next_words)

@@ -39,8 +39,7 @@ class CardTab(QScrollArea):
         self.fill(view, other)
 
     def fill(self, view: CardView, other: bool) -> None:
-        """Fill the tab; ``other`` says that it is another job than before."""
-        raise NotImplementedError
+        """Fill the tab; ``other`` says that it is another job than before. A tab without a picture of its own has nothing to fill."""
 
     def failed(self, words: str) -> bool:
         """Show what was refused beside where it was typed; False where it was not typed here."""
