@@ -108,10 +108,10 @@ def test_sheets_of_the_workshop_and_bundles(capsys: pytest.CaptureFixture[str], 
 
 def test_jobs_and_reports(capsys: pytest.CaptureFixture[str], demo: str, tmp_path: Path) -> None:
     rows = json.loads(call(capsys, "jobs", "--workspace", demo, "--json")[1])
-    assert len(rows) == 8 and {"id", "number", "radio", "state", "complaint", "step"} == set(rows[0])
+    assert len(rows) == 36 and {"id", "number", "radio", "state", "complaint", "step"} == set(rows[0])
     assert [
         r["number"] for r in json.loads(call(capsys, "--workspace", demo, "jobs", "--find", "cousin", "--json")[1])
-    ] == [147]
+    ] == [147, 133]
     assert {
         r["state"] for r in json.loads(call(capsys, "--workspace", demo, "jobs", "--state", "waiting", "--json")[1])
     } == {"waiting"}
@@ -128,6 +128,43 @@ def test_jobs_and_reports(capsys: pytest.CaptureFixture[str], demo: str, tmp_pat
         assert code == 3 and err.startswith("unitone: ")
     assert call(capsys, "--workspace", str(tmp_path / "none"), "jobs")[0] == 3
     assert call(capsys, "--workspace", "postgresql://x/y", "jobs")[0] == 3
+
+
+def test_papers_exchange_and_states(capsys: pytest.CaptureFixture[str], demo: str, tmp_path: Path) -> None:
+    place = ("--workspace", demo)
+    states = {r["state"] for r in json.loads(call(capsys, *place, "jobs", "--state", "handed over", "--json")[1])}
+    assert (
+        states == {"handed over"}
+        and json.loads(call(capsys, *place, "jobs", "--state", "later", "--json")[1])[0]["number"] == 134
+    )
+    out = tmp_path / "page.html"
+    assert call(capsys, *place, "report", "142", "--page", "handover", "--format", "html", "-o", str(out))[0] == 0
+    assert "the ferry kiosk" in out.read_text() and "Your radio is back" in out.read_text()
+    assert (
+        call(
+            capsys, *place, "report", "142", "--page", "handover", "--without-owner", "--format", "html", "-o", str(out)
+        )[0]
+        == 0
+    )
+    assert "the ferry kiosk" not in out.read_text()
+    for arguments, says in (
+        ((("--page", "poem")), "no page"),
+        (("--page", "handover", "--format", "csv"), "no format of a handover"),
+    ):
+        code, _, err = call(capsys, *place, "report", "142", *arguments)
+        assert code == 2 and says in err
+    job = tmp_path / "job.json"
+    assert call(capsys, *place, "export", "147", str(job), "--without-owner")[0] == 0
+    assert "allotment society" not in job.read_text(encoding="utf-8")
+    code, _, err = call(capsys, *place, "import", str(job))
+    assert code == 3 and "here already, as job 0147" in err
+    other = str(tmp_path / "other")
+    code, said, _ = call(capsys, "--workspace", other, "import", str(job))
+    assert code == 0 and said.startswith("job 0147, Ostrel Tarn 40")
+    assert json.loads(call(capsys, "--workspace", other, "jobs", "--json")[1])[0]["number"] == 147
+    job.write_text("{", encoding="utf-8")
+    assert call(capsys, "--workspace", other, "import", str(job))[0] == 3
+    assert call(capsys, *place, "export", "999", str(job))[0] == 3
 
 
 def test_robot(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:

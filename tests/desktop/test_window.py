@@ -21,6 +21,9 @@ from desktop.conftest import Desk
 from unitone.desktop import actions
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.theme.tokens import PAIRS, THEMES, contrast
+from unitone.desktop.views.jobs import FILTERS
+from unitone.desktop.views.jobslist import reason
+from unitone.desktop.widgets.lines import Counted
 from unitone.job.state import fold
 from unitone.job.verdicts import blockers, verdict
 from unitone.report.write import FORMATS
@@ -36,9 +39,13 @@ def state_of(desk: Desk, number: int):  # type: ignore[no-untyped-def]
 
 def test_the_first_picture_has_the_jobs_in_it(desk: Desk) -> None:
     page = desk.window.jobs
-    assert page.model.rowCount() == 8 and page.current().number == 147  # type: ignore[union-attr]
-    assert "half" not in page.title.text() and "0147" in page.title.text()
-    assert "cousin" in page.complaint.text() and "microphone" in page.accessories.text()
+    assert page.model.rowCount() == 11 and page.current().number == 147  # type: ignore[union-attr]
+    assert "0147" in page.job.title.text() and page.chips["archived"].isVisible()
+    assert "cousin" in page.job.complaint.text() and "microphone" in page.job.accessories.text()
+    assert page.job.missing.text() == "Missing: power lead."
+    desk.until(lambda: page.job.recurs.isVisible())
+    first = page.job.recurs.findChild(Counted)
+    assert first is not None and first.accessibleName() == "Deviation, loud tone: found too high: 5 of 5"
     picture = page.list.viewport().grab().toImage()
     colours = {picture.pixel(x, y) for x in range(0, picture.width(), 7) for y in range(0, picture.height(), 7)}
     assert len(colours) > 8
@@ -47,23 +54,33 @@ def test_the_first_picture_has_the_jobs_in_it(desk: Desk) -> None:
 def test_search_filter_and_empty_lists(desk: Desk) -> None:
     page = desk.window.jobs
     desk.key(Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
-    desk.key("cousin")
-    assert [r.number for r in page.model.rows] == [147]
+    desk.key("cousin never")
+    desk.until(lambda: [r.number for r in page.model.rows] == [147])
+    # By a part, and in jobs that were archived long ago.
+    page.find.setText("C58")
+    desk.until(lambda: [r.number for r in page.model.rows] == [138])
+    page.find.setText("jumble 1201")
+    desk.until(lambda: [(r.number, r.status) for r in page.model.rows] == [(123, "archived")])
     page.find.setText("zeppelin")
-    assert page.model.rows == [] and "Clear the search" in page.empty.text() and page.list_stack.currentIndex() == 1
+    desk.until(lambda: page.model.rows == [])
+    assert "Clear the search" in page.empty.text() and page.list_stack.currentIndex() == 1
     page.find.clear()
-    desk.qtbot.mouseClick(page.chips["finished"], Qt.MouseButton.LeftButton)
-    assert {r.status for r in page.model.rows} == {"finished"} and page.chips["finished"].text() == "Finished 4"
+    desk.until(lambda: len(page.model.rows) == 11)
+    for name, _, states in FILTERS:
+        desk.qtbot.mouseClick(page.chips[name], Qt.MouseButton.LeftButton)
+        shown = {r.status for r in page.model.rows}
+        assert shown and shown <= set(states) and page.chips[name].text().endswith(f" {len(page.model.rows)}")
 
 
 def test_waiting_and_open_again(desk: Desk) -> None:
     page = desk.window.jobs
-    desk.qtbot.mouseClick(page.wait, Qt.MouseButton.LeftButton)
+    desk.qtbot.mouseClick(page.job.wait, Qt.MouseButton.LeftButton)
     desk.key("waits for a core")
     desk.key(Qt.Key.Key_Return)
-    assert desk.logbook.job("147").status == "waiting" and "waits for a core" in page.stands.text()
-    desk.qtbot.mouseClick(page.wait, Qt.MouseButton.LeftButton)
-    assert desk.logbook.job("147").status == "open"
+    desk.until(lambda: desk.logbook.job("147").status == "waiting" and "waits for a core" in page.job.stands.text())
+    assert reason(page.current()) == "waits for a core"  # type: ignore[arg-type]
+    desk.qtbot.mouseClick(page.job.wait, Qt.MouseButton.LeftButton)
+    desk.until(lambda: desk.logbook.job("147").status == "open")
 
 
 def align_with_keys(desk: Desk, number: int, most: int = 700) -> int:
@@ -131,10 +148,11 @@ def test_a_radio_is_aligned_through_the_window_from_new_job_to_certificate(desk:
     papers = desk.window._papers
     for form_ in FORMATS:
         papers.save(form_, tmp_path / f"out.{form_}")  # type: ignore[union-attr]
+        desk.until(lambda f=form_: (tmp_path / f"out.{f}").exists())  # type: ignore[misc]
         assert (tmp_path / f"out.{form_}").stat().st_size > 1000
-    assert "Saved as" in papers.words.text()  # type: ignore[union-attr]
+    desk.until(lambda: "Saved as" in papers.words.text())  # type: ignore[union-attr]
     papers.save("pdf", tmp_path / "no" / "place.pdf")  # type: ignore[union-attr]
-    assert "cannot be written" in papers.words.text()  # type: ignore[union-attr]
+    desk.until(lambda: "cannot be written" in papers.words.text())  # type: ignore[union-attr]
     desk.window.show_place("jobs")
     assert desk.logbook.job("148").status == "finished"
 

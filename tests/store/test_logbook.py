@@ -48,7 +48,7 @@ def test_a_second_window_is_refused_and_readers_are_not(tmp_path: Path) -> None:
         with pytest.raises(LogbookBusy, match="another Unitone window"):
             Logbook(tmp_path)
         with Logbook(tmp_path, read_only=True) as reader:
-            assert len(reader.jobs()) == 8
+            assert len(reader.jobs()) == 36
         code = "import sys; from pathlib import Path; from unitone.store.logbook import Logbook; Logbook(Path(sys.argv[1]))"
         other = subprocess.run([sys.executable, "-c", code, str(tmp_path)], capture_output=True, text=True, check=False)
         assert other.returncode == 1 and "LogbookBusy" in other.stderr
@@ -58,12 +58,18 @@ def test_a_second_window_is_refused_and_readers_are_not(tmp_path: Path) -> None:
 def test_numbers_search_and_states(tmp_path: Path) -> None:
     with Logbook(tmp_path) as book:
         fill(book)
-        assert [r.number for r in book.jobs()] == list(range(147, 139, -1))
-        assert [r.number for r in book.jobs("cousin")] == [147]
-        assert {r.number for r in book.jobs("island ferry")} == {140, 146}
+        assert [r.number for r in book.jobs()] == list(range(147, 111, -1))
+        assert [r.number for r in book.jobs("cousin")] == [147, 133]
+        assert {r.number for r in book.jobs("island ferry")} == {112, 116, 121, 127, 129, 136, 140, 146}
         assert [r.number for r in book.jobs("0143")] == [143] == [r.number for r in book.jobs("143")]
         assert book.jobs('"; DROP TABLE job; --') == [] and book.jobs("owner asks price")[0].number == 143
         assert {r.status for r in book.jobs(status="finished")} == {"finished"}
+        pages = [r.number for start in range(0, 40, 10) for r in book.jobs(limit=10, offset=start)]
+        assert pages == list(range(147, 111, -1)) and sum(book.counts().values()) == 36
+        assert [r.number for r in book.like(serial="40-0877")] == [140, 129, 116] and len(
+            book.like(sheet_id=SHEET, limit=9)
+        ) == 9
+        assert {r.number for r in book.jobs("C52", ("handed over", "archived"))} == {118, 129, 131, 140}
         assert book.next_number() == 148
         with pytest.raises(StoreError, match="exists already"):
             open_job(book, SHEET, Card(147, SHEET))
@@ -107,10 +113,18 @@ def test_create_all_is_what_the_migrations_make(tmp_path: Path) -> None:
         return {
             n: (
                 sorted((c["name"], str(c["type"]), c["nullable"]) for c in look.get_columns(n)),
-                sorted(i["name"] or "" for i in look.get_indexes(n)), look.get_pk_constraint(n)["constrained_columns"],
+                look.get_pk_constraint(n)["constrained_columns"],
             )
             for n in names
-        }  # fmt: skip
+        } | {"indexes": indexes(url)}  # fmt: skip
+
+    def indexes(url: str) -> list[str]:
+        with create_engine(url).connect() as connection:
+            return sorted(
+                connection.execute(
+                    sql("SELECT name FROM sqlite_master WHERE type = 'index' AND sql IS NOT NULL")
+                ).scalars()
+            )
 
     assert shape(f"sqlite:///{tmp_path}/new/{FILE_NAME}") == shape(f"sqlite:///{tmp_path}/old.sqlite")
     from alembic.script import ScriptDirectory
@@ -238,6 +252,7 @@ def test_a_logbook_from_before_pictures_is_brought_up_to_date(tmp_path: Path) ->
     with sqlite3.connect(tmp_path / "logbook.sqlite") as raw:
         raw.execute("DROP TABLE blob")
         raw.execute("DROP TABLE job_words")
+        raw.execute("DROP INDEX job_serial")
         raw.execute("CREATE VIRTUAL TABLE job_text USING fts5(job_id UNINDEXED, words)")
         for words in ("Ostrel Tarn 40 hums", "C41 replaced"):
             raw.execute("INSERT INTO job_text VALUES (?, ?)", (job, words))

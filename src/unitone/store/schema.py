@@ -73,6 +73,6 @@ class TapeEntry(Base):
 SEARCH_TABLE = "CREATE VIRTUAL TABLE job_words USING fts5(words)"
 #: Serial number and sheet stand inside the card: expression indexes, asked for in the same words (``Logbook.like``).
 LIKE_INDEXES = (
-    "CREATE INDEX job_serial ON job (json_extract(card, '$.serial'), number)",
-    "CREATE INDEX job_sheet ON job (json_extract(card, '$.sheet_id'), number)",
+    "CREATE INDEX IF NOT EXISTS job_serial ON job (json_extract(card, '$.serial'), number)",
+    "CREATE INDEX IF NOT EXISTS job_sheet ON job (json_extract(card, '$.sheet_id'), number)",
 )

@@ -88,7 +88,8 @@ class JobsPage(QWidget):
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
         self._pause.timeout.connect(self._search)
-        self.refresh()
+        # What is damaged at the first look is damaged: the program then opens what can be read.
+        self._take(self._read("", self._states()))
         # The library is looked at while nobody waits for it: a new job then has its models at once.
         self._looking = Errand("library", self)
         QTimer.singleShot(1500, self._look_at_library)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.card.tab import CardTab, boxed
@@ -19,6 +19,13 @@ _WITH, _MISSING, _UNASKED = "with it", "missing", ""
 _STATE_WORDS = {"open": tr("on the bench"), "waiting": tr("waiting"), "later": tr("left for later")}
 
 
+def _narrow(box: Choice) -> Choice:
+    """A pull-down that gives way in a small window."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(5)
+    return box
+
+
 class IntakeTab(CardTab):
     """The card as it was taken in, and may be put right."""
 
@@ -33,11 +40,9 @@ class IntakeTab(CardTab):
         right.addWidget(self._known())
         left.addStretch(1)
         right.addStretch(1)
-        row = QHBoxLayout()
-        row.setSpacing(theme.px(12))
-        row.addLayout(left, 3)
-        row.addLayout(right, 2)
-        self.column.addLayout(row)
+        self.sides.addLayout(left, 3)
+        self.sides.addLayout(right, 2)
+        self.column.addLayout(self.sides)
 
     def _who(self) -> QWidget:
         frame, layout = boxed()
@@ -101,7 +106,7 @@ class IntakeTab(CardTab):
         self.stands = label("plain", "", True)
         layout.addWidget(self.stands)
         grid = QGridLayout()
-        self.state = Choice()
+        self.state = _narrow(Choice())
         self.state.setAccessibleName(tr("State"))
         for key in STATUSES:
             self.state.addItem(_STATE_WORDS[key], key)
@@ -172,7 +177,7 @@ class IntakeTab(CardTab):
                     old.deleteLater()
             self.things = {}
             for n, name in enumerate(names):
-                box = self.things[name] = Choice()
+                box = self.things[name] = _narrow(Choice())
                 for key, words in ((_UNASKED, tr("not asked")), (_WITH, tr("with it")), (_MISSING, tr("missing"))):
                     box.addItem(words, key)
                 box.setAccessibleName(name)

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QBoxLayout, QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.entryform import EntryForm
 from unitone.session.cardshapes import CardView
+
+#: Narrower than this, two columns stand one above the other.
+_SIDE_BY_SIDE = 800
 
 
 class CardTab(QScrollArea):
@@ -26,6 +30,8 @@ class CardTab(QScrollArea):
         self.column.setContentsMargins(theme.px(4), theme.px(6), theme.px(10), theme.px(6))
         self.column.setSpacing(theme.px(12))
         self.setWidget(inside)
+        self.sides = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        self.sides.setSpacing(theme.px(12))
         self.forms: list[EntryForm] = []
         self.view: CardView | None = None
 
@@ -48,6 +54,12 @@ class CardTab(QScrollArea):
                 form.show_error(words)
                 return True
         return False
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a small window, or with large type, what stands side by side stands one above the other."""
+        super().resizeEvent(event)
+        wide = self.width() / theme.scale >= _SIDE_BY_SIDE
+        self.sides.setDirection(QBoxLayout.Direction.LeftToRight if wide else QBoxLayout.Direction.TopToBottom)
 
     def first(self) -> QWidget:
         """What has the cursor when the tab is opened."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.card.tab import CardTab, boxed
@@ -78,11 +78,9 @@ class WorkTab(CardTab):
             column.addWidget(frame)
         left.addStretch(1)
         right.addStretch(1)
-        row = QHBoxLayout()
-        row.setSpacing(theme.px(12))
-        row.addLayout(left, 1)
-        row.addLayout(right, 1)
-        self.column.addLayout(row)
+        self.sides.addLayout(left, 1)
+        self.sides.addLayout(right, 1)
+        self.column.addLayout(self.sides)
         self._connect()
 
     def _connect(self) -> None:
