@@ -263,3 +263,19 @@ def test_a_logbook_from_before_pictures_is_brought_up_to_date(tmp_path: Path) ->
         assert book.blob(book.put_blob(b"x")) == b"x"
         # The words of an entry and of the card now stand together: a search finds the job by both at once.
         assert [r.number for r in book.jobs("hums c41")] == [2] and [r.number for r in book.jobs("0001")] == [1]
+
+
+def test_a_full_disk_is_said_and_nothing_that_was_there_is_lost(tmp_path: Path) -> None:
+    with Logbook(tmp_path) as book:
+        session = Session(book, open_job(book, SHEET, Card(1, SHEET)))
+        session.note("before")
+        pages = book._write(lambda c: c.execute(sql("PRAGMA page_count")).scalar_one())
+        book._write(lambda c: c.execute(sql(f"PRAGMA max_page_count = {pages + 2}")) and None)
+        with pytest.raises(StoreError, match=r"full.*was not logged\. Make room"):
+            for n in range(400):
+                session.note(f"note {n} " + "x" * 500)
+        kept = [e.data["text"][:8] for e in book.tape(session.job_id) if e.kind == "note"]
+        assert kept[0] == "before" and len(kept) == len(session.state.notes), "what is shown is what is on disk"
+        book._write(lambda c: c.execute(sql(f"PRAGMA max_page_count = {pages + 4000}")) and None)
+        session.note("there is room again")
+        assert book.integrity() == "ok" and fold(book.tape(session.job_id)).notes[-1][1] == "there is room again"

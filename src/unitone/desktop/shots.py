@@ -78,6 +78,11 @@ def take_all(
         wait(app, lambda: window._papers.document.pageCount() > 0)
         time.sleep(0.3)
         shoot("certificate")
+        window.show_paper(logbook.job("142").id, "handover")
+        wait(app, lambda: "as it should be" in window._papers.words.text())
+        time.sleep(0.3)
+        shoot("handover")
+        _card(app, window, logbook, shoot)
         window.show_place("jobs")
         window.jobs.ask_new()
         shoot("new-job")
@@ -91,6 +96,20 @@ def take_all(
         shoot("bench-night")
         window.close()
     return made
+
+
+def _card(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """The card of a job: intake, inspection with a photograph, a low rail halved, what was tried."""
+    window.show_card(logbook.job("147").id)
+    page = window._card
+    for number, tab in ((147, "intake"), (147, "inspection"), (146, "rails"), (138, "work")):
+        window.show_card(logbook.job(str(number)).id, tab)
+        wait(app, lambda n=number: page.view is not None and page.view.number == n)  # type: ignore[misc]
+        if tab == "inspection":
+            page.inspection.choose("wax")
+            photographs = page.inspection.photographs
+            wait(app, lambda shown=photographs: bool(shown.buttons) and not shown.buttons[0].icon().isNull())  # type: ignore[misc]
+        shoot(f"card-{tab}")
 
 
 def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:

@@ -191,7 +191,7 @@ def _currents(state: JobState) -> tuple[CurrentCell, ...]:
                 mark = "holds" if last.value <= 1.25 * most else "out"
             else:
                 mark = "done"
-        should = tr("about {i}", i=show(q, most)) if most is not None else ""
+        should = tr("about {i}", i=f"{most:.3g} A" if most >= 1 else show(q, most)) if most is not None else ""
         made.append(
             CurrentCell(way, title, should, "" if last is None or last.value is None else show(q, last.value), mark)
         )

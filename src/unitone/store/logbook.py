@@ -130,7 +130,10 @@ class Logbook:
                     future.set_result(result)
                 except OperationalError as error:
                     future.set_exception(
-                        StoreError(f"The entry could not be written ({error.orig}). It was not logged.")
+                        StoreError(
+                            f"The entry could not be written ({error.orig}). It was not logged. "
+                            f"Make room in {self.folder}, or check that it can be written, and log it again."
+                        )
                     )
                 except IntegrityError as error:
                     future.set_exception(error)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import QModelIndex, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFileDialog,
@@ -42,6 +43,8 @@ FILTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
 )  # fmt: skip
 #: A search begins when no key was pressed for so long (ms).
 _PAUSE = 90
+#: Narrower than this, the chips leave out their counts.
+_ROOMY = 760
 
 
 @dataclass(frozen=True)
@@ -67,6 +70,7 @@ class JobsPage(QWidget):
         self.setAccessibleName(tr("Jobs"))
         self._logbook = logbook
         self._filter = "all"
+        self._counts: dict[str, int] = {}
         self.model = JobsModel()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(theme.px(20), theme.px(16), theme.px(16), theme.px(14))
@@ -78,10 +82,8 @@ class JobsPage(QWidget):
         outer.addWidget(self.notice)
         columns = QHBoxLayout()
         columns.setSpacing(theme.px(12))
-        left = QVBoxLayout()
-        left.addLayout(self._chips())
-        left.addWidget(self._list(), 1)
-        columns.addLayout(left, 67)
+        outer.addLayout(self._chips())
+        columns.addWidget(self._list(), 67)
         columns.addWidget(self._side(), 36)
         outer.addLayout(columns, 1)
         self._searching, self._telling, self._errands = (Errand(n, self) for n in ("search", "history", "errand"))
@@ -191,6 +193,18 @@ class JobsPage(QWidget):
 
     # -- showing --------------------------------------------------------------------------------
 
+    def _count(self) -> None:
+        """The chips say how many; in a very small window they say their names alone."""
+        roomy = self.width() / theme.scale >= _ROOMY
+        for name, words, states in FILTERS:
+            number = sum(self._counts.get(s, 0) for s in states)
+            self.chips[name].setText(f"{words} {number}" if roomy else words)
+            self.chips[name].setAccessibleName(f"{words} {number}")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._count()
+
     def _theme_changed(self) -> None:
         self.list.scheduleDelayedItemsLayout()
 
@@ -221,10 +235,8 @@ class JobsPage(QWidget):
 
     def _take(self, found: _Found, choose: str = "") -> None:
         chosen = choose or (row.id if (row := self.current()) is not None else "")
-        counts = found.counts
-        for name, words, states in FILTERS:
-            self.chips[name].setText(f"{words} {sum(counts.get(s, 0) for s in states)}")
-            self.chips[name].setMinimumWidth(self.chips[name].sizeHint().width())
+        counts = self._counts = found.counts
+        self._count()
         self.chips["archived"].setVisible(counts.get("archived", 0) > 0 or self._filter == "archived")
         going = sum(counts.get(s, 0) for s in FILTERS[0][2])
         self.where.setText(

@@ -140,8 +140,12 @@ class CardDelegate(QStyledItemDelegate):
     def _head(self, painter: QPainter, row: JobRow, inner: QRectF) -> None:
         mark, words = state_words(row)
         side = theme.px(14)
+        painter.setFont(theme.font(17, True))
+        named = painter.fontMetrics().horizontalAdvance(f"{row.number:04d}  {row.radio}")
         painter.setFont(theme.font(13))
-        right = min(painter.fontMetrics().horizontalAdvance(words) + theme.px(6), int(inner.width() * 0.46))
+        # The radio's name comes first; where it stands gets what is left, but never less than a third.
+        room = max(inner.width() * 0.32, inner.width() - named - side - theme.px(28))
+        right = int(min(painter.fontMetrics().horizontalAdvance(words) + theme.px(6), room))
         line = QRectF(inner.left(), inner.top(), inner.width(), theme.px(24))
         painter.setPen(theme.colour("ink"))
         painter.drawText(

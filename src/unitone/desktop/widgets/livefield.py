@@ -32,6 +32,7 @@ class LiveLine(QLineEdit):
         if text != self.shown or self.text() == self._told:
             self.shown = self._told = text
             self.setText(text)
+            self.setToolTip(text)
             if not self.hasFocus():
                 # A long text is read from its beginning.
                 self.setCursorPosition(0)
