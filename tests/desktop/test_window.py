@@ -480,6 +480,11 @@ def test_shots_are_made_offscreen(tmp_path: Path) -> None:
         "sheets-board",
         "workshop",
         "bench-recheck",
+        "handover",
+        "card-intake",
+        "card-inspection",
+        "card-rails",
+        "card-work",
         "bench-night",
     }
     for path in made:

@@ -12,8 +12,8 @@ from unitone.job.shop import finding_words
 from unitone.job.state import JobState
 from unitone.job.summary import reading_text, standing_variant, worst_found
 from unitone.job.verdicts import inside, lines, verdict, worst
+from unitone.job.whole import write_whole
 from unitone.report.certificate import part_lines
-from unitone.report.paper import write_whole
 from unitone.sheet.model import Step
 from unitone.words import tr
 

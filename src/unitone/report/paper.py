@@ -1,10 +1,8 @@
-"""What every paper of Unitone shares: A4, the program's own typeface, banner, facts, sections; files whole or not at all."""
+"""What every paper of Unitone shares: A4, the program's own typeface, banner, facts, sections."""
 
 from __future__ import annotations
 
 import io
-import os
-import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -17,8 +15,6 @@ from reportlab.lib.units import mm
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
-
-from unitone.errors import UnitoneError
 
 _FONTS = Path(__file__).resolve().parent.parent / "data" / "fonts"
 INK, QUIET, LINE = colors.HexColor("#1D2B33"), colors.HexColor("#56626A"), colors.HexColor("#D5CEC0")
@@ -91,15 +87,3 @@ def build(story: list[Flowable], title: str, foot: str) -> bytes:
 
     document.build(story, onFirstPage=page, onLaterPages=page)
     return out.getvalue()
-
-
-def write_whole(content: bytes, path: Path) -> None:
-    """Write a file, whole or not at all. Raises UnitoneError naming it when that fails."""
-    try:
-        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=".unitone-", suffix=".part")
-        with os.fdopen(handle, "wb") as file:
-            file.write(content)
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, path)
-    except OSError as error:
-        raise UnitoneError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None

@@ -8,8 +8,8 @@ import json
 from pathlib import Path
 
 from unitone.errors import UnitoneError
+from unitone.job.whole import write_whole
 from unitone.report.certificate import Certificate
-from unitone.report.paper import write_whole
 
 FORMATS = ("pdf", "html", "csv", "json")
 

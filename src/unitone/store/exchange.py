@@ -9,8 +9,6 @@ import base64
 import binascii
 import hashlib
 import json
-import os
-import tempfile
 from pathlib import Path
 from typing import Any, Literal
 
@@ -20,6 +18,7 @@ from unitone.errors import StoreError, UnitoneError
 from unitone.job.privacy import names_in, without
 from unitone.job.state import fold
 from unitone.job.tape import KINDS, Entry
+from unitone.job.whole import write_whole
 from unitone.store.logbook import Logbook, text_hash
 
 FORMAT = "unitone-job/1"
@@ -94,14 +93,7 @@ def _scrub(data: dict[str, Any]) -> dict[str, Any]:
 def write_job(book: Logbook, job_id: str, path: Path, without_owner: bool = False) -> None:
     """Write a job's file, whole or not at all. Raises StoreError."""
     content = json.dumps(export_job(book, job_id, without_owner), ensure_ascii=False, indent=1).encode()
-    try:
-        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=".unitone-", suffix=".part")
-        with os.fdopen(handle, "wb") as file:
-            file.write(content)
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, path)
-    except OSError as error:
-        raise StoreError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None
+    write_whole(content, path, StoreError)
 
 
 def read_job(path: Path) -> dict[str, Any]:
@@ -144,18 +136,20 @@ def _check_tape(path: Path, made: JobFile) -> None:
             raise StoreError(f"{path}: a picture in it is damaged. Nothing was taken over.")
     for entry in made.tape:
         for name in ("sheet", "physics"):
-            text, hashed = entry.data.get(f"{name}_text"), entry.data.get(f"{name}_hash")
-            if (text is None and hashed is None) or (isinstance(text, str) and hashed in (None, text_hash(text))):
+            written, named = entry.data.get(f"{name}_text"), entry.data.get(f"{name}_hash")
+            if (written is None and named is None) or (
+                isinstance(written, str) and named in (None, text_hash(written))
+            ):
                 continue
             raise StoreError(
                 f"{path}: the {name} in entry {entry.seq} is not the one that it names. Nothing was taken over."
             )
     try:
         state = fold([Entry(**e.model_dump()) for e in made.tape], made.job.id)
-        named = {h for e in state.entries for h in e.data.get("pictures", {}).values()}
+        pictures = {h for e in state.entries for h in e.data.get("pictures", {}).values()}
     except (UnitoneError, KeyError, TypeError, ValueError, AttributeError) as error:
         raise StoreError(f"{path}: its tape does not hold together ({error}). Nothing was taken over.") from None
-    if named - set(made.pictures):
+    if pictures - set(made.pictures):
         raise StoreError(f"{path}: a picture that its tape names is not in it. Nothing was taken over.")
 
 

@@ -67,8 +67,8 @@ class JobSide(QFrame):
         self.tried, self.loose = Lines(tr("Tried so far"), bold=True), Lines(tr("Loose ends"))
         self._heads: dict[QWidget, QLabel] = {}
         for title, body in (
-            (tr("Found by looking"), self.seen), (tr("Where it stands"), self.stands), (tr("Found and left"), self.found),
-            ("", self.recurs), (tr("Tried so far"), self.tried), (tr("Loose ends"), self.loose),
+            (tr("Found by looking"), self.seen), (tr("Where it stands"), self.stands), ("", self.recurs), (tr("Tried so far"), self.tried),
+            (tr("Loose ends"), self.loose), (tr("Found and left"), self.found),
         ):  # fmt: skip
             self._heads[body] = label("heading", title)
             self._column.addWidget(self._heads[body])
