@@ -294,7 +294,7 @@ def test_history_tells_what_the_last_five_had_in_common_and_opens_them(desk: Des
     card.open("history")
     tab = card.page.history
     desk.until(lambda: "The last 5" in tab.head.text())
-    assert tab.recurs.findChildren(QWidget)[0].accessibleName() == "Deviation, loud tone: found too high: 5 of 5"
+    assert tab.recurs.findChildren(QWidget)[0].accessibleName() == "Deviation, loud tone: too high: 5 of 5"
     opener = next(b for b in tab.model.findChildren(QPushButton))
     opener.click()
     desk.until(lambda: card.page.view is not None and card.page.view.number == 144)

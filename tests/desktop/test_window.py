@@ -45,7 +45,7 @@ def test_the_first_picture_has_the_jobs_in_it(desk: Desk) -> None:
     assert page.job.missing.text() == "Missing: power lead."
     desk.until(lambda: page.job.recurs.isVisible())
     first = page.job.recurs.findChild(Counted)
-    assert first is not None and first.accessibleName() == "Deviation, loud tone: found too high: 5 of 5"
+    assert first is not None and first.accessibleName() == "Deviation, loud tone: too high: 5 of 5"
     picture = page.list.viewport().grab().toImage()
     colours = {picture.pixel(x, y) for x in range(0, picture.width(), 7) for y in range(0, picture.height(), 7)}
     assert len(colours) > 8

@@ -165,4 +165,4 @@ def test_the_demo_workshop_is_whole_and_of_these_sheets() -> None:
         )
         assert states[146].phase == "as-found" and states[145].phase == "adjust" and not states[145].turns
         told = dict(history(book, book.job("147")).recurring)
-        assert told["Deviation, loud tone: found too high"] == 5 and told["C41 replaced"] == 2
+        assert told["Deviation, loud tone: too high"] == 5 and told["C41 replaced"] == 2

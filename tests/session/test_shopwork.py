@@ -417,7 +417,7 @@ def test_what_recurs_is_computed_from_the_last_jobs_of_a_model(book: Logbook) ->
     assert [r.number for r in found.model] == [7, 6, 5, 4, 3] and found.of == 5
     told = dict(found.recurring)
     title = session.sheet.step("deviation").title
-    assert told[f"{title}: found too high"] == 5 and told["C41 replaced"] == 2
+    assert told[f"{title}: too high"] == 5 and told["C41 replaced"] == 2
     assert found.recurring[0][0].startswith(title), "a preset that stood wrong is told before what follows from it"
     assert not any("C41" in fact and fact != "C41 replaced" for fact in told), "one part is one fact"
     assert [r.number for r in found.serial] == [2]

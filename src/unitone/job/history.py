@@ -65,7 +65,7 @@ def _found(state: JobState, step: Step) -> str:
             ways[tr("too low")] += 1
     if not ways:
         return ""
-    return tr("{title}: found {way}", title=step.title, way=ways.most_common(1)[0][0])
+    return tr("{title}: {way}", title=step.title, way=ways.most_common(1)[0][0])
 
 
 def recurring(jobs: Sequence[Sequence[str]]) -> list[tuple[str, int]]:
