@@ -3,6 +3,7 @@
 UnitoneError            what a person can understand and act on: one line, with the cure
 ├── EntryError          a typed reading or value that cannot be understood
 ├── SheetError          a sheet or physics file that cannot be used (carries its problems)
+├── SignalError         a recording in which this cannot be measured
 ├── BenchError          an instrument cannot do what was asked
 │   └── HookUpError     the hook-up on the bench forbids it (key-up interlock)
 ├── TapeError           an entry that does not fit the job it is meant for
@@ -43,6 +44,10 @@ class SheetError(UnitoneError):
     def __init__(self, problems: list[str]) -> None:
         super().__init__("\n".join(problems))
         self.problems = problems
+
+
+class SignalError(UnitoneError):
+    """A recording in which this cannot be measured: what is wrong with it, and the cure."""
 
 
 class BenchError(UnitoneError):

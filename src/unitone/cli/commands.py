@@ -14,7 +14,7 @@ import typer
 
 from unitone import __version__
 from unitone.cli.workspace import folder_of, make_demo
-from unitone.errors import BenchError, EntryError, SheetError, UnitoneError
+from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
 
 app = typer.Typer(
     name="unitone",
@@ -257,6 +257,80 @@ def robot(
     print(f"{base['name']}: {base['readings_per_set']} readings a radio, {base['recovered']} recovered")
     for problem in report["problems"]:
         print(f"seed {problem['seed']}: {'; '.join(problem['what'])}")
+
+
+@app.command()
+def measure(
+    task: Annotated[str, typer.Argument(metavar="TASK", help="sinad, fm, am or spectrum.")],
+    files: Annotated[list[Path], typer.Argument(metavar="FILE...", help="WAV, FLAC, SigMF; or a folder of them.")],
+    channel_number: Annotated[int, typer.Option("--channel", min=1, help="Which channel of a sound file.")] = 1,
+    weighting: Annotated[str, typer.Option("--weighting", help="flat, psophometric or c-message.")] = "flat",
+    tone: Annotated[str, typer.Option("--tone", metavar="HZ", help="Nominal frequency of the tone.")] = "1 kHz",
+    as_json: Json = False,
+) -> None:
+    """Measure recordings. A stereo file is I/Q for fm, am and spectrum: left I, right Q."""
+    from unitone.bench.measure import TASKS, measure_file
+    from unitone.bench.sources import recordings
+    from unitone.quantities.entry import parse_si
+    from unitone.signals.weighting import WEIGHTINGS
+
+    wanted = next((t for t in TASKS if t == task), None)
+    weight = next((w for w in WEIGHTINGS if w == weighting), None)
+    if wanted is None:
+        raise EntryError(f"“{task}” is nothing that is measured. Use one of: {', '.join(TASKS)}.")
+    if weight is None:
+        raise EntryError(f"“{weighting}” is no weighting. Use one of: {', '.join(WEIGHTINGS)}.")
+    hz = parse_si(tone, "Hz")
+    if not 50 <= hz <= 3400:
+        raise EntryError.impossible(tone, "a tone lies between 50 and 3400 Hz")
+    several = len(files) > 1 or files[0].is_dir()
+    found = recordings(files)
+    if not found:
+        raise SignalError(f"{files[0]}: holds no recordings. Put WAV, FLAC or SigMF files in it.")
+    failed = False
+    for path in found:
+        try:
+            data = measure_file(path, wanted, channel_number, weight, hz)
+        except SignalError as error:
+            if not several:
+                raise
+            failed, data = True, {"error": str(error)}
+            print(f"unitone: {error}", file=sys.stderr)
+        if several:
+            data = {"file": str(path), **data}
+        if as_json:
+            _print(data)
+        elif "error" not in data:
+            print(f"{path}: " if several else "", *_told(wanted, data), sep="")
+    if failed:
+        raise typer.Exit(3)
+
+
+def _told(task: str, data: dict[str, Any]) -> list[str]:
+    """A measurement as a person reads it."""
+
+    def said(value: float | None, unit: str, digits: int = 1) -> str:
+        return "—" if value is None else f"{value:.{digits}f} {unit}"
+
+    lines = {
+        "sinad": lambda d: (
+            f"SINAD {said(d['sinad_db'], 'dB')} (± {said(d['uncertainty_db'], 'dB', 2)}), tone {said(d['tone_hz'], 'Hz')}, "
+            f"distortion {said(d['distortion_pct'], '%', 2)}, level {said(d['level_dbfs'], 'dBFS')}"
+        ),
+        "fm": lambda d: (
+            f"deviation {said(d['peak_deviation_hz'], 'Hz', 0)} (+{d['deviation_plus_hz']:.0f} −{d['deviation_minus_hz']:.0f}), "
+            f"tone {said(d['tone_hz'], 'Hz')}, carrier {d['carrier_error_hz']:+.1f} Hz, SINAD {said(d['sinad_db'], 'dB')}"
+        ),
+        "am": lambda d: (
+            f"depth {said(d['depth_pct'], '%')} (+{d['depth_plus_pct']:.1f} −{d['depth_minus_pct']:.1f}), "
+            f"carrier {d['carrier_error_hz']:+.1f} Hz"
+        ),
+        "spectrum": lambda d: (
+            f"carrier {d['carrier_hz']:.1f} Hz, {len(d['spurs'])} more lines"
+            + "".join(f"\n  {s['hz']:.1f} Hz {s['dbc']:+.1f} dBc {s['name']}" for s in d["spurs"][:12])
+        ),
+    }
+    return [lines[task](data), *(f"\n  {w}" for w in data["warnings"])]
 
 
 @app.command()

@@ -84,8 +84,9 @@ def _hann(n: int) -> NDArray[np.float64]:
 
 
 @lru_cache(maxsize=32)
-def _taper(n: int) -> NDArray[np.float64]:
-    window = np.asarray(tukey(n, 0.2), dtype=np.float64)
+def taper(n: int, share: float = 0.2) -> NDArray[np.float64]:
+    """Tukey window of unit mean square: what keeps strong hum from leaking into the band; ``share`` of it is ramps."""
+    window = np.asarray(tukey(n, share), dtype=np.float64)
     return window / math.sqrt(float(np.mean(window**2)))
 
 
@@ -142,7 +143,7 @@ def tone_powers(
     hz, tone, residual = fit_tone(work, rate, nominal_hz)
     n = residual.size
     size = fft.next_fast_len(n, real=True)
-    spectrum = fft.rfft(residual * _taper(n), size)
+    spectrum = fft.rfft(residual * taper(n), size)
     density = np.abs(spectrum) ** 2 * 2.0 / (n * size)
     mask = _band_mask(size, rate, *band_hz)
     bins = (band_hz[1] - band_hz[0]) * n / rate

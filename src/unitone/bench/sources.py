@@ -1,0 +1,238 @@
+"""Where samples come from: sound files and I/Q recordings, streamed block by block through one narrow port.
+
+A source is of kind ``audio`` (real, one channel) or ``iq`` (complex). Full scale is 1.0. Nothing is ever loaded whole.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from unitone.errors import SignalError
+
+Kind = Literal["audio", "iq"]
+Block = NDArray[np.float64] | NDArray[np.complex64]
+#: Samples in a block: small against memory, large against Python's pace.
+BLOCK = 1 << 18
+SOUND_ENDINGS = (".wav", ".flac", ".aif", ".aiff", ".ogg", ".w64", ".rf64")
+SIGMF_ENDINGS = (".sigmf-meta", ".sigmf-data")
+
+
+class Source(Protocol):
+    """The port: what it is, how fast, and its blocks."""
+
+    name: str
+    kind: Kind
+    rate: float
+    #: Frequency of nought in the samples (Hz; 0 where not known, or for audio).
+    centre_hz: float
+    warnings: tuple[str, ...]
+
+    def blocks(self, size: int = BLOCK) -> Iterator[Block]:
+        """Blocks of samples in order, shape (n,). Raises SignalError."""
+
+
+@dataclass
+class Samples:
+    """A source in memory, for stand-ins and tests."""
+
+    samples: Block
+    rate: float
+    kind: Kind = "audio"
+    name: str = "samples"
+    centre_hz: float = 0.0
+    warnings: tuple[str, ...] = ()
+
+    def blocks(self, size: int = BLOCK) -> Iterator[Block]:
+        """The samples in blocks."""
+        for at in range(0, self.samples.size, size):
+            yield self.samples[at : at + size]
+
+
+class SoundFile:
+    """A sound file (WAV, FLAC, …, 8 to 32 bit or float) as audio of one channel, or a stereo one as I/Q (left I, right Q)."""
+
+    def __init__(self, path: Path, kind: Kind = "audio", channel: int = 1) -> None:
+        import soundfile
+
+        self.path, self.name, self.kind, self.centre_hz = path, path.name, kind, 0.0
+        self.warnings: tuple[str, ...] = ()
+        _readable(path)
+        try:
+            info = soundfile.info(str(path))
+        except (soundfile.LibsndfileError, RuntimeError) as error:
+            raise SignalError(
+                f"{path}: is no sound file that can be read ({_plain(error)}). Export it as WAV or FLAC."
+            ) from None
+        self.rate, self.channels, self.frames = float(info.samplerate), int(info.channels), int(info.frames)
+        if self.rate <= 0 or self.frames <= 0:
+            raise SignalError(f"{path}: holds no samples. Record it again.")
+        if kind == "iq" and self.channels != 2:
+            raise SignalError(f"{path}: has {self.channels} channel(s); I/Q is stereo, left I and right Q.")
+        if kind == "audio" and not 1 <= channel <= self.channels:
+            raise SignalError(f"{path}: has no channel {channel}: it holds {self.channels}.")
+        self._channel = channel
+        if short := _short_by(path):
+            self.warnings = (
+                f"its header promises {short} bytes more than there are: truncated. What is there is measured.",
+            )
+        if self.channels > 1 and kind == "audio" and channel == 1:
+            self.warnings += (f"{self.channels} channels: the first is measured. Choose another with --channel.",)
+
+    def blocks(self, size: int = BLOCK) -> Iterator[Block]:
+        """Blocks; a file that ends before its header says gives what is there, and a warning."""
+        import soundfile
+
+        read = 0
+        try:
+            with soundfile.SoundFile(str(self.path)) as file:
+                for frames in file.blocks(
+                    blocksize=size, dtype="float32" if self.kind == "iq" else "float64", always_2d=True
+                ):
+                    read += frames.shape[0]
+                    if self.kind == "iq":
+                        yield np.ascontiguousarray(frames).view(np.complex64)[:, 0]
+                    else:
+                        yield np.ascontiguousarray(frames[:, self._channel - 1])
+        except (soundfile.LibsndfileError, RuntimeError) as error:
+            if not read:
+                raise SignalError(f"{self.path}: cannot be read on ({_plain(error)}). Export it again.") from None
+            self.warnings += (
+                f"breaks off after {read / self.rate:.2f} s ({_plain(error)}): what came before is measured.",
+            )
+        if read < self.frames:
+            self.warnings += (f"ends after {read} samples although its header says {self.frames}: truncated?",)
+
+
+#: SigMF's data types that are taken: NumPy type of one part, full scale, offset.
+_TYPES = {
+    "f32": ("f4", 1.0, 0.0), "f64": ("f8", 1.0, 0.0), "i32": ("i4", 2.0**31, 0.0), "i16": ("i2", 2.0**15, 0.0), "i8": ("i1", 2.0**7, 0.0),
+    "u32": ("u4", 2.0**31, 2.0**31), "u16": ("u2", 2.0**15, 2.0**15), "u8": ("u1", 2.0**7, 2.0**7 - 0.5),
+}  # fmt: skip
+
+
+class SigMfFile:
+    """A SigMF recording (``NAME.sigmf-meta`` with ``NAME.sigmf-data`` beside it): complex is I/Q, real is audio."""
+
+    def __init__(self, path: Path) -> None:
+        meta, data = path.with_suffix(".sigmf-meta"), path.with_suffix(".sigmf-data")
+        self.path, self.name = data, path.name
+        _readable(meta)
+        found = _meta(meta)
+        core = found["global"]
+        self.rate = _positive(core.get("core:sample_rate"), meta, "core:sample_rate")
+        form = str(core.get("core:datatype", ""))
+        self.kind: Kind = "iq" if form.startswith("c") else "audio"
+        base, _, ending = form[1:].partition("_")
+        if form[:1] not in ("c", "r") or base not in _TYPES or ending not in ("le", "be", ""):
+            raise SignalError(
+                f"{meta}: core:datatype is {form!r}, which is not known. Expected one like cf32_le or ci16_le."
+            )
+        kind, self._full, self._offset = _TYPES[base]
+        self._dtype = np.dtype({"be": ">", "le": "<", "": "|"}[ending] + kind)
+        captures = found.get("captures") or [{}]
+        try:
+            self.centre_hz = float(captures[0].get("core:frequency", 0.0) or 0.0)
+        except (TypeError, ValueError, AttributeError):
+            raise SignalError(f"{meta}: core:frequency of its first capture is no number.") from None
+        if int(core.get("core:num_channels", 1) or 1) != 1:
+            raise SignalError(f"{meta}: holds several channels side by side: one is taken. Export the channels apart.")
+        _readable(data)
+        whole = (2 if self.kind == "iq" else 1) * self._dtype.itemsize
+        size = data.stat().st_size
+        if size < whole:
+            raise SignalError(f"{data}: holds no samples. Record it again.")
+        self.frames, left = divmod(size, whole)
+        self.warnings: tuple[str, ...] = ("the last sample is cut off: truncated?",) if left else ()
+
+    def blocks(self, size: int = BLOCK) -> Iterator[Block]:
+        """Blocks of samples."""
+        parts = 2 if self.kind == "iq" else 1
+        with self.path.open("rb") as file:
+            left = self.frames
+            while left > 0:
+                raw = np.fromfile(file, self._dtype, parts * min(size, left))
+                if not raw.size:
+                    break
+                left -= raw.size // parts
+                if parts == 2:
+                    pairs: NDArray[np.float32] = raw[: raw.size // 2 * 2].astype(np.float32)
+                    pairs = (pairs - np.float32(self._offset)) / np.float32(self._full)
+                    yield np.ascontiguousarray(pairs).view(np.complex64)
+                else:
+                    yield (raw.astype(np.float64) - self._offset) / self._full
+
+
+def open_source(path: Path, kind: Kind = "audio", channel: int = 1) -> Source:
+    """A file as a source. Raises SignalError naming the file and the cure."""
+    if path.suffix.lower() in SIGMF_ENDINGS:
+        source: Source = SigMfFile(path)
+        if source.kind != kind:
+            have, want = ("I/Q", "audio") if source.kind == "iq" else ("audio", "I/Q")
+            raise SignalError(f"{path}: is {have}, and {want} is wanted here.")
+        return source
+    if path.suffix.lower() not in SOUND_ENDINGS:
+        raise SignalError(f"{path}: is no recording that is known. Take WAV, FLAC, or SigMF (.sigmf-meta).")
+    return SoundFile(path, kind, channel)
+
+
+def recordings(places: list[Path]) -> list[Path]:
+    """The recordings among files and folders, folders in the order of their names; SigMF once, by its meta file."""
+    found: list[Path] = []
+    for place in places:
+        if place.is_dir():
+            wanted = (*SOUND_ENDINGS, ".sigmf-meta")
+            found += sorted(p for p in place.iterdir() if p.suffix.lower() in wanted and not p.name.startswith("."))
+        else:
+            found.append(place)
+    return found
+
+
+def _readable(path: Path) -> None:
+    try:
+        with path.open("rb") as file:
+            if not file.read(1):
+                raise SignalError(f"{path}: is empty. Record it again.")
+    except OSError as error:
+        raise SignalError(f"{path}: cannot be read ({error.strerror}). Check its name.") from None
+
+
+def _short_by(path: Path) -> int:
+    """By how many bytes a RIFF file is shorter than its own header says; 0 for whole files and other forms."""
+    with path.open("rb") as file:
+        head = file.read(12)
+    if head[:4] != b"RIFF" or head[8:12] != b"WAVE":
+        return 0
+    promised = int.from_bytes(head[4:8], "little")
+    # A recorder that was cut off leaves nought or all ones: then the length is the file's.
+    return 0 if promised in (0, 0xFFFFFFFF) else max(0, promised + 8 - path.stat().st_size)
+
+
+def _meta(path: Path) -> dict[str, Any]:
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+    except (ValueError, RecursionError, OSError) as error:
+        raise SignalError(
+            f"{path}: is no SigMF metadata ({type(error).__name__}). Take the file that ends in .sigmf-meta."
+        ) from None
+    if not isinstance(data, dict) or not isinstance(data.get("global"), dict):
+        raise SignalError(f"{path}: has no “global” part: it is no SigMF metadata.")
+    if not isinstance(data.get("captures", []), list):
+        raise SignalError(f"{path}: its captures are no list: it is no SigMF metadata.")
+    return data
+
+
+def _positive(value: object, path: Path, key: str) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not np.isfinite(value) or value <= 0:
+        raise SignalError(f"{path}: {key} is {value!r}, not a number above nought.")
+    return float(value)
+
+
+def _plain(error: Exception) -> str:
+    return str(error).rpartition(":")[2].strip().rstrip(".") or type(error).__name__
