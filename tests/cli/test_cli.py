@@ -8,7 +8,9 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile
 
 from unitone.cli.commands import run
 from unitone.cli.main import _window_arguments
@@ -165,6 +167,59 @@ def test_papers_exchange_and_states(capsys: pytest.CaptureFixture[str], demo: st
     job.write_text("{", encoding="utf-8")
     assert call(capsys, "--workspace", other, "import", str(job))[0] == 3
     assert call(capsys, *place, "export", "999", str(job))[0] == 3
+
+
+def test_recordings_are_measured_one_by_one_or_a_folder(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    rng, rate = np.random.default_rng(0), 48_000
+    t = np.arange(2 * rate) / rate
+    soundfile.write(
+        tmp_path / "tone.wav", 0.3 * np.sin(2 * np.pi * 1000 * t) + 0.02 * rng.standard_normal(t.size), rate
+    )
+    z = 0.5 * np.exp(1j * (2 * np.pi * 200 * t + 2 * np.sin(2 * np.pi * 1000 * t)))
+    soundfile.write(tmp_path / "fm.wav", np.stack([z.real, z.imag], 1), rate)
+    am = 0.4 * (1 + 0.5 * np.sin(2 * np.pi * 1000 * t))
+    soundfile.write(tmp_path / "am.wav", np.stack([am, 0 * am], 1), rate)
+    data = json.loads(call(capsys, "measure", "sinad", str(tmp_path / "tone.wav"), "--json")[1])
+    assert set(data) >= {"sinad_db", "tone_hz", "level_dbfs", "distortion_pct", "seconds", "uncertainty_db", "warnings"}
+    weighted = json.loads(
+        call(capsys, "measure", "sinad", str(tmp_path / "tone.wav"), "--weighting", "psophometric", "--json")[1]
+    )
+    assert weighted["sinad_db"] > data["sinad_db"] + 1
+    data = json.loads(call(capsys, "measure", "fm", str(tmp_path / "fm.wav"), "--json")[1])
+    assert data["peak_deviation_hz"] == pytest.approx(2000, rel=0.005) and data["carrier_error_hz"] == pytest.approx(
+        200, abs=0.5
+    )
+    assert set(data) >= {"deviation_plus_hz", "deviation_minus_hz", "tone_hz", "sinad_db", "warnings"}
+    data = json.loads(call(capsys, "measure", "am", str(tmp_path / "am.wav"), "--json")[1])
+    assert data["depth_pct"] == pytest.approx(50, abs=0.3) and set(data) >= {
+        "depth_plus_pct",
+        "depth_minus_pct",
+        "carrier_error_hz",
+        "warnings",
+    }
+    data = json.loads(call(capsys, "measure", "spectrum", str(tmp_path / "tone.wav"), "--json")[1])
+    assert data["carrier_hz"] == pytest.approx(1000, abs=2) and isinstance(data["spurs"], list)
+    (tmp_path / "broken.wav").write_bytes(b"x")
+    code, out, err = call(capsys, "measure", "sinad", str(tmp_path), "--json")
+    lines = [json.loads(line) for line in out.splitlines()]
+    assert (
+        code == 3
+        and len(lines) == 4
+        and [Path(x["file"]).name for x in lines] == ["am.wav", "broken.wav", "fm.wav", "tone.wav"]
+    )
+    assert "no sound file" in lines[1]["error"] and "broken.wav" in err and lines[3]["sinad_db"] > 20
+    for arguments, says, wanted in (
+        (("measure", "loudness", "x.wav"), "nothing that is measured", 2),
+        (("measure", "sinad", "x.wav", "--weighting", "heavy"), "no weighting", 2),
+        (("measure", "sinad", str(tmp_path / "none.wav")), "cannot be read", 3),
+        (("measure", "sinad", "x.wav", "--tone", "9 kHz"), "between 50 and 3400", 2),
+    ):
+        code, _, err = call(capsys, *arguments)
+        assert code == wanted and says in err
+    assert "SINAD" in call(capsys, "measure", "sinad", str(tmp_path / "tone.wav"))[1]
+    assert "deviation 2000 Hz" in call(capsys, "measure", "fm", str(tmp_path / "fm.wav"))[1]
+    assert "depth 50.0 %" in call(capsys, "measure", "am", str(tmp_path / "am.wav"))[1]
+    assert "more lines" in call(capsys, "measure", "spectrum", str(tmp_path / "tone.wav"))[1]
 
 
 def test_robot(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
