@@ -145,7 +145,8 @@ def _family(density: NDArray[np.float64], width: float, mains_hz: float) -> floa
             continue
         line = density[at - reach : at + reach + 1]
         around = np.concatenate((density[at - beside : at - reach], density[at + reach + 1 : at + beside + 1]))
-        floor = float(np.median(around)) / 0.693 if around.size else 0.0
+        # The median of exponentially distributed bins is ln 2 of their mean; a sort is quicker than np.median here.
+        floor = float(np.sort(around)[around.size // 2]) / 0.693 if around.size else 0.0
         total += max(0.0, float(line.sum()) - 2.0 * floor * line.size)
     return total
 

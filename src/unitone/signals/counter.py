@@ -12,9 +12,12 @@ from scipy import fft
 from unitone.errors import SignalError
 from unitone.signals.carrier import fit_modulation
 from unitone.signals.channel import Complex
+from unitone.signals.fm import channel_filter
 
 #: Parts that the phase is followed over.
 _PARTS = 48
+#: Width in which a modulation is looked for (Hz).
+_WIDTH_HZ = 12_000.0
 
 
 @dataclass(frozen=True)
@@ -85,14 +88,26 @@ def count(x: Complex | NDArray[np.float64], rate: float, timebase_ppm: float = 0
     still = z * np.exp(-2j * np.pi * hz * t)
     line = abs(complex(still.mean())) ** 2
     rest = max(float(np.mean(np.abs(still) ** 2)) - line, 1e-30 * line)
-    wobble = float(np.std(np.abs(still)) / max(np.mean(np.abs(still)), 1e-30))
-    if rest > 0.02 * line and wobble < 0.35 and z.size > 0.05 * rate:
-        # Constant envelope with power off the line: it is frequency that moves.
-        slow = fit_modulation(still, rate)
-        if slow.deviation_hz > 20.0:
-            hz += slow.offset_hz
-            line, rest = line + rest, max(slow.residual_rad**2, 1e-12) * (line + rest)
+    if rest > 0.02 * line and z.size > 0.05 * rate:
+        moved = _modulated(still, rate)
+        if moved is not None:
+            hz += moved[0]
+            line, rest = line + rest, moved[1] * (line + rest)
     return Count(hz * (1.0 + timebase_ppm * 1e-6), crb_hz(line / rest, z.size, rate), z.size / rate)
+
+
+def _modulated(still: NDArray[np.complex128], rate: float) -> tuple[float, float] | None:
+    """(offset Hz, noise relative to the whole) where frequency modulation by a tone explains what lies beside the line.
+
+    None where it is noise: the phase jumps (it cannot be followed), or no tone stands out of it.
+    """
+    # In a channel's width alone the phase can be followed through more noise.
+    fit = fit_modulation(channel_filter(still, rate, _WIDTH_HZ), rate)
+    swing = fit.deviation_hz / max(fit.tone_hz, 1e-9)
+    stands = swing**2 / 2.0 / max(fit.residual_rad**2 / (still.size / 2.0), 1e-30)
+    if fit.residual_rad > 0.5 or stands < 200.0 or fit.deviation_hz < 20.0:
+        return None
+    return fit.offset_hz, max(fit.residual_rad**2, 1e-12)
 
 
 def settled(readings: list[tuple[float, float]], hz_a_minute: float) -> bool:

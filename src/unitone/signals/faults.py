@@ -56,6 +56,8 @@ class Health:
         """Flat tops: neighbours that share the extreme value. At full scale two are enough, below it takes four."""
         at_top = np.abs(block) >= top * (1.0 - 1e-7)
         run = 2 if top >= _FULL else 4
+        if np.count_nonzero(at_top) < run:
+            return
         held = at_top.copy()
         for shift in range(1, run):
             held[shift:] &= at_top[:-shift] & (block[shift:] == block[:-shift])
@@ -64,7 +66,12 @@ class Health:
 
     def _gaps(self, block: Real) -> None:
         least = max(_GAP_SAMPLES, int(_GAP_S * self.rate))
-        edges = np.flatnonzero(np.diff(block) != 0.0)
+        same = block[1:] == block[:-1]
+        # Nearly always no two neighbours are equal for long: then there is nothing to look for.
+        if not same.any() and block[0] != self._last:
+            self._held, self._last = 1, float(block[-1])
+            return
+        edges = np.flatnonzero(~same)
         lengths = np.diff(np.concatenate(([-1], edges, [block.size - 1])))
         if block[0] == self._last:
             lengths[0] += self._held

@@ -90,6 +90,18 @@ def taper(n: int, share: float = 0.2) -> NDArray[np.float64]:
     return window / math.sqrt(float(np.mean(window**2)))
 
 
+def _follow(x: NDArray[np.float64], rate: float, hz: float, t: NDArray[np.float64], nominal_hz: float) -> float:
+    """A frequency nearer than the FFT's bins: the phase of sums over a few cycles each, followed through the stretch."""
+    parts = int(np.clip(x.size / (0.02 * rate), 5, 48))
+    length = x.size // parts
+    sums = (x * np.exp(-2j * np.pi * hz * t))[: parts * length].reshape(parts, length).sum(axis=1)
+    phase, weight = np.unwrap(np.angle(sums)), np.abs(sums)
+    at = np.arange(parts) * (length / rate)
+    at = at - float(weight @ at) / max(float(weight.sum()), 1e-300)
+    slope = float((weight * at) @ phase) / max(float(weight @ at**2), 1e-300)
+    return float(np.clip(hz + slope / (2 * np.pi), 0.9 * nominal_hz, 1.1 * nominal_hz))
+
+
 def fit_tone(x: NDArray[np.float64], rate: float, nominal_hz: float) -> tuple[float, float, NDArray[np.float64]]:
     """Least-squares tone near ``nominal_hz`` (±10 %) in ``x``.
 
@@ -102,17 +114,16 @@ def fit_tone(x: NDArray[np.float64], rate: float, nominal_hz: float) -> tuple[fl
     step = rate / size
     lo, hi = int(0.9 * nominal_hz / step), int(math.ceil(1.1 * nominal_hz / step)) + 1
     hz = (lo + int(np.argmax(spectrum[lo:hi]))) * step
-    t = (np.arange(n) - (n - 1) / 2) / rate
-    a = b = 0.0
-    for _ in range(4):
-        phase = 2 * np.pi * hz * t
-        c, s = np.cos(phase), np.sin(phase)
-        design = np.stack([c, s, 2 * np.pi * t * (b * c - a * s), np.ones(n)])
-        used = design if (a or b) else design[[0, 1, 3]]
-        solution = np.linalg.lstsq(used @ used.T, used @ x, rcond=1e-12)[0]
-        a, b = float(solution[0]), float(solution[1])
-        if used is design:
-            hz = float(np.clip(hz + solution[2], 0.9 * nominal_hz, 1.1 * nominal_hz))
+    t = np.asarray((np.arange(n) - (n - 1) / 2) / rate, np.float64)
+    hz = _follow(x, rate, hz, t, nominal_hz)
+    phase = 2 * np.pi * hz * t
+    c, s = np.cos(phase), np.sin(phase)
+    # One step of Gauss-Newton on amplitude, phase and frequency together, all samples at once.
+    plain = np.stack([c, s, np.ones(n)])
+    a, b = np.linalg.lstsq(plain @ plain.T, plain @ x, rcond=1e-12)[0][:2]
+    design = np.vstack([plain, 2 * np.pi * t * (b * c - a * s)])
+    solution = np.linalg.lstsq(design @ design.T, design @ x, rcond=1e-12)[0]
+    hz = float(np.clip(hz + solution[3], 0.9 * nominal_hz, 1.1 * nominal_hz))
     phase = 2 * np.pi * hz * t
     design = np.stack([np.cos(phase), np.sin(phase), np.ones(n)])
     a, b, dc = np.linalg.solve(design @ design.T, design @ x)
