@@ -19,7 +19,7 @@ from scipy.signal import resample_poly
 
 from unitone.errors import SignalError
 from unitone.signals.faults import Health
-from unitone.signals.sinad import BAND_HZ, fit_tone, ratio_db, sinad_std_db, taper
+from unitone.signals.sinad import BAND_HZ, fit_tone, ratio_db, sinad_std_db, taper, turns
 from unitone.signals.weighting import BANDS_HZ, Weighting, weight_power
 
 #: Stretches of this length are measured one by one (seconds).
@@ -123,7 +123,7 @@ def measure_stretch(x: NDArray[np.float64], rate: float, nominal_hz: float, weig
 
 def _harmonics(tapered: NDArray[np.float64], rate: float, hz: float, weight: float) -> tuple[float, ...]:
     """Mean-square powers of the lines at 2 to 5 times ``hz`` in what the tone left, by correlation; NaN above 0.48 of the rate."""
-    turn = np.exp(-2j * np.pi * hz / rate * np.arange(tapered.size))
+    turn = turns(-hz, np.arange(tapered.size) / rate)
     phasor, found = turn, []
     for k in range(2, _HARMONICS + 1):
         phasor = phasor * turn

@@ -90,11 +90,21 @@ def taper(n: int, share: float = 0.2) -> NDArray[np.float64]:
     return window / math.sqrt(float(np.mean(window**2)))
 
 
+def turns(hz: float, t: NDArray[np.float64]) -> NDArray[np.complex64]:
+    """exp(j2π·hz·t), shape of ``t``: the angle in double precision, brought within a turn, the sine in single, which is quicker."""
+    angle = hz * t
+    angle -= np.rint(angle)
+    small = (2.0 * np.pi * angle).astype(np.float32)
+    made = np.empty(t.shape, np.complex64)
+    made.real, made.imag = np.cos(small), np.sin(small)
+    return made
+
+
 def _follow(x: NDArray[np.float64], rate: float, hz: float, t: NDArray[np.float64], nominal_hz: float) -> float:
     """A frequency nearer than the FFT's bins: the phase of sums over a few cycles each, followed through the stretch."""
     parts = int(np.clip(x.size / (0.02 * rate), 5, 48))
     length = x.size // parts
-    sums = (x * np.exp(-2j * np.pi * hz * t))[: parts * length].reshape(parts, length).sum(axis=1)
+    sums = (x * turns(-hz, t))[: parts * length].reshape(parts, length).sum(axis=1)
     phase, weight = np.unwrap(np.angle(sums)), np.abs(sums)
     at = np.arange(parts) * (length / rate)
     at = at - float(weight @ at) / max(float(weight.sum()), 1e-300)
