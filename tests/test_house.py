@@ -86,7 +86,7 @@ def test_pictures_and_documents_are_linked() -> None:
     readme = (TOP / "README.md").read_text(encoding="utf-8")
     shots = list((TOP / "docs" / "screenshots").glob("*.png"))
     assert 3 <= len(shots) < 20 and all(s.name in readme for s in shots)
-    for name in ("manual.md", "sheet.md", "physics.md", "ARCHITECTURE.md", "robot.md", "measured.md"):
+    for name in ("manual.md", "sheet.md", "physics.md", "ARCHITECTURE.md", "robot.md", "measured.md", "accuracy.md"):
         assert f"docs/{name}" in readme and (TOP / "docs" / name).is_file()
     assert "./unitone demo" in readme and "./unitone test" in readme
 

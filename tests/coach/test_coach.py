@@ -8,10 +8,12 @@ from typing import get_args
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from conftest import follow_until
 from unitone.coach.advice import Advice, Why
-from unitone.coach.find_level import next_level
+from unitone.coach.find_level import next_level, posterior, sinad_at
 from unitone.coach.peak import Point, curve, fit_hill, next_move
 from unitone.coach.sentences import _DETAIL, amount, button, clock, position_text, sentence, turns_text
 from unitone.coach.setting import Spot, next_set_move
@@ -294,3 +296,56 @@ def test_the_plots_hill_follows_the_readings(new_session: Callable[..., Session]
         (session.advice().move_mdeg + session.state.positions["L8"]) / TURN, abs=0.1
     )
     assert hill(session.state, session.sheet.step("rail"), "P1")[1] is None
+
+
+# -- the level finder on its own ---------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("slope", "ceiling", "mark", "most"),
+    [(1.3, 24.0, 12.0, 8), (1.7, 35.0, 12.0, 8), (2.3, 30.0, 12.0, 8), (1.0, 25.0, 10.0, 14)],
+)
+def test_the_level_is_found_within_a_third_of_a_decibel_by_hand(
+    slope: float, ceiling: float, mark: float, most: int
+) -> None:
+    """Readings typed to a tenth with 0.35 dB of spread: a sample of benchmarks/find_level.py, FM at 12 dB SINAD and AM at 10 dB."""
+    rng = np.random.default_rng(round(slope * 100))
+    close = []
+    for _ in range(20):
+        truth = float(rng.uniform(-122, -95))
+        readings: list[tuple[float, float]] = []
+        while True:
+            move = next_level(readings, truth + float(rng.uniform(-9, 9)) if not readings else 0.0, mark)
+            if move.found_dbm is not None or len(readings) == most:
+                break
+            assert move.try_dbm is not None
+            ideal = float(sinad_at(np.array(move.try_dbm - truth), np.array(slope), np.array(ceiling), mark))
+            readings.append((move.try_dbm, max(0.0, round(ideal + 0.35 * rng.standard_normal(), 1))))
+        found, std, seen = posterior(readings, mark)
+        close.append(abs(found - truth) <= 0.3)
+        assert std < 0.35 and 0.8 < seen < 2.8
+    assert sum(close) >= 18
+
+
+def test_one_wrong_reading_is_outvoted() -> None:
+    """Bisection never comes back from a wrong turn; the finder does."""
+    truth = -117.0
+    right = [
+        (lv, float(sinad_at(np.array(lv - truth), np.array(1.6), np.array(30.0), 12.0)))
+        for lv in (-118.0, -116.5, -117.4, -116.9, -117.8)
+    ]
+    found, std, _ = posterior([(-120.0, 25.0), *right])
+    assert found == pytest.approx(truth, abs=0.15) and std < 0.3
+    with pytest.raises(ValueError, match="no readings"):
+        posterior([])
+
+
+@given(st.floats(-20, 20), st.floats(0.9, 2.6), st.floats(17, 45), st.sampled_from([10.0, 12.0]))
+def test_the_curve_goes_through_the_mark_and_only_rises(
+    delta: float, slope: float, ceiling: float, mark: float
+) -> None:
+    def at(d: float) -> float:
+        return float(sinad_at(np.array(d), np.array(slope), np.array(ceiling), mark))
+
+    assert at(0.0) == pytest.approx(mark, abs=1e-9) and at(delta) <= at(delta + 0.5) + 1e-12
+    assert 0.0 <= at(delta) <= 10 * np.log10(1 + 10 ** (ceiling / 10)) + 1e-9
