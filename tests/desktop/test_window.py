@@ -481,6 +481,7 @@ def test_shots_are_made_offscreen(tmp_path: Path) -> None:
         "workshop",
         "bench-recheck",
         "handover",
+        "meters",
         "card-intake",
         "card-inspection",
         "card-rails",

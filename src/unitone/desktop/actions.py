@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Scope = Literal["everywhere", "bench", "jobs", "card", "sheets"]
+Scope = Literal["everywhere", "bench", "jobs", "card", "sheets", "meters"]
 
 
 @dataclass(frozen=True)
@@ -23,6 +23,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("bench", "Bench view", "Ctrl+2", "everywhere"),
     Action("sheets", "Sheets view", "Ctrl+3", "everywhere"),
     Action("workshop", "Workshop: instruments and schools", "Ctrl+4", "everywhere"),
+    Action("meters", "Meters: recordings measured", "Ctrl+5", "everywhere"),
     Action("card", "The card of the job: intake, inspection, rails, work, papers", "Ctrl+J", "everywhere"),
     Action("help", "Help and all the keys", "F1", "everywhere"),
     Action("theme", "Day or night", "Ctrl+T", "everywhere"),
@@ -68,6 +69,9 @@ ACTIONS: tuple[Action, ...] = (
     Action("card-strike", "Strike the last entry", "Ctrl+Z", "card"),
     Action("card-bench", "Take this job to the Bench", "Ctrl+Return", "card"),
     Action("card-leave", "Back to the jobs", "Esc", "card"),
+    Action("meter-open", "Choose a recording", "Ctrl+O", "meters"),
+    Action("meter-hold", "Hold this reading, to compare the next with it", "Ctrl+H", "meters"),
+    Action("meter-send", "Send this reading to the step at hand", "Ctrl+Return", "meters"),
     Action("new-sheet", "New sheet", "Ctrl+N", "sheets"),
     Action("find-sheet", "Find a sheet", "Ctrl+F", "sheets"),
     Action("save", "Save the sheet", "Ctrl+S", "sheets"),

@@ -83,6 +83,7 @@ def take_all(
         time.sleep(0.3)
         shoot("handover")
         _card(app, window, logbook, shoot)
+        _meters(app, window, Path(place), shoot)
         window.show_place("jobs")
         window.jobs.ask_new()
         shoot("new-job")
@@ -110,6 +111,31 @@ def _card(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callab
             photographs = page.inspection.photographs
             wait(app, lambda shown=photographs: bool(shown.buttons) and not shown.buttons[0].icon().isNull())  # type: ignore[misc]
         shoot(f"card-{tab}")
+
+
+def _meters(app: QApplication, window: MainWindow, place: Path, shoot: Callable[[str], None]) -> None:
+    """A recording of a deaf radio held, one of the same radio mended shown: what a loudspeaker would give, made here."""
+    import numpy as np
+    import soundfile
+
+    rng, rate = np.random.default_rng(147), 48_000
+    t = np.arange(12 * rate) / rate
+    page = None
+    for name, noise in (("as found.wav", 0.16), ("as left.wav", 0.045)):
+        fading = 1.0 + 0.25 * np.sin(2 * np.pi * 0.17 * t)
+        x = (
+            0.3 * np.sin(2 * np.pi * 998.7 * t)
+            + 0.006 * np.sin(2 * np.pi * 1997.4 * t)
+            + 0.02 * np.sin(2 * np.pi * 100 * t)
+        )
+        soundfile.write(place / name, x + noise * fading * rng.standard_normal(t.size), rate)
+        window.show_place("meters")
+        page = window._meters
+        page.take(place / name)
+        wait(app, lambda p=page, n=name: p.shown is not None and p.shown.name == n)  # type: ignore[misc]
+        if name == "as found.wav":
+            page.press("meter-hold")
+    shoot("meters")
 
 
 def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:

@@ -24,6 +24,7 @@ from unitone.desktop.views.jobs import JobsPage
 from unitone.desktop.widgets.painted import label
 from unitone.desktop.worker import BenchWorker, Command
 from unitone.errors import UnitoneError
+from unitone.session.session import Session
 from unitone.sheet.bundle import Bundle
 from unitone.store.logbook import Logbook
 from unitone.words import tr
@@ -31,6 +32,7 @@ from unitone.words import tr
 _PLACES = (
     ("jobs", tr("Jobs"), "clipboard-list"),
     ("bench", tr("Bench"), "radio-receiver"),
+    ("meters", tr("Meters"), "activity"),
     ("sheets", tr("Sheets"), "scroll-text"),
     ("workshop", tr("Workshop"), "wrench"),
     ("help", tr("Help"), "circle-help"),
@@ -41,6 +43,7 @@ class MainWindow(QMainWindow):
     """One window on one logbook. Pages other than the first are made when they are first wanted."""
 
     restore_wanted = pyqtSignal(object)
+    reading_sent = pyqtSignal(str)
 
     def __init__(self, logbook: Logbook, notice: str = "") -> None:
         super().__init__()
@@ -54,6 +57,7 @@ class MainWindow(QMainWindow):
         self._sheets: QWidget | None = None
         self._workshop: QWidget | None = None
         self._card: QWidget | None = None
+        self._meters: QWidget | None = None
         self.worker: BenchWorker | None = None
         self._job = ""
         central = QWidget()
@@ -75,6 +79,7 @@ class MainWindow(QMainWindow):
         self._keys(self, "everywhere", self._everywhere)
         self._keys(self.jobs, "jobs", self.jobs.press)
         theme.changed.connect(self._paint_rail)
+        self.reading_sent.connect(lambda words: self._meters and self._meters.sent(words))  # type: ignore[attr-defined]
         self.show_place("jobs")
         self.jobs.list.setFocus()
 
@@ -146,7 +151,7 @@ class MainWindow(QMainWindow):
                     QShortcut(QKeySequence(key), where, partial(do, a.id), context=context)
 
     def _everywhere(self, name: str) -> None:
-        if name in ("jobs", "bench", "sheets", "workshop", "help"):
+        if name in ("jobs", "bench", "sheets", "workshop", "help", "meters"):
             self.show_place(name)
         elif name == "card":
             row = self.jobs.current()
@@ -202,6 +207,8 @@ class MainWindow(QMainWindow):
             page = self._sheets_page()
         elif name == "workshop":
             page = self._workshop_page()
+        elif name == "meters":
+            page = self._meters_page()
         elif name == "help":
             page = self._help_page()
         if name == "jobs":
@@ -286,6 +293,8 @@ class MainWindow(QMainWindow):
         """What was refused while the list is looked at is told there."""
         if self.pages.currentWidget() is self.jobs:
             self.jobs.job.tell(words)
+        elif self._meters is not None and self.pages.currentWidget() is self._meters:
+            self._meters.sent(words)  # type: ignore[attr-defined]
 
     def _bench_page(self) -> QWidget:
         if self._bench is None:
@@ -321,6 +330,31 @@ class MainWindow(QMainWindow):
             self._workshop = WorkshopPage(self.logbook)
             self.pages.addWidget(self._workshop)
         return self._workshop
+
+    def _meters_page(self) -> QWidget:
+        if self._meters is None:
+            from unitone.desktop.views.meters import MetersPage
+
+            self._meters = MetersPage()
+            self._meters.send.connect(self._send_reading)
+            self._keys(self._meters, "meters", self._meters.press)
+            self.pages.addWidget(self._meters)
+        return self._meters
+
+    def _send_reading(self, quantity_id: str, value: float, u: float | None, name: str) -> None:
+        """A reading of the Meters goes to the step at hand of the job on the Bench."""
+        meters = self._meters
+        if self.worker is None or not self._job:
+            meters.sent(tr("No job lies on the Bench. Open one, go to its step, and send again."))  # type: ignore[union-attr]
+            return
+
+        def send(session: Session) -> None:
+            session.send_in(quantity_id, value, u, name)
+            self.reading_sent.emit(
+                tr("logged at {step}, job {n}", step=session.step.title, n=f"{session.state.card.number:04d}")
+            )
+
+        self.worker.do(send)
 
     def edit_job_sheet(self, job_id: str) -> None:
         """Open a job's own copy of its sheet in the editor."""

@@ -297,6 +297,27 @@ class Session(ShopWork):
             return self.step.limit.middle
         return None
 
+    def send_in(self, quantity_id: str, value: float, u: float | None, name: str) -> Reading:
+        """Log what a meter measured in a recording as a reading of the step at hand. Raises TapeError, HookUpError.
+
+        At a sensitivity step a SINAD is taken at the level that is dialled.
+        """
+        self._need_hook_up()
+        advice = self.advice()
+        conditions = self.step.setting
+        if advice.step == self.step.id and advice.conditions is not None:
+            conditions = advice.conditions
+        elif any(self.state.set_up.settles(c) for c in self.step.required):
+            conditions = self.state.set_up
+        wanted = self.reading_quantity(conditions)
+        if quantity_id != wanted:
+            raise TapeError(
+                f"The step at hand, {self.step.title}, reads {quantity(wanted).title}; this is {quantity(quantity_id).title}."
+            )
+        reading = Reading(quantity_id, conditions, value, name, "file", u=u)
+        self._append("reading", reading.to_data())
+        return reading
+
     def expected_form(self) -> str:
         """The form in which a reading of this step is typed, with an example."""
         return EXPECTED[self.step.quantity.kind]

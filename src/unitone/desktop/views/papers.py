@@ -161,6 +161,7 @@ class HelpPage(QWidget):
             ("bench", tr("On the Bench")),
             ("jobs", tr("Among the jobs")),
             ("card", tr("On the card of a job")),
+            ("meters", tr("At the meters")),
             ("sheets", tr("Among the sheets")),
         ):
             rows.append(f"<tr><td colspan=2><br><b>{words}</b></td></tr>")

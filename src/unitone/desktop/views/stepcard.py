@@ -61,13 +61,13 @@ class Arrow(Painted):
 class Figure(Painted):
     """The reading, large, with its unit. Painted, so that a living needle never lays the card out anew."""
 
-    def __init__(self) -> None:
+    def __init__(self, size: int = 58) -> None:
         super().__init__(tr("Reading"))
-        self._figure, self._unit = "—", ""
+        self._figure, self._unit, self._size = "—", "", size
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
-        return QSize(theme.px(250), theme.px(72))
+        return QSize(theme.px(250), theme.px(self._size + 14))
 
     def text(self) -> str:
         """The figure as it is shown."""
@@ -83,7 +83,7 @@ class Figure(Painted):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         del event
         painter = self.painter()
-        size = 58
+        size = self._size
         painter.setFont(theme.font(18))
         room = self.width() - painter.fontMetrics().horizontalAdvance(self._unit) - theme.px(14)
         painter.setFont(theme.font(size, True))
