@@ -54,6 +54,10 @@ def guess_kind(identifier: str) -> str:
     return "core"
 
 
+#: Tables whose rows have no name of their own.
+NAMELESS = frozenset({"known_fault"})
+
+
 class Draft:
     """Data under change. ``data`` is never changed in place: each step of the past keeps its own tree."""
 
@@ -174,7 +178,8 @@ class Draft:
         """A new row after ``at`` (at the end where None); its id is made free. Returns its number."""
         rows = self.rows(table)
         where = len(rows) if at is None else min(at + 1, len(rows))
-        item = {**item, "id": self.free_id(table, str(item.get("id", "")) or table)}
+        if table not in NAMELESS:
+            item = {**item, "id": self.free_id(table, str(item.get("id", "")) or table)}
         self.change(f"add {table}", lambda data: {**data, table: [*rows[:where], item, *rows[where:]]})
         return where
 
@@ -191,9 +196,13 @@ class Draft:
         taken = set(self.ids(table))
         copies = []
         for n in numbers:
-            copy = {**rows[n], "id": _free(taken, str(rows[n].get("id", "")) or table)}
+            copy = (
+                {**rows[n]}
+                if table in NAMELESS
+                else {**rows[n], "id": _free(taken, str(rows[n].get("id", "")) or table)}
+            )
             copy.pop("pin", None)
-            taken.add(copy["id"])
+            taken.add(str(copy.get("id", "")))
             copies.append(copy)
         where = (numbers[-1] + 1) if numbers else len(rows)
         self.change(f"duplicate {table}", lambda data: {**data, table: [*rows[:where], *copies, *rows[where:]]})

@@ -47,8 +47,9 @@ class Health:
         self.peak = max(self.peak, top)
         self.total += float(np.sum(block, dtype=np.float64))
         self.square += float(np.sum(np.square(block, dtype=np.float64)))
-        if top >= _FULL or top > 0.02:
-            self._clips(block, top)
+        # A short block's own top says nothing: what counts is the top of all so far.
+        if self.peak >= _FULL or (self.peak > 0.02 and self.samples + block.size > 0.05 * self.rate):
+            self._clips(block, self.peak)
         self._gaps(block)
         self.samples += block.size
 
@@ -66,22 +67,24 @@ class Health:
 
     def _gaps(self, block: Real) -> None:
         least = max(_GAP_SAMPLES, int(_GAP_S * self.rate))
+        # A run that ended where the last block ended is known to have ended only now.
+        goes_on = block[0] == self._last
+        if not goes_on and self._held >= least:
+            self.gaps.append(max(0.0, (self.samples - self._held) / self.rate))
         same = block[1:] == block[:-1]
         # Nearly always no two neighbours are equal for long: then there is nothing to look for.
-        if not same.any() and block[0] != self._last:
+        if not same.any() and not goes_on:
             self._held, self._last = 1, float(block[-1])
             return
         edges = np.flatnonzero(~same)
         lengths = np.diff(np.concatenate(([-1], edges, [block.size - 1])))
-        if block[0] == self._last:
-            lengths[0] += self._held
-        long = np.flatnonzero(lengths >= least)
         starts = np.concatenate(([0], edges + 1))
-        for n in long[:50]:
-            # A run that goes on into the next block is counted where it ends.
-            if n == lengths.size - 1:
-                continue
+        if goes_on:
+            lengths[0] += self._held
+            starts[0] -= self._held
+        for n in np.flatnonzero(lengths[:-1] >= least):
             self.gaps.append(max(0.0, (self.samples + float(starts[n])) / self.rate))
+        # The last run may go on into the next block: it is counted there.
         self._held, self._last = int(lengths[-1]), float(block[-1])
 
     @property
