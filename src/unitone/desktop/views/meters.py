@@ -32,7 +32,6 @@ from unitone.desktop.widgets.livefield import LiveLine
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
 from unitone.quantities.entry import parse_si
-from unitone.quantities.registry import quantity
 from unitone.session.meters import TASKS, MeterPicture, MeterTask, picture
 from unitone.signals.weighting import WEIGHTINGS, Weighting
 from unitone.words import tr
@@ -408,7 +407,3 @@ class MetersPage(QWidget):
     def sent(self, words: str) -> None:
         """How sending went."""
         self.told.setText(words)
-
-    def sendable(self) -> str:
-        """What would be sent, for the one who asks."""
-        return quantity(self.shown.sends[0][0]).title if self.shown is not None and self.shown.sends else ""

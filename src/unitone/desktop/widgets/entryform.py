@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QCompleter,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -152,22 +151,3 @@ class EntryForm(QWidget):
                 field.clear()
         if held:
             next(iter(self.fields.values())).setFocus()
-
-
-def titled(title: str, *bodies: QWidget) -> QVBoxLayout:
-    """A heading with what belongs to it."""
-    column = QVBoxLayout()
-    column.setSpacing(theme.px(4))
-    column.addWidget(label("heading", title))
-    for body in bodies:
-        column.addWidget(body)
-    return column
-
-
-def beside(*parts: QVBoxLayout) -> QHBoxLayout:
-    """Columns side by side."""
-    row = QHBoxLayout()
-    row.setSpacing(theme.px(16))
-    for part in parts:
-        row.addLayout(part, 1)
-    return row
