@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QLabel
 
 from desktop.conftest import Desk
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.views.meters import MetersPage
+from unitone.desktop.views.meters.page import MetersPage
 from unitone.job.state import fold
 
 pytestmark = pytest.mark.window

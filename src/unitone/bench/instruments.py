@@ -30,8 +30,10 @@ class Instrument:
     (plus or minus): ``pct_reading``, ``pct_full_scale`` of ``full_scale`` (canonical
     unit of what it measures), ``db``, ``ppm``; None where not known. The correction
     gives the true value of a reading: multiplied by ``times`` (a ×10 probe: 10),
-    then divided by 1 + ``reads_pct``/100 (a wattmeter that reads 8 % low: −8), plus
-    ``add_db`` where the quantity is in decibels.
+    then divided by 1 + ``reads_pct``/100 (a wattmeter that reads 8 % low: −8) and by
+    1 + ``reads_ppm``·10⁻⁶ (a counter), plus ``add_db`` where the quantity is in decibels.
+    ``found_u_pct`` and ``found_u_ppm`` are the standard uncertainties of a correction that was
+    found on this bench, on the day ``found``: they stand for the instrument's own limits.
     """
 
     id: str
@@ -47,6 +49,10 @@ class Instrument:
     times: float = 1.0
     reads_pct: float = 0.0
     add_db: float = 0.0
+    reads_ppm: float = 0.0
+    found_u_pct: float | None = None
+    found_u_ppm: float | None = None
+    found: str = ""
 
     def serves(self, quantity_id: str) -> bool:
         """Can this instrument read that quantity?"""
@@ -54,11 +60,14 @@ class Instrument:
             quantity_id == m or (m.endswith("*") and quantity_id.startswith(m[:-1])) for m in self.measures
         )  # fmt: skip
 
-    def correct(self, q: Quantity, raw: float) -> float:
-        """The corrected value of a reading (canonical unit)."""
+    def correct(self, q: Quantity, raw: float, nominal: float | None = None) -> float:
+        """The corrected value of a reading (canonical unit); ``nominal``: the frequency from which an error counts."""
         if q.kind in _IN_DB:
             return raw + self.add_db
-        return raw * self.times / (1.0 + self.reads_pct / 100.0)
+        if q.kind == "hertz-error" and nominal is not None:
+            # The clock errs in what was counted, not in what is left after subtracting.
+            return raw - (raw + nominal) * self.reads_ppm * 1e-6 / (1.0 + self.reads_ppm * 1e-6)
+        return raw * self.times / (1.0 + self.reads_pct / 100.0) / (1.0 + self.reads_ppm * 1e-6)
 
     def limits(self, q: Quantity, value: float) -> float | None:
         """The largest error of a reading (canonical unit), None where the instrument's errors are not known."""
@@ -79,6 +88,10 @@ class Instrument:
 
     def uncertainty(self, q: Quantity, value: float) -> float | None:
         """Standard uncertainty (canonical unit), None where the errors are not known."""
+        if q.kind in ("hertz", "hertz-error") and self.found_u_ppm is not None:
+            return abs(value) * self.found_u_ppm * 1e-6
+        if q.kind not in _IN_DB and self.found_u_pct is not None:
+            return abs(value) * self.found_u_pct / 100.0
         limit = self.limits(q, value)
         return None if limit is None else limit / math.sqrt(3.0)
 
@@ -101,7 +114,10 @@ class Instrument:
         words = [tr("×{n}", n=f"{self.times:g}")] if self.times != 1.0 else []
         if self.reads_pct:
             way = tr("low") if self.reads_pct < 0 else tr("high")
-            words.append(tr("reads {pct} % {way}", pct=f"{abs(self.reads_pct):g}", way=way))
+            words.append(tr("reads {pct} % {way}", pct=f"{abs(self.reads_pct):.3g}", way=way))
+        if self.reads_ppm:
+            way = tr("low") if self.reads_ppm < 0 else tr("high")
+            words.append(tr("reads {ppm} ppm {way}", ppm=f"{abs(self.reads_ppm):.3g}", way=way))
         return ", ".join(words)
 
     @property
@@ -110,7 +126,14 @@ class Instrument:
         limits = (
             (self.pct_reading, tr("% of reading")), (self.pct_full_scale, tr("% of full scale")), (self.db, "dB"), (self.ppm, "ppm"),
         )  # fmt: skip
-        return [f"±{value:g} {unit}" for value, unit in limits if value is not None]
+        found = []
+        if self.found:
+            found = [
+                f"±{2 * u:.2g} {unit}, {self.found}"
+                for u, unit in ((self.found_u_pct, "%"), (self.found_u_ppm, "ppm"))
+                if u is not None
+            ]
+        return found or [f"±{value:g} {unit}" for value, unit in limits if value is not None]
 
     def to_data(self) -> dict[str, Any]:
         """As plain data; nothing that is at its default is written."""
@@ -146,7 +169,11 @@ class Instrument:
         if self.pct_full_scale is not None and not self.full_scale:
             raise UnitoneError(tr("{name}: an error in % of full scale needs the full scale.", name=self.name))
         if not (
-            self.times > 0 and -100 < self.reads_pct < 1000 and math.isfinite(self.times) and math.isfinite(self.add_db)
+            self.times > 0
+            and -100 < self.reads_pct < 1000
+            and abs(self.reads_ppm) < 1e5
+            and math.isfinite(self.times)
+            and math.isfinite(self.add_db)
         ):
             raise UnitoneError(tr("{name}: that correction leaves no reading.", name=self.name))
 

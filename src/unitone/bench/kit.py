@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+
+from unitone.bench.calibrate import leak_bound_db
 from unitone.errors import BenchError
 from unitone.quantities.show import microvolts, number
 from unitone.words import tr
@@ -17,6 +21,11 @@ class Kit:
     ``pads_db`` are fixed pads in line, each counted once. ``generator_knows``
     says that the generator has been told of them and shows the level behind
     them. ``switches_db`` are the switches of a step attenuator, if there is one.
+
+    What calibrations found: ``pad_errors_db`` what each pad takes more than is marked,
+    ``generator_add_db`` what the generator gives more than it shows, ``steps_db`` the same
+    by dialled level, (dBm, dB), ``level_u_db`` the standard uncertainty of what arrives (None:
+    not known), ``leak_db`` how far under its output the generator leaks round the pads.
     """
 
     least_dbm: float = -100.0
@@ -26,11 +35,29 @@ class Kit:
     generator_knows: bool = False
     switches_db: tuple[float, ...] = ()
     shows: str = "dBm"
+    pad_errors_db: tuple[float, ...] = ()
+    generator_add_db: float = 0.0
+    steps_db: tuple[tuple[float, float], ...] = ()
+    level_u_db: float | None = None
+    leak_db: float | None = None
 
     @property
     def fixed_db(self) -> float:
-        """Attenuation of the fixed pads together."""
-        return sum(self.pads_db)
+        """Attenuation of the fixed pads together, as far as it is known."""
+        return sum(self.pads_db) + sum(self.pad_errors_db)
+
+    def gives(self, dial_dbm: float) -> float:
+        """What the generator really gives when it is dialled to ``dial_dbm`` (dBm)."""
+        more = self.generator_add_db
+        if self.steps_db:
+            points = sorted(self.steps_db)
+            more += float(np.interp(dial_dbm, [p[0] for p in points], [p[1] for p in points]))
+        return dial_dbm + more
+
+    @property
+    def corrected(self) -> bool:
+        """Does a calibration change what is dialled?"""
+        return bool(any(self.pad_errors_db) or self.generator_add_db or self.steps_db)
 
     def to_data(self) -> dict[str, Any]:
         """As plain data for the tape."""
@@ -42,24 +69,37 @@ class Kit:
             "generator_knows": self.generator_knows,
             "switches_db": list(self.switches_db),
             "shows": self.shows,
+            # What came later is written only where it says something.
+            **({"pad_errors_db": list(self.pad_errors_db)} if self.pad_errors_db else {}),
+            **({"generator_add_db": self.generator_add_db} if self.generator_add_db else {}),
+            **({"steps_db": [list(s) for s in self.steps_db]} if self.steps_db else {}),
+            **({"level_u_db": self.level_u_db} if self.level_u_db is not None else {}),
+            **({"leak_db": self.leak_db} if self.leak_db is not None else {}),
         }
 
     @classmethod
     def from_data(cls, data: dict[str, Any]) -> Kit:
         """From the tape."""
         plain: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in data.items()}
+        if "steps_db" in plain:
+            plain["steps_db"] = tuple((float(a), float(b)) for a, b in plain["steps_db"])
         return cls(**plain)
 
 
 @dataclass(frozen=True)
 class Dial:
-    """What to set: the generator's own reading, the switches that are on, and what arrives at the set."""
+    """What to set: the generator's own reading, the switches that are on, and what arrives at the set.
+
+    ``u_db``: standard uncertainty of what arrives, None where not known. ``caution``: a leak that spoils it.
+    """
 
     dial_dbm: float
     switched_db: tuple[float, ...]
     arrives_dbm: float
     pads_db: float
     words: str = field(compare=False, default="")
+    u_db: float | None = field(compare=False, default=None)
+    caution: str = field(compare=False, default="")
 
 
 def dial(kit: Kit, wanted_dbm: float) -> Dial:
@@ -70,11 +110,17 @@ def dial(kit: Kit, wanted_dbm: float) -> Dial:
     """
     for switched in _combinations(kit.switches_db):
         between = kit.fixed_db + sum(switched)
-        output = round((wanted_dbm + between) / kit.resolution_db) * kit.resolution_db
+        output = _output(kit, wanted_dbm + between)
         if kit.least_dbm - 1e-9 <= output <= kit.most_dbm + 1e-9:
-            shown = output - kit.fixed_db if kit.generator_knows else output
-            setting = Dial(shown, switched, output - between, kit.fixed_db)
-            return Dial(shown, switched, setting.arrives_dbm, kit.fixed_db, _words(kit, setting))
+            # The generator was told what is marked on the pads, not what they are.
+            shown = output - sum(kit.pads_db) if kit.generator_knows else output
+            setting = Dial(shown, switched, kit.gives(output) - between, kit.fixed_db)
+            bound = leak_bound_db(setting.arrives_dbm, output - kit.leak_db) if kit.leak_db is not None else 0.0
+            # Of a phase that nobody knows: the arcsine distribution, a/√2 (JCGM 100:2008, F.2.3.3).
+            u = None if kit.level_u_db is None else math.hypot(kit.level_u_db, bound / math.sqrt(2.0))
+            return Dial(
+                shown, switched, setting.arrives_dbm, kit.fixed_db, _words(kit, setting, u), u, _leak_words(kit, bound)
+            )
     between = kit.fixed_db + sum(kit.switches_db)
     if wanted_dbm + between < kit.least_dbm:
         more = kit.least_dbm - wanted_dbm - between
@@ -91,6 +137,25 @@ def dial(kit: Kit, wanted_dbm: float) -> Dial:
     )  # fmt: skip
 
 
+def _output(kit: Kit, wanted_dbm: float) -> float:
+    """What to dial so that the generator gives ``wanted_dbm``, in its own steps; its corrections hardly change over one."""
+    dialled = wanted_dbm
+    for _ in range(3):
+        dialled += wanted_dbm - kit.gives(dialled)
+    return round(dialled / kit.resolution_db) * kit.resolution_db
+
+
+def _leak_words(kit: Kit, bound_db: float) -> str:
+    if bound_db < 0.5:
+        return ""
+    if bound_db > 6.0:
+        return tr(
+            "The generator leaks {db} dB under its output: at this level the set hears the leak. Move it away, or put more pads in "
+            "and dial up.", db=number(kit.leak_db or 0.0, 0),
+        )  # fmt: skip
+    return tr("The generator's leak may move this level by {db} dB.", db=number(bound_db, 1))
+
+
 def _combinations(switches: tuple[float, ...]) -> list[tuple[float, ...]]:
     """All sets of switches, the least attenuation first."""
     sets: set[tuple[float, ...]] = {()}
@@ -99,7 +164,7 @@ def _combinations(switches: tuple[float, ...]) -> list[tuple[float, ...]]:
     return sorted(sets, key=lambda s: (sum(s), len(s)))
 
 
-def _words(kit: Kit, setting: Dial) -> str:
+def _words(kit: Kit, setting: Dial, u_db: float | None) -> str:
     parts = []
     if kit.fixed_db:
         pads = " + ".join(number(p, 0) for p in kit.pads_db)
@@ -110,9 +175,12 @@ def _words(kit: Kit, setting: Dial) -> str:
     elif kit.switches_db:
         parts.append(tr("attenuator all off"))
     between = ", ".join(parts) or tr("no pad in line")
+    if kit.corrected:
+        parts.append(tr("corrected as My bench found"))
     level = microvolts(setting.dial_dbm) if kit.shows == "uV" else f"{number(setting.dial_dbm, 1)} dBm"
-    return tr("Dial {level}: {between}, {arrives} at the set.", level=level, between=between,
-              arrives=microvolts(setting.arrives_dbm))  # fmt: skip
+    doubt = "" if u_db is None else tr(" ± {db} dB", db=number(2.0 * u_db, 1))
+    return tr("Dial {level}: {between}, {arrives}{doubt} at the set.", level=level, between=between,
+              arrives=microvolts(setting.arrives_dbm), doubt=doubt)  # fmt: skip
 
 
 #: What is connected to what, drawn as a chain, for each hook-up.

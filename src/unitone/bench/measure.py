@@ -10,7 +10,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from unitone.bench.sources import BLOCK, Source, open_source
+from unitone.bench.sources import BLOCK, Source, open_source, stereo
 from unitone.errors import SignalError
 from unitone.signals.am import AmReport, measure_am
 from unitone.signals.audio import AudioMeter, AudioReport
@@ -140,7 +140,7 @@ def measure_file(
         iq = (
             task in ("fm", "am")
             or (task == "spectrum" and path.suffix.lower().startswith(".sigmf"))
-            or (task == "spectrum" and _stereo(path))
+            or (task == "spectrum" and stereo(path))
         )
         source = open_source(path, "iq" if iq else "audio", channel)
         if task == "sinad":
@@ -152,12 +152,6 @@ def measure_file(
         return measure_spectrum(source)[1]
     except SignalError as error:
         raise SignalError(str(error) if str(path) in str(error) else f"{path}: {error}") from None
-
-
-def _stereo(path: Path) -> bool:
-    from unitone.bench.sources import SoundFile
-
-    return path.suffix.lower() in (".wav", ".flac") and SoundFile(path).channels == 2
 
 
 def _rounded(report: Any) -> dict[str, Any]:

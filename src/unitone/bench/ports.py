@@ -6,6 +6,7 @@ import time
 from dataclasses import dataclass
 from typing import Protocol
 
+from unitone.bench.sources import Block, Kind
 from unitone.errors import BenchError
 from unitone.quantities.entry import Bound
 from unitone.sheet.model import Conditions
@@ -25,6 +26,18 @@ class Measured:
     source: str = "hand"
 
 
+@dataclass(frozen=True)
+class Heard:
+    """A stretch of what comes out of a socket: audio (full scale 1.0 = ``full_scale_v``·√2 peak), or I/Q round ``centre_hz``."""
+
+    samples: Block
+    rate: float
+    kind: Kind
+    name: str
+    centre_hz: float = 0.0
+    full_scale_v: float | None = None
+
+
 class Bench(Protocol):
     """Instruments and a radio. ``simulated`` goes on every paper that comes of it."""
 
@@ -38,6 +51,9 @@ class Bench(Protocol):
 
     def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
         """The needle now (averaged since the last change), or None where the quantity has no needle."""
+
+    def listen(self, conditions: Conditions, seconds: float) -> Heard | None:
+        """The next stretch from the loudspeaker, or from the aerial socket while keyed; None where nothing is connected."""
 
     def turn(self, adjuster: str, asked_mdeg: int) -> tuple[int, bool]:
         """Turn an adjuster; (millidegrees moved, a stop was touched)."""
@@ -71,6 +87,11 @@ class HandBench:
     def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
         """No needle."""
         del quantity_id, conditions
+        return None
+
+    def listen(self, conditions: Conditions, seconds: float) -> Heard | None:
+        """A real radio is listened to through the sound card."""
+        del conditions, seconds
         return None
 
     def turn(self, adjuster: str, asked_mdeg: int) -> tuple[int, bool]:

@@ -182,6 +182,11 @@ def open_source(path: Path, kind: Kind = "audio", channel: int = 1) -> Source:
     return SoundFile(path, kind, channel)
 
 
+def stereo(path: Path) -> bool:
+    """Is it a sound file of two channels, which may be I/Q? Raises SignalError for one that cannot be read."""
+    return path.suffix.lower() in SOUND_ENDINGS and SoundFile(path).channels == 2
+
+
 def recordings(places: list[Path]) -> list[Path]:
     """The recordings among files and folders, folders in the order of their names; SigMF once, by its meta file."""
     found: list[Path] = []

@@ -307,6 +307,8 @@ class MainWindow(QMainWindow):
             self.worker.kept.connect(self._job_kept)
             self.worker.failed.connect(self._failed)
             self._bench.edit_sheet.connect(self.edit_job_sheet)
+            self.worker.sound.connect(lambda heard: self._meters and self._meters.hear(heard))  # type: ignore[attr-defined]
+            self.worker.deaf.connect(lambda words: self._meters and self._meters.deaf(words))  # type: ignore[attr-defined]
             self._keys(self._bench, "bench", self._bench.press)
             self.pages.addWidget(self._bench)
         return self._bench
@@ -333,15 +335,26 @@ class MainWindow(QMainWindow):
 
     def _meters_page(self) -> QWidget:
         if self._meters is None:
-            from unitone.desktop.views.meters import MetersPage
+            from unitone.desktop.views.meters.page import MetersPage
+            from unitone.session.benchwork import my_bench
 
-            self._meters = MetersPage()
-            self._meters.send.connect(self._send_reading)
-            self._keys(self._meters, "meters", self._meters.press)
-            self.pages.addWidget(self._meters)
+            meters = self._meters = MetersPage(lambda: my_bench(self.logbook))
+            meters.send.connect(self._send_reading)
+            meters.standin_wanted.connect(self._listen)
+            kept = self.logbook.setting("meters", {}) or {}
+            meters.listening.choose(str(kept.get("input", "")), str(kept.get("side", "")))
+            meters.input_chosen.connect(lambda device, side: self._remember("meters", {"input": device, "side": side}))
+            self._keys(meters, "meters", meters.press)
+            self.pages.addWidget(meters)
         return self._meters
 
-    def _send_reading(self, quantity_id: str, value: float, u: float | None, name: str) -> None:
+    def _listen(self, wanted: bool) -> None:
+        """The Meters want to hear the stand-in of the job on the Bench, or not any more."""
+        self._bench_page()
+        assert self.worker is not None
+        self.worker.listen(wanted)
+
+    def _send_reading(self, sends: tuple[tuple[str, float, float | None], ...], name: str, source: str) -> None:
         """A reading of the Meters goes to the step at hand of the job on the Bench."""
         meters = self._meters
         if self.worker is None or not self._job:
@@ -349,7 +362,7 @@ class MainWindow(QMainWindow):
             return
 
         def send(session: Session) -> None:
-            session.send_in(quantity_id, value, u, name)
+            session.send_in(sends, name, source)
             self.reading_sent.emit(
                 tr("logged at {step}, job {n}", step=session.step.title, n=f"{session.state.card.number:04d}")
             )
@@ -396,6 +409,8 @@ class MainWindow(QMainWindow):
         """Everything is on disk already; the bench's thread is let go."""
         if self._sheets is not None:
             self._sheets.close_page()  # type: ignore[attr-defined]
+        if self._meters is not None:
+            self._meters.stop()  # type: ignore[attr-defined]
         if self.worker is not None:
             self.worker.stop()
             self.worker = None

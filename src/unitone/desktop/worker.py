@@ -23,6 +23,7 @@ from unitone.session.session import Session
 from unitone.session.shapes import BenchView
 from unitone.session.view import figure_of, take_view
 from unitone.store.logbook import Logbook
+from unitone.words import tr
 
 #: The needle is read this often (seconds).
 TICK = 0.1
@@ -50,6 +51,9 @@ class BenchWorker(QObject):
     kept = pyqtSignal(str)
     live = pyqtSignal(object)
     failed = pyqtSignal(str)
+    #: A stretch of what the stand-in gives, and why it gives nothing, while somebody listens.
+    sound = pyqtSignal(object)
+    deaf = pyqtSignal(str)
 
     def __init__(self, logbook: Logbook, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -60,6 +64,8 @@ class BenchWorker(QObject):
         self._view: BenchView | None = None
         self._live_wanted = True
         self._card_wanted = False
+        self._listening = False
+        self._deaf_words = ""
         self._generation = 0
         self._dirty = False
         self._thread = threading.Thread(target=self._run, name="bench", daemon=True)
@@ -93,6 +99,14 @@ class BenchWorker(QObject):
 
         def switch() -> None:
             self._live_wanted = wanted
+
+        self._queue.put(switch)
+
+    def listen(self, wanted: bool) -> None:
+        """Give what the radio on the bench gives, as sound, or rest."""
+
+        def switch() -> None:
+            self._listening, self._deaf_words = wanted, ""
 
         self._queue.put(switch)
 
@@ -154,6 +168,9 @@ class BenchWorker(QObject):
         self._session = None
         self._selected = ""
         self._session = Session(self._logbook, job_id)
+        # What was found of this bench since the job was last here is used from now on.
+        if not self._logbook.frozen and self._session.take_bench():
+            self._dirty = True
         self._show()
 
     def _do(self, command: Command) -> None:
@@ -172,6 +189,8 @@ class BenchWorker(QObject):
 
     def _idle(self) -> None:
         self._keep()
+        if self._listening:
+            self._hear()
         if (
             self._session is None
             or self._view is None
@@ -191,6 +210,25 @@ class BenchWorker(QObject):
         if self._view.quantity_id == self._session.step.quantity_id:
             place = place_on_bar(self._session.step, Logged(0, "", "", reading, {}))
         self.live.emit(LiveFigure(self._generation, figure, unit, place))
+
+    def _hear(self) -> None:
+        """The next tenth of a second of the stand-in; a reason why there is none is told once."""
+        words = ""
+        if self._session is None:
+            words = tr("No job lies on the Bench. Open one with a stand-in radio, and choose this again.")
+        else:
+            try:
+                heard = self._session.listen(TICK)
+                if heard is not None:
+                    self.sound.emit(heard)
+                else:
+                    words = tr("This job has a real radio: listen to it through the sound card.")
+            except UnitoneError as error:
+                words = str(error)
+        if words != self._deaf_words:
+            self._deaf_words = words
+            if words:
+                self.deaf.emit(words)
 
     def _keep(self) -> None:
         if self._dirty and self._session is not None:

@@ -31,3 +31,27 @@ def friis(stages: Sequence[tuple[float, float]]) -> float:
         total += (factor - 1.0) / gain
         gain *= stage_gain
     return total
+
+
+#: Widths that the least levels are worked out for (Hz): an FM channel, the audio behind an AM or SSB detector.
+_CHANNEL_HZ, _AUDIO_HZ = 10_000.0, 3_100.0
+#: Carrier over noise in the channel that 12 dB SINAD asks for in FM at least (dB): common practice, no source.
+_FM_12_DB = 4.0
+
+
+def least_level_dbm(ratio_db: float, modulation: str = "fm", depth: float = 0.3) -> float:
+    """The lowest level (dBm) at which a receiver without any noise of its own can give ``ratio_db`` of SINAD or (S+N)/N.
+
+    FM: kT0·10 kHz + 4 dB for 12 dB, and dB for dB from there (0.07 µV at 12 dB).
+    AM, linear detector: C = s·kT0·2W/m²; SSB: C = s·kT0·W, with s = 10^(ratio/10) − 1 (any text on
+    noise in modulation; S. Haykin, Communication Systems, from memory). Raises ValueError for an
+    unknown modulation.
+    """
+    snr = max(10.0 ** (ratio_db / 10.0) - 1.0, 1e-3)
+    if modulation == "fm":
+        return ktb_dbm(_CHANNEL_HZ) + _FM_12_DB + ratio_db - 12.0
+    if modulation == "am":
+        return ktb_dbm(2.0 * _AUDIO_HZ / depth**2) + 10.0 * math.log10(snr)
+    if modulation == "ssb":
+        return ktb_dbm(_AUDIO_HZ) + 10.0 * math.log10(snr)
+    raise ValueError(f"no modulation {modulation!r}")

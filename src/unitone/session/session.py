@@ -5,12 +5,12 @@ Window, command line and robot technician are all clients of this class.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from unitone.bench.instruments import Instrument, instrument_for
+from unitone.bench.instruments import Instrument
 from unitone.bench.kit import Kit, dial
 from unitone.bench.ports import Bench, HandBench, Measured
 from unitone.coach.advice import Advice
@@ -19,11 +19,9 @@ from unitone.errors import BenchError, EntryError, HookUpError, TapeError
 from unitone.job.state import JobState, advance, fold, sheet_of
 from unitone.job.summary import standing_variant, summary
 from unitone.job.tape import Card, Entry, Reading, conditions_to_data
-from unitone.job.verdicts import RULES, Verdict, blockers, inside, verdict
-from unitone.quantities.entry import EXPECTED, parse_entry
-from unitone.quantities.registry import quantity
-from unitone.radio.levels import canonical
-from unitone.session.shopwork import ShopWork
+from unitone.job.verdicts import Verdict, blockers, inside, verdict
+from unitone.quantities.entry import EXPECTED
+from unitone.session.benchwork import BenchWork, my_bench
 from unitone.sheet.library import Library, open_file, physics_path
 from unitone.sheet.model import Conditions, Reach, Sheet, Step
 from unitone.sheet.reach import EVERYTHING, actions_of
@@ -63,12 +61,15 @@ def open_job(
         "sheet_path": str(path),
         "sheet_text": text,
         "sheet_hash": text_hash(text),
-        "kit": (kit or Kit.from_data(logbook.setting("kit", {}) or {})).to_data(),
+        "kit": my_bench(logbook).kit(kit or Kit.from_data(logbook.setting("kit", {}) or {})).to_data(),
         "pictures": {name: logbook.put_blob(content) for name, content in bundle.pictures.items()},
     }
     for key in ("schools", "instruments", "rule"):
         if (value := logbook.setting(key)) is not None:
             opening[key] = value
+    if opening.get("instruments"):
+        kept = my_bench(logbook).instruments(tuple(Instrument.from_data(i) for i in opening["instruments"]))
+        opening["instruments"] = [i.to_data() for i in kept]
     if card.standin_seed is not None:
         if not bundle.physics:
             raise BenchError(
@@ -114,7 +115,7 @@ _AFTERWARDS = frozenset({"note", "on-air", "control", "handed", "archive"})
 OUTCOMES = ("not the cause", "the cause", "unclear")
 
 
-class Session(ShopWork):
+class Session(BenchWork):
     """A job in work. Every change is committed to the tape before it is part of the state."""
 
     def __init__(
@@ -175,10 +176,6 @@ class Session(ShopWork):
     def confirm_hook_up(self, way: str) -> None:
         """The technician says that the bench is now hooked up for ``way``."""
         self._append("hook-up", {"way": way})
-
-    def set_kit(self, kit: Kit) -> None:
-        """Another generator, other pads."""
-        self._append("kit", {"kit": kit.to_data()})
 
     def set_up(self, conditions: Conditions) -> None:
         """Generator, channel and front panel now stand at ``conditions``. Raises BenchError when out of the generator's reach."""
@@ -260,71 +257,20 @@ class Session(ShopWork):
             self.state.set_up.level_dbm is not None and plain.replace(",", "").replace(".", "").lstrip("-−").isdigit()
         )
 
-    def _typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
-        q = quantity(quantity_id)
-        entry = parse_entry(typed, q.kind)
-        nominal = self._nominal_hz(q.id, wanted)
-        instrument = instrument_for(self.state.instruments, q.id, self.state.chosen.get(q.id, ""))
-        value = raw = u = None
-        warning = ""
-        if entry.value is not None:
-            raw = value = canonical(entry, q, nominal)
-            if instrument is not None:
-                value = instrument.correct(q, raw)
-                u = instrument.uncertainty(q, nominal if nominal is not None else value)
-                warning = instrument.warning(q, raw)
-            if not q.low <= value <= q.high:
-                raise EntryError.impossible(typed, f"that is no {q.title}. Expected {EXPECTED[q.kind]}.")
-            if q.id == "rx.sensitivity" and value < -132.0 and not entry.bound:
-                raise EntryError.impossible(
-                    typed,
-                    "12 dB SINAD at so low a level is below what thermal noise allows (about 0.07 µV in a CB channel). "
-                    "Check the pads that are counted, and whether the generator leaks.",
-                )
-        if quantity_id == "rx.sensitivity":
-            wanted = replace(wanted, level_dbm=None)
-        corrected = raw is not None and value is not None and value != raw
-        return Reading(
-            quantity_id, wanted, value, instrument.name if instrument else "by hand", "hand", None, entry.bound, entry.word,
-            raw if corrected else None, value - raw if corrected and value is not None and raw is not None else 0.0,
-            typed.strip(), u, warning,
-        )  # fmt: skip
-
-    def _nominal_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
-        if quantity_id in ("tx.frequency_error", "rx.frequency_error"):
-            return float(self.sheet.carrier_hz(wanted.channel, wanted.band))
-        if quantity_id in ("ref.frequency", "osc.frequency"):
-            return self.step.limit.middle
-        return None
-
-    def send_in(self, quantity_id: str, value: float, u: float | None, name: str) -> Reading:
-        """Log what a meter measured in a recording as a reading of the step at hand. Raises TapeError, HookUpError.
-
-        At a sensitivity step a SINAD is taken at the level that is dialled.
-        """
-        self._need_hook_up()
-        advice = self.advice()
-        conditions = self.step.setting
-        if advice.step == self.step.id and advice.conditions is not None:
-            conditions = advice.conditions
-        elif any(self.state.set_up.settles(c) for c in self.step.required):
-            conditions = self.state.set_up
-        wanted = self.reading_quantity(conditions)
-        if quantity_id != wanted:
-            raise TapeError(
-                f"The step at hand, {self.step.title}, reads {quantity(wanted).title}; this is {quantity(quantity_id).title}."
-            )
-        reading = Reading(quantity_id, conditions, value, name, "file", u=u)
-        self._append("reading", reading.to_data())
-        return reading
-
     def expected_form(self) -> str:
         """The form in which a reading of this step is typed, with an example."""
         return EXPECTED[self.step.quantity.kind]
 
     def log_value(self, value: float, std: float | None, conditions: Conditions) -> None:
         """Log a value derived from other readings, such as the 12 dB SINAD level."""
-        reading = Reading(self.step.quantity_id, conditions, value, "from SINAD readings", self._source(), std)
+        u, warning = self._level_doubt(value), ""
+        if u is not None:
+            u = math.hypot(u, std or 0.0)
+        if self.step.quantity.kind == "level":
+            warning = self._forbidden(value, 12.0 if self.step.quantity_id == "rx.sensitivity" else 10.0, conditions)
+        reading = Reading(
+            self.step.quantity_id, conditions, value, "from SINAD readings", self._source(), std, u=u, warning=warning
+        )
         self._append("reading", reading.to_data())
 
     def _source(self) -> str:
@@ -450,21 +396,6 @@ class Session(ShopWork):
             texts[last.before_hash],
             undone=last.before_hash == self._tape[0].data["sheet_hash"],
         )
-
-    def set_instruments(self, instruments: tuple[Instrument, ...], rule: str | None = None) -> None:
-        """The instruments of this bench, and the decision rule."""
-        for instrument in instruments:
-            instrument.check()
-        data: dict[str, Any] = {"instruments": [i.to_data() for i in instruments]}
-        if rule is not None:
-            if rule not in RULES:
-                raise TapeError(f"“{rule}” is no decision rule. Use one of: {', '.join(RULES)}.")
-            data["rule"] = rule
-        self._append("instruments", data)
-
-    def choose_instrument(self, quantity_id: str, instrument_id: str) -> None:
-        """From here on, typed readings of that quantity come from this instrument."""
-        self._append("instruments", {"chosen": {quantity_id: instrument_id}})
 
     # -- what was tried, and what is loose ---------------------------------------------------------
 

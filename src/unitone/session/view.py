@@ -287,7 +287,8 @@ def _channels(step: Step, parts: tuple[Line, ...]) -> tuple[ChannelLine, ...]:
 def _dial_words(state: JobState, wanted: Conditions, step: Step) -> str:
     if wanted.level_dbm is not None:
         try:
-            return dial(state.kit, wanted.level_dbm).words
+            setting = dial(state.kit, wanted.level_dbm)
+            return f"{setting.words} {setting.caution}".strip()
         except BenchError as error:
             return str(error)
     if step.quantity_id == "rx.squelch_opens":

@@ -55,7 +55,7 @@ class Stretch:
 class AudioReport:
     """What a recording says. None where there is no tone; ``warnings`` say why and what to do.
 
-    ``level_dbfs``: rms of everything, 0 dB = a sine at full scale; ``uncertainty_db``:
+    ``level_dbfs``: rms of everything, 0 dB = a sine at full scale, ``tone_dbfs`` of the tone alone; ``uncertainty_db``:
     standard uncertainty of the SINAD; ``harmonics_dbc``: 2nd to 5th, dB relative to the
     tone (None above half the sample rate); ``hum_db``: dB relative to the tone, of the
     family ``hum_hz``; ``snr_db``: tone to what is neither harmonic nor hum.
@@ -63,6 +63,7 @@ class AudioReport:
 
     sinad_db: float | None
     tone_hz: float | None
+    tone_dbfs: float | None
     level_dbfs: float
     distortion_pct: float | None
     thd_pct: float | None
@@ -213,6 +214,7 @@ def summarise(stretches: list[Stretch], health: Health, nominal_hz: float, weigh
         return AudioReport(
             None,
             None,
+            None,
             level,
             None,
             None,
@@ -247,7 +249,7 @@ def summarise(stretches: list[Stretch], health: Health, nominal_hz: float, weigh
             f"the tone is {hz:.1f} Hz, {100 * off:+.1f} % off: a meter with a fixed {nominal_hz:g} Hz notch would read {fixed:.1f} dB."
         )
     return AudioReport(
-        sinad, hz, level, 100.0 * math.sqrt(rest / (tone + rest)), thd, dbc,
+        sinad, hz, 10.0 * math.log10(max(2.0 * unweighted, 1e-30)), level, 100.0 * math.sqrt(rest / (tone + rest)), thd, dbc,
         (50.0 if families[0] >= families[1] else 60.0) if shows else None,
         round(10.0 * math.log10(hum / unweighted), 2) if shows else None, ratio_db(unweighted, max(noise, 1e-30)), seconds,
         _uncertainty(stretches, sinad, seconds), weighting, tuple(warnings),

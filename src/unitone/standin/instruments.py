@@ -10,7 +10,7 @@ import math
 
 import numpy as np
 
-from unitone.bench.ports import Measured
+from unitone.bench.ports import Heard, Measured
 from unitone.errors import BenchError
 from unitone.sheet.model import Conditions
 from unitone.signals.carrier import Component, fit_carrier, fit_modulation, strongest, total_watts
@@ -31,6 +31,8 @@ _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 
 _AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter"})
 _SEND = frozenset({"tx.power", "tx.frequency_error", "tx.deviation", "tx.harmonic"})
+#: The pad between the stand-in's sockets and whatever listens: audio volts (rms of a sine) and √W at full scale.
+_FULL_SCALE_V, _FULL_SCALE_W = 5.0, 25.0
 _VOLTS = frozenset({"supply.rail", "supply.volts", "vco.volts"})
 
 
@@ -79,6 +81,20 @@ class StandInBench:
         if quantity_id in _SEND | _VOLTS | {"ref.frequency"}:
             return self._once(quantity_id, conditions, BLOCK_SECONDS)
         return None
+
+    def listen(self, conditions: Conditions, seconds: float) -> Heard | None:
+        """The loudspeaker's volts, or while keyed what a receiver beside the dummy load makes of the carrier."""
+        self._clock += seconds
+        channel = self._channel(conditions)
+        if conditions.way == "send":
+            microphone = (conditions.mic_mv or 0.0) * 1e-3
+            sent = strongest(self.radio.emit(seconds, channel, self._clock, microphone, conditions.tone_hz or 1000.0))
+            samples = np.asarray(sent.envelope / math.sqrt(_FULL_SCALE_W), np.complex64)
+            return Heard(samples, sent.rate, "iq", "stand-in, sending", sent.centre_hz)
+        signal = None if conditions.level_dbm is None else self._signal(conditions, conditions.level_dbm)
+        heard = self.radio.receive(seconds, channel, signal, Panel.from_positions(conditions.panel), self._clock)
+        volts = np.asarray(heard.audio, np.float64) / (_FULL_SCALE_V * math.sqrt(2.0))
+        return Heard(volts, RATE, "audio", "stand-in, loudspeaker", 0.0, _FULL_SCALE_V)
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
         """A whole reading: a second of audio, a second's gate, or the squelch procedure. Raises BenchError."""

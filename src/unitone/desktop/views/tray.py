@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
@@ -158,8 +159,14 @@ class Tray(QFrame):
         except UnitoneError as error:
             self.kit_error.setText(str(error))
             return
-        kit = Kit(
-            least, self._kit.most_dbm, self._kit.resolution_db, pads, self.told.isChecked(), switches, self._kit.shows
+        # What is known of pads and generator is put in anew where the kit is kept.
+        kit = replace(
+            self._kit,
+            least_dbm=least,
+            pads_db=pads,
+            generator_knows=self.told.isChecked(),
+            switches_db=switches,
+            pad_errors_db=(),
         )
         if self._then is not None:
             self._then(kit)

@@ -1,0 +1,590 @@
+"""The Meters view: a source measured, its figure large, its curves drawn, compared, and sent to the step at hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFileDialog,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from unitone.bench.live import Feed
+from unitone.bench.mybench import MyBench
+from unitone.bench.ports import Heard
+from unitone.desktop.audio.soundcard import SoundInput
+from unitone.desktop.errand import Errand
+from unitone.desktop.listener import Listener, Seen
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.meters.how import HowCard
+from unitone.desktop.views.meters.listening import Listening
+from unitone.desktop.views.meters.tones import TonesCard
+from unitone.desktop.views.stepcard import Figure
+from unitone.desktop.widgets.curves import Curves, scale_of
+from unitone.desktop.widgets.lines import Line, Lines
+from unitone.desktop.widgets.painted import label
+from unitone.errors import SignalError, UnitoneError
+from unitone.session.meteraudio import ratio_words
+from unitone.session.meters import measure_recording
+from unitone.session.metershapes import TAKES, TASKS, How, MeterPicture, MeterTask
+from unitone.words import tr
+
+_SOURCE_WORDS = {"card": "sound card", "standin": "stand-in", "file": "file"}
+
+
+class MetersPage(QWidget):
+    """One source at a time, measured off the window's thread."""
+
+    #: What can go to a step, the source's name, and of what kind the source is.
+    send = pyqtSignal(object, str, str)
+    #: The stand-in of the job on the Bench is wanted, or not any more.
+    standin_wanted = pyqtSignal(bool)
+    #: (input's id, its side) was chosen.
+    input_chosen = pyqtSignal(str, str)
+
+    def __init__(self, bench: Callable[[], MyBench]) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.setAccessibleName(tr("Meters"))
+        self.shown: MeterPicture | None = None
+        self.held: MeterPicture | None = None
+        self.frozen = False
+        self._bench = bench
+        self._path: Path | None = None
+        self._task: MeterTask = "sinad"
+        self._how = How()
+        self._measuring = Errand("meter", self)
+        self._listener = Listener(self)
+        self._listener.seen.connect(self._seen)
+        self._listener.ended.connect(self._ended)
+        self._input: SoundInput | None = None
+        self._lost_words = ""
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(theme.px(20), theme.px(14), theme.px(16), theme.px(14))
+        outer.setSpacing(theme.px(8))
+        outer.addLayout(self._head())
+        outer.addLayout(self._columns(), 1)
+        self._tell(tr("Choose what to listen to. A stereo recording is I/Q for deviation, depth and SSB."))
+
+    # -- the cards -------------------------------------------------------------------------------
+
+    def _columns(self) -> QHBoxLayout:
+        columns = QHBoxLayout()
+        columns.setSpacing(theme.px(12))
+        left, right = QVBoxLayout(), QVBoxLayout()
+        for column in (left, right):
+            column.setSpacing(theme.px(10))
+        left.addWidget(self._reading(), 3)
+        self.listening = Listening()
+        self.listening.wanted.connect(self.listen_to)
+        left.addWidget(self.listening)
+        self.how = HowCard()
+        self.how.changed.connect(self.measure)
+        left.addWidget(self.how)
+        left.addStretch(1)
+        self.upper = QStackedWidget()
+        self.tones = TonesCard()
+        self.tones.running.connect(self._sounding)
+        for part in (self._plot("wave", tr("The wave")), self._table(), self.tones):
+            self.upper.addWidget(part)
+        self.upper.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
+        right.addWidget(self.upper, 5)
+        right.addWidget(self._plot("spectrum", tr("Where it lies")), 6)
+        right.addWidget(self._against())
+        # In a low window the left column scrolls, the plots keep their room.
+        inside = QWidget()
+        left.setContentsMargins(0, 0, theme.px(4), 0)
+        inside.setLayout(left)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
+        columns.addWidget(area, 3)
+        columns.addLayout(right, 5)
+        return columns
+
+    def _card(self, title: str, right: QWidget | None = None) -> tuple[QFrame, QVBoxLayout]:
+        card = QFrame()
+        card.setProperty("role", "card")
+        layout = QVBoxLayout(card)
+        layout.setContentsMargins(theme.px(14), theme.px(10), theme.px(14), theme.px(12))
+        layout.setSpacing(theme.px(6))
+        row = QHBoxLayout()
+        row.addWidget(label("heading", title))
+        if isinstance(right, QLabel):
+            # What does not fit is not worth a second line: plots below would be squeezed by it.
+            right.setMinimumWidth(theme.px(20))
+            right.setAlignment(Qt.AlignmentFlag.AlignRight)
+            row.addWidget(right, 1)
+        else:
+            row.addStretch(1)
+        layout.addLayout(row)
+        return card, layout
+
+    def _head(self) -> QVBoxLayout:
+        head = QVBoxLayout()
+        head.setSpacing(theme.px(4))
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(6))
+        row.addWidget(label("page", tr("Meters")))
+        self.name = label("quiet", "")
+        self.name.setMinimumWidth(theme.px(20))
+        row.addWidget(self.name, 1)
+        self.sounding = QPushButton("")
+        self.sounding.setProperty("role", "main")
+        self.sounding.clicked.connect(lambda: self.press("meter-tone"))
+        self.sounding.hide()
+        row.addWidget(self.sounding)
+        head.addLayout(row)
+        chips = QHBoxLayout()
+        chips.setSpacing(theme.px(5))
+        self.chips: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for task, words in TASKS:
+            chip = self._chip(words, lambda _=False, t=task: self._choose(t))
+            chip.setChecked(task == self._task)
+            self.chips[task] = chip
+            group.addButton(chip)
+            chips.addWidget(chip)
+        chips.addStretch(1)
+        self.tones_chip = self._chip(tr("Tones out"), lambda _=False: self._show_upper())
+        chips.addWidget(self.tones_chip)
+        head.addLayout(chips)
+        return head
+
+    def _chip(self, words: str, do: Callable[[bool], None]) -> QPushButton:
+        chip = QPushButton(words)
+        chip.setProperty("role", "chip")
+        chip.setCheckable(True)
+        chip.setMinimumWidth(theme.px(30))
+        chip.clicked.connect(do)
+        return chip
+
+    def _reading(self) -> QWidget:
+        self.doubt = label("quiet", "")
+        card, layout = self._card(tr("Reading"), self.doubt)
+        self.figure = Figure(100)
+        self.figure.setMinimumHeight(theme.px(70))
+        layout.addWidget(self.figure, 1)
+        self.words = label("quiet", "", True)
+        layout.addWidget(self.words)
+        self.trend = Curves(tr("Reading over time"))
+        self.trend.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.trend.setFixedHeight(theme.px(84))
+        #: A steady reading is drawn as one: less than this (dB) fills no plot.
+        self.trend.least = 2.0
+        layout.addWidget(self.trend)
+        self.warnings = Lines(tr("What is wrong with it"))
+        layout.addWidget(self.warnings)
+        return card
+
+    def _plot(self, name: str, title: str) -> QWidget:
+        words = label("quiet", "")
+        card, layout = self._card(title, words)
+        plot = Curves(title)
+        layout.addWidget(plot, 1)
+        setattr(self, name, plot)
+        setattr(self, f"{name}_words", words)
+        return card
+
+    def _table(self) -> QWidget:
+        card, layout = self._card(tr("In figures"))
+        holder = QWidget()
+        self.rows = QGridLayout(holder)
+        self.rows.setContentsMargins(0, 0, theme.px(8), 0)
+        self.rows.setVerticalSpacing(theme.px(2))
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(holder)
+        area.setAccessibleName(tr("In figures"))
+        layout.addWidget(area, 1)
+        return card
+
+    def _against(self) -> QWidget:
+        self.held_words = label("quiet", tr("hold one to compare with"))
+        card, layout = self._card(tr("Found against now"), self.held_words)
+        card.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        holder = QWidget()
+        # Room for three lines, whether one is held or not: nothing moves when it is.
+        holder.setMinimumHeight(theme.px(80))
+        self.cells = QGridLayout(holder)
+        self.cells.setContentsMargins(0, 0, 0, 0)
+        self.cells.setHorizontalSpacing(theme.px(12))
+        self._cells: list[tuple[QLabel, QLabel, QLabel]] = []
+        for n in range(4):
+            cell = (label("small"), label("headline"), label("quiet"))
+            for line, part in enumerate(cell):
+                part.setMinimumWidth(theme.px(20))
+                self.cells.addWidget(part, line, n)
+            self.cells.setColumnStretch(n, 1)
+            self._cells.append(cell)
+        layout.addWidget(holder)
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(6))
+        self.buttons: dict[str, QPushButton] = {}
+        for name, words in (
+            ("meter-send", tr("Send to step  Ctrl ↵")), ("meter-hold", tr("Hold  Ctrl H")), ("meter-freeze", tr("Freeze  Ctrl F")),
+            ("meter-keep", tr("Keep 10 s…  Ctrl S")),
+        ):  # fmt: skip
+            button = self.buttons[name] = QPushButton(words)
+            button.clicked.connect(lambda _=False, n=name: self.press(n))
+            row.addWidget(button)
+        row.addStretch(1)
+        layout.addLayout(row)
+        self.told = label("quiet", "", True)
+        layout.addWidget(self.told)
+        self.to_step, self.hold = self.buttons["meter-send"], self.buttons["meter-hold"]
+        self.wave: Curves
+        self.spectrum: Curves
+        self.wave_words: QLabel
+        self.spectrum_words: QLabel
+        return card
+
+    # -- sources --------------------------------------------------------------------------------------
+
+    def ask(self) -> None:
+        """Choose a recording."""
+        name, _ = QFileDialog.getOpenFileName(
+            self,
+            tr("A recording"),
+            "",
+            tr("Recordings (*.wav *.flac *.aif *.aiff *.ogg *.sigmf-meta *.csv *.txt *.s1p *.s2p)"),
+        )
+        if name:
+            self.take(Path(name))
+        else:
+            self._show_source()
+
+    def take(self, path: Path) -> None:
+        """Measure this recording."""
+        self.quiet()
+        self._path = path
+        self.listening.where = "file"
+        self._show_source()
+        self.measure()
+
+    def listen_to(self, where: str) -> None:
+        """Take another source, or the same one anew."""
+        if where == "file":
+            self.ask()
+            return
+        self.quiet()
+        self._lost_words = ""
+        self.listening.where = "card" if where == "card" else "standin"
+        if where == "standin":
+            self.standin_wanted.emit(True)
+            self._show_source()
+            self._tell(tr("listening to the stand-in…"))
+            return
+        try:
+            device, side = self.listening.chosen()
+            known = self._bench().inputs.of(device.id, side)
+            self._input = SoundInput(device, side, None if known is None else known.full_scale_v)
+        except SignalError as error:
+            self.listening.where = ""
+            self._show_source()
+            self._tell(str(error))
+            return
+        if known is not None and known.ppm is not None:
+            self.how.ppm.show_value(f"{known.ppm:g} ppm")
+        self.input_chosen.emit(device.id, side)
+        self._start(self._input.feed)
+        self._input.begin()
+        self._show_source()
+
+    def quiet(self) -> None:
+        """Let go of whatever is listened to."""
+        if self.listening.where == "standin":
+            self.standin_wanted.emit(False)
+        if self._input is not None:
+            self._input.stop()
+            self._input = None
+        self._listener.stop()
+        self.listening.where = ""
+        self._path = None
+        self._freeze(False)
+
+    def stop(self) -> None:
+        """The window closes: nothing sounds, nothing listens."""
+        self.tones.stop()
+        self.quiet()
+
+    def _start(self, feed: Feed) -> None:
+        """Measure a live feed, in a task that takes what it gives."""
+        if feed.kind not in TAKES[self._task] or self._task == "response":
+            self._task = "sinad" if feed.kind == "audio" else "deviation"
+            self.chips[self._task].setChecked(True)
+        self.shown = None
+        self._tell(tr("listening…"))
+        how = self._read()
+        self._listener.start(feed, how if how is not None else How(self._task))
+
+    def hear(self, heard: Heard) -> None:
+        """A stretch of the stand-in's sound; another kind of it (keyed, or let go) is another feed."""
+        if self.listening.where != "standin":
+            return
+        feed = self._listener.feed
+        if feed is None or (feed.kind, feed.rate, feed.name) != (heard.kind, heard.rate, heard.name):
+            feed = Feed(heard.rate, heard.kind, heard.name, heard.centre_hz, heard.full_scale_v)
+            self._start(feed)
+            self._show_source()
+        feed.push(heard.samples)
+
+    def deaf(self, words: str) -> None:
+        """Why the stand-in cannot be heard now."""
+        if self.listening.where == "standin":
+            self._listener.stop()
+            self._tell(words)
+
+    def _seen(self, feed: Feed, seen: Seen) -> None:
+        self._listener.shown()
+        if feed is not self._listener.feed or self.frozen:
+            return
+        if seen.picture is None:
+            self._tell(seen.words, seen.overload)
+        else:
+            self.show_picture(seen.picture, seen.overload)
+
+    def _ended(self, feed: Feed, words: str) -> None:
+        if feed is self._listener.feed and words:
+            # The last picture stays, and can still be held or sent.
+            self.warnings.show_lines([Line("out", words)])
+            self.warnings.show()
+            self.told.setText(tr("not listening any more"))
+
+    def _show_source(self) -> None:
+        where, quiet = self.listening.where, {}
+        if where == "file" and self._path is not None:
+            quiet = {"file": self._path.name}
+        elif where == "card" and self._input is not None:
+            known = self._bench().inputs.of(self._input.device.id, self._input.side)
+            quiet = {"card": tr("not calibrated in volts: My bench does it") if known is None else known.words}
+        elif where == "standin" and (feed := self._listener.feed) is not None:
+            quiet = {"standin": feed.name}
+        self.listening.show_where(where, quiet, main=not where and self.shown is None)
+        self.how.show_task(self._task, where in ("card", "standin"))
+        self._show_buttons()
+
+    # -- measuring ---------------------------------------------------------------------------------
+
+    def _choose(self, task: MeterTask) -> None:
+        self._task = task
+        self.shown = None
+        self.tones_chip.setChecked(False)
+        self._show_upper()
+        self._show_source()
+        self.measure()
+
+    def _read(self) -> How | None:
+        """How it shall be measured; what a field does not take stands in words."""
+        try:
+            return self.how.read(self._task)
+        except UnitoneError as error:
+            self._tell(str(error))
+            return None
+
+    def measure(self) -> None:
+        """Measure what is chosen in the way that is chosen; what is wrong stands in words."""
+        how = self._read()
+        if how is None:
+            return
+        self._how = how
+        if self._listener.feed is not None:
+            if self._listener.feed.kind not in TAKES[self._task] or self._task == "response":
+                self._tell(tr("What is listened to now does not give this: choose another source, or a recording."))
+            self._listener.change(how)
+            return
+        path = self._path
+        if path is None:
+            return
+        self.told.setText(tr("measuring…"))
+        self._measuring.run(lambda: measure_recording(path, how), self.show_picture, self._failed)
+
+    def _failed(self, words: str) -> None:
+        self.shown = None
+        self._tell(words)
+
+    def _tell(self, words: str, overload: bool = False) -> None:
+        """Words where there is nothing to show."""
+        self.shown = None
+        self.figure.show_figure("—", "")
+        for part in (self.doubt, self.words, self.told):
+            part.setText("")
+        self._warn([Line("too close to call", words)], overload)
+        for plot in (self.wave, self.spectrum, self.trend):
+            plot.show_nothing()
+        self.trend.hide()
+        self._show_cells()
+
+    def _warn(self, lines: list[Line], overload: bool) -> None:
+        if overload:
+            lines = [Line("out", tr("Overload: the input is at its end. Turn it down, or put a pad in.")), *lines]
+        self.warnings.show_lines(lines)
+        self.warnings.setVisible(bool(lines))
+
+    def show_picture(self, seen: MeterPicture, overload: bool = False) -> None:
+        """Show what was measured."""
+        self.shown = seen
+        self.name.setText(seen.name)
+        self.figure.show_figure(seen.figure, seen.unit)
+        self.figure.setAccessibleDescription(f"{seen.figure} {seen.unit} {seen.doubt}")
+        self.doubt.setText(seen.doubt)
+        self.words.setText(seen.words)
+        self.told.setText("")
+        self._warn([Line("too close to call", w) for w in seen.warnings], overload)
+        self.trend.setVisible(len(seen.trend) > 1)
+        if len(seen.trend) > 1:
+            points = np.array(seen.trend)
+            self.trend.show_curves(points[:, 0], points[:, 1])
+        self._show_upper()
+        if seen.table:
+            self._fill(seen.table)
+        else:
+            self.wave.show_curves(*seen.wave, seen.rest)
+            self.wave_words.setText(seen.wave_words)
+        if seen.spread is not None:
+            self.spectrum.show_bars(*seen.spread)
+            self.spectrum_words.setText(seen.spectrum_words)
+        else:
+            by, unit = scale_of(seen.spectrum[0])
+            marks = tuple((m.hz / by, m.db, m.words) for m in seen.marks)
+            band = None if seen.band_hz is None else (seen.band_hz[0] / by, seen.band_hz[1] / by)
+            limit = None if seen.limit is None else (seen.limit[0] / by, seen.limit[1])
+            self.spectrum.show_curves(seen.spectrum[0] / by, seen.spectrum[1], None, band, marks, limit)
+            self.spectrum_words.setText(f"{seen.spectrum_words} · {unit}")
+        self._show_cells()
+
+    def _show_upper(self) -> None:
+        if self.tones_chip.isChecked():
+            self.upper.setCurrentWidget(self.tones)
+        else:
+            self.upper.setCurrentIndex(1 if self.shown is not None and self.shown.table else 0)
+
+    def _fill(self, table: tuple[tuple[str, ...], ...]) -> None:
+        while (item := self.rows.takeAt(0)) is not None:
+            if (old := item.widget()) is not None:
+                old.hide()
+                old.deleteLater()
+        for line, row in enumerate(table):
+            for column, text in enumerate(row):
+                part = label("small" if line == 0 else "plain", text)
+                if column < 2:
+                    part.setAlignment(Qt.AlignmentFlag.AlignRight)
+                self.rows.addWidget(part, line, column)
+        for column in range(4):
+            self.rows.setColumnStretch(column, 1)
+        self.rows.setRowStretch(len(table), 1)
+
+    def _show_cells(self) -> None:
+        """The small figures, and beside them those of the one that is held."""
+        figures = self.shown.figures if self.shown else ()
+        held = (
+            self.held
+            if self.held is not None and self.shown is not None and self.held.task == self.shown.task
+            else None
+        )
+        for n, (what, now, was) in enumerate(self._cells):
+            if n >= len(figures):
+                for part in (what, now, was):
+                    part.setText("")
+                continue
+            figure = figures[n]
+            what.setText(figure.what)
+            now.setText(f"{figure.text} {figure.unit}" if figure.value is not None else "—")
+            was.setText("")
+            if held is not None:
+                old = held.figures[n]
+                was.setText(tr("was {v} {unit}", v=old.text, unit=old.unit) if old.value is not None else tr("was —"))
+        if held is not None and self.shown is not None:
+            words = tr("held: {figure} {unit}, {name}", figure=held.figure, unit=held.unit, name=held.name)
+            self.held_words.setText(words)
+            self.held_words.setToolTip(words)
+            if held is not self.shown and (said := ratio_words(held, self.shown)):
+                self.told.setText(said)
+        elif self.held is None:
+            self.held_words.setText(tr("hold one to compare with"))
+        else:
+            self.held_words.setText(tr("held: {task}", task=dict(TASKS)[self.held.task]))
+        self._show_buttons()
+
+    def _show_buttons(self) -> None:
+        live = self._listener.feed is not None
+        can = self.shown is not None and bool(self.shown.sends)
+        if self.to_step.property("role") != ("main" if can else ""):
+            # Orange is where the hand goes next: to a source first, then to the step.
+            self.to_step.setProperty("role", "main" if can else "")
+            if (style := self.to_step.style()) is not None:
+                style.unpolish(self.to_step)
+                style.polish(self.to_step)
+        self.to_step.setEnabled(can)
+        self.hold.setEnabled(self.shown is not None)
+        self.buttons["meter-freeze"].setEnabled(live)
+        self.buttons["meter-freeze"].setText(tr("Go on  Ctrl F") if self.frozen else tr("Freeze  Ctrl F"))
+        self.buttons["meter-keep"].setEnabled(live)
+
+    # -- doing ----------------------------------------------------------------------------------------
+
+    def press(self, name: str) -> None:
+        """An action by its id."""
+        if name == "meter-open":
+            self.ask()
+        elif name == "meter-card":
+            self.listen_to("card")
+        elif name == "meter-standin":
+            self.listen_to("standin")
+        elif name == "meter-hold" and self.shown is not None:
+            self.held = self.shown
+            self._show_cells()
+        elif name == "meter-freeze" and (self._listener.feed is not None or self.frozen):
+            self._freeze(not self.frozen)
+        elif name == "meter-keep" and self._listener.feed is not None:
+            self._ask_keep()
+        elif name == "meter-tone":
+            self.tones.calibrate(self._bench().outputs)
+            self.tones.press()
+        elif name == "meter-tones":
+            self.tones_chip.click()
+        elif name == "meter-send" and self.shown is not None and self.shown.sends:
+            sends = tuple((s.quantity_id, s.value, s.u) for s in self.shown.sends)
+            self.send.emit(sends, self.shown.name, _SOURCE_WORDS.get(self.listening.where, "file"))
+
+    def _freeze(self, frozen: bool) -> None:
+        self.frozen = frozen
+        self.told.setText(tr("frozen: the sound goes on, the picture stands") if frozen else "")
+        self._show_buttons()
+
+    def _ask_keep(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, tr("Keep the last 10 s"), "kept.wav", tr("Sound files (*.wav)"))
+        if name:
+            self.keep(Path(name))
+
+    def keep(self, path: Path) -> None:
+        """Write the last ten seconds to a file."""
+        try:
+            seconds = self._listener.keep(path)
+            self.told.setText(tr("{s} s kept in {name}", s=f"{seconds:.1f}", name=path.name))
+        except SignalError as error:
+            self.told.setText(str(error))
+
+    def _sounding(self, words: str) -> None:
+        """What sounds is always in sight, with the way to stop it."""
+        self.sounding.setText(tr("Stop: {words}  Ctrl .", words=words))
+        self.sounding.setVisible(bool(words))
+
+    def sent(self, words: str) -> None:
+        """How sending went."""
+        self.told.setText(words)

@@ -1,0 +1,220 @@
+"""The session's bench side: readings typed, heard and sent in, with what this bench is known to do to them."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+from unitone.bench.instruments import Instrument, instrument_for
+from unitone.bench.kit import Kit, dial
+from unitone.bench.mybench import MyBench
+from unitone.bench.ports import Heard
+from unitone.coach.advice import Advice
+from unitone.errors import BenchError, EntryError, TapeError
+from unitone.job.tape import Reading
+from unitone.job.verdicts import RULES
+from unitone.quantities.entry import EXPECTED, parse_entry
+from unitone.quantities.registry import CANONICAL_UNIT, quantity
+from unitone.quantities.show import microvolts, number
+from unitone.radio.levels import canonical
+from unitone.radio.noise import least_level_dbm
+from unitone.session.shopwork import ShopWork
+from unitone.sheet.model import Conditions, Sheet, Step
+from unitone.store.logbook import Logbook
+from unitone.words import tr
+
+#: A level this far under what thermal noise allows is not argued with, only refused (dB).
+_BEYOND_DB = 2.0
+
+
+def my_bench(logbook: Logbook) -> MyBench:
+    """What is known of this workshop's bench. Raises BenchError for what a newer version kept."""
+    return MyBench.from_data(logbook.setting("my_bench"))
+
+
+class BenchWork(ShopWork):
+    """What ``Session`` can do with the instruments of this bench. Every change is an entry."""
+
+    @property
+    @abstractmethod
+    def sheet(self) -> Sheet:
+        """See ``Session``."""
+
+    @property
+    @abstractmethod
+    def step(self) -> Step:
+        """See ``Session``."""
+
+    @abstractmethod
+    def advice(self) -> Advice:
+        """See ``Session``."""
+
+    @abstractmethod
+    def reading_quantity(self, conditions: Conditions | None = None) -> str:
+        """See ``Session``."""
+
+    @abstractmethod
+    def _need_hook_up(self) -> None:
+        """See ``Session``."""
+
+    def _typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
+        q = quantity(quantity_id)
+        entry = parse_entry(typed, q.kind)
+        nominal = self._nominal_hz(q.id, wanted)
+        instrument = instrument_for(self.state.instruments, q.id, self.state.chosen.get(q.id, ""))
+        value = raw = u = None
+        warning = ""
+        if entry.value is not None:
+            raw = value = canonical(entry, q, nominal)
+            if instrument is not None:
+                value = instrument.correct(q, raw, nominal)
+                u = instrument.uncertainty(q, nominal if nominal is not None else value)
+                warning = instrument.warning(q, raw)
+            if not q.low <= value <= q.high:
+                raise EntryError.impossible(typed, f"that is no {q.title}. Expected {EXPECTED[q.kind]}.")
+            if q.id in ("rx.sensitivity", "rx.sensitivity_am") and not entry.bound:
+                ratio = 12.0 if q.id == "rx.sensitivity" else 10.0
+                floor = least_level_dbm(ratio, _modulation(q.id, wanted))
+                if value < floor - _BEYOND_DB:
+                    raise EntryError.impossible(
+                        typed,
+                        tr(
+                            "{db} dB at so low a level is below what thermal noise allows (about {least} here). Check the pads "
+                            "that are counted, and whether the generator leaks.",
+                            db=number(ratio, 0),
+                            least=microvolts(floor),
+                        ),
+                    )
+            if q.id in ("rx.sinad", "rx.sn_ratio") and wanted.level_dbm is not None:
+                warning = self._forbidden(wanted.level_dbm, value, wanted) or warning
+            if q.kind == "level" and u is None:
+                u = self._level_doubt(value)
+        if quantity_id == "rx.sensitivity":
+            wanted = replace(wanted, level_dbm=None)
+        corrected = raw is not None and value is not None and value != raw
+        return Reading(
+            quantity_id, wanted, value, instrument.name if instrument else "by hand", "hand", None, entry.bound, entry.word,
+            raw if corrected else None, value - raw if corrected and value is not None and raw is not None else 0.0,
+            typed.strip(), u, warning,
+        )  # fmt: skip
+
+    def _nominal_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
+        if quantity_id in ("tx.frequency_error", "rx.frequency_error"):
+            return float(self.sheet.carrier_hz(wanted.channel, wanted.band))
+        if quantity_id in ("ref.frequency", "osc.frequency"):
+            return self.step.limit.middle
+        return None
+
+    def listening(self) -> Conditions:
+        """The conditions that the bench stands at for the step at hand: as dialled, else as the step says."""
+        advice = self.advice()
+        if advice.step == self.step.id and advice.conditions is not None:
+            return advice.conditions
+        if any(self.state.set_up.settles(c) for c in self.step.required):
+            return self.state.set_up
+        return self.step.setting
+
+    def listen(self, seconds: float) -> Heard | None:
+        """The next stretch of what the radio on the bench gives; None where nothing is connected. Raises HookUpError."""
+        if not self.bench.simulated:
+            return None
+        self._need_hook_up()
+        return self.bench.listen(self.listening(), seconds)
+
+    def send_in(self, sends: Sequence[tuple[str, float, float | None]], name: str, source: str = "file") -> Reading:
+        """Log what a meter measured as a reading of the step at hand: the first of ``sends`` (quantity id, value in its
+        canonical unit, standard uncertainty) that the step reads. Raises TapeError, HookUpError, EntryError.
+
+        At a sensitivity step a SINAD is taken at the level that is dialled. A counted frequency becomes the error from
+        the step's channel where that is what the step reads.
+        """
+        self._need_hook_up()
+        conditions = self.listening()
+        wanted = self.reading_quantity(conditions)
+        nominal = self._nominal_hz(wanted, conditions)
+        for quantity_id, given, u in sends:
+            value: float | None = given if quantity_id == wanted else None
+            if quantity_id == "osc.frequency" and wanted.endswith("frequency_error") and nominal is not None:
+                value = given - nominal
+            if value is None:
+                continue
+            q = quantity(wanted)
+            # A counter on another socket, a recording of another channel: the value itself says so.
+            if not q.low <= value <= q.high or (
+                nominal is not None and abs(value) > 0.02 * nominal and wanted.endswith("error")
+            ):
+                raise EntryError(
+                    f"{name}: {value:g} {CANONICAL_UNIT[q.kind]} cannot be a reading of {q.title}. Check what was measured."
+                )
+            warning = ""
+            if wanted in ("rx.sinad", "rx.sn_ratio") and conditions.level_dbm is not None:
+                warning = self._forbidden(conditions.level_dbm, value, conditions)
+            reading = Reading(wanted, conditions, value, name, source, u=u, warning=warning)
+            self._append("reading", reading.to_data())
+            return reading
+        have = " or ".join(dict.fromkeys(quantity(q).title for q, _, _ in sends))
+        raise TapeError(f"The step at hand, {self.step.title}, reads {quantity(wanted).title}; this is {have}.")
+
+    def set_kit(self, kit: Kit) -> None:
+        """Another generator, other pads; what is known of them on this bench goes with them."""
+        self._append("kit", {"kit": my_bench(self.logbook).kit(kit).to_data()})
+
+    def set_instruments(self, instruments: tuple[Instrument, ...], rule: str | None = None) -> None:
+        """The instruments of this bench, and the decision rule."""
+        for instrument in instruments:
+            instrument.check()
+        data: dict[str, Any] = {"instruments": [i.to_data() for i in instruments]}
+        if rule is not None:
+            if rule not in RULES:
+                raise TapeError(f"“{rule}” is no decision rule. Use one of: {', '.join(RULES)}.")
+            data["rule"] = rule
+        self._append("instruments", data)
+
+    def choose_instrument(self, quantity_id: str, instrument_id: str) -> None:
+        """From here on, typed readings of that quantity come from this instrument."""
+        self._append("instruments", {"chosen": {quantity_id: instrument_id}})
+
+    def take_bench(self) -> bool:
+        """Take what is known of this bench by now: its pads, generator and instruments. True where that changes anything."""
+        if self.state.finished or self.bench.simulated:
+            return False
+        known = my_bench(self.logbook)
+        kit, instruments = known.kit(self.state.kit), known.instruments(self.state.instruments)
+        if kit != self.state.kit:
+            self._append("kit", {"kit": kit.to_data()})
+        elif instruments == self.state.instruments:
+            return False
+        if instruments != self.state.instruments:
+            self._append("instruments", {"instruments": [i.to_data() for i in instruments]})
+        return True
+
+    def _level_doubt(self, level_dbm: float) -> float | None:
+        """Standard uncertainty (dB) of a level that this generator and its pads give; None where it is not known."""
+        if self.bench.simulated:
+            return None
+        try:
+            return dial(self.state.kit, level_dbm).u_db
+        except BenchError:
+            return self.state.kit.level_u_db
+
+    def _forbidden(self, level_dbm: float, ratio_db: float, conditions: Conditions) -> str:
+        """A word where thermal noise forbids so good a ratio at so low a level; empty where it allows it."""
+        floor = least_level_dbm(ratio_db, _modulation(self.step.quantity_id, conditions))
+        if level_dbm >= floor:
+            return ""
+        return tr(
+            "{db} dB at {level} is more than thermal noise allows (at least {least}): a leaking generator or a wrong pad, not a wonder",
+            db=number(ratio_db, 1), level=microvolts(level_dbm), least=microvolts(floor),
+        )  # fmt: skip
+
+
+def _modulation(quantity_id: str, conditions: Conditions) -> str:
+    """``fm``, ``am`` or ``ssb``: what the conditions say, else what the quantity is usually read on."""
+    mode = (conditions.mode or "").lower()
+    if mode in ("usb", "lsb", "ssb", "cw"):
+        return "ssb"
+    if mode == "am" or conditions.depth_pct or quantity_id == "rx.sensitivity_am":
+        return "am"
+    return "fm"
