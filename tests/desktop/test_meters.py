@@ -63,7 +63,7 @@ def words(page: MetersPage) -> str:
 
 def test_a_recording_is_measured_drawn_and_compared(desk: Desk, tmp_path: Path) -> None:
     page = meters(desk)
-    assert page.figure.text() == "—" and "Choose a recording" in words(page) and not page.to_step.isEnabled()
+    assert page.figure.text() == "—" and "Choose what to listen to" in words(page) and not page.to_step.isEnabled()
     take(desk, page, write(tmp_path / "found.wav", 0.06, hum=0.05))
     assert page.figure.text() == "19.9" and page.shown is not None and page.trend.isVisible()
     x, y = page.shown.wave
@@ -78,8 +78,8 @@ def test_a_recording_is_measured_drawn_and_compared(desk: Desk, tmp_path: Path) 
     assert any(x.text().startswith("was 10.") for x in page.findChildren(QLabel)), [
         x.text() for x in page.findChildren(QLabel)
     ]
-    page.weighting.setCurrentIndex(page.weighting.findData("psophometric"))
-    page.weighting.activated.emit(1)
+    page.how.weighting.setCurrentIndex(page.how.weighting.findData("psophometric"))
+    page.how.weighting.activated.emit(1)
     desk.until(lambda: page.shown is not None and "psophometric" in page.words.text())
     assert float(page.figure.text()) > 36.5
 
@@ -88,7 +88,7 @@ def test_deviation_and_depth_of_iq(desk: Desk, tmp_path: Path) -> None:
     page = meters(desk)
     page.chips["deviation"].click()
     take(desk, page, iq(tmp_path / "fm.wav", 2000.0))
-    assert page.figure.text() == "2.00" and not page.weighting.isEnabled()
+    assert page.figure.text() == "2.00" and not page.how.weighting.isVisible()
     page.chips["depth"].click()
     take(desk, page, iq(tmp_path / "am.wav", depth=0.8))
     assert page.figure.text() == "80.0" and not page.trend.isVisible()
@@ -109,8 +109,8 @@ def test_what_cannot_be_measured_says_so_and_the_view_lives(desk: Desk, tmp_path
     desk.until(lambda: "I/Q is stereo" in words(page))
     page.chips["sinad"].click()
     take(desk, page, write(tmp_path / "mono.wav"))
-    page.tone.setText("9 kHz")
-    page.tone.editingFinished.emit()
+    page.how.tone.setText("9 kHz")
+    page.how.tone.editingFinished.emit()
     assert "between 50 and 3400" in words(page)
 
 

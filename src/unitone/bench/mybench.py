@@ -18,9 +18,8 @@ from unitone.errors import BenchError
 from unitone.quantities.show import number
 from unitone.words import tr
 
-Kind = Literal["pads", "steps", "leak", "generator", "counter", "wattmeter", "input", "output"]
-KINDS: tuple[Kind, ...] = ("pads", "generator", "steps", "leak", "counter", "wattmeter", "input", "output")
-#: Decibels against full scale at which a calibration is a year old and asked for again (days).
+Kind = Literal["pads", "steps", "leak", "generator", "counter", "wattmeter", "input", "clock", "output"]
+#: A calibration is asked for again after so many days.
 STALE_DAYS = 365
 
 
@@ -111,7 +110,7 @@ class MyBench:
     def _scales(self, kind: Kind) -> dict[str, InputScale]:
         made: dict[str, InputScale] = {}
         for c in self.calibrations:
-            if c.kind == kind and not c.struck:
+            if not c.struck and (c.kind == kind or (kind == "input" and c.kind == "clock")):
                 old = made.get(c.target)
                 volts = c.data.get("full_scale_v", old.full_scale_v if old else None)
                 u = c.data.get("u_v", old.u_v if old else 0.0)

@@ -330,8 +330,14 @@ class MainWindow(QMainWindow):
             from unitone.desktop.views.workshop import WorkshopPage
 
             self._workshop = WorkshopPage(self.logbook)
+            self._workshop.bench_changed.connect(self._take_bench)
             self.pages.addWidget(self._workshop)
         return self._workshop
+
+    def _take_bench(self) -> None:
+        """What was found of this bench is used at once by the job that lies on it."""
+        if self.worker is not None and self._job:
+            self.worker.do(lambda s: s.take_bench())
 
     def _meters_page(self) -> QWidget:
         if self._meters is None:
@@ -411,6 +417,8 @@ class MainWindow(QMainWindow):
             self._sheets.close_page()  # type: ignore[attr-defined]
         if self._meters is not None:
             self._meters.stop()  # type: ignore[attr-defined]
+        if self._workshop is not None:
+            self._workshop.stop()  # type: ignore[attr-defined]
         if self.worker is not None:
             self.worker.stop()
             self.worker = None

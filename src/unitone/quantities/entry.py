@@ -184,3 +184,12 @@ def _with_prefix(number: str, given: str, units: dict[str, str], text: str, expe
                 prefix = "M"
             return float(SiQuantity(f"{number}{prefix}x", "x")), units.get(spelling, "")
     raise EntryError.wrong_unit(text, given, expected)
+
+
+def decibels(text: str) -> tuple[float, ...]:
+    """``20+20`` as two pads (dB); nothing for none. Raises EntryError."""
+    parts = [p for p in text.replace(";", "+").replace(" ", "+").split("+") if p]
+    values = tuple(parse_si(p, "dB") for p in parts)
+    if any(not 0 < v <= 160 for v in values) or len(values) > 12:
+        raise EntryError("A pad is between 0 and 160 dB: write 40, or 20+20 for two.")
+    return values

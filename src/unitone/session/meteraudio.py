@@ -12,7 +12,7 @@ from unitone.quantities.show import number
 from unitone.session.metershapes import Figure, How, Mark, MeterPicture, Send, figure
 from unitone.signals.audio import AudioMeter, AudioReport, band_power
 from unitone.signals.sinad import fit_tone
-from unitone.signals.spectrum import SpectrumMeter, find_lines
+from unitone.signals.spectrum import SpectrumMeter, Trace, find_lines
 from unitone.signals.weighting import BANDS_HZ
 from unitone.words import tr
 
@@ -21,6 +21,8 @@ _POINTS = 1400
 _PERIODS = 3
 FLOOR_DB = -100.0
 _SHOWN_HZ = 4200.0
+#: A line is named where it stands so far over its surroundings (dB).
+_STANDS_DB = 8.0
 #: Audio for the wave: long enough for a lowest tone, short enough to be fitted at once.
 _WAVE_S = 0.2
 
@@ -63,7 +65,7 @@ def audio_picture(source: Source, how: How) -> MeterPicture:
     marks += [
         Mark(tone * k, dbc, tr("{k}. harmonic {db} dB", k=k, db=number(dbc, 0)))
         for k, dbc in enumerate(r.harmonics_dbc, 2)
-        if tone and dbc is not None and dbc > -60 and tone * k <= _SHOWN_HZ
+        if tone and dbc is not None and dbc > -60 and tone * k <= _SHOWN_HZ and _stands(trace, tone * k)
     ]
     if r.hum_hz is not None and r.hum_db is not None:
         marks.append(Mark(2 * r.hum_hz, max(r.hum_db, FLOOR_DB), tr("{hz:g} Hz hum", hz=r.hum_hz)))
@@ -107,6 +109,20 @@ def audio_picture(source: Source, how: How) -> MeterPicture:
         wave_words=tr("three periods; thin: what is not tone · full scale, ms") if tone else tr("full scale, ms"), sends=tuple(sends),
         compare_db=10 * math.log10(max(heard.in_band, 1e-30)), peak_dbfs=20 * math.log10(max(heard.meter.health.peak, 1e-12)),
     )  # fmt: skip
+
+
+def _stands(trace: Trace, hz: float) -> bool:
+    """Does a line stand out of what lies beside it in the drawn spectrum? One that does not is named nowhere."""
+    step = float(trace.hz[1] - trace.hz[0])
+    at, reach, beside = (
+        round(hz / step),
+        math.ceil(3 * trace.bandwidth_hz / step),
+        math.ceil(12 * trace.bandwidth_hz / step),
+    )
+    if at - beside < 0 or at + beside >= trace.db.size:
+        return False
+    around = np.concatenate((trace.db[at - beside : at - reach], trace.db[at + reach + 1 : at + beside + 1]))
+    return float(trace.db[at - 1 : at + 2].max()) > float(np.median(around)) + _STANDS_DB
 
 
 def _volts(rms: float, full_scale_v: float | None) -> tuple[float, str, str, float | None]:

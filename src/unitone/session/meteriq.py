@@ -89,8 +89,8 @@ def deviation_picture(source: Source, how: How) -> MeterPicture:
             figure(tr("carrier"), r.carrier_error_hz, "Hz", 1),
             figure(tr("SINAD"), r.sinad_db, "dB", 1) if toned else figure(tr("rms"), r.rms_hz, "Hz", 0),
         ),
-        r.warnings, _spectrum(x, rate), tr("dB below the highest line · Hz") if toned else tr("% of the time · kHz"),
-        (-8000.0, 8000.0), (Mark(0.0, 0.0, tr("middle of the channel")),), wave=(t, y / 1e3),
+        r.warnings, _spectrum(x, rate), tr("dB below the highest line") if toned else tr("% of the time · kHz"),
+        (-8000.0, 8000.0), wave=(t, y / 1e3),
         rest=rest / 1e3 if rest is not None and toned else None, wave_words=tr("the demodulated wave · kHz, ms"), spread=spread,
         sends=(Send("tx.deviation", r.peak_deviation_hz), *_frequency_sends(source, r.carrier_error_hz)), peak_dbfs=_peak_dbfs(x),
     )  # fmt: skip
@@ -111,7 +111,7 @@ def depth_picture(source: Source, how: How) -> MeterPicture:
             figure(tr("plus"), r.depth_plus_pct, "%", 1), figure(tr("minus"), r.depth_minus_pct, "%", 1),
             figure(tr("carrier"), r.carrier_error_hz, "Hz", 1), figure(tr("distortion"), r.distortion_pct, "%", 2),
         ),
-        r.warnings, _spectrum(x, rate), tr("dB below the carrier · Hz"), (-4500.0, 4500.0), (Mark(0.0, 0.0, tr("carrier")),),
+        r.warnings, _spectrum(x, rate), tr("dB below the carrier"), (-4500.0, 4500.0), (Mark(0.0, 0.0, tr("carrier")),),
         wave=(t, 100 * y), rest=100 * rest if rest is not None and r.tone_hz else None,
         wave_words=tr("the envelope about the carrier · %, ms"),
         sends=(Send("tx.am_depth", r.depth_pct), *_frequency_sends(source, r.carrier_error_hz)), compare_db=r.carrier_dbfs,
@@ -162,7 +162,7 @@ def ssb_picture(source: Source, how: How) -> MeterPicture:
     part = size[: round(0.02 * rate)]
     return MeterPicture(
         source.name, "ssb", shown, unit, value, tr("over {s} s · peak over mean {db} dB", s=number(seconds, 1), db=number(power.crest_db, 1)),
-        words, small, source.warnings, _spectrum(x, rate, _SSB_HZ), tr("dB below the highest line · Hz"), None, tuple(marks),
+        words, small, source.warnings, _spectrum(x, rate, _SSB_HZ), tr("dB below the highest line"), None, tuple(marks),
         wave=(np.arange(part.size) / rate * 1e3, part), wave_words=tr("the envelope · full scale, ms"), sends=sends,
         compare_db=pep, peak_dbfs=_peak_dbfs(x),
     )  # fmt: skip

@@ -66,7 +66,7 @@ def frequency_picture(source: Source, how: How) -> MeterPicture:
             figure(tr("spread of it"), 1e3 * got.std_hz, "mHz", 2), figure(tr("gate"), got.gate_s, "s", 2),
         ),
         source.warnings, (trace.hz[near] + offset, np.maximum(trace.db[near] - trace.db.max(), FLOOR_DB)),
-        tr("dB below the highest line · Hz"), None, (Mark(raw, 0.0, f"{shown} {unit}"),), wave=(t, y),
+        tr("dB below the highest line"), None, (Mark(raw, 0.0, f"{shown} {unit}"),), wave=(t, y),
         wave_words=tr("three periods · full scale, ms"),
         sends=(Send("ref.frequency", hz, got.std_hz), Send("osc.frequency", hz, got.std_hz)),
         peak_dbfs=20 * math.log10(max(float(np.abs(audio).max()), 1e-12)),
@@ -143,7 +143,8 @@ def _lines(trace: Trace, name: str, centre_hz: float, how: How, warnings: tuple[
     if len(found) > _ROWS:
         said.append(tr("{n} more lines, all weaker, are not in the table.", n=len(found) - _ROWS))
     if over:
-        said.insert(0, tr("{n} lines over the limit.", n=len(over)))
+        names = ", ".join(" ".join(nice_hz(s.hz + centre_hz, 0)) for s in over[:3])
+        said.insert(0, tr("over the limit: {names}{more}", names=names, more=" …" if len(over) > 3 else ""))
     words = tr("no line beside the carrier stands out")
     if worst is not None:
         words = f"{' '.join(nice_hz(worst.hz + centre_hz, 0))} {worst.name}"
@@ -161,7 +162,7 @@ words,
             figure(tr("noise floor"), trace.floor_db - level, "dBc", 0),
             figure(tr("to the limit"), None if worst is None else worst.margin_db, "dB", 1),
         ),
-        tuple(said), (x, np.maximum(trace.db - level, shown_floor)), tr("dB below the carrier · Hz"), None,
+        tuple(said), (x, np.maximum(trace.db - level, shown_floor)), tr("dB below the carrier"), None,
         tuple(Mark(s.hz + centre_hz, s.dbc, s.name or " ".join(nice_hz(s.hz + centre_hz, 0))) for s in found[:4]), limit=line, table=tuple(rows),
         sends=() if second is None else (Send("tx.harmonic", second.dbc),),
     )  # fmt: skip
@@ -199,7 +200,6 @@ def response_picture(path: Path, how: How, source: Source | None = None) -> Mete
     middle = "" if r.centre_hz is None else tr("middle at {f}", f=" ".join(nice_hz(r.centre_hz, 0)))
     rows = [(tr("down"), tr("bandwidth"))]
     rows += [(f"{down:g} dB", "—" if w is None else " ".join(nice_hz(w, 0))) for down, w in r.bandwidth_hz.items()]
-    ready = [Mark(r.top_hz, 0.0, tr("top"))]
     return MeterPicture(
         path.name, "response", text, unit + (tr(" at −6 dB") if six is not None else tr(" at −3 dB") if main else ""), main, middle,
         tr("top at {f}", f=" ".join(nice_hz(r.top_hz, 0))),
@@ -208,6 +208,6 @@ def response_picture(path: Path, how: How, source: Source | None = None) -> Mete
             figure(tr("sides differ by"), r.symmetry_db, "dB", 1),
             figure(tr("middle to top"), None if r.centre_hz is None else (r.top_hz - r.centre_hz), "Hz", 0),
         ),
-        tuple(warnings), (hz, np.maximum(db - r.top_db, FLOOR_DB)), tr("dB below the top · Hz"),
-        None if r.centre_hz is None or main is None else (r.centre_hz - main / 2, r.centre_hz + main / 2), tuple(ready), table=tuple(rows),
+        tuple(warnings), (hz, np.maximum(db - r.top_db, FLOOR_DB)), tr("dB below the top"),
+        None if r.centre_hz is None or main is None else (r.centre_hz - main / 2, r.centre_hz + main / 2), (), table=tuple(rows),
     )  # fmt: skip

@@ -88,7 +88,8 @@ class StandInBench:
         channel = self._channel(conditions)
         if conditions.way == "send":
             microphone = (conditions.mic_mv or 0.0) * 1e-3
-            sent = strongest(self.radio.emit(seconds, channel, self._clock, microphone, conditions.tone_hz or 1000.0))
+            tone = conditions.tone_hz or 1000.0
+            sent = strongest(self.radio.emit(seconds, channel, self._clock, microphone, tone, goes_on=True))
             samples = np.asarray(sent.envelope / math.sqrt(_FULL_SCALE_W), np.complex64)
             return Heard(samples, sent.rate, "iq", "stand-in, sending", sent.centre_hz)
         signal = None if conditions.level_dbm is None else self._signal(conditions, conditions.level_dbm)

@@ -135,12 +135,13 @@ class StandInRadio:
     # -- send ---------------------------------------------------------------------------
 
     def emit(
-        self, seconds: float, channel: str, bench_seconds: float, microphone_v: float = 0.0, tone_hz: float = 1000.0
-    ) -> list[Component]:
-        """What leaves the aerial socket while keyed."""
+        self, seconds: float, channel: str, bench_seconds: float, microphone_v: float = 0.0, tone_hz: float = 1000.0,
+        goes_on: bool = False,
+    ) -> list[Component]:  # fmt: skip
+        """What leaves the aerial socket while keyed; ``goes_on``: the same keying as before."""
         nominal, actual = self._output_hz("tx.carrier", channel, bench_seconds)
         error = actual - nominal if self.locked("send", channel) else _UNLOCKED_HZ / 4
-        return self.transmitter.emit(seconds, nominal, error, microphone_v, tone_hz, self.rail_share())
+        return self.transmitter.emit(seconds, nominal, error, microphone_v, tone_hz, self.rail_share(), goes_on)
 
     # -- receive ------------------------------------------------------------------------
 

@@ -21,6 +21,8 @@ class Transmitter:
         self.physics = physics
         self.mechanics = mechanics
         self._noise = noise
+        #: Where carrier (rad) and modulating tone (cycles) stood when the last stretch ended.
+        self._ended = (0.0, 0.0)
 
     def watts(self, carrier_hz: float, supply_share: float = 1.0) -> float:
         """Carrier power from drive and tank as the coils stand; goes with the square of the supply."""
@@ -41,16 +43,22 @@ class Transmitter:
 
     def emit(
         self, seconds: float, carrier_hz: float, error_hz: float, microphone_v: float = 0.0, tone_hz: float = 1000.0,
-        rail_share: float = 1.0,
+        rail_share: float = 1.0, goes_on: bool = False,
     ) -> list[Component]:  # fmt: skip
-        """Carrier and second harmonic for ``seconds``, shape (n,) each, at 48 kHz round their nominal frequencies."""
+        """Carrier and second harmonic for ``seconds``, shape (n,) each, at 48 kHz round their nominal frequencies.
+
+        Each keying begins at a phase of its own; one that ``goes_on`` begins where the last stretch ended.
+        """
         n = round(seconds * RATE)
         t = np.arange(n) / RATE
         wander = self._noise.standard_normal(n) * self.physics.send.residual_fm
-        phase = 2 * np.pi * (error_hz * t + np.cumsum(wander) / RATE) + self._noise.uniform(0, 2 * np.pi)
+        start, cycles = self._ended if goes_on else (float(self._noise.uniform(0, 2 * np.pi)), 0.0)
+        phase = 2 * np.pi * (error_hz * t + np.cumsum(wander) / RATE) + start
+        ended = float(phase[-1] + 2 * np.pi * error_hz / RATE)
         deviation = self.deviation_hz(microphone_v, rail_share)
         if deviation > 0 and tone_hz > 0:
-            phase = phase + deviation / tone_hz * np.sin(2 * np.pi * tone_hz * t)
+            phase = phase + deviation / tone_hz * np.sin(2 * np.pi * (tone_hz * t + cycles))
+        self._ended = (ended % (2 * np.pi), (cycles + tone_hz * seconds) % 1.0)
         carrier = math.sqrt(self.watts(carrier_hz)) * np.exp(1j * phase)
         ripple = 1e-4 * (self._noise.standard_normal(n) + 1j * self._noise.standard_normal(n))
         second = math.sqrt(self.watts(carrier_hz) * 10.0 ** (self.physics.send.harmonic_dbc / 10.0)) * np.exp(

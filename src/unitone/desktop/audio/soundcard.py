@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-from PyQt6.QtCore import QIODevice, QObject, Qt, QThread, QTimer, pyqtSignal
+from PyQt6.QtCore import QIODevice, QLoggingCategory, QObject, Qt, QThread, QTimer, pyqtSignal
 
 from unitone.bench.live import Feed
 from unitone.bench.sources import Block
@@ -38,6 +38,8 @@ class Device:
 
 def multimedia() -> Any:
     """Qt's module for sound. Raises SignalError naming the package that is missing."""
+    # What Qt says of libraries that are not on this machine is no news to a technician: no device, or an error, is told in words.
+    QLoggingCategory.setFilterRules("qt.multimedia.*=false")
     try:
         from PyQt6 import QtMultimedia
     except ImportError as error:

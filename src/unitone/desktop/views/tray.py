@@ -22,7 +22,7 @@ from unitone.desktop.views.questions import (
 from unitone.desktop.views.workdone import LooseQuestion, TriedQuestion
 from unitone.desktop.widgets.painted import label
 from unitone.errors import EntryError, UnitoneError
-from unitone.quantities.entry import parse_si
+from unitone.quantities.entry import decibels, parse_si
 from unitone.session.shapes import BenchView
 from unitone.words import tr
 
@@ -152,7 +152,7 @@ class Tray(QFrame):
 
     def _keep_kit(self) -> None:
         try:
-            pads, switches = _decibels(self.pads.text()), _decibels(self.switches.text())
+            pads, switches = decibels(self.pads.text()), decibels(self.switches.text())
             least = parse_si(self.least.text() or "-100", "dBm")
             if not -200 <= least <= 20:
                 raise EntryError(tr("The lowest level of a generator lies between −200 and 20 dBm."))
@@ -191,12 +191,3 @@ class Tray(QFrame):
             self.close_tray()
             return
         super().keyPressEvent(event)
-
-
-def _decibels(text: str) -> tuple[float, ...]:
-    """``20+20`` as two pads; nothing for none. Raises EntryError."""
-    parts = [p for p in text.replace(";", "+").replace(" ", "+").split("+") if p]
-    values = tuple(parse_si(p, "dB") for p in parts)
-    if any(not 0 < v <= 160 for v in values) or len(values) > 12:
-        raise EntryError(tr("A pad is between 0 and 160 dB: write 40, or 20+20 for two."))
-    return values

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
+    QButtonGroup,
     QComboBox,
     QFrame,
     QGridLayout,
@@ -13,12 +14,14 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from unitone.bench.instruments import Instrument
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.mybench import MyBenchPage
 from unitone.desktop.views.tableeditor import TableEditor
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
@@ -82,6 +85,9 @@ def read_instruments(rows: list[dict[str, Any]]) -> tuple[tuple[Instrument, ...]
 class WorkshopPage(QWidget):
     """What holds for every new job. A job that is open takes its instruments when it next chooses one (I)."""
 
+    #: What is known of the bench is other than before.
+    bench_changed = pyqtSignal()
+
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()
         self.setObjectName("paper")
@@ -94,19 +100,58 @@ class WorkshopPage(QWidget):
         outer.setSpacing(theme.px(10))
         head = QHBoxLayout()
         head.addWidget(label("page", tr("Workshop")))
+        self.chips: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for n, (key, words) in enumerate((("instruments", tr("Instruments and schools")), ("bench", tr("My bench")))):
+            chip = self.chips[key] = QPushButton(words)
+            chip.setProperty("role", "chip")
+            chip.setCheckable(True)
+            chip.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+            chip.setChecked(n == 0)
+            chip.clicked.connect(lambda _=False, k=key: self.show_part(k))
+            group.addButton(chip)
+            head.addWidget(chip)
         self.state = label("quiet", "", True)
         head.addWidget(self.state, 1)
+        head.addStretch(0)
         self.undo = QPushButton(tr("Undo"))
         self.undo.clicked.connect(self._undo)
         head.addWidget(self.undo)
         outer.addLayout(head)
-        columns = QHBoxLayout()
+        both = QWidget()
+        columns = QHBoxLayout(both)
+        columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(theme.px(12))
         columns.addWidget(self._instruments(), 62)
         columns.addWidget(self._schools(), 32)
-        outer.addLayout(columns, 1)
+        self.parts = QStackedWidget()
+        self.parts.addWidget(both)
+        self.bench: MyBenchPage | None = None
+        outer.addWidget(self.parts, 1)
         self.table.show_draft(self.draft)
         self._changed()
+
+    def show_part(self, name: str) -> None:
+        """Instruments and schools, or My bench."""
+        self.chips[name].setChecked(True)
+        if name == "bench" and self.bench is None:
+            self.bench = MyBenchPage(self._logbook)
+            self.bench.changed.connect(self.bench_changed)
+            self.parts.addWidget(self.bench)
+        if self.bench is not None:
+            self.bench.stop()
+            self.bench.show_bench()
+        self.parts.setCurrentIndex(1 if name == "bench" else 0)
+        self.undo.setVisible(name != "bench")
+        # The line keeps its room, so that the chips stay where they are.
+        self.state.setText(self.state.text() if name != "bench" else "")
+        if name != "bench":
+            self._changed()
+
+    def stop(self) -> None:
+        """Nothing listens any more."""
+        if self.bench is not None:
+            self.bench.stop()
 
     def _card(self, title: str, words: str) -> tuple[QFrame, QVBoxLayout]:
         card = QFrame()

@@ -6,6 +6,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QSizePolicy
 
 from unitone.desktop.theme.theme import theme
@@ -19,11 +20,22 @@ def scale_of(x: Values) -> tuple[float, str]:
     return (1e6, "MHz") if most >= 2e6 else (1e3, "kHz") if most >= 2e4 else (1.0, "Hz")
 
 
+class _Suffixed(pg.AxisItem):  # type: ignore[misc]
+    """An axis whose figures carry their unit."""
+
+    def __init__(self, suffix: str) -> None:
+        super().__init__("bottom")
+        self._suffix = suffix
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return [f"{text}{self._suffix}".replace("-", "−") for text in super().tickStrings(values, scale, spacing)]
+
+
 class Curves(pg.PlotWidget):  # type: ignore[misc]
     """One plot. Nothing in it can be dragged; what it shows is given whole each time."""
 
-    def __init__(self, name: str) -> None:
-        super().__init__()
+    def __init__(self, name: str, suffix: str = "") -> None:
+        super().__init__(axisItems={"bottom": _Suffixed(suffix)})
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setMouseEnabled(False, False)
@@ -33,13 +45,12 @@ class Curves(pg.PlotWidget):  # type: ignore[misc]
         self.hideButtons()
         self.setMenuEnabled(False)
         self._band = pg.LinearRegionItem(movable=False)
-        self._bars = pg.PlotCurveItem(stepMode="center", fillLevel=0.0)
+        self._bars = pg.BarGraphItem(x0=[0.0], x1=[0.0], height=[0.0])
         self._thin, self._thick, self._limit = pg.PlotCurveItem(), pg.PlotCurveItem(), pg.PlotCurveItem()
         for part in (self._band, self._bars, self._thin, self._thick, self._limit):
             self.addItem(part, ignoreBounds=True)
         self._band.hide()
         self._words: list[pg.TextItem] = []
-        self._named: tuple[tuple[float, float, str], ...] = ()
         #: A steady curve is drawn as one: less than this fills no plot.
         self.least = 0.0
         self.getPlotItem().setContentsMargins(0, theme.px(6), 0, 0)
@@ -56,8 +67,7 @@ class Curves(pg.PlotWidget):  # type: ignore[misc]
         self._thick.setPen(pg.mkPen(theme.colour("teal"), width=2))
         self._thin.setPen(pg.mkPen(theme.colour("recheck"), width=1))
         self._limit.setPen(pg.mkPen(theme.colour("out"), width=2, style=Qt.PenStyle.DashLine))
-        self._bars.setPen(pg.mkPen(theme.colour("teal"), width=1))
-        self._bars.setBrush(pg.mkBrush(theme.colour("teal_soft")))
+        self._bars.setOpts(pen=pg.mkPen(theme.colour("teal"), width=1), brush=pg.mkBrush(theme.colour("teal_soft")))
         self._band.setBrush(pg.mkBrush(theme.colour("teal_soft")))
         for line in self._band.lines:
             line.setPen(pg.mkPen(None))
@@ -72,7 +82,8 @@ class Curves(pg.PlotWidget):  # type: ignore[misc]
     def show_bars(self, edges: Values, shares: Values) -> None:
         """A histogram: edges of shape (n+1,), shares of shape (n,)."""
         self._clear()
-        self._bars.setData(edges, shares)
+        self._bars.setOpts(x0=edges[:-1], x1=edges[1:], height=shares)
+        self._bars.show()
         self._axes(True)
         self.setXRange(float(edges[0]), float(edges[-1]), padding=0.01)
         self.setYRange(0.0, 1.15 * max(float(shares.max()), 1e-9), padding=0)
@@ -107,7 +118,7 @@ class Curves(pg.PlotWidget):  # type: ignore[misc]
     def _clear(self) -> None:
         for part in (self._thick, self._thin, self._limit):
             part.setData([], [])
-        self._bars.setData([0.0, 0.0], [0.0])
+        self._bars.hide()
         self._band.hide()
 
     def _axes(self, shown: bool) -> None:
@@ -116,6 +127,7 @@ class Curves(pg.PlotWidget):  # type: ignore[misc]
 
     def _name(self, marks: tuple[tuple[float, float, str], ...]) -> None:
         """Names at places; those that are there already are moved, so that a living plot makes nothing anew."""
+        marks = self._apart(marks)
         while len(self._words) > len(marks):
             self.removeItem(self._words.pop())
         while len(self._words) < len(marks):
@@ -123,10 +135,30 @@ class Curves(pg.PlotWidget):  # type: ignore[misc]
             item.setFont(theme.font(12, True))
             self.addItem(item, ignoreBounds=True)
             self._words.append(item)
-        low, high = self.getViewBox().viewRange()[0]
         for item, (at, height, words) in zip(self._words, marks, strict=True):
             if item.toPlainText() != words:
                 item.setText(words, theme.colour("ink"))
-            # Near the right edge a name stands to the left of its place.
-            item.setAnchor((1.06, 0.4) if at > low + 0.75 * (high - low) else (-0.06, 0.4))
+            item.setAnchor((1.06, 0.4) if self._to_the_left(at) else (-0.06, 0.4))
             item.setPos(at, height)
+
+    def _to_the_left(self, at: float) -> bool:
+        """Near the right edge a name stands to the left of its place."""
+        low, high = self.getViewBox().viewRange()[0]
+        return bool(at > low + 0.75 * (high - low))
+
+    def _apart(self, marks: tuple[tuple[float, float, str], ...]) -> tuple[tuple[float, float, str], ...]:
+        """The names that lie on no other: the first ones win."""
+        wide, tall = self.getViewBox().viewPixelSize()
+        metrics = QFontMetrics(theme.font(12, True))
+        kept: list[tuple[float, float, str]] = []
+        boxes: list[tuple[float, float, float]] = []
+        for at, height, words in marks:
+            size = metrics.horizontalAdvance(words) * 1.12 * wide
+            start = at - size if self._to_the_left(at) else at
+            if all(
+                start + size < other or other + width < start or abs(height - level) > metrics.height() * tall
+                for other, width, level in boxes
+            ):
+                kept.append((at, height, words))
+                boxes.append((start, size, height))
+        return tuple(kept)

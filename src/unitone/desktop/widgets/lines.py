@@ -65,10 +65,13 @@ class Line:
 class Lines(QWidget):
     """Shows lines; a button of a line tells its key and its number."""
 
-    def __init__(self, name: str, pressed: Callable[[str, int], None] | None = None, bold: bool = False) -> None:
+    def __init__(
+        self, name: str, pressed: Callable[[str, int], None] | None = None, bold: bool = False, stacked: bool = False
+    ) -> None:
         super().__init__()
         self.setAccessibleName(name)
-        self._pressed, self._bold = pressed, bold
+        #: ``stacked``: the quiet words stand under the others, not beside them.
+        self._pressed, self._bold, self._stacked = pressed, bold, stacked
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(theme.px(3))
@@ -98,9 +101,16 @@ class Lines(QWidget):
             row.addWidget(MarkIcon(line.mark), 0, Qt.AlignmentFlag.AlignTop)
         words = label("strong" if self._bold else "plain", line.words, True)
         words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        row.addWidget(words, 1, Qt.AlignmentFlag.AlignTop)
-        if line.quiet:
-            row.addWidget(label("quiet", line.quiet, True), 1, Qt.AlignmentFlag.AlignTop)
+        if line.quiet and self._stacked:
+            both = QVBoxLayout()
+            both.setSpacing(0)
+            both.addWidget(words)
+            both.addWidget(label("quiet", line.quiet, True))
+            row.addLayout(both, 1)
+        else:
+            row.addWidget(words, 1, Qt.AlignmentFlag.AlignTop)
+            if line.quiet:
+                row.addWidget(label("quiet", line.quiet, True), 1, Qt.AlignmentFlag.AlignTop)
         for n, text in enumerate(line.buttons):
             button = QPushButton(text)
             button.setProperty("role", "link")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -42,6 +43,8 @@ from unitone.session.meters import measure_recording
 from unitone.session.metershapes import TAKES, TASKS, How, MeterPicture, MeterTask
 from unitone.words import tr
 
+#: A word about what was done stands for so long over a living picture (seconds).
+_TOLD_S = 6.0
 _SOURCE_WORDS = {"card": "sound card", "standin": "stand-in", "file": "file"}
 
 
@@ -71,7 +74,7 @@ class MetersPage(QWidget):
         self._listener.seen.connect(self._seen)
         self._listener.ended.connect(self._ended)
         self._input: SoundInput | None = None
-        self._lost_words = ""
+        self._told_until = 0.0
         outer = QVBoxLayout(self)
         outer.setContentsMargins(theme.px(20), theme.px(14), theme.px(16), theme.px(14))
         outer.setSpacing(theme.px(8))
@@ -145,7 +148,6 @@ class MetersPage(QWidget):
         self.name.setMinimumWidth(theme.px(20))
         row.addWidget(self.name, 1)
         self.sounding = QPushButton("")
-        self.sounding.setProperty("role", "main")
         self.sounding.clicked.connect(lambda: self.press("meter-tone"))
         self.sounding.hide()
         row.addWidget(self.sounding)
@@ -182,7 +184,7 @@ class MetersPage(QWidget):
         layout.addWidget(self.figure, 1)
         self.words = label("quiet", "", True)
         layout.addWidget(self.words)
-        self.trend = Curves(tr("Reading over time"))
+        self.trend = Curves(tr("Reading over time"), " s")
         self.trend.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.trend.setFixedHeight(theme.px(84))
         #: A steady reading is drawn as one: less than this (dB) fills no plot.
@@ -207,6 +209,7 @@ class MetersPage(QWidget):
         self.rows = QGridLayout(holder)
         self.rows.setContentsMargins(0, 0, theme.px(8), 0)
         self.rows.setVerticalSpacing(theme.px(2))
+        self.rows.setHorizontalSpacing(theme.px(28))
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(holder)
@@ -283,7 +286,6 @@ class MetersPage(QWidget):
             self.ask()
             return
         self.quiet()
-        self._lost_words = ""
         self.listening.where = "card" if where == "card" else "standin"
         if where == "standin":
             self.standin_wanted.emit(True)
@@ -444,8 +446,12 @@ class MetersPage(QWidget):
         self.figure.setAccessibleDescription(f"{seen.figure} {seen.unit} {seen.doubt}")
         self.doubt.setText(seen.doubt)
         self.words.setText(seen.words)
-        self.told.setText("")
-        self._warn([Line("too close to call", w) for w in seen.warnings], overload)
+        if time.monotonic() > self._told_until:
+            self.told.setText("")
+        self._warn(
+            [Line("out" if w.startswith(tr("over the limit")) else "too close to call", w) for w in seen.warnings],
+            overload,
+        )
         self.trend.setVisible(len(seen.trend) > 1)
         if len(seen.trend) > 1:
             points = np.array(seen.trend)
@@ -479,14 +485,15 @@ class MetersPage(QWidget):
             if (old := item.widget()) is not None:
                 old.hide()
                 old.deleteLater()
+        # A short table is read from afar as well.
+        role = "headline" if len(table) <= 7 else "plain"
         for line, row in enumerate(table):
             for column, text in enumerate(row):
-                part = label("small" if line == 0 else "plain", text)
+                part = label("small" if line == 0 else role, text)
                 if column < 2:
                     part.setAlignment(Qt.AlignmentFlag.AlignRight)
                 self.rows.addWidget(part, line, column)
-        for column in range(4):
-            self.rows.setColumnStretch(column, 1)
+        self.rows.setColumnStretch(max(len(r) for r in table), 1)
         self.rows.setRowStretch(len(table), 1)
 
     def _show_cells(self) -> None:
@@ -576,9 +583,9 @@ class MetersPage(QWidget):
         """Write the last ten seconds to a file."""
         try:
             seconds = self._listener.keep(path)
-            self.told.setText(tr("{s} s kept in {name}", s=f"{seconds:.1f}", name=path.name))
+            self._say(tr("{s} s kept in {name}", s=f"{seconds:.1f}", name=path.name))
         except SignalError as error:
-            self.told.setText(str(error))
+            self._say(str(error))
 
     def _sounding(self, words: str) -> None:
         """What sounds is always in sight, with the way to stop it."""
@@ -587,4 +594,9 @@ class MetersPage(QWidget):
 
     def sent(self, words: str) -> None:
         """How sending went."""
+        self._say(words)
+
+    def _say(self, words: str) -> None:
+        """A word that a living picture does not wipe away at once."""
         self.told.setText(words)
+        self._told_until = time.monotonic() + _TOLD_S
