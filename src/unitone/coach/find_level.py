@@ -23,8 +23,15 @@ _SLOPES = np.array([0.9, 1.0, 1.15, 1.35, 1.6, 1.9, 2.25, 2.65])
 _PRIOR = np.array([0.6, 0.9, 1.0, 1.2, 1.2, 1.0, 0.8, 0.5])
 #: Candidate ceilings of the S/N (dB): hum, residual FM, distortion.
 _CEILINGS = np.array([17.0, 22.0, 30.0, 45.0])
-#: Spread of a reading near the mark, and how it grows with the distance from it, where the curve's shape is unsure (dB).
-_NEAR_STD, _FAR_STD = 0.4, 0.25
+#: AM and SSB rise dB for dB: a detector that is linear has no threshold to be under.
+_LINEAR_PRIOR = np.array([1.0, 2.0, 1.0, 0.15, 0.03, 0.01, 0.01, 0.01])
+#: Spread of a reading near the mark before its readings say better, worth so many of them; and how it grows with the
+#: distance from the mark, where the curve's shape is unsure (dB).
+_NEAR_STD, _WORTH, _FAR_STD = 0.4, 5.0, 0.25
+#: What the readings may say of their spread (dB).
+_LEAST_STD, _MOST_STD = 0.2, 1.2
+#: At this mark and below it the ratio is taken to be (S+N)/N behind a linear detector (dB).
+_LINEAR_MARK_DB = 10.0
 #: One reading in so many is simply wrong.
 _WRONG = 0.03
 #: The level is found when it is this sure (dB), or when more readings would not help much.
@@ -68,18 +75,38 @@ def posterior(readings: Sequence[tuple[float, float]], wanted_db: float = WANTED
     if not readings:
         raise ValueError("no readings")
     grid = _levels()
-    log = np.broadcast_to(np.log(_PRIOR)[None, :, None], (grid.size, _SLOPES.size, _CEILINGS.size)).copy()
-    for level, sinad in readings:
-        expected = sinad_at(level - grid[:, None, None], _SLOPES[None, :, None], _CEILINGS[None, None, :], wanted_db)
-        std = math.hypot(_NEAR_STD, _FAR_STD * abs(sinad - wanted_db))
-        near = np.exp(-0.5 * ((sinad - expected) / std) ** 2) / std
-        log += np.log((1.0 - _WRONG) * near + _WRONG / 40.0)
-    weight = np.exp(log - log.max())
-    weight /= weight.sum()
+    curves = [
+        sinad_at(level - grid[:, None, None], _SLOPES[None, :, None], _CEILINGS[None, None, :], wanted_db)
+        for level, _ in readings
+    ]
+    weight = _weigh(readings, curves, wanted_db, _NEAR_STD)
+    if len(readings) >= _LEAST:
+        # How far the readings lie from the curve tells their spread; the usual one counts as a few readings more.
+        squares = [
+            min(float(np.sum(weight * (sinad - c) ** 2)), 9.0 * _NEAR_STD**2)
+            for (_, sinad), c in zip(readings, curves, strict=True)
+            if abs(sinad - wanted_db) <= 4.0
+        ]
+        spread = math.sqrt((_WORTH * _NEAR_STD**2 + sum(squares)) / (_WORTH + len(squares)))
+        weight = _weigh(readings, curves, wanted_db, min(max(spread, _LEAST_STD), _MOST_STD))
     at = weight.sum(axis=(1, 2))
     mean = float(grid @ at)
     std = math.sqrt(max(float((grid - mean) ** 2 @ at), 0.0))
     return mean, std, float(_SLOPES @ weight.sum(axis=(0, 2)))
+
+
+def _weigh(
+    readings: Sequence[tuple[float, float]], curves: Sequence[NDArray[np.float64]], wanted_db: float, near_std: float
+) -> NDArray[np.float64]:
+    """The posterior over (level, slope, ceiling), adding up to one, for this spread of a reading near the mark (dB)."""
+    prior = _LINEAR_PRIOR if wanted_db <= _LINEAR_MARK_DB else _PRIOR
+    log = np.broadcast_to(np.log(prior)[None, :, None], curves[0].shape).copy()
+    for (_, sinad), expected in zip(readings, curves, strict=True):
+        std = math.hypot(near_std, _FAR_STD * abs(sinad - wanted_db))
+        near = np.exp(-0.5 * ((sinad - expected) / std) ** 2) / std
+        log += np.log((1.0 - _WRONG) * near + _WRONG / 40.0)
+    weight: NDArray[np.float64] = np.exp(log - log.max())
+    return weight / float(weight.sum())
 
 
 def next_level(readings: Sequence[tuple[float, float]], start_dbm: float, wanted_db: float = WANTED_DB) -> LevelMove:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from unitone.coach.advice import Advice, Why
+from unitone.quantities.registry import FOUND_BY, Quantity, quantity
 from unitone.quantities.show import number, show
 from unitone.sheet.model import EIGHTH, TURN, Adjuster, Sheet
 from unitone.words import tr
@@ -81,7 +82,7 @@ _DETAIL: dict[Why, str] = {
     "out-of-range": "Its whole range does not reach the target: a part beside it has changed value.",
     "no-convergence": "The readings jump about too much to go on: check the hook-up and the core.",
     "nothing-to-adjust": "Nothing is adjusted in this step.",
-    "found-level": "The readings round 12 dB give the level.",
+    "found-level": "The readings round the mark give the level.",
     "next-in-route": "Next in the route.",
     "stale": "Readings there are older than what was touched since.",
     "still-out": "Still out, and something that reaches it has changed since: worth another visit.",
@@ -127,10 +128,11 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
             if advice.conditions and advice.conditions.channel
             else ""
         )
-        return tr("Log the {quantity}{where}.", quantity=_measured_title(advice, q.title), where=where), detail
+        return tr("Log the {quantity}{where}.", quantity=_measured_title(advice, q), where=where), detail
     if advice.act == "log" and advice.value is not None:
         spread = tr(" ± {std} dB", std=number(advice.std, 1)) if advice.std else ""
-        return tr("12 dB SINAD at {value}{spread}.", value=show(q, advice.value), spread=spread), detail
+        mark = FOUND_BY[q.id][2] if q.id in FOUND_BY else q.title
+        return tr("{mark} at {value}{spread}.", mark=mark, value=show(q, advice.value), spread=spread), detail
     if advice.why == "worth-a-look":
         return tr("In limits, but worth a look."), detail
     if advice.act == "conclude":
@@ -144,10 +146,10 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
     return tr("This job is finished."), detail
 
 
-def _measured_title(advice: Advice, title: str) -> str:
-    if advice.conditions is not None and advice.conditions.level_dbm is not None and title.startswith("12 dB"):
-        return "SINAD"
-    return title
+def _measured_title(advice: Advice, q: Quantity) -> str:
+    if advice.conditions is not None and advice.conditions.level_dbm is not None and q.id in FOUND_BY:
+        return quantity(FOUND_BY[q.id][0]).title
+    return q.title
 
 
 _CONCLUSIONS = {

@@ -15,7 +15,7 @@ from unitone.coach.setting import Spot, next_set_move
 from unitone.job.recheck import merged_for, plan_of
 from unitone.job.state import JobState, Logged
 from unitone.job.verdicts import SETTLED, found_in_limits, lines, verdict
-from unitone.quantities.registry import Quantity
+from unitone.quantities.registry import FOUND_BY, Quantity
 from unitone.sheet.model import TURN, Conditions, Step
 
 #: How often a step is worked on before it is left as it is.
@@ -23,6 +23,8 @@ MAX_VISITS = 2
 _STRONG_SINAD, _WEAK_SINAD, _AIM_SINAD = 17.0, 6.0, 11.0
 _SINAD_SLOPE = 1.6
 _LEVEL_STEP_MAX = 12.0
+#: Where a level is looked for first (dBm): 0.35 µV FM, 0.6 µV AM.
+_USUAL_LEVELS = {"rx.sinad": -116.0, "rx.sn_ratio": -111.0}
 _WEAKEST_DBM, _STRONGEST_DBM = -130.0, -50.0
 
 
@@ -137,7 +139,7 @@ def _work(state: JobState, step: Step) -> Advice:
             return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
         if not _may_work(state, step):
             return Advice("conclude", step.id, "worked-twice", outcome="no-convergence")
-    if step.quantity_id == "rx.sensitivity":
+    if step.quantity_id in FOUND_BY:
         return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
     return _peak(state, step, visit) if step.aim in ("peak", "null") else _set(state, step, visit)
 
@@ -168,7 +170,7 @@ def _measure(state: JobState, step: Step, index: int, why: Why) -> Advice:
     if why == "re-check":
         # One reading under what several steps ask together settles all of them.
         required = merged_for(state, step, index)
-    if step.quantity_id == "rx.sensitivity":
+    if step.quantity_id in FOUND_BY:
         return _find_level(state, step, required, why)
     return _at(state, step, required, why)
 
@@ -184,31 +186,26 @@ def _at(state: JobState, step: Step, wanted: Conditions, why: Why) -> Advice:
 
 
 def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> Advice:
-    """The 12 dB SINAD level on a channel, from SINAD readings since the last touch that reaches it."""
-    floor = state.last_reached("rx.sinad", required)
+    """The level on a channel that gives the mark, from readings of its ratio since the last touch that reaches it."""
+    read, mark, _ = FOUND_BY[step.quantity_id]
+    floor = state.last_reached(read, required)
     readings = []
     for logged in state.readings:
         r, c = logged.reading, logged.reading.conditions
         same = replace(c, level_dbm=None, panel=()) == replace(required, panel=())
-        if (
-            logged.seq > floor
-            and r.quantity_id == "rx.sinad"
-            and same
-            and r.value is not None
-            and c.level_dbm is not None
-        ):
+        if logged.seq > floor and r.quantity_id == read and same and r.value is not None and c.level_dbm is not None:
             readings.append((c.level_dbm, r.value))
     start = next(
         (
             x.reading.value
             for x in reversed(state.readings)
-            if x.reading.quantity_id == "rx.sensitivity" and x.seq > floor
+            if x.reading.quantity_id == step.quantity_id and x.seq > floor
         ),
         None,
     )
     if start is None:
-        start = _guess_level(state, floor)
-    move = next_level(readings, round(start, 1))
+        start = _guess_level(state, floor, read, mark)
+    move = next_level(readings, round(start, 1), mark)
     if move.found_dbm is not None:
         numbers = {"readings": float(len(readings))}
         return Advice(
@@ -218,20 +215,15 @@ def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> 
     return _at(state, step, replace(required, level_dbm=move.try_dbm), "level-next" if readings else why)
 
 
-def _guess_level(state: JobState, floor: int) -> float:
-    """Where 12 dB may lie: from the last SINAD reading since the last touch, else a usual level."""
+def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
+    """Where the mark may lie: from the last reading of its ratio since the last touch, else a usual level."""
     for logged in reversed(state.readings):
         r = logged.reading
-        if (
-            logged.seq > floor
-            and r.quantity_id == "rx.sinad"
-            and r.value is not None
-            and r.conditions.level_dbm is not None
-        ):
+        if logged.seq > floor and r.quantity_id == read and r.value is not None and r.conditions.level_dbm is not None:
             if 3.0 < r.value < 22.0:
-                return r.conditions.level_dbm + (12.0 - r.value) / _SINAD_SLOPE
+                return r.conditions.level_dbm + (mark - r.value) / (_SINAD_SLOPE if read == "rx.sinad" else 1.0)
             break
-    return -116.0
+    return _USUAL_LEVELS[read]
 
 
 # -- peaking ---------------------------------------------------------------------------------------

@@ -80,6 +80,12 @@ _ALL = (
 
 QUANTITIES: dict[str, Quantity] = {q.id: q for q in _ALL}
 
+#: Levels that are found from readings of a ratio: the quantity read, the ratio that is the mark (dB), and its short name.
+FOUND_BY: dict[str, tuple[str, float, str]] = {
+    "rx.sensitivity": ("rx.sinad", 12.0, "12 dB SINAD"),
+    "rx.sensitivity_am": ("rx.sn_ratio", 10.0, "10 dB (S+N)/N"),
+}
+
 
 def quantity(identifier: str) -> Quantity:
     """The quantity of that id. Raises KeyError with the known ids where there is none."""

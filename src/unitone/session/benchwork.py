@@ -16,7 +16,7 @@ from unitone.errors import BenchError, EntryError, TapeError
 from unitone.job.tape import Reading
 from unitone.job.verdicts import RULES
 from unitone.quantities.entry import EXPECTED, parse_entry
-from unitone.quantities.registry import CANONICAL_UNIT, quantity
+from unitone.quantities.registry import CANONICAL_UNIT, FOUND_BY, quantity
 from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import canonical
 from unitone.radio.noise import least_level_dbm
@@ -74,8 +74,8 @@ class BenchWork(ShopWork):
                 warning = instrument.warning(q, raw)
             if not q.low <= value <= q.high:
                 raise EntryError.impossible(typed, f"that is no {q.title}. Expected {EXPECTED[q.kind]}.")
-            if q.id in ("rx.sensitivity", "rx.sensitivity_am") and not entry.bound:
-                ratio = 12.0 if q.id == "rx.sensitivity" else 10.0
+            if q.id in FOUND_BY and not entry.bound:
+                ratio = FOUND_BY[q.id][1]
                 floor = least_level_dbm(ratio, _modulation(q.id, wanted))
                 if value < floor - _BEYOND_DB:
                     raise EntryError.impossible(
@@ -91,7 +91,7 @@ class BenchWork(ShopWork):
                 warning = self._forbidden(wanted.level_dbm, value, wanted) or warning
             if q.kind == "level" and u is None:
                 u = self._level_doubt(value)
-        if quantity_id == "rx.sensitivity":
+        if quantity_id in FOUND_BY:
             wanted = replace(wanted, level_dbm=None)
         corrected = raw is not None and value is not None and value != raw
         return Reading(

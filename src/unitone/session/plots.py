@@ -6,7 +6,7 @@ import math
 
 from unitone.coach.step import hill, hill_points
 from unitone.job.state import JobState
-from unitone.quantities.registry import Quantity
+from unitone.quantities.registry import FOUND_BY, Quantity, quantity
 from unitone.quantities.show import number
 from unitone.session.shapes import HillView
 from unitone.sheet.model import TURN, Step
@@ -24,7 +24,7 @@ def back_from_height(q: Quantity, height: float) -> float:
 
 def hill_view(state: JobState, step: Step, hand: str) -> HillView | None:
     """The readings against the turns of the adjuster in hand, with the fitted hill or the target; None for none."""
-    if hand not in step.adjusters or step.quantity_id == "rx.sensitivity":
+    if hand not in step.adjusters or step.quantity_id in FOUND_BY:
         return None
     adjuster = state.sheet.adjuster(hand)
     q = step.quantity
@@ -64,18 +64,17 @@ def hill_view(state: JobState, step: Step, hand: str) -> HillView | None:
 
 
 def level_curve(state: JobState, step: Step) -> HillView | None:
-    """SINAD against level on the channel last read, with the 12 dB mark."""
+    """SINAD, or (S+N)/N, against level on the channel last read, with the mark."""
+    read, mark, _ = FOUND_BY[step.quantity_id]
     readings = [
         x for x in state.readings
-        if x.reading.quantity_id == "rx.sinad" and x.reading.value is not None and x.reading.conditions.level_dbm is not None
+        if x.reading.quantity_id == read and x.reading.value is not None and x.reading.conditions.level_dbm is not None
         and x.reading.conditions.tone_hz == step.setting.tone_hz
     ]  # fmt: skip
     if not readings:
         return None
     channel = readings[-1].reading.conditions.channel
-    floor = max(
-        (state.last_touch.get(a, 0) for a in state.reaching("rx.sinad", readings[-1].reading.conditions)), default=0
-    )
+    floor = max((state.last_touch.get(a, 0) for a in state.reaching(read, readings[-1].reading.conditions)), default=0)
     points = tuple(
         (x.reading.conditions.level_dbm or 0.0, x.reading.value or 0.0)
         for x in readings
@@ -83,8 +82,8 @@ def level_curve(state: JobState, step: Step) -> HillView | None:
     )
     if not points:
         return None
-    words = tr("SINAD against level at the set, channel {channel}", channel=channel)
-    return HillView(points, (), (), (), (), None, "", points[-1][0], words, "dBm", "dB", 12.0)
+    words = tr("{what} against level at the set, channel {channel}", what=quantity(read).title, channel=channel)
+    return HillView(points, (), (), (), (), None, "", points[-1][0], words, "dBm", "dB", mark)
 
 
 def _axis(q: Quantity, step: Step) -> tuple[str, float, float]:

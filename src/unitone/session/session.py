@@ -21,6 +21,7 @@ from unitone.job.summary import standing_variant, summary
 from unitone.job.tape import Card, Entry, Reading, conditions_to_data
 from unitone.job.verdicts import Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED
+from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.session.benchwork import BenchWork, my_bench
 from unitone.sheet.library import Library, open_file, physics_path
 from unitone.sheet.model import Conditions, Reach, Sheet, Step
@@ -186,10 +187,10 @@ class Session(BenchWork):
     # -- readings -------------------------------------------------------------------------------
 
     def reading_quantity(self, conditions: Conditions | None = None) -> str:
-        """What a measurement at this step reads: finding a sensitivity means reading SINAD at a level."""
+        """What a measurement at this step reads: finding a sensitivity means reading a ratio at a level."""
         wanted = conditions or self.state.set_up
-        if self.step.quantity_id == "rx.sensitivity" and wanted.level_dbm is not None:
-            return "rx.sinad"
+        if self.step.quantity_id in FOUND_BY and wanted.level_dbm is not None:
+            return FOUND_BY[self.step.quantity_id][0]
         return self.step.quantity_id
 
     def live(self, conditions: Conditions) -> Measured | None:
@@ -212,9 +213,9 @@ class Session(BenchWork):
         self._need_hook_up()
         wanted = conditions or self.state.set_up
         quantity_id = self.reading_quantity(wanted)
-        if quantity_id == "rx.sensitivity":
+        if quantity_id in FOUND_BY:
             raise BenchError(
-                "The level for 12 dB SINAD is found from SINAD readings: dial a level first, or type the level."
+                f"The level for {FOUND_BY[quantity_id][2]} is found from readings: dial a level first, or type the level."
             )
         got = self.bench.measure(quantity_id, wanted)
         reading = Reading(
@@ -235,18 +236,16 @@ class Session(BenchWork):
     def type_in(self, typed: str, conditions: Conditions | None = None) -> Reading:
         """Log a typed reading for the step at hand. Raises EntryError with the expected form; nothing is lost.
 
-        At a sensitivity step a typed level is the 12 dB level itself; a typed
-        ratio is a SINAD reading at the level that is dialled.
+        At a sensitivity step a typed level is the level of the mark itself; a typed
+        ratio is a reading at the level that is dialled.
         """
         self._need_hook_up()
         wanted = conditions or self.state.set_up
         quantity_id = self.step.quantity_id
-        if quantity_id == "rx.sensitivity" and self._is_ratio(typed):
-            quantity_id = "rx.sinad"
+        if quantity_id in FOUND_BY and self._is_ratio(typed):
+            quantity_id, _, mark = FOUND_BY[quantity_id]
             if wanted.level_dbm is None:
-                raise EntryError(
-                    f"“{typed}” dB SINAD at which level? Dial a level first, or type the level that gives 12 dB."
-                )
+                raise EntryError(f"“{typed}” at which level? Dial a level first, or type the level that gives {mark}.")
         reading = self._typed_reading(typed, quantity_id, wanted)
         self._append("reading", reading.to_data())
         return reading
@@ -262,14 +261,22 @@ class Session(BenchWork):
         return EXPECTED[self.step.quantity.kind]
 
     def log_value(self, value: float, std: float | None, conditions: Conditions) -> None:
-        """Log a value derived from other readings, such as the 12 dB SINAD level."""
+        """Log a value derived from other readings, such as the level of a sensitivity."""
         u, warning = self._level_doubt(value), ""
         if u is not None:
             u = math.hypot(u, std or 0.0)
+        read, mark, _ = FOUND_BY.get(self.step.quantity_id, ("rx.sinad", 12.0, ""))
         if self.step.quantity.kind == "level":
-            warning = self._forbidden(value, 12.0 if self.step.quantity_id == "rx.sensitivity" else 10.0, conditions)
+            warning = self._forbidden(value, mark, conditions)
         reading = Reading(
-            self.step.quantity_id, conditions, value, "from SINAD readings", self._source(), std, u=u, warning=warning
+            self.step.quantity_id,
+            conditions,
+            value,
+            f"from {quantity(read).title} readings",
+            self._source(),
+            std,
+            u=u,
+            warning=warning,
         )
         self._append("reading", reading.to_data())
 

@@ -14,7 +14,7 @@ from unitone.job.state import JobState, Logged
 from unitone.job.summary import band_on_bar, bar_span, place_on_bar, reading_text, worst_found
 from unitone.job.tape import Entry, Reading
 from unitone.job.verdicts import Line, lines, verdict, worst
-from unitone.quantities.registry import quantity
+from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.quantities.show import microvolts, number, show, show_value
 from unitone.session.extras import (
     board_picture,
@@ -100,7 +100,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         bar=_bar(step, parts),
         channels=_channels(step, parts) if len(parts) > 1 else (),
         hill=level_curve(state, step)
-        if step.quantity_id == "rx.sensitivity"
+        if step.quantity_id in FOUND_BY
         else hill_view(state, step, hand)
         if hand
         else None,
@@ -211,7 +211,7 @@ def _path(state: JobState, now: Step) -> tuple[PathStage, ...]:
 
 def _shown_reading(state: JobState, step: Step) -> Logged | None:
     """The reading that the large figure shows: the last of this step, or of its SINAD readings."""
-    ids = {step.quantity_id} | ({"rx.sinad"} if step.quantity_id == "rx.sensitivity" else set())
+    ids = {step.quantity_id} | ({FOUND_BY[step.quantity_id][0]} if step.quantity_id in FOUND_BY else set())
     for logged in reversed(state.readings):
         r = logged.reading
         if r.quantity_id in ids and any(
@@ -234,7 +234,12 @@ def figure_of(reading: Reading) -> tuple[str, str]:
     if reading.word or reading.value is None:
         return reading.word or "—", ""
     text, unit = show_value(q, reading.value)
-    names = {"rx.sinad": "dB SINAD", "rx.distortion": "% distortion", "tx.frequency_error": "Hz off"}
+    names = {
+        "rx.sinad": "dB SINAD",
+        "rx.sn_ratio": "dB (S+N)/N",
+        "rx.distortion": "% distortion",
+        "tx.frequency_error": "Hz off",
+    }
     return reading.bound + text, names.get(q.id, unit)
 
 
@@ -293,8 +298,8 @@ def _dial_words(state: JobState, wanted: Conditions, step: Step) -> str:
             return str(error)
     if step.quantity_id == "rx.squelch_opens":
         return tr("Start with RF off, then come up from the lowest level until the squelch opens.")
-    if step.quantity_id == "rx.sensitivity":
-        return tr("Find the level that gives 12 dB SINAD.")
+    if step.quantity_id in FOUND_BY:
+        return tr("Find the level that gives {mark}.", mark=FOUND_BY[step.quantity_id][2])
     point = next((p for p in state.sheet.test_points if p.id == step.required[0].test_point), None)
     if point is not None:
         meter = tr("Counter") if step.quantity.kind == "hertz" else tr("Voltmeter")

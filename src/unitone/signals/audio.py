@@ -11,15 +11,17 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
-from scipy.signal import resample_poly
+from scipy.signal import firwin, resample_poly
 
 from unitone.errors import SignalError
 from unitone.signals.faults import Health
-from unitone.signals.sinad import BAND_HZ, fit_tone, ratio_db, sinad_std_db, taper, turns
+from unitone.signals.sinad import BAND_HZ, fit_tone, phasors, ratio_db, sinad_std_db, taper
 from unitone.signals.weighting import BANDS_HZ, Weighting, weight_power
 
 #: Stretches of this length are measured one by one (seconds).
@@ -89,6 +91,13 @@ def work_rate(rate: float) -> tuple[float, int, int]:
     return _WORK_RATE, up, down
 
 
+@lru_cache(maxsize=16)
+def _taps(up: int, down: int) -> NDArray[np.float64]:
+    """The resampling filter: ten periods of the lower rate either side, Kaiser 5."""
+    most = max(up, down)
+    return np.asarray(firwin(20 * most + 1, 1.0 / most, window=("kaiser", 5.0)), np.float64)
+
+
 def measure_stretch(x: NDArray[np.float64], rate: float, nominal_hz: float, weighting: Weighting = "flat") -> Stretch:
     """Measure one stretch, shape (n,), already at its working rate. Raises SignalError for a rate under 8 kHz."""
     if rate < 8000.0:
@@ -124,7 +133,7 @@ def measure_stretch(x: NDArray[np.float64], rate: float, nominal_hz: float, weig
 
 def _harmonics(tapered: NDArray[np.float64], rate: float, hz: float, weight: float) -> tuple[float, ...]:
     """Mean-square powers of the lines at 2 to 5 times ``hz`` in what the tone left, by correlation; NaN above 0.48 of the rate."""
-    turn = turns(-hz, np.arange(tapered.size) / rate)
+    turn = phasors(-hz, rate, tapered.size)
     phasor, found = turn, []
     for k in range(2, _HARMONICS + 1):
         phasor = phasor * turn
@@ -177,7 +186,7 @@ class AudioMeter:
 
     def _measure(self, x: NDArray[np.float64]) -> None:
         if (self._up, self._down) != (1, 1):
-            x = resample_poly(x - x.mean(), self._up, self._down)
+            x = resample_poly(x - x.mean(), self._up, self._down, window=cast("Any", _taps(self._up, self._down)))
             # The resampling filter's edges are no signal.
             edge = math.ceil(10 * max(1.0, self._up / self._down)) + 1
             x = x[edge:-edge]

@@ -90,21 +90,25 @@ def taper(n: int, share: float = 0.2) -> NDArray[np.float64]:
     return window / math.sqrt(float(np.mean(window**2)))
 
 
-def turns(hz: float, t: NDArray[np.float64]) -> NDArray[np.complex64]:
-    """exp(j2π·hz·t), shape of ``t``: the angle in double precision, brought within a turn, the sine in single, which is quicker."""
-    angle = hz * t
-    angle -= np.rint(angle)
-    small = (2.0 * np.pi * angle).astype(np.float32)
-    made = np.empty(t.shape, np.complex64)
-    made.real, made.imag = np.cos(small), np.sin(small)
+def phasors(hz: float, rate: float, n: int) -> NDArray[np.complex128]:
+    """exp(j2π·hz·t) at ``n`` samples round the middle of a stretch, t = (k − (n−1)/2)/rate, shape (n,).
+
+    A long turn is the product of a coarse and a fine one: two short tables instead of ``n`` sines, in double precision.
+    """
+    fine_n = math.isqrt(n) + 1
+    step = 2.0 * math.pi * hz / rate
+    fine = np.exp(1j * step * np.arange(fine_n))
+    coarse = np.exp(1j * step * (fine_n * np.arange(-(-n // fine_n)) - (n - 1) / 2))
+    made: NDArray[np.complex128] = (coarse[:, None] * fine[None, :]).reshape(-1)[:n]
     return made
 
 
-def _follow(x: NDArray[np.float64], rate: float, hz: float, t: NDArray[np.float64], nominal_hz: float) -> float:
+def _follow(x: NDArray[np.float64], rate: float, hz: float, nominal_hz: float) -> float:
     """A frequency nearer than the FFT's bins: the phase of sums over a few cycles each, followed through the stretch."""
     parts = int(np.clip(x.size / (0.02 * rate), 5, 48))
     length = x.size // parts
-    sums = (x * turns(-hz, t))[: parts * length].reshape(parts, length).sum(axis=1)
+    turned = x * phasors(-hz, rate, x.size)
+    sums = turned[: parts * length].reshape(parts, length).sum(axis=1)
     phase, weight = np.unwrap(np.angle(sums)), np.abs(sums)
     at = np.arange(parts) * (length / rate)
     at = at - float(weight @ at) / max(float(weight.sum()), 1e-300)
@@ -124,20 +128,21 @@ def fit_tone(x: NDArray[np.float64], rate: float, nominal_hz: float) -> tuple[fl
     step = rate / size
     lo, hi = int(0.9 * nominal_hz / step), int(math.ceil(1.1 * nominal_hz / step)) + 1
     hz = (lo + int(np.argmax(spectrum[lo:hi]))) * step
-    t = np.asarray((np.arange(n) - (n - 1) / 2) / rate, np.float64)
-    hz = _follow(x, rate, hz, t, nominal_hz)
-    phase = 2 * np.pi * hz * t
-    c, s = np.cos(phase), np.sin(phase)
+    hz = _follow(x, rate, hz, nominal_hz)
+    turn = phasors(hz, rate, n)
     # One step of Gauss-Newton on amplitude, phase and frequency together, all samples at once.
-    plain = np.stack([c, s, np.ones(n)])
-    a, b = np.linalg.lstsq(plain @ plain.T, plain @ x, rcond=1e-12)[0][:2]
-    design = np.vstack([plain, 2 * np.pi * t * (b * c - a * s)])
+    design = np.empty((4, n))
+    design[0], design[1], design[2] = turn.real, turn.imag, 1.0
+    a, b = np.linalg.lstsq(design[:3] @ design[:3].T, design[:3] @ x, rcond=1e-12)[0][:2]
+    t = (np.arange(n) - (n - 1) / 2) / rate
+    design[3] = (2 * np.pi * t) * (b * design[0] - a * design[1])
     solution = np.linalg.lstsq(design @ design.T, design @ x, rcond=1e-12)[0]
     hz = float(np.clip(hz + solution[3], 0.9 * nominal_hz, 1.1 * nominal_hz))
-    phase = 2 * np.pi * hz * t
-    design = np.stack([np.cos(phase), np.sin(phase), np.ones(n)])
-    a, b, dc = np.linalg.solve(design @ design.T, design @ x)
-    residual = x - a * design[0] - b * design[1] - dc
+    turn = phasors(hz, rate, n)
+    design[0], design[1] = turn.real, turn.imag
+    plain = design[:3]
+    a, b, dc = np.linalg.solve(plain @ plain.T, plain @ x)
+    residual = x - a * plain[0] - b * plain[1] - dc
     return hz, float(a * a + b * b) / 2.0, residual
 
 
