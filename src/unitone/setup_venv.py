@@ -33,7 +33,10 @@ QT_LIBRARIES = {
     "libxcb-render-util.so.0": "libxcb-render-util0",
     "libxcb-shape.so.0": "libxcb-shape0",
     "libxcb-xinerama.so.0": "libxcb-xinerama0",
+    "libpulse.so.0": "libpulse0",
 }
+#: Programs that only the tests use: a screen and a sound card that are not there.
+TEST_PROGRAMS = {"Xvfb": "xvfb", "pulseaudio": "pulseaudio", "pactl": "pulseaudio-utils"}
 
 
 def say(text: str) -> None:
@@ -42,15 +45,15 @@ def say(text: str) -> None:
 
 
 def missing_packages(for_tests: bool) -> list[str]:
-    """Debian packages whose library cannot be loaded (and Xvfb, which the tests use)."""
+    """Debian packages whose library cannot be loaded, and those of programs that the tests use."""
     missing = []
     for library, package in QT_LIBRARIES.items():
         try:
             ctypes.CDLL(library)
         except OSError:
             missing.append(package)
-    if for_tests and shutil.which("Xvfb") is None:
-        missing.append("xvfb")
+    if for_tests:
+        missing += [package for program, package in TEST_PROGRAMS.items() if shutil.which(program) is None]
     return missing
 
 

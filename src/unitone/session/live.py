@@ -17,7 +17,7 @@ from unitone.session.metershapes import How, MeterPicture
 from unitone.words import tr
 
 #: A new figure comes so often at most (seconds of signal).
-EVERY_S = 0.06
+EVERY_S = 0.05
 #: The trend reaches so far back, and what may be kept as a file (seconds).
 TREND_S, KEPT_S = 30.0, 10.0
 #: A converter's ends: from here on the overload lamp is lit, for so long after the last time.

@@ -25,7 +25,7 @@ RATE = 48_000
 #: An input that gives nothing for so long has gone (seconds); the first block may take this long.
 _STALL_S, _START_S = 1.5, 4.0
 #: What the sound server may hold before it drops it, and what is sounded ahead (seconds).
-_IN_BUFFER_S, _OUT_BUFFER_S = 0.25, 0.1
+_IN_BUFFER_S, _OUT_BUFFER_S = 0.25, 0.25
 
 
 @dataclass(frozen=True)

@@ -45,6 +45,8 @@ from unitone.words import tr
 
 #: A word about what was done stands for so long over a living picture (seconds).
 _TOLD_S = 6.0
+#: Curves are drawn so often at most (seconds): the eye follows no more, and the figure has the time.
+_PLOTS_EVERY_S = 0.12
 _SOURCE_WORDS = {"card": "sound card", "standin": "stand-in", "file": "file"}
 
 
@@ -74,7 +76,7 @@ class MetersPage(QWidget):
         self._listener.seen.connect(self._seen)
         self._listener.ended.connect(self._ended)
         self._input: SoundInput | None = None
-        self._told_until = 0.0
+        self._told_until = self._drawn = 0.0
         outer = QVBoxLayout(self)
         outer.setContentsMargins(theme.px(20), theme.px(14), theme.px(16), theme.px(14))
         outer.setSpacing(theme.px(8))
@@ -359,7 +361,7 @@ class MetersPage(QWidget):
         if seen.picture is None:
             self._tell(seen.words, seen.overload)
         else:
-            self.show_picture(seen.picture, seen.overload)
+            self.show_picture(seen.picture, seen.overload, time.monotonic() - self._drawn > _PLOTS_EVERY_S)
 
     def _ended(self, feed: Feed, words: str) -> None:
         if feed is self._listener.feed and words:
@@ -438,8 +440,8 @@ class MetersPage(QWidget):
         self.warnings.show_lines(lines)
         self.warnings.setVisible(bool(lines))
 
-    def show_picture(self, seen: MeterPicture, overload: bool = False) -> None:
-        """Show what was measured."""
+    def show_picture(self, seen: MeterPicture, overload: bool = False, plots: bool = True) -> None:
+        """Show what was measured; a living figure comes more often than its curves."""
         self.shown = seen
         self.name.setText(seen.name)
         self.figure.show_figure(seen.figure, seen.unit)
@@ -452,6 +454,12 @@ class MetersPage(QWidget):
             [Line("out" if w.startswith(tr("over the limit")) else "too close to call", w) for w in seen.warnings],
             overload,
         )
+        if plots:
+            self._drawn = time.monotonic()
+            self._draw(seen)
+        self._show_cells()
+
+    def _draw(self, seen: MeterPicture) -> None:
         self.trend.setVisible(len(seen.trend) > 1)
         if len(seen.trend) > 1:
             points = np.array(seen.trend)
@@ -472,7 +480,6 @@ class MetersPage(QWidget):
             limit = None if seen.limit is None else (seen.limit[0] / by, seen.limit[1])
             self.spectrum.show_curves(seen.spectrum[0] / by, seen.spectrum[1], None, band, marks, limit)
             self.spectrum_words.setText(f"{seen.spectrum_words} · {unit}")
-        self._show_cells()
 
     def _show_upper(self) -> None:
         if self.tones_chip.isChecked():

@@ -1,0 +1,135 @@
+"""The live path on a virtual sound card: how late a number is, and whether a block is lost while the Bench works.
+
+PYTHONPATH=src:tests QT_QPA_PLATFORM=offscreen python benchmarks/live.py [SECONDS]
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from virtualcard import VirtualCard
+
+card = VirtualCard()
+
+import numpy as np
+from PyQt6.QtWidgets import QApplication
+
+from unitone.desktop.app import make_application
+from unitone.desktop.audio import soundcard
+from unitone.desktop.audio.soundcard import Device, SoundOutput, devices
+from unitone.desktop.window import MainWindow
+from unitone.robot.demo import fill
+from unitone.signals.generate import Setting
+from unitone.store.logbook import Logbook
+
+
+def pump(app: QApplication, seconds: float) -> None:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.002)
+
+
+def latencies(app: QApplication, page, output: SoundOutput, times: int = 20) -> list[float]:  # type: ignore[no-untyped-def]
+    """Seconds from a step of the generator's level, as it is handed to the sound server, to the figure that shows all of it, less
+    the averaging time. The server's own time, out and in, is part of it."""
+    found = []
+    for n in range(times):
+        level = 0.02 if n % 2 else 0.2
+        wanted = 20 * np.log10(level)
+        output.change(Setting("tone", 1000.0, level=level))
+        start = time.monotonic()
+        while page.shown is None or page.shown.value is None or abs(page.shown.value - wanted) > 0.2:
+            app.processEvents()
+            time.sleep(0.001)
+            if time.monotonic() - start > 5:
+                raise SystemExit("the figure never came")
+        found.append(time.monotonic() - start - page.how.read("volts").averaging_s)
+        pump(app, 0.5)
+    return found
+
+
+def main() -> None:
+    seconds = float(sys.argv[1]) if len(sys.argv) > 1 else 600.0
+    app = make_application()
+    with tempfile.TemporaryDirectory() as place, Logbook(Path(place) / "demo") as logbook:
+        fill(logbook)
+        window = MainWindow(logbook)
+        window.resize(1280, 800)
+        window.show()
+        window.show_place("meters")
+        page = window._meters
+        # A short way out: what is measured is the way in.
+        usual, soundcard._OUT_BUFFER_S = soundcard._OUT_BUFFER_S, 0.02
+        output = SoundOutput(Device(devices(True)[0].id, "bench"), Setting("tone", 1000.0, level=0.2))
+        output.begin()
+        page.chips["volts"].click()
+        page.how.average.setCurrentIndex(0)
+        page.listen_to("card")
+        while page.shown is None:
+            pump(app, 0.1)
+        pump(app, 2.0)
+        found = np.array(latencies(app, page, output))
+        print(
+            f"step to number, less averaging: median {1e3 * np.median(found):.0f} ms, most {1e3 * found.max():.0f} ms over {found.size} steps"
+        )
+        # Now the generator as it is in use: no short way, so that what is lost is lost on the way in.
+        output.stop()
+        soundcard._OUT_BUFFER_S = usual
+        output = SoundOutput(Device(devices(True)[0].id, "bench"), Setting("tone", 1000.0, level=0.5))
+        output.begin()
+        pump(app, 3.0)
+        window.open_job(logbook.job("147").id)
+        bench = window._bench
+        pump(app, 2.0)
+        feed = page._listener.feed
+        heard = []
+        push = feed.push
+
+        def watch(block):  # type: ignore[no-untyped-def]
+            heard.append(np.array(block, np.float32))
+            push(block)
+
+        feed.push = watch
+        start, moves, worst = time.monotonic(), 0, 0.0
+        while time.monotonic() - start < seconds:
+            # The Bench is used as fast as it answers; the Meters listen on.
+            before = bench._generation
+            window.worker.do(
+                lambda s: (
+                    (
+                        s.confirm_hook_up("receive"),
+                        s.turn(s.sheet.step(s.state.at).adjusters[0], 45_000 if moves % 2 else -45_000),
+                    )
+                    if s.sheet.step(s.state.at).adjusters
+                    else s.go_to("front-end")
+                )
+            )
+            asked = time.monotonic()
+            while bench._generation == before and time.monotonic() - asked < 5:
+                pump(app, 0.01)
+            worst = max(worst, time.monotonic() - asked)
+            moves += 1
+            pump(app, 0.2)
+        took = time.monotonic() - start
+        feed.push = push
+        x = np.concatenate(heard).astype(np.float64)
+        # A lost or doubled sample of a tone shows in its second difference, and in the count of samples.
+        jumps = np.abs(np.diff(x, 2)) > 1.5 * 0.5 * (2 * np.pi * 1000 / feed.rate) ** 2 + 2e-4
+        print(
+            f"{took:.0f} s at {feed.rate:.0f} Hz while {moves} moves were made on the Bench (slowest answer {1e3 * worst:.0f} ms): "
+            f"{x.size} samples, {x.size / took / feed.rate:.5f} of the clock's, {int(jumps.sum())} breaks, {feed.lost} lost unmeasured"
+        )
+        output.stop()
+        window.close()
+    card.stop()
+
+
+if __name__ == "__main__":
+    main()

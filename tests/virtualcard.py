@@ -1,0 +1,72 @@
+"""A virtual sound card: a PulseAudio server of the test's own with a null sink, whose monitor is offered as an input."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import tempfile
+from pathlib import Path
+
+#: What has to be installed for it (Debian's names).
+PACKAGES = "pulseaudio libpulse0"
+
+
+class VirtualCard:
+    """Started once in a process, before Qt first asks for devices; what is played on ``bench`` is heard on ``linein``."""
+
+    def __init__(self) -> None:
+        self.place = Path(tempfile.mkdtemp(prefix="unitone-sound-"))
+        self.socket = self.place / "native"
+        self.env = {
+            **os.environ,
+            "XDG_RUNTIME_DIR": str(self.place),
+            "HOME": str(self.place),
+            "PULSE_SERVER": f"unix:{self.socket}",
+        }
+        self._process = subprocess.Popen(
+            [
+                "pulseaudio", "-n", "--exit-idle-time=-1", "--daemonize=no", "--use-pid-file=no",
+                "--load", f"module-native-protocol-unix socket={self.socket} auth-anonymous=1",
+                "--load", "module-null-sink sink_name=bench rate=48000",
+                "--load", "module-remap-source master=bench.monitor source_name=linein",
+            ],
+            env={k: v for k, v in self.env.items() if k != "PULSE_SERVER"}, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        os.environ["PULSE_SERVER"] = self.env["PULSE_SERVER"]
+        for _ in range(100):
+            if self.socket.exists() and self.control("info").returncode == 0:
+                return
+            try:
+                self._process.wait(0.1)
+            except subprocess.TimeoutExpired:
+                continue
+            break
+        self.stop()
+        raise RuntimeError("the virtual sound card did not start")
+
+    def control(self, *words: str) -> subprocess.CompletedProcess[str]:
+        """``pactl`` on this server."""
+        return subprocess.run(["pactl", *words], env=self.env, capture_output=True, text=True, check=False)
+
+    def plug(self) -> str:
+        """An input more, called ``clip``; returns its module's number."""
+        return self.control(
+            "load-module", "module-remap-source", "master=bench.monitor", "source_name=clip"
+        ).stdout.strip()
+
+    def unplug(self, module: str) -> None:
+        """Take an input away while it is in use."""
+        self.control("unload-module", module)
+
+    def stop(self) -> None:
+        """End the server."""
+        os.environ.pop("PULSE_SERVER", None)
+        self._process.terminate()
+        self._process.wait(5)
+        shutil.rmtree(self.place, ignore_errors=True)
+
+
+def there_is_one() -> bool:
+    """Can one be started on this machine?"""
+    return shutil.which("pulseaudio") is not None and shutil.which("pactl") is not None
