@@ -6,6 +6,8 @@ PYTHONPATH=src:tests QT_QPA_PLATFORM=offscreen python benchmarks/live.py [SECOND
 from __future__ import annotations
 
 import os
+import signal
+import subprocess
 import sys
 import tempfile
 import time
@@ -79,15 +81,16 @@ def main() -> None:
         print(
             f"step to number, less averaging: median {1e3 * np.median(found):.0f} ms, most {1e3 * found.max():.0f} ms over {found.size} steps"
         )
-        # Now the generator as it is in use: no short way, so that what is lost is lost on the way in.
+        # Another program plays from here on, so that what is lost is lost on the way in.
         output.stop()
         soundcard._OUT_BUFFER_S = usual
-        output = SoundOutput(Device(devices(True)[0].id, "bench"), Setting("tone", 1000.0, level=0.5))
-        output.begin()
-        pump(app, 3.0)
+        t = np.arange(48_000 * 20) / 48_000
+        (Path(place) / "tone.raw").write_bytes(np.rint(16_000 * np.sin(2 * np.pi * 1000 * t)).astype("<i2").tobytes())
+        loop = f"while cat {place}/tone.raw; do :; done | pacat --raw --format=s16le --rate=48000 --channels=1 --latency-msec=500 -d bench"
+        player = subprocess.Popen(loop, shell=True, env=card.env, start_new_session=True, stderr=subprocess.DEVNULL)
         window.open_job(logbook.job("147").id)
         bench = window._bench
-        pump(app, 2.0)
+        pump(app, 3.0)
         feed = page._listener.feed
         heard = []
         push = feed.push
@@ -126,7 +129,7 @@ def main() -> None:
             f"{took:.0f} s at {feed.rate:.0f} Hz while {moves} moves were made on the Bench (slowest answer {1e3 * worst:.0f} ms): "
             f"{x.size} samples, {x.size / took / feed.rate:.5f} of the clock's, {int(jumps.sum())} breaks, {feed.lost} lost unmeasured"
         )
-        output.stop()
+        os.killpg(player.pid, signal.SIGKILL)
         window.close()
     card.stop()
 

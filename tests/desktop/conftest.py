@@ -19,6 +19,18 @@ from unitone.desktop.views.bench import BenchPage
 from unitone.desktop.window import MainWindow
 from unitone.robot.demo import fill
 from unitone.store.logbook import Logbook
+from virtualcard import VirtualCard, there_is_one
+
+
+@pytest.fixture(scope="session", autouse=True)
+def card() -> Iterator[VirtualCard | None]:
+    """A sound card that is not there, before Qt first asks for one; None where no sound server can be installed."""
+    if not there_is_one():
+        yield None
+        return
+    made = VirtualCard()
+    yield made
+    made.stop()
 
 
 @pytest.fixture(scope="session")

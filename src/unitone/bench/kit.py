@@ -176,7 +176,7 @@ def _words(kit: Kit, setting: Dial, u_db: float | None) -> str:
         parts.append(tr("attenuator all off"))
     between = ", ".join(parts) or tr("no pad in line")
     if kit.corrected:
-        parts.append(tr("corrected as My bench found"))
+        between += tr(", corrected as My bench found")
     level = microvolts(setting.dial_dbm) if kit.shows == "uV" else f"{number(setting.dial_dbm, 1)} dBm"
     doubt = "" if u_db is None else tr(" ± {db} dB", db=number(2.0 * u_db, 1))
     return tr("Dial {level}: {between}, {arrives}{doubt} at the set.", level=level, between=between,

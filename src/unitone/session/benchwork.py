@@ -108,13 +108,18 @@ class BenchWork(ShopWork):
         return None
 
     def listening(self) -> Conditions:
-        """The conditions that the bench stands at for the step at hand: as dialled, else as the step says."""
+        """The conditions that the bench stands at for the step at hand: as dialled, else as the coach or the step says."""
         advice = self.advice()
-        if advice.step == self.step.id and advice.conditions is not None:
-            return advice.conditions
-        if any(self.state.set_up.settles(c) for c in self.step.required):
-            return self.state.set_up
-        return self.step.setting
+        here = advice.conditions if advice.step == self.step.id else None
+        if here is not None and advice.act == "measure":
+            return here
+        set_up = self.state.set_up
+        for required in self.step.required:
+            # Where a level is what is looked for, any level is one of the step's.
+            free = self.step.quantity_id in FOUND_BY and set_up.level_dbm is not None
+            if set_up.settles(replace(required, level_dbm=set_up.level_dbm) if free else required):
+                return set_up
+        return here if here is not None else self.step.setting
 
     def listen(self, seconds: float) -> Heard | None:
         """The next stretch of what the radio on the bench gives; None where nothing is connected. Raises HookUpError."""

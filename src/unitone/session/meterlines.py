@@ -30,9 +30,9 @@ TRACE_ENDINGS = (".csv", ".txt", ".s1p", ".s2p")
 
 
 def nice_hz(hz: float, decimals: int | None = None) -> tuple[str, str]:
-    """(figure, unit) of a frequency: Hz, kHz or MHz, chosen after rounding; ``decimals`` are those of a hertz."""
+    """(figure, unit) of a frequency: Hz, kHz or MHz, chosen after rounding; ``decimals`` are those of a hertz (below 0: tens, hundreds …)."""
     for scale, unit, lost in ((1.0, "Hz", 0), (1e3, "kHz", 3), (1e6, "MHz", 6)):
-        places = (1 if decimals is None else decimals) + lost
+        places = max((1 if decimals is None else decimals) + lost, 0)
         if abs(round(hz / scale, places)) < 1000.0 or unit == "MHz":
             return number(hz / scale, min(places, 9)), unit
     raise AssertionError("unreachable")
@@ -123,6 +123,8 @@ def trace_lines_picture(path: Path, how: How) -> MeterPicture:
 
 def _lines(trace: Trace, name: str, centre_hz: float, how: How, warnings: tuple[str, ...]) -> MeterPicture:
     carrier, level, found = spurs(trace, how.limit)
+    # No finer than the trace: a tenth of its steps, and no finer than a hertz.
+    fine = min(0, 1 - math.ceil(math.log10(float(trace.hz[1] - trace.hz[0]))))
     top = carrier + centre_hz
     if how.limit and centre_hz:
         # A limit is written in frequencies on the air.
@@ -132,7 +134,7 @@ def _lines(trace: Trace, name: str, centre_hz: float, how: How, warnings: tuple[
     rows = [(tr("Hz"), tr("dBc"), tr("what it is"), tr("to the limit"))]
     rows += [
         (
-            " ".join(nice_hz(s.hz + centre_hz, 0)), number(s.dbc, 1), s.name,
+            " ".join(nice_hz(s.hz + centre_hz, fine)), number(s.dbc, 1), s.name,
             "" if s.margin_db is None else tr("{db} dB {way}", db=number(abs(s.margin_db), 1), way=tr("under") if s.margin_db >= 0 else tr("OVER")),
         )
         for s in found[:_ROWS]
@@ -143,11 +145,11 @@ def _lines(trace: Trace, name: str, centre_hz: float, how: How, warnings: tuple[
     if len(found) > _ROWS:
         said.append(tr("{n} more lines, all weaker, are not in the table.", n=len(found) - _ROWS))
     if over:
-        names = ", ".join(" ".join(nice_hz(s.hz + centre_hz, 0)) for s in over[:3])
+        names = ", ".join(" ".join(nice_hz(s.hz + centre_hz, fine)) for s in over[:3])
         said.insert(0, tr("over the limit: {names}{more}", names=names, more=" …" if len(over) > 3 else ""))
     words = tr("no line beside the carrier stands out")
     if worst is not None:
-        words = f"{' '.join(nice_hz(worst.hz + centre_hz, 0))} {worst.name}"
+        words = f"{' '.join(nice_hz(worst.hz + centre_hz, fine))} {worst.name}"
     shown_floor = max(float(trace.db.min() - level), FLOOR_DB - 20)
     x = trace.hz + centre_hz
     line: Curve | None = None
@@ -155,7 +157,7 @@ def _lines(trace: Trace, name: str, centre_hz: float, how: How, warnings: tuple[
         line = (x, np.interp(x, [p[0] for p in how.limit], [p[1] for p in how.limit]))
     return MeterPicture(
         name, "lines", "—" if worst is None else number(worst.dbc, 1), tr("dBc, the worst line"), None if worst is None else worst.dbc,
-        tr("carrier {f}", f=" ".join(nice_hz(top, 0))),
+        tr("carrier {f}", f=" ".join(nice_hz(top, fine))),
 words,
         (
             figure(tr("lines"), float(len(found)), "", 0), figure(tr("second harmonic"), None if second is None else second.dbc, "dBc", 1),
@@ -163,7 +165,7 @@ words,
             figure(tr("to the limit"), None if worst is None else worst.margin_db, "dB", 1),
         ),
         tuple(said), (x, np.maximum(trace.db - level, shown_floor)), tr("dB below the carrier"), None,
-        tuple(Mark(s.hz + centre_hz, s.dbc, s.name or " ".join(nice_hz(s.hz + centre_hz, 0))) for s in found[:4]), limit=line, table=tuple(rows),
+        tuple(Mark(s.hz + centre_hz, s.dbc, s.name or " ".join(nice_hz(s.hz + centre_hz, fine))) for s in found[:4]), limit=line, table=tuple(rows),
         sends=() if second is None else (Send("tx.harmonic", second.dbc),),
     )  # fmt: skip
 

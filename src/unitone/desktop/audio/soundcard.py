@@ -7,6 +7,7 @@ own. Input and output run in a thread of their own each: a busy window never dro
 from __future__ import annotations
 
 import time
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -56,12 +57,42 @@ def _device_id(device: Any) -> str:
     return bytes(device.id()).decode(errors="replace")
 
 
+class Server:
+    """The sound server asked directly what is plugged in. Qt does not hear of what is unplugged, and the server moves a stream
+    whose input has gone quietly to another one: the figure would be of the wrong input."""
+
+    def __init__(self) -> None:
+        import pulsectl
+
+        self._errors = (pulsectl.PulseError, OSError)
+        self._client: Any = None
+        with suppress(*self._errors):
+            self._client = pulsectl.Pulse("unitone")
+
+    def names(self, output: bool = False) -> set[str] | None:
+        """Identifiers of the inputs (or outputs); None where there is no such server to ask."""
+        try:
+            if self._client is None:
+                return None
+            return {x.name for x in (self._client.sink_list() if output else self._client.source_list())}
+        except self._errors:
+            return set()
+
+    def close(self) -> None:
+        """Let go of it."""
+        if self._client is not None:
+            self._client.close()
+
+
 def devices(output: bool = False) -> list[Device]:
     """The inputs (or outputs) there are now, the default one first. Raises SignalError."""
     m = multimedia()
+    server = Server()
+    there = server.names(output)
+    server.close()
     found = m.QMediaDevices.audioOutputs() if output else m.QMediaDevices.audioInputs()
     usual = m.QMediaDevices.defaultAudioOutput() if output else m.QMediaDevices.defaultAudioInput()
-    made = [Device(_device_id(d), d.description()) for d in found]
+    made = [Device(_device_id(d), d.description()) for d in found if there is None or _device_id(d) in there]
     return sorted(made, key=lambda d: d.id != _device_id(usual))
 
 
@@ -154,6 +185,7 @@ class SoundInput(_Threaded):
         self._source: Any = None
         self._io: QIODevice | None = None
         self._watch: QTimer | None = None
+        self._server: Server | None = None
         self._heard = 0.0
 
     def _begin(self) -> None:
@@ -166,6 +198,7 @@ class SoundInput(_Threaded):
             self._lost(tr("{name} cannot be opened: another program may hold it.", name=self.device.name))
             return
         self._io.readyRead.connect(self._read)
+        self._server = Server()
         self._watch = QTimer()
         self._watch.timeout.connect(self._look)
         self._watch.start(250)
@@ -180,16 +213,12 @@ class SoundInput(_Threaded):
             self.feed.push(samples_of(data, form, self._format.channelCount(), self.side))
 
     def _look(self) -> None:
-        """A microphone that was unplugged says nothing by itself: it is looked for, and silence of the port counts too."""
-        there = any(_device_id(d) == self.device.id for d in multimedia().QMediaDevices.audioInputs())
-        if not there:
-            self._lost(
-                tr("{name} was unplugged. Plug it in again and choose it; what is held stays.", name=self.device.name)
-            )
-        elif time.monotonic() - self._heard > _STALL_S:
+        """A microphone that was unplugged says nothing by itself: it is looked for, and a port that gives nothing counts too."""
+        there = None if self._server is None else self._server.names()
+        if (there is not None and self.device.id not in there) or time.monotonic() - self._heard > _STALL_S:
             self._lost(
                 tr(
-                    "{name} gives no more sound. Check it, and choose it again; what is held stays.",
+                    "{name} gives no more sound: was it unplugged? Plug it in, and choose it again; what is held stays.",
                     name=self.device.name,
                 )
             )
@@ -203,6 +232,9 @@ class SoundInput(_Threaded):
         if self._watch is not None:
             self._watch.stop()
             self._watch = None
+        if self._server is not None:
+            self._server.close()
+            self._server = None
         if self._source is not None:
             self._source.stop()
             self._source = self._io = None

@@ -103,7 +103,12 @@ class MetersPage(QWidget):
         self.upper = QStackedWidget()
         self.tones = TonesCard()
         self.tones.running.connect(self._sounding)
-        for part in (self._plot("wave", tr("The wave")), self._table(), self.tones):
+        # In a low window the generator's fields scroll: the curves below keep their room.
+        self.tones_area = QScrollArea()
+        self.tones_area.setWidgetResizable(True)
+        self.tones_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.tones_area.setWidget(self.tones)
+        for part in (self._plot("wave", tr("The wave")), self._table(), self.tones_area):
             self.upper.addWidget(part)
         self.upper.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         right.addWidget(self.upper, 5)
@@ -483,7 +488,7 @@ class MetersPage(QWidget):
 
     def _show_upper(self) -> None:
         if self.tones_chip.isChecked():
-            self.upper.setCurrentWidget(self.tones)
+            self.upper.setCurrentWidget(self.tones_area)
         else:
             self.upper.setCurrentIndex(1 if self.shown is not None and self.shown.table else 0)
 

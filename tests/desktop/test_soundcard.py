@@ -1,0 +1,348 @@
+"""The sound card end to end, through a virtual one: tones out, heard again, measured, kept, unplugged; the stand-in listened to; My bench."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+pytest.importorskip("PyQt6.QtWidgets")
+
+import numpy as np
+import soundfile
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QWidget
+
+from desktop.conftest import Desk
+from unitone.bench.measure import measure_file
+from unitone.bench.mybench import MyBench
+from unitone.desktop.audio import soundcard
+from unitone.desktop.audio.soundcard import samples_of
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.meters.page import MetersPage
+from unitone.desktop.views.mybench import MyBenchPage
+from unitone.errors import SignalError
+from unitone.job.state import fold
+from unitone.session.benchwork import my_bench
+from virtualcard import PACKAGES, VirtualCard
+
+pytestmark = pytest.mark.window
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def there(card: VirtualCard | None) -> VirtualCard:
+    if card is None:
+        pytest.skip(f"no sound server is installed: apt-get install {PACKAGES}")
+    return card
+
+
+@pytest.fixture
+def page(desk: Desk) -> Iterator[MetersPage]:
+    desk.key(Qt.Key.Key_5, CONTROL)
+    made = desk.window._meters
+    assert isinstance(made, MetersPage)
+    yield made
+    made.stop()
+
+
+def words(widget: QWidget) -> str:
+    return " ".join(x.text() for x in widget.findChildren(QLabel))
+
+
+def put(field, text: str) -> None:  # type: ignore[no-untyped-def]
+    field.setText(text)
+    field.editingFinished.emit()
+
+
+def sound(desk: Desk, page: MetersPage, level: str = "-12 dBFS", hz: str = "1 kHz") -> None:
+    """Start a tone from the keyboard; a loud one is asked for twice."""
+    page.press("meter-tones")
+    put(page.tones.level, level)
+    put(page.tones.hz, hz)
+    desk.key(Qt.Key.Key_Period, CONTROL)
+    if "loud" in page.tones.told.text():
+        desk.key(Qt.Key.Key_Period, CONTROL)
+    assert page.tones.output is not None and page.sounding.isVisible(), page.tones.told.text()
+
+
+def hear(desk: Desk, page: MetersPage, wanted: float, within: float) -> None:
+    desk.until(
+        lambda: page.shown is not None and page.shown.value is not None and abs(page.shown.value - wanted) < within,
+        20000,
+    )
+
+
+def test_a_tone_goes_out_and_comes_back_true_in_level_and_frequency(
+    there: VirtualCard, desk: Desk, page: MetersPage, tmp_path: Path
+) -> None:
+    del there
+    sound(desk, page, "-12 dBFS", "1234.5 Hz")
+    page.chips["frequency"].click()
+    desk.key(Qt.Key.Key_L, CONTROL)
+    # The card's clock is the machine's: 50 ppm are allowed to it, and are 0.06 Hz.
+    hear(desk, page, 1234.5, 0.1)
+    assert page.listening.rows["card"].on and "Stop" in page.sounding.text()
+    page.chips["volts"].click()
+    hear(desk, page, -12.0, 0.02)
+    assert "not calibrated" in words(page.warnings)
+    put(page.how.tone, "1234.5 Hz")
+    page.chips["sinad"].click()
+    desk.until(lambda: page.shown is not None and page.shown.task == "sinad" and float(page.figure.text()) > 60)
+    # Frozen, the picture stands while the level changes; going on, it follows.
+    page.chips["volts"].click()
+    hear(desk, page, -12.0, 0.02)
+    desk.key(Qt.Key.Key_F, CONTROL)
+    put(page.tones.level, "-30 dBFS")
+    desk.qtbot.wait(900)
+    assert (
+        page.shown is not None and page.shown.value == pytest.approx(-12.0, abs=0.02) and "frozen" in page.told.text()
+    )
+    desk.key(Qt.Key.Key_H, CONTROL)
+    desk.key(Qt.Key.Key_F, CONTROL)
+    hear(desk, page, -30.0, 0.05)
+    assert "18.0 dB less than held" in page.told.text()
+    page.keep(tmp_path / "kept.wav")
+    assert "kept in kept.wav" in page.told.text()
+    kept, rate = soundfile.read(tmp_path / "kept.wav")
+    assert rate == 48000 and 20 * np.log10(np.abs(kept[-4800:]).max()) == pytest.approx(-30.0, abs=0.05)
+    desk.key(Qt.Key.Key_Period, CONTROL)
+    desk.until(lambda: "silent" in words(page.warnings) or "no tone" in words(page.warnings), 20000)
+    assert not page.sounding.isVisible() and page.tones.output is None
+
+
+def test_every_shape_sounds_and_what_cannot_be_is_said(there: VirtualCard, desk: Desk, page: MetersPage) -> None:
+    del there
+    sound(desk, page, "-30 dBFS")
+    page.press("meter-card")
+    tones = page.tones
+    for shape, says in (
+        ("two-tone", "1000 and 1900"),
+        ("noise", "noise"),
+        ("low", "100.0 Hz"),
+        ("sweep", "sweep 1000 to 1900"),
+    ):
+        tones.shape.setCurrentIndex(tones.shape.findData(shape))
+        tones.shape.activated.emit(0)
+        assert says in tones.told.text() and tones.output is not None
+        desk.until(
+            lambda: page.listening.where == "card" and page._listener.feed is not None and page._listener.feed.taken > 0
+        )
+    put(tones.hz, "40 kHz")
+    assert "cannot be made" in tones.told.text() and "old one goes on" in tones.told.text()
+    for text, cure in (("loud", "dBFS"), ("3 dBFS", "0 at most"), ("20 mV", "not calibrated")):
+        put(tones.level, text)
+        assert cure in tones.told.text()
+    tones.calibrate({str(tones.device.currentData()): 1.0})
+    put(tones.hz, "1 kHz")
+    put(tones.level, "20 mV")
+    assert "20.0 mV" in tones.told.text() and tones.setting().level == pytest.approx(0.02)
+
+
+def test_overload_is_told_and_an_unplugged_input_leaves_the_rest_alive(
+    there: VirtualCard, desk: Desk, page: MetersPage
+) -> None:
+    module = there.plug()
+    desk.until(lambda: any(d.id == "clip" for d in (page.listening.refresh(), page.listening.found)[1]), 10000)
+    page.listening.choose("clip", "left")
+    sound(desk, page, "0 dBFS")
+    page.press("meter-card")
+    desk.until(lambda: "Overload" in words(page.warnings), 20000)
+    put(page.tones.level, "-10 dBFS")
+    desk.until(lambda: page.shown is not None and "Overload" not in words(page.warnings), 20000)
+    page.press("meter-hold")
+    there.unplug(module)
+    desk.until(lambda: "was it unplugged" in words(page.warnings), 20000)
+    assert page.held is not None and page.told.text() == "not listening any more"
+    # The same key takes another input, and the view goes on.
+    page.listening.refresh()
+    page.press("meter-card")
+    desk.until(lambda: page.shown is not None and page._input is not None and page._input.device.id == "linein", 20000)
+    assert desk.logbook.setting("meters") == {"input": "linein", "side": "left"}
+
+
+def test_no_card_and_no_library_are_said_with_the_cure(
+    desk: Desk, page: MetersPage, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("unitone.desktop.views.meters.listening.devices", lambda output=False: [])
+    page.listening.refresh()
+    page.press("meter-card")
+    assert "No sound input is there" in words(page.warnings) and page.listening.where == ""
+
+    def missing(output: bool = False) -> list[object]:
+        raise SignalError(
+            "The sound card cannot be used: no libpulse.so.0. Install it with: sudo apt-get install libpulse0"
+        )
+
+    monkeypatch.setattr("unitone.desktop.views.meters.listening.devices", missing)
+    page.listening.refresh()
+    page.press("meter-card")
+    assert "apt-get install libpulse0" in words(page.warnings)
+    with pytest.raises(SignalError, match="is gone"):
+        soundcard._find("nowhere", True)
+
+
+@pytest.mark.parametrize(("form", "kind"), [("Float", "f4"), ("Int32", "i4"), ("Int16", "i2")])
+def test_samples_of_every_format_and_side(form: str, kind: str) -> None:
+    full = {"Float": 1.0, "Int32": 2.0**31, "Int16": 2.0**15}[form]
+    pairs = (np.array([[0.5, -0.25], [0.125, 0.75]]) * full).astype(kind)
+    data = pairs.tobytes() + b"\x01"
+    assert np.allclose(samples_of(data, form, 2, "left"), [0.5, 0.125]) and np.allclose(
+        samples_of(data, form, 2, "right"), [-0.25, 0.75]
+    )
+    assert np.allclose(samples_of(data, form, 2, "iq"), [0.5 - 0.25j, 0.125 + 0.75j])
+    assert np.allclose(samples_of(pairs[:, :1].tobytes(), form, 1, "right"), [0.5, 0.125])
+
+
+def test_the_stand_in_is_heard_and_its_reading_goes_to_the_step(desk: Desk, page: MetersPage) -> None:
+    desk.key(Qt.Key.Key_R, CONTROL)
+    desk.until(lambda: "No job lies on the Bench" in words(page.warnings))
+    desk.open(147)
+    desk.window.worker.do(lambda s: (s.go_to("front-end"), s.confirm_hook_up("send")))  # type: ignore[union-attr]
+    desk.window.show_place("meters")
+    page.press("meter-standin")
+    desk.until(lambda: "hook" in words(page.warnings).lower(), 20000)
+    desk.window.worker.do(lambda s: s.confirm_hook_up("receive"))  # type: ignore[union-attr]
+    desk.until(
+        lambda: page.shown is not None and page.shown.name == "stand-in, loudspeaker" and len(page.shown.trend) > 3,
+        20000,
+    )
+    row = desk.logbook.job("147")
+    before = len(fold(desk.logbook.tape(row.id)).readings)
+    desk.key(Qt.Key.Key_Return, CONTROL)
+    desk.until(lambda: "logged at Peak the front end" in page.told.text())
+    reading = fold(desk.logbook.tape(row.id)).readings[-1].reading
+    assert len(fold(desk.logbook.tape(row.id)).readings) == before + 1 and reading.source == "stand-in"
+    # Keyed, the same source is I/Q: the task goes with it.
+    step = next(s.id for s in fold(desk.logbook.tape(row.id)).sheet.steps if s.quantity_id == "tx.deviation")
+    desk.window.worker.do(lambda s: (s.go_to(step), s.confirm_hook_up("send")))  # type: ignore[union-attr]
+    desk.until(
+        lambda: page.shown is not None and page.shown.task == "deviation" and (page.shown.value or 0) > 0.5, 20000
+    )
+    assert page.chips["deviation"].isChecked() and page.shown is not None and page.shown.name == "stand-in, sending"
+
+
+def test_a_table_takes_the_place_of_the_wave(desk: Desk, page: MetersPage, tmp_path: Path) -> None:
+    f = np.linspace(440, 470, 301)
+    path = tmp_path / "if.csv"
+    path.write_text("kHz,dB\n" + "\n".join(f"{a},{-10 * np.log10(1 + ((a - 455) / 3) ** 8)}" for a in f))
+    page.chips["response"].click()
+    page.take(path)
+    desk.until(lambda: page.shown is not None and page.shown.task == "response")
+    assert (
+        page.upper.currentIndex() == 1
+        and "60 dB" in words(page.upper.widget(1))
+        and "kHz at −6 dB" in page.figure._unit
+    )
+    page.press("meter-tones")
+    assert page.upper.currentWidget() is page.tones_area
+    page.chips["lines"].click()
+    desk.until(lambda: page.shown is not None and page.shown.task == "lines")
+    put(page.how.limit, "-3x")
+    assert "no limit" in words(page.warnings)
+
+
+def test_my_bench_is_filled_in_kept_used_and_struck(desk: Desk) -> None:
+    desk.logbook.set_setting("instruments", [{"id": "w", "name": "thirty watts", "measures": ["tx.power"]}])
+    job = desk.logbook.job("145")
+    desk.open(145)
+    desk.key(Qt.Key.Key_4, CONTROL)
+    workshop = desk.window._workshop
+    workshop.chips["bench"].click()
+    page = workshop.bench
+    assert isinstance(page, MyBenchPage) and "never done" in words(page)
+    put(page.pads, "A 20; B twenty")
+    assert "no pad" in page.wrong.text() and page.pads.text() == "A 20; B twenty"
+    put(page.pads, "A 20; B 20")
+    put(page.usual, "20+20")
+    put(page.least, "40 dBm")
+    assert "from its lowest level" in page.wrong.text()
+    put(page.least, "-110 dBm")
+    assert not page.wrong.isVisible() and desk.logbook.setting("kit")["least_dbm"] == -110.0
+    guide = page.guide
+    assert not guide.button.isEnabled() and "Two rows" in guide.mind.text()
+    for (pads, dialled), texts in zip(
+        guide.rows, [("A", "-97.3"), ("B", "-97.6"), ("A+B", "-77.4"), ("none", "-117")], strict=False
+    ):
+        pads.setText(texts[0])
+        dialled.setText(texts[1])
+    assert "A takes 19.9" in guide.words.text() and guide.button.isEnabled()
+    guide.button.click()
+    assert "kept" in page.told.text() and my_bench(desk.logbook).latest("pads") is not None
+    guide.show_guide("wattmeter")
+    guide.fields["shown"].setText("3.6 W")
+    guide.fields["volts"].setText("40 V")
+    assert "−10.0 %" in guide.words.text() and "dummy load only" in guide.caution.text()
+    guide.button.click()
+    del job
+    assert any(r.title.endswith("thirty watts") and r.mark == "holds" for r in page._rows)
+    at = next(n for n, r in enumerate(page._rows) if r.kind == "wattmeter")
+    page._pressed(str(at), 1)
+    assert my_bench(desk.logbook).latest("wattmeter", "w") is None and "struck" in page.told.text()
+    page._pressed("0", 0)
+    assert guide.guide.kind == "pads" and guide.rows[0][0].text() == ""
+    assert json.loads(json.dumps(my_bench(desk.logbook).to_data())) and my_bench(desk.logbook) != MyBench()
+
+
+def test_an_input_is_calibrated_by_listening(there: VirtualCard, desk: Desk, page: MetersPage) -> None:
+    del there
+    sound(desk, page, "-20 dBFS")
+    desk.key(Qt.Key.Key_4, CONTROL)
+    desk.window._workshop.chips["bench"].click()
+    bench = desk.window._workshop.bench
+    guide = bench.guide
+    guide.show_guide("input")
+    guide.listen.click()
+    desk.until(lambda: guide.fields["dbfs"].text().replace("−", "-") in ("-20.00", "-20.01", "-19.99"), 20000)
+    guide.listen.click()
+    guide.fields["volts"].setText("100 mV")
+    assert "0 dBFS is 1.000 V" in guide.words.text()
+    guide.button.click()
+    desk.key(Qt.Key.Key_5, CONTROL)
+    page.chips["volts"].click()
+    page.press("meter-card")
+    desk.until(lambda: page.shown is not None and page.shown.unit == "mV", 20000)
+    hear(desk, page, 0.1, 0.0005)
+    assert page.to_step.isEnabled() and "0 dBFS = 1.000 V" in page.listening.rows["card"].quiet
+
+
+@pytest.mark.parametrize(("width", "height", "scale", "name"), [(1000, 700, 1.0, "night"), (1280, 800, 1.5, "day")])
+def test_live_tones_and_my_bench_fit(
+    there: VirtualCard, desk: Desk, page: MetersPage, width: int, height: int, scale: float, name: str
+) -> None:
+    del there
+    theme.use(name, scale)
+    desk.window.resize(width, height)
+    sound(desk, page, "-30 dBFS")
+    page.press("meter-card")
+    desk.until(lambda: page.shown is not None)
+    desk.qtbot.wait(50)
+    assert page.minimumSizeHint().width() <= page.width() + 2 and page.minimumSizeHint().height() <= page.height() + 2
+    assert page.spectrum.height() > 60
+    desk.key(Qt.Key.Key_4, CONTROL)
+    desk.window._workshop.chips["bench"].click()
+    bench = desk.window._workshop.bench
+    for kind in ("wattmeter", "pads", "input"):
+        bench.guide.show_guide(kind)
+        desk.qtbot.wait(20)
+        assert bench.minimumSizeHint().width() <= desk.window.width()
+    theme.use("day", 1.0)
+
+
+def test_what_was_kept_is_measured_as_any_file(
+    there: VirtualCard, desk: Desk, page: MetersPage, tmp_path: Path
+) -> None:
+    """Both channels as I/Q: the same tone left and right is a line either side of nought."""
+    del there
+    sound(desk, page, "-20 dBFS")
+    page.listening.choose("linein", "iq")
+    page.press("meter-card")
+    page.chips["frequency"].click()
+    desk.until(lambda: page.shown is not None and abs(abs(page.shown.value or 0) - 1000) < 0.1, 20000)
+    desk.qtbot.wait(500)
+    page.keep(tmp_path / "iq.wav")
+    assert soundfile.info(tmp_path / "iq.wav").channels == 2
+    found = measure_file(tmp_path / "iq.wav", "spectrum")
+    assert abs(found["carrier_hz"]) == pytest.approx(1000, abs=2)
