@@ -11,13 +11,8 @@ import subprocess
 import sys
 import tempfile
 import time
+from functools import partial
 from pathlib import Path
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-
-from virtualcard import VirtualCard
-
-card = VirtualCard()
 
 import numpy as np
 from PyQt6.QtWidgets import QApplication
@@ -27,8 +22,10 @@ from unitone.desktop.audio import soundcard
 from unitone.desktop.audio.soundcard import Device, SoundOutput, devices
 from unitone.desktop.window import MainWindow
 from unitone.robot.demo import fill
+from unitone.session.session import Session
 from unitone.signals.generate import Setting
 from unitone.store.logbook import Logbook
+from virtualcard import VirtualCard
 
 
 def pump(app: QApplication, seconds: float) -> None:
@@ -57,7 +54,17 @@ def latencies(app: QApplication, page, output: SoundOutput, times: int = 20) -> 
     return found
 
 
+def move(session: Session, way: int) -> None:
+    """One use of the Bench: a turn there and back at a step with an adjuster."""
+    session.confirm_hook_up("receive")
+    if not session.step.adjusters:
+        session.go_to("front-end")
+    session.turn(session.step.adjusters[0], 45_000 * way)
+
+
 def main() -> None:
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    card = VirtualCard()
     seconds = float(sys.argv[1]) if len(sys.argv) > 1 else 600.0
     app = make_application()
     with tempfile.TemporaryDirectory() as place, Logbook(Path(place) / "demo") as logbook:
@@ -104,16 +111,7 @@ def main() -> None:
         while time.monotonic() - start < seconds:
             # The Bench is used as fast as it answers; the Meters listen on.
             before = bench._generation
-            window.worker.do(
-                lambda s: (
-                    (
-                        s.confirm_hook_up("receive"),
-                        s.turn(s.sheet.step(s.state.at).adjusters[0], 45_000 if moves % 2 else -45_000),
-                    )
-                    if s.sheet.step(s.state.at).adjusters
-                    else s.go_to("front-end")
-                )
-            )
+            window.worker.do(partial(move, way=1 if moves % 2 else -1))
             asked = time.monotonic()
             while bench._generation == before and time.monotonic() - asked < 5:
                 pump(app, 0.01)

@@ -295,3 +295,12 @@ def test_two_levels_say_what_was_switched_off() -> None:
     # Tone 0.045, noise 0.0004·3100/24000 of full scale squared: 10·log10 of (S+N)/N.
     assert float(words.split(" dB")[0]) == pytest.approx(10 * np.log10(1 + 0.045 / (0.0004 * 3100 / 24000)), abs=0.15)
     assert "(S+N)/N" in words and "more than held" in ratio_words(off, on) and ratio_words(on, on) == ""
+    # AM: 5 % more carrier with modulation on than off (carrier shift, any text on transmitters).
+    quiet, loud = (
+        measure_source(
+            Samples((0.2 * up * (1 + depth * np.sin(2 * np.pi * 1000 * T))).astype(np.complex64), RATE, "iq"),
+            How("depth"),
+        )
+        for up, depth in ((1.0, 0.01), (1.05, 0.8))
+    )
+    assert ratio_words(quiet, loud) == "carrier shift against held: +5.0 %" and ratio_words(quiet, quiet) == ""

@@ -171,12 +171,18 @@ def _trend(meter: AudioMeter, how: How) -> tuple[tuple[float, float], ...]:
 
 
 def ratio_words(held: MeterPicture, now: MeterPicture) -> str:
-    """What two levels in band say together: quieting, or (S+N)/N, whichever was switched off; empty where they cannot be compared."""
+    """What two levels say together: quieting or (S+N)/N, carrier shift (AM), PEP (SSB); empty where they cannot be compared."""
     if held.compare_db is None or now.compare_db is None or held.task != now.task:
         return ""
     more = held.compare_db - now.compare_db
+    if now.task == "depth":
+        # The carrier's level with modulation on and off: how far modulation moves it.
+        shift = 100.0 * (10.0 ** (-more / 20.0) - 1.0)
+        return tr("carrier shift against held: {pct} %", pct=number(shift, 1, sign=True)) if abs(shift) >= 0.1 else ""
     if abs(more) < 0.5:
         return ""
+    if now.task == "ssb":
+        return tr("PEP {db} dB against held", db=number(-more, 1, sign=True))
     if more > 0:
         return tr(
             "{db} dB less than held: (S+N)/N with the tone (AM) or the RF (SSB) off, quieting with the RF on",

@@ -162,10 +162,10 @@ class _Threaded(QObject):
             self._thread.wait(3000)
 
     def _begin(self) -> None:
-        raise NotImplementedError
+        """Open the device; runs in its own thread, as all that follows."""
 
     def _end(self) -> None:
-        raise NotImplementedError
+        """Let go of the device, and end the thread."""
 
 
 class SoundInput(_Threaded):

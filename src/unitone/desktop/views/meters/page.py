@@ -11,7 +11,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFileDialog,
-    QFrame,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -30,6 +29,7 @@ from unitone.desktop.audio.soundcard import SoundInput
 from unitone.desktop.errand import Errand
 from unitone.desktop.listener import Listener, Seen
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.meters.against import Against, card_of
 from unitone.desktop.views.meters.how import HowCard
 from unitone.desktop.views.meters.listening import Listening
 from unitone.desktop.views.meters.tones import TonesCard
@@ -38,7 +38,6 @@ from unitone.desktop.widgets.curves import Curves, scale_of
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import label
 from unitone.errors import SignalError, UnitoneError
-from unitone.session.meteraudio import ratio_words
 from unitone.session.meters import measure_recording
 from unitone.session.metershapes import TAKES, TASKS, How, MeterPicture, MeterTask
 from unitone.words import tr
@@ -113,7 +112,10 @@ class MetersPage(QWidget):
         self.upper.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         right.addWidget(self.upper, 5)
         right.addWidget(self._plot("spectrum", tr("Where it lies")), 6)
-        right.addWidget(self._against())
+        self.against = Against()
+        self.against.pressed.connect(self.press)
+        self.told, self.to_step, self.held_words = self.against.told, self.against.to_step, self.against.held_words
+        right.addWidget(self.against)
         # In a low window the left column scrolls, the plots keep their room.
         inside = QWidget()
         left.setContentsMargins(0, 0, theme.px(4), 0)
@@ -126,24 +128,6 @@ class MetersPage(QWidget):
         columns.addWidget(area, 3)
         columns.addLayout(right, 5)
         return columns
-
-    def _card(self, title: str, right: QWidget | None = None) -> tuple[QFrame, QVBoxLayout]:
-        card = QFrame()
-        card.setProperty("role", "card")
-        layout = QVBoxLayout(card)
-        layout.setContentsMargins(theme.px(14), theme.px(10), theme.px(14), theme.px(12))
-        layout.setSpacing(theme.px(6))
-        row = QHBoxLayout()
-        row.addWidget(label("heading", title))
-        if isinstance(right, QLabel):
-            # What does not fit is not worth a second line: plots below would be squeezed by it.
-            right.setMinimumWidth(theme.px(20))
-            right.setAlignment(Qt.AlignmentFlag.AlignRight)
-            row.addWidget(right, 1)
-        else:
-            row.addStretch(1)
-        layout.addLayout(row)
-        return card, layout
 
     def _head(self) -> QVBoxLayout:
         head = QVBoxLayout()
@@ -185,7 +169,7 @@ class MetersPage(QWidget):
 
     def _reading(self) -> QWidget:
         self.doubt = label("quiet", "")
-        card, layout = self._card(tr("Reading"), self.doubt)
+        card, layout = card_of(tr("Reading"), self.doubt)
         self.figure = Figure(100)
         self.figure.setMinimumHeight(theme.px(70))
         layout.addWidget(self.figure, 1)
@@ -203,15 +187,19 @@ class MetersPage(QWidget):
 
     def _plot(self, name: str, title: str) -> QWidget:
         words = label("quiet", "")
-        card, layout = self._card(title, words)
+        card, layout = card_of(title, words)
         plot = Curves(title)
         layout.addWidget(plot, 1)
         setattr(self, name, plot)
         setattr(self, f"{name}_words", words)
+        self.wave: Curves
+        self.spectrum: Curves
+        self.wave_words: QLabel
+        self.spectrum_words: QLabel
         return card
 
     def _table(self) -> QWidget:
-        card, layout = self._card(tr("In figures"))
+        card, layout = card_of(tr("In figures"))
         holder = QWidget()
         self.rows = QGridLayout(holder)
         self.rows.setContentsMargins(0, 0, theme.px(8), 0)
@@ -222,46 +210,6 @@ class MetersPage(QWidget):
         area.setWidget(holder)
         area.setAccessibleName(tr("In figures"))
         layout.addWidget(area, 1)
-        return card
-
-    def _against(self) -> QWidget:
-        self.held_words = label("quiet", tr("hold one to compare with"))
-        card, layout = self._card(tr("Found against now"), self.held_words)
-        card.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
-        holder = QWidget()
-        # Room for three lines, whether one is held or not: nothing moves when it is.
-        holder.setMinimumHeight(theme.px(80))
-        self.cells = QGridLayout(holder)
-        self.cells.setContentsMargins(0, 0, 0, 0)
-        self.cells.setHorizontalSpacing(theme.px(12))
-        self._cells: list[tuple[QLabel, QLabel, QLabel]] = []
-        for n in range(4):
-            cell = (label("small"), label("headline"), label("quiet"))
-            for line, part in enumerate(cell):
-                part.setMinimumWidth(theme.px(20))
-                self.cells.addWidget(part, line, n)
-            self.cells.setColumnStretch(n, 1)
-            self._cells.append(cell)
-        layout.addWidget(holder)
-        row = QHBoxLayout()
-        row.setSpacing(theme.px(6))
-        self.buttons: dict[str, QPushButton] = {}
-        for name, words in (
-            ("meter-send", tr("Send to step  Ctrl ↵")), ("meter-hold", tr("Hold  Ctrl H")), ("meter-freeze", tr("Freeze  Ctrl F")),
-            ("meter-keep", tr("Keep 10 s…  Ctrl S")),
-        ):  # fmt: skip
-            button = self.buttons[name] = QPushButton(words)
-            button.clicked.connect(lambda _=False, n=name: self.press(n))
-            row.addWidget(button)
-        row.addStretch(1)
-        layout.addLayout(row)
-        self.told = label("quiet", "", True)
-        layout.addWidget(self.told)
-        self.to_step, self.hold = self.buttons["meter-send"], self.buttons["meter-hold"]
-        self.wave: Curves
-        self.spectrum: Curves
-        self.wave_words: QLabel
-        self.spectrum_words: QLabel
         return card
 
     # -- sources --------------------------------------------------------------------------------------
@@ -510,50 +458,12 @@ class MetersPage(QWidget):
 
     def _show_cells(self) -> None:
         """The small figures, and beside them those of the one that is held."""
-        figures = self.shown.figures if self.shown else ()
-        held = (
-            self.held
-            if self.held is not None and self.shown is not None and self.held.task == self.shown.task
-            else None
-        )
-        for n, (what, now, was) in enumerate(self._cells):
-            if n >= len(figures):
-                for part in (what, now, was):
-                    part.setText("")
-                continue
-            figure = figures[n]
-            what.setText(figure.what)
-            now.setText(f"{figure.text} {figure.unit}" if figure.value is not None else "—")
-            was.setText("")
-            if held is not None:
-                old = held.figures[n]
-                was.setText(tr("was {v} {unit}", v=old.text, unit=old.unit) if old.value is not None else tr("was —"))
-        if held is not None and self.shown is not None:
-            words = tr("held: {figure} {unit}, {name}", figure=held.figure, unit=held.unit, name=held.name)
-            self.held_words.setText(words)
-            self.held_words.setToolTip(words)
-            if held is not self.shown and (said := ratio_words(held, self.shown)):
-                self.told.setText(said)
-        elif self.held is None:
-            self.held_words.setText(tr("hold one to compare with"))
-        else:
-            self.held_words.setText(tr("held: {task}", task=dict(TASKS)[self.held.task]))
+        if said := self.against.show_figures(self.shown, self.held):
+            self.told.setText(said)
         self._show_buttons()
 
     def _show_buttons(self) -> None:
-        live = self._listener.feed is not None
-        can = self.shown is not None and bool(self.shown.sends)
-        if self.to_step.property("role") != ("main" if can else ""):
-            # Orange is where the hand goes next: to a source first, then to the step.
-            self.to_step.setProperty("role", "main" if can else "")
-            if (style := self.to_step.style()) is not None:
-                style.unpolish(self.to_step)
-                style.polish(self.to_step)
-        self.to_step.setEnabled(can)
-        self.hold.setEnabled(self.shown is not None)
-        self.buttons["meter-freeze"].setEnabled(live)
-        self.buttons["meter-freeze"].setText(tr("Go on  Ctrl F") if self.frozen else tr("Freeze  Ctrl F"))
-        self.buttons["meter-keep"].setEnabled(live)
+        self.against.show_buttons(self.shown, self._listener.feed is not None, self.frozen)
 
     # -- doing ----------------------------------------------------------------------------------------
 
