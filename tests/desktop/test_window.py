@@ -482,6 +482,8 @@ def test_shots_are_made_offscreen(tmp_path: Path) -> None:
         "bench-recheck",
         "handover",
         "meters",
+        "meters-live",
+        "my-bench",
         "card-intake",
         "card-inspection",
         "card-rails",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import tempfile
 import time
 from collections.abc import Callable
@@ -84,6 +85,7 @@ def take_all(
         shoot("handover")
         _card(app, window, logbook, shoot)
         _meters(app, window, Path(place), shoot)
+        _live(app, window, logbook, shoot)
         window.show_place("jobs")
         window.jobs.ask_new()
         shoot("new-job")
@@ -138,6 +140,28 @@ def _meters(app: QApplication, window: MainWindow, place: Path, shoot: Callable[
     shoot("meters")
 
 
+def _live(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """The stand-in of the job on the Bench listened to, before it is aligned, at two levels."""
+    window.open_job(logbook.job("147").id)
+    bench, page = window._bench, window._meters
+    wait(app, lambda: bench.view is not None and bench.view.number == 147)
+    window.worker.do(lambda s: s.set_up(dataclasses.replace(s.step.setting, level_dbm=-107.0)))
+    window.show_place("meters")
+    page.press("meter-standin")
+    wait(app, lambda: page.shown is not None and len(page.shown.trend) > 5)
+    page.press("meter-hold")
+    window.worker.do(lambda s: s.set_up(dataclasses.replace(s.step.setting, level_dbm=-101.0)))
+    seen = page.shown
+    wait(
+        app,
+        lambda: (
+            page.shown is not None and page.shown.trend[-1][0] - page.shown.trend[0][0] > 6.0 and page.shown is not seen
+        ),
+    )
+    shoot("meters-live")
+    page.quiet()
+
+
 def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:
     """The editor at a step, the board with its pins, the workshop's instruments."""
     window.logbook.set_setting("instruments", _INSTRUMENTS)
@@ -152,6 +176,26 @@ def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None])
     shoot("sheets-board")
     window.show_place("workshop")
     shoot("workshop")
+    window._workshop.chips["bench"].click()
+    bench = window._workshop.bench
+    bench.pads.setText("A 20; B 20; cable 0.4")
+    bench.pads.editingFinished.emit()
+    for kind, typed in (
+        ("counter", {"true": "10 MHz", "shown": "10.000008 MHz"}), ("wattmeter", {"shown": "4 W", "volts": "41.4 V"}),
+        ("generator", {"dial": "0 dBm", "volts": "219 mV"}),
+    ):  # fmt: skip
+        bench.guide.show_guide(kind)
+        for key, text in typed.items():
+            bench.guide.fields[key].setText(text)
+        bench.guide.button.click()
+    bench.guide.show_guide("pads")
+    for fields, texts in zip(
+        bench.guide.rows, (("A", "-97.3"), ("B", "-97.6"), ("A + B", "-77.8"), ("none", "-117.1")), strict=False
+    ):
+        for field, text in zip(fields, texts, strict=True):
+            field.setText(text)
+    bench.told.hide()
+    shoot("my-bench")
 
 
 def _recheck(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:

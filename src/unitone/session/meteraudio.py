@@ -179,7 +179,7 @@ def ratio_words(held: MeterPicture, now: MeterPicture) -> str:
         # The carrier's level with modulation on and off: how far modulation moves it.
         shift = 100.0 * (10.0 ** (-more / 20.0) - 1.0)
         return tr("carrier shift against held: {pct} %", pct=number(shift, 1, sign=True)) if abs(shift) >= 0.1 else ""
-    if abs(more) < 0.5:
+    if abs(more) < 0.5 or now.task == "sinad":
         return ""
     if now.task == "ssb":
         return tr("PEP {db} dB against held", db=number(-more, 1, sign=True))

@@ -71,16 +71,18 @@ class TonesCard(QFrame):
             line.show_value(text)
         self._rows: dict[str, tuple[QLabel, QComboBox | LiveLine]] = {}
         fields: tuple[tuple[str, str, QComboBox | LiveLine], ...] = (
-            ("device", tr("Out of"), self.device), ("shape", tr("What"), self.shape), ("hz", tr("Frequency"), self.hz),
-            ("low", tr("Low tone"), self.low), ("second", tr("Second frequency"), self.second), ("seconds", tr("There in"), self.seconds),
-            ("level", tr("Peak level"), self.level),
+            ("device", tr("Out of"), self.device), ("shape", tr("What"), self.shape), ("low", tr("Low tone"), self.low),
+            ("level", tr("Peak level"), self.level), ("hz", tr("Frequency"), self.hz), ("second", tr("Second frequency"), self.second),
+            ("seconds", tr("There in"), self.seconds),
         )  # fmt: skip
         for n, (key, words, field) in enumerate(fields):
             name = label("small", words)
             name.setBuddy(field)
             field.setAccessibleName(words)
-            grid.addWidget(name, n // 2, 2 * (n % 2))
-            grid.addWidget(field, n // 2, 2 * (n % 2) + 1)
+            # A low tone and a free frequency share a place: one of them is shown.
+            place = {"hz": 2, "level": 3, "second": 4, "seconds": 5}.get(key, n)
+            grid.addWidget(name, place // 2, 2 * (place % 2))
+            grid.addWidget(field, place // 2, 2 * (place % 2) + 1)
             self._rows[key] = (name, field)
             if isinstance(field, LiveLine):
                 field.kept.connect(lambda text, f=field: (f.show_value(text), self._change()))
