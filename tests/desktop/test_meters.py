@@ -144,5 +144,10 @@ def test_it_fits_small_windows_and_large_type(
     take(desk, page, write(tmp_path / "a.wav"))
     desk.qtbot.wait(50)
     assert page.minimumSizeHint().width() <= page.width() + 2 and page.minimumSizeHint().height() <= page.height() + 2
-    assert page.wave.height() > 60 and page.spectrum.height() > 60
+    assert page.spectrum.height() > 100 and (page.upper.isHidden() or page.wave.height() > 60)
+    assert page.tasks.isVisible() == (scale > 1) and page.chip_row.isVisible() != page.tasks.isVisible()
+    page.tasks.setCurrentIndex(page.tasks.findData("volts"))
+    page.tasks.activated.emit(1)
+    desk.until(lambda: page.shown is not None and page.shown.task == "volts")
+    assert page.chips["volts"].isChecked()
     theme.use("day", 1.0)

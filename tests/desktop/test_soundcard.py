@@ -320,7 +320,10 @@ def test_live_tones_and_my_bench_fit(
     desk.until(lambda: page.shown is not None)
     desk.qtbot.wait(50)
     assert page.minimumSizeHint().width() <= page.width() + 2 and page.minimumSizeHint().height() <= page.height() + 2
-    assert page.spectrum.height() > 60
+    assert page.upper.currentWidget() is page.tones_area and page.tones_area.height() > 180
+    page.press("meter-tones")
+    desk.qtbot.wait(50)
+    assert page.spectrum.height() > 100
     desk.key(Qt.Key.Key_4, CONTROL)
     desk.window._workshop.chips["bench"].click()
     bench = desk.window._workshop.bench

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtGui import QPainter
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QPainter, QResizeEvent
 from PyQt6.QtWidgets import QLabel, QWidget
 
 from unitone.desktop.theme.theme import theme
@@ -36,8 +37,42 @@ def label(role: str, text: str = "", wrap: bool = False) -> QLabel:
     return made
 
 
+class Elided(QLabel):
+    """A label of one line that ends in an ellipsis where there is no room; the whole of it stands in its tip."""
+
+    def __init__(self, role: str, text: str = "") -> None:
+        super().__init__()
+        self.setProperty("role", role)
+        self._whole = ""
+        self.setMinimumWidth(theme.px(20))
+        self.setText(text)
+
+    def text(self) -> str:
+        """The whole text."""
+        return self._whole
+
+    def setText(self, text: str | None) -> None:
+        """Another text."""
+        if text != self._whole:
+            self._whole = text or ""
+            self.setToolTip(self._whole)
+            self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def sizeHint(self) -> QSize:
+        """As wide as the whole text."""
+        return QSize(self.fontMetrics().horizontalAdvance(self._whole) + 2, super().sizeHint().height())
+
+    def _fit(self) -> None:
+        self.ensurePolished()
+        shown = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, max(self.width(), 20))
+        if shown != super().text():
+            super().setText(shown)
+
+
 def elided(painter: QPainter, text: str, width: float) -> str:
     """``text`` shortened with an ellipsis to ``width`` pixels."""
-    from PyQt6.QtCore import Qt
-
     return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(width))

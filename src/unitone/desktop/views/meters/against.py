@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import Elided, label
 from unitone.session.meteraudio import ratio_words
 from unitone.session.metershapes import TASKS, MeterPicture
 from unitone.words import tr
@@ -41,7 +42,7 @@ class Against(QFrame):
 
     def __init__(self) -> None:
         super().__init__()
-        self.held_words = label("quiet", tr("hold one to compare with"))
+        self.held_words = Elided("quiet", tr("hold one to compare with"))
         _, layout = card_of(tr("Found against now"), self.held_words, self)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         holder = QWidget()
@@ -52,15 +53,15 @@ class Against(QFrame):
         cells.setHorizontalSpacing(theme.px(12))
         self._cells: list[tuple[QLabel, QLabel, QLabel]] = []
         for n in range(_FIGURES):
-            cell = (label("small"), label("headline"), label("quiet"))
+            cell = (Elided("small"), Elided("headline"), Elided("quiet"))
             for line, part in enumerate(cell):
-                part.setMinimumWidth(theme.px(20))
                 cells.addWidget(part, line, n)
             cells.setColumnStretch(n, 1)
             self._cells.append(cell)
         layout.addWidget(holder)
-        row = QHBoxLayout()
-        row.setSpacing(theme.px(6))
+        self._row = QGridLayout()
+        self._row.setSpacing(theme.px(6))
+        self._across = 0
         self.buttons: dict[str, QPushButton] = {}
         for name, words in (
             ("meter-send", tr("Send to step  Ctrl ↵")), ("meter-hold", tr("Hold  Ctrl H")), ("meter-freeze", tr("Freeze  Ctrl F")),
@@ -68,12 +69,32 @@ class Against(QFrame):
         ):  # fmt: skip
             button = self.buttons[name] = QPushButton(words)
             button.clicked.connect(lambda _=False, n=name: self.pressed.emit(n))
-            row.addWidget(button)
-        row.addStretch(1)
-        layout.addLayout(row)
+        layout.addLayout(self._row)
+        self._arrange(len(self.buttons))
         self.told = label("quiet", "", True)
         layout.addWidget(self.told)
         self.to_step = self.buttons["meter-send"]
+
+    def _arrange(self, across: int) -> None:
+        """So many buttons beside each other."""
+        if across == self._across:
+            return
+        self._across = across
+        for n, button in enumerate(self.buttons.values()):
+            self._row.addWidget(button, n // across, n % across)
+        for column in range(len(self.buttons) + 1):
+            self._row.setColumnStretch(column, 1 if column == across else 0)
+
+    def minimumSizeHint(self) -> QSize:
+        """Two buttons side by side are the least."""
+        hints = sorted((b.sizeHint().width() for b in self.buttons.values()), reverse=True)
+        return QSize(hints[0] + hints[1] + theme.px(40), super().minimumSizeHint().height())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """All buttons in a row where they fit, in two where they do not."""
+        super().resizeEvent(event)
+        wanted = sum(b.sizeHint().width() for b in self.buttons.values()) + theme.px(28 + 6 * len(self.buttons))
+        self._arrange(len(self.buttons) if wanted <= self.width() else 2)
 
     def show_figures(self, shown: MeterPicture | None, held: MeterPicture | None) -> str:
         """The small figures and those that are held; returns what the two levels say together, if anything."""
@@ -98,7 +119,6 @@ class Against(QFrame):
         else:
             words = tr("held: {task}", task=dict(TASKS)[held.task])
         self.held_words.setText(words)
-        self.held_words.setToolTip(words)
         return ratio_words(beside, shown) if beside is not None and shown is not None and beside is not shown else ""
 
     def show_buttons(self, shown: MeterPicture | None, live: bool, frozen: bool) -> None:

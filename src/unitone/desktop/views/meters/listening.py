@@ -157,7 +157,7 @@ class Listening(QFrame):
         """Which source is listened to, quiet lines by source, and whether choosing one is the next move."""
         self.where = where
         usual = {
-            "card": tr("{n} inputs: the loudspeaker, or a receiver's audio", n=len(self.found)) if self.found else tr("no input is there"),
+            "card": tr("the loudspeaker, or a receiver's audio") if self.found else tr("no input is there"),
             "standin": tr("the job on the Bench"), "file": tr("WAV, FLAC, SigMF, CSV, Touchstone"),
         }  # fmt: skip
         for name, row in self.rows.items():

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFileDialog,
@@ -34,9 +35,10 @@ from unitone.desktop.views.meters.how import HowCard
 from unitone.desktop.views.meters.listening import Listening
 from unitone.desktop.views.meters.tones import TonesCard
 from unitone.desktop.views.stepcard import Figure
+from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.curves import Curves, scale_of
 from unitone.desktop.widgets.lines import Line, Lines
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import Elided, label
 from unitone.errors import SignalError, UnitoneError
 from unitone.session.meters import measure_recording
 from unitone.session.metershapes import TAKES, TASKS, How, MeterPicture, MeterTask
@@ -111,7 +113,8 @@ class MetersPage(QWidget):
             self.upper.addWidget(part)
         self.upper.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         right.addWidget(self.upper, 5)
-        right.addWidget(self._plot("spectrum", tr("Where it lies")), 6)
+        self.lower = self._plot("spectrum", tr("Where it lies"))
+        right.addWidget(self.lower, 6)
         self.against = Against()
         self.against.pressed.connect(self.press)
         self.told, self.to_step, self.held_words = self.against.told, self.against.to_step, self.against.held_words
@@ -125,6 +128,8 @@ class MetersPage(QWidget):
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inside)
+        # As wide as its widest card, with the bar beside it: nothing of it is cut.
+        area.setMinimumWidth(inside.minimumSizeHint().width() + theme.px(12))
         columns.addWidget(area, 3)
         columns.addLayout(right, 5)
         return columns
@@ -135,15 +140,23 @@ class MetersPage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(theme.px(6))
         row.addWidget(label("page", tr("Meters")))
-        self.name = label("quiet", "")
-        self.name.setMinimumWidth(theme.px(20))
+        self.name = Elided("quiet")
         row.addWidget(self.name, 1)
         self.sounding = QPushButton("")
         self.sounding.clicked.connect(lambda: self.press("meter-tone"))
         self.sounding.hide()
         row.addWidget(self.sounding)
         head.addLayout(row)
-        chips = QHBoxLayout()
+        # Where the names do not fit beside each other, one list holds them.
+        self.chip_row, row2 = QWidget(), QHBoxLayout()
+        self.tasks = Choice()
+        self.tasks.setAccessibleName(tr("What is measured"))
+        for task, words in TASKS:
+            self.tasks.addItem(words, task)
+        self.tasks.activated.connect(lambda _: self._choose(self.tasks.currentData()))
+        self.tasks.hide()
+        chips = QHBoxLayout(self.chip_row)
+        chips.setContentsMargins(0, 0, 0, 0)
         chips.setSpacing(theme.px(5))
         self.chips: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
@@ -153,22 +166,41 @@ class MetersPage(QWidget):
             self.chips[task] = chip
             group.addButton(chip)
             chips.addWidget(chip)
-        chips.addStretch(1)
+        row2.addWidget(self.chip_row)
+        row2.addWidget(self.tasks)
+        row2.addStretch(1)
         self.tones_chip = self._chip(tr("Tones out"), lambda _=False: self._show_upper())
-        chips.addWidget(self.tones_chip)
-        head.addLayout(chips)
+        row2.addWidget(self.tones_chip)
+        head.addLayout(row2)
         return head
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Names beside each other where they fit, in a list where they do not."""
+        super().resizeEvent(event)
+        wanted = sum(c.sizeHint().width() for c in (*self.chips.values(), self.tones_chip)) + theme.px(110)
+        fits = wanted <= self.width()
+        if self.chip_row.isHidden() == fits:
+            self.chip_row.setVisible(fits)
+            self.tasks.setVisible(not fits)
+        self._share_height()
+
+    def _share_height(self) -> None:
+        """In a low window one of the two places has all the room: generator or table where one is shown, else the lower curve."""
+        room = self.height() - self.against.sizeHint().height() - theme.px(110)
+        upper = self.upper.currentIndex() != 0
+        both = room >= theme.px(430 if self.upper.currentWidget() is self.tones_area else 320)
+        self.upper.setVisible(both or upper)
+        self.lower.setVisible(both or not upper)
 
     def _chip(self, words: str, do: Callable[[bool], None]) -> QPushButton:
         chip = QPushButton(words)
         chip.setProperty("role", "chip")
         chip.setCheckable(True)
-        chip.setMinimumWidth(theme.px(30))
         chip.clicked.connect(do)
         return chip
 
     def _reading(self) -> QWidget:
-        self.doubt = label("quiet", "")
+        self.doubt = Elided("quiet")
         card, layout = card_of(tr("Reading"), self.doubt)
         self.figure = Figure(100)
         self.figure.setMinimumHeight(theme.px(70))
@@ -186,7 +218,7 @@ class MetersPage(QWidget):
         return card
 
     def _plot(self, name: str, title: str) -> QWidget:
-        words = label("quiet", "")
+        words = Elided("quiet")
         card, layout = card_of(title, words)
         plot = Curves(title)
         layout.addWidget(plot, 1)
@@ -283,8 +315,7 @@ class MetersPage(QWidget):
     def _start(self, feed: Feed) -> None:
         """Measure a live feed, in a task that takes what it gives."""
         if feed.kind not in TAKES[self._task] or self._task == "response":
-            self._task = "sinad" if feed.kind == "audio" else "deviation"
-            self.chips[self._task].setChecked(True)
+            self._mark_task("sinad" if feed.kind == "audio" else "deviation")
         self.shown = None
         self._tell(tr("listening…"))
         how = self._read()
@@ -339,12 +370,17 @@ class MetersPage(QWidget):
     # -- measuring ---------------------------------------------------------------------------------
 
     def _choose(self, task: MeterTask) -> None:
-        self._task = task
+        self._mark_task(task)
         self.shown = None
         self.tones_chip.setChecked(False)
         self._show_upper()
         self._show_source()
         self.measure()
+
+    def _mark_task(self, task: MeterTask) -> None:
+        self._task = task
+        self.chips[task].setChecked(True)
+        self.tasks.setCurrentIndex(self.tasks.findData(task))
 
     def _read(self) -> How | None:
         """How it shall be measured; what a field does not take stands in words."""
@@ -439,6 +475,7 @@ class MetersPage(QWidget):
             self.upper.setCurrentWidget(self.tones_area)
         else:
             self.upper.setCurrentIndex(1 if self.shown is not None and self.shown.table else 0)
+        self._share_height()
 
     def _fill(self, table: tuple[tuple[str, ...], ...]) -> None:
         while (item := self.rows.takeAt(0)) is not None:
