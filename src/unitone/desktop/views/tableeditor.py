@@ -140,6 +140,7 @@ class TableEditor(QWidget):
         self.head = label("heading", "", True)
         right.addWidget(self.head)
         self.form = FormView(fields, names)
+        self.form.setAccessibleName(title)
         self.form.edited.connect(self._edited)
         self.form.finished.connect(self._finished)
         right.addWidget(self.form, 1)

@@ -143,6 +143,7 @@ class MetersPage(QWidget):
         self.name = Elided("quiet")
         row.addWidget(self.name, 1)
         self.sounding = QPushButton("")
+        self.sounding.setAccessibleName(tr("Stop the tone"))
         self.sounding.clicked.connect(lambda: self.press("meter-tone"))
         self.sounding.hide()
         row.addWidget(self.sounding)
