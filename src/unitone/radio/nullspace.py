@@ -2,46 +2,51 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from fractions import Fraction
 from math import gcd, lcm
 
 
-def null_space(rows: Sequence[Sequence[Fraction]], columns: int) -> list[list[int]]:
-    """Whole-number vectors that every row sends to nought, one for each free column, by rational elimination.
+def null_space(rows: Iterable[Sequence[Fraction]], columns: int) -> list[list[int]]:
+    """Whole-number vectors that every row sends to nought, one for each free column, by elimination in whole numbers.
 
     ``rows`` have ``columns`` entries each. The result is a basis; an empty one says that everything can be told.
     """
-    work = [list(row) for row in rows]
-    pivots: list[int] = []
-    at = 0
-    for column in range(columns):
-        pivot = next((r for r in range(at, len(work)) if work[r][column] != 0), None)
-        if pivot is None:
+    pivots: dict[int, list[int]] = {}
+    for given in rows:
+        scale = lcm(*(x.denominator for x in given))
+        row = [x.numerator * (scale // x.denominator) for x in given]
+        for column, pivot in pivots.items():
+            row = _without(row, pivot, column)
+        first = next((c for c, x in enumerate(row) if x), None)
+        if first is None:
             continue
-        work[at], work[pivot] = work[pivot], work[at]
-        top = work[at][column]
-        work[at] = [x / top for x in work[at]]
-        for r in range(len(work)):
-            if r != at and work[r][column] != 0:
-                factor = work[r][column]
-                work[r] = [x - factor * y for x, y in zip(work[r], work[at], strict=True)]
-        pivots.append(column)
-        at += 1
+        row = _smallest(row)
+        for column, pivot in pivots.items():
+            pivots[column] = _smallest(_without(pivot, row, first))
+        pivots[first] = row
+        if len(pivots) == columns:
+            return []
     basis = []
     for free in (c for c in range(columns) if c not in pivots):
         vector = [Fraction(0)] * columns
         vector[free] = Fraction(1)
-        for r, column in enumerate(pivots):
-            vector[column] = -work[r][free]
-        basis.append(_whole(vector))
+        for column, pivot in pivots.items():
+            vector[column] = Fraction(-pivot[free], pivot[column])
+        scale = lcm(*(x.denominator for x in vector))
+        basis.append(_smallest([int(x * scale) for x in vector]))
     return basis
 
 
-def _whole(vector: Sequence[Fraction]) -> list[int]:
+def _without(row: list[int], pivot: list[int], column: int) -> list[int]:
+    """``row`` with its entry in ``column`` taken away by the pivot's."""
+    factor, top = row[column], pivot[column]
+    return row if not factor else [x * top - factor * y for x, y in zip(row, pivot, strict=True)]
+
+
+def _smallest(row: list[int]) -> list[int]:
     """The same direction in the smallest whole numbers, the first of them positive."""
-    scale = lcm(*(x.denominator for x in vector))
-    whole = [int(x * scale) for x in vector]
-    common = gcd(*whole)
-    sign = -1 if next(x for x in whole if x) < 0 else 1
-    return [sign * x // common for x in whole]
+    common = gcd(*row)
+    if next(x for x in row if x) < 0:
+        common = -common
+    return [x // common for x in row]
