@@ -13,6 +13,7 @@ from typing import Annotated, Any
 import typer
 
 from unitone import __version__
+from unitone.cli.figures import register
 from unitone.cli.workspace import folder_of, make_demo
 from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
 
@@ -28,6 +29,7 @@ app.add_typer(sheet_app, name="sheet")
 
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
 _workspace = ""
+register(app, lambda: _workspace)
 
 
 def run(arguments: list[str]) -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Scope = Literal["everywhere", "bench", "jobs", "card", "sheets", "meters"]
+Scope = Literal["everywhere", "bench", "jobs", "card", "sheets", "meters", "sums"]
 
 
 @dataclass(frozen=True)
@@ -24,6 +24,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("sheets", "Sheets view", "Ctrl+3", "everywhere"),
     Action("workshop", "Workshop: instruments and schools", "Ctrl+4", "everywhere"),
     Action("meters", "Meters: sound card, stand-in and recordings measured", "Ctrl+5", "everywhere"),
+    Action("sums", "Sums: calculators by the question they answer", "Ctrl+6", "everywhere"),
     Action("card", "The card of the job: intake, inspection, rails, work, papers", "Ctrl+J", "everywhere"),
     Action("help", "Help and all the keys", "F1", "everywhere"),
     Action("theme", "Day or night", "Ctrl+T", "everywhere"),
@@ -78,6 +79,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("meter-tone", "Start the tone, or stop it", "Ctrl+.", "meters"),
     Action("meter-hold", "Hold this reading, to compare the next with it", "Ctrl+H", "meters"),
     Action("meter-send", "Send this reading to the step at hand", "Ctrl+Return", "meters"),
+    Action("find-sum", "Find a question", "Ctrl+F", "sums"),
     Action("new-sheet", "New sheet", "Ctrl+N", "sheets"),
     Action("find-sheet", "Find a sheet", "Ctrl+F", "sheets"),
     Action("save", "Save the sheet", "Ctrl+S", "sheets"),

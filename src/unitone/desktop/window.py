@@ -33,6 +33,7 @@ _PLACES = (
     ("jobs", tr("Jobs"), "clipboard-list"),
     ("bench", tr("Bench"), "radio-receiver"),
     ("meters", tr("Meters"), "activity"),
+    ("sums", tr("Sums"), "calculator"),
     ("sheets", tr("Sheets"), "scroll-text"),
     ("workshop", tr("Workshop"), "wrench"),
     ("help", tr("Help"), "circle-help"),
@@ -58,6 +59,7 @@ class MainWindow(QMainWindow):
         self._workshop: QWidget | None = None
         self._card: QWidget | None = None
         self._meters: QWidget | None = None
+        self._sums: QWidget | None = None
         self.worker: BenchWorker | None = None
         self._job = ""
         central = QWidget()
@@ -151,7 +153,7 @@ class MainWindow(QMainWindow):
                     QShortcut(QKeySequence(key), where, partial(do, a.id), context=context)
 
     def _everywhere(self, name: str) -> None:
-        if name in ("jobs", "bench", "sheets", "workshop", "help", "meters"):
+        if name in ("jobs", "bench", "sheets", "workshop", "help", "meters", "sums"):
             self.show_place(name)
         elif name == "card":
             row = self.jobs.current()
@@ -209,13 +211,15 @@ class MainWindow(QMainWindow):
             page = self._workshop_page()
         elif name == "meters":
             page = self._meters_page()
+        elif name == "sums":
+            page = self._sums_page()
         elif name == "help":
             page = self._help_page()
         if name == "jobs":
             self.jobs.refresh()
         self._to(page)
         self.rail_buttons[name].setChecked(True)
-        if name == "sheets":
+        if name in ("sheets", "sums"):
             page.list.setFocus()  # type: ignore[attr-defined]
         else:
             (self.jobs.list if name == "jobs" else page).setFocus()
@@ -353,6 +357,16 @@ class MainWindow(QMainWindow):
             self._keys(meters, "meters", meters.press)
             self.pages.addWidget(meters)
         return self._meters
+
+    def _sums_page(self) -> QWidget:
+        if self._sums is None:
+            from unitone.desktop.views.sums import SumsPage
+            from unitone.session.session import library_of
+
+            self._sums = SumsPage(lambda: library_of(self.logbook))
+            self._keys(self._sums, "sums", self._sums.press)
+            self.pages.addWidget(self._sums)
+        return self._sums
 
     def _listen(self, wanted: bool) -> None:
         """The Meters want to hear the stand-in of the job on the Bench, or not any more."""

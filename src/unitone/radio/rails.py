@@ -106,3 +106,12 @@ def halve(points: Sequence[bool | None]) -> int | None:
     good = max((n for n in range(bad) if points[n] is True), default=-1)
     left = [n for n in range(good + 1, bad) if points[n] is None]
     return left[(len(left) - 1) // 2] if left else None
+
+
+def preferred_between(least: float, most: float, series: str = "E24") -> list[float]:
+    """Every preferred value from ``least`` to ``most`` (the unit of both). Raises UnitoneError unless 0 < least <= most."""
+    if not 0 < least <= most:
+        raise UnitoneError("Preferred values lie above nought, from least to most.")
+    decades = range(math.floor(math.log10(least)), math.ceil(math.log10(most)) + 1)
+    values = (float(f"{v}e{d}") for d in decades for v in SERIES[series])
+    return [v for v in values if least * (1 - 1e-9) <= v <= most * (1 + 1e-9)]

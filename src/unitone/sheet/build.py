@@ -287,7 +287,10 @@ def _mixing(problems: Problems, i: int, m: form.MixingPart, w: form.SheetFile) -
     if raster <= 0:
         problems.complain(("mixing", i, "raster"), "must be above nought, like 2.5 kHz.")
         raster = 1.0
-    return Mixing(m.output, m.when.way, tuple(m.terms.items()), round(offset), Fraction(raster).limit_denominator(1000))
+    return Mixing(
+        m.output, m.when.way, tuple(m.terms.items()), round(offset), Fraction(raster).limit_denominator(1000), m.when.band, m.when.mode,
+        m.when.channel,
+    )  # fmt: skip
 
 
 def _reaches(problems: Problems, place: Place, given: Iterable[str | form.ReachPart]) -> tuple[Reach, ...]:

@@ -65,6 +65,9 @@ class WhenPart(_Strict):
     """When a mixing line applies."""
 
     way: Literal["receive", "send", "either"] = "either"
+    band: str | None = None
+    mode: str | None = None
+    channel: str | None = None
 
 
 class MixingPart(_Strict):

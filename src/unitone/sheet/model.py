@@ -281,9 +281,9 @@ class Oscillator:
 
 @dataclass(frozen=True)
 class Mixing:
-    """An output as terms of oscillators; coefficients may hold N, the divider of the channel.
+    """An output as terms of oscillators; coefficients may hold N, the divider of the channel: N = (carrier + offset) / raster.
 
-    ``n_from`` says how N follows: N = (carrier + offset) / raster.
+    ``band``, ``mode`` and ``channel`` narrow where it applies; None is any.
     """
 
     output: str
@@ -291,6 +291,14 @@ class Mixing:
     terms: tuple[tuple[str, str], ...]
     offset_hz: int
     raster_hz: Fraction
+    band: str | None = None
+    mode: str | None = None
+    channel: str | None = None
+
+    def applies(self, way: Way, band: str | None, mode: str | None, channel: str | None) -> bool:
+        """Does the line speak of this place?"""
+        narrowed = ((self.band, band), (self.mode, mode), (self.channel, channel))
+        return self.way in ("either", way) and all(mine is None or mine == its for mine, its in narrowed)
 
 
 @dataclass(frozen=True)

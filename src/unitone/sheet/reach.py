@@ -48,9 +48,9 @@ def oscillator_reach(oscillator: Oscillator, mixing: Iterable[Mixing]) -> tuple[
         if not any(name == oscillator.id and term.strip() != "0" for name, term in line.terms):
             continue
         if line.output.startswith("tx."):
-            found[Reach("tx.frequency_error", line.way)] = None
+            found[Reach("tx.frequency_error", line.way, line.channel, line.band, line.mode)] = None
         else:
-            found[Reach("rx.*", line.way)] = None
+            found[Reach("rx.*", line.way, line.channel, line.band, line.mode)] = None
     return tuple(found)
 
 

@@ -87,6 +87,8 @@ QComboBox QLineEdit { border: none; padding: 0; background: transparent; }
 QComboBox QAbstractItemView { background: $card; color: $ink; selection-background-color: $teal_soft; selection-color: $ink; }
 QCheckBox:focus { border: 1px solid $teal; border-radius: 4px; }
 QListView, QListWidget { background: transparent; border: none; outline: none; }
+QListWidget[role="questions"]::item { padding: ${s6}px ${s8}px; border-radius: ${s6}px; }
+QListWidget[role="questions"]::item:selected { background: $teal_soft; color: $ink; }
 QScrollArea { background: transparent; border: none; }
 QScrollArea > QWidget > QWidget { background: transparent; }
 QTextBrowser { background: $card; border: 1px solid $line; border-radius: ${s10}px; padding: ${s10}px; }

@@ -1,0 +1,96 @@
+"""Commands of arithmetic: sums, and oscillators traced from frequency readings."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from unitone.errors import EntryError, UnitoneError
+
+Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
+
+
+def _print(data: Any) -> None:
+    print(json.dumps(data, ensure_ascii=False))
+
+
+def sums(
+    name: Annotated[str, typer.Argument(help="A sum; none lists them.")] = "",
+    values: Annotated[list[str] | None, typer.Argument(metavar="[KEY=VALUE]...")] = None,
+    as_json: Json = False,
+) -> None:
+    """The sums of the bench: sums padder low=10.2394M high=10.23998M wanted=10.24M padder=33p."""
+    from unitone.session.sums import SUMS, sum_of, to_data, work_out
+
+    if not name:
+        listed = [
+            {
+                "name": s.name,
+                "question": s.question,
+                "keys": [{"key": g.key, "unit": g.unit, "usual": g.usual} for g in s.given],
+            }
+            for s in SUMS
+        ]
+        if as_json:
+            _print(listed)
+            return
+        for s in SUMS:
+            print(f"{s.name}: {s.question} {' '.join(g.key for g in s.given)}")
+        return
+    chosen = sum_of(name)
+    typed: dict[str, str] = {}
+    for text in values or []:
+        key, sign, value = text.partition("=")
+        if not sign:
+            raise EntryError(f"“{text}”: write KEY=VALUE, like {chosen.given[0].key}={chosen.given[0].hint or '1'}.")
+        typed[key.strip()] = value
+    answers = work_out(chosen, typed)
+    if as_json:
+        _print(to_data(answers))
+        return
+    for a in answers:
+        print(f"{a.words}: {a.text}")
+    for words in (chosen.formula, chosen.assumes, chosen.caution):
+        if words:
+            print(words)
+
+
+def trace_readings(sheet: str, readings: Path, as_json: bool, workspace: str) -> None:
+    """What ``attribute`` does. Raises UnitoneError naming the file, its line and the cure."""
+    from unitone.cli.workspace import folder_of
+    from unitone.session.frequency import counted, parse_readings, to_data, trace
+    from unitone.sheet.library import Library
+    from unitone.sheet.read import read_sheet
+
+    made = read_sheet(Library(folder_of(workspace) / "sheets").find(sheet))
+    try:
+        found = trace(made, counted(made, parse_readings(readings.read_text(encoding="utf-8"), str(readings))))
+    except (OSError, UnicodeDecodeError) as error:
+        raise UnitoneError(f"{readings}: cannot be read as text ({error}). Save it as CSV.") from None
+    except EntryError as error:
+        raise UnitoneError(str(error) if str(readings) in str(error) else f"{readings}: {error}") from None
+    if as_json:
+        _print(to_data(found))
+        return
+    for words in (found.headline, *found.named, *found.cannot_tell, found.suspect, found.following):
+        if words:
+            print(words)
+
+
+def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
+    """Put the commands on the command line."""
+
+    def attribute(
+        sheet: Annotated[str, typer.Argument(help="A sheet's id or path.")],
+        readings: Annotated[Path, typer.Argument(help="CSV: way,band,mode,channel,point,hz (measured).")],
+        as_json: Json = False,
+    ) -> None:
+        """Trace frequency readings to the oscillators that are off, and name the reading that would tell more."""
+        trace_readings(sheet, readings, as_json, workspace())
+
+    app.command()(sums)
+    app.command()(attribute)

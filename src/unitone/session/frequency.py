@@ -1,0 +1,264 @@
+"""Frequency readings of a radio traced to its oscillators: from a sheet's mixing model to words, for window and command line."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from unitone.coach.oscillators import Attribution, Counted, Judged, Point, Source, attribute
+from unitone.errors import EntryError, SheetError, UnitoneError
+from unitone.quantities.entry import parse_si
+from unitone.quantities.show import number
+from unitone.sheet.frequency import Place, outputs, places
+from unitone.sheet.model import Sheet, Way
+from unitone.words import tr
+
+COLUMNS = ("way", "band", "mode", "channel", "point", "hz")
+#: A direct reading takes a probe on the board: twice the trouble of turning a switch.
+_PROBE = 2.0
+#: Beyond this share of nominal a reading is of something else.
+_FAR = 0.01
+#: A counter on the bench shows whole hertz: spread of a reading besides (Hz).
+USUAL_U_HZ = 10.0
+#: A broadcast or locked standard that tells the counter's own timebase.
+STANDARD = Point(tr("a 10 MHz standard on the counter"), 10e6, (), None, _PROBE)
+#: Errors within this are left alone (Hz): a carrier's working accuracy (common practice, no source).
+LEAVE_HZ = 30.0
+
+
+@dataclass(frozen=True)
+class Typed:
+    """One reading as it was written: where, and how many Hz were counted there."""
+
+    way: str
+    band: str
+    mode: str
+    channel: str
+    point: str
+    hz: str
+
+
+def sources(sheet: Sheet) -> list[Source]:
+    """The oscillators of a sheet. Raises SheetError for a sheet without a mixing model."""
+    if not sheet.oscillators or not sheet.mixing:
+        raise SheetError(
+            [
+                f"{sheet.title}: says no oscillators and mixing, so nothing can be traced. Add [[oscillator]] and [[mixing]]."
+            ]
+        )
+    return [Source(o.id, o.nominal_hz, o.trim) for o in sheet.oscillators]
+
+
+def point_at(sheet: Sheet, place: Place, point: str) -> Point:
+    """Something that can be counted: an output at a place (the carrier where no point is named), or an oscillator by itself.
+
+    Raises EntryError naming what there is.
+    """
+    known = {o.id: o for o in sheet.oscillators}
+    if point in known:
+        return Point(tr("{id} at its test point", id=point), known[point].nominal_hz, _one(point), point, _PROBE)
+    if point.lower() in ("standard", "10 mhz"):
+        return STANDARD
+    if place.channel is not None and place.channel not in sheet.plan.names:
+        raise EntryError(
+            tr(
+                "there is no channel “{c}”: {first} to {last}",
+                c=place.channel,
+                first=sheet.plan.names[0],
+                last=sheet.plan.names[-1],
+            )
+        )
+    if place.band is not None and place.band not in dict(sheet.plan.bands):
+        have = ", ".join(n for n, _ in sheet.plan.bands) or tr("none")
+        raise EntryError(tr("there is no band “{b}”: {have}", b=place.band, have=have))
+    there = outputs(sheet, place)
+    wanted = point or ("tx.carrier" if place.way == "send" else "rx.lo1")
+    for made in there:
+        if made.output == wanted:
+            label = place.words if not point else f"{place.words} {point}"
+            return Point(label, float(made.hz), made.terms, None, 1.0 if made.output == "tx.carrier" else _PROBE)
+    have = ", ".join([*(m.output for m in there), *known])
+    raise EntryError(tr("there is nothing called “{point}” there: {have}", point=wanted, have=have))
+
+
+def _one(name: str) -> tuple[tuple[str, Fraction], ...]:
+    return ((name, Fraction(1)),)
+
+
+def candidates(sheet: Sheet) -> list[Point]:
+    """What could be read next: the carrier at the ends of every band and mode, each oscillator by itself, a standard."""
+    found = []
+    for place in places(sheet, "send", ends_only=True):
+        try:
+            found.append(point_at(sheet, place, ""))
+        except UnitoneError:
+            continue
+    found += [point_at(sheet, Place("send"), o.id) for o in sheet.oscillators]
+    return [*found, STANDARD]
+
+
+def parse_readings(text: str, name: str = "readings") -> list[Typed]:
+    """Rows of a CSV with the columns way, band, mode, channel, point, hz (comma or semicolon). Raises EntryError naming the line."""
+    lines = [line for line in text.lstrip("\ufeff").splitlines() if line.strip() and not line.startswith("#")]
+    if not lines:
+        raise EntryError(
+            tr("{name}: holds no readings. Its columns are {columns}.", name=name, columns=",".join(COLUMNS))
+        )
+    between = ";" if ";" in lines[0] else ","
+    table = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=between))
+    head = [cell.strip().lower() for cell in table[0]]
+    if "hz" not in head or not set(head) <= set(COLUMNS):
+        raise EntryError(
+            tr("{name}:1: the first line names the columns {columns}.", name=name, columns=",".join(COLUMNS))
+        )
+    made = []
+    for n, cells in enumerate(table[1:], 2):
+        if len(cells) != len(head):
+            raise EntryError(
+                tr(
+                    "{name}:{n}: {have} cells where the first line has {want}.",
+                    name=name,
+                    n=n,
+                    have=len(cells),
+                    want=len(head),
+                )
+            )
+        row = dict(zip(head, (c.strip() for c in cells), strict=True))
+        made.append(Typed(*(row.get(c, "") for c in COLUMNS)))
+    return made
+
+
+def counted(sheet: Sheet, typed: Sequence[Typed], u_hz: float = USUAL_U_HZ) -> list[Counted]:
+    """Readings as the model takes them. Raises EntryError naming the row, what is wrong with it and the cure."""
+    made = []
+    for n, t in enumerate(typed, 1):
+        try:
+            made.append(_counted(sheet, t, u_hz))
+        except UnitoneError as error:
+            raise EntryError(tr("row {n}: {error}", n=n, error=str(error))) from None
+    return made
+
+
+def _counted(sheet: Sheet, t: Typed, u_hz: float) -> Counted:
+    way: Way = "receive" if t.way.strip().lower() in ("receive", "rx", "r") else "send"
+    if t.way.strip() and t.way.strip().lower() not in ("receive", "rx", "r", "send", "tx", "s", "t"):
+        raise EntryError(tr("“{way}” is neither send nor receive", way=t.way))
+    place = Place(way, t.band or None, t.mode.lower() or None, t.channel or None)
+    point = point_at(sheet, place, t.point.strip())
+    hz = parse_si(t.hz, "Hz")
+    for scale, unit in ((1.0, ""), (1e3, "kHz"), (1e6, "MHz")):
+        if abs(hz * scale - point.hz) <= _FAR * point.hz:
+            if scale == 1.0:
+                return Counted(point, hz - point.hz, u_hz)
+            raise EntryError(tr("{hz} looks like {unit}: write {hz} {unit}, or whole Hz", hz=t.hz, unit=unit))
+    raise EntryError(
+        tr(
+            "{hz} Hz is more than 1 % off {nominal} MHz: is it another channel, or a harmonic?",
+            hz=f"{hz:.0f}",
+            nominal=f"{point.hz / 1e6:.6f}",
+        )
+    )
+
+
+@dataclass(frozen=True)
+class Traced:
+    """What is said of a radio's oscillators: sentences, and the data they are made of."""
+
+    found: Attribution
+    headline: str
+    named: tuple[str, ...]
+    cannot_tell: tuple[str, ...]
+    following: str
+    suspect: str
+
+
+def trace(sheet: Sheet, readings: Sequence[Counted]) -> Traced:
+    """Trace readings, and say it. Raises SheetError for a sheet without a mixing model."""
+    found = attribute(sources(sheet), readings, candidates(sheet))
+    named = tuple(_named(j) for j in found.named)
+    following = (
+        ""
+        if found.following is None
+        else tr("read {point} next ({mhz} MHz)", point=found.following.label, mhz=f"{found.following.hz / 1e6:.6f}")
+    )
+    suspect = ""
+    if found.suspect is not None:
+        label = readings[found.suspect].point.label
+        suspect = tr("reading {n}, {label}, does not fit the others: read it again", n=found.suspect + 1, label=label)
+    alike = tuple(_alike(a) for a in found.alike if _matters(a, found))
+    if abs(found.timebase_ppm) > 3.0 * max(found.timebase_std_ppm, 0.2) and abs(found.timebase_ppm) > 1.0:
+        named = (
+            *named,
+            tr("the pattern smells of the counter itself: {ppm} ppm fast", ppm=number(found.timebase_ppm, 1)),
+        )
+    return Traced(found, _headline(found, readings, named), named, alike, following, suspect)
+
+
+def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[str]) -> str:
+    if not readings:
+        return tr("Nothing is read yet.")
+    if all(abs(r.error_hz) <= LEAVE_HZ for r in readings) and not found.named:
+        return tr("Well inside: leave it alone.")
+    if found.named and not found.open:
+        return named[0]
+    if found.open:
+        names = ", ".join(j.source.id for j in found.open)
+        return tr("These readings do not tell: it may be {names}.", names=names)
+    return tr("No oscillator is off by more than a healthy one is.")
+
+
+def _named(j: Judged) -> str:
+    high = tr("high") if j.error_hz > 0 else tr("low")
+    words = tr(
+        "{id} is {hz} Hz {high} (± {u}): the counter shows {now} MHz at its test point, and should show {nominal}",
+        id=j.source.id, hz=number(abs(j.error_hz), 0), high=high, u=number(2 * j.std_hz, 0), now=f"{(j.source.nominal_hz + j.error_hz) / 1e6:.6f}",
+        nominal=f"{j.source.nominal_hz / 1e6:.6f}",
+    )  # fmt: skip
+    return words + (tr("; turn {trim}", trim=j.source.trim) if j.source.trim else tr("; nothing trims it"))
+
+
+def _matters(alike: tuple[tuple[str, int], ...], found: Attribution) -> bool:
+    """Does something that cannot be told leave an oscillator open?"""
+    open_ids = {j.source.id for j in found.open}
+    return any(name in open_ids for name, _ in alike)
+
+
+def _alike(alike: tuple[tuple[str, int], ...]) -> str:
+    names = [name if name != "timebase" else tr("the counter's timebase") for name, _ in alike]
+    if len(alike) == 1:
+        return tr("{name} is in none of these readings", name=names[0])
+    sizes = [abs(k) for _, k in alike]
+    if len(alike) == 2 and sizes[0] == sizes[1]:
+        same = (alike[0][1] > 0) == (alike[1][1] > 0)
+        way = tr("the other way") if same else tr("the same way")
+        return tr(
+            "{a} and {b} cannot be told apart: either off {way} by as much looks alike", a=names[0], b=names[1], way=way
+        )
+    return tr("{names} cannot be told apart by these readings", names=", ".join(names))
+
+
+def to_data(traced: Traced) -> dict[str, Any]:
+    """As plain data, in the keys that the command line promises."""
+    following = traced.found.following
+    return {
+        "oscillators": [
+            {
+                "id": j.source.id,
+                "error_hz": round(j.error_hz, 1),
+                "std_hz": round(j.std_hz, 1),
+                "off": round(j.p_off, 3),
+                "trim": j.source.trim,
+            }
+            for j in traced.found.judged
+        ],
+        "named": [j.source.id for j in traced.found.named],
+        "timebase_ppm": round(traced.found.timebase_ppm, 3),
+        "cannot_tell": list(traced.cannot_tell),
+        "next": None if following is None else {"point": following.label, "hz": round(following.hz, 3)},
+        "suspect_reading": None if traced.found.suspect is None else traced.found.suspect + 1,
+        "words": traced.headline,
+    }
