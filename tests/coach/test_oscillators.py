@@ -159,7 +159,7 @@ def test_readings_of_a_sheet_are_traced_in_words_and_data() -> None:
     direct = counted(sheet, [row("", "", 16_722_512, "xmid"), row("", "", 9_999_990, "standard")])
     assert [c.point.direct for c in direct] == ["xmid", None] and direct[0].error_hz == 12
     for typed, says in (
-        (row("top", "1", 27e6), "no band “top”"), (row("low", "41", 27e6), "no channel “41”"), (row("low", "1", 27e3), "looks like kHz"),
+        (row("top", "1", 27e6), "no band “top”"), (row("low", "41", 27e6), "no channel “41”"), (row("low", "1", 26515.2), "looks like kHz"),
         (row("low", "1", 30e6), "another channel, or a harmonic"), (row("low", "1", 27e6, "TP99"), "nothing called “TP99”"),
         (Typed("sideways", "low", "", "1", "", "27e6"), "neither send nor receive"), (Typed("send", "low", "", "1", "", "x"), "row 1"),
     ):  # fmt: skip

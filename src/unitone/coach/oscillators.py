@@ -23,8 +23,10 @@ from unitone.radio.nullspace import null_space
 
 #: How far a healthy oscillator is from nominal, how far a faulty one, and the counter's timebase (Hz, Hz, ppm; standard).
 HEALTHY_HZ, FAULTY_HZ, TIMEBASE_PPM = 25.0, 600.0, 1.0
+#: A poor counter is so many times further off; how likely one is.
+POOR_TIMES, POOR = 10.0, 0.01
 #: How likely any one oscillator is off, and any one entry wrong (a slip of the pen, another channel), before anything is read.
-FAULT, WRONG = 0.08, 0.01
+FAULT, WRONG = 0.08, 0.02
 #: A wrong entry is off by this much (Hz, standard).
 WRONG_HZ = 5_000.0
 #: An oscillator is named from here on, and cleared below the other.
@@ -171,13 +173,16 @@ def attribute(
             if name not in names:
                 raise ValueError(f"{point.label} names an oscillator {name!r} that is not there")
     n = len(sources)
-    hypotheses = _hypotheses(n)
+    hypotheses = _hypotheses(n) * 2
     prior_sd = np.full((len(hypotheses), n + 1), HEALTHY_HZ)
-    prior_sd[:, n] = timebase_ppm
+    # The second half of them holds that the counter itself is poor.
+    poor = np.arange(len(hypotheses)) >= len(hypotheses) // 2
+    prior_sd[:, n] = np.where(poor, POOR_TIMES * timebase_ppm, timebase_ppm)
     log_prior = np.empty(len(hypotheses))
     for h, wrong in enumerate(hypotheses):
         prior_sd[h, list(wrong)] = FAULTY_HZ
         log_prior[h] = len(wrong) * math.log(FAULT) + (n - len(wrong)) * math.log1p(-FAULT)
+    log_prior += np.where(poor, math.log(POOR), math.log1p(-POOR))
     evidence, means, covariances = _Model(sources, readings).weigh(prior_sd)
     whole = _Weighed(evidence + log_prior, means, covariances, list(range(len(hypotheses))))
     best = _without_wrong(sources, readings, prior_sd, log_prior, whole)
@@ -221,8 +226,12 @@ def _without_wrong(
     """
     if len(readings) < 4:
         return whole
-    likely = np.argsort(-whole.logs)[:_LIKELY]
-    trials = sorted({*likely.tolist(), *range(len(sources) + 1)})
+    half = prior_sd.shape[0] // 2
+    trials = list(range(prior_sd.shape[0]))
+    if len(readings) > _DOUBTED:
+        # With many readings one wrong one does not hide the likely ones, and time counts.
+        single = range(len(sources) + 1)
+        trials = sorted({*np.argsort(-whole.logs)[:_LIKELY].tolist(), *single, *(half + k for k in single)})
     full = _Model(sources, readings)
     # What the readings' own spread adds to the evidence is the same for all of them together, not for all but one.
     own = -0.5 * (full.errors / full.u) ** 2 - np.log(full.u)
@@ -234,7 +243,10 @@ def _without_wrong(
         total = _total(scores)
         if total > best_total:
             best, best_total = _Weighed(scores, means, covariances, trials, k), total
-    return best
+    if best.suspect is None or len(trials) == prior_sd.shape[0]:
+        return best
+    evidence, means, covariances = full.without(best.suspect).weigh(prior_sd)
+    return _Weighed(evidence + log_prior, means, covariances, whole.used, best.suspect)
 
 
 def _worth_doubting(full: _Model, whole: _Weighed) -> list[int]:
