@@ -280,3 +280,77 @@ def test_without_a_screen_it_says_so(tmp_path: Path) -> None:
         check=False,
     )
     assert done.returncode == 3 and "no screen" in done.stderr and len(done.stderr.strip().splitlines()) == 1
+
+
+def test_sums(capsys: pytest.CaptureFixture[str]) -> None:
+    """Every sum is listed with keys and units, works on its own examples, and says what is wrong in one line."""
+    code, out, _ = call(capsys, "sums", "--json")
+    listed = json.loads(out)
+    assert code == 0 and {"padder", "vco", "crystal", "ppm", "level"} <= {s["name"] for s in listed}
+    assert all(s["question"].endswith("?") and all("unit" in k for k in s["keys"]) for s in listed)
+    _, plain, _ = call(capsys, "sums")
+    assert len(plain.strip().splitlines()) == len(listed)
+
+    def work(*words: str) -> dict[str, object]:
+        code, out, err = call(capsys, "sums", *words, "--json")
+        assert code == 0, err
+        return json.loads(out)  # type: ignore[no-any-return]
+
+    # Handbook arithmetic: 40 V peak to peak in 50 ohms are 4 W; two equal tones have twice the PEP of their mean; 8 V and
+    # 2 V of envelope are 60 %; the first null of J0 stands at 2.4048 (Abramowitz & Stegun, table 9.5).
+    assert work("watts", "volts=40 V")["watts"] == pytest.approx(4.0) and work("pep", "mean=6 W")[
+        "pep"
+    ] == pytest.approx(12.0)
+    assert work("depth", "most=8", "least=2")["depth_pct"] == pytest.approx(60.0)
+    assert work("null", "deviation=2 kHz")["tone_hz"] == pytest.approx(2000 / 2.404826, abs=0.01)
+    assert work("image", "carrier=27.205 MHz", "if=10.695 MHz")["image_hz"] == pytest.approx(5.815e6)
+    assert work("crystal", "carrier=27.125 MHz", "times=3")["hz"] == pytest.approx(9.0416667e6, abs=1)
+    assert work("crystal", "carrier=27.125 MHz", "way=receive")["hz"] == pytest.approx(26.67e6)
+    assert work("ppm", "ppm=5", "hz=10.24 MHz", "times=2.66")["times_hz"] == pytest.approx(136.2, abs=0.1)
+    assert work("channel", "channel=20")["mhz"] == 27.205 and work("noise")["dbm"] == pytest.approx(-130.0, abs=0.1)
+    assert work("resonance", "henry=1.2uH", "farad=27pF")["hz"] == pytest.approx(27.96e6, rel=1e-3)
+    assert work("level", "level=0.5uV", "pads=20+20")["dial_dbm"] == pytest.approx(-73.01, abs=0.01)
+    padder = work("padder", "low=10.239410M", "high=10.239980M", "wanted=10.24M", "padder=33p")
+    assert padder["part"] == pytest.approx(24e-12) and padder["c1"] == pytest.approx(13e-15, rel=0.02)
+    assert work("preset", "low=0.58", "high=0.66", "wanted=0.70", "preset=1k", "supply=8")["part"] == pytest.approx(
+        79e3, rel=0.06
+    )
+    vco = work("vco", "readings=26.965M 1.83; 27.185M 2.6; 27.405M 3.6", "wanted=26.515M;27.405M")
+    assert vco["locks"] == "does not lock" and isinstance(vco["turned"], float) and vco["turned"] > 0
+    code, out, _ = call(capsys, "sums", "watts", "volts=40 V")
+    assert code == 0 and "power: 4 W" in out and "dummy load" in out
+    for words, says in (
+        (("nothing",), "There is no sum"), (("watts", "volts"), "KEY=VALUE"), (("watts", "amps=3"), "takes no “amps”"),
+        (("watts",), "Still to be typed"), (("watts", "volts=forty"), "Volts across the load"), (("watts", "volts=4", "kind=mean"), "is none of"),
+        (("resonance", "henry=0", "farad=1p"), "That cannot be"),
+    ):  # fmt: skip
+        code, _, err = call(capsys, "sums", *words)
+        assert code == 2 and says in err and err.count("\n") == 1, (words, err)
+
+
+def test_oscillators_are_attributed(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    path = tmp_path / "readings.csv"
+    text = "way,band,mode,channel,point,hz\nsend,,,1,,26965402\nsend,,,40,,27405410\nsend,,,20,,27205404\n"
+    path.write_text(text)
+    code, out, _ = call(capsys, "attribute", "ostrel-tarn-40", str(path), "--json")
+    data = json.loads(out)
+    # All off in proportion: the one crystal, or the counter. A standard tells.
+    assert code == 0 and data["named"] == [] and "or the counter itself" in data["words"] and data["next"]["hz"] == 10e6
+    path.write_text(text + "send,,,,standard,10000000\n")
+    data = json.loads(call(capsys, "attribute", "ostrel-tarn-40", str(path), "--json")[1])
+    ref = next(o for o in data["oscillators"] if o["id"] == "ref")
+    # The loop multiplies the reference's error by N/4096, some 2.66 times.
+    assert ref["trim"] == "CT1" and ref["error_hz"] == pytest.approx(152.6, abs=8) and data["named"] == ["ref"]
+    assert data["suspect_reading"] is None and data["cannot_tell"] == [] and set(data) >= {"next", "timebase_ppm"}
+    code, out, _ = call(capsys, "attribute", "ostrel-tarn-40", str(path))
+    assert code == 0 and "turn CT1" in out
+    for text, says in (
+        ("way,hz\nsend,26965402\n", "row 1"),
+        ("nonsense\n", "first line"),
+        ("way,channel,hz\nsend,1,26.965\n", "looks like MHz"),
+    ):
+        path.write_text(text)
+        code, _, err = call(capsys, "attribute", "ostrel-tarn-40", str(path))
+        assert code == 3 and says in err and "readings.csv" in err, err
+    assert call(capsys, "attribute", "ostrel-mallard-6", str(path))[0] == 3
+    assert call(capsys, "attribute", "ostrel-tarn-40", str(tmp_path / "none.csv"))[0] == 3

@@ -479,7 +479,7 @@ def test_shots_are_made_offscreen(tmp_path: Path) -> None:
         "bench",
         "bench-channels",
         "certificate",
-        "new-job",
+        "sums",
         "help",
         "sheets",
         "sheets-board",

@@ -86,9 +86,7 @@ def take_all(
         _card(app, window, logbook, shoot)
         _meters(app, window, Path(place), shoot)
         _live(app, window, logbook, shoot)
-        window.show_place("jobs")
-        window.jobs.ask_new()
-        shoot("new-job")
+        _sums(window, shoot)
         window.show_place("help")
         shoot("help")
         _sheets(app, window, shoot)
@@ -160,6 +158,21 @@ def _live(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callab
     )
     shoot("meters-live")
     page.quiet()
+
+
+def _sums(window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """A few counted carriers, all off in proportion, and a standard that clears the counter."""
+    window.show_place("sums")
+    page = window._sums
+    page.list.setCurrentRow(0)
+    card = page.inside["oscillators"]
+    for (where, hz), text in zip(
+        card.rows, ("26.965402 MHz", "27.405410 MHz", "27.185405 MHz", "10.000000 MHz"), strict=False
+    ):
+        if text.startswith("10."):
+            where.setCurrentIndex(where.count() - 1)
+        hz.setText(text)
+    shoot("sums")
 
 
 def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:

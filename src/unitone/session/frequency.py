@@ -26,6 +26,8 @@ _FAR = 0.01
 USUAL_U_HZ = 10.0
 #: A broadcast or locked standard that tells the counter's own timebase.
 STANDARD = Point(tr("a 10 MHz standard on the counter"), 10e6, (), None, _PROBE)
+#: With so wide a spread (ppm) the readings leave open whether the counter is right.
+_DOUBTED_PPM = 2.0
 #: Errors within this are left alone (Hz): a carrier's working accuracy (common practice, no source).
 LEAVE_HZ = 30.0
 
@@ -207,6 +209,8 @@ def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[s
         return named[0]
     if found.open:
         names = ", ".join(j.source.id for j in found.open)
+        if found.timebase_std_ppm > _DOUBTED_PPM:
+            names += tr(", or the counter itself")
         return tr("These readings do not tell: it may be {names}.", names=names)
     return tr("No oscillator is off by more than a healthy one is.")
 

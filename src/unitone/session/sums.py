@@ -127,11 +127,9 @@ def _padder(v: Mapping[str, Any]) -> list[Answer]:
 
 def _advised(n: int, a: Advised, unit: str, joined: str) -> Answer:
     place = tr("wanted at {pct} % of the range", pct=number(100 * a.place, 0))
-    reach = (
-        f"{_si(a.low, 'Hz', 8)} … {_si(a.high, 'Hz', 8)}"
-        if unit == "F"
-        else f"{number(a.low, 2)} … {number(a.high, 2)} V"
-    )
+    reach = f"{number(a.low, 2)} … {number(a.high, 2)} V"
+    if unit == "F":
+        reach = f"{a.low / 1e6:.6f} … {a.high / 1e6:.6f} MHz"
     heat = "" if unit == "F" or not a.watts else tr(", {mw} mW in it", mw=number(1e3 * a.watts, 1))
     key = "part" if n == 0 else f"part_{n + 1}"
     what = tr("best") if n == 0 else tr("also")

@@ -152,6 +152,7 @@ class OscillatorsCard(QFrame):
         self.setProperty("role", "card")
         self._library = library
         self.sheet: Sheet | None = None
+        self._filling = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
         layout.setSpacing(theme.px(8))
@@ -227,6 +228,7 @@ class OscillatorsCard(QFrame):
         path = self.sheets.currentData()
         self.sheet = None if path is None else read_sheet(self._library().find(str(path)))
         self._spots: list[Typed] = []
+        self._filling = True
         for where, hz in self.rows:
             where.clear()
             hz.clear()
@@ -246,6 +248,7 @@ class OscillatorsCard(QFrame):
             for n, (where, _) in enumerate(self.rows):
                 where.addItems(names)
                 where.setCurrentIndex(order[min(n, len(order) - 1)] if order else 0)
+        self._filling = False
         self.work()
 
     def _name(self, t: Typed) -> str:
@@ -253,7 +256,9 @@ class OscillatorsCard(QFrame):
         return point_at(self.sheet, Place("send", t.band or None, t.mode or None, t.channel or None), t.point).label
 
     def work(self) -> None:
-        """Trace what is typed so far; the Bench of sums answers as each reading is typed."""
+        """Trace what is typed so far, as each reading is typed."""
+        if self._filling:
+            return
         if self.sheet is None:
             self.headline.setText(
                 tr("No sheet here says how its frequencies are made: [[oscillator]] and [[mixing]] do.")
