@@ -352,5 +352,5 @@ def test_oscillators_are_attributed(capsys: pytest.CaptureFixture[str], tmp_path
         path.write_text(text)
         code, _, err = call(capsys, "attribute", "ostrel-tarn-40", str(path))
         assert code == 3 and says in err and "readings.csv" in err, err
-    assert call(capsys, "attribute", "ostrel-mallard-6", str(path))[0] == 3
+    assert call(capsys, "attribute", "valve-receiver", str(path))[0] == 3
     assert call(capsys, "attribute", "ostrel-tarn-40", str(tmp_path / "none.csv"))[0] == 3

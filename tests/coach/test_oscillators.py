@@ -13,7 +13,7 @@ from unitone.coach.oscillators import Counted, Point, Source, attribute, cannot_
 from unitone.errors import EntryError, SheetError
 from unitone.session.frequency import COLUMNS, Typed, counted, parse_readings, point_at, to_data, trace
 from unitone.sheet.frequency import Place, outputs, places, spots
-from unitone.sheet.library import find
+from unitone.sheet.library import find, general
 from unitone.sheet.model import Sheet
 from unitone.sheet.read import parse_sheet, read_sheet
 
@@ -166,7 +166,7 @@ def test_readings_of_a_sheet_are_traced_in_words_and_data() -> None:
         with pytest.raises(EntryError, match=says):
             counted(sheet, [typed])
     with pytest.raises(SheetError, match="says no oscillators and mixing"):
-        trace(read_sheet(find("ostrel-mallard-6")), [])
+        trace(read_sheet(general()[0]), [])
     assert point_at(sheet, Place("receive", "low", None, "1"), "rx.lo1").cost == 2.0
 
 

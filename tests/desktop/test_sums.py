@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit
 
 from desktop.conftest import Desk
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.views.sums import OscillatorsCard, SumCard, SumsPage
+from unitone.desktop.views.sums import OscillatorsCard, PathCard, SumCard, SumsPage
 from unitone.session.sums import SUMS
 
 pytestmark = pytest.mark.window
@@ -25,7 +25,7 @@ def page(desk: Desk) -> SumsPage:
     return made
 
 
-def ask(page: SumsPage, name: str) -> SumCard | OscillatorsCard:
+def ask(page: SumsPage, name: str) -> SumCard | OscillatorsCard | PathCard:
     for n in range(page.list.count()):
         item = page.list.item(n)
         if item is not None and item.data(Qt.ItemDataRole.UserRole) == name:
@@ -72,16 +72,18 @@ def test_a_question_is_found_and_what_was_typed_stays(desk: Desk, page: SumsPage
     desk.key("vco")
     assert page.list.count() == 1 and page.cards.currentWidget() is page._made["vco"]
     page.find.clear()
-    assert page.list.count() == len(SUMS) + 1
+    assert page.list.count() == len(SUMS) + 2
     assert ask(page, "padder") is card and "24 pF" in said(card)
 
 
 def test_oscillators_are_traced_reading_by_reading(page: SumsPage) -> None:
     card = ask(page, "oscillators")
     assert (
-        isinstance(card, OscillatorsCard) and card.sheets.count() == 2 and "Nothing is read yet" in card.headline.text()
+        isinstance(card, OscillatorsCard) and card.sheets.count() == 3 and "Nothing is read yet" in card.headline.text()
     )
-    assert card.take.isVisible() and "next" in card.following.text()
+    card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Tarn 40"))
+    card.sheets.activated.emit(1)
+    assert card.take.isVisible() and "next" in card.following.text() and card.lines.shown == ()
     card.take.click()
     where, hz = card.rows[0]
     assert hz.hasFocus(), "the reading that was named is to be typed next"
@@ -105,16 +107,42 @@ def test_oscillators_are_traced_reading_by_reading(page: SumsPage) -> None:
     card.rows[1][1].clear()
     hz.setText(f"{nominal + 5:.0f}")
     assert card.headline.text() == "Well inside: leave it alone."
-    card.sheets.setCurrentIndex(1)
+    card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Weir 40 AM"))
     card.sheets.activated.emit(1)
     assert card.rows[0][1].text() == "" and card.sheet is not None and card.sheet.name == "Weir 40 AM"
+
+
+def test_the_path_from_the_crystals_to_the_aerial_is_drawn(page: SumsPage) -> None:
+    card = ask(page, "path")
+    assert isinstance(card, PathCard) and card.sheets.currentText() == "Ostrel Mallard 6" and not card.band.isVisible()
+    card.channel.setCurrentIndex(1)
+    card.channel.activated.emit(1)
+    path = card.drawing._path
+    # A tripled crystal: 3 × 9.021667 MHz is channel B, to a hertz.
+    assert (
+        path is not None and path.joins == (("tx-B", "tx.carrier", "× 3"),) and path.outputs[0].mhz == "27.065001 MHz"
+    )
+    card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Tarn 40"))
+    card.sheets.activated.emit(1)
+    card.channel.setCurrentIndex(19)
+    card.channel.activated.emit(19)
+    path = card.drawing._path
+    assert (
+        path is not None
+        and {b.id: b.mhz for b in path.outputs}["tx.carrier"] == "27.205000 MHz"
+        and len(path.joins) == 3
+    )
+    words = " ".join(x.text() for x in card.lines.findChildren(QLabel))
+    assert "image at 5.815000 MHz" in words and "tx.carrier 27.205000" in card.drawing.accessibleDescription()
+    picture = card.drawing.grab().toImage()
+    assert len({picture.pixel(x, y) for x in range(0, picture.width(), 3) for y in range(0, picture.height(), 3)}) > 6
 
 
 @pytest.mark.parametrize(("width", "height", "scale", "name"), [(1000, 700, 1.0, "night"), (1280, 800, 1.5, "day")])
 def test_it_fits(desk: Desk, page: SumsPage, width: int, height: int, scale: float, name: str) -> None:
     theme.use(name, scale)
     desk.window.resize(width, height)
-    for sum_name in ("oscillators", "vco", "padder"):
+    for sum_name in ("oscillators", "path", "vco", "padder"):
         card = ask(page, sum_name)
         desk.qtbot.wait(30)
         assert card.minimumSizeHint().width() <= page.cards.width() + 2, sum_name

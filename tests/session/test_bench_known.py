@@ -161,3 +161,39 @@ def test_a_level_for_ten_decibels_is_found_by_hand_too(book: Logbook) -> None:
     logged = session.state.readings[-1].reading
     assert logged.quantity_id == "rx.sensitivity_am" and logged.instrument == "from (S+N)/N readings"
     assert my_bench(book) == MyBench()
+
+
+def test_the_bench_says_which_oscillator_as_each_reading_is_typed(
+    book: Logbook, new_session: Callable[..., Session]
+) -> None:
+    """One crystal makes every channel: only a counter that is known clears itself of the same error."""
+
+    def read(session: Session, ref_off: float) -> str:
+        step = next(s for s in session.sheet.steps if s.quantity_id == "tx.frequency_error")
+        session.start_work()
+        session.go_to(step.id)
+        session.confirm_hook_up("send")
+        assert not any("it may be ref" in n for n in take_view(session).notes), "nothing is read yet"
+        for required in step.required:
+            times = float(session.sheet.carrier_hz(required.channel)) / 10.24e6
+            session.type_in(f"{ref_off * times:.0f} Hz", required)
+        return " ".join(take_view(session).notes)
+
+    said = read(new_session(None), 225.0)
+    assert "It may be ref, or the counter itself" in said.replace("it may", "It may") and "10 MHz standard" in said
+    book.set_setting(
+        "instruments",
+        [Instrument("c", "eight digits", ("tx.frequency_error", "ref.frequency"), "calibrated", ppm=0.5).to_data()],
+    )
+    session = new_session(None)
+    said = read(session, 225.0)
+    assert "Ref is 22" in said and "turn CT1" in said, said
+    # After the trimmer was turned nothing of that counts any more.
+    session.turn("CT1", 5_000)
+    assert not any("Ref is" in n for n in take_view(session).notes)
+    reference = next(s for s in session.sheet.steps if s.quantity_id == "ref.frequency")
+    session.go_to(reference.id)
+    session.type_in("10.240002", reference.required[0])
+    assert "leave it alone" in " ".join(take_view(session).notes)
+    session.go_to("front-end")
+    assert not any("leave it alone" in n for n in take_view(session).notes), "only where a frequency is counted"

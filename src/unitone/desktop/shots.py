@@ -167,7 +167,7 @@ def _sums(window: MainWindow, shoot: Callable[[str], None]) -> None:
     page.list.setCurrentRow(0)
     card = page.inside["oscillators"]
     for (where, hz), text in zip(
-        card.rows, ("26.965402 MHz", "27.405410 MHz", "27.185405 MHz", "10.000000 MHz"), strict=False
+        card.rows, ("26.965402 MHz", "27.405410 MHz", "27.215405 MHz", "10.000000 MHz"), strict=False
     ):
         if text.startswith("10."):
             where.setCurrentIndex(where.count() - 1)

@@ -93,13 +93,13 @@ class MainWindow(QMainWindow):
         rail.setFixedWidth(theme.px(76))
         self._rail_frame = rail
         layout = QVBoxLayout(rail)
-        layout.setContentsMargins(theme.px(6), theme.px(16), theme.px(6), theme.px(10))
-        layout.setSpacing(theme.px(8))
+        layout.setContentsMargins(theme.px(6), theme.px(10), theme.px(6), theme.px(6))
+        # Every place keeps its words at the largest type in an ordinary window.
+        layout.setSpacing(theme.px(2))
         self._mark = label("", "")
         self._mark.setTextFormat(Qt.TextFormat.RichText)
         self._mark.setAlignment(Qt.AlignmentFlag.AlignCenter)
         layout.addWidget(self._mark)
-        layout.addSpacing(theme.px(8))
         self.rail_buttons: dict[str, QToolButton] = {}
         group = QButtonGroup(self)
         for name, words, _ in _PLACES:

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-from unitone.coach.oscillators import Attribution, Counted, Judged, Point, Source, attribute
+from unitone.coach.oscillators import TIMEBASE_PPM, Attribution, Counted, Judged, Point, Source, attribute
 from unitone.errors import EntryError, SheetError, UnitoneError
+from unitone.job.state import JobState
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
-from unitone.sheet.frequency import Place, outputs, places
-from unitone.sheet.model import Sheet, Way
+from unitone.sheet.frequency import Place, outputs, places, spots
+from unitone.sheet.model import Sheet, Step, Way
 from unitone.words import tr
 
 COLUMNS = ("way", "band", "mode", "channel", "point", "hz")
@@ -26,6 +28,8 @@ _FAR = 0.01
 USUAL_U_HZ = 10.0
 #: A broadcast or locked standard that tells the counter's own timebase.
 STANDARD = Point(tr("a 10 MHz standard on the counter"), 10e6, (), None, _PROBE)
+#: A reading typed on the Bench counts to so many Hz; no counter is believed to better than so many ppm.
+_COUNT_HZ, _LEAST_PPM = 3.0, 0.02
 #: With so wide a spread (ppm) the readings leave open whether the counter is right.
 _DOUBTED_PPM = 2.0
 #: Errors within this are left alone (Hz): a carrier's working accuracy (common practice, no source).
@@ -178,9 +182,10 @@ class Traced:
     suspect: str
 
 
-def trace(sheet: Sheet, readings: Sequence[Counted]) -> Traced:
-    """Trace readings, and say it. Raises SheetError for a sheet without a mixing model."""
-    found = attribute(sources(sheet), readings, candidates(sheet))
+def trace(sheet: Sheet, readings: Sequence[Counted], timebase_ppm: float = TIMEBASE_PPM) -> Traced:
+    """Trace readings, and say it; ``timebase_ppm``: how far the counter may be (standard). Raises SheetError for a sheet without a
+    mixing model."""
+    found = attribute(sources(sheet), readings, candidates(sheet), timebase_ppm)
     named = tuple(_named(j) for j in found.named)
     following = (
         ""
@@ -191,7 +196,7 @@ def trace(sheet: Sheet, readings: Sequence[Counted]) -> Traced:
     if found.suspect is not None:
         label = readings[found.suspect].point.label
         suspect = tr("reading {n}, {label}, does not fit the others: read it again", n=found.suspect + 1, label=label)
-    alike = tuple(_alike(a) for a in found.alike if _matters(a, found))
+    alike = _all_alike([a for a in found.alike if _matters(a, found)]) if readings else ()
     if abs(found.timebase_ppm) > 3.0 * max(found.timebase_std_ppm, 0.2) and abs(found.timebase_ppm) > 1.0:
         named = (
             *named,
@@ -231,10 +236,17 @@ def _matters(alike: tuple[tuple[str, int], ...], found: Attribution) -> bool:
     return any(name in open_ids for name, _ in alike)
 
 
+def _all_alike(found: Sequence[tuple[tuple[str, int], ...]]) -> tuple[str, ...]:
+    """What cannot be told, in words; oscillators that no reading speaks of are named together."""
+    unread = [a[0][0] for a in found if len(a) == 1]
+    words = [_alike(a) for a in found if len(a) > 1]
+    if unread:
+        words.append(tr("no reading speaks of {names}", names=", ".join(unread)))
+    return tuple(words)
+
+
 def _alike(alike: tuple[tuple[str, int], ...]) -> str:
     names = [name if name != "timebase" else tr("the counter's timebase") for name, _ in alike]
-    if len(alike) == 1:
-        return tr("{name} is in none of these readings", name=names[0])
     sizes = [abs(k) for _, k in alike]
     if len(alike) == 2 and sizes[0] == sizes[1]:
         same = (alike[0][1] > 0) == (alike[1][1] > 0)
@@ -266,3 +278,110 @@ def to_data(traced: Traced) -> dict[str, Any]:
         "suspect_reading": None if traced.found.suspect is None else traced.found.suspect + 1,
         "words": traced.headline,
     }
+
+
+#: Steps at which the oscillators are spoken of.
+_SPOKEN_AT = ("tx.frequency_error", "ref.frequency", "osc.frequency")
+
+
+def readings_of(state: JobState) -> list[Counted]:
+    """The frequency readings of a job that still stand: the latest of each place since an oscillator's trimmer was last touched."""
+    sheet = state.sheet
+    trims = {o.trim for o in sheet.oscillators if o.trim}
+    floor = max((seq for name, seq in state.last_touch.items() if name in trims), default=0)
+    found: dict[str, Counted] = {}
+    for logged in state.readings:
+        r = logged.reading
+        if logged.seq <= floor or r.value is None or r.bound or r.quantity_id not in _SPOKEN_AT:
+            continue
+        try:
+            if r.quantity_id == "tx.frequency_error":
+                c = r.conditions
+                point, error = point_at(sheet, Place("send", c.band, c.mode, c.channel), ""), r.value
+            else:
+                name = min(sheet.oscillators, key=lambda o: abs(o.nominal_hz - (r.value or 0.0))).id
+                point = point_at(sheet, Place("send"), name)
+                error = r.value - point.hz
+        except (UnitoneError, ValueError):
+            continue
+        if abs(error) <= _FAR * point.hz:
+            found[point.label] = Counted(point, error, max(r.std or 0.0, _COUNT_HZ))
+    return list(found.values())
+
+
+def oscillator_words(state: JobState, step: Step) -> str:
+    """What the job's readings say of its oscillators, at a step that counts a frequency; empty elsewhere, and with nothing to say."""
+    if step.quantity_id not in _SPOKEN_AT or not state.sheet.mixing or not state.sheet.oscillators:
+        return ""
+    readings = readings_of(state)
+    if not readings:
+        return ""
+    said = trace(state.sheet, readings, _timebase(state))
+    return " ".join(f"{w[:1].upper()}{w[1:].rstrip('.')}." for w in (said.headline, said.suspect, said.following) if w)
+
+
+def _timebase(state: JobState) -> float:
+    """How far this bench's counter may be (ppm, standard): as found or calibrated, else a usual one."""
+    for instrument in state.instruments:
+        if any(instrument.serves(q) for q in _SPOKEN_AT):
+            if instrument.found_u_ppm is not None:
+                return max(instrument.found_u_ppm, _LEAST_PPM)
+            if instrument.ppm is not None and instrument.standing == "calibrated":
+                return max(instrument.ppm / math.sqrt(3.0), _LEAST_PPM)
+    return TIMEBASE_PPM
+
+
+@dataclass(frozen=True)
+class PathBox:
+    """A box of the drawn path: an oscillator or an output, with its frequency as it is read."""
+
+    id: str
+    mhz: str
+
+
+@dataclass(frozen=True)
+class FrequencyPath:
+    """How a channel is made: oscillators, outputs, which goes into which how many times, and what else is heard there."""
+
+    oscillators: tuple[PathBox, ...]
+    outputs: tuple[PathBox, ...]
+    joins: tuple[tuple[str, str, str], ...]
+    words: tuple[str, ...]
+
+
+def _mhz(hz: float) -> str:
+    return f"{hz / 1e6:.6f} MHz"
+
+
+def frequency_path(sheet: Sheet, band: str | None, mode: str | None, channel: str) -> FrequencyPath:
+    """The path from the crystals to the aerial and back, send and receive, on a channel. Raises SheetError for a sheet that does not say."""
+    sources(sheet)
+    made = [*outputs(sheet, Place("receive", band, mode, channel)), *outputs(sheet, Place("send", band, mode, channel))]
+    if not made:
+        raise SheetError(
+            [f"{sheet.title}: no mixing line speaks of channel {channel}. Add one for it under [[mixing]]."]
+        )
+    used = {name for m in made for name, _ in m.terms}
+    joins = []
+    for m in made:
+        for name, times in m.terms:
+            joins.append(
+                (name, m.output, "" if times == 1 else f"× {times}" if times.denominator > 1 else f"× {int(times)}")
+            )
+    words = []
+    carrier = sheet.carrier_hz(channel, band)
+    sent = next((m for m in made if m.output == "tx.carrier"), None)
+    if sent is not None and abs(float(sent.hz) - carrier) > 100.0:
+        words.append(
+            tr(
+                "The mixing lines give {made}, the channel is {carrier}: check them.",
+                made=_mhz(float(sent.hz)),
+                carrier=_mhz(carrier),
+            )
+        )
+    seen = spots(sheet, Place("receive", band, mode, channel))
+    if seen is not None:
+        first, image, half = (_mhz(x) for x in (seen.intermediate_hz, seen.image_hz, seen.half_if_hz))
+        words.append(tr("First IF {f}; image at {image}, half the IF away at {half}", f=first, image=image, half=half))
+    boxes = tuple(PathBox(o.id, _mhz(o.nominal_hz)) for o in sheet.oscillators if o.id in used)
+    return FrequencyPath(boxes, tuple(PathBox(m.output, _mhz(float(m.hz))) for m in made), tuple(joins), tuple(words))

@@ -32,6 +32,7 @@ from unitone.session.extras import (
     tried_rows,
     variant_words,
 )
+from unitone.session.frequency import oscillator_words
 from unitone.session.plots import hill_view, level_curve
 from unitone.session.session import Session
 from unitone.session.shapes import Bar, BenchView, ChannelLine, LedgerRow, PathStage, Pin, RouteRow, TapeCell
@@ -92,7 +93,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         step_verdict=v,
         dial_words=_dial_words(state, wanted, step),
         panel_words=_panel_words(state, wanted, step),
-        notes=(step.note,) if step.note else (),
+        notes=tuple(words for words in (step.note, oscillator_words(state, step)) if words),
         cautions=step.caution,
         figure=figure,
         unit=unit,

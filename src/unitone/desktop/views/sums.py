@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
+    QListView,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -21,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.channelpath import PathCard
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import label
@@ -33,7 +35,7 @@ from unitone.sheet.model import Sheet
 from unitone.sheet.read import read_sheet
 from unitone.words import tr
 
-_OSCILLATORS = "oscillators"
+_OSCILLATORS, _PATH = "oscillators", "path"
 _ROWS = 11
 
 
@@ -197,18 +199,19 @@ class OscillatorsCard(QFrame):
             where, hz, off = Choice(), QLineEdit(), label("quiet", "")
             where.setAccessibleName(tr("Counted where, reading {n}", n=n + 1))
             where.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            where.setMinimumContentsLength(16)
+            where.setMinimumContentsLength(10)
             where.activated.connect(lambda _: self.work())
             hz.setAccessibleName(tr("Counter shows, reading {n}", n=n + 1))
             hz.setPlaceholderText("27.205013 MHz" if n == 0 else "")
             hz.textChanged.connect(lambda _: self.work())
-            off.setMinimumWidth(theme.px(80))
+            hz.setMinimumWidth(theme.px(130))
+            off.setMinimumWidth(theme.px(76))
             for column, part in enumerate((where, hz, off)):
                 grid.addWidget(part, n + 1, column)
             self.rows.append((where, hz))
             self._off.append(off)
-        grid.setColumnStretch(0, 3)
-        grid.setColumnStretch(1, 2)
+        grid.setColumnStretch(0, 4)
+        grid.setColumnStretch(1, 3)
         layout.addLayout(grid)
         layout.addStretch(1)
         self.refresh()
@@ -244,10 +247,11 @@ class OscillatorsCard(QFrame):
             names = [self._name(t) for t in self._spots]
             keyed = [n for n, t in enumerate(self._spots) if not t.point]
             # The ends and the middle first: they tell most.
-            order = [keyed[0], keyed[-1], keyed[len(keyed) // 2], *keyed[1:-1]] if len(keyed) > 3 else keyed
+            order = [keyed[0], keyed[-1], keyed[len(keyed) // 2], *keyed] if keyed else []
+            order = list(dict.fromkeys([*order, *range(len(names))]))
             for n, (where, _) in enumerate(self.rows):
                 where.addItems(names)
-                where.setCurrentIndex(order[min(n, len(order) - 1)] if order else 0)
+                where.setCurrentIndex(order[min(n, len(order) - 1)])
         self._filling = False
         self.work()
 
@@ -332,6 +336,9 @@ class SumsPage(QWidget):
         self.list.setAccessibleName(tr("Questions"))
         self.list.setProperty("role", "questions")
         self.list.setWordWrap(True)
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(
             lambda item, _: item is not None and self.show_sum(str(item.data(Qt.ItemDataRole.UserRole)))
         )
@@ -339,7 +346,7 @@ class SumsPage(QWidget):
         row.addWidget(card, 2)
         self.cards = QStackedWidget()
         self._made: dict[str, QScrollArea] = {}
-        self.inside: dict[str, SumCard | OscillatorsCard] = {}
+        self.inside: dict[str, SumCard | OscillatorsCard | PathCard] = {}
         self._new = library
         row.addWidget(self.cards, 3)
         outer.addLayout(row, 1)
@@ -353,12 +360,14 @@ class SumsPage(QWidget):
         self.list.clear()
         questions = [
             (_OSCILLATORS, tr("Where are my oscillators?"), tr("Frequency")),
+            (_PATH, tr("How is this channel made?"), tr("Frequency")),
             *((s.name, s.question, s.group) for s in SUMS),
         ]
         for name, question, group in sorted(questions, key=lambda q: q[2]):
             if wanted and wanted not in f"{question} {group} {name}".lower():
                 continue
-            item = QListWidgetItem(f"{group}: {question}")
+            item = QListWidgetItem(question)
+            item.setToolTip(f"{group}: {question}")
             item.setData(Qt.ItemDataRole.UserRole, name)
             self.list.addItem(item)
             if name == chosen:
@@ -369,9 +378,13 @@ class SumsPage(QWidget):
     def show_sum(self, name: str) -> None:
         """Ask this one; what was typed in another stays there."""
         if name not in self._made:
-            card = (
-                OscillatorsCard(self._new) if name == _OSCILLATORS else SumCard(next(s for s in SUMS if s.name == name))
-            )
+            card: SumCard | OscillatorsCard | PathCard
+            if name == _OSCILLATORS:
+                card = OscillatorsCard(self._new)
+            elif name == _PATH:
+                card = PathCard(self._new)
+            else:
+                card = SumCard(next(s for s in SUMS if s.name == name))
             self.inside[name] = card
             self._made[name] = _scrolled(card)
             self.cards.addWidget(self._made[name])
