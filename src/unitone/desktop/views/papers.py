@@ -162,6 +162,7 @@ class HelpPage(QWidget):
             ("jobs", tr("Among the jobs")),
             ("card", tr("On the card of a job")),
             ("meters", tr("At the meters")),
+            ("sums", tr("At the sums")),
             ("sheets", tr("Among the sheets")),
         ):
             rows.append(f"<tr><td colspan=2><br><b>{words}</b></td></tr>")
