@@ -35,8 +35,8 @@ QT_LIBRARIES = {
     "libxcb-xinerama.so.0": "libxcb-xinerama0",
     "libpulse.so.0": "libpulse0",
 }
-#: Programs that only the tests use: a screen and a sound card that are not there.
-TEST_PROGRAMS = {"Xvfb": "xvfb", "pulseaudio": "pulseaudio", "pactl": "pulseaudio-utils"}
+#: Programs that only the tests use: a screen and a sound card that are not there, a circuit solver as a second opinion.
+TEST_PROGRAMS = {"Xvfb": "xvfb", "pulseaudio": "pulseaudio", "pactl": "pulseaudio-utils", "ngspice": "ngspice"}
 
 
 def say(text: str) -> None:
