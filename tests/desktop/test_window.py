@@ -108,7 +108,8 @@ def align_with_keys(desk: Desk, number: int, most: int = 700) -> int:
                 desk.key(key)
             wanted = before + steps // 4 + steps % 4
             desk.until(lambda n=wanted: len(state_of(desk, number).turns) >= n)  # type: ignore[misc]
-            desk.after(lambda name=advice.adjuster: desk.window.worker.select(name))  # type: ignore[union-attr,misc]
+            # A picture after all of them; what is in hand then is what the coach speaks of.
+            desk.after(lambda: desk.window.worker.do(lambda _: None))  # type: ignore[union-attr]
         elif advice.act == "hook-up":
             desk.after(lambda: desk.qtbot.mouseClick(desk.bench.hook.button, Qt.MouseButton.LeftButton))
         elif advice.act == "measure" and pressed % 3 == 0:
