@@ -89,6 +89,11 @@ def test_deviation_and_depth_of_iq(desk: Desk, tmp_path: Path) -> None:
     page.chips["deviation"].click()
     take(desk, page, iq(tmp_path / "fm.wav", 2000.0))
     assert page.figure.text() == "2.00" and not page.how.weighting.isVisible()
+    assert "Overload" not in words(page)
+    samples, rate = soundfile.read(tmp_path / "fm.wav")
+    soundfile.write(tmp_path / "clipped.wav", np.clip(3.0 * samples, -1.0, 1.0), rate, subtype="FLOAT")
+    take(desk, page, tmp_path / "clipped.wav")
+    assert "Overload" in words(page), "a converter's end shows in I/Q as well"
     page.chips["depth"].click()
     take(desk, page, iq(tmp_path / "am.wav", depth=0.8))
     assert page.figure.text() == "80.0" and not page.trend.isVisible()

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 
 import numpy as np
 from numpy.typing import NDArray
 
 from unitone.bench.measure import channel_of, measure_iq_am, measure_iq_fm
-from unitone.bench.sources import Source
+from unitone.bench.sources import BLOCK, Block, Source
 from unitone.errors import SignalError
 from unitone.quantities.show import number
 from unitone.session.meteraudio import FLOOR_DB, three_periods
@@ -52,13 +53,37 @@ def _frequency_sends(source: Source, error_hz: float) -> tuple[Send, ...]:
     return (Send("tx.frequency_error", error_hz),)
 
 
-def _peak_dbfs(x: NDArray[np.complex128]) -> float:
-    """The highest of either part: what a converter would run into."""
-    return 20 * math.log10(max(float(np.abs(x.real).max()), float(np.abs(x.imag).max()), 1e-12))
+class _Watched:
+    """A source that remembers the highest of either part that passed: what a converter would have run into."""
+
+    def __init__(self, source: Source) -> None:
+        self._source, self._peak = source, 1e-12
+        self.name, self.kind, self.rate, self.centre_hz = source.name, source.kind, source.rate, source.centre_hz
+
+    @property
+    def warnings(self) -> tuple[str, ...]:
+        """Those of the source, which may come while it is read."""
+        return self._source.warnings
+
+    @warnings.setter
+    def warnings(self, words: tuple[str, ...]) -> None:
+        self._source.warnings = words
+
+    def blocks(self, size: int = BLOCK) -> Iterator[Block]:
+        """The source's blocks."""
+        for block in self._source.blocks(size):
+            self._peak = max(self._peak, float(np.abs(block.real).max()), float(np.abs(block.imag).max()))
+            yield block
+
+    @property
+    def dbfs(self) -> float:
+        """The highest so far (dB, 0 = full scale)."""
+        return 20 * math.log10(self._peak)
 
 
 def deviation_picture(source: Source, how: How) -> MeterPicture:
     """FM: peak deviation, the demodulated wave, and on speech how the deviation is spread. Raises SignalError."""
+    source = _Watched(source)
     r = measure_iq_fm(source, how.nominal_hz)
     x, rate = _first_stretch(source)
     inside = channel_filter(x, rate)
@@ -92,12 +117,13 @@ def deviation_picture(source: Source, how: How) -> MeterPicture:
         r.warnings, _spectrum(x, rate), tr("dB below the highest line") if toned else tr("% of the time · kHz"),
         (-8000.0, 8000.0), wave=(t, y / 1e3),
         rest=rest / 1e3 if rest is not None and toned else None, wave_words=tr("the demodulated wave · kHz, ms"), spread=spread,
-        sends=(Send("tx.deviation", r.peak_deviation_hz), *_frequency_sends(source, r.carrier_error_hz)), peak_dbfs=_peak_dbfs(x),
+        sends=(Send("tx.deviation", r.peak_deviation_hz), *_frequency_sends(source, r.carrier_error_hz)), peak_dbfs=source.dbfs,
     )  # fmt: skip
 
 
 def depth_picture(source: Source, how: How) -> MeterPicture:
     """AM: depth, the envelope, the sidebands. Raises SignalError."""
+    source = _Watched(source)
     r = measure_iq_am(source, how.nominal_hz)
     x, rate = _first_stretch(source)
     size = np.abs(channel_filter(x, rate, 9_000.0))
@@ -115,12 +141,13 @@ def depth_picture(source: Source, how: How) -> MeterPicture:
         wave=(t, 100 * y), rest=100 * rest if rest is not None and r.tone_hz else None,
         wave_words=tr("the envelope about the carrier · %, ms"),
         sends=(Send("tx.am_depth", r.depth_pct), *_frequency_sends(source, r.carrier_error_hz)), compare_db=r.carrier_dbfs,
-        peak_dbfs=_peak_dbfs(x),
+        peak_dbfs=source.dbfs,
     )  # fmt: skip
 
 
 def ssb_picture(source: Source, how: How) -> MeterPicture:
     """SSB: on two tones their products, on one what is left of carrier and other sideband; PEP over mean. Raises SignalError."""
+    source = _Watched(source)
     x, rate = _first_stretch(source, 0.0)
     power = envelope(x, rate)
     meter = SpectrumMeter(rate, True, 1 << 12)
@@ -164,5 +191,5 @@ def ssb_picture(source: Source, how: How) -> MeterPicture:
         source.name, "ssb", shown, unit, value, tr("over {s} s · peak over mean {db} dB", s=number(seconds, 1), db=number(power.crest_db, 1)),
         words, small, source.warnings, _spectrum(x, rate, _SSB_HZ), tr("dB below the highest line"), None, tuple(marks),
         wave=(np.arange(part.size) / rate * 1e3, part), wave_words=tr("the envelope · full scale, ms"), sends=sends,
-        compare_db=pep, peak_dbfs=_peak_dbfs(x),
+        compare_db=pep, peak_dbfs=source.dbfs,
     )  # fmt: skip

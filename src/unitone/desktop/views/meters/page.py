@@ -48,6 +48,8 @@ from unitone.words import tr
 _TOLD_S = 6.0
 #: Curves are drawn so often at most (seconds): the eye follows no more, and the figure has the time.
 _PLOTS_EVERY_S = 0.12
+#: Tasks on I/Q, and how near to full scale a peak is a converter's end (dB).
+_IQ_TASKS, _FULL_DB = ("deviation", "depth", "ssb"), 0.05
 _SOURCE_WORDS = {"card": "sound card", "standin": "stand-in", "file": "file"}
 
 
@@ -71,7 +73,6 @@ class MetersPage(QWidget):
         self._bench = bench
         self._path: Path | None = None
         self._task: MeterTask = "sinad"
-        self._how = How()
         self._measuring = Errand("meter", self)
         self._listener = Listener(self)
         self._listener.seen.connect(self._seen)
@@ -396,7 +397,6 @@ class MetersPage(QWidget):
         how = self._read()
         if how is None:
             return
-        self._how = how
         if self._listener.feed is not None:
             if self._listener.feed.kind not in TAKES[self._task] or self._task == "response":
                 self._tell(tr("What is listened to now does not give this: choose another source, or a recording."))
@@ -440,6 +440,9 @@ class MetersPage(QWidget):
         self.words.setText(seen.words)
         if time.monotonic() > self._told_until:
             self.told.setText("")
+        # A recording of I/Q that stands just at full scale was clipped by its converter.
+        clipped = seen.task in _IQ_TASKS and seen.peak_dbfs is not None and abs(seen.peak_dbfs) < _FULL_DB
+        overload = overload or clipped
         self._warn(
             [Line("out" if w.startswith(tr("over the limit")) else "too close to call", w) for w in seen.warnings],
             overload,
