@@ -166,6 +166,8 @@ def _sums(window: MainWindow, shoot: Callable[[str], None]) -> None:
     page = window._sums
     page.list.setCurrentRow(0)
     card = page.inside["oscillators"]
+    card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Tarn 40"))
+    card.sheets.activated.emit(card.sheets.currentIndex())
     for (where, hz), text in zip(
         card.rows, ("26.965402 MHz", "27.405410 MHz", "27.215405 MHz", "10.000000 MHz"), strict=False
     ):

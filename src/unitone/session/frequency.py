@@ -22,8 +22,8 @@ from unitone.words import tr
 COLUMNS = ("way", "band", "mode", "channel", "point", "hz")
 #: A direct reading takes a probe on the board: twice the trouble of turning a switch.
 _PROBE = 2.0
-#: Beyond this share of nominal a reading is of something else.
-_FAR = 0.01
+#: Beyond this share of nominal (13 kHz at 27 MHz) a reading is of something else: no trimmer takes a crystal so far.
+_FAR = 0.0005
 #: A counter on the bench shows whole hertz: spread of a reading besides (Hz).
 USUAL_U_HZ = 10.0
 #: A broadcast or locked standard that tells the counter's own timebase.
@@ -163,7 +163,7 @@ def _counted(sheet: Sheet, t: Typed, u_hz: float) -> Counted:
             raise EntryError(tr("{hz} looks like {unit}: write {hz} {unit}, or whole Hz", hz=t.hz, unit=unit))
     raise EntryError(
         tr(
-            "{hz} Hz is more than 1 % off {nominal} MHz: is it another channel, or a harmonic?",
+            "{hz} Hz is more than 0.05 % off {nominal} MHz: is it another channel, or a harmonic?",
             hz=f"{hz:.0f}",
             nominal=f"{point.hz / 1e6:.6f}",
         )

@@ -9,13 +9,11 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -27,10 +25,10 @@ from unitone.bench.mybench import Kind, MyBench, parse_pads
 from unitone.desktop.audio.soundcard import SIDES, SoundInput, devices
 from unitone.desktop.listener import Listener, Seen
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.choice import Choice, choice_of
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.livefield import LiveLine
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, scrolled
 from unitone.errors import SignalError, UnitoneError
 from unitone.quantities.entry import decibels, parse_si
 from unitone.quantities.show import number
@@ -39,15 +37,6 @@ from unitone.session.benchwork import my_bench
 from unitone.session.metershapes import How
 from unitone.store.logbook import Logbook
 from unitone.words import tr
-
-
-def _scrolled(inside: QWidget) -> QScrollArea:
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setWidget(inside)
-    return area
 
 
 def _card(title: str) -> tuple[QFrame, QVBoxLayout]:
@@ -155,13 +144,7 @@ class GuideCard(QFrame):
 
     def _field(self, ask: GuideAsk) -> QLineEdit | Choice:
         if ask.choices or ask.what:
-            box = Choice()
-            for key, words in ask.choices or self._targets(ask.what):
-                box.addItem(words, key)
-            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            box.setMinimumContentsLength(8)
-            box.activated.connect(lambda _: self.work_out())
-            return box
+            return choice_of(ask.choices or self._targets(ask.what), "", self.work_out)
         line = QLineEdit(ask.usual)
         line.setPlaceholderText(ask.hint)
         line.setMaxLength(80)
@@ -276,10 +259,10 @@ class MyBenchPage(QWidget):
         layout.addWidget(self.known)
         column.addWidget(card)
         column.addStretch(1)
-        row.addWidget(_scrolled(left), 1)
+        row.addWidget(scrolled(left), 1)
         self.guide = GuideCard(lambda: my_bench(self._logbook), self._instruments)
         self.guide.keep.connect(self._keep)
-        row.addWidget(_scrolled(self.guide), 1)
+        row.addWidget(scrolled(self.guide), 1)
         self.show_bench()
 
     def _instruments(self) -> tuple[Instrument, ...]:

@@ -23,9 +23,9 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.channelpath import PathCard
-from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.choice import Choice, choice_of
 from unitone.desktop.widgets.lines import Line, Lines
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, scrolled
 from unitone.errors import UnitoneError
 from unitone.session.frequency import Typed, counted, point_at, sources, trace
 from unitone.session.sums import SUMS, Given, Sum, work_out
@@ -46,15 +46,6 @@ def _card() -> tuple[QFrame, QVBoxLayout]:
     layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
     layout.setSpacing(theme.px(8))
     return card, layout
-
-
-def _scrolled(inside: QWidget) -> QScrollArea:
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setWidget(inside)
-    return area
 
 
 class SumCard(QFrame):
@@ -99,14 +90,7 @@ class SumCard(QFrame):
 
     def _field(self, given: Given) -> QLineEdit | Choice:
         if given.choices:
-            box = Choice()
-            for key, words in given.choices:
-                box.addItem(words, key)
-            box.setCurrentIndex(max(0, box.findData(given.usual)))
-            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            box.setMinimumContentsLength(8)
-            box.activated.connect(lambda _: self.work())
-            return box
+            return choice_of(given.choices, given.usual, self.work)
         line = QLineEdit(given.usual)
         line.setPlaceholderText(given.hint)
         line.setMaxLength(300)
@@ -386,7 +370,7 @@ class SumsPage(QWidget):
             else:
                 card = SumCard(next(s for s in SUMS if s.name == name))
             self.inside[name] = card
-            self._made[name] = _scrolled(card)
+            self._made[name] = scrolled(card)
             self.cards.addWidget(self._made[name])
         self.cards.setCurrentWidget(self._made[name])
 

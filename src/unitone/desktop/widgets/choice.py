@@ -2,11 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QComboBox
 
 from unitone.desktop.theme.theme import theme
+
+
+def choice_of(pairs: Iterable[tuple[str, str]], usual: str, chosen: Callable[[], None]) -> Choice:
+    """A pull-down of (key, words), standing at ``usual``; ``chosen`` is called when another is chosen."""
+    box = Choice()
+    for key, words in pairs:
+        box.addItem(words, key)
+    box.setCurrentIndex(max(0, box.findData(usual)) if box.count() else -1)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(8)
+    box.activated.connect(lambda _: chosen())
+    return box
 
 
 class Choice(QComboBox):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPainter, QResizeEvent
-from PyQt6.QtWidgets import QLabel, QWidget
+from PyQt6.QtWidgets import QLabel, QScrollArea, QWidget
 
 from unitone.desktop.theme.theme import theme
 
@@ -35,6 +35,16 @@ def label(role: str, text: str = "", wrap: bool = False) -> QLabel:
     made.setProperty("role", role)
     made.setWordWrap(wrap)
     return made
+
+
+def scrolled(inside: QWidget) -> QScrollArea:
+    """A column that scrolls up and down only, and takes no focus of its own."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inside)
+    return area
 
 
 class Elided(QLabel):
