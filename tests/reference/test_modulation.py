@@ -10,6 +10,7 @@ from scipy.signal import welch
 from unitone.signals.carrier import Component, carrier_line, fit_carrier, fit_modulation, strongest, total_watts
 from unitone.signals.sinad import merge, sinad_std_db, tone_powers
 from unitone.standin.radio import StandInRadio
+from unitone.standin.transmitter import Keyed
 
 RATE = 48_000.0
 
@@ -37,10 +38,11 @@ def test_the_carrier_vanishes_at_the_zeros_of_j0(n: int, beta: float) -> None:
 def test_the_stand_ins_modulator_nulls_its_carrier_where_bessel_says(aligned: StandInRadio) -> None:
     # Turn the deviation preset to where 792 Hz of tone gives beta = 2.4048: 1904.6 Hz.
     sent = aligned.transmitter
+    assert sent is not None
     tone = 1904.6 / 2.4048255577
     share = 1904.6 / sent.deviation_hz(0.02) * aligned.mechanics.share("P2")
     aligned.mechanics.moved_mdeg["P2"] += round((share - aligned.mechanics.share("P2")) * 270_000)
-    envelope = sent.emit(1.0, 27.205e6, 0.0, 0.02, tone)[0].envelope
+    envelope = sent.emit(1.0, 27.205e6, 0.0, Keyed(None, 0.02, tone))[0].envelope
     assert carrier_line(envelope) < 2e-3 * sent.watts(27.205e6)
     assert fit_modulation(envelope, RATE, tone).deviation_hz == pytest.approx(1904.6, rel=5e-3)
 

@@ -9,6 +9,7 @@ from unitone.quantities.show import microvolts
 from unitone.radio.levels import Dbm, pd_from_dbm
 from unitone.radio.noise import friis, ktb_dbm
 from unitone.robot.referee import Referee
+from unitone.sheet.frequency import Place
 from unitone.sheet.model import Sheet
 from unitone.signals.sinad import merge, tone_powers
 from unitone.standin.physics import AmplifierStage, PhysicsFile
@@ -96,6 +97,6 @@ def test_sent_frequency_follows_the_reference_by_n_over_r(aligned: StandInRadio)
     aligned.mechanics.moved_mdeg["CT1"] = 20_000
     ppm = aligned.reference_hz() / 10.24e6 - 1
     for channel in ("1", "40"):
-        nominal, actual = aligned._output_hz("tx.carrier", channel, 1e9)
+        nominal, actual = aligned.synthesiser.output_hz("tx.carrier", Place("send", channel=channel))
         assert nominal == aligned.sheet.carrier_hz(channel)
         assert actual / nominal - 1 == pytest.approx(ppm, rel=1e-9)

@@ -10,6 +10,7 @@ import pytest
 
 from unitone.errors import BenchError, SheetError
 from unitone.sheet.library import find, physics_path
+from unitone.sheet.frequency import Place
 from unitone.sheet.model import Conditions, Sheet
 from unitone.standin import instruments
 from unitone.standin.instruments import StandInBench
@@ -176,18 +177,20 @@ def test_squelch_words_at_both_ends(aligned: StandInRadio, sheet: Sheet) -> None
 
 
 def test_a_vco_out_of_range_does_not_lock(aligned: StandInRadio) -> None:
-    assert aligned.locked("receive", "1") and 2.0 < aligned.vco_volts("receive", "1") < 3.0
-    assert aligned.vco_volts("receive", "40") > aligned.vco_volts("receive", "1")
+    assert (
+        aligned.locked(Place("receive", channel="1")) and 2.0 < aligned.vco_volts(Place("receive", channel="1")) < 3.0
+    )
+    assert aligned.vco_volts(Place("receive", channel="40")) > aligned.vco_volts(Place("receive", channel="1"))
     aligned.mechanics.turn("L1", -4 * 360_000)
     aligned.mechanics.specimen.found["L1"] = 0.0
     aligned.mechanics.moved_mdeg["L1"] = -3_000_000
-    assert not aligned.locked("receive", "40")
+    assert not aligned.locked(Place("receive", channel="40"))
     heard = aligned.receive(0.5, "40", Signal(27.405e6, -60.0, 1000.0, 1500.0), Panel())
     assert heard.needle < 0.3
 
 
 def test_emitted_components(aligned: StandInRadio) -> None:
-    carrier, second = aligned.emit(0.2, "20", 1e6)
+    carrier, second = aligned.emit(0.2, Place("send", channel="20"), 1e6)
     assert carrier.centre_hz == 27_205_000 and second.centre_hz == 54_410_000
     assert 10 * np.log10(second.watts / carrier.watts) == pytest.approx(-64, abs=0.1)
     assert carrier.watts == pytest.approx(4.0, rel=0.05)

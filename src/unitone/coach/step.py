@@ -9,6 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from unitone.coach.advice import Advice, Hill, Outcome, Why
+from unitone.coach.compromise import compromise
 from unitone.coach.find_level import next_level
 from unitone.coach.peak import Move, Point, curve, fit_hill, next_move, scale_of
 from unitone.coach.setting import Spot, next_set_move
@@ -141,7 +142,9 @@ def _work(state: JobState, step: Step) -> Advice:
             return Advice("conclude", step.id, "worked-twice", outcome="no-convergence")
     if step.quantity_id in FOUND_BY:
         return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
-    return _peak(state, step, visit) if step.aim in ("peak", "null") else _set(state, step, visit)
+    if step.aim in ("peak", "null"):
+        return _peak(state, step, visit)
+    return _set(state, step, visit, _levelled(state, step) if step.aim == "level" else None)
 
 
 def _since(state: JobState, step: Step) -> int:
@@ -406,9 +409,44 @@ def _turn(state: JobState, step: Step, adjuster: str, target_mdeg: int, why: Why
 # -- setting to a target ------------------------------------------------------------------------------
 
 
-def _set(state: JobState, step: Step, since: int) -> Advice:
-    adjuster = step.adjusters[0]
+def errors_together(state: JobState, step: Step) -> dict[str, float]:
+    """How far the step's places stand from its target with the adjuster where it is now for all of them, by place.
+
+    Its adjuster moves all places alike: a place is compared with the setting's place where both were read at one position.
+    """
     target = step.target if step.target is not None else step.limit.middle
+    adjuster = step.adjusters[0]
+    at: dict[int, dict[str, float]] = {}
+    others = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
+    for x in state.readings:
+        r = x.reading
+        if r.quantity_id != step.quantity_id or r.value is None or r.bound:
+            continue
+        if any(x.positions[a] != state.positions[a] for a in others):
+            continue
+        required = next((c for c in step.required if r.conditions.settles(c)), None)
+        if required is not None:
+            at.setdefault(x.positions[adjuster], {})[required.place] = r.value - target
+    together = max(at.values(), key=len, default={})
+    now = at.get(state.positions[adjuster], {}).get(step.setting.place)
+    base = together.get(step.setting.place)
+    if now is None or base is None:
+        return together
+    return {place: value - base + now for place, value in together.items()}
+
+
+def _levelled(state: JobState, step: Step) -> float | None:
+    """The target of the setting's place that leaves the worst of all the step's places least out; None before all are read."""
+    errors = errors_together(state, step)
+    if len(errors) < len(step.required) or step.setting.place not in errors:
+        return None
+    target = step.target if step.target is not None else step.limit.middle
+    return target + errors[step.setting.place] + compromise(errors, step.limit.half_width).shift
+
+
+def _set(state: JobState, step: Step, since: int, aimed: float | None = None) -> Advice:
+    adjuster = step.adjusters[0]
+    target = aimed if aimed is not None else step.target if step.target is not None else step.limit.middle
     half = step.limit.half_width
     q = step.quantity
     close = max(0.15 * half if half is not None else 3 * q.usual_std, 1.5 * q.usual_std)

@@ -54,6 +54,7 @@ _ALL = (
     Quantity("stage.volts", "volts at a point", "volts", "V", 2, "nominal", "either", usual_std=0.01, low=-5000, high=5000),
     Quantity("ref.frequency", "reference frequency", "hertz", "MHz", 6, "nominal", "either", usual_std=1.0, low=0),
     Quantity("osc.frequency", "oscillator frequency", "hertz", "MHz", 6, "nominal", "either", usual_std=1.0, low=0),
+    Quantity("rx.lo_error", "local oscillator error", "hertz-error", "Hz", 0, "nominal", "receive", usual_std=2.0),
     Quantity("vco.volts", "control volts", "volts", "V", 2, "nominal", "either", usual_std=0.005, low=-50, high=50),
     Quantity("tx.bias_volts", "bias volts", "volts", "V", 3, "nominal", "send", usual_std=0.002, low=-200, high=200),
     Quantity("tx.bias_current", "idle current", "amps", "mA", 0, "nominal", "send", usual_std=0.001, low=0, high=100),

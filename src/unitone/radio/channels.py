@@ -6,7 +6,7 @@ uk-40: 27.60125-27.99125 MHz in 10 kHz steps (MPT 1320, from memory).
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from unitone.errors import UnitoneError
 
@@ -50,6 +50,41 @@ class ChannelPlan:
                 f"Plan {self.id} has no channel {name!r}. It has {self.names[0]} to {self.names[-1]}."
             ) from None
 
+    def with_alphas(self) -> ChannelPlan:
+        """The plan with its skipped places: ``3A`` is 10 kHz above channel 3 where the next channel lies 20 kHz on."""
+        names: list[str] = []
+        hz: list[int] = []
+        taken = set(self.hz)
+        for name, at in zip(self.names, self.hz, strict=True):
+            names, hz = [*names, name], [*hz, at]
+            if at + ALPHA_HZ not in taken and at + 2 * ALPHA_HZ in taken:
+                names, hz = [*names, f"{name}A"], [*hz, at + ALPHA_HZ]
+        return replace(self, names=tuple(names), hz=tuple(hz))
+
+    def with_shift(self, shift_hz: int) -> ChannelPlan:
+        """The plan with every place once more, ``shift_hz`` away: ``20-5k`` is 5 kHz below channel 20. Raises UnitoneError for none."""
+        if shift_hz == 0:
+            raise UnitoneError("A shift of 0 Hz adds no position. Write it like -5 kHz.")
+        suffix = f"{shift_hz / 1000:+g}k"
+        return replace(
+            self,
+            names=(*self.names, *(n + suffix for n in self.names)),
+            hz=(*self.hz, *(f + shift_hz for f in self.hz)),
+        )
+
+
+def block(first_hz: int, step_hz: int, count: int) -> ChannelPlan:
+    """``count`` channels from ``first_hz`` on in equal steps, named from 1. Raises UnitoneError for what is no block."""
+    if first_hz <= 0 or step_hz <= 0 or count < 1:
+        raise UnitoneError("A block has a first channel, a step above nought, and at least one channel.")
+    return ChannelPlan(
+        "block", f"{count} channels from {first_hz / 1e6:g} MHz", tuple(str(n) for n in range(1, count + 1)),
+        tuple(first_hz + step_hz * n for n in range(count)),
+    )  # fmt: skip
+
+
+#: How far an alpha place lies above the channel before it (Hz).
+ALPHA_HZ = 10_000
 
 PLANS: dict[str, ChannelPlan] = {
     "eu-40": ChannelPlan("eu-40", "40 channels, 26.965 to 27.405 MHz", tuple(str(n) for n in range(1, 41)), _EU_HZ),

@@ -14,6 +14,7 @@ from scipy.optimize import minimize, minimize_scalar
 from unitone.job.tape import Reading
 from unitone.job.verdicts import inside
 from unitone.quantities.registry import quantity
+from unitone.sheet.frequency import Place
 from unitone.sheet.model import Conditions, Sheet, Step
 from unitone.signals.sinad import TonePowers, merge, tone_powers
 from unitone.standin.instruments import StandInBench
@@ -96,8 +97,11 @@ class Referee:
 
     def _bring_in(self, step: Step) -> None:
         if step.quantity_id == "tx.power":
-            carrier = float(self.sheet.carrier_hz(step.setting.channel))
-            self._best(list(step.adjusters), lambda: -self.radio.transmitter.watts(carrier))
+            carrier = float(self.sheet.carrier_hz(step.setting.channel, step.setting.band))
+            self._best(list(step.adjusters), lambda: -self._watts(carrier))
+            return
+        if step.aim == "level":
+            self._level(step)
             return
         name = step.adjusters[0]
         low, high = self._range(name)
@@ -115,6 +119,24 @@ class Referee:
         best = minimize_scalar(cost, bounds=around, method="bounded", options={"maxiter": 14})
         cost(best.x if best.fun < costs[k] else grid[k])
 
+    def _watts(self, carrier_hz: float) -> float:
+        return 0.0 if self.radio.transmitter is None else self.radio.transmitter.watts(carrier_hz)
+
+    def _level(self, step: Step) -> None:
+        """The one adjuster where the worst of all the step's places is least out."""
+        name = step.adjusters[0]
+        low, high = self._range(name)
+        target = step.target if step.target is not None else step.limit.middle
+
+        def worst(mdeg: float) -> float:
+            self.moved[name] = round(mdeg)
+            return max(abs(self.true_value(step.quantity_id, c) - target) for c in step.required)
+
+        grid = np.linspace(low, high, 181)
+        k = int(np.argmin([worst(g) for g in grid]))
+        around = (grid[max(k - 1, 0)], grid[min(k + 1, 180)])
+        worst(minimize_scalar(worst, bounds=around, method="bounded", options={"maxiter": 20}).x)
+
     def true_value(self, quantity_id: str, conditions: Conditions) -> float:
         """The value without a meter's error: from the physics where that is direct, else from a long simulation."""
         radio = self.radio
@@ -123,11 +145,19 @@ class Referee:
             return radio.rail_volts(conditions.test_point or "")
         if quantity_id == "ref.frequency":
             return radio.reference_hz()
+        place = Place(conditions.way, conditions.band, conditions.mode, channel)
+        if quantity_id == "osc.frequency":
+            name = radio.synthesiser.at_test_point(conditions.test_point or "", place)
+            return radio.synthesiser.oscillator_hz(name, panel=dict(conditions.panel), way=conditions.way)
+        if quantity_id in ("rx.lo_error", "tx.frequency_error") and radio.locked(place):
+            name = "rx.lo1" if quantity_id == "rx.lo_error" else "tx.carrier"
+            nominal, actual = radio.synthesiser.output_hz(name, place, panel=dict(conditions.panel))
+            return actual - nominal
         if quantity_id == "vco.volts":
-            return radio.vco_volts(conditions.way, channel)
+            return radio.vco_volts(place)
         if quantity_id == "tx.power":
-            return radio.transmitter.watts(float(self.sheet.carrier_hz(channel)))
-        if quantity_id == "tx.deviation":
+            return self._watts(float(self.sheet.carrier_hz(channel, conditions.band)))
+        if quantity_id == "tx.deviation" and radio.transmitter is not None:
             return radio.transmitter.deviation_hz((conditions.mic_mv or 0.0) * 1e-3, radio.rail_share())
         return self._simulated(quantity_id, conditions, channel)
 
@@ -135,7 +165,7 @@ class Referee:
         bench = StandInBench(self.radio, 1e6)
         if quantity_id == "rx.sensitivity":
             return self.sensitivity_dbm(conditions, channel)
-        if quantity_id in ("rx.squelch_opens", "rx.s_meter", "tx.frequency_error"):
+        if quantity_id in ("rx.squelch_opens", "rx.s_meter", "tx.frequency_error", "rx.lo_error", "supply.volts"):
             return float(bench.measure(quantity_id, conditions).value or 0.0)
         parts = self._tones(conditions, channel, conditions.level_dbm or -60.0, _SECONDS)
         return parts.sinad_db if quantity_id == "rx.sinad" else parts.distortion_pct

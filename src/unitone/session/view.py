@@ -240,6 +240,7 @@ def figure_of(reading: Reading) -> tuple[str, str]:
         "rx.sn_ratio": "dB (S+N)/N",
         "rx.distortion": "% distortion",
         "tx.frequency_error": "Hz off",
+        "rx.lo_error": "Hz off",
     }
     return reading.bound + text, names.get(q.id, unit)
 
@@ -458,7 +459,7 @@ def _short(quantity_id: str) -> str:
         "rx.sinad": "SINAD", "rx.distortion": "dist.", "rx.sensitivity": "12 dB", "rx.s_meter": "S-meter",
         "rx.squelch_opens": "opens", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
         "vco.volts": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
-        "supply.current": "current", "supply.volts": "supply", "osc.frequency": "osc.", "tx.bias_volts": "bias",
+        "supply.current": "current", "rx.lo_error": "LO", "supply.volts": "supply", "osc.frequency": "osc.", "tx.bias_volts": "bias",
         "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.",
         "tx.carrier_suppression": "carrier", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_volts": "audio",
         "rx.agc_volts": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",

@@ -4,19 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
-from fractions import Fraction
 from typing import Any
 
 from pydantic import ValidationError
 
-from unitone.errors import EntryError, UnitoneError
+from unitone.errors import EntryError
 from unitone.quantities.entry import parse_si
 from unitone.quantities.registry import QUANTITIES, Quantity
-from unitone.radio.channels import ChannelPlan, plan
+from unitone.radio.channels import ChannelPlan
 from unitone.radio.levels import parse_level
-from unitone.radio.mixing import coefficient
 from unitone.sheet import file as form
 from unitone.sheet.care import known_faults, looks, supply, voltages
+from unitone.sheet.channelled import NO_CHANNELS, channel_plan, impossible_mixing, mixing_line, oscillator
 from unitone.sheet.limits import limit_from_text, make_limit, value_of
 from unitone.sheet.lines import Place
 from unitone.sheet.model import (
@@ -28,8 +27,6 @@ from unitone.sheet.model import (
     Conditions,
     Control,
     Limit,
-    Mixing,
-    Oscillator,
     Part,
     Picture,
     Reach,
@@ -39,7 +36,7 @@ from unitone.sheet.model import (
     TestPoint,
     Way,
 )
-from unitone.sheet.reach import EVERYTHING, known, oscillator_reach, stage_reach, usual_reach
+from unitone.sheet.reach import EVERYTHING, known, oscillator_reaches, stage_reach, usual_reach
 
 FORMAT = "unitone-sheet/1"
 #: More steps than any radio has; a file beyond it is no sheet.
@@ -51,7 +48,6 @@ DEFAULT_STEP: dict[AdjusterKind, int] = {
 DEFAULT_TRAVEL: dict[AdjusterKind, int] = {
     "core": 8 * TURN, "trimmer": TURN, "preset": 270_000, "link": TURN, "part": TURN,
 }  # fmt: skip
-_NO_CHANNELS = ChannelPlan("none", "no channels", ("1",), (0,))
 
 
 @dataclass(frozen=True)
@@ -124,7 +120,7 @@ def _cure(kind: str, message: str, given: object) -> str:
 
 
 def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) -> Sheet:
-    channels = _channels(problems, w.channels)
+    channels = channel_plan(problems.complain, w.channels)
     for table, ids in (
         ("adjuster", [a.id for a in w.adjuster]), ("test_point", [p.id for p in w.test_point]),
         ("stage", [s.id for s in w.stage]), ("step", [s.id for s in w.step]), ("part", [p.id for p in w.part]),
@@ -133,8 +129,8 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         ("voltage", [v.id for v in w.voltage]), ("inspect", [x.id for x in w.inspect]),
     ):  # fmt: skip
         _unique(problems, table, ids)
-    oscillators = tuple(_oscillator(problems, i, o, w) for i, o in enumerate(w.oscillator))
-    mixing = tuple(_mixing(problems, i, m, w) for i, m in enumerate(w.mixing))
+    oscillators = tuple(oscillator(problems.complain, i, o, w) for i, o in enumerate(w.oscillator))
+    mixing = tuple(mixing_line(problems.complain, i, m, w) for i, m in enumerate(w.mixing))
     pictures = _pictures(problems, w)
     steps = tuple(s for i, part in enumerate(w.step) if (s := _step(problems, i, part, w, channels)) is not None)
     sheet = Sheet(
@@ -148,7 +144,7 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         mixing=mixing,
         controls=tuple(Control(c.id, c.positions, c.does) for c in w.control),
         schools=_schools(problems, w),
-        adjusters=_adjusters(problems, w, steps, oscillators, mixing, pictures),
+        adjusters=(),
         test_points=tuple(
             TestPoint(p.id, p.title, _pin(problems, ("test_point", i), p, pictures), p.picture)
             for i, p in enumerate(w.test_point)
@@ -165,6 +161,9 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         source_text=text,
     )
     _order(problems, w)
+    if not problems.found:
+        impossible_mixing(problems.complain, sheet)
+    sheet = replace(sheet, adjusters=_adjusters(problems, w, sheet, pictures))
     return replace(
         sheet,
         voltages=voltages(problems.complain, w, sheet),
@@ -174,32 +173,6 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
             for i, a in enumerate(w.action)
         ),
     )
-
-
-def _channels(problems: Problems, part: form.ChannelsPart) -> ChannelPlan:
-    bands = tuple((k, round(_number(problems, ("channels", "bands", k), v, "Hz"))) for k, v in part.bands.items())
-    if part.frequencies:
-        if part.plan:
-            problems.complain(("channels", "plan"), "a plan and frequencies of its own exclude each other. Keep one.")
-        hz = []
-        for name, text in part.frequencies.items():
-            value = _number(problems, ("channels", "frequencies", name), text, "Hz")
-            if not 0 < value < 1e11:
-                problems.complain(
-                    ("channels", "frequencies", name), f"{text!r} is no carrier. Write it like 27.205 MHz."
-                )
-            hz.append(round(value))
-        return ChannelPlan("own", "channels of this sheet", tuple(part.frequencies), tuple(hz), bands)
-    if not part.plan:
-        problems.complain(
-            ("channels", "plan"), 'is missing. Write plan = "eu-40", or frequencies = { 1 = "27.005 MHz" }.'
-        )
-        return _NO_CHANNELS
-    try:
-        return replace(plan(part.plan), bands=bands)
-    except UnitoneError as error:
-        problems.complain(("channels", "plan"), str(error))
-        return _NO_CHANNELS
 
 
 def _schools(problems: Problems, w: form.SheetFile) -> tuple[tuple[str, str], ...]:
@@ -267,36 +240,10 @@ def _number(problems: Problems, place: Place, text: str, unit: str) -> float:
         return 0.0
 
 
-def _oscillator(problems: Problems, i: int, o: form.OscillatorPart, w: form.SheetFile) -> Oscillator:
-    if o.trim is not None and o.trim not in {a.id for a in w.adjuster}:
-        problems.complain(("oscillator", i, "trim"), f"no adjuster {o.trim!r}. Add it or name another.")
-    return Oscillator(o.id, _number(problems, ("oscillator", i, "nominal"), o.nominal, "Hz"), o.trim)
-
-
-def _mixing(problems: Problems, i: int, m: form.MixingPart, w: form.SheetFile) -> Mixing:
-    known_ids = {o.id for o in w.oscillator}
-    for name, term in m.terms.items():
-        if name not in known_ids:
-            problems.complain(("mixing", i, "terms"), f"no oscillator {name!r}. Add it or name another.")
-        try:
-            coefficient(term, 1)
-        except UnitoneError as error:
-            problems.complain(("mixing", i, "terms"), str(error))
-    offset = _number(problems, ("mixing", i, "offset"), m.offset, "Hz")
-    raster = _number(problems, ("mixing", i, "raster"), m.raster, "Hz")
-    if raster <= 0:
-        problems.complain(("mixing", i, "raster"), "must be above nought, like 2.5 kHz.")
-        raster = 1.0
-    return Mixing(
-        m.output, m.when.way, tuple(m.terms.items()), round(offset), Fraction(raster).limit_denominator(1000), m.when.band, m.when.mode,
-        m.when.channel,
-    )  # fmt: skip
-
-
 def _reaches(problems: Problems, place: Place, given: Iterable[str | form.ReachPart]) -> tuple[Reach, ...]:
     found = []
     for r in given:
-        reach = Reach(r) if isinstance(r, str) else Reach(r.quantity, r.way, r.channel, r.band, r.mode)
+        reach = Reach(r) if isinstance(r, str) else Reach(r.quantity, r.way, r.channel, r.band, r.mode, r.test_point)
         if not known(reach):
             problems.complain(
                 place,
@@ -307,13 +254,13 @@ def _reaches(problems: Problems, place: Place, given: Iterable[str | form.ReachP
 
 
 def _adjusters(
-    problems: Problems, w: form.SheetFile, steps: tuple[Step, ...], oscillators: tuple[Oscillator, ...],
-    mixing: tuple[Mixing, ...], pictures: tuple[Picture, ...],
-) -> tuple[Adjuster, ...]:  # fmt: skip
+    problems: Problems, w: form.SheetFile, sheet: Sheet, pictures: tuple[Picture, ...]
+) -> tuple[Adjuster, ...]:
     used: dict[str, list[Step]] = {}
-    for step in steps:
+    for step in sheet.steps:
         for name in step.adjusters:
             used.setdefault(name, []).append(step)
+    by_oscillator = {} if problems.found else oscillator_reaches(sheet)
     stages = {s.id for s in w.stage}
     made = []
     for i, a in enumerate(w.adjuster):
@@ -330,10 +277,10 @@ def _adjusters(
         if a.stage and a.stage not in stages:
             problems.complain(("adjuster", i, "stage"), f"no stage {a.stage!r}. Add it or name another.")
         declared = _reaches(problems, ("adjuster", i, "reaches"), a.reaches)
-        reaches = declared or usual_reach(s.quantity_id for s in used.get(a.id, []))
-        for oscillator in oscillators:
-            if oscillator.trim == a.id:
-                reaches += tuple(r for r in oscillator_reach(oscillator, mixing) if r not in reaches)
+        # The reach of an oscillator's trimmer is worked out from the mixing lines; without them it is taken widely.
+        mixed = dict.fromkeys(r for o in sheet.oscillators if o.trim == a.id for r in by_oscillator.get(o.id, ()))
+        reaches = declared or (() if mixed else usual_reach(s.quantity_id for s in used.get(a.id, [])))
+        reaches += tuple(r for r in mixed if r not in reaches)
         # What an adjuster is turned for it reaches, whether its sheet says so or not.
         for step in used.get(a.id, []):
             if not any(r.covers(step.quantity_id, c) for r in reaches for c in step.required):
@@ -409,7 +356,7 @@ def _references(
             ("step", i, "test_point"), f"no test point {s.test_point!r}. Add a [[test_point]] with that id."
         )
     for name in s.channels:
-        if channels is not _NO_CHANNELS and name not in channels.names:
+        if channels is not NO_CHANNELS and name not in channels.names:
             problems.complain(
                 ("step", i, "channels"), f"plan {channels.id} has no channel {name!r}. Name one of its channels."
             )

@@ -14,7 +14,7 @@ from unitone.sheet.lines import Place
 #: Where the ids of a table are used: (table, key). A key that holds groups or mappings is searched through.
 _USED: dict[str, tuple[tuple[str, str], ...]] = {
     "adjuster": (("step", "adjust"), ("oscillator", "trim"), ("inspect", "on")),
-    "test_point": (("step", "test_point"),),
+    "test_point": (("step", "test_point"), ("oscillator", "test_point")),
     "stage": (
         ("step", "stage"),
         ("adjuster", "stage"),

@@ -201,7 +201,8 @@ STEP = (
     Field(("limit",), tr("Limit"), "limit", "≥ 12 dB · 2 … 4 V · 8.0 V ± 5 %"),
     Field(("adjust",), tr("Adjusters"), "groups", "T1, T2, T4 + T5", source="adjuster"),
     Field(("aim",), tr("Aim"), "choice", choices=(
-        ("peak", tr("peak")), ("null", tr("null")), ("set", tr("set")), ("check", tr("check, nothing is turned")))),
+        ("peak", tr("peak")), ("null", tr("null")), ("set", tr("set")), ("level", tr("level: worst of all places least out")),
+        ("check", tr("check, nothing is turned")))),
     Field(("channels",), tr("Channels"), "ids", "1, 20, 40", source="channel"),
     Field(("stimulus", "level"), tr("Level at the set"), hint="0.3 uV"),
     Field(("test_point",), tr("Test point"), hint="TP3", source="test_point"),
@@ -253,6 +254,7 @@ CONTROL = (
 OSCILLATOR = (
     Field(("id",), tr("Name"), hint="ref"), Field(("nominal",), tr("Frequency"), hint="10.240 MHz"),
     Field(("trim",), tr("Trimmed by"), source="adjuster"),
+    Field(("test_point",), tr("Counted at"), source="test_point"),
 )  # fmt: skip
 PART = (
     Field(("id",), tr("Name"), hint="C41"), Field(("what",), tr("What it is"), hint="470 µF 16 V", wide=True),

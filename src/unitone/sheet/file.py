@@ -29,12 +29,22 @@ class ModelPart(_Strict):
     caution: list[str] = []
 
 
+class BlockPart(_Strict):
+    """[channels.block]: channels in equal steps."""
+
+    first: str
+    step: str = "10 kHz"
+    count: int = Field(default=40, ge=1, le=1000)
+
+
 class ChannelsPart(_Strict):
-    """[channels]: the plan."""
+    """[channels]: the plan, a block or frequencies; ``positions`` adds alpha places and shifts such as -5 kHz."""
 
     plan: str = ""
+    block: BlockPart | None = None
     frequencies: dict[str, str] = {}
     bands: dict[str, str] = {}
+    positions: list[str] = []
 
 
 class PicturePart(_Strict):
@@ -59,6 +69,9 @@ class OscillatorPart(_Strict):
     id: str
     nominal: str
     trim: str | None = None
+    test_point: str | None = None
+    follows: str | None = None
+    offset: str = "0 Hz"
 
 
 class WhenPart(_Strict):
@@ -71,13 +84,14 @@ class WhenPart(_Strict):
 
 
 class MixingPart(_Strict):
-    """[[mixing]]: output = sum of terms; N = (carrier + offset) / raster."""
+    """[[mixing]]: output = sum of terms; N = (carrier + offset) / raster, from the carrier or from the plan without its band."""
 
     when: WhenPart = WhenPart()
     output: str
     terms: dict[str, str]
     offset: str = "0 Hz"
     raster: str = "10 kHz"
+    n_from: Literal["carrier", "plan"] = "carrier"
 
 
 class ControlPart(_Strict):
@@ -143,6 +157,7 @@ class ReachPart(_Strict):
     channel: str | None = None
     band: str | None = None
     mode: str | None = None
+    test_point: str | None = None
 
 
 def _on_the_picture(pin: list[float] | None) -> list[float] | None:
@@ -240,7 +255,7 @@ class StepPart(_Strict):
     phase: Literal["inspection", "rails", "synthesiser", "send", "receive", "settings", "verify"]
     title: str
     quantity: str
-    aim: Literal["peak", "null", "set", "check"]
+    aim: Literal["peak", "null", "set", "level", "check"]
     adjust: list[str | list[str]] = []
     channels: list[str] = []
     bands: list[str] = []

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from unitone.errors import SheetError
 from unitone.radio.mixing import coefficient
-from unitone.sheet.model import Mixing, Sheet, Way
+from unitone.sheet.model import Conditions, Mixing, Oscillator, Sheet, Way
 
 
 @dataclass(frozen=True)
@@ -40,30 +40,71 @@ class Mixed:
     terms: tuple[tuple[str, Fraction], ...]
 
 
-def mixed(sheet: Sheet, line: Mixing, place: Place) -> Mixed:
-    """A mixing line worked out at a place. Raises SheetError where the channel is not the sheet's, or no whole divider gives it."""
-    carrier = Fraction(sheet.carrier_hz(place.channel, place.band)) if place.channel is not None else Fraction(0)
-    n = (carrier + line.offset_hz) / line.raster_hz
-    if any("N" in term for _, term in line.terms) and n.denominator != 1:
+def _divider(sheet: Sheet, line: Mixing, place: Place, carrier: Fraction) -> int:
+    """N of a channel. Raises SheetError where it is no whole number."""
+    base = carrier
+    if line.from_plan and place.channel is not None:
+        base = Fraction(sheet.plan.frequency(place.channel))
+    n = (base + line.offset_hz) / line.raster_hz
+    if n.denominator != 1 and any("N" in term for _, term in line.terms):
         raise SheetError(
             [
-                f"{sheet.id}: mixing {line.output}: no whole divider gives {float(carrier) / 1e6:.6f} MHz ({float(n):.4f}). Check offset and raster."
+                f"{sheet.id}: mixing {line.output}: no whole divider gives {float(base) / 1e6:.6f} MHz ({float(n):.4f}). Check offset and raster."
             ]
         )
-    nominal = {o.id: Fraction(o.nominal_hz).limit_denominator(1000) for o in sheet.oscillators}
-    terms = tuple((name, coefficient(term, int(n))) for name, term in line.terms)
-    return Mixed(line.output, sum((c * nominal[name] for name, c in terms), Fraction(0)), terms)
+    return int(n)
+
+
+class _NotThere(Exception):
+    """A term that no line gives at a place."""
 
 
 def outputs(sheet: Sheet, place: Place) -> list[Mixed]:
-    """Everything that the sheet's mixing lines say of a place, in their order; the narrowest line for each output. Raises SheetError."""
+    """Everything that the sheet's mixing lines say of a place, in their order; the narrowest line for each output.
+
+    A term may be another output: it is worked out to its oscillators. Raises SheetError where the channel is not the sheet's,
+    no whole divider gives it, or outputs go round in a circle.
+    """
     best: dict[str, Mixing] = {}
     for line in sheet.mixing:
         if line.applies(place.way, place.band, place.mode, place.channel):
             old = best.get(line.output)
             if old is None or _narrow(line) >= _narrow(old):
                 best[line.output] = line
-    return [mixed(sheet, line, place) for line in best.values()]
+    carrier = Fraction(sheet.carrier_hz(place.channel, place.band)) if place.channel is not None else Fraction(0)
+    nominal = {o.id: o.at(carrier) for o in sheet.oscillators}
+    found: dict[str, dict[str, Fraction]] = {}
+
+    def terms(name: str, circle_so_far: tuple[str, ...]) -> dict[str, Fraction]:
+        if name in found:
+            return found[name]
+        if name in circle_so_far:
+            circle = " → ".join([*circle_so_far, name])
+            raise SheetError([f"{sheet.id}: mixing: goes round in a circle ({circle}). Take one of them out."])
+        line, total = best[name], dict[str, Fraction]()
+        n = _divider(sheet, line, place, carrier)
+        for inner, text in line.terms:
+            times = coefficient(text, n)
+            if inner not in nominal and inner not in best:
+                raise _NotThere(f"nothing gives {inner} there. Add a mixing line for it.")
+            within = {inner: Fraction(1)} if inner in nominal else terms(inner, (*circle_so_far, name))
+            for oscillator, c in within.items():
+                total[oscillator] = total.get(oscillator, Fraction(0)) + times * c
+        found[name] = {k: c for k, c in total.items() if c}
+        return found[name]
+
+    # Where no band, or no mode, is told, what hangs on it is left out.
+    told = not (place.band is None and sheet.plan.bands)
+    made = []
+    for name in best:
+        try:
+            parts = terms(name, ())
+        except _NotThere as missing:
+            if told:
+                raise SheetError([f"{sheet.id}: mixing {name}: {missing}"]) from None
+            continue
+        made.append(Mixed(name, sum((c * nominal[k] for k, c in parts.items()), Fraction(0)), tuple(parts.items())))
+    return made
 
 
 def _narrow(line: Mixing) -> int:
@@ -98,3 +139,16 @@ def spots(sheet: Sheet, place: Place) -> Spots | None:
         return None
     carrier, lo = float(sheet.carrier_hz(place.channel, place.band)), float(first.hz)
     return Spots(abs(carrier - lo), 2 * lo - carrier, lo + (carrier - lo) / 2)
+
+
+def oscillator_counted(sheet: Sheet, conditions: Conditions, hz: float | None = None) -> Oscillator | None:
+    """The oscillator that a direct count is of: by its test point, as band and mode stand, else the nearest to ``hz``."""
+    there = [o for o in sheet.oscillators if o.test_point is not None and o.test_point == conditions.test_point]
+    if len(there) > 1 and (conditions.band or conditions.mode or conditions.channel):
+        ways: tuple[Way, Way] = ("receive", "send")
+        at = [Place(w, conditions.band, conditions.mode, conditions.channel) for w in ways]
+        used = {name for place in at for m in outputs(sheet, place) for name, _ in m.terms}
+        there = [o for o in there if o.id in used] or there
+    if len(there) == 1 or hz is None:
+        return there[0] if len(there) == 1 else None
+    return min(there or sheet.oscillators, key=lambda o: abs(o.nominal_hz - hz), default=None)

@@ -15,7 +15,8 @@ from unitone.radio.channels import ChannelPlan
 
 Way = Literal["receive", "send", "either"]
 AdjusterKind = Literal["core", "trimmer", "preset", "link", "part"]
-Aim = Literal["peak", "null", "set", "check"]
+#: ``level``: one adjuster, set so that the worst of all the places is least out.
+Aim = Literal["peak", "null", "set", "level", "check"]
 HookUp = Literal["probe", "receive", "send"]
 Phase = Literal["inspection", "rails", "synthesiser", "send", "receive", "settings", "verify"]
 #: What a step is for, where a school asks about it (``unitone.sheet.schools``).
@@ -41,7 +42,7 @@ class Reach:
     """What an adjuster, a part or an action can change.
 
     ``pattern`` is a quantity id or a prefix (``rx.*``, ``*`` for everything),
-    narrowed by way, channel, band and mode where given.
+    narrowed by way, channel, band, mode and test point where given.
     """
 
     pattern: str
@@ -49,6 +50,7 @@ class Reach:
     channel: str | None = None
     band: str | None = None
     mode: str | None = None
+    test_point: str | None = None
 
     def names(self, quantity_id: str) -> bool:
         """Does the pattern name that quantity?"""
@@ -63,6 +65,7 @@ class Reach:
                 mine is None or its is None or mine == its
                 for mine, its in (
                     (self.channel, conditions.channel), (self.band, conditions.band), (self.mode, conditions.mode),
+                    (self.test_point, conditions.test_point),
                 )
             )
         )  # fmt: skip
@@ -72,7 +75,7 @@ class Reach:
         """As a person reads it: ``rx.* (receive, channel 3)``."""
         narrowed: list[str] = [self.way] if self.way != "either" else []
         narrowed += [f"channel {self.channel}"] if self.channel else []
-        narrowed += [x for x in (self.band, self.mode) if x]
+        narrowed += [x for x in (self.band, self.mode, self.test_point) if x]
         pattern = "everything" if self.pattern == "*" else self.pattern
         return pattern + (f" ({', '.join(narrowed)})" if narrowed else "")
 
@@ -272,18 +275,32 @@ class Step:
 
 @dataclass(frozen=True)
 class Oscillator:
-    """An oscillator of the radio: nominal Hz and the adjuster that trims it."""
+    """An oscillator of the radio: nominal Hz, the adjuster that trims it, and the test point where it is counted by itself.
+
+    One that is tuned with the dial (a VFO, a vintage oscillator beside its IF) ``follows`` the carrier so many times, less or
+    more by ``offset_hz``; ``nominal_hz`` is then where it stands at the middle of the dial.
+    """
 
     id: str
     nominal_hz: float
     trim: str | None = None
+    test_point: str | None = None
+    follows: Fraction | None = None
+    offset_hz: Fraction = Fraction(0)
+
+    def at(self, carrier_hz: Fraction) -> Fraction:
+        """Nominal Hz on a carrier, exact to the thousandth of a hertz."""
+        if self.follows is None:
+            return Fraction(self.nominal_hz).limit_denominator(1000)
+        return self.follows * carrier_hz + self.offset_hz
 
 
 @dataclass(frozen=True)
 class Mixing:
-    """An output as terms of oscillators; coefficients may hold N, the divider of the channel: N = (carrier + offset) / raster.
+    """An output as terms of oscillators, or of other outputs; coefficients may hold N, the divider of the channel.
 
-    ``band``, ``mode`` and ``channel`` narrow where it applies; None is any.
+    N = (carrier + offset) / raster; with ``from_plan`` the carrier there is the plan's own, whatever the band. ``band``,
+    ``mode`` and ``channel`` narrow where it applies; None is any.
     """
 
     output: str
@@ -294,6 +311,7 @@ class Mixing:
     band: str | None = None
     mode: str | None = None
     channel: str | None = None
+    from_plan: bool = False
 
     def applies(self, way: Way, band: str | None, mode: str | None, channel: str | None) -> bool:
         """Does the line speak of this place?"""

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
+from itertools import product
 
+from unitone.errors import SheetError
 from unitone.quantities.registry import QUANTITIES
-from unitone.sheet.model import Action, Mixing, Oscillator, Reach, Sheet, Step, Way
+from unitone.sheet.frequency import Place, outputs
+from unitone.sheet.model import Action, Reach, Sheet, Step, Way
 
 #: Everything: what nobody can say more of.
 EVERYTHING = (Reach("*"),)
@@ -41,17 +45,58 @@ def usual_reach(quantities: Iterable[str]) -> tuple[Reach, ...]:
     return (Reach("*"),) if "*" in patterns else tuple(Reach(p) for p in sorted(patterns))
 
 
-def oscillator_reach(oscillator: Oscillator, mixing: Iterable[Mixing]) -> tuple[Reach, ...]:
-    """What the trim of an oscillator reaches through the mixing model: the outputs that it is a term of."""
-    found: dict[Reach, None] = {}
-    for line in mixing:
-        if not any(name == oscillator.id and term.strip() != "0" for name, term in line.terms):
+def oscillator_reaches(sheet: Sheet) -> dict[str, tuple[Reach, ...]]:
+    """What the trim of each oscillator reaches through the mixing model: itself at its test point, and the outputs that it is in.
+
+    Worked out place by place (way, band, mode, channel), then said as shortly as it can be. Nothing for lines that cannot be.
+    """
+    touched: dict[tuple[str, str, Way], set[tuple[str | None, ...]]] = {}
+    bands: list[str | None] = [name for name, _ in sheet.plan.bands] or [None]
+    modes: list[str | None] = list(
+        dict.fromkeys(
+            [m.mode for m in sheet.mixing if m.mode] + [c.mode for s in sheet.steps for c in s.required if c.mode]
+        )
+    ) or [None]
+    by_channel = any(m.channel is not None for m in sheet.mixing)
+    channels: list[str | None] = [*sheet.plan.names] if by_channel else [None]
+    ways: tuple[Way, Way] = ("receive", "send")
+    for way, band, mode, channel in product(ways, bands, modes, channels):
+        try:
+            made = outputs(sheet, Place(way, band, mode, channel or sheet.plan.names[0]))
+        except SheetError:
             continue
-        if line.output.startswith("tx."):
-            found[Reach("tx.frequency_error", line.way, line.channel, line.band, line.mode)] = None
-        else:
-            found[Reach("rx.*", line.way, line.channel, line.band, line.mode)] = None
-    return tuple(found)
+        for one in made:
+            pattern = {"tx": "tx.frequency_error", "rx": "rx.*"}.get(one.output.partition(".")[0], "")
+            for name, _ in one.terms if pattern else ():
+                touched.setdefault((name, pattern, way), set()).add((band, mode, channel))
+    found: dict[str, dict[Reach, None]] = {}
+    for (name, pattern, way), places in touched.items():
+        for reach in _shortly(places, bands, modes, channels):
+            mine = found.setdefault(name, {})
+            mine[replace(reach, pattern=pattern, way=way)] = None
+            point = next((o.test_point for o in sheet.oscillators if o.id == name), None)
+            if point is not None:
+                mine |= {replace(reach, pattern=q, channel=None, test_point=point): None for q in _COUNTED}
+    return {name: tuple(reaches) for name, reaches in found.items()}
+
+
+#: What a counter shows of an oscillator at its own test point.
+_COUNTED = ("osc.frequency", "ref.frequency")
+
+
+def _shortly(
+    places: set[tuple[str | None, ...]], bands: list[str | None], modes: list[str | None], channels: list[str | None]
+) -> list[Reach]:
+    """A set of places as few reaches: all of them, whole bands, whole modes, whole channels, or each by itself."""
+    if len(places) == len(bands) * len(modes) * len(channels):
+        return [Reach("")]
+    for axis, all_of in enumerate((bands, modes, channels)):
+        others = len(bands) * len(modes) * len(channels) // len(all_of)
+        whole = {v for v in all_of if sum(p[axis] == v for p in places) == others}
+        if len(places) == others * len(whole):
+            key = ("band", "mode", "channel")[axis]
+            return [Reach("", **{key: v}) for v in all_of if v in whole]  # type: ignore[arg-type]
+    return [Reach("", band=b, mode=m, channel=c) for b, m, c in sorted(places, key=str)]
 
 
 def known(reach: Reach) -> bool:

@@ -7,18 +7,21 @@ gives and measures it with ``unitone.signals``, as it would a recording.
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 
 from unitone.bench.ports import Heard, Measured
 from unitone.errors import BenchError
+from unitone.sheet.frequency import Place
 from unitone.sheet.model import Conditions
 from unitone.signals.carrier import Component, fit_carrier, fit_modulation, strongest, total_watts
 from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_powers
 from unitone.signals.spectrum import lines
 from unitone.standin.mechanics import stream
-from unitone.standin.radio import Panel, StandInRadio
+from unitone.standin.radio import UNLOCKED_HZ, Panel, StandInRadio
 from unitone.standin.receiver import RATE, Signal
+from unitone.standin.transmitter import SIDE
 
 #: One block of the live path, and how many make a whole reading.
 BLOCK_SECONDS = 0.1
@@ -31,6 +34,8 @@ _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 
 _AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter"})
 _SEND = frozenset({"tx.power", "tx.frequency_error", "tx.deviation", "tx.harmonic"})
+#: Counted with a pick-up loop at a test point: an oscillator by itself, or what the receiver's mixer is fed with.
+_COUNTED = frozenset({"ref.frequency", "osc.frequency", "rx.lo_error"})
 #: The pad between the stand-in's sockets and whatever listens: audio volts (rms of a sine) and √W at full scale.
 _FULL_SCALE_V, _FULL_SCALE_W = 5.0, 25.0
 _VOLTS = frozenset({"supply.rail", "supply.volts", "vco.volts"})
@@ -51,8 +56,13 @@ class StandInBench:
         self._needles: list[float] = []
 
     def can_measure(self, quantity_id: str) -> bool:
-        """All but the sensitivity, which is found by several SINAD readings."""
-        return quantity_id in _AUDIO | _SEND | _VOLTS | {"ref.frequency", "rx.squelch_opens"}
+        """What this radio's physics has a socket for; not the sensitivity, which is found by several SINAD readings."""
+        physics = self.radio.physics
+        if quantity_id in _AUDIO | {"rx.squelch_opens"}:
+            return physics.receive is not None
+        if quantity_id in _SEND:
+            return physics.send is not None and (quantity_id != "tx.deviation" or physics.send.most_deviation > 0)
+        return quantity_id in _COUNTED | _VOLTS and (quantity_id != "vco.volts" or bool(physics.vco))
 
     def seconds(self) -> float:
         """The virtual clock: it advances with every sample measured and every turn."""
@@ -75,10 +85,10 @@ class StandInBench:
 
     def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
         """One more block of a tenth of a second; the average since the last change, over a second at most."""
-        if quantity_id in _AUDIO:
+        if quantity_id in _AUDIO and self.can_measure(quantity_id):
             self._block(conditions)
             return self._audio_reading(quantity_id)
-        if quantity_id in _SEND | _VOLTS | {"ref.frequency"}:
+        if self.can_measure(quantity_id) and quantity_id in _SEND | _VOLTS | _COUNTED:
             return self._once(quantity_id, conditions, BLOCK_SECONDS)
         return None
 
@@ -86,10 +96,13 @@ class StandInBench:
         """The loudspeaker's volts, or while keyed what a receiver beside the dummy load makes of the carrier."""
         self._clock += seconds
         channel = self._channel(conditions)
+        physics = self.radio.physics
+        if (physics.send if conditions.way == "send" else physics.receive) is None:
+            return None
         if conditions.way == "send":
             microphone = (conditions.mic_mv or 0.0) * 1e-3
             tone = conditions.tone_hz or 1000.0
-            sent = strongest(self.radio.emit(seconds, channel, self._clock, microphone, tone, goes_on=True))
+            sent = strongest(self.radio.emit(seconds, self._place(conditions), self._clock, microphone, tone, True))
             samples = np.asarray(sent.envelope / math.sqrt(_FULL_SCALE_W), np.complex64)
             return Heard(samples, sent.rate, "iq", "stand-in, sending", sent.centre_hz)
         signal = None if conditions.level_dbm is None else self._signal(conditions, conditions.level_dbm)
@@ -99,6 +112,8 @@ class StandInBench:
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
         """A whole reading: a second of audio, a second's gate, or the squelch procedure. Raises BenchError."""
+        if not self.can_measure(quantity_id):
+            raise BenchError(f"The stand-in bench has no instrument for {quantity_id}.")
         if quantity_id in _AUDIO:
             while len(self._tones) < BLOCKS or self._stamp != self._stamp_of(conditions):
                 self._block(conditions)
@@ -107,9 +122,7 @@ class StandInBench:
             return reading
         if quantity_id == "rx.squelch_opens":
             return self._squelch(conditions)
-        if quantity_id in _SEND | _VOLTS | {"ref.frequency"}:
-            return self._once(quantity_id, conditions, 1.0)
-        raise BenchError(f"The stand-in bench has no instrument for {quantity_id}.")
+        return self._once(quantity_id, conditions, 1.0)
 
     # -- audio meter and S-meter ----------------------------------------------------------
 
@@ -122,6 +135,9 @@ class StandInBench:
     def _channel(self, conditions: Conditions) -> str:
         names = self.radio.sheet.plan.names
         return conditions.channel or names[len(names) // 2]
+
+    def _place(self, conditions: Conditions) -> Place:
+        return Place(conditions.way, conditions.band, conditions.mode, self._channel(conditions))
 
     def _signal(self, conditions: Conditions, level_dbm: float) -> Signal:
         hz = float(self.radio.sheet.carrier_hz(self._channel(conditions)))
@@ -203,20 +219,12 @@ class StandInBench:
         self._clock += seconds
         if quantity_id in _VOLTS:
             return self._volts(quantity_id, conditions)
-        if quantity_id == "ref.frequency":
-            nominal = next(
-                o.nominal_hz for o in self.radio.sheet.oscillators if o.id == self.radio.physics.reference.oscillator
-            )
-            # The pick-up loop hands the counter a carrier with some noise on it.
-            error = self.radio.reference_hz(self._clock) - nominal
-            t = np.arange(round(seconds * RATE)) / RATE
-            noise = 0.02 * (self._hand.standard_normal(t.size) + 1j * self._hand.standard_normal(t.size))
-            tap = Component(nominal, RATE, np.exp(2j * np.pi * error * t) + noise)
-            return self._counter(tap, 0.0, seconds)
+        if quantity_id in _COUNTED:
+            return self._at_test_point(quantity_id, conditions, seconds)
+        tone = conditions.tone_hz or 1000.0
         microphone = (conditions.mic_mv or 0.0) * 1e-3
-        sent = self.radio.emit(
-            seconds, self._channel(conditions), self._clock, microphone, conditions.tone_hz or 1000.0
-        )
+        place = self._place(conditions)
+        sent = self.radio.emit(seconds, place, self._clock, microphone, tone, panel=dict(conditions.panel))
         if quantity_id == "tx.power":
             watts = total_watts(sent)
             return Measured(
@@ -231,10 +239,36 @@ class StandInBench:
             return Measured(level, "stand-in spectrum analyser", 1.0, source="stand-in")
         carrier = strongest(sent)
         if quantity_id == "tx.frequency_error":
-            nominal = float(self.radio.sheet.carrier_hz(self._channel(conditions)))
+            nominal = float(self.radio.sheet.carrier_hz(place.channel, place.band))
+            if place.mode in SIDE:
+                # In SSB the counter sees the tone's line, that far beside a carrier that is not there.
+                if not microphone:
+                    raise BenchError("There is no carrier to count in SSB: feed a tone to the microphone.")
+                nominal += SIDE[place.mode] * tone
             return self._counter(carrier, nominal, seconds)
         fit = fit_modulation(carrier.envelope, carrier.rate, conditions.tone_hz or 1000.0)
         return Measured(fit.deviation_hz, "stand-in modulation meter", 0.005 * fit.deviation_hz, source="stand-in")
+
+    def _at_test_point(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
+        """A pick-up loop hands the counter a carrier with some noise on it."""
+        made, place, panel = self.radio.synthesiser, self._place(conditions), dict(conditions.panel)
+        if quantity_id == "rx.lo_error":
+            place = replace(place, way="receive")
+            nominal, actual = made.output_hz("rx.lo1", place, self._clock, panel)
+            if not self.radio.locked(place):
+                actual = nominal + UNLOCKED_HZ / 4
+        else:
+            reference = self.radio.physics.reference
+            if quantity_id == "ref.frequency" and reference is not None:
+                name = reference.oscillator
+            else:
+                name = made.at_test_point(conditions.test_point or "", place)
+            nominal = next(o.nominal_hz for o in self.radio.sheet.oscillators if o.id == name)
+            actual = made.oscillator_hz(name, self._clock, panel, place.way)
+        t = np.arange(round(seconds * RATE)) / RATE
+        noise = 0.02 * (self._hand.standard_normal(t.size) + 1j * self._hand.standard_normal(t.size))
+        tap = Component(nominal, RATE, np.exp(2j * np.pi * (actual - nominal) * t) + noise)
+        return self._counter(tap, nominal if quantity_id == "rx.lo_error" else 0.0, seconds)
 
     def _counter(self, component: Component, minus_hz: float, seconds: float) -> Measured:
         offset = fit_carrier(component.envelope, component.rate)
@@ -244,7 +278,7 @@ class StandInBench:
 
     def _volts(self, quantity_id: str, conditions: Conditions) -> Measured:
         if quantity_id == "vco.volts":
-            volts = self.radio.vco_volts(conditions.way, self._channel(conditions))
+            volts = self.radio.vco_volts(self._place(conditions))
         elif quantity_id == "supply.rail":
             volts = self.radio.rail_volts(conditions.test_point or "")
         else:

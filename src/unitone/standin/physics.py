@@ -17,7 +17,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationEr
 from unitone.errors import EntryError, SheetError
 from unitone.quantities.entry import parse_si
 from unitone.radio.levels import parse_level
-from unitone.sheet.lines import key_lines, line_of
+from unitone.sheet.lines import Place, key_lines, line_of
 from unitone.sheet.model import Sheet
 
 
@@ -74,19 +74,50 @@ class Rail(_Part):
     nominal: Volts
 
 
-class Reference(_Part):
-    """[reference]: crystal, trimmer and warm-up. c1, c0 motional and shunt capacitance."""
+class Crystal(_Part):
+    """[oscillator.ID]: an oscillator of the sheet by its id; c1, c0 motional and shunt capacitance of its crystal.
 
-    test_point: str
-    oscillator: str
-    adjuster: str
-    c1: Farad
-    c0: Farad
-    fixed: Farad
-    trimmer_least: Farad
-    trimmer_most: Farad
+    A trimmer pulls it by its load capacitance, a core by ``per_turn_ppm``; without an adjuster nothing does. ``spread_ppm``:
+    how far specimens are ground apart (standard); ``odd_share`` of them have gone off by about ``odd_ppm`` besides.
+    """
+
+    test_point: str = ""
+    adjuster: str | None = None
+    c1: Farad = Field(default=14e-15, gt=0)
+    c0: Farad = Field(default=4e-12, gt=0)
+    fixed: Farad = Field(default=20e-12, ge=0)
+    trimmer_least: Farad = 0.0
+    trimmer_most: Farad = 0.0
+    per_turn_ppm: float = 0.0
+    spread_ppm: float = Field(default=0.0, ge=0)
+    odd_share: float = Field(default=0.0, ge=0, le=1)
+    odd_ppm: float = 0.0
     warm_up_ppm: float = 0.0
     warm_up: Seconds = Field(default=300.0, gt=0)
+
+
+class Reference(Crystal):
+    """[reference]: the same for the one oscillator of a set with a single crystal, named by ``oscillator``."""
+
+    oscillator: str
+    adjuster: str
+
+
+class Shift(_Part):
+    """[[shift]]: a control that pulls oscillators: by ``down`` at -100 %, by ``up`` at 100 % (Hz at the oscillator).
+
+    ``spread``: how far the middle of specimens is off, as a share of the swing. ``way``: when it works. An ``adjuster`` moves
+    the middle by ``per_unit`` for each of its own units.
+    """
+
+    control: str
+    oscillators: list[str] = Field(min_length=1)
+    down: Hertz
+    up: Hertz
+    spread: float = Field(default=0.0, ge=0, le=1)
+    way: Literal["receive", "send", "either"] = "either"
+    adjuster: str | None = None
+    per_unit: Hertz = 0.0
 
 
 class Vco(_Part):
@@ -102,6 +133,10 @@ class Vco(_Part):
     gamma: float = 0.5
     lowest: Volts = 0.4
     highest: Volts = 7.4
+    #: The mixing output that it runs at; the carrier (send) or the first oscillator (receive) where none is named.
+    output: str | None = None
+    #: Where the volts fall with frequency: control volts = ``mirror`` less the varactor's.
+    mirror: Volts | None = None
 
 
 class CoilStage(_Part):
@@ -214,11 +249,11 @@ class Send(_Part):
 
     power: Watts
     drive: float
-    coil: list[PowerCoil]
+    coil: list[PowerCoil] = Field(min_length=1)
     harmonic_dbc: float
-    modulator_adjuster: str
-    most_deviation: Hertz
-    microphone_full: Volts
+    modulator_adjuster: str | None = None
+    most_deviation: Hertz = 0.0
+    microphone_full: Volts = Field(default=0.01, gt=0)
     residual_fm: Hertz = 0.0
 
 
@@ -233,12 +268,20 @@ class PhysicsFile(_Part):
     untouched_drift: float = Field(default=0.03, ge=0, le=1)
     adjuster: dict[str, Setting]
     rail: list[Rail] = []
-    reference: Reference
-    vco: dict[Literal["receive", "send"], Vco]
-    receive: Receive
-    s_meter: SMeter
-    squelch: Squelch
-    send: Send
+    reference: Reference | None = None
+    oscillator: dict[str, Crystal] = {}
+    shift: list[Shift] = []
+    vco: dict[Literal["receive", "send"], Vco] = {}
+    receive: Receive | None = None
+    s_meter: SMeter | None = None
+    squelch: Squelch | None = None
+    send: Send | None = None
+
+    @property
+    def crystals(self) -> dict[str, Crystal]:
+        """Every oscillator that has physics, by the sheet's id."""
+        one: dict[str, Crystal] = {} if self.reference is None else {self.reference.oscillator: self.reference}
+        return one | self.oscillator
 
 
 def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
@@ -274,6 +317,41 @@ def parse_physics(text: str, path: str, sheet: Sheet) -> PhysicsFile:
         f"{path}:{line_of(places, ('adjuster', a))}: adjuster.{a}: the sheet has no such adjuster." for a in unknown
     ]
     problems += [f"{path}:1: adjuster.{a}: is missing. Add its aligned position." for a in lacking]
+    problems += _frequency_problems(physics, sheet, path, places)
     if problems:
         raise SheetError(problems)
     return physics
+
+
+def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: dict[Place, int]) -> list[str]:
+    """What the oscillators, shifts and the receiver name and the sheet, or the file, does not have."""
+    ids, adjusters = {o.id for o in sheet.oscillators}, {a.id for a in sheet.adjusters}
+    controls, outputs = {c.id for c in sheet.controls}, {m.output for m in sheet.mixing}
+    found: list[tuple[Place, str]] = []
+    for name, crystal in physics.crystals.items():
+        place: Place = ("oscillator", name) if name in physics.oscillator else ("reference", "oscillator")
+        if name not in ids:
+            found.append(
+                (place, f"the sheet has no oscillator {name!r}. Its oscillators: {', '.join(sorted(ids)) or 'none'}.")
+            )
+        if crystal.adjuster is not None and crystal.adjuster not in adjusters:
+            found.append(((place[0], "adjuster"), f"the sheet has no adjuster {crystal.adjuster!r}."))
+        if not 0 <= crystal.trimmer_least <= crystal.trimmer_most:
+            found.append((place, "a trimmer goes from least to most. Swap trimmer_least and trimmer_most."))
+    for n, shift in enumerate(physics.shift):
+        missing = [o for o in shift.oscillators if o not in physics.crystals]
+        if missing:
+            found.append((("shift", n, "oscillators"), f"no [oscillator.{missing[0]}] here. Add it."))
+        if shift.control not in controls:
+            found.append((("shift", n, "control"), f"the sheet has no control {shift.control!r}."))
+        if shift.adjuster is not None and shift.adjuster not in adjusters:
+            found.append((("shift", n, "adjuster"), f"the sheet has no adjuster {shift.adjuster!r}."))
+    for way, vco in physics.vco.items():
+        wanted = vco.output or ("tx.carrier" if way == "send" else "rx.lo1")
+        if wanted not in outputs:
+            found.append((("vco", way), f"the sheet has no mixing line for {wanted}. Add one, or name another output."))
+    if physics.receive is not None and (physics.s_meter is None or physics.squelch is None):
+        found.append((("receive",), "a receiver has its [s_meter] and [squelch] too. Add them."))
+    return [
+        f"{path}:{line_of(places, p)}: {'.'.join(str(k) for k in p if not isinstance(k, int))}: {t}" for p, t in found
+    ]

@@ -3,25 +3,26 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from fractions import Fraction
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from unitone.errors import BenchError
-from unitone.radio.crystals import loaded_frequency, trimmer_capacitance
-from unitone.radio.mixing import coefficient
-from unitone.radio.vco import control_volts
-from unitone.sheet.model import Mixing, Sheet
+from unitone.sheet.frequency import Place
+from unitone.sheet.model import Sheet
 from unitone.signals.carrier import Component
 from unitone.standin.mechanics import Mechanics, specimen, stream
-from unitone.standin.physics import PhysicsFile, Vco
+from unitone.standin.physics import PhysicsFile, SMeter, Squelch
 from unitone.standin.receiver import RATE, Receiver, Signal
-from unitone.standin.transmitter import Transmitter
+from unitone.standin.synthesiser import WARM, Synthesiser
+from unitone.standin.transmitter import Keyed, Transmitter
 
-#: Below this control voltage, or above its upper end, the loop is out of lock and the carrier sits this far off.
-_UNLOCKED_HZ = 31_000.0
+_Part = TypeVar("_Part", SMeter, Squelch)
+#: Out of lock the carrier sits this far off.
+UNLOCKED_HZ = 31_000.0
 
 
 @dataclass(frozen=True)
@@ -60,11 +61,21 @@ class StandInRadio:
         self.physics = physics
         self.seed = seed
         self.mechanics = Mechanics(sheet, specimen(sheet, physics, seed))
-        self.receiver = Receiver(physics, self.mechanics, stream(seed, "noise"))
-        self.transmitter = Transmitter(physics, self.mechanics, stream(seed, "send-noise"))
+        self.synthesiser = Synthesiser(sheet, physics, self.mechanics, seed)
+        self._receiver = None
+        if physics.receive is not None and physics.squelch is not None:
+            self._receiver = Receiver(physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"))
+        self.transmitter = (
+            None if physics.send is None else Transmitter(physics.send, self.mechanics, stream(seed, "send-noise"))
+        )
         self._squelch_open = False
-        self._nominal = {o.id: o.nominal_hz for o in sheet.oscillators}
-        self._mixes: dict[tuple[Mixing, str], tuple[float, dict[str, Fraction]]] = {}
+
+    @property
+    def receiver(self) -> Receiver:
+        """The receive side. Raises BenchError for a radio whose physics has none."""
+        if self._receiver is None:
+            raise BenchError("The stand-in's physics file has no [receive], so nothing is heard from it.")
+        return self._receiver
 
     # -- supply and synthesiser ------------------------------------------------------------
 
@@ -82,75 +93,44 @@ class StandInRadio:
         rail = self.physics.rail[0]
         return self.rail_volts(rail.test_point) / rail.nominal
 
-    def reference_hz(self, bench_seconds: float = 1e9) -> float:
-        """Reference oscillator at ``bench_seconds`` after switching on: crystal, trimmer and warm-up."""
-        part = self.physics.reference
-        nominal = next(o.nominal_hz for o in self.sheet.oscillators if o.id == part.oscillator)
-        right = self.mechanics.specimen.right[part.adjuster]
+    def reference_hz(self, bench_seconds: float = WARM) -> float:
+        """The reference oscillator ``bench_seconds`` after switching on. Raises BenchError for a radio without one."""
+        if self.physics.reference is None:
+            raise BenchError("The stand-in has no single reference: name an oscillator.")
+        return self.synthesiser.oscillator_hz(self.physics.reference.oscillator, bench_seconds)
 
-        def pulled(degrees: float) -> float:
-            load = part.fixed + trimmer_capacitance(degrees, part.trimmer_least, part.trimmer_most)
-            return loaded_frequency(1.0, part.c1, part.c0, load)
-
-        warm = part.warm_up_ppm * 1e-6 * math.exp(-bench_seconds / part.warm_up)
-        # The crystal of this specimen is ground so that it is right where its trimmer is right.
-        return nominal * (pulled(self.mechanics.position(part.adjuster)) / pulled(right) + warm)
-
-    def _output_hz(self, name: str, channel: str, bench_seconds: float) -> tuple[float, float]:
-        """(nominal, actual) Hz of a mixing output on a channel. Raises BenchError where the sheet has none."""
-        for line in self.sheet.mixing:
-            if line.output == name:
-                actual = {**self._nominal, self.physics.reference.oscillator: self.reference_hz(bench_seconds)}
-                nominal, terms = self._mixed(line, channel)
-                return nominal, sum(float(c) * actual[k] for k, c in terms.items())
-        raise BenchError(f"The sheet has no mixing line for {name}.")
-
-    def _mixed(self, line: Mixing, channel: str) -> tuple[float, dict[str, Fraction]]:
-        """Nominal Hz and exact coefficients of a mixing line on a channel (they never change: kept)."""
-        if (line, channel) not in self._mixes:
-            divider = int(Fraction(self.sheet.carrier_hz(channel) + line.offset_hz) / line.raster_hz)
-            terms = {k: coefficient(t, divider) for k, t in line.terms}
-            total = sum((c * Fraction(self._nominal[k]) for k, c in terms.items()), Fraction(0))
-            self._mixes[line, channel] = (float(total), terms)
-        return self._mixes[line, channel]
-
-    def vco_volts(self, way: str, channel: str) -> float:
+    def vco_volts(self, place: Place) -> float:
         """Control volts at lock, or the end of the phase detector's swing where it cannot lock."""
-        return self._vco(way, channel)[0]
+        return self.synthesiser.vco(place, self.rail_share())[0]
 
-    def locked(self, way: str, channel: str) -> bool:
-        """Is the loop in lock that way on that channel?"""
-        return self._vco(way, channel)[1]
-
-    def _vco(self, way: str, channel: str) -> tuple[float, bool]:
-        vco: Vco = self.physics.vco["send" if way == "send" else "receive"]
-        henry = vco.inductance * (1.0 + vco.per_turn * self.mechanics.off(vco.adjuster))
-        name = "tx.carrier" if way == "send" else "rx.lo1"
-        volts = control_volts(
-            self._output_hz(name, channel, 1e9)[0], henry, vco.fixed, vco.varactor, vco.phi, vco.gamma
-        )
-        top = vco.highest * self.rail_share()
-        return min(max(volts, vco.lowest), top), vco.lowest < volts < top
+    def locked(self, place: Place) -> bool:
+        """Is the loop in lock there? A radio of crystals alone always is."""
+        return not self.physics.vco or self.synthesiser.vco(place, self.rail_share())[1]
 
     # -- send ---------------------------------------------------------------------------
 
     def emit(
-        self, seconds: float, channel: str, bench_seconds: float, microphone_v: float = 0.0, tone_hz: float = 1000.0,
-        goes_on: bool = False,
+        self, seconds: float, place: Place, bench_seconds: float, microphone_v: float = 0.0, tone_hz: float = 1000.0,
+        goes_on: bool = False, panel: Mapping[str, str] | None = None,
     ) -> list[Component]:  # fmt: skip
-        """What leaves the aerial socket while keyed; ``goes_on``: the same keying as before."""
-        nominal, actual = self._output_hz("tx.carrier", channel, bench_seconds)
-        error = actual - nominal if self.locked("send", channel) else _UNLOCKED_HZ / 4
-        return self.transmitter.emit(seconds, nominal, error, microphone_v, tone_hz, self.rail_share(), goes_on)
+        """What leaves the aerial socket while keyed; ``goes_on``: the same keying as before. Raises BenchError."""
+        if self.transmitter is None:
+            raise BenchError("The stand-in's physics file has no [send], so it does not send.")
+        sending = replace(place, way="send")
+        nominal, actual = self.synthesiser.output_hz("tx.carrier", sending, bench_seconds, panel)
+        error = actual - nominal if self.locked(sending) else UNLOCKED_HZ / 4
+        keyed = Keyed(place.mode, microphone_v, tone_hz)
+        return self.transmitter.emit(seconds, nominal, error, keyed, self.rail_share(), goes_on)
 
     # -- receive ------------------------------------------------------------------------
 
-    def if_offset_hz(self, channel: str, signal_hz: float, bench_seconds: float = 1e9) -> float:
+    def if_offset_hz(self, channel: str, signal_hz: float, bench_seconds: float = WARM) -> float:
         """How far the signal lands from the IF's centre: the local oscillators' errors and the signal's own."""
-        first, first_actual = self._output_hz("rx.lo1", channel, bench_seconds)
-        second, second_actual = self._output_hz("rx.lo2", channel, bench_seconds)
-        if not self.locked("receive", channel):
-            return _UNLOCKED_HZ
+        place = Place("receive", channel=channel)
+        first, first_actual = self.synthesiser.output_hz("rx.lo1", place, bench_seconds)
+        second, second_actual = self.synthesiser.output_hz("rx.lo2", place, bench_seconds)
+        if not self.locked(place):
+            return UNLOCKED_HZ
         return (signal_hz - self.sheet.carrier_hz(channel)) - (first_actual - first) - (second_actual - second)
 
     def receive(
@@ -172,14 +152,14 @@ class StandInRadio:
 
     def _needle(self, level: float) -> float:
         """Deflection of the S-meter, 0 to 1, for an IF level (√W, aerial-referred)."""
-        meter = self.physics.s_meter
+        meter = self._needs(self.physics.s_meter, "s_meter")
         threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
         gain = meter.least + (meter.most - meter.least) * self.mechanics.share(meter.adjuster)
         return min(max(gain * math.log1p(level / threshold) * self.rail_share(), 0.0), 1.0)
 
     def meter_scale(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """The printed scale: deflections and the dB over S9 printed there, for a typical aligned radio."""
-        meter = self.physics.s_meter
+        meter = self._needs(self.physics.s_meter, "s_meter")
         marks = np.linspace(-54.0, 60.0, 229)
         threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
         volts = 10.0 ** ((marks - 73.0 - 30.0) / 20.0)
@@ -187,10 +167,16 @@ class StandInRadio:
         share = self.physics.adjuster[meter.adjuster].aligned * 1000.0 / typical.travel_mdeg
         return (meter.least + (meter.most - meter.least) * share) * np.log1p(volts / threshold), marks
 
+    @staticmethod
+    def _needs(part: _Part | None, name: str) -> _Part:
+        if part is None:
+            raise BenchError(f"The stand-in's physics file has no [{name}].")
+        return part
+
     def _squelch(self, noise: float, panel: Panel) -> bool:
         if panel.squelch is None:
             return True
-        part = self.physics.squelch
+        part = self._needs(self.physics.squelch, "squelch")
         reach = part.tight_least + (part.tight_most - part.tight_least) * self.mechanics.share(part.adjuster)
         share = part.loose - panel.squelch * reach
         if self._squelch_open:

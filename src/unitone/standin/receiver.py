@@ -18,7 +18,7 @@ from scipy.signal import butter, lfilter, sosfilt, sosfilt_zi
 from unitone.radio.noise import KT0
 from unitone.radio.resonance import detuning, pair_response, single_loss, single_response
 from unitone.standin.mechanics import Mechanics
-from unitone.standin.physics import AmplifierStage, CoilStage, FilterStage, PairStage, PhysicsFile
+from unitone.standin.physics import AmplifierStage, CoilStage, FilterStage, PairStage, Receive, Squelch
 
 #: Complex samples a second. 24, 48 and 96 kHz agree within 0.12 dB of SINAD; the IF filter is 9 kHz wide.
 RATE = 24_000.0
@@ -60,17 +60,16 @@ class Chain:
 class Receiver:
     """Runs in blocks; keeps its state between them so that the audio is continuous."""
 
-    def __init__(self, physics: PhysicsFile, mechanics: Mechanics, noise: np.random.Generator) -> None:
-        self.physics = physics
+    def __init__(self, rx: Receive, squelch: Squelch, mechanics: Mechanics, noise: np.random.Generator) -> None:
+        self.physics = rx
         self.mechanics = mechanics
         self._noise = noise
-        rx = physics.receive
         self._hz: NDArray[np.float64] = np.fft.fftfreq(TAPS, 1.0 / RATE).astype(np.float64)
         self._knee = 10.0 ** ((rx.knee - 30.0) / 20.0)
         self._band = butter(2, [rx.audio.low, rx.audio.high], btype="bandpass", fs=RATE, output="sos").astype(
             np.float32
         )
-        self._high = butter(3, physics.squelch.noise_above, btype="highpass", fs=RATE, output="sos").astype(np.float32)
+        self._high = butter(3, squelch.noise_above, btype="highpass", fs=RATE, output="sos").astype(np.float32)
         pole = math.exp(-2 * math.pi * rx.audio.deemphasis / RATE)
         self._deemphasis = (np.array([1.0 - pole], np.float32), np.array([1.0, -pole], np.float32))
         #: Gain at 1 kHz of the audio shaping, taken out so that volts_per_khz holds at the usual tone.
@@ -93,7 +92,7 @@ class Receiver:
 
     def _aligned_power_gain(self) -> float:
         gain_db = 0.0
-        for stage in self.physics.receive.stage:
+        for stage in self.physics.stage:
             gain_db += stage.gain if isinstance(stage, AmplifierStage) else -stage.loss
         return float(10.0 ** (gain_db / 10.0))
 
@@ -101,7 +100,7 @@ class Receiver:
         """The chain as the adjusters stand, for a signal at ``carrier_hz``; noise-free and deterministic."""
         gain = np.ones(TAPS, np.complex128)
         noise = np.full(TAPS, KT0)
-        for stage in self.physics.receive.stage:
+        for stage in self.physics.stage:
             if isinstance(stage, AmplifierStage):
                 power = 10.0 ** (stage.gain / 10.0)
                 noise = (noise + (10.0 ** (stage.noise_figure / 10.0) - 1.0) * KT0) * power
@@ -185,7 +184,7 @@ class Receiver:
 
     def detect(self, y: C64) -> F32:
         """Limiter and quadrature detector: instantaneous frequency, 1 per Hz near the centre, shape as ``y``."""
-        detector = self.physics.receive.detector
+        detector = self.physics.detector
         limited = y / np.sqrt(y.real**2 + y.imag**2 + np.float32(self._knee**2))
         off = self.mechanics.off(detector.adjuster) * detector.per_turn
         # The tank 1/(1+jf/B) round its own centre, by the bilinear transform: true in slope at the centre.
@@ -207,7 +206,7 @@ class Receiver:
 
     def audio(self, detected: F32, volume: float) -> F32:
         """Loudspeaker volts from the detector's output; ``volume`` 0 to 1."""
-        part = self.physics.receive.audio
+        part = self.physics.audio
         soft, self._deemphasis_zi = lfilter(*self._deemphasis, detected, zi=self._deemphasis_zi)
         band, self._audio_zi = sosfilt(self._band, soft, zi=self._audio_zi)
         volts = band * np.float32(part.volts_per_khz * volume / 1000.0 / self._tone_gain)
