@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from unitone.errors import BenchError, SheetError
-from unitone.sheet.library import find, physics_path
 from unitone.sheet.frequency import Place
+from unitone.sheet.library import find, physics_path
 from unitone.sheet.model import Conditions, Sheet
 from unitone.standin import instruments
 from unitone.standin.instruments import StandInBench
@@ -63,7 +63,7 @@ def test_stops_hold_and_trimmers_go_round(sheet: Sheet, physics: PhysicsFile) ->
         ('kind = "mixer"\ngain = "7 dB"', 'kind = "mixer"\ngain = "7 V"', "does not fit"),
         ("q = 30", "q = -30", "greater than 0"),
         ("[adjuster.P1]", "[adjuster.P77]", "no such adjuster"),
-        ("[s_meter]", "[s_metre]", "s_meter"),
+        ("[s_meter]", "[s_metre]", "s_metre"),
         ('knee = "-136 dBm"', 'knee = "loud"', "knee"),
         ("poles = 4", "poles = 4\ncolour = 3", "colour"),
         ('centre = "455 kHz"', "", "centre"),

@@ -14,6 +14,7 @@ from collections.abc import Sequence
 from copy import copy
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from itertools import combinations
 
 import numpy as np
@@ -94,6 +95,14 @@ class Attribution:
     alike: tuple[tuple[tuple[str, int], ...], ...]
     suspect: int | None
     following: Point | None
+    #: Means and covariances of all errors, the timebase's (ppm) last.
+    mean: tuple[float, ...] = ()
+    spread: tuple[tuple[float, ...], ...] = ()
+
+    def expected(self, point: Point) -> tuple[float, float]:
+        """What a counter would show off nominal at a point, and how sure that is (Hz, standard)."""
+        row = np.array(row_of(point, [j.source.id for j in self.judged]))
+        return float(row @ np.array(self.mean)), math.sqrt(max(float(row @ np.array(self.spread) @ row), 0.0))
 
     @property
     def named(self) -> tuple[Judged, ...]:
@@ -149,9 +158,75 @@ def row_of(point: Point, names: Sequence[str]) -> list[float]:
     return [*(float(terms.get(n, 0)) for n in names), -point.hz * 1e-6]
 
 
-def _hypotheses(count: int) -> list[tuple[int, ...]]:
-    """None, one or two oscillators off."""
-    return [(), *((i,) for i in range(count)), *combinations(range(count), 2)]
+@dataclass(frozen=True)
+class _Beliefs:
+    """Hypotheses before anything is read: which oscillators are off, whether the counter is poor, spreads and log odds."""
+
+    off: tuple[tuple[int, ...], ...]
+    poor: tuple[bool, ...]
+    prior_sd: NDArray[np.float64]
+    log_prior: NDArray[np.float64]
+
+    @classmethod
+    def of(cls, count: int, timebase_ppm: float, pairs: Sequence[tuple[tuple[int, ...], bool]]) -> _Beliefs:
+        """From (oscillators off, counter poor) of each hypothesis."""
+        prior_sd = np.full((len(pairs), count + 1), HEALTHY_HZ)
+        log_prior = np.empty(len(pairs))
+        for h, (wrong, poor) in enumerate(pairs):
+            prior_sd[h, list(wrong)] = FAULTY_HZ
+            prior_sd[h, count] = timebase_ppm * (POOR_TIMES if poor else 1.0)
+            log_prior[h] = len(wrong) * math.log(FAULT) + (count - len(wrong)) * math.log1p(-FAULT)
+            log_prior[h] += math.log(POOR) if poor else math.log1p(-POOR)
+        return cls(tuple(w for w, _ in pairs), tuple(p for _, p in pairs), prior_sd, log_prior)
+
+    @classmethod
+    @lru_cache(maxsize=32)
+    def usual(cls, count: int, timebase_ppm: float) -> _Beliefs:
+        """None, one or two oscillators off, with a good counter and with a poor one."""
+        few = [(), *((i,) for i in range(count)), *combinations(range(count), 2)]
+        return cls.of(count, timebase_ppm, [(wrong, poor) for poor in (False, True) for wrong in few])
+
+    def weigh(self, model: _Model) -> _Weighed:
+        """Every hypothesis against the readings."""
+        evidence, means, covariances = model.weigh(self.prior_sd)
+        return _Weighed(evidence + self.log_prior, means, covariances, list(range(len(self.off))))
+
+    def and_also(self, more: _Beliefs) -> _Beliefs:
+        """Both together."""
+        return _Beliefs(
+            self.off + more.off, self.poor + more.poor, np.vstack((self.prior_sd, more.prior_sd)),
+            np.concatenate((self.log_prior, more.log_prior)),
+        )  # fmt: skip
+
+
+def _widened(model: _Model, beliefs: _Beliefs, whole: _Weighed) -> tuple[_Beliefs, _Weighed]:
+    """More than two oscillators off, where the readings ask for it: the likeliest hypothesis with one more of them off, as long as
+    that gains. A radio that many hands have been in is not two trimmers out."""
+    count = beliefs.prior_sd.shape[1] - 1
+    timebase_ppm = float(beliefs.prior_sd[0, count])
+    while True:
+        top = int(np.argmax(whole.logs))
+        wrong, poor = beliefs.off[top], beliefs.poor[top]
+        if len(wrong) < 2:
+            return beliefs, whole
+        known = {(frozenset(w), p) for w, p in zip(beliefs.off, beliefs.poor, strict=True)}
+        wider = [(tuple(sorted((*wrong, i))), poor) for i in range(count) if i not in wrong]
+        # What was taken in early may be what was wrong: one out, one in, where more than two are in.
+        if len(wrong) > 2:
+            wider += [(tuple(sorted({*wrong, i} - {o})), poor) for o in wrong for i in range(count) if i not in wrong]
+        wider = [x for x in wider if (frozenset(x[0]), x[1]) not in known]
+        if not wider:
+            return beliefs, whole
+        more = _Beliefs.of(count, timebase_ppm, wider)
+        gained = more.weigh(model)
+        beliefs = beliefs.and_also(more)
+        before = float(whole.logs.max())
+        whole = _Weighed(
+            np.concatenate((whole.logs, gained.logs)), np.concatenate((whole.means, gained.means)),
+            np.concatenate((whole.covariances, gained.covariances)), list(range(len(beliefs.off))),
+        )  # fmt: skip
+        if float(gained.logs.max()) <= before:
+            return beliefs, whole
 
 
 def attribute(
@@ -173,19 +248,13 @@ def attribute(
             if name not in names:
                 raise ValueError(f"{point.label} names an oscillator {name!r} that is not there")
     n = len(sources)
-    hypotheses = _hypotheses(n) * 2
-    prior_sd = np.full((len(hypotheses), n + 1), HEALTHY_HZ)
-    # The second half of them holds that the counter itself is poor.
-    poor = np.arange(len(hypotheses)) >= len(hypotheses) // 2
-    prior_sd[:, n] = np.where(poor, POOR_TIMES * timebase_ppm, timebase_ppm)
-    log_prior = np.empty(len(hypotheses))
-    for h, wrong in enumerate(hypotheses):
-        prior_sd[h, list(wrong)] = FAULTY_HZ
-        log_prior[h] = len(wrong) * math.log(FAULT) + (n - len(wrong)) * math.log1p(-FAULT)
-    log_prior += np.where(poor, math.log(POOR), math.log1p(-POOR))
-    evidence, means, covariances = _Model(sources, readings).weigh(prior_sd)
-    whole = _Weighed(evidence + log_prior, means, covariances, list(range(len(hypotheses))))
-    best = _without_wrong(sources, readings, prior_sd, log_prior, whole)
+    model = _Model(sources, readings)
+    beliefs = _Beliefs.usual(n, timebase_ppm)
+    whole = beliefs.weigh(model)
+    if len(readings) > 2:
+        beliefs, whole = _widened(model, beliefs, whole)
+    hypotheses = beliefs.off
+    best = _without_wrong(model, beliefs, whole)
     weight = np.exp(best.logs - best.logs.max())
     weight /= weight.sum()
     mean = weight @ best.means
@@ -203,6 +272,7 @@ def attribute(
     return Attribution(
         judged, float(mean[n]), math.sqrt(max(float(spread[n, n]), 0.0)), cannot_tell(sources, [r.point for r in kept]), best.suspect,
         _telling(left, names, weight, best, p_off) or _refining(left, names, judged, spread),
+        tuple(map(float, mean)), tuple(tuple(map(float, r)) for r in spread),
     )  # fmt: skip
 
 
@@ -217,36 +287,33 @@ class _Weighed:
     suspect: int | None = None
 
 
-def _without_wrong(
-    sources: Sequence[Source], readings: Sequence[Counted], prior_sd: NDArray[np.float64], log_prior: NDArray[np.float64], whole: _Weighed
-) -> _Weighed:  # fmt: skip
+def _without_wrong(full: _Model, beliefs: _Beliefs, whole: _Weighed) -> _Weighed:
     """The hypotheses again with each reading left out as wrong, under the likeliest of them; or the whole, where nothing is gained.
 
     A wrong entry has a likelihood of its own, N(0, WRONG_HZ): leaving it out costs the odds that any entry is wrong.
     """
-    if len(readings) < 4:
+    if full.errors.size < 4:
         return whole
-    half = prior_sd.shape[0] // 2
-    trials = list(range(prior_sd.shape[0]))
-    if len(readings) > _DOUBTED:
+    every = len(beliefs.off)
+    trials = list(range(every))
+    if full.errors.size > _DOUBTED:
         # With many readings one wrong one does not hide the likely ones, and time counts.
-        single = range(len(sources) + 1)
-        trials = sorted({*np.argsort(-whole.logs)[:_LIKELY].tolist(), *single, *(half + k for k in single)})
-    full = _Model(sources, readings)
+        plain = [h for h, off in enumerate(beliefs.off) if len(off) < 2]
+        trials = sorted({*np.argsort(-whole.logs)[:_LIKELY].tolist(), *plain})
     # What the readings' own spread adds to the evidence is the same for all of them together, not for all but one.
     own = -0.5 * (full.errors / full.u) ** 2 - np.log(full.u)
     best, best_total = whole, _total(whole.logs)
     for k in _worth_doubting(full, whole):
-        evidence, means, covariances = full.without(k).weigh(prior_sd[trials])
+        evidence, means, covariances = full.without(k).weigh(beliefs.prior_sd[trials])
         wrong = -0.5 * (full.errors[k] / WRONG_HZ) ** 2 - math.log(WRONG_HZ) + math.log(WRONG)
-        scores = evidence + log_prior[trials] - own[k] + wrong
+        scores = evidence + beliefs.log_prior[trials] - own[k] + wrong
         total = _total(scores)
         if total > best_total:
             best, best_total = _Weighed(scores, means, covariances, trials, k), total
-    if best.suspect is None or len(trials) == prior_sd.shape[0]:
+    if best.suspect is None or len(trials) == every:
         return best
-    evidence, means, covariances = full.without(best.suspect).weigh(prior_sd)
-    return _Weighed(evidence + log_prior, means, covariances, whole.used, best.suspect)
+    evidence, means, covariances = full.without(best.suspect).weigh(beliefs.prior_sd)
+    return _Weighed(evidence + beliefs.log_prior, means, covariances, whole.used, best.suspect)
 
 
 def _worth_doubting(full: _Model, whole: _Weighed) -> list[int]:

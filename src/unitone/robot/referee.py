@@ -143,10 +143,10 @@ class Referee:
         channel = conditions.channel or self.sheet.plan.names[len(self.sheet.plan.names) // 2]
         if quantity_id == "supply.rail":
             return radio.rail_volts(conditions.test_point or "")
-        if quantity_id == "ref.frequency":
+        if quantity_id == "ref.frequency" and self.physics.reference is not None:
             return radio.reference_hz()
         place = Place(conditions.way, conditions.band, conditions.mode, channel)
-        if quantity_id == "osc.frequency":
+        if quantity_id in ("osc.frequency", "ref.frequency"):
             name = radio.synthesiser.at_test_point(conditions.test_point or "", place)
             return radio.synthesiser.oscillator_hz(name, panel=dict(conditions.panel), way=conditions.way)
         if quantity_id in ("rx.lo_error", "tx.frequency_error") and radio.locked(place):

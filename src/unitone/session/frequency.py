@@ -15,8 +15,8 @@ from unitone.errors import EntryError, SheetError, UnitoneError
 from unitone.job.state import JobState
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
-from unitone.sheet.frequency import Place, outputs, places, spots
-from unitone.sheet.model import Sheet, Step, Way
+from unitone.sheet.frequency import Place, oscillator_counted, outputs, places, spots
+from unitone.sheet.model import Conditions, Sheet, Step, Way
 from unitone.words import tr
 
 COLUMNS = ("way", "band", "mode", "channel", "point", "hz")
@@ -281,32 +281,51 @@ def to_data(traced: Traced) -> dict[str, Any]:
 
 
 #: Steps at which the oscillators are spoken of.
-_SPOKEN_AT = ("tx.frequency_error", "ref.frequency", "osc.frequency")
+_SPOKEN_AT = ("tx.frequency_error", "ref.frequency", "osc.frequency", "rx.lo_error")
+
+
+def point_of(sheet: Sheet, quantity_id: str, c: Conditions, hz: float | None = None) -> Point | None:
+    """The point of the mixing model that a reading of a quantity under conditions counts; ``hz``: about what is shown there.
+
+    None where the model does not know it. Raises UnitoneError for a place that the sheet does not have.
+    """
+    if quantity_id == "tx.frequency_error":
+        return point_at(sheet, Place("send", c.band, c.mode, c.channel), "")
+    if quantity_id == "rx.lo_error":
+        return point_at(sheet, Place("receive", c.band, c.mode, c.channel), "")
+    known = oscillator_counted(sheet, c, hz)
+    return None if known is None else point_at(sheet, Place("send"), known.id)
 
 
 def readings_of(state: JobState) -> list[Counted]:
-    """The frequency readings of a job that still stand: the latest of each place since an oscillator's trimmer was last touched."""
-    sheet = state.sheet
-    trims = {o.trim for o in sheet.oscillators if o.trim}
-    floor = max((seq for name, seq in state.last_touch.items() if name in trims), default=0)
+    """The frequency readings of a job that still stand: the latest of each place, none from before something that reaches it was
+    touched, and none with a clarifier away from its middle."""
     found: dict[str, Counted] = {}
     for logged in state.readings:
         r = logged.reading
-        if logged.seq <= floor or r.value is None or r.bound or r.quantity_id not in _SPOKEN_AT:
+        if r.value is None or r.bound or r.quantity_id not in _SPOKEN_AT or shifted(r.conditions):
+            continue
+        if logged.seq <= state.last_reached(r.quantity_id, r.conditions):
             continue
         try:
-            if r.quantity_id == "tx.frequency_error":
-                c = r.conditions
-                point, error = point_at(sheet, Place("send", c.band, c.mode, c.channel), ""), r.value
-            else:
-                name = min(sheet.oscillators, key=lambda o: abs(o.nominal_hz - (r.value or 0.0))).id
-                point = point_at(sheet, Place("send"), name)
-                error = r.value - point.hz
+            point = point_of(state.sheet, r.quantity_id, r.conditions, r.value)
         except (UnitoneError, ValueError):
             continue
+        if point is None:
+            continue
+        error = r.value if r.quantity_id.endswith("error") else r.value - point.hz
         if abs(error) <= _FAR * point.hz:
             found[point.label] = Counted(point, error, max(r.std or 0.0, _COUNT_HZ))
     return list(found.values())
+
+
+#: Controls that shift a frequency, by the words that their names hold, and the positions that do not.
+_SHIFTERS, _MIDDLE = ("clarifier", "shift", "fine"), ("0 %", "middle", "off", "0")
+
+
+def shifted(conditions: Conditions) -> bool:
+    """Does a clarifier or shift switch stand away from its middle?"""
+    return any(any(w in name.lower() for w in _SHIFTERS) and at not in _MIDDLE for name, at in conditions.panel)
 
 
 def oscillator_words(state: JobState, step: Step) -> str:
@@ -316,11 +335,11 @@ def oscillator_words(state: JobState, step: Step) -> str:
     readings = readings_of(state)
     if not readings:
         return ""
-    said = trace(state.sheet, readings, _timebase(state))
+    said = trace(state.sheet, readings, timebase_of(state))
     return " ".join(f"{w[:1].upper()}{w[1:].rstrip('.')}." for w in (said.headline, said.suspect, said.following) if w)
 
 
-def _timebase(state: JobState) -> float:
+def timebase_of(state: JobState) -> float:
     """How far this bench's counter may be (ppm, standard): as found or calibrated, else a usual one."""
     for instrument in state.instruments:
         if any(instrument.serves(q) for q in _SPOKEN_AT):
