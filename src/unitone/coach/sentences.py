@@ -5,7 +5,7 @@ from __future__ import annotations
 from unitone.coach.advice import Advice, Why
 from unitone.quantities.registry import FOUND_BY, Quantity, quantity
 from unitone.quantities.show import number, show
-from unitone.sheet.model import EIGHTH, TURN, Adjuster, Sheet
+from unitone.sheet.model import EIGHTH, TURN, Adjuster, Conditions, Sheet
 from unitone.words import tr
 
 _EIGHTHS = ("", "⅛", "¼", "⅜", "½", "⅝", "¾", "⅞")
@@ -113,8 +113,8 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
         return headline, detail + (" " + tr("That is where it was found.") if back else "")
     if advice.act == "set-up" and advice.conditions is not None:
         parts = []
-        if advice.conditions.channel:
-            parts.append(tr("channel {channel}", channel=advice.conditions.channel))
+        if words := _place(advice.conditions):
+            parts.append(words)
         if advice.conditions.level_dbm is not None:
             from unitone.quantities.show import microvolts
 
@@ -123,11 +123,8 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
             parts.append(tr("the bench as the step says"))
         return tr("Set up {what}.", what=", ".join(parts)), detail
     if advice.act == "measure":
-        where = (
-            tr(" on channel {channel}", channel=advice.conditions.channel)
-            if advice.conditions and advice.conditions.channel
-            else ""
-        )
+        words = _place(advice.conditions) if advice.conditions is not None else ""
+        where = tr(" on {place}", place=words) if words else ""
         return tr("Log the {quantity}{where}.", quantity=_measured_title(advice, q), where=where), detail
     if advice.act == "log" and advice.value is not None:
         spread = tr(" ± {std} dB", std=number(advice.std, 1)) if advice.std else ""
@@ -144,6 +141,15 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
     if advice.act == "finish":
         return tr("All done: finish the job."), detail
     return tr("This job is finished."), detail
+
+
+def _place(conditions: Conditions) -> str:
+    """``band A, USB, channel 20``: what of it is named."""
+    band, mode, channel = conditions.band, conditions.mode, conditions.channel
+    words = [tr("band {band}", band=band)] if band else []
+    words += [mode.upper()] if mode else []
+    words += [tr("channel {channel}", channel=channel)] if channel else []
+    return ", ".join(words)
 
 
 def _measured_title(advice: Advice, q: Quantity) -> str:

@@ -31,6 +31,7 @@ class Logged(NamedTuple):
     utc: str
     reading: Reading
     positions: dict[str, int]
+    bench_s: float = 0.0
 
 
 class Turn(NamedTuple):
@@ -55,6 +56,7 @@ class Touch:
     name: str
     words: str
     reaches: tuple[Reach, ...]
+    bench_s: float = 0.0
 
     def covers(self, quantity_id: str, conditions: Conditions) -> bool:
         """Does it make such a reading stale?"""
@@ -411,7 +413,7 @@ def _turn(state: JobState, entry: Entry) -> None:
 def _touch(state: JobState, entry: Entry) -> None:
     data = entry.data
     reaches = tuple(Reach(**r) for r in data["reaches"])
-    touch = Touch(entry.seq, entry.id, entry.utc, data["name"], data["words"], reaches)
+    touch = Touch(entry.seq, entry.id, entry.utc, data["name"], data["words"], reaches, entry.bench_s)
     state.touches.append(touch)
     state.reach(f"touch {data['name']} {data['reaches']}", entry.seq, touch.covers)
 
@@ -428,7 +430,7 @@ def _variant(state: JobState, entry: Entry) -> None:
     )  # fmt: skip
     if data.get("reaches"):
         reaches = tuple(Reach(**r) for r in data["reaches"])
-        state.touches.append(Touch(entry.seq, entry.id, entry.utc, "variant", data["title"], reaches))
+        state.touches.append(Touch(entry.seq, entry.id, entry.utc, "variant", data["title"], reaches, entry.bench_s))
     kept = {s.id for s in written.steps}
     state.concluded = {k: v for k, v in state.concluded.items() if k in kept}
     state.judged = {k: v for k, v in state.judged.items() if k in kept}
@@ -437,7 +439,7 @@ def _variant(state: JobState, entry: Entry) -> None:
 
 def _read(state: JobState, entry: Entry) -> None:
     reading = Reading.from_data(entry.data)
-    logged = Logged(entry.seq, entry.id, entry.utc, reading, state.positions)
+    logged = Logged(entry.seq, entry.id, entry.utc, reading, state.positions, entry.bench_s)
     state.readings.append(logged)
     if reading.conditions.test_point is not None:
         point = (reading.quantity_id, reading.conditions)

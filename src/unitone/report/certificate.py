@@ -92,7 +92,7 @@ class Certificate:
 def limit_words(step: Step) -> str:
     """The limit as the paper prints it."""
     q, low, high = step.quantity, step.limit.low, step.limit.high
-    if q.id == "ref.frequency" and low is not None and high is not None:
+    if q.id in ("ref.frequency", "osc.frequency") and low is not None and high is not None:
         return f"{show(q, step.limit.middle)} ± {(high - low) / 2:.0f} Hz"
     if low is not None and high is not None:
         return f"{show_value(q, low)[0]} … {show(q, high)}"

@@ -15,9 +15,8 @@ from unitone.job.tape import Card
 from unitone.robot.referee import Referee
 from unitone.session.frequency import LEAVE_HZ
 from unitone.session.session import Session, open_job
-from unitone.session.tuning import Countable, Tuning, advise_tuning, countables, follow_tuning
+from unitone.session.tuning import Countable, Tuning, advise_tuning, countables, follow_tuning, tells_apart
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model import Sheet
 from unitone.sheet.read import read_sheet
 from unitone.standin.physics import read_physics
 from unitone.store.logbook import Logbook
@@ -73,8 +72,8 @@ def by_advice(session: Session) -> int:
 
     Where one trimmer serves several crystals there is nothing to tell apart: the route's steps are followed.
     """
-    if not tunable(session.sheet):
-        return _work(session, [c for c in dict.fromkeys(c.step for c in countables(session.sheet))])
+    if not tells_apart(session.sheet):
+        return _work(session, list(dict.fromkeys(c.step for c in countables(session.sheet))))
     for moves in range(_MOVES_AT_MOST):
         move = advise_tuning(session.state)
         if move.act == "done":
@@ -138,7 +137,7 @@ def run_frequency(sheet_name: str, seed: int, baseline: bool = False) -> Frequen
     problems = [] if moves < _MOVES_AT_MOST else ["did not finish"]
     given_up: set[str] = set()
     reachable = {c.point.label for c in things}
-    if tunable(session.sheet):
+    if tells_apart(session.sheet):
         given_up = set() if baseline else {name for name, _ in advise_tuning(session.state).given_up}
     else:
         # What one trimmer for all, or none, cannot bring in: as the referee's own best leaves it.
@@ -150,18 +149,16 @@ def run_frequency(sheet_name: str, seed: int, baseline: bool = False) -> Frequen
         label, now = thing.point.label, abs(after[thing.point.label])
         if now > thing.tolerance_hz and label in reachable and not given_up & {n for n, _ in thing.point.terms}:
             problems.append(f"{label} ends {after[label]:.0f} Hz off")
-        if tunable(session.sheet) and thing.point.direct is None and now > max(abs(before[label]), LEAVE_HZ) + _FINE_HZ:
+        if (
+            tells_apart(session.sheet)
+            and thing.point.direct is None
+            and now > max(abs(before[label]), LEAVE_HZ) + _FINE_HZ
+        ):
             problems.append(f"{label} worse: {before[label]:.0f} Hz, now {after[label]:.0f} Hz")
     at_aerial = tuple(abs(after[c.point.label]) for c in things if c.point.direct is None)
     result = FrequencyResult(seed, len(session.state.readings) - start, moves, not problems, at_aerial, tuple(problems))
     book.close()
     return result
-
-
-def tunable(sheet: Sheet) -> bool:
-    """Has the sheet oscillators with a trimmer each, and steps that count them?"""
-    trims = [o.trim for o in sheet.oscillators if o.trim]
-    return bool(trims) and len(set(trims)) == len(trims) and bool(countables(sheet))
 
 
 def _one(arguments: tuple[str, int, bool]) -> FrequencyResult:

@@ -24,8 +24,9 @@ def place_words(state: JobState, wanted: Conditions) -> str:
     if wanted.channel:
         hz = state.sheet.carrier_hz(wanted.channel, wanted.band)
         words.append(f"{hz / 1e6:.3f} MHz, ch {wanted.channel}")
-    words += [x for x in (wanted.band, wanted.mode) if x]
-    return " ".join(words)
+    words += [tr("band {b}", b=wanted.band)] if wanted.band else []
+    words += [wanted.mode.upper()] if wanted.mode else []
+    return " · ".join(words)
 
 
 # -- the board --------------------------------------------------------------------------------------
@@ -250,7 +251,7 @@ def reading_notes(state: JobState, step: Step) -> list[str]:
     else:
         return []
     words = []
-    if reading.raw is not None:
+    if reading.raw is not None and reading.correction:
         words.append(tr("read {raw}, corrected", raw=show(step.quantity, reading.raw)))
     if reading.u:
         words.append(f"±{_size(step, 2 * reading.u)}")

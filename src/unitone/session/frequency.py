@@ -324,19 +324,32 @@ _SHIFTERS, _MIDDLE = ("clarifier", "shift", "fine"), ("0 %", "middle", "off", "0
 
 
 def shifted(conditions: Conditions) -> bool:
-    """Does a clarifier or shift switch stand away from its middle?"""
-    return any(any(w in name.lower() for w in _SHIFTERS) and at not in _MIDDLE for name, at in conditions.panel)
+    """Does a clarifier or shift switch stand away from its middle, or is it what the count is about?
+
+    On receive a clarifier has a middle of its own, which is set: a count that names it tells of that, not of the crystals.
+    """
+    named = [at for name, at in conditions.panel if any(w in name.lower() for w in _SHIFTERS)]
+    return any(at not in _MIDDLE for at in named) or (bool(named) and conditions.way == "receive")
 
 
 def oscillator_words(state: JobState, step: Step) -> str:
     """What the job's readings say of its oscillators, at a step that counts a frequency; empty elsewhere, and with nothing to say."""
     if step.quantity_id not in _SPOKEN_AT or not state.sheet.mixing or not state.sheet.oscillators:
         return ""
+    if step.aim == "level":
+        # One trimmer for several crystals: what matters is the best compromise.
+        return ""
     readings = readings_of(state)
     if not readings:
         return ""
     said = trace(state.sheet, readings, timebase_of(state))
-    return " ".join(f"{w[:1].upper()}{w[1:].rstrip('.')}." for w in (said.headline, said.suspect, said.following) if w)
+    ids = {o.id for o in state.sheet.oscillators}
+
+    def begun(words: str) -> str:
+        # An oscillator's name stays as the sheet writes it.
+        return words if words.split(" ", 1)[0] in ids else words[:1].upper() + words[1:]
+
+    return " ".join(begun(w).rstrip(".") + "." for w in (said.headline, said.suspect, said.following) if w)
 
 
 def timebase_of(state: JobState) -> float:

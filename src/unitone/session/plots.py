@@ -88,7 +88,7 @@ def level_curve(state: JobState, step: Step) -> HillView | None:
 
 def _axis(q: Quantity, step: Step) -> tuple[str, float, float]:
     """Unit, factor and offset of a set step's axis."""
-    if q.id == "ref.frequency":
+    if q.id in ("ref.frequency", "osc.frequency"):
         return "Hz off", 1.0, step.limit.middle
     if q.kind == "hertz":
         return "kHz", 1e-3, 0.0

@@ -8,6 +8,7 @@ from unitone.bench.instruments import Instrument
 from unitone.bench.kit import Kit
 from unitone.coach.advice import Advice
 from unitone.job.verdicts import Verdict
+from unitone.session.chart import ChartView
 from unitone.sheet.model import Conditions
 
 
@@ -201,6 +202,7 @@ class BenchView:
     bar: Bar
     channels: tuple[ChannelLine, ...]
     hill: HillView | None
+    chart: ChartView | None
     advice: Advice
     headline: str
     detail: str

@@ -19,7 +19,7 @@ from unitone.job.state import JobState, Logged
 from unitone.quantities.show import number
 from unitone.session.frequency import LEAVE_HZ, point_of, readings_of, shifted, sources, timebase_of
 from unitone.session.session import Session
-from unitone.sheet.model import Conditions, Sheet
+from unitone.sheet.model import Conditions, Sheet, Step
 from unitone.words import tr
 
 Act = Literal["read", "turn", "done"]
@@ -238,6 +238,25 @@ def _read_again(state: JobState, things: Sequence[Countable], point: Point) -> C
         return None
     last = [error for _, error in _at_point(state, thing)][-2:]
     return None if len(last) == 2 and abs(last[0] - last[1]) < LEAVE_HZ else thing
+
+
+def elsewhere_words(state: JobState, step: Step) -> str:
+    """At a step that counts a frequency: what the counts say should be turned first, where that is not this step's own trimmer.
+
+    Empty while the radio is read as found, where nothing is out, and where one trimmer serves several crystals.
+    """
+    if state.phase == "as-found" or step.quantity_id not in _COUNTED or not tells_apart(state.sheet):
+        return ""
+    move = advise_tuning(state)
+    if move.act != "turn" or move.adjuster in step.adjusters:
+        return ""
+    return tuning_words(move)
+
+
+def tells_apart(sheet: Sheet) -> bool:
+    """Has the sheet oscillators with a trimmer each, and steps that count them?"""
+    trims = [o.trim for o in sheet.oscillators if o.trim]
+    return bool(trims) and len(set(trims)) == len(trims) and bool(countables(sheet))
 
 
 def follow_tuning(session: Session, move: Tuning) -> None:

@@ -16,6 +16,7 @@ from unitone.job.tape import Entry, Reading
 from unitone.job.verdicts import Line, lines, verdict, worst
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.quantities.show import microvolts, number, show, show_value
+from unitone.session.chart import chart_view
 from unitone.session.extras import (
     board_picture,
     can_judge,
@@ -36,6 +37,8 @@ from unitone.session.frequency import oscillator_words
 from unitone.session.plots import hill_view, level_curve
 from unitone.session.session import Session
 from unitone.session.shapes import Bar, BenchView, ChannelLine, LedgerRow, PathStage, Pin, RouteRow, TapeCell
+from unitone.session.steady import more_words
+from unitone.session.tuning import elsewhere_words
 from unitone.sheet.model import PHASE_TITLES, TURN, Conditions, Step
 from unitone.words import tr
 
@@ -93,7 +96,16 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         step_verdict=v,
         dial_words=_dial_words(state, wanted, step),
         panel_words=_panel_words(state, wanted, step),
-        notes=tuple(words for words in (step.note, oscillator_words(state, step)) if words),
+        notes=tuple(
+            words
+            for words in (
+                step.note,
+                oscillator_words(state, step),
+                elsewhere_words(state, step),
+                *more_words(state, step),
+            )
+            if words
+        ),
         cautions=step.caution,
         figure=figure,
         unit=unit,
@@ -105,6 +117,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         else hill_view(state, step, hand)
         if hand
         else None,
+        chart=chart_view(state, step, wanted),
         advice=advice,
         headline=headline,
         detail=detail,
@@ -191,7 +204,7 @@ def _row_value(step: Step, parts: tuple[Line, ...]) -> str:
     line = worst(step, parts)
     if line.now is None:
         return ""
-    if step.quantity_id == "ref.frequency" and line.now.reading.value is not None:
+    if step.quantity_id in ("ref.frequency", "osc.frequency") and line.now.reading.value is not None:
         return show(quantity("tx.frequency_error"), line.now.reading.value - step.limit.middle)
     return reading_text(step, line.now)
 
@@ -401,7 +414,7 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
                 reading.bound + microvolts(reading.value).split(" ")[0],
                 microvolts(reading.value).split(" ")[1],
             )
-        if q.id == "ref.frequency" and reading.value is not None:
+        if q.id in ("ref.frequency", "osc.frequency") and reading.value is not None:
             figure, unit = (
                 number(
                     reading.value,

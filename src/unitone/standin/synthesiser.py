@@ -87,7 +87,7 @@ class Synthesiser:
         if name not in shift.oscillators or (shift.way != "either" and way not in (shift.way, "either")):
             return 0.0
         position = control_share(panel.get(shift.control, "middle"))
-        swing = shift.up * position if position > 0 else -shift.down * position
+        swing = position * (shift.up if position > 0 else shift.down)
         moved = 0.0 if shift.adjuster is None else shift.per_unit * self.mechanics.off(shift.adjuster)
         return swing + self.ground.middle[number] + moved
 

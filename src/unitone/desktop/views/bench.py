@@ -15,7 +15,7 @@ from unitone.desktop.views.tray import Tray
 from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.hookup import HookUpCard
 from unitone.desktop.widgets.lists import Ledger, RouteList
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import Elided, label
 from unitone.desktop.widgets.picture import WHOLE, BoardImage
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
 from unitone.desktop.worker import BenchWorker, LiveFigure
@@ -189,7 +189,8 @@ class BenchPage(QWidget):
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(theme.px(10))
-        card, layout = self._card(tr("Board"), label("quiet", tr("component side")))
+        self.picture_words = Elided("quiet")
+        card, layout = self._card(tr("Board"), self.picture_words)
         self.board = BoardView()
         self.board.chosen.connect(self._worker.select)
         layout.addWidget(self.board, 1)
@@ -357,6 +358,7 @@ class BenchPage(QWidget):
             self._image = None
         elif self._image is None or (self._image[0].hash, self._image[0].file) != (wanted.hash, wanted.file):
             self._image = (wanted, self._read_picture(wanted))
+        self.picture_words.setText(wanted.title if wanted is not None and wanted.title else tr("component side"))
         self.board.show_board(self._image[1] if self._image else None, view.pins, wanted.crop if wanted else WHOLE)
 
     def _read_picture(self, wanted: BoardPicture) -> BoardImage | None:

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.chart import ChannelChart
 from unitone.desktop.widgets.hill import HillPlot
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.marks import draw_mark
@@ -125,7 +126,7 @@ class ChannelTable(Painted):
 
     def show_view(self, view: BenchView) -> None:
         self._view = view
-        self.setVisible(bool(view.channels))
+        self.setVisible(bool(view.channels) and view.chart is None)
         self.setAccessibleDescription(
             "; ".join(f"channel {c.channel}: found {c.found}, now {c.now}" for c in view.channels)
         )
@@ -213,6 +214,11 @@ class StepCard(QFrame):
         layout.addWidget(self.remarks)
         self.channels = ChannelTable()
         layout.addWidget(self.channels)
+        self.notes = label("quiet", "", True)
+        self.notes.setAccessibleName(tr("Notes"))
+        layout.addWidget(self.notes)
+        self.chart = ChannelChart()
+        layout.addWidget(self.chart, 1)
         self.hill = HillPlot()
         layout.addWidget(self.hill, 1)
         layout.addWidget(self._coach())
@@ -300,7 +306,13 @@ class StepCard(QFrame):
         self.remarks.setVisible(bool(view.remarks))
         self.bar.show_bar(view.bar)
         self.channels.show_view(view)
+        self.chart.show_chart(view.chart)
         self.hill.show_hill(view.hill, self._empty_words(view))
+        # With many places the chart says more than a hill of one place, but while that one is turned.
+        turned = view.hill is not None and len({x for x, _ in view.hill.points}) > 1
+        self.hill.setVisible(view.chart is None or (turned and not self._short))
+        self.notes.setText(" ".join(view.notes))
+        self.notes.setVisible(bool(view.notes) and (view.chart is not None or bool(view.hill and view.hill.points)))
         self._show_coach(view)
         self._show_buttons(view)
 

@@ -1,0 +1,197 @@
+"""The channel chart: a step's readings across channels, modes and bands, found and left, with what a fitted VCO says of the rest."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from unitone.errors import UnitoneError
+from unitone.job.state import JobState
+from unitone.job.verdicts import Line, lines
+from unitone.quantities.registry import Quantity
+from unitone.quantities.show import number, show, show_value
+from unitone.radio.vcofit import Law, fit
+from unitone.sheet.frequency import Place, outputs, places
+from unitone.sheet.model import Conditions, Sheet, Step, Way
+from unitone.words import tr
+
+#: A chart is drawn for so many places or more; fewer stand side by side as words.
+LEAST = 5
+#: Fewer channels than this tell no VCO's law.
+_LEAST_FOR_A_LAW = 3
+#: Two frequencies nearer than this are one channel (Hz).
+_SAME_HZ = 1000.0
+
+
+@dataclass(frozen=True)
+class ChartMark:
+    """A place: its short name, the group that it stands in (band and mode), values in canonical units, and where it stands.
+
+    ``expected`` is what a fitted law says of a place that is not read: value, and from where to where.
+    """
+
+    label: str
+    group: str
+    found: float | None
+    now: float | None
+    inside: bool | None
+    stale: bool
+    at_hand: bool
+    expected: tuple[float, float, float] | None = None
+
+
+@dataclass(frozen=True)
+class ChartView:
+    """The chart: marks from left to right, the limit's ends, how a value is printed, and what it comes to in words."""
+
+    marks: tuple[ChartMark, ...]
+    low: float | None
+    high: float | None
+    title: str
+    ticks: tuple[tuple[float, str], ...]
+    words: str
+    span: tuple[float, float]
+
+
+def chart_view(state: JobState, step: Step, at_hand: Conditions) -> ChartView | None:
+    """The chart of a step with many places; None for fewer, and for quantities that have no scale of their own."""
+    parts = lines(state, step)
+    if len(parts) < LEAST or step.quantity.kind in ("level", "s-units"):
+        return None
+    law = vco_law(state) if step.quantity_id == "vco.volts" else None
+    marks = tuple(_mark(state.sheet, step, n, line, at_hand, law) for n, line in enumerate(parts))
+    low, high = step.limit.low, step.limit.high
+    q = step.quantity
+    values = [v for m in marks for v in (m.found, m.now, *(m.expected or ())) if v is not None and math.isfinite(v)]
+    values += [v for v in (low, high) if v is not None]
+    if q.kind == "hertz-error":
+        values.append(0.0)
+    bottom, top = min(values), max(values)
+    room = max(0.12 * (top - bottom), 1e-9)
+    span = (bottom - room, top + room)
+    # The limits first, then what lies furthest out: where two stand too near each other, the later is left out.
+    ends = [(v, show_value(q, v)[0]) for v in dict.fromkeys((high, low)) if v is not None]
+    ends += [(v, show_value(q, v)[0]) for v in (max(values), min(values)) if v not in (low, high)]
+    if q.kind == "hertz-error":
+        ends.append((0.0, "0"))
+    title = f"{q.title}, {q.shown}"
+    return ChartView(marks, low, high, title, tuple(ends), _words(state, step, marks, law), span)
+
+
+def _mark(sheet: Sheet, step: Step, n: int, line: Line, at_hand: Conditions, law: Law | None) -> ChartMark:
+    required = step.required[n]
+    now = None if line.now is None else line.now.reading.value
+    found = None if line.found is None else line.found.reading.value
+    expected = None
+    if now is None and law is not None:
+        hz = vco_hz(sheet, required)
+        if hz is not None and math.isfinite(law.volts(hz)):
+            expected = (law.volts(hz), *law.between(hz))
+    group = " ".join(x for x in (required.band, (required.mode or "").upper()) if x)
+    here = (at_hand.band, at_hand.mode, at_hand.channel) == (required.band, required.mode, required.channel)
+    return ChartMark(required.channel or "", group, found, now, line.inside, line.stale, here, expected)
+
+
+def vco_hz(sheet: Sheet, conditions: Conditions) -> float | None:
+    """The frequency that a VCO runs at under conditions: the output that the sheet calls vco, else its first oscillator or carrier."""
+    way: Way = "send" if conditions.way == "send" else "receive"
+    try:
+        made = {
+            m.output: float(m.hz)
+            for m in outputs(sheet, Place(way, conditions.band, conditions.mode, conditions.channel))
+        }
+    except UnitoneError:
+        return None
+    return made.get("vco", made.get("tx.carrier" if way == "send" else "rx.lo1"))
+
+
+def vco_law(state: JobState, way: Way | None = None) -> Law | None:
+    """The VCO's law from the control volts of a job that still stand; None for too few, or for what is no VCO's."""
+    return None if (points := vco_points(state, way)) is None else _law(points)
+
+
+def vco_points(state: JobState, way: Way | None = None) -> list[tuple[float, float]] | None:
+    """(Hz, volts) of every channel that is read and still stands; one way alone where the ways have a VCO each."""
+    found: dict[float, float] = {}
+    ways: set[Way] = set()
+    for logged in state.readings:
+        r = logged.reading
+        if r.quantity_id != "vco.volts" or r.value is None or r.bound or (way and r.conditions.way != way):
+            continue
+        if logged.seq <= state.last_reached(r.quantity_id, r.conditions):
+            continue
+        hz = vco_hz(state.sheet, r.conditions)
+        if hz is None:
+            continue
+        ways.add(r.conditions.way)
+        near = next((k for k in found if abs(k - hz) < _SAME_HZ), hz)
+        found[near] = r.value
+    return list(found.items()) if len(found) >= _LEAST_FOR_A_LAW and len(ways) == 1 else None
+
+
+def _law(points: Sequence[tuple[float, float]]) -> Law | None:
+    try:
+        return fit(points)
+    except UnitoneError:
+        return None
+
+
+@dataclass(frozen=True)
+class Margin:
+    """A band against the window of control volts: its least and most volts over all channels, and the nearer end's margin (V)."""
+
+    band: str
+    low_v: float
+    high_v: float
+    margin_v: float
+
+
+def margins(sheet: Sheet, law: Law, window: tuple[float, float], way: Way) -> tuple[Margin, ...]:
+    """Every band's lock margin by a fitted law, all channels and modes, in the sheet's order."""
+    found: dict[str, list[float]] = {}
+    for place in places(sheet, way):
+        hz = vco_hz(sheet, Conditions(way=way, band=place.band, mode=place.mode, channel=place.channel))
+        if hz is not None:
+            found.setdefault(place.band or "", []).append(law.volts(hz))
+    return tuple(Margin(band, min(v), max(v), min(min(v) - window[0], window[1] - max(v))) for band, v in found.items())
+
+
+def _words(state: JobState, step: Step, marks: tuple[ChartMark, ...], law: Law | None) -> str:
+    q, limit = step.quantity, step.limit
+    read = [m for m in marks if m.now is not None]
+    if not read:
+        return tr("{n} places, none read yet", n=len(marks))
+    if law is not None and limit.low is not None and limit.high is not None:
+        return _margin_words(state.sheet, step, law, (limit.low, limit.high))
+    if q.kind == "hertz-error" or (limit.low is not None and limit.high is not None):
+        middle = 0.0 if q.kind == "hertz-error" else limit.middle
+        worst = max(read, key=lambda m: abs((m.now or 0.0) - middle))
+        said = tr("furthest: {place} {value}", place=_place(worst), value=show(q, worst.now or 0.0))
+    else:
+        value = (min if q.better == "high" else max)(read, key=lambda m: m.now or 0.0)
+        said = tr("worst: {place} {value}", place=_place(value), value=show(q, value.now or 0.0))
+    values = [m.now for m in read if m.now is not None]
+    apart = tr("{spread} apart", spread=_size(q, max(values) - min(values)))
+    left = len(marks) - len(read)
+    return " · ".join((said, apart, *((tr("{n} to read", n=left),) if left else ())))
+
+
+def _margin_words(sheet: Sheet, step: Step, law: Law, window: tuple[float, float]) -> str:
+    way: Way = "send" if step.setting.way == "send" else "receive"
+    found = margins(sheet, law, window, way)
+    least = min(found, key=lambda m: m.margin_v)
+    named = tr("band {b}", b=least.band) if least.band else tr("all channels")
+    if not all(math.isfinite(m.margin_v) for m in found):
+        return tr("{b}: no volts tune it", b=named)
+    spans = " · ".join(f"{m.band + ' ' if m.band else ''}{number(m.low_v, 1)}–{number(m.high_v, 1)} V" for m in found)
+    return tr("least margin {m} V ({b}) · {spans}", spans=spans, m=number(least.margin_v, 2), b=named)
+
+
+def _place(mark: ChartMark) -> str:
+    return " ".join(x for x in (mark.group, tr("ch {n}", n=mark.label) if mark.label.isdigit() else mark.label) if x)
+
+
+def _size(q: Quantity, value: float) -> str:
+    figure, unit = show_value(q, value)
+    return f"{figure.lstrip('+')} {unit}".strip()

@@ -1,0 +1,244 @@
+"""Is it steady? Warm-up and drift of a count, how long to gate it, how far a clarifier swings, and the best compromise of one trimmer."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from unitone.coach.compromise import compromise
+from unitone.coach.step import errors_together
+from unitone.errors import UnitoneError
+from unitone.job.state import JobState
+from unitone.quantities.show import number
+from unitone.session.frequency import point_of
+from unitone.sheet.model import Sheet, Step
+from unitone.words import tr
+
+_COUNTED = ("tx.frequency_error", "osc.frequency", "ref.frequency", "rx.lo_error")
+#: Touches with a soldering iron: the parts beside are warm for so long (s; common practice, no source).
+_COOLS_S, _SOLDERED = 300.0, ("crystal", "padder", "repair", "recap", "band")
+#: Counts of one point further apart than this tell a drift (s); older ones are of another warm-up.
+_LEAST_S, _MOST_S = 20.0, 1800.0
+#: A drift that moves the carrier by less than this share of the limit in ten minutes is no drift.
+_SHARE, _AHEAD_S = 0.1, 600.0
+
+
+@dataclass(frozen=True)
+class Drift:
+    """How a count moves: Hz a minute now, its spread, and how long until what is left to come is small (s; None: not seen)."""
+
+    hz_per_minute: float
+    std: float
+    wait_s: float | None
+
+
+def drift(readings: Sequence[tuple[float, float]], small_hz: float, u_hz: float = 1.0) -> Drift | None:
+    """From (seconds, Hz) of one point, untouched between: the slope at the end, and the wait until less than ``small_hz`` is to come.
+
+    Warming up goes like 1 - exp(-t/tau): with slopes s1, s2 of the earlier and the later half (times between their middles dt),
+    tau = dt/ln(s1/s2) and what is to come is s2*tau. None for fewer than three counts, or too short a time.
+    """
+    if len(readings) < 3 or readings[-1][0] - readings[0][0] < _LEAST_S:
+        return None
+    t, f = np.array([r[0] for r in readings]), np.array([r[1] for r in readings])
+    middle = len(t) // 2
+    late_t, late_f = t[middle - (len(t) == 3) :], f[middle - (len(t) == 3) :]
+    slope, std = _slope(late_t, late_f, u_hz)
+    early, early_std = _slope(t[: middle + 1], f[: middle + 1], u_hz)
+    wait = None
+    apart = float(np.mean(late_t) - np.mean(t[: middle + 1]))
+    if abs(early) > 2 * early_std and early * slope > 0 and abs(early) > 1.05 * abs(slope) and apart > 0:
+        tau = apart / math.log(early / slope)
+        to_come = abs(slope) * tau
+        wait = 0.0 if to_come <= small_hz else tau * math.log(to_come / small_hz)
+    return Drift(60.0 * slope, 60.0 * std, wait)
+
+
+def _slope(t: np.ndarray, f: np.ndarray, u_hz: float) -> tuple[float, float]:
+    """Hz a second by least squares, and its spread from the counter's own fineness."""
+    away = t - t.mean()
+    square = float(away @ away)
+    return (float(away @ f) / square, u_hz / math.sqrt(square)) if square > 0 else (0.0, math.inf)
+
+
+def drift_of(state: JobState, step: Step) -> Drift | None:
+    """The drift of the point that was counted last at a step, since the last touch that reaches it."""
+    last = next((x for x in reversed(state.readings) if x.reading.quantity_id == step.quantity_id), None)
+    if last is None or step.quantity_id not in _COUNTED:
+        return None
+    floor = state.last_reached(step.quantity_id, last.reading.conditions)
+    same = [
+        (x.bench_s, x.reading.value)
+        for x in state.readings
+        if x.seq > floor and x.reading.value is not None and x.reading.quantity_id == step.quantity_id
+        and x.reading.conditions == last.reading.conditions and last.bench_s - x.bench_s <= _MOST_S
+    ]  # fmt: skip
+    return drift(same, _small(step), max(last.reading.std or 0.5, 0.5))
+
+
+def _small(step: Step) -> float:
+    half = step.limit.half_width
+    return max(_SHARE * half, 1.0) if half is not None else 10.0
+
+
+def drift_words(state: JobState, step: Step) -> str:
+    """Whether the radio is steady enough to trim, where the counts tell: wait, or settled."""
+    if step.quantity_id not in _COUNTED:
+        return ""
+    soldered = [t for t in state.touches if t.name in _SOLDERED]
+    if soldered and state.bench_s - soldered[-1].bench_s < _COOLS_S:
+        minutes = math.ceil((_COOLS_S - (state.bench_s - soldered[-1].bench_s)) / 60.0)
+        return tr("Just soldered: let it cool for {n} minutes before it is counted.", n=minutes)
+    seen = drift_of(state, step)
+    if seen is None:
+        return ""
+    small = _small(step)
+    if abs(seen.hz_per_minute) * _AHEAD_S / 60.0 <= max(small, 3.0 * seen.std * _AHEAD_S / 60.0):
+        return tr("Steady: it may be trimmed.") if 3.0 * seen.std * _AHEAD_S / 60.0 <= 3.0 * small else ""
+    rate = number(seen.hz_per_minute, 1, sign=True)
+    if seen.wait_s is None:
+        return tr("Drifting {rate} Hz a minute: wait, and count again before it is trimmed.", rate=rate)
+    if seen.wait_s < 30.0:
+        return tr("Steady enough: {rate} Hz a minute and falling.", rate=rate)
+    return tr(
+        "Warming up, {rate} Hz a minute: wait {n} minutes before it is trimmed.",
+        rate=rate,
+        n=math.ceil(seen.wait_s / 60.0),
+    )
+
+
+def gate_words(step: Step) -> str:
+    """How long the counter should gate: short while something is turned, long enough to judge by."""
+    if step.quantity_id not in _COUNTED:
+        return ""
+    half = step.limit.half_width
+    judge = 1.0 if half is None else min(max(10.0 ** math.ceil(math.log10(10.0 / half)), 0.1), 10.0)
+    if not step.adjust:
+        return tr("Gate {judge} s.", judge=f"{judge:g}")
+    return tr("Gate 0.1 s while turning, {judge} s to judge.", judge=f"{judge:g}") if judge > 0.1 else tr("Gate 0.1 s.")
+
+
+# -- clarifier and shift switches ----------------------------------------------------------------------------------
+
+
+def swing_words(state: JobState, step: Step) -> str:
+    """How far a clarifier swings either way, and how far its middle is off: from the counts at its ends that still stand."""
+    if step.quantity_id not in _COUNTED:
+        return ""
+    ends: dict[bool, float] = {}
+    middle: float | None = None
+    for x in state.readings:
+        r = x.reading
+        if (
+            r.quantity_id != step.quantity_id
+            or r.value is None
+            or x.seq <= state.last_reached(r.quantity_id, r.conditions)
+        ):
+            continue
+        place = (r.conditions.band, r.conditions.mode, r.conditions.channel, r.conditions.way)
+        if place != (step.setting.band, step.setting.mode, step.setting.channel, step.setting.way):
+            continue
+        at = [
+            _position(words)
+            for name, words in r.conditions.panel
+            if "clarifier" in name.lower() or "shift" in name.lower()
+        ]
+        if not at or at[0] is None:
+            continue
+        if at[0] == 0:
+            middle = r.value
+        else:
+            ends[at[0] > 0] = r.value
+    if len(ends) < 2:
+        return ""
+    up, down = max(ends.values()), min(ends.values())
+    off = (up + down) / 2.0
+    low, high, centre = (number(v, 0, sign=True) for v in (down, up, off))
+    said = tr("Swings from {down} to {up} Hz: its centre is {off} Hz.", down=low, up=high, off=centre)
+    if middle is not None and abs(off - middle) > 0.1 * (up - down):
+        said += " " + tr("It swings further one way: set it by its middle position, not by the ends.")
+    return said
+
+
+def _position(words: str) -> float | None:
+    text = words.replace("%", "").replace("−", "-").strip()
+    named = {"middle": 0.0, "off": 0.0, "up": 1.0, "down": -1.0, "full": 1.0}
+    try:
+        return named.get(text.lower()) if text.lower() in named else float(text)
+    except ValueError:
+        return None
+
+
+# -- one trimmer for several crystals ------------------------------------------------------------------------------
+
+
+def compromise_words(state: JobState, step: Step) -> str:
+    """At a step that levels several places by one adjuster: how good the best can be, which stand apart, and the crystal to order."""
+    if step.aim != "level":
+        return ""
+    errors = errors_together(state, step)
+    if len(errors) < 2:
+        return ""
+    found = compromise(errors, step.limit.half_width)
+    words = [
+        tr(
+            "Best on one trimmer: all of {names} within {worst} Hz.",
+            names=_listed(found.kept),
+            worst=number(found.worst, 0),
+        )
+    ]
+    for place, off in found.outliers:
+        away = number(off, 0, sign=True)
+        words.append(
+            tr(
+                "{place} stands {off} Hz from the others’ middle: no setting brings it in with them.",
+                place=place,
+                off=away,
+            )
+        )
+        crystal = _crystal_of(state.sheet, step, place)
+        if crystal is not None:
+            words.append(
+                tr(
+                    "A new crystal for it is {id}, {mhz} MHz at the others’ load.",
+                    id=crystal[0],
+                    mhz=f"{crystal[1] / 1e6:.6f}",
+                )
+            )
+    return " ".join(words)
+
+
+def _listed(names: Sequence[str]) -> str:
+    return f"{', '.join(names[:-1])} {tr('and')} {names[-1]}" if len(names) > 1 else "".join(names)
+
+
+def _crystal_of(sheet: Sheet, step: Step, place: str) -> tuple[str, float] | None:
+    """The oscillator behind a place that no other place shares, with its nominal frequency (Hz)."""
+    mine: dict[str, float] = {}
+    shared: set[str] = set()
+    for c in step.required:
+        try:
+            point = point_of(sheet, step.quantity_id, c)
+        except UnitoneError:
+            continue
+        for name, _ in point.terms if point is not None else ():
+            if c.place == place:
+                mine[name] = next(o.nominal_hz for o in sheet.oscillators if o.id == name)
+            else:
+                shared.add(name)
+    own = [(n, hz) for n, hz in mine.items() if n not in shared]
+    return own[0] if len(own) == 1 else None
+
+
+def more_words(state: JobState, step: Step) -> tuple[str, ...]:
+    """Everything that this page has to say at a step, what matters most first."""
+    said = (compromise_words(state, step), swing_words(state, step) if _shifts(step) else "",
+            drift_words(state, step), gate_words(step))  # fmt: skip
+    return tuple(w for w in said if w)
+
+
+def _shifts(step: Step) -> bool:
+    return any("clarifier" in name.lower() or "shift" in name.lower() for name, _ in step.setting.panel)
