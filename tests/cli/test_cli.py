@@ -77,9 +77,15 @@ def test_channel(capsys: pytest.CaptureFixture[str]) -> None:
 
 def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     rows = json.loads(call(capsys, "sheet", "list", "--json")[1])
-    assert [r["id"] for r in rows] == ["ostrel-mallard-6", "ostrel-tarn-40", "ostrel-weir-40-am"]
+    assert [r["id"] for r in rows] == [
+        "ostrel-curlew-5",
+        "ostrel-mallard-6",
+        "ostrel-tarn-40",
+        "ostrel-teal-6",
+        "ostrel-weir-40-am",
+    ]
     assert {"id", "maker", "name", "kind", "steps", "standin", "faults"} == set(rows[0])
-    assert [r["standin"] for r in rows] == [False, True, False] and rows[0]["steps"] == 16
+    assert [r["standin"] for r in rows] == [True, False, True, True, False] and rows[1]["steps"] == 16
     assert call(capsys, "sheet", "list")[0] == 0
     assert call(capsys, "sheet", "check", str(find("ostrel-tarn-40")))[0] == 0
     bad = tmp_path / "bad.toml"

@@ -187,10 +187,10 @@ def test_the_bench_says_which_oscillator_as_each_reading_is_typed(
     )
     session = new_session(None)
     said = read(session, 225.0)
-    assert "Ref is 22" in said and "turn CT1" in said, said
+    assert "ref is 22" in said and "turn CT1" in said, said
     # After the trimmer was turned nothing of that counts any more.
     session.turn("CT1", 5_000)
-    assert not any("Ref is" in n for n in take_view(session).notes)
+    assert not any("ref is" in n for n in take_view(session).notes)
     reference = next(s for s in session.sheet.steps if s.quantity_id == "ref.frequency")
     session.go_to(reference.id)
     session.type_in("10.240002", reference.required[0])

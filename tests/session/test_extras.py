@@ -174,7 +174,7 @@ def test_bands_and_modes_are_read_in_every_combination(book: Logbook, tmp_path: 
     view = take_view(session, "CT5")
     assert view.board is not None and view.board.file == "below.png" and [p.id for p in view.pins] == ["T1", "CT5"]
     assert take_view(session, "T1").board.file == "top.png"  # type: ignore[union-attr]
-    assert "27.415 MHz, ch 1 high" in view.panel_words
+    assert "27.415 MHz, ch 1 · band high" in view.panel_words
     session.turn("CT5", 2_000)
     stale = [c.place for i, c in enumerate(step.required) if session.state.is_stale(session.sheet.step("sinad"), i)]
     assert stale == ["high · 20 · USB"], "only what the crystal of the high band reaches"

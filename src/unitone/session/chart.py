@@ -184,7 +184,7 @@ def _margin_words(sheet: Sheet, step: Step, law: Law, window: tuple[float, float
     named = tr("band {b}", b=least.band) if least.band else tr("all channels")
     if not all(math.isfinite(m.margin_v) for m in found):
         return tr("{b}: no volts tune it", b=named)
-    spans = " · ".join(f"{m.band + ' ' if m.band else ''}{number(m.low_v, 1)}–{number(m.high_v, 1)} V" for m in found)
+    spans = " · ".join(f"{m.band + ' ' if m.band else ''}{number(m.low_v, 1)}–{number(m.high_v, 1)}" for m in found)
     return tr("least margin {m} V ({b}) · {spans}", spans=spans, m=number(least.margin_v, 2), b=named)
 
 

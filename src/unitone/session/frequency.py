@@ -30,6 +30,7 @@ USUAL_U_HZ = 10.0
 STANDARD = Point(tr("a 10 MHz standard on the counter"), 10e6, (), None, _PROBE)
 #: A reading typed on the Bench counts to so many Hz; no counter is believed to better than so many ppm.
 _COUNT_HZ, _LEAST_PPM = 3.0, 0.02
+_STANDIN_PPM = 0.1
 #: With so wide a spread (ppm) the readings leave open whether the counter is right.
 _DOUBTED_PPM = 2.0
 #: Errors within this are left alone (Hz): a carrier's working accuracy (common practice, no source).
@@ -297,15 +298,17 @@ def point_of(sheet: Sheet, quantity_id: str, c: Conditions, hz: float | None = N
     return None if known is None else point_at(sheet, Place("send"), known.id)
 
 
-def readings_of(state: JobState) -> list[Counted]:
+def readings_of(state: JobState, before: int | None = None) -> list[Counted]:
     """The frequency readings of a job that still stand: the latest of each place, none from before something that reaches it was
-    touched, and none with a clarifier away from its middle."""
+    touched, and none with a clarifier away from its middle. ``before``: those that stood before that entry, whatever came after."""
     found: dict[str, Counted] = {}
     for logged in state.readings:
+        if before is not None and logged.seq >= before:
+            break
         r = logged.reading
         if r.value is None or r.bound or r.quantity_id not in _SPOKEN_AT or shifted(r.conditions):
             continue
-        if logged.seq <= state.last_reached(r.quantity_id, r.conditions):
+        if before is None and logged.seq <= state.last_reached(r.quantity_id, r.conditions):
             continue
         try:
             point = point_of(state.sheet, r.quantity_id, r.conditions, r.value)
@@ -353,7 +356,12 @@ def oscillator_words(state: JobState, step: Step) -> str:
 
 
 def timebase_of(state: JobState) -> float:
-    """How far this bench's counter may be (ppm, standard): as found or calibrated, else a usual one."""
+    """How far this bench's counter may be (ppm, standard): as found or calibrated, else a usual one.
+
+    The stand-in bench's counter runs from a standard.
+    """
+    if state.card.standin_seed is not None:
+        return _STANDIN_PPM
     for instrument in state.instruments:
         if any(instrument.serves(q) for q in _SPOKEN_AT):
             if instrument.found_u_ppm is not None:

@@ -183,13 +183,9 @@ def compromise_words(state: JobState, step: Step) -> str:
     if len(errors) < 2:
         return ""
     found = compromise(errors, step.limit.half_width)
-    words = [
-        tr(
-            "Best on one trimmer: all of {names} within {worst} Hz.",
-            names=_listed(found.kept),
-            worst=number(found.worst, 0),
-        )
-    ]
+    kept = [c.place for c in step.required if c.place in found.kept]
+    who = tr("all of them") if not found.outliers else _listed(kept)
+    words = [tr("Best on one trimmer: {names} within {worst} Hz.", names=who, worst=number(found.worst, 0))]
     for place, off in found.outliers:
         away = number(off, 0, sign=True)
         words.append(

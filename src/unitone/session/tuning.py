@@ -22,10 +22,16 @@ from unitone.session.session import Session
 from unitone.sheet.model import Conditions, Sheet, Step
 from unitone.words import tr
 
-Act = Literal["read", "turn", "done"]
-Why = Literal["first", "tells", "refines", "does-not-fit", "watch", "off", "in-hand", "check", "well-inside", "settled"]
+Act = Literal["read", "turn", "check counter", "done"]
+Why = Literal[
+    "first", "tells", "refines", "does-not-fit", "watch", "off", "in-hand", "check", "well-inside", "settled", "counter"
+]
 #: An oscillator is brought this near at its own test point (Hz).
 CLOSE_HZ = 8.0
+#: A place that was nearer as found than it is now, and further off than this, is brought back (Hz).
+_WORSE_HZ = 18.0
+#: A counter that the readings say is so far off (ppm) is checked before anything is trimmed by it.
+_COUNTER_PPM = 2.0
 #: A trimmer is taken in hand so many times at most.
 _VISITS = 3
 _COUNTED = ("tx.frequency_error", "osc.frequency", "ref.frequency", "rx.lo_error")
@@ -109,7 +115,10 @@ def advise_tuning(state: JobState) -> Tuning:
     left = tuple(given_up.items())
     if found.suspect is not None and (again := _read_again(state, things, readings[found.suspect].point)) is not None:
         return Tuning("read", "does-not-fit", again, given_up=left)
-    outside = [c for c in things if not _surely_inside(found, c)]
+    if abs(found.timebase_ppm) > max(_COUNTER_PPM, 3.0 * found.timebase_std_ppm):
+        return Tuning("check counter", "counter", given_up=left)
+    before = _as_found(state, things)
+    outside = [c for c in things if not _surely_inside(found, c) or _worse(found, before, c)]
     if not outside:
         return Tuning("done", "settled" if hand else "well-inside", given_up=left)
     if found.following is not None:
@@ -137,6 +146,24 @@ def _thing(things: Sequence[Countable], point: Point) -> Countable:
 def _surely_inside(found: Attribution, thing: Countable) -> bool:
     mean, sd = found.expected(thing.point)
     return abs(mean) + 2.0 * sd <= thing.tolerance_hz
+
+
+def _as_found(state: JobState, things: Sequence[Countable]) -> Attribution | None:
+    """What the counts said before any oscillator was trimmed; None while none has been."""
+    trims = {o.trim for o in state.sheet.oscillators if o.trim}
+    first = next((t.seq for t in state.turns if t.adjuster in trims), None)
+    if first is None:
+        return None
+    readings = readings_of(state, first)
+    return attribute(sources(state.sheet), readings, (), timebase_of(state)) if readings else None
+
+
+def _worse(found: Attribution, before: Attribution | None, thing: Countable) -> bool:
+    """Is a place at the aerial further off than it was found, by more than may be left?"""
+    if before is None or thing.point.direct is not None:
+        return False
+    now, (was, sd) = abs(found.expected(thing.point)[0]), before.expected(thing.point)
+    return now > max(_WORSE_HZ, abs(was) if sd < 2 * CLOSE_HZ else 0.0)
 
 
 def _worst(found: Attribution, outside: Sequence[Countable], given_up: dict[str, float]) -> Judged | None:
@@ -284,6 +311,13 @@ def tuning_words(move: Tuning) -> str:
         for name, hz in move.given_up
         if abs(hz) > LEAVE_HZ
     )
+    if move.act == "check counter":
+        return (
+            tr(
+                "The pattern smells of the counter itself: check it against a standard before anything is trimmed by it."
+            )
+            + left
+        )
     if move.act == "done" or move.at is None:
         said = (
             tr("Well inside: leave it alone.")
