@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 import pytest
 
 from unitone.bench.instruments import Instrument, instrument_for
-from unitone.errors import TapeError, UnitoneError
+from unitone.errors import SheetError, TapeError, UnitoneError
 from unitone.job.state import fold
 from unitone.job.tape import Card
 from unitone.job.verdicts import RULES, blockers, excess, settling, verdict
@@ -176,6 +176,9 @@ def test_a_variant_changes_what_is_asked_and_goes_back(book: Logbook) -> None:
     assert fold(book.tape(second.job_id)).sheet == second.sheet
     # Other channels make what depends on them doubtful; what is read under them is read anew.
     channels = text.replace('plan = "eu-40"', 'plan = "uk-40"')
+    with pytest.raises(SheetError, match="no whole divider gives 27.601250 MHz"):
+        second.set_variant("other channels", channels)
+    channels = channels.replace('raster = "2.5 kHz"', 'raster = "1.25 kHz"').replace("N/4096", "N/8192")
     second.go_to("rail")
     second.type_in("8.0", second.step.setting)
     second.go_to("power")

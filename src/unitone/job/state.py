@@ -283,7 +283,7 @@ def sheet_of(entry: Entry, name: str = "") -> Sheet:
     identifier = entry.data.get("sheet_id", name)
     key = (identifier, entry.data["sheet_hash"])
     if key not in _SHEETS:
-        _SHEETS[key] = parse_sheet(entry.data["sheet_text"], identifier, identifier)
+        _SHEETS[key] = parse_sheet(entry.data["sheet_text"], identifier, identifier, kept=True)
     return _SHEETS[key]
 
 

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping
 from typing import Any
 
 from unitone.bench.calibrate import watts_of
@@ -17,45 +16,11 @@ from unitone.radio.noise import least_level_dbm
 from unitone.radio.pulling import Advised, from_ends, from_preset, padders, resistors
 from unitone.radio.vco import resonant_hz
 from unitone.radio.vcofit import fit, stretch
+from unitone.session.steadysums import STEADY_SUMS
+from unitone.session.sumshapes import Answer, Given, Sum
 from unitone.signals.am import depth_from_volts
 from unitone.signals.fm import null_deviation, tone_for_null
 from unitone.words import tr
-
-
-@dataclass(frozen=True)
-class Given:
-    """One thing to type: key, words, its unit (empty: a number, ``text``: as it stands), an example, what is usual, its choices."""
-
-    key: str
-    words: str
-    unit: str = ""
-    hint: str = ""
-    usual: str = ""
-    choices: tuple[tuple[str, str], ...] = ()
-
-
-@dataclass(frozen=True)
-class Answer:
-    """One thing that comes out: key, words, the text with its unit, and the value in plain units (None for words)."""
-
-    key: str
-    words: str
-    text: str
-    value: float | None = None
-
-
-@dataclass(frozen=True)
-class Sum:
-    """One sum. ``formula`` is shown with the answer, ``assumes`` says what was taken for granted."""
-
-    name: str
-    question: str
-    group: str
-    given: tuple[Given, ...]
-    work: Callable[[Mapping[str, Any]], list[Answer]]
-    formula: str
-    assumes: str = ""
-    caution: str = ""
 
 
 def _si(value: float, unit: str, figures: int = 4) -> str:
@@ -497,6 +462,7 @@ SUMS: tuple[Sum, ...] = (
         _resonance,
         "f = 1/(2π√(LC))",
     ),
+    *STEADY_SUMS,
 )
 
 

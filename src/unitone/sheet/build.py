@@ -15,7 +15,14 @@ from unitone.radio.channels import ChannelPlan
 from unitone.radio.levels import parse_level
 from unitone.sheet import file as form
 from unitone.sheet.care import known_faults, looks, supply, voltages
-from unitone.sheet.channelled import NO_CHANNELS, channel_plan, impossible_mixing, mixing_line, oscillator
+from unitone.sheet.channelled import (
+    NO_CHANNELS,
+    channel_plan,
+    doubled_channels,
+    impossible_mixing,
+    mixing_line,
+    oscillator,
+)
 from unitone.sheet.limits import limit_from_text, make_limit, value_of
 from unitone.sheet.lines import Place
 from unitone.sheet.model import (
@@ -74,8 +81,13 @@ class Problems:
         self.found.append(Problem(place, text))
 
 
-def check(raw: dict[str, Any], identifier: str, text: str = "") -> tuple[Sheet | None, tuple[Problem, ...]]:
-    """The sheet made of plain data, and everything that is wrong with it; no sheet while anything is."""
+def check(
+    raw: dict[str, Any], identifier: str, text: str = "", kept: bool = False
+) -> tuple[Sheet | None, tuple[Problem, ...]]:
+    """The sheet made of plain data, and everything that is wrong with it; no sheet while anything is.
+
+    ``kept``: not whether its channels and mixing lines can be, which is asked when a sheet is written or taken.
+    """
     problems = Problems()
     given = raw.get("format")
     if given != FORMAT:
@@ -98,6 +110,9 @@ def check(raw: dict[str, Any], identifier: str, text: str = "") -> tuple[Sheet |
             problems.complain(place, _cure(problem["type"], problem["msg"], problem.get("input")))
         return None, _once(problems.found)
     sheet = _build(written, problems, identifier, text)
+    if not kept and not problems.found:
+        doubled_channels(problems.complain, written.channels)
+        impossible_mixing(problems.complain, sheet)
     return (None if problems.found else sheet), _once(problems.found)
 
 
@@ -161,8 +176,6 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         source_text=text,
     )
     _order(problems, w)
-    if not problems.found:
-        impossible_mixing(problems.complain, sheet)
     sheet = replace(sheet, adjusters=_adjusters(problems, w, sheet, pictures))
     return replace(
         sheet,

@@ -60,14 +60,21 @@ def _own(complain: Complain, frequencies: dict[str, str]) -> ChannelPlan:
         value = round(_hz(complain, ("channels", "frequencies", name), text))
         if not 0 < value < 1e11:
             complain(("channels", "frequencies", name), f"{text!r} is no carrier. Write it like 27.205 MHz.")
-        twin = next((other for other, at in hz.items() if at == value), None)
-        if twin is not None:
-            complain(
-                ("channels", "frequencies", name),
-                f"{name} and {twin} are both {value / 1e6:.6f} MHz. Give each channel a frequency of its own.",
-            )
         hz[name] = value
     return ChannelPlan("own", "channels of this sheet", tuple(hz), tuple(hz.values()))
+
+
+def doubled_channels(complain: Complain, part: form.ChannelsPart) -> None:
+    """Says which channels of its own a sheet writes twice."""
+    seen: dict[float, str] = {}
+    for name, text in part.frequencies.items():
+        hz = parse_si(text, "Hz")
+        if hz in seen:
+            complain(
+                ("channels", "frequencies", name),
+                f"{name} and {seen[hz]} are both {hz / 1e6:.6f} MHz. Give each channel a frequency of its own.",
+            )
+        seen.setdefault(hz, name)
 
 
 def _positions(complain: Complain, made: ChannelPlan, positions: list[str]) -> ChannelPlan:

@@ -111,12 +111,16 @@ def _narrow(line: Mixing) -> int:
     return sum(x is not None for x in (line.band, line.mode, line.channel)) + (line.way != "either")
 
 
+def modes_of(sheet: Sheet) -> tuple[str, ...]:
+    """The modes that a sheet speaks of, in its steps and then in its mixing lines."""
+    in_steps = [c.mode for s in sheet.steps for c in s.required if c.mode is not None]
+    return tuple(dict.fromkeys([*in_steps, *(m.mode for m in sheet.mixing if m.mode is not None)]))
+
+
 def places(sheet: Sheet, way: Way, ends_only: bool = False) -> list[Place]:
     """Every place of a way; with ``ends_only`` the lowest, middle and highest channel of each band and mode."""
     bands: list[str | None] = [name for name, _ in sheet.plan.bands] or [None]
-    modes: list[str | None] = list(
-        dict.fromkeys(m.mode for m in sheet.mixing if m.mode is not None and m.way in ("either", way))
-    ) or [None]
+    modes: list[str | None] = [*modes_of(sheet)] or [None]
     by_hz = sorted(sheet.plan.names, key=lambda name: sheet.carrier_hz(name))
     names = by_hz if not ends_only or len(by_hz) <= 6 else [by_hz[0], by_hz[len(by_hz) // 2], by_hz[-1]]
     return [Place(way, band, mode, name) for band in bands for mode in modes for name in names]

@@ -8,7 +8,7 @@ from itertools import product
 
 from unitone.errors import SheetError
 from unitone.quantities.registry import QUANTITIES
-from unitone.sheet.frequency import Place, outputs
+from unitone.sheet.frequency import Place, modes_of, outputs
 from unitone.sheet.model import Action, Reach, Sheet, Step, Way
 
 #: Everything: what nobody can say more of.
@@ -52,11 +52,7 @@ def oscillator_reaches(sheet: Sheet) -> dict[str, tuple[Reach, ...]]:
     """
     touched: dict[tuple[str, str, Way], set[tuple[str | None, ...]]] = {}
     bands: list[str | None] = [name for name, _ in sheet.plan.bands] or [None]
-    modes: list[str | None] = list(
-        dict.fromkeys(
-            [m.mode for m in sheet.mixing if m.mode] + [c.mode for s in sheet.steps for c in s.required if c.mode]
-        )
-    ) or [None]
+    modes: list[str | None] = [*modes_of(sheet)] or [None]
     by_channel = any(m.channel is not None for m in sheet.mixing)
     channels: list[str | None] = [*sheet.plan.names] if by_channel else [None]
     ways: tuple[Way, Way] = ("receive", "send")

@@ -55,9 +55,12 @@ def problem_lines(problems: tuple[Problem, ...], places: dict[Place, int], name:
     return [f"{name}:{line}: {text}" for line, text in told]
 
 
-def parse_sheet(text: str, name: str, identifier: str) -> Sheet:
-    """The sheet written in ``text``; ``name`` stands in messages. Raises SheetError."""
-    sheet, problems = check(to_data(text, name), identifier, text)
+def parse_sheet(text: str, name: str, identifier: str, kept: bool = False) -> Sheet:
+    """The sheet written in ``text``; ``name`` stands in messages. Raises SheetError.
+
+    One that is ``kept`` on a tape was taken once: whether its frequencies can be is not asked again, lest a job no longer opens.
+    """
+    sheet, problems = check(to_data(text, name), identifier, text, kept)
     if sheet is None:
         raise SheetError(problem_lines(problems, key_lines(text), name))
     return sheet

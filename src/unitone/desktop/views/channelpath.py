@@ -14,6 +14,7 @@ from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import Painted, elided, label
 from unitone.errors import UnitoneError
 from unitone.session.frequency import FrequencyPath, PathBox, frequency_path
+from unitone.sheet.frequency import modes_of
 from unitone.sheet.library import Library
 from unitone.sheet.model import Sheet
 from unitone.sheet.read import read_sheet
@@ -143,7 +144,7 @@ class PathCard(QFrame):
         if self.sheet is not None:
             for name, _ in self.sheet.plan.bands:
                 self.band.addItem(name, name)
-            for mode in dict.fromkeys(m.mode for m in self.sheet.mixing if m.mode):
+            for mode in modes_of(self.sheet):
                 self.mode.addItem(mode.upper(), mode)
             for name in self.sheet.plan.names:
                 self.channel.addItem(f"{name}: {self.sheet.carrier_hz(name) / 1e6:.4f} MHz", name)

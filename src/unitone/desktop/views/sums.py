@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.channelpath import PathCard
+from unitone.desktop.views.tryout import TryCard
 from unitone.desktop.widgets.choice import Choice, choice_of
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import label, scrolled
@@ -35,7 +36,9 @@ from unitone.sheet.model import Sheet
 from unitone.sheet.read import read_sheet
 from unitone.words import tr
 
-_OSCILLATORS, _PATH = "oscillators", "path"
+_OSCILLATORS, _PATH, _TRY = "oscillators", "path", "try"
+#: A sheet with more places than this is offered by its ends and middle alone.
+_MOST_PLACES = 150
 _ROWS = 11
 
 
@@ -220,7 +223,8 @@ class OscillatorsCard(QFrame):
             where.clear()
             hz.clear()
         if self.sheet is not None:
-            for place in places(self.sheet, "send"):
+            every = places(self.sheet, "send")
+            for place in every if len(every) <= _MOST_PLACES else places(self.sheet, "send", ends_only=True):
                 try:
                     point_at(self.sheet, place, "")
                 except UnitoneError:
@@ -330,7 +334,7 @@ class SumsPage(QWidget):
         row.addWidget(card, 2)
         self.cards = QStackedWidget()
         self._made: dict[str, QScrollArea] = {}
-        self.inside: dict[str, SumCard | OscillatorsCard | PathCard] = {}
+        self.inside: dict[str, SumCard | OscillatorsCard | PathCard | TryCard] = {}
         self._new = library
         row.addWidget(self.cards, 3)
         outer.addLayout(row, 1)
@@ -345,6 +349,7 @@ class SumsPage(QWidget):
         questions = [
             (_OSCILLATORS, tr("Where are my oscillators?"), tr("Frequency")),
             (_PATH, tr("How is this channel made?"), tr("Frequency")),
+            (_TRY, tr("What would this change do?"), tr("Frequency")),
             *((s.name, s.question, s.group) for s in SUMS),
         ]
         for name, question, group in sorted(questions, key=lambda q: q[2]):
@@ -362,11 +367,13 @@ class SumsPage(QWidget):
     def show_sum(self, name: str) -> None:
         """Ask this one; what was typed in another stays there."""
         if name not in self._made:
-            card: SumCard | OscillatorsCard | PathCard
+            card: SumCard | OscillatorsCard | PathCard | TryCard
             if name == _OSCILLATORS:
                 card = OscillatorsCard(self._new)
             elif name == _PATH:
                 card = PathCard(self._new)
+            elif name == _TRY:
+                card = TryCard(self._new)
             else:
                 card = SumCard(next(s for s in SUMS if s.name == name))
             self.inside[name] = card
