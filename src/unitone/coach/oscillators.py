@@ -181,10 +181,12 @@ class _Beliefs:
 
     @classmethod
     @lru_cache(maxsize=32)
-    def usual(cls, count: int, timebase_ppm: float) -> _Beliefs:
-        """None, one or two oscillators off, with a good counter and with a poor one."""
+    def usual(cls, count: int, timebase_ppm: float, trusted: bool) -> _Beliefs:
+        """None, one or two oscillators off, with a good counter and, where it is not trusted, with a poor one."""
         few = [(), *((i,) for i in range(count)), *combinations(range(count), 2)]
-        return cls.of(count, timebase_ppm, [(wrong, poor) for poor in (False, True) for wrong in few])
+        return cls.of(
+            count, timebase_ppm, [(wrong, poor) for poor in ((False,) if trusted else (False, True)) for wrong in few]
+        )
 
     def weigh(self, model: _Model) -> _Weighed:
         """Every hypothesis against the readings."""
@@ -234,10 +236,12 @@ def attribute(
     readings: Sequence[Counted],
     candidates: Sequence[Point] = (),
     timebase_ppm: float = TIMEBASE_PPM,
+    trusted: bool = False,
 ) -> Attribution:
     """Trace readings to their oscillators. With no readings everything is open and the first reading is named.
 
-    ``timebase_ppm``: how far the counter's own clock may be (standard). Raises ValueError without oscillators, or for a
+    ``timebase_ppm``: how far the counter's own clock may be (standard); one that is ``trusted`` was checked, and is not taken
+    for a poor one whatever the readings look like. Raises ValueError without oscillators, or for a
     reading of one that is not among them.
     """
     if not sources:
@@ -249,7 +253,7 @@ def attribute(
                 raise ValueError(f"{point.label} names an oscillator {name!r} that is not there")
     n = len(sources)
     model = _Model(sources, readings)
-    beliefs = _Beliefs.usual(n, timebase_ppm)
+    beliefs = _Beliefs.usual(n, timebase_ppm, trusted)
     whole = beliefs.weigh(model)
     if len(readings) > 2:
         beliefs, whole = _widened(model, beliefs, whole)

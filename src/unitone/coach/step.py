@@ -450,6 +450,10 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
     half = step.limit.half_width
     q = step.quantity
     close = max(0.15 * half if half is not None else 3 * q.usual_std, 1.5 * q.usual_std)
+    if aimed is not None and half is not None:
+        # Places that just fit want the middle met more nearly.
+        spare = half - compromise(errors_together(state, step), half).worst
+        close = max(min(close, 0.5 * spare), 1.5 * q.usual_std)
     spots = []
     for x in hill_points(state, step, adjuster, since):
         r = x.reading

@@ -70,6 +70,14 @@ _JOBS: tuple[tuple[int, str, str, str, tuple[str, ...], tuple[str, ...], int, st
 )  # fmt: skip
 
 
+#: Stand-ins of other sheets: sheet, number, serial, owner, complaint, accessories, seed, opened, how far it has come.
+_OTHERS: tuple[tuple[str, int, str, str, str, tuple[str, ...], int, str, str], ...] = (
+    ("ostrel-curlew-5", 148, "C5-0417", "the lock keeper", "off frequency on SSB, worse on the upper bands", ("microphone",), 1,
+     "2026-11-23T10:30", "frequency"),
+    ("ostrel-teal-6", 149, "T6-1182", "the ferry kiosk", "heard on one channel, not on the others", ("case",), 25, "2026-11-24T14:15", "crystal"),
+)  # fmt: skip
+
+
 def build(logbook: Logbook) -> None:
     """Work all the demo jobs and leave each where it should stand."""
     logbook.set_setting("workshop", WORKSHOP)
@@ -79,17 +87,21 @@ def build(logbook: Logbook) -> None:
     for number, serial, owner, complaint, accessories, missing, seed, opened, state in _JOBS:
         card = Card(number, SHEET, serial, owner, complaint, seed, accessories, missing)
         _standin(logbook, card, opened, state, "Ostrel Fen 40" if number == 139 else "")
+    for sheet, number, serial, owner, complaint, accessories, seed, opened, state in _OTHERS:
+        _standin(
+            logbook, Card(number, sheet, serial, owner, complaint, seed, accessories), opened, state, hand_over=False
+        )
 
 
-def _standin(logbook: Logbook, card: Card, opened: str, state: str, title: str = "") -> None:
+def _standin(logbook: Logbook, card: Card, opened: str, state: str, title: str = "", hand_over: bool = True) -> None:
     start = datetime.fromisoformat(opened).replace(tzinfo=UTC)
-    session = Session(logbook, open_job(logbook, SHEET, card, utc=demohand.stamp(start), title=title))
+    session = Session(logbook, open_job(logbook, card.sheet_id, card, utc=demohand.stamp(start), title=title))
     session._now = lambda: demohand.stamp(start + timedelta(seconds=session.bench.seconds() + 2.5 * session.state.seq))
     number = card.number
     demohand.before(session, number)
     _work(session, state, lambda: demohand.parts(session, number in _SQUELCH_CAP, number in _RAIL_CAP))
     demohand.after(session, number)
-    if session.state.finished and number not in (142, 144):
+    if session.state.finished and hand_over and number not in (142, 144):
         session.hand_over(card.owner)
     if number in _ARCHIVED:
         session.archive()
@@ -109,10 +121,23 @@ def _work(session: Session, state: str, parts: Callable[[], None]) -> None:
         if state in ("as-found", "wait") and session.state.phase == "adjust":
             break
         advice = session.advice()
+        if state == "crystal" and advice.act == "finish":
+            session.go_to("crystals")
+            break
+        if (
+            state == "frequency"
+            and session.state.phase == "adjust"
+            and advice.act == "turn"
+            and advice.step == "band-e"
+        ):
+            # The carriers are in, the band's crystal is the next.
+            break
         if state == "half" and advice.act == "turn" and advice.step == "front-end" and advice.why == "to-peak":
             # Half way up the first coil of the front end: the last reading was on the far flank.
             break
         session.follow(advice)
+    if state == "crystal":
+        session.set_status("waiting", "waits for a crystal for channel C, 9.031667 MHz", "18.00")
     if state == "wait":
         session.note("Reference far off; the owner asks for a price before anything is turned.")
         session.set_status("waiting", "waits for the owner: go ahead?", "25.00")

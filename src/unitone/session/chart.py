@@ -11,7 +11,7 @@ from unitone.job.state import JobState
 from unitone.job.verdicts import Line, lines
 from unitone.quantities.registry import Quantity
 from unitone.quantities.show import number, show, show_value
-from unitone.radio.vcofit import Law, fit
+from unitone.radio.vcofit import Law, fit, stretch
 from unitone.sheet.frequency import Place, outputs, places
 from unitone.sheet.model import Conditions, Sheet, Step, Way
 from unitone.words import tr
@@ -88,9 +88,13 @@ def _mark(sheet: Sheet, step: Step, n: int, line: Line, at_hand: Conditions, law
         hz = vco_hz(sheet, required)
         if hz is not None and math.isfinite(law.volts(hz)):
             expected = (law.volts(hz), *law.between(hz))
-    group = " ".join(x for x in (required.band, (required.mode or "").upper()) if x)
+    band, mode, label = required.band or "", (required.mode or "").upper(), required.channel or ""
+    if len({c.channel for c in step.required}) == 1 and len({c.mode for c in step.required}) > 1:
+        # One channel in several modes: the mode tells the marks of a band apart.
+        label, mode = mode, ""
+    group = " ".join(x for x in (band, mode) if x)
     here = (at_hand.band, at_hand.mode, at_hand.channel) == (required.band, required.mode, required.channel)
-    return ChartMark(required.channel or "", group, found, now, line.inside, line.stale, here, expected)
+    return ChartMark(label, group, found, now, line.inside, line.stale, here, expected)
 
 
 def vco_hz(sheet: Sheet, conditions: Conditions) -> float | None:
@@ -155,6 +159,48 @@ def margins(sheet: Sheet, law: Law, window: tuple[float, float], way: Way) -> tu
         if hz is not None:
             found.setdefault(place.band or "", []).append(law.volts(hz))
     return tuple(Margin(band, min(v), max(v), min(min(v) - window[0], window[1] - max(v))) for band, v in found.items())
+
+
+def vco_words(state: JobState, step: Step) -> str:
+    """At a step that reads control volts: which way and how far the core has to go, where a fitted law says that a band would not lock."""
+    window = (step.limit.low, step.limit.high)
+    if step.quantity_id != "vco.volts" or window[0] is None or window[1] is None or (law := vco_law(state)) is None:
+        return ""
+    way: Way = "send" if step.setting.way == "send" else "receive"
+    wide = _window(state.sheet, way)
+    every = [
+        vco_hz(state.sheet, Conditions(way=way, band=p.band, mode=p.mode, channel=p.channel))
+        for p in places(state.sheet, way)
+    ]
+    hz = [f for f in every if f is not None]
+    if not hz:
+        return ""
+    made = stretch(law, hz, wide)
+    if made.margin_v >= 0:
+        return ""
+    if made.turned is None:
+        return tr(
+            "No core brings every channel to lock: the range asks a capacitance ratio of {need}, the window gives {have}.",
+            need=number(made.ratio_needed, 3), have=number(made.ratio_there, 3),
+        )  # fmt: skip
+    into = tr("in (more inductance)") if made.turned > 0 else tr("out (less inductance)")
+    at = vco_hz(state.sheet, step.setting)
+    aim = (
+        ""
+        if at is None
+        else tr(", until {place} shows {v} V", place=step.setting.place, v=number(law.volts(at, made.turned), 2))
+    )
+    return tr("Some channels would not lock. Core {way}{aim}: that centres all of them.", way=into, aim=aim)
+
+
+def _window(sheet: Sheet, way: Way) -> tuple[float, float]:
+    """The widest window of control volts that the sheet allows that way."""
+    limits = [
+        s.limit
+        for s in sheet.steps
+        if s.quantity_id == "vco.volts" and (s.setting.way == way or s.setting.way == "either")
+    ]
+    return min(x.low for x in limits if x.low is not None), max(x.high for x in limits if x.high is not None)
 
 
 def _words(state: JobState, step: Step, marks: tuple[ChartMark, ...], law: Law | None) -> str:

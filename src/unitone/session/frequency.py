@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-from unitone.coach.oscillators import TIMEBASE_PPM, Attribution, Counted, Judged, Point, Source, attribute
+from unitone.coach.oscillators import FINE_HZ, TIMEBASE_PPM, Attribution, Counted, Judged, Point, Source, attribute
 from unitone.errors import EntryError, SheetError, UnitoneError
 from unitone.job.state import JobState
 from unitone.quantities.entry import parse_si
@@ -213,6 +213,15 @@ def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[s
         return tr("Well inside: leave it alone.")
     if found.named and not found.open:
         return named[0]
+    known = [j for j in found.open if j.std_hz <= FINE_HZ]
+    if found.open and len(known) == len(found.open):
+        # Each of them was as good as counted by itself: how far off it is is known, if not whether that is a fault.
+        worst = max(known, key=lambda j: abs(j.error_hz))
+        return (
+            _named(worst)
+            if abs(worst.error_hz) > LEAVE_HZ
+            else tr("No oscillator is off by more than a healthy one is.")
+        )
     if found.open:
         names = ", ".join(j.source.id for j in found.open)
         if found.timebase_std_ppm > _DOUBTED_PPM:

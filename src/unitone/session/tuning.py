@@ -11,11 +11,12 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Literal
 
-from unitone.coach.oscillators import Attribution, Judged, Point, attribute
+from unitone.coach.oscillators import Attribution, Counted, Judged, Point, attribute
 from unitone.coach.setting import SetMove, Spot, next_set_move
 from unitone.coach.step import stops_touched
 from unitone.errors import UnitoneError
 from unitone.job.state import JobState, Logged
+from unitone.job.verdicts import SETTLED, verdict
 from unitone.quantities.show import number
 from unitone.session.frequency import LEAVE_HZ, point_of, readings_of, shifted, sources, timebase_of
 from unitone.session.session import Session
@@ -32,6 +33,8 @@ CLOSE_HZ = 8.0
 _WORSE_HZ = 18.0
 #: A counter that the readings say is so far off (ppm) is checked before anything is trimmed by it.
 _COUNTER_PPM = 2.0
+#: A counter that was checked to this (ppm, standard) is believed.
+_TRUSTED_PPM = 0.3
 #: A trimmer is taken in hand so many times at most.
 _VISITS = 3
 _COUNTED = ("tx.frequency_error", "osc.frequency", "ref.frequency", "rx.lo_error")
@@ -93,9 +96,7 @@ def advise_tuning(state: JobState) -> Tuning:
     things = countables(sheet)
     readings = readings_of(state)
     read = {r.point.label for r in readings}
-    found = attribute(
-        sources(sheet), readings, [c.point for c in things if c.point.label not in read], timebase_of(state)
-    )
+    found = _traced(state, readings, [c.point for c in things if c.point.label not in read])
     if not readings:
         first = max(things, key=lambda c: (c.point.direct is None, len(c.point.terms)), default=None)
         return Tuning("done", "settled") if first is None else Tuning("read", "first", first)
@@ -115,7 +116,7 @@ def advise_tuning(state: JobState) -> Tuning:
     left = tuple(given_up.items())
     if found.suspect is not None and (again := _read_again(state, things, readings[found.suspect].point)) is not None:
         return Tuning("read", "does-not-fit", again, given_up=left)
-    if abs(found.timebase_ppm) > max(_COUNTER_PPM, 3.0 * found.timebase_std_ppm):
+    if timebase_of(state) > _TRUSTED_PPM and abs(found.timebase_ppm) > max(_COUNTER_PPM, 3.0 * found.timebase_std_ppm):
         return Tuning("check counter", "counter", given_up=left)
     before = _as_found(state, things)
     outside = [c for c in things if not _surely_inside(found, c) or _worse(found, before, c)]
@@ -155,7 +156,13 @@ def _as_found(state: JobState, things: Sequence[Countable]) -> Attribution | Non
     if first is None:
         return None
     readings = readings_of(state, first)
-    return attribute(sources(state.sheet), readings, (), timebase_of(state)) if readings else None
+    return _traced(state, readings, ()) if readings else None
+
+
+def _traced(state: JobState, readings: Sequence[Counted], candidates: Sequence[Point]) -> Attribution:
+    """Readings traced with what is known of this bench's counter."""
+    ppm = timebase_of(state)
+    return attribute(sources(state.sheet), readings, candidates, ppm, ppm <= _TRUSTED_PPM)
 
 
 def _worse(found: Attribution, before: Attribution | None, thing: Countable) -> bool:
@@ -272,7 +279,9 @@ def elsewhere_words(state: JobState, step: Step) -> str:
 
     Empty while the radio is read as found, where nothing is out, and where one trimmer serves several crystals.
     """
-    if state.phase == "as-found" or step.quantity_id not in _COUNTED or not tells_apart(state.sheet):
+    if state.phase == "as-found" or step.quantity_id not in _COUNTED or verdict(state, step) in SETTLED:
+        return ""
+    if not tells_apart(state.sheet):
         return ""
     move = advise_tuning(state)
     if move.act != "turn" or move.adjuster in step.adjusters:

@@ -16,7 +16,7 @@ from unitone.job.tape import Entry, Reading
 from unitone.job.verdicts import Line, lines, verdict, worst
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.quantities.show import microvolts, number, show, show_value
-from unitone.session.chart import chart_view
+from unitone.session.chart import chart_view, vco_words
 from unitone.session.extras import (
     board_picture,
     can_judge,
@@ -99,10 +99,11 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         notes=tuple(
             words
             for words in (
-                step.note,
                 oscillator_words(state, step),
                 elsewhere_words(state, step),
+                vco_words(state, step),
                 *more_words(state, step),
+                step.note,
             )
             if words
         ),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPaintEvent, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QPaintEvent, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -20,7 +20,7 @@ from unitone.desktop.widgets.chart import ChannelChart
 from unitone.desktop.widgets.hill import HillPlot
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.marks import draw_mark
-from unitone.desktop.widgets.painted import Painted, label
+from unitone.desktop.widgets.painted import Elided, Painted, label
 from unitone.desktop.widgets.strips import LimitBar
 from unitone.desktop.worker import LiveFigure
 from unitone.session.shapes import BenchView
@@ -217,6 +217,10 @@ class StepCard(QFrame):
         self.notes = label("quiet", "", True)
         self.notes.setAccessibleName(tr("Notes"))
         layout.addWidget(self.notes)
+        #: The same in one line where there is no room for more.
+        self.brief = Elided("quiet")
+        self.brief.setAccessibleName(tr("Notes"))
+        layout.addWidget(self.brief)
         self.chart = ChannelChart()
         layout.addWidget(self.chart, 1)
         self.hill = HillPlot()
@@ -311,8 +315,7 @@ class StepCard(QFrame):
         # With many places the chart says more than a hill of one place, but while that one is turned.
         turned = view.hill is not None and len({x for x, _ in view.hill.points}) > 1
         self.hill.setVisible(view.chart is None or (turned and not self._short))
-        self.notes.setText(" ".join(view.notes))
-        self.notes.setVisible(bool(view.notes) and (view.chart is not None or bool(view.hill and view.hill.points)))
+        self._place_notes()
         self._show_coach(view)
         self._show_buttons(view)
 
@@ -386,9 +389,26 @@ class StepCard(QFrame):
         """Give way in a small window: the ledger has the way back, the hill may be small."""
         self.back.setVisible(not narrow)
         self.hill.setMinimumHeight(theme.px(84 if low else 120))
+        self.chart.setMinimumHeight(theme.px(80 if low else 118))
         self._short = low
+        self._place_notes()
         if self._view is not None:
             self._set_words(self._view, False)
+
+    def _place_notes(self) -> None:
+        """What there is to say beside a plot: whole where the card is tall, else in one line with the rest in its tip."""
+        view = self._view
+        words = "" if view is None else " ".join(view.notes)
+        plotted = view is not None and (view.chart is not None or (view.hill is not None and bool(view.hill.points)))
+        roomy = self.height() >= theme.px(560) and not self._short
+        self.notes.setText(words)
+        self.brief.setText(words)
+        self.notes.setVisible(bool(words) and plotted and roomy)
+        self.brief.setVisible(bool(words) and plotted and not roomy)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._place_notes()
 
     # -- typing ---------------------------------------------------------------------------------
 

@@ -54,7 +54,7 @@ class TryCard(QFrame):
         self._grid = QGridLayout()
         self._grid.setVerticalSpacing(theme.px(4))
         self._grid.setColumnStretch(1, 1)
-        self._grid.setColumnMinimumWidth(0, theme.px(170))
+        self._grid.setColumnMinimumWidth(0, theme.px(110))
         layout.addLayout(self._grid)
         self.fields: dict[str, Choice | QLineEdit] = {}
         self._names: dict[str, QWidget] = {}
@@ -101,7 +101,7 @@ class TryCard(QFrame):
         else:
             field = Choice()
             field.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            field.setMinimumContentsLength(8)
+            field.setMinimumContentsLength(5)
             field.activated.connect(lambda _, k=key: self._chosen(k))
         name = label("small", words, True)
         name.setBuddy(field)
