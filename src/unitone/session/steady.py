@@ -38,30 +38,33 @@ class Drift:
 def drift(readings: Sequence[tuple[float, float]], small_hz: float, u_hz: float = 1.0) -> Drift | None:
     """From (seconds, Hz) of one point, untouched between: the slope at the end, and the wait until less than ``small_hz`` is to come.
 
-    Warming up goes like 1 - exp(-t/tau): with slopes s1, s2 of the earlier and the later half (times between their middles dt),
-    tau = dt/ln(s1/s2) and what is to come is s2*tau. None for fewer than three counts, or too short a time.
+    Warming up goes like c + a·exp(-t/tau): for each tau of a fine scale c and a are a line, and the least squares choose. No
+    wait is told where a constant does as well, or where the course is still straight (tau far beyond the time that was watched).
+    None for fewer than three counts, or too short a time.
     """
     if len(readings) < 3 or readings[-1][0] - readings[0][0] < _LEAST_S:
         return None
     t, f = np.array([r[0] for r in readings]), np.array([r[1] for r in readings])
-    middle = len(t) // 2
-    late_t, late_f = t[middle - (len(t) == 3) :], f[middle - (len(t) == 3) :]
-    slope, std = _slope(late_t, late_f, u_hz)
-    early, early_std = _slope(t[: middle + 1], f[: middle + 1], u_hz)
-    wait = None
-    apart = float(np.mean(late_t) - np.mean(t[: middle + 1]))
-    if abs(early) > 2 * early_std and early * slope > 0 and abs(early) > 1.05 * abs(slope) and apart > 0:
-        tau = apart / math.log(early / slope)
-        to_come = abs(slope) * tau
-        wait = 0.0 if to_come <= small_hz else tau * math.log(to_come / small_hz)
-    return Drift(60.0 * slope, 60.0 * std, wait)
-
-
-def _slope(t: np.ndarray, f: np.ndarray, u_hz: float) -> tuple[float, float]:
-    """Hz a second by least squares, and its spread from the counter's own fineness."""
-    away = t - t.mean()
+    watched = float(t[-1] - t[0])
+    best: tuple[float, float, float] | None = None
+    for tau in np.geomspace(watched / 10.0, watched * 3.0, 80):
+        shape = np.exp(-(t - t[-1]) / tau)
+        design = np.stack([np.ones_like(t), shape], 1)
+        (c, a), *_ = np.linalg.lstsq(design, f, rcond=None)
+        left = float(np.sum((f - c - a * shape) ** 2))
+        if best is None or left < best[0]:
+            best = (left, float(a), float(tau))
+    assert best is not None
+    left, to_come, tau = best
+    constant = float(np.sum((f - f.mean()) ** 2))
+    seen = constant - left > 9.0 * u_hz**2 and len(t) > 3 and tau < 2.9 * watched
+    wait = None if not seen else max(tau * math.log(abs(to_come) / small_hz), 0.0) if to_come else 0.0
+    # While it warms up the slope is that of the end; else all the counts tell it together.
+    last = t[len(t) // 2 :] if seen else t
+    away = last - last.mean()
     square = float(away @ away)
-    return (float(away @ f) / square, u_hz / math.sqrt(square)) if square > 0 else (0.0, math.inf)
+    slope, std = float(away @ f[-len(last) :]) / square, u_hz / math.sqrt(square)
+    return Drift(60.0 * slope, 60.0 * std, wait)
 
 
 def drift_of(state: JobState, step: Step) -> Drift | None:
