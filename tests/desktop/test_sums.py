@@ -72,14 +72,14 @@ def test_a_question_is_found_and_what_was_typed_stays(desk: Desk, page: SumsPage
     desk.key("vco")
     assert page.list.count() == 1 and page.cards.currentWidget() is page._made["vco"]
     page.find.clear()
-    assert page.list.count() == len(SUMS) + 2
+    assert page.list.count() == len(SUMS) + 3
     assert ask(page, "padder") is card and "24 pF" in said(card)
 
 
 def test_oscillators_are_traced_reading_by_reading(page: SumsPage) -> None:
     card = ask(page, "oscillators")
     assert (
-        isinstance(card, OscillatorsCard) and card.sheets.count() == 3 and "Nothing is read yet" in card.headline.text()
+        isinstance(card, OscillatorsCard) and card.sheets.count() == 5 and "Nothing is read yet" in card.headline.text()
     )
     card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Tarn 40"))
     card.sheets.activated.emit(1)
@@ -114,7 +114,15 @@ def test_oscillators_are_traced_reading_by_reading(page: SumsPage) -> None:
 
 def test_the_path_from_the_crystals_to_the_aerial_is_drawn(page: SumsPage) -> None:
     card = ask(page, "path")
-    assert isinstance(card, PathCard) and card.sheets.currentText() == "Ostrel Mallard 6" and not card.band.isVisible()
+    assert isinstance(card, PathCard) and card.sheets.currentText() == "Ostrel Curlew 5" and card.band.isVisible()
+    made = {b.id: b.mhz for b in card.drawing._path.outputs}  # type: ignore[union-attr]
+    assert made["tx.carrier"] == "26.315000 MHz" and made["vco"] == made["rx.lo1"] == "37.010000 MHz"
+    card.mode.setCurrentIndex(card.mode.findText("USB"))
+    card.mode.activated.emit(0)
+    assert ("car-usb", "tx.carrier", "× -1") in card.drawing._path.joins  # type: ignore[union-attr]
+    card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Mallard 6"))
+    card.sheets.activated.emit(1)
+    assert not card.band.isVisible() and not card.mode.isVisible()
     card.channel.setCurrentIndex(1)
     card.channel.activated.emit(1)
     path = card.drawing._path
@@ -142,7 +150,7 @@ def test_the_path_from_the_crystals_to_the_aerial_is_drawn(page: SumsPage) -> No
 def test_it_fits(desk: Desk, page: SumsPage, width: int, height: int, scale: float, name: str) -> None:
     theme.use(name, scale)
     desk.window.resize(width, height)
-    for sum_name in ("oscillators", "path", "vco", "padder"):
+    for sum_name in ("oscillators", "path", "try", "vco", "padder"):
         card = ask(page, sum_name)
         desk.qtbot.wait(30)
         assert card.minimumSizeHint().width() <= page.cards.width() + 2, sum_name

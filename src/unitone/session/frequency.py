@@ -211,8 +211,9 @@ def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[s
         return tr("Nothing is read yet.")
     if all(abs(r.error_hz) <= LEAVE_HZ for r in readings) and not found.named:
         return tr("Well inside: leave it alone.")
-    if found.named and not found.open:
-        return named[0]
+    if found.named:
+        left = ", ".join(j.source.id for j in found.open)
+        return named[0] + (tr(". Of {names} these readings do not tell", names=left) if left else "")
     known = [j for j in found.open if j.std_hz <= FINE_HZ]
     if found.open and len(known) == len(found.open):
         # Each of them was as good as counted by itself: how far off it is is known, if not whether that is a fault.
@@ -410,6 +411,9 @@ def frequency_path(sheet: Sheet, band: str | None, mode: str | None, channel: st
         raise SheetError(
             [f"{sheet.title}: no mixing line speaks of channel {channel}. Add one for it under [[mixing]]."]
         )
+    # What goes into the mixers and to the aerial, and the VCO; sums on the way are in the fractions already.
+    ends = {m.output: m for m in made if m.output.partition(".")[0] in ("tx", "rx") or m.output == "vco"}
+    made = list(ends.values()) or made
     used = {name for m in made for name, _ in m.terms}
     joins = []
     for m in made:

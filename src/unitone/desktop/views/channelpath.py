@@ -102,7 +102,8 @@ class PathCard(QFrame):
         self._labels = {}
         for fields in (
             ((self.sheets, tr("Sheet")),),
-            ((self.band, tr("Band")), (self.mode, tr("Mode")), (self.channel, tr("Channel"))),
+            ((self.band, tr("Band")), (self.mode, tr("Mode"))),
+            ((self.channel, tr("Channel")),),
         ):
             row = QHBoxLayout()
             for field, words in fields:
