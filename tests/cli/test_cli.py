@@ -116,7 +116,7 @@ def test_sheets_of_the_workshop_and_bundles(capsys: pytest.CaptureFixture[str], 
 
 def test_jobs_and_reports(capsys: pytest.CaptureFixture[str], demo: str, tmp_path: Path) -> None:
     rows = json.loads(call(capsys, "jobs", "--workspace", demo, "--json")[1])
-    assert len(rows) == 36 and {"id", "number", "radio", "state", "complaint", "step"} == set(rows[0])
+    assert len(rows) == 38 and {"id", "number", "radio", "state", "complaint", "step"} == set(rows[0])
     assert [
         r["number"] for r in json.loads(call(capsys, "--workspace", demo, "jobs", "--find", "cousin", "--json")[1])
     ] == [147, 133]

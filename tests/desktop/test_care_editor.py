@@ -68,11 +68,11 @@ def test_a_voltage_table_typed_in_the_editor_is_judged_on_the_card(desk: Desk) -
     desk.until(lambda: bool(own.own()))
     kept = next(k for k in own.kept() if k.own)
     assert kept.aliases == ("Ostrel Teal 6", "Ostrel Teal 6 S") and "teal" in kept.words
-    job = open_job(desk.logbook, kept.id, Card(148, kept.id, "M6-1"))
+    job = open_job(desk.logbook, kept.id, Card(150, kept.id, "M6-1"))
     desk.window.show_card(job, "rails")
     card = desk.window._card
     assert isinstance(card, CardPage)
-    desk.until(lambda: card.view is not None and card.view.number == 148)
+    desk.until(lambda: card.view is not None and card.view.number == 150)
     assert "Set the current limit to 0.8 A." in card.rails.words.text()
     cell = next(c for c in card.view.volts if c.id == "mixer")  # type: ignore[union-attr]
     assert cell.should.startswith("7.4 or 7.2 V") and cell.title == "Mixer supply"

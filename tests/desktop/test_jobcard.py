@@ -73,14 +73,14 @@ def new_by_hand(desk: Desk) -> Card:
     form.accessories.setText("microphone")
     form.missing.setText("power lead")
     desk.qtbot.mouseClick(form.open, Qt.MouseButton.LeftButton)
-    desk.until(lambda: desk.window._bench is not None and desk.bench.view is not None and desk.bench.view.number == 148)
-    return Card(desk, 148)
+    desk.until(lambda: desk.window._bench is not None and desk.bench.view is not None and desk.bench.view.number == 150)
+    return Card(desk, 150)
 
 
 def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     card = new_by_hand(desk)
     desk.key(Qt.Key.Key_J, CONTROL)
-    desk.until(lambda: card.page.view is not None and card.page.view.number == 148)
+    desk.until(lambda: card.page.view is not None and card.page.view.number == 150)
     page = card.page
     # Intake: what is missing, whose it is, the first look.
     assert (
@@ -213,7 +213,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     jobs = desk.window.jobs
     desk.until(lambda: desk.window.pages.currentWidget() is jobs)
     jobs.find.setText("C58 5150")
-    desk.until(lambda: [(r.number, r.status) for r in jobs.model.rows] == [(148, "handed over")])
+    desk.until(lambda: [(r.number, r.status) for r in jobs.model.rows] == [(150, "handed over")])
 
 
 def _everything(session: Session) -> None:

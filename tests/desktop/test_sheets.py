@@ -170,7 +170,7 @@ def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None
     form.serial.setFocus()
     desk.key("12-0042")
     desk.key(Qt.Key.Key_Return)
-    desk.until(lambda: desk.window._bench is not None and desk.bench.view is not None and desk.bench.view.number == 148)
+    desk.until(lambda: desk.window._bench is not None and desk.bench.view is not None and desk.bench.view.number == 150)
     desk.bench.setFocus()
     assert desk.bench.board.image is not None and desk.bench.board.image.valid
     read_through(desk)
@@ -221,7 +221,7 @@ def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None
 
 
 def state_of(desk: Desk) -> Any:
-    row = desk.logbook.job("148")
+    row = desk.logbook.job("150")
     return fold(desk.logbook.tape(row.id), row.id)
 
 
@@ -437,7 +437,7 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     assert form.carry.isVisible() and "0145" in form.carry.text() and form.carry.isChecked()
     form.serial.setFocus()
     desk.key(Qt.Key.Key_Return)
-    desk.until(lambda: desk.bench.view is not None and desk.bench.view.number == 148)
+    desk.until(lambda: desk.bench.view is not None and desk.bench.view.number == 150)
     assert "other final transistor" in desk.bench.view.variant_words  # type: ignore[union-attr]
     desk.bench.setFocus()
     desk.key("e")

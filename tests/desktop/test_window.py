@@ -130,12 +130,12 @@ def test_a_radio_is_aligned_through_the_window_from_new_job_to_certificate(desk:
     form.accessories.setText("microphone, bracket")
     form.seed.setValue(6)
     desk.key(Qt.Key.Key_Return)
-    desk.until(lambda: desk.window._bench is not None and desk.bench.view is not None and desk.bench.view.number == 148)
+    desk.until(lambda: desk.window._bench is not None and desk.bench.view is not None and desk.bench.view.number == 150)
     desk.bench.setFocus()
     view = desk.bench.view
     assert view is not None and view.phase == "as-found" and "serial 40-2222" in desk.bench.title.text()
-    align_with_keys(desk, 148)
-    state = state_of(desk, 148)
+    align_with_keys(desk, 150)
+    state = state_of(desk, 150)
     assert state.finished and not blockers(state)
     assert {verdict(state, s) for s in state.sheet.steps} <= {"holds", "left alone"}
     assert state.turns and len(state.readings) > 40
@@ -155,7 +155,7 @@ def test_a_radio_is_aligned_through_the_window_from_new_job_to_certificate(desk:
     papers.save("pdf", tmp_path / "no" / "place.pdf")  # type: ignore[union-attr]
     desk.until(lambda: "cannot be written" in papers.words.text())  # type: ignore[union-attr]
     desk.window.show_place("jobs")
-    assert desk.logbook.job("148").status == "finished"
+    assert desk.logbook.job("150").status == "finished"
 
 
 def test_a_digit_opens_the_entry_and_nonsense_loses_nothing(desk: Desk) -> None:
@@ -249,7 +249,7 @@ def test_notes_generator_and_hand_jobs(desk: Desk) -> None:
     desk.window.jobs.ask_new()
     desk.window.jobs.new_job.simulated.setChecked(False)
     desk.window.jobs.new_job.make()
-    desk.until(lambda: desk.bench.view is not None and desk.bench.view.number == 148)
+    desk.until(lambda: desk.bench.view is not None and desk.bench.view.number == 150)
     desk.bench.setFocus()
     assert desk.bench.step.main.text().startswith("It is set up")
     desk.after(lambda: desk.key(Qt.Key.Key_Return))
@@ -257,7 +257,7 @@ def test_notes_generator_and_hand_jobs(desk: Desk) -> None:
     assert desk.bench.step.typing, "on a hand bench the main button opens the entry"
     desk.key("8.02")
     desk.after(lambda: desk.key(Qt.Key.Key_Return))
-    assert state_of(desk, 148).readings[-1].reading.value == 8.02 and state_of(desk, 148).card.standin_seed is None
+    assert state_of(desk, 150).readings[-1].reading.value == 8.02 and state_of(desk, 150).card.standin_seed is None
 
 
 def test_the_needle_lives_and_is_no_reading_until_logged(desk: Desk) -> None:

@@ -48,7 +48,7 @@ def test_a_second_window_is_refused_and_readers_are_not(tmp_path: Path) -> None:
         with pytest.raises(LogbookBusy, match="another Unitone window"):
             Logbook(tmp_path)
         with Logbook(tmp_path, read_only=True) as reader:
-            assert len(reader.jobs()) == 36
+            assert len(reader.jobs()) == 38
         code = "import sys; from pathlib import Path; from unitone.store.logbook import Logbook; Logbook(Path(sys.argv[1]))"
         other = subprocess.run([sys.executable, "-c", code, str(tmp_path)], capture_output=True, text=True, check=False)
         assert other.returncode == 1 and "LogbookBusy" in other.stderr
@@ -58,19 +58,19 @@ def test_a_second_window_is_refused_and_readers_are_not(tmp_path: Path) -> None:
 def test_numbers_search_and_states(tmp_path: Path) -> None:
     with Logbook(tmp_path) as book:
         fill(book)
-        assert [r.number for r in book.jobs()] == list(range(147, 111, -1))
+        assert [r.number for r in book.jobs()] == list(range(149, 111, -1))
         assert [r.number for r in book.jobs("cousin")] == [147, 133]
         assert {r.number for r in book.jobs("island ferry")} == {112, 116, 121, 127, 129, 136, 140, 146}
         assert [r.number for r in book.jobs("0143")] == [143] == [r.number for r in book.jobs("143")]
         assert book.jobs('"; DROP TABLE job; --') == [] and book.jobs("owner asks price")[0].number == 143
         assert {r.status for r in book.jobs(status="finished")} == {"finished"}
         pages = [r.number for start in range(0, 40, 10) for r in book.jobs(limit=10, offset=start)]
-        assert pages == list(range(147, 111, -1)) and sum(book.counts().values()) == 36
+        assert pages == list(range(149, 111, -1)) and sum(book.counts().values()) == 38
         assert [r.number for r in book.like(serial="40-0877")] == [140, 129, 116] and len(
             book.like(sheet_id=SHEET, limit=9)
         ) == 9
         assert {r.number for r in book.jobs("C52", ("handed over", "archived"))} == {118, 129, 131, 140}
-        assert book.next_number() == 148
+        assert book.next_number() == 150
         with pytest.raises(StoreError, match="exists already"):
             open_job(book, SHEET, Card(147, SHEET))
         with pytest.raises(StoreError, match="exists already"):

@@ -232,6 +232,9 @@ def _turning(
     move = next_set_move(spots, aim, close, adjuster, state.positions[trim], stops_touched(state, trim))
     if move.act == "read":
         return Tuning("read", "watch", thing, name, trim)
+    if move.act == "go" and sum(s.mdeg == move.target_mdeg for s in spots) > 1:
+        # It has been there and back: a step of the trimmer is coarser than what is known of its oscillator.
+        return SetMove("stop", 0, "set")
     if move.act == "go":
         turned = move.target_mdeg - state.positions[trim]
         return Tuning("turn", "in-hand", thing, name, trim, turned, aim)
