@@ -478,7 +478,7 @@ def test_shots_are_made_offscreen(tmp_path: Path) -> None:
     assert {p.stem for p in made} == {
         "jobs",
         "bench",
-        "bench-channels",
+        "bench-chart",
         "certificate",
         "sums",
         "help",

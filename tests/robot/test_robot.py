@@ -166,3 +166,21 @@ def test_the_demo_workshop_is_whole_and_of_these_sheets() -> None:
         assert states[146].phase == "as-found" and states[145].phase == "adjust" and not states[145].turns
         told = dict(history(book, book.job("147")).recurring)
         assert told["Deviation, loud tone: too high"] == 5 and told["C41 replaced"] == 2
+
+
+def test_the_frequency_task_and_what_it_says_of_sheets_that_have_none(capsys: pytest.CaptureFixture[str]) -> None:
+    from unitone.cli.commands import run
+    from unitone.robot.frequency import run_frequency_trial
+
+    report = run_frequency_trial("ostrel-teal-6", 3, 25)
+    assert report["recovered"] == 3 and report["task"] == "frequency" and report["wrong_verdicts"] == 0
+    assert report["baseline"]["readings_per_set"] > 0 and set(report["error"]) == {"median_hz", "p95_hz", "max_hz"}
+    assert run(["robot", "ostrel-tarn-40", "--task", "frequency", "--sets", "1", "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["recovered"] == 1
+    assert run(["robot", "ostrel-curlew-5", "--task", "frequency", "--sets", "1"]) == 0
+    assert "Hz off median" in capsys.readouterr().out
+    assert run(["robot", "ostrel-curlew-5", "--task", "dance"]) == 2
+    assert "align and frequency" in capsys.readouterr().err
+    for sheet, says in (("ostrel-mallard-6", "no stand-in"), ("ostrel-weir-40-am", "no stand-in")):
+        with pytest.raises(SheetError, match=says):
+            run_frequency_trial(sheet, 1)
