@@ -21,7 +21,7 @@ from desktop.conftest import Desk
 from unitone.desktop import actions
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.theme.tokens import PAIRS, THEMES, contrast
-from unitone.desktop.views.jobs import FILTERS
+from unitone.desktop.views.jobs import FILTERS, JobsPage
 from unitone.desktop.views.jobslist import reason
 from unitone.desktop.widgets.lines import Counted
 from unitone.job.state import fold
@@ -37,9 +37,17 @@ def state_of(desk: Desk, number: int):  # type: ignore[no-untyped-def]
     return fold(desk.logbook.tape(row.id), row.id)
 
 
+def choose(page: JobsPage, number: int) -> None:
+    """Choose a job of the list."""
+    at = next(n for n, row in enumerate(page.model.rows) if row.number == number)
+    page.list.setCurrentIndex(page.model.index(at))
+
+
 def test_the_first_picture_has_the_jobs_in_it(desk: Desk) -> None:
     page = desk.window.jobs
-    assert page.model.rowCount() == 11 and page.current().number == 147  # type: ignore[union-attr]
+    assert page.model.rowCount() == 13 and page.current().number == 149  # type: ignore[union-attr]
+    choose(page, 147)
+    desk.until(lambda: "0147" in page.job.title.text())
     assert "0147" in page.job.title.text() and page.chips["archived"].isVisible()
     assert "cousin" in page.job.complaint.text() and "microphone" in page.job.accessories.text()
     assert page.job.missing.text() == "Missing: power lead."
@@ -65,7 +73,7 @@ def test_search_filter_and_empty_lists(desk: Desk) -> None:
     desk.until(lambda: page.model.rows == [])
     assert "Clear the search" in page.empty.text() and page.list_stack.currentIndex() == 1
     page.find.clear()
-    desk.until(lambda: len(page.model.rows) == 11)
+    desk.until(lambda: len(page.model.rows) == 13)
     for name, _, states in FILTERS:
         desk.qtbot.mouseClick(page.chips[name], Qt.MouseButton.LeftButton)
         shown = {r.status for r in page.model.rows}
@@ -74,6 +82,7 @@ def test_search_filter_and_empty_lists(desk: Desk) -> None:
 
 def test_waiting_and_open_again(desk: Desk) -> None:
     page = desk.window.jobs
+    choose(page, 147)
     desk.qtbot.mouseClick(page.job.wait, Qt.MouseButton.LeftButton)
     desk.key("waits for a core")
     desk.key(Qt.Key.Key_Return)
@@ -124,6 +133,9 @@ def align_with_keys(desk: Desk, number: int, most: int = 700) -> int:
 def test_a_radio_is_aligned_through_the_window_from_new_job_to_certificate(desk: Desk, tmp_path: Path) -> None:
     desk.key(Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     form = desk.window.jobs.new_job
+    form.model.setCurrentIndex(
+        next(n for n in range(form.model.count()) if form.model.itemText(n).startswith("Ostrel Tarn 40"))
+    )
     desk.key("40-2222")
     form.complaint.setFocus()
     desk.key("deaf, distorted")

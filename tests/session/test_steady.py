@@ -11,7 +11,7 @@ from scipy.optimize import curve_fit
 from unitone.errors import EntryError
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
-from unitone.session.steady import drift, drift_words, gate_words, swing_words
+from unitone.session.steady import drift, drift_words, gate_words, range_words, swing_words
 from unitone.session.sums import sum_of, work_out
 from unitone.session.view import take_view
 from unitone.store.logbook import Logbook
@@ -122,3 +122,40 @@ def test_the_sums_of_the_same_questions() -> None:
     ):  # fmt: skip
         with pytest.raises(EntryError, match=says):
             work_out(sum_of(name), given)
+
+
+def test_a_trimmer_that_stops_short_names_its_range_and_the_sum(book: Logbook) -> None:
+    session = by_hand(book)
+    session.go_to("reference")
+    step = session.step
+    # Half a revolution, and never up to nominal: 10.2394 to 10.23986 MHz.
+    for turned, hz in (
+        (0, 10_239_700),
+        (60_000, 10_239_500),
+        (30_000, 10_239_400),
+        (-150_000, 10_239_780),
+        (-110_000, 10_239_860),
+    ):
+        session.turn("CT1", turned)
+        session.type_in(f"{hz} Hz", step.setting)
+    words = range_words(session.state, step)
+    assert words.startswith("CT1 goes from 10.239400 MHz to 10.239860 MHz: 140 Hz short. Sums, “Which padder?”"), words
+    assert "It moves besides: Band A at the aerial" in words and words in take_view(session).notes
+    assert range_words(session.state, session.sheet.step("vco-bands")) == ""
+    # What the sum makes of these two: a smaller padder brings nominal into the middle half.
+    made = work_out(
+        sum_of("padder"),
+        {
+            "low": "10.2394 MHz",
+            "high": "10.23986 MHz",
+            "wanted": "10.24 MHz",
+            "least": "3 pF",
+            "most": "12 pF",
+            "padder": "22 pF",
+        },
+    )
+    assert made[0].value is not None and made[0].value < 22e-12
+    # Once the target lies within, nothing is said.
+    session.turn("CT1", 5_000)
+    session.type_in("10240010 Hz", step.setting)
+    assert range_words(session.state, step) == ""

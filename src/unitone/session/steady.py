@@ -9,10 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from unitone.coach.compromise import compromise
-from unitone.coach.step import errors_together
+from unitone.coach.step import errors_together, hill_points, stops_touched
 from unitone.errors import UnitoneError
 from unitone.job.state import JobState
-from unitone.quantities.show import number
+from unitone.quantities.registry import Quantity
+from unitone.quantities.show import number, show
 from unitone.session.frequency import point_of
 from unitone.sheet.model import Sheet, Step
 from unitone.words import tr
@@ -22,6 +23,8 @@ _COUNTED = ("tx.frequency_error", "osc.frequency", "ref.frequency", "rx.lo_error
 _COOLS_S, _SOLDERED = 300.0, ("crystal", "padder", "repair", "recap", "band")
 #: Counts of one point further apart than this tell a drift (s); older ones are of another warm-up.
 _LEAST_S, _MOST_S = 20.0, 1800.0
+#: Half a revolution, less what a hand misses, shows all that a trimmer without stops can do (millidegrees).
+_HALF_ROUND = 165_000
 #: A drift that moves the carrier by less than this share of the limit in ten minutes is no drift.
 _SHARE, _AHEAD_S = 0.1, 600.0
 
@@ -232,9 +235,51 @@ def _crystal_of(sheet: Sheet, step: Step, place: str) -> tuple[str, float] | Non
     return own[0] if len(own) == 1 else None
 
 
+# -- a trimmer that stops short ------------------------------------------------------------------------------------
+
+
+def range_words(state: JobState, step: Step) -> str:
+    """Where half a revolution of a step's trimmer, or a preset from stop to stop, did not reach the target: its range, by how much it
+    falls short, and what a part beside it would move as well."""
+    if step.aim != "set" or not step.adjusters or step.quantity.kind not in ("hertz", "hertz-error", "volts"):
+        return ""
+    adjuster = state.sheet.adjuster(step.adjusters[0])
+    target = step.target if step.target is not None else step.limit.middle
+    near = [
+        (x.positions[adjuster.id], x.reading.value)
+        for x in hill_points(state, step, adjuster.id, 0)
+        if x.reading.value is not None and not x.reading.bound
+    ]
+    if len(near) < 3:
+        return ""
+    span = max(p for p, _ in near) - min(p for p, _ in near)
+    low, high = stops_touched(state, adjuster.id)
+    whole = span >= _HALF_ROUND if not adjuster.stops else low is not None and high is not None
+    values = [v for _, v in near]
+    if not whole or min(values) <= target <= max(values):
+        return ""
+    short = target - max(values) if target > max(values) else target - min(values)
+    others = [
+        s.title
+        for s in state.sheet.steps
+        if s is not step and any(adjuster.can_change(s.quantity_id, c) for c in s.required)
+    ]
+    q = step.quantity
+    asks = tr("Which padder?") if q.kind != "volts" else tr("Which resistor centres the preset?")
+    said = tr(
+        "{id} goes from {low} to {high}: {short} short. Sums, “{asks}”, names the part from these two.",
+        id=adjuster.id, low=show(q, min(values)), high=show(q, max(values)), short=_short(q, short), asks=asks,
+    )  # fmt: skip
+    return said + (" " + tr("It moves besides: {steps}.", steps=", ".join(others[:4])) if others else "")
+
+
+def _short(q: Quantity, value: float) -> str:
+    return f"{number(abs(value), 0)} Hz" if q.kind in ("hertz", "hertz-error") else show(q, abs(value))
+
+
 def more_words(state: JobState, step: Step) -> tuple[str, ...]:
     """Everything that this page has to say at a step, what matters most first."""
-    said = (compromise_words(state, step), swing_words(state, step) if _shifts(step) else "",
+    said = (range_words(state, step), compromise_words(state, step), swing_words(state, step) if _shifts(step) else "",
             drift_words(state, step), gate_words(step))  # fmt: skip
     return tuple(w for w in said if w)
 
