@@ -184,3 +184,10 @@ def test_the_frequency_task_and_what_it_says_of_sheets_that_have_none(capsys: py
     for sheet, says in (("ostrel-mallard-6", "no stand-in"), ("ostrel-weir-40-am", "no stand-in")):
         with pytest.raises(SheetError, match=says):
             run_frequency_trial(sheet, 1)
+
+
+@pytest.mark.parametrize("seed", [4101, 4102])
+def test_a_multi_band_radio_comes_back_whole(seed: int) -> None:
+    """Frequencies, control volts, bias, power, deviation, depth and carrier balance of one radio, by the route's coach."""
+    result = run_set("ostrel-curlew-5", seed)
+    assert result.recovered and result.wrong_verdicts == 0, result.problems

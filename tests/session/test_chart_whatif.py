@@ -105,13 +105,14 @@ def test_another_crystal_moves_its_band_alone() -> None:
     assert tried.words == "x-B: 18.150000 → 18.150400 MHz, +400 Hz"
     rows = table(SHEET, tried.sheet)
     moved = {r.band for r in rows if r.moved}
-    assert moved == {"B"} and {round(r.off_hz) for r in rows if r.moved} == {800} and len(rows) == 15
+    assert moved == {"B"} and {round(r.off_hz) for r in rows if r.moved} == {800} and len(rows) == 20
     mark, words, quiet = row_words(next(r for r in merged(rows) if r.band == "B"))
-    assert mark == "out" and words == "B AM, USB, LSB: 26.5158 … 26.9558 MHz, +800 Hz off" and quiet == "changes"
+    assert mark == "out" and words == "B AM, USB, LSB, FM: 26.5158 … 26.9558 MHz, +800 Hz off" and quiet == "changes"
     carrier = table(SHEET, other_crystal(SHEET, "car-lsb", 10.6966e6).sheet)
     assert {(r.mode, r.moved, round(r.off_hz)) for r in carrier} == {
         ("am", False, 0),
         ("usb", False, 0),
+        ("fm", False, 0),
         ("lsb", True, -100),
     }
 

@@ -11,7 +11,7 @@ from scipy.optimize import curve_fit
 from unitone.errors import EntryError
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
-from unitone.session.steady import drift, drift_words, gate_words, range_words, swing_words
+from unitone.session.steady import bias_words, drift, drift_words, gate_words, range_words, swing_words
 from unitone.session.sums import sum_of, work_out
 from unitone.session.view import take_view
 from unitone.store.logbook import Logbook
@@ -159,3 +159,28 @@ def test_a_trimmer_that_stops_short_names_its_range_and_the_sum(book: Logbook) -
     session.turn("CT1", 5_000)
     session.type_in("10240010 Hz", step.setting)
     assert range_words(session.state, step) == ""
+
+
+def test_a_bias_that_is_too_much_or_climbs_is_said_first(book: Logbook, monkeypatch: pytest.MonkeyPatch) -> None:
+    session = by_hand(book)
+    clock = [0.0]
+    monkeypatch.setattr(session.bench, "seconds", lambda: clock[0])
+    session.confirm_hook_up("send")
+    session.go_to("bias")
+    step = session.step
+    assert bias_words(session.state, step) == "" and bias_words(session.state, session.sheet.step("power")) == ""
+    for seconds, milliamps in ((10, 31), (40, 33), (70, 35.5), (100, 38)):
+        clock[0] = seconds
+        session.type_in(f"{milliamps} mA", step.setting)
+    words = bias_words(session.state, step)
+    assert words.startswith("It climbs by 15 % a minute") and words.endswith("Found 31 mA, now 38 mA.")
+    assert words in take_view(session).notes
+    clock[0] = 200.0
+    session.turn("P3", 20_000)
+    session.type_in("72 mA", step.setting)
+    assert bias_words(session.state, step).startswith("Above the sheet: turn it back before anything else")
+    session.turn("P3", -10_000)
+    for seconds in (220, 250, 300):
+        clock[0] = seconds
+        session.type_in("50 mA", step.setting)
+    assert bias_words(session.state, step) == "Found 31 mA, now 50 mA."

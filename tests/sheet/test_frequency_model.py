@@ -82,14 +82,14 @@ def test_plans_take_alpha_places_shifts_and_blocks() -> None:
 
 
 def test_every_channel_of_every_band_and_mode_comes_out_exactly(curlew: Sheet) -> None:
-    assert modes_of(curlew) == ("am", "usb", "lsb")
+    assert modes_of(curlew) == ("am", "usb", "lsb", "fm")
     for place in places(curlew, "send"):
         made = {m.output: m for m in outputs(curlew, place)}
         assert made["tx.carrier"].hz == curlew.carrier_hz(place.channel, place.band)
         assert dict(made["tx.carrier"].terms)[f"x-{place.band}"] == 2
-        assert dict(made["tx.carrier"].terms)[f"car-{place.mode}"] == -1
+        assert dict(made["tx.carrier"].terms)["car-am" if place.mode == "fm" else f"car-{place.mode}"] == -1
         assert 0 < dict(made["tx.carrier"].terms)["ref"] < Fraction(1, 6)
-    assert len(places(curlew, "send")) == 5 * 3 * 40 and len(places(curlew, "send", ends_only=True)) == 5 * 3 * 3
+    assert len(places(curlew, "send")) == 5 * 4 * 40 and len(places(curlew, "send", ends_only=True)) == 5 * 4 * 3
     seen = spots(curlew, Place("receive", "C", "am", "20"))
     assert seen is not None and seen.image_hz == pytest.approx(27_205_000 + 2 * 10_695_000)
     # Without a band nothing of the bands is told, and what does not hang on them is.

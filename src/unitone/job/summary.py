@@ -73,9 +73,11 @@ def standing_variant(state: JobState) -> str:
 
 
 def _mark(state: JobState, quantity_id: str, name: str) -> dict[str, Any] | None:
-    step = next((s for s in state.sheet.steps if s.quantity_id == quantity_id), None)
-    if step is None:
+    steps = [s for s in state.sheet.steps if s.quantity_id == quantity_id]
+    if not steps:
         return None
+    # Of several steps (bands, modes) the one that stands worst, then the one that was found worst, speaks for all.
+    step = min(steps, key=lambda s: _standing(state, s))
     line = worst(step, lines(state, step))
     found = worst_found(step, lines(state, step))
     return {
@@ -89,6 +91,13 @@ def _mark(state: JobState, quantity_id: str, name: str) -> dict[str, Any] | None
         "stale": line.stale,
         "band": band_on_bar(step),
     }
+
+
+def _standing(state: JobState, step: Step) -> tuple[int, bool]:
+    parts = lines(state, step)
+    now = {"out": 0, "re-check": 1, "too close to call": 2, "to do": 4}.get(verdict(state, step), 3)
+    found = worst_found(step, parts)
+    return now, found is None or inside(step.limit, found.reading) is not False
 
 
 def worst_found(step: Step, parts: tuple[Line, ...]) -> Logged | None:

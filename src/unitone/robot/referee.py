@@ -24,6 +24,13 @@ from unitone.standin.radio import Panel, StandInRadio
 from unitone.standin.receiver import RATE, Signal
 
 _LINEAR = frozenset({"rx.sinad", "rx.sensitivity"})
+#: Quantities of which one reading of the stand-in's instruments is as good as the truth.
+_AS_MEASURED = frozenset(
+    {
+        "rx.squelch_opens", "rx.s_meter", "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
+        "tx.carrier_suppression",
+    }
+)  # fmt: skip
 _SECONDS = 1.0
 
 
@@ -157,6 +164,10 @@ class Referee:
             return radio.vco_volts(place)
         if quantity_id == "tx.power":
             return self._watts(float(self.sheet.carrier_hz(channel, conditions.band)))
+        if quantity_id == "tx.bias_current":
+            return radio.idle_amps()
+        if quantity_id == "tx.am_depth" and radio.transmitter is not None:
+            return 100.0 * radio.transmitter.am_depth((conditions.mic_mv or 0.0) * 1e-3)
         if quantity_id == "tx.deviation" and radio.transmitter is not None:
             return radio.transmitter.deviation_hz((conditions.mic_mv or 0.0) * 1e-3, radio.rail_share())
         return self._simulated(quantity_id, conditions, channel)
@@ -165,7 +176,7 @@ class Referee:
         bench = StandInBench(self.radio, 1e6)
         if quantity_id == "rx.sensitivity":
             return self.sensitivity_dbm(conditions, channel)
-        if quantity_id in ("rx.squelch_opens", "rx.s_meter", "tx.frequency_error", "rx.lo_error", "supply.volts"):
+        if quantity_id in _AS_MEASURED:
             return float(bench.measure(quantity_id, conditions).value or 0.0)
         parts = self._tones(conditions, channel, conditions.level_dbm or -60.0, _SECONDS)
         return parts.sinad_db if quantity_id == "rx.sinad" else parts.distortion_pct

@@ -241,7 +241,7 @@ def _crystal_of(sheet: Sheet, step: Step, place: str) -> tuple[str, float] | Non
 def range_words(state: JobState, step: Step) -> str:
     """Where half a revolution of a step's trimmer, or a preset from stop to stop, did not reach the target: its range, by how much it
     falls short, and what a part beside it would move as well."""
-    if step.aim != "set" or not step.adjusters or step.quantity.kind not in ("hertz", "hertz-error", "volts"):
+    if step.aim != "set" or not step.adjusters or step.quantity.kind not in ("hertz", "hertz-error", "volts", "amps"):
         return ""
     adjuster = state.sheet.adjuster(step.adjusters[0])
     target = step.target if step.target is not None else step.limit.middle
@@ -265,7 +265,7 @@ def range_words(state: JobState, step: Step) -> str:
         if s is not step and any(adjuster.can_change(s.quantity_id, c) for c in s.required)
     ]
     q = step.quantity
-    asks = tr("Which padder?") if q.kind != "volts" else tr("Which resistor centres the preset?")
+    asks = tr("Which resistor centres the preset?") if q.kind in ("volts", "amps") else tr("Which padder?")
     said = tr(
         "{id} goes from {low} to {high}: {short} short. Sums, “{asks}”, names the part from these two.",
         id=adjuster.id, low=show(q, min(values)), high=show(q, max(values)), short=_short(q, short), asks=asks,
@@ -277,9 +277,48 @@ def _short(q: Quantity, value: float) -> str:
     return f"{number(abs(value), 0)} Hz" if q.kind in ("hertz", "hertz-error") else show(q, abs(value))
 
 
+# -- bias ----------------------------------------------------------------------------------------------------------
+
+_BIAS = ("tx.bias_current", "tx.bias_volts")
+#: An idle current that rises by this share in a minute does not stand.
+_CLIMBS = 0.03
+
+
+def bias_words(state: JobState, step: Step) -> str:
+    """At a bias step: found and now, too much before anything else, and an idle current that climbs by itself."""
+    if step.quantity_id not in _BIAS:
+        return ""
+    floor = state.last_reached(step.quantity_id, step.setting)
+    read = [x for x in state.readings if x.reading.quantity_id == step.quantity_id and x.reading.value is not None]
+    if not read:
+        return ""
+    words = []
+    first, now = read[0].reading.value or 0.0, read[-1].reading.value or 0.0
+    if step.limit.high is not None and now > step.limit.high:
+        words.append(
+            tr("Above the sheet: turn it back before anything else, and do not key longer than it takes to read.")
+        )
+    fresh = [x for x in read if x.seq > floor]
+    if step.quantity_id == "tx.bias_current" and len(fresh) >= 3 and fresh[-1].bench_s - fresh[0].bench_s >= _LEAST_S:
+        t, v = np.array([x.bench_s for x in fresh]), np.array([x.reading.value for x in fresh], float)
+        slope, _ = np.polyfit(t - t[0], v, 1)
+        rises = float(60.0 * slope / v[0])
+        later = v[len(v) // 2 :]
+        if rises > _CLIMBS and bool(np.all(np.diff(later) > 0)):
+            words.append(
+                tr(
+                    "It climbs by {pct} % a minute at the same setting: let go, let it cool; is the sensing diode at the heatsink?",
+                    pct=number(100 * rises, 0),
+                )
+            )
+    if len(read) > 1:
+        words.append(tr("Found {found}, now {now}.", found=show(step.quantity, first), now=show(step.quantity, now)))
+    return " ".join(words)
+
+
 def more_words(state: JobState, step: Step) -> tuple[str, ...]:
     """Everything that this page has to say at a step, what matters most first."""
-    said = (range_words(state, step), compromise_words(state, step), swing_words(state, step) if _shifts(step) else "",
+    said = (bias_words(state, step), range_words(state, step), compromise_words(state, step), swing_words(state, step) if _shifts(step) else "",
             drift_words(state, step), gate_words(step))  # fmt: skip
     return tuple(w for w in said if w)
 

@@ -16,6 +16,7 @@ from unitone.radio.noise import least_level_dbm
 from unitone.radio.pulling import Advised, from_ends, from_preset, padders, resistors
 from unitone.radio.vco import resonant_hz
 from unitone.radio.vcofit import fit, stretch
+from unitone.session.powersums import POWER_SUMS
 from unitone.session.steadysums import STEADY_SUMS
 from unitone.session.sumshapes import Answer, Given, Sum
 from unitone.signals.am import depth_from_volts
@@ -463,6 +464,7 @@ SUMS: tuple[Sum, ...] = (
         "f = 1/(2π√(LC))",
     ),
     *STEADY_SUMS,
+    *POWER_SUMS,
 )
 
 

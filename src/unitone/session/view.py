@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 from unitone.bench.kit import HOOK_UPS, dial
@@ -96,17 +97,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         step_verdict=v,
         dial_words=_dial_words(state, wanted, step),
         panel_words=_panel_words(state, wanted, step),
-        notes=tuple(
-            words
-            for words in (
-                oscillator_words(state, step),
-                elsewhere_words(state, step),
-                vco_words(state, step),
-                *more_words(state, step),
-                step.note,
-            )
-            if words
-        ),
+        notes=_notes(state, step),
         cautions=step.caution,
         figure=figure,
         unit=unit,
@@ -160,6 +151,16 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         leave_alone=alone,
         can_pass=v in ("holds", "left alone"),
     )
+
+
+def _notes(state: JobState, step: Step) -> tuple[str, ...]:
+    """What there is to say beside the step: of its oscillators, its VCO, whether it is steady; the sheet's own note last."""
+    told, elsewhere = oscillator_words(state, step), elsewhere_words(state, step)
+    if elsewhere:
+        # The move says which trimmer: once is enough.
+        told = re.sub(r"; turn \S+(?=\.)", "", told)
+    words = (told, elsewhere, vco_words(state, step), *more_words(state, step), step.note)
+    return tuple(w for w in words if w)
 
 
 def _standing(state: JobState, step: Step) -> Conditions:

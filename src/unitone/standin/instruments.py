@@ -15,7 +15,8 @@ from unitone.bench.ports import Heard, Measured
 from unitone.errors import BenchError
 from unitone.sheet.frequency import Place
 from unitone.sheet.model import Conditions
-from unitone.signals.carrier import Component, fit_carrier, fit_modulation, strongest, total_watts
+from unitone.signals.am import measure_am
+from unitone.signals.carrier import Component, carrier_line, fit_carrier, fit_modulation, strongest, total_watts
 from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_powers
 from unitone.signals.spectrum import lines
 from unitone.standin.mechanics import stream
@@ -33,7 +34,12 @@ _WARMED_UP_SECONDS = 900.0
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 
 _AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter"})
-_SEND = frozenset({"tx.power", "tx.frequency_error", "tx.deviation", "tx.harmonic"})
+_SEND = frozenset(
+    {
+        "tx.power", "tx.frequency_error", "tx.deviation", "tx.harmonic", "tx.am_depth", "tx.pep", "tx.carrier_suppression",
+        "tx.bias_current",
+    }
+)  # fmt: skip
 #: Counted with a pick-up loop at a test point: an oscillator by itself, or what the receiver's mixer is fed with.
 _COUNTED = frozenset({"ref.frequency", "osc.frequency", "rx.lo_error"})
 #: The pad between the stand-in's sockets and whatever listens: audio volts (rms of a sine) and √W at full scale.
@@ -61,7 +67,10 @@ class StandInBench:
         if quantity_id in _AUDIO | {"rx.squelch_opens"}:
             return physics.receive is not None
         if quantity_id in _SEND:
-            return physics.send is not None and (quantity_id != "tx.deviation" or physics.send.most_deviation > 0)
+            return physics.send is not None and {
+                "tx.deviation": physics.send.most_deviation > 0, "tx.am_depth": physics.send.am is not None,
+                "tx.carrier_suppression": physics.send.balance is not None, "tx.bias_current": physics.bias is not None,
+            }.get(quantity_id, True)  # fmt: skip
         return quantity_id in _COUNTED | _VOLTS and (quantity_id != "vco.volts" or bool(physics.vco))
 
     def seconds(self) -> float:
@@ -221,6 +230,11 @@ class StandInBench:
             return self._volts(quantity_id, conditions)
         if quantity_id in _COUNTED:
             return self._at_test_point(quantity_id, conditions, seconds)
+        if quantity_id == "tx.bias_current":
+            amps = self.radio.idle_amps(self._clock)
+            return Measured(
+                amps * (1 + 0.004 * self._hand.standard_normal()), "stand-in ammeter", 0.005 * amps, source="stand-in"
+            )
         tone = conditions.tone_hz or 1000.0
         microphone = (conditions.mic_mv or 0.0) * 1e-3
         place = self._place(conditions)
@@ -238,6 +252,20 @@ class StandInBench:
             level = max(second, default=-100.0) + 0.3 * float(self._hand.standard_normal())
             return Measured(level, "stand-in spectrum analyser", 1.0, source="stand-in")
         carrier = strongest(sent)
+        if quantity_id == "tx.am_depth":
+            depth = measure_am(np.asarray(carrier.envelope, np.complex128), carrier.rate, tone)
+            return Measured(depth.depth_pct, "stand-in modulation meter", 0.5, source="stand-in")
+        if quantity_id == "tx.pep":
+            peak = float(np.quantile(np.abs(carrier.envelope) ** 2, 0.999)) * (1 + 0.005 * self._hand.standard_normal())
+            return Measured(peak, "stand-in peak wattmeter", 0.01 * peak, source="stand-in")
+        if quantity_id == "tx.carrier_suppression":
+            envelope = np.asarray(carrier.envelope, np.complex128)
+            # The strongest line is the tone's; the carrier that is left lies the tone's frequency beside it.
+            offset = fit_carrier(envelope, carrier.rate) - SIDE.get(place.mode or "", 0.0) * tone
+            still = envelope * np.exp(-2j * np.pi * offset * np.arange(envelope.size) / carrier.rate)
+            left = carrier_line(still) / max(float(np.quantile(np.abs(envelope) ** 2, 0.999)), 1e-12)
+            level = 10.0 * math.log10(max(left, 1e-12)) + 0.2 * float(self._hand.standard_normal())
+            return Measured(level, "stand-in spectrum analyser", 0.4, source="stand-in")
         if quantity_id == "tx.frequency_error":
             nominal = float(self.radio.sheet.carrier_hz(place.channel, place.band))
             if place.mode in SIDE:

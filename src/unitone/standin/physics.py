@@ -43,6 +43,7 @@ def _level(value: object) -> object:
 
 
 Hertz = Annotated[float, _unit("Hz")]
+Amps = Annotated[float, _unit("A")]
 Volts = Annotated[float, _unit("V")]
 Farad = Annotated[float, _unit("F")]
 Henry = Annotated[float, _unit("H")]
@@ -244,6 +245,34 @@ class PowerCoil(_Part):
     per_turn: Hertz
 
 
+class AmModulator(_Part):
+    """[send.am]: the AM modulator. Depth (%) = ``most_depth`` by its preset and the loudness, held under ``ceiling`` by its limiter."""
+
+    adjuster: str
+    most_depth: float = Field(gt=0)
+    ceiling: float = Field(default=100.0, gt=0)
+
+
+class Balance(_Part):
+    """[send.balance]: the balanced modulator's two presets, in and out of phase: carrier left (share of the peak) for one of their units."""
+
+    adjusters: tuple[str, str]
+    per_unit: tuple[float, float]
+    floor_dbc: float = -60.0
+
+
+class Bias(_Part):
+    """[bias]: idle current of the final, ``least`` at the preset's anticlockwise end, ``most`` at its clockwise end; it goes with the
+    square of the way. ``creep``: by which share it rises once the final is warm, ``warms`` how fast."""
+
+    test_point: str = ""
+    adjuster: str
+    least: Amps = 0.0
+    most: Amps
+    creep: float = Field(default=0.0, ge=0)
+    warms: Seconds = Field(default=60.0, gt=0)
+
+
 class Send(_Part):
     """[send]: power chain and modulator. The last coil is the tank; those before it carry drive."""
 
@@ -255,6 +284,8 @@ class Send(_Part):
     most_deviation: Hertz = 0.0
     microphone_full: Volts = Field(default=0.01, gt=0)
     residual_fm: Hertz = 0.0
+    am: AmModulator | None = None
+    balance: Balance | None = None
 
 
 class PhysicsFile(_Part):
@@ -276,6 +307,7 @@ class PhysicsFile(_Part):
     s_meter: SMeter | None = None
     squelch: Squelch | None = None
     send: Send | None = None
+    bias: Bias | None = None
 
     @property
     def crystals(self) -> dict[str, Crystal]:
@@ -350,6 +382,18 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
         wanted = vco.output or ("tx.carrier" if way == "send" else "rx.lo1")
         if wanted not in outputs:
             found.append((("vco", way), f"the sheet has no mixing line for {wanted}. Add one, or name another output."))
+    named: list[tuple[Place, str | None]] = [
+        (("bias", "adjuster"), None if physics.bias is None else physics.bias.adjuster)
+    ]
+    if physics.send is not None:
+        named += [(("send", "modulator_adjuster"), physics.send.modulator_adjuster)]
+        named += [(("send", "am", "adjuster"), None if physics.send.am is None else physics.send.am.adjuster)]
+        named += [
+            (("send", "balance", "adjusters"), a)
+            for a in (physics.send.balance.adjusters if physics.send.balance else ())
+        ]
+        named += [(("send", "coil"), c.adjuster) for c in physics.send.coil]
+    found += [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a is not None and a not in adjusters]
     if physics.receive is not None and (physics.s_meter is None or physics.squelch is None):
         found.append((("receive",), "a receiver has its [s_meter] and [squelch] too. Add them."))
     return [

@@ -107,6 +107,14 @@ class StandInRadio:
         """Is the loop in lock there? A radio of crystals alone always is."""
         return not self.physics.vco or self.synthesiser.vco(place, self.rail_share())[1]
 
+    def idle_amps(self, bench_seconds: float = WARM) -> float:
+        """Idle current of the final without modulation, as its preset stands and the final is warm. Raises BenchError without one."""
+        bias = self.physics.bias
+        if bias is None:
+            raise BenchError("The stand-in's physics file has no [bias].")
+        cold = bias.least + (bias.most - bias.least) * self.mechanics.share(bias.adjuster) ** 2
+        return cold * (1.0 + bias.creep * (1.0 - math.exp(-bench_seconds / bias.warms)))
+
     # -- send ---------------------------------------------------------------------------
 
     def emit(

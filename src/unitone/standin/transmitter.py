@@ -59,6 +59,24 @@ class Transmitter:
         loud = math.tanh(microphone_v / send.microphone_full)
         return send.most_deviation * self.mechanics.share(send.modulator_adjuster) * loud * rail_share
 
+    def am_depth(self, microphone_v: float) -> float:
+        """Depth (a share) of a tone at the microphone input in AM; the limiter holds it under its ceiling."""
+        am = self.send.am
+        if am is None:
+            return 0.0
+        loud = math.tanh(microphone_v / self.send.microphone_full)
+        asked = am.most_depth * self.mechanics.share(am.adjuster) * loud
+        return am.ceiling / 100.0 * math.tanh(asked / am.ceiling)
+
+    def carrier_left(self) -> complex:
+        """What is left of the carrier in SSB, a share of the peak envelope: floor, and what the two presets leave in and out of phase."""
+        balance = self.send.balance
+        if balance is None:
+            return complex(float(10.0 ** (_CARRIER_LEFT_DBC / 20.0)))
+        a, b = (k * self.mechanics.off(name) for name, k in zip(balance.adjusters, balance.per_unit, strict=True))
+        floor = float(10.0 ** (balance.floor_dbc / 20.0))
+        return complex(a + 0.6 * floor, b + 0.8 * floor)
+
     def emit(
         self, seconds: float, carrier_hz: float, error_hz: float, keyed: Keyed, rail_share: float = 1.0,
         goes_on: bool = False,
@@ -83,7 +101,9 @@ class Transmitter:
         wave = np.exp(1j * phase)
         if keyed.mode in SIDE:
             drive = math.tanh(keyed.microphone_v / self.send.microphone_full)
-            wave = wave * (drive * np.exp(1j * SIDE[keyed.mode] * tone) + 10.0 ** (_CARRIER_LEFT_DBC / 20.0))
+            wave = wave * (drive * np.exp(1j * SIDE[keyed.mode] * tone) + self.carrier_left())
+        elif keyed.mode == "am" and keyed.microphone_v > 0:
+            wave = wave * np.maximum(1.0 + self.am_depth(keyed.microphone_v) * np.sin(tone), 0.0)
         ripple = 1e-4 * (self._noise.standard_normal(n) + 1j * self._noise.standard_normal(n))
         second = volts * 10.0 ** (self.send.harmonic_dbc / 20.0) * wave**2
         return [Component(carrier_hz, RATE, volts * wave + ripple), Component(2 * carrier_hz, RATE, second)]

@@ -1,0 +1,155 @@
+"""Sums about what is sent: harmonics against their limits, efficiency, losses on the way, deviation at a carrier null."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+from unitone.errors import EntryError
+from unitone.quantities.entry import decibels
+from unitone.quantities.show import number
+from unitone.session.sumshapes import Answer, Given, Sum
+from unitone.signals.fm import null_deviation
+from unitone.words import tr
+
+#: 47 CFR 95 subpart D asks for -60 dBc, EN 300 135 and EN 300 433 for 4 nW in the bands they name (both from memory).
+FCC_DBC, EN_WATTS = -60.0, 4e-9
+
+
+def _watts(value: float) -> str:
+    """Watts with the prefix that suits them, three figures."""
+    for scale, unit in ((1.0, "W"), (1e-3, "mW"), (1e-6, "µW"), (1e-9, "nW")):
+        if value >= 0.9995 * scale:
+            return f"{value / scale:.3g} {unit}"
+    return f"{value / 1e-12:.3g} pW"
+
+
+def _dbm(watts: float) -> float:
+    return 10.0 * math.log10(watts / 1e-3)
+
+
+def _above(value: float, what: str) -> None:
+    if value <= 0:
+        raise EntryError(tr("{what} is above nought.", what=what))
+
+
+def _harmonic(v: Mapping[str, Any]) -> list[Answer]:
+    _above(v["carrier"], tr("The carrier's power"))
+    dbc = -abs(v["dbc"])
+    watts = v["carrier"] * 10.0 ** (dbc / 10.0)
+    en_dbc = 10.0 * math.log10(EN_WATTS / v["carrier"])
+
+    def judged(limit: float) -> str:
+        room = limit - dbc
+        return tr("inside by {db} dB", db=number(room, 1)) if room >= 0 else tr("over by {db} dB", db=number(-room, 1))
+
+    return [
+        Answer("dbm", tr("the line is"), f"{number(_dbm(watts), 1)} dBm, {_watts(watts)}", _dbm(watts)),
+        Answer("fcc", tr("against −60 dBc"), judged(FCC_DBC), FCC_DBC - dbc),
+        Answer("en", tr("against 4 nW ({db} dBc here)", db=number(en_dbc, 0)), judged(en_dbc), en_dbc - dbc),
+    ]
+
+
+def _efficiency(v: Mapping[str, Any]) -> list[Answer]:
+    for key, what in (("volts", tr("The supply's voltage")), ("keyed", tr("The current while keyed"))):
+        _above(v[key], what)
+    if v["rest"] >= v["keyed"]:
+        raise EntryError(tr("Keyed, a radio draws more than at rest: are the two the other way round?"))
+    whole, stage = v["volts"] * v["keyed"], v["volts"] * (v["keyed"] - v["rest"])
+    if v["watts"] > stage:
+        raise EntryError(tr("More comes out than goes in: check the wattmeter, and that it is not read on speech."))
+    return [
+        Answer("final_pct", tr("sending stages"), f"{number(100 * v['watts'] / stage, 0)} %", 100 * v["watts"] / stage),
+        Answer(
+            "whole_pct", tr("the whole radio"), f"{number(100 * v['watts'] / whole, 0)} %", 100 * v["watts"] / whole
+        ),
+        Answer("heat_w", tr("heat, keyed"), _watts(whole - v["watts"]), whole - v["watts"]),
+    ]
+
+
+def _loss(v: Mapping[str, Any]) -> list[Answer]:
+    _above(v["watts"], tr("The power"))
+    coax = v["metres"] * v["per_100"] / 100.0
+    if coax < 0:
+        raise EntryError(tr("A cable loses: its length and its decibels are not below nought."))
+    lost = coax + sum(decibels(v["pads"]))
+    out = v["watts"] * 10.0 ** (-lost / 10.0)
+    return [
+        Answer("watts", tr("arrives"), f"{_watts(out)}, {number(_dbm(out), 1)} dBm", out),
+        Answer("loss_db", tr("lost on the way"), f"{number(lost, 2)} dB", lost),
+        Answer("heat_w", tr("becomes heat"), _watts(v["watts"] - out), v["watts"] - out),
+        Answer("factor", tr("a meter at the far end is read times"), number(v["watts"] / out, 3), v["watts"] / out),
+    ]
+
+
+def _at_null(v: Mapping[str, Any]) -> list[Answer]:
+    _above(v["tone"], tr("The tone"))
+    n = round(v["null"])
+    if not 1 <= n <= 5:
+        raise EntryError(tr("Nulls 1 to 5 are counted: turn the deviation up from nothing."))
+    peak = null_deviation(v["tone"], n)
+    shown = v["shown"]
+    return [
+        Answer("deviation_hz", tr("the deviation is"), f"{number(peak / 1e3, 4)} kHz", peak),
+        Answer("beta", tr("modulation index"), number(peak / v["tone"], 4), peak / v["tone"]),
+        Answer(
+            "factor",
+            tr("multiply what the meter shows by"),
+            number(peak / shown, 4) if shown > 0 else "—",
+            peak / shown if shown > 0 else None,
+        ),
+    ]
+
+
+POWER_SUMS: tuple[Sum, ...] = (
+    Sum(
+        "harmonic",
+        tr("Is this harmonic low enough?"),
+        tr("Power"),
+        (Given("carrier", tr("Carrier"), "W", "4 W", "4 W"), Given("dbc", tr("The line is below it by, dB"), "", "62")),
+        _harmonic,
+        tr("P = carrier · 10^(dBc/10); 47 CFR 95 subpart D: −60 dBc; EN 300 135, EN 300 433: 4 nW in the bands they name (from memory)"),
+        tr("analyser behind a pad, not overloaded; with a loop or a ×10 probe the figure is relative only"),
+        tr("A line that stays where it is when the channel is changed is the analyser's own."),
+    ),
+    Sum(
+        "efficiency",
+        tr("How efficient is the final, and how hot?"),
+        tr("Power"),
+        (
+            Given("volts", tr("Supply, keyed"), "V", "13.2 V"), Given("keyed", tr("Current keyed"), "A", "1.3 A"),
+            Given("rest", tr("Current at rest"), "A", "0.32 A", "0 A"), Given("watts", tr("Power out"), "W", "4 W"),
+        ),
+        _efficiency,
+        "η = P / (U · I)",
+        tr("a steady carrier into the dummy load; the receiver's share is taken as the current at rest"),
+        tr("Into the dummy load; final and load get hot."),
+    ),
+    Sum(
+        "loss",
+        tr("What is lost in cable and pads?"),
+        tr("Power"),
+        (
+            Given("watts", tr("Goes in"), "W", "4 W"), Given("metres", tr("Cable, metres"), "", "10", "0"),
+            Given("per_100", tr("It loses, dB in 100 m"), "", "8 at 27 MHz", "8"),
+            Given("pads", tr("Pads and meters in line, dB"), "text", "0.3+20", ""),
+        ),
+        _loss,
+        tr("decibels add; P_out = P_in · 10^(−dB/10)"),
+        tr("everything matched to 50 Ω; thin cable loses some 8 dB in 100 m at 27 MHz (common practice)"),
+        tr("A pad takes the power that it does not pass: mind its rating."),
+    ),
+    Sum(
+        "at-null",
+        tr("Which deviation is at this null?"),
+        tr("Modulation"),
+        (
+            Given("tone", tr("Tone"), "Hz", "831.7 Hz"), Given("null", tr("Null, counted from nothing"), "", "1", "1"),
+            Given("shown", tr("The deviation meter shows"), "Hz", "1.95 kHz", "0 Hz"),
+        ),
+        _at_null,
+        tr("Δf = β · f; zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),
+        tr("a receiver that resolves the carrier alone: SSB or CW, narrow"),
+    ),
+)  # fmt: skip

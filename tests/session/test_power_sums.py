@@ -1,0 +1,77 @@
+"""Sums about what is sent, against worked figures and SciPy's Bessel zeros."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import special
+
+from unitone.errors import UnitoneError
+from unitone.session.sums import SUMS, sum_of, work_out
+from unitone.session.sumshapes import Answer
+
+
+def work(name: str, **typed: str) -> dict[str, Answer]:
+    return {a.key: a for a in work_out(sum_of(name), typed)}
+
+
+def test_a_harmonic_against_both_rules() -> None:
+    # 4 W is +36 dBm; 62 dB below it are -26 dBm, 2.5 uW; 4 nW are -54 dBm, so that -90 dBc are asked of 4 W.
+    made = work("harmonic", carrier="4 W", dbc="62")
+    assert made["dbm"].value == pytest.approx(-25.98, abs=0.01) and "2.52 µW" in made["dbm"].text
+    assert (
+        made["fcc"].text == "inside by 2.0 dB"
+        and made["en"].text == "over by 28.0 dB"
+        and "−90 dBc" in made["en"].words
+    )
+    assert work("harmonic", dbc="-62")["fcc"].value == made["fcc"].value
+
+
+@given(st.floats(0.1, 50), st.floats(0, 120))
+def test_decibels_below_the_carrier_come_back(watts: float, dbc: float) -> None:
+    made = work("harmonic", carrier=f"{watts:.6f} W", dbc=f"{dbc:.6f}")
+    assert made["dbm"].value == pytest.approx(10 * math.log10(watts * 1000) - dbc, abs=1e-3)
+
+
+def test_efficiency_loss_and_deviation() -> None:
+    made = work("efficiency", volts="13.2 V", keyed="1.3 A", rest="0.32 A", watts="4 W")
+    assert made["final_pct"].value == pytest.approx(100 * 4 / (13.2 * 0.98)) and made["heat_w"].value == pytest.approx(
+        13.16
+    )
+    lost = work("loss", watts="4 W", metres="25", per_100="8", pads="1")
+    assert lost["loss_db"].value == pytest.approx(3.0) and lost["watts"].value == pytest.approx(2.0047, abs=1e-4)
+    assert lost["factor"].value == pytest.approx(1.995, abs=1e-3)
+    for n, zero in enumerate(special.jn_zeros(0, 5), 1):
+        at = work("at-null", tone="831.7 Hz", null=str(n), shown="1.95 kHz")
+        assert at["beta"].value == pytest.approx(zero, abs=2e-4) and at["deviation_hz"].value == pytest.approx(
+            831.7 * zero, rel=1e-4
+        )
+    assert work("at-null", tone="831.7 Hz", shown="1.95 kHz")["factor"].value == pytest.approx(2000 / 1950, abs=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("name", "typed", "says"),
+    [
+        ("harmonic", {"carrier": "0 W", "dbc": "60"}, "above nought"),
+        ("efficiency", {"volts": "13.2 V", "keyed": "0.3 A", "rest": "1.3 A", "watts": "4 W"}, "other way round"),
+        ("efficiency", {"volts": "13.2 V", "keyed": "1.3 A", "watts": "40 W"}, "More comes out"),
+        ("loss", {"watts": "4 W", "metres": "-3"}, "A cable loses"),
+        ("at-null", {"tone": "831 Hz", "null": "9"}, "Nulls 1 to 5"),
+        ("at-null", {}, "Still to be typed: Tone"),
+    ],
+)
+def test_what_cannot_be_is_said(name: str, typed: dict[str, str], says: str) -> None:
+    with pytest.raises(UnitoneError, match=says):
+        work_out(sum_of(name), typed)
+
+
+def test_every_sum_has_its_question_formula_and_a_name_of_its_own() -> None:
+    assert len({s.name for s in SUMS}) == len(SUMS) == 21
+    for s in SUMS:
+        assert s.question.endswith("?") and s.formula and s.group and s.given
+        assert len({g.key for g in s.given}) == len(s.given) and all(g.words for g in s.given)
+        if s.group == "Power":
+            assert s.caution or s.name == "pep"
