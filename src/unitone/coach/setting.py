@@ -41,13 +41,14 @@ class SetMove:
 
 def next_set_move(
     spots: Sequence[Spot], target: float, close: float, adjuster: Adjuster, position_mdeg: int,
-    stops_mdeg: tuple[int | None, int | None],
+    stops_mdeg: tuple[int | None, int | None], first_mdeg: int | None = None,
 ) -> SetMove:  # fmt: skip
     """The next move towards ``target``; a reading within ``close`` of it is near enough.
 
     ``spots`` in the order taken, all with the rest of the radio unchanged.
     Bracketed targets are interpolated; otherwise the last slope is followed, at
-    most four first moves at a time. A trimmer without stops is followed round.
+    most four first moves at a time. A trimmer without stops is followed round. ``first_mdeg``: a first move other than usual,
+    where a wrong one does harm.
     """
     low, high = stops_mdeg
     here = [s for s in spots if s.mdeg == position_mdeg]
@@ -56,7 +57,7 @@ def next_set_move(
     now = here[-1]
     if abs(now.value - target) <= close and not now.bounded:
         return SetMove("stop", 0, "set")
-    first = _FIRST_MDEG[adjuster.kind]
+    first = first_mdeg or _FIRST_MDEG[adjuster.kind]
     by_place: dict[int, Spot] = {s.mdeg: s for s in spots}
     places = sorted(by_place.values(), key=lambda s: s.mdeg)
     if len(places) == 1:

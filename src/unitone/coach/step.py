@@ -26,6 +26,8 @@ _SINAD_SLOPE = 1.6
 _LEVEL_STEP_MAX = 12.0
 #: Where a level is looked for first (dBm): 0.35 µV FM, 0.6 µV AM.
 _USUAL_LEVELS = {"rx.sinad": -116.0, "rx.sn_ratio": -111.0}
+#: Settings that do harm when they go the wrong way, and how far they are moved at first (millidegrees).
+_CAREFUL, _CAREFUL_MDEG = frozenset({"tx.bias_current", "tx.bias_volts"}), 7_500
 _WEAKEST_DBM, _STRONGEST_DBM = -130.0, -50.0
 
 
@@ -459,8 +461,16 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
         r = x.reading
         if r.value is not None:
             spots.append(Spot(x.positions[adjuster], r.value, r.std or q.usual_std, bool(r.bound)))
+    # Which way a bias preset goes is not known before the first reading after a move: a small one does no harm.
+    first = _CAREFUL_MDEG if q.id in _CAREFUL else None
     move = next_set_move(
-        spots, target, close, state.sheet.adjuster(adjuster), state.positions[adjuster], stops_touched(state, adjuster)
+        spots,
+        target,
+        close,
+        state.sheet.adjuster(adjuster),
+        state.positions[adjuster],
+        stops_touched(state, adjuster),
+        first,
     )
     if move.act == "read":
         return _at(state, step, step.setting, "first-reading")
