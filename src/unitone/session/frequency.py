@@ -16,7 +16,9 @@ from unitone.job.state import JobState
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
 from unitone.sheet.frequency import Place, oscillator_counted, outputs, places, spots
+from unitone.sheet.library import Library
 from unitone.sheet.model import Conditions, Sheet, Step, Way
+from unitone.sheet.read import read_sheet
 from unitone.words import tr
 
 COLUMNS = ("way", "band", "mode", "channel", "point", "hz")
@@ -47,6 +49,12 @@ class Typed:
     channel: str
     point: str
     hz: str
+
+
+def mixing_sheets(library: Library) -> list[tuple[Sheet, str]]:
+    """The sheets of a library that say how their frequencies are made, with their paths; those with problems are left out."""
+    read = [(read_sheet(kept.path), str(kept.path)) for kept in library.kept() if not kept.problems]
+    return [(sheet, path) for sheet, path in read if sheet.mixing and sheet.oscillators]
 
 
 def sources(sheet: Sheet) -> list[Source]:

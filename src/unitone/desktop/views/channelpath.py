@@ -6,14 +6,14 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPaintEvent, QPen
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QSizePolicy, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.lines import Line, Lines
-from unitone.desktop.widgets.painted import Painted, elided, label
+from unitone.desktop.widgets.painted import Card, Painted, elided, label
 from unitone.errors import UnitoneError
-from unitone.session.frequency import FrequencyPath, PathBox, frequency_path
+from unitone.session.frequency import FrequencyPath, PathBox, frequency_path, mixing_sheets
 from unitone.sheet.frequency import modes_of
 from unitone.sheet.library import Library
 from unitone.sheet.model import Sheet
@@ -86,18 +86,14 @@ class PathDrawing(Painted):
                 painter.drawText(rect.topLeft() + QPointF(theme.px(10), theme.px(37)), elided(painter, box.mhz, room))
 
 
-class PathCard(QFrame):
+class PathCard(Card):
     """A sheet and a channel of it; band and mode where it has them."""
 
     def __init__(self, library: Callable[[], Library]) -> None:
-        super().__init__()
-        self.setProperty("role", "card")
+        super().__init__(tr("How is this channel made?"))
         self._library = library
         self.sheet: Sheet | None = None
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
-        layout.setSpacing(theme.px(8))
-        layout.addWidget(label("title", tr("How is this channel made?"), True))
+        layout = self.column
         self.sheets, self.band, self.mode, self.channel = Choice(), Choice(), Choice(), Choice()
         self._labels = {}
         for fields in (
@@ -131,10 +127,8 @@ class PathCard(QFrame):
             )
         )
         layout.addStretch(1)
-        for kept in library().kept():
-            made = None if kept.problems else read_sheet(kept.path)
-            if made is not None and made.mixing and made.oscillators:
-                self.sheets.addItem(made.title, str(kept.path))
+        for sheet, path in mixing_sheets(library()):
+            self.sheets.addItem(sheet.title, path)
         self._take_sheet()
 
     def _take_sheet(self) -> None:

@@ -26,9 +26,9 @@ from unitone.desktop.views.channelpath import PathCard
 from unitone.desktop.views.tryout import TryCard
 from unitone.desktop.widgets.choice import Choice, choice_of
 from unitone.desktop.widgets.lines import Line, Lines
-from unitone.desktop.widgets.painted import label, scrolled
+from unitone.desktop.widgets.painted import Card, label, scrolled
 from unitone.errors import UnitoneError
-from unitone.session.frequency import Typed, counted, point_at, sources, trace
+from unitone.session.frequency import Typed, counted, mixing_sheets, point_at, sources, trace
 from unitone.session.sums import SUMS, Given, Sum, work_out
 from unitone.sheet.frequency import Place, places
 from unitone.sheet.library import Library
@@ -51,17 +51,13 @@ def _card() -> tuple[QFrame, QVBoxLayout]:
     return card, layout
 
 
-class SumCard(QFrame):
+class SumCard(Card):
     """One sum: its fields, what comes of them, the formula and what it assumed."""
 
     def __init__(self, chosen: Sum) -> None:
-        super().__init__()
+        super().__init__(chosen.question)
         self.chosen = chosen
-        self.setProperty("role", "card")
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
-        layout.setSpacing(theme.px(8))
-        layout.addWidget(label("title", chosen.question, True))
+        layout = self.column
         if chosen.caution:
             layout.addWidget(label("caution", chosen.caution, True))
         grid = QGridLayout()
@@ -133,19 +129,15 @@ class SumCard(QFrame):
         )
 
 
-class OscillatorsCard(QFrame):
+class OscillatorsCard(Card):
     """Where are my oscillators: a sheet, readings of the counter, and what they say; the reading to take next."""
 
     def __init__(self, library: Callable[[], Library]) -> None:
-        super().__init__()
-        self.setProperty("role", "card")
+        super().__init__(tr("Where are my oscillators?"))
         self._library = library
         self.sheet: Sheet | None = None
         self._filling = False
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
-        layout.setSpacing(theme.px(8))
-        layout.addWidget(label("title", tr("Where are my oscillators?"), True))
+        layout = self.column
         layout.addWidget(
             label(
                 "quiet",
@@ -206,12 +198,8 @@ class OscillatorsCard(QFrame):
     def refresh(self) -> None:
         """The sheets that say how their frequencies are made."""
         self.sheets.clear()
-        for kept in self._library().kept():
-            if kept.problems:
-                continue
-            made = read_sheet(kept.path)
-            if made.mixing and made.oscillators:
-                self.sheets.addItem(made.title, str(kept.path))
+        for sheet, path in mixing_sheets(self._library()):
+            self.sheets.addItem(sheet.title, path)
         self._take_sheet()
 
     def _take_sheet(self) -> None:

@@ -9,9 +9,10 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QLineEdit, QVBoxLayo
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.lines import Line, Lines
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import Card, label
 from unitone.errors import UnitoneError
 from unitone.quantities.entry import parse_si
+from unitone.session.frequency import mixing_sheets
 from unitone.session.whatif import (
     KINDS,
     Tried,
@@ -29,19 +30,15 @@ from unitone.sheet.read import read_sheet
 from unitone.words import tr
 
 
-class TryCard(QFrame):
+class TryCard(Card):
     """A sheet, a change, and what comes of it on every band and mode; nothing is written anywhere."""
 
     def __init__(self, library: Callable[[], Library]) -> None:
-        super().__init__()
-        self.setProperty("role", "card")
+        super().__init__(tr("What would this change do?"))
         self._library = library
         self.sheet: Sheet | None = None
         self._filling = False
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
-        layout.setSpacing(theme.px(8))
-        layout.addWidget(label("title", tr("What would this change do?"), True))
+        layout = self.column
         layout.addWidget(
             label(
                 "caution",
@@ -126,10 +123,9 @@ class TryCard(QFrame):
     def _fill_sheets(self) -> None:
         for kind, words in KINDS:
             self.box("kind").addItem(words, kind)
-        for kept in self._library().kept():
-            made = None if kept.problems else read_sheet(kept.path)
-            if made is not None and any(m.output == "tx.carrier" for m in made.mixing):
-                self.box("sheet").addItem(made.title, str(kept.path))
+        for sheet, path in mixing_sheets(self._library()):
+            if any(m.output == "tx.carrier" for m in sheet.mixing):
+                self.box("sheet").addItem(sheet.title, path)
         self._chosen("sheet")
 
     def _chosen(self, key: str) -> None:

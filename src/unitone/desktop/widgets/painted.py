@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPainter, QResizeEvent
-from PyQt6.QtWidgets import QLabel, QScrollArea, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 
@@ -35,6 +35,18 @@ def label(role: str, text: str = "", wrap: bool = False) -> QLabel:
     made.setProperty("role", role)
     made.setWordWrap(wrap)
     return made
+
+
+class Card(QFrame):
+    """A card with its title and a column under it."""
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.setProperty("role", "card")
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
+        self.column.setSpacing(theme.px(8))
+        self.column.addWidget(label("title", title, True))
 
 
 def scrolled(inside: QWidget) -> QScrollArea:
