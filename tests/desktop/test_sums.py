@@ -116,10 +116,21 @@ def test_the_path_from_the_crystals_to_the_aerial_is_drawn(page: SumsPage) -> No
     card = ask(page, "path")
     assert isinstance(card, PathCard) and card.sheets.currentText() == "Ostrel Curlew 5" and card.band.isVisible()
     made = {b.id: b.mhz for b in card.drawing._path.outputs}  # type: ignore[union-attr]
-    assert made["tx.carrier"] == "26.315000 MHz" and made["vco"] == made["rx.lo1"] == "37.010000 MHz"
+    assert made == {"rx.lo1": "37.010000 MHz", "tx.carrier": "26.315000 MHz"}
     card.mode.setCurrentIndex(card.mode.findText("USB"))
     card.mode.activated.emit(0)
-    assert ("car-usb", "tx.carrier", "× -1") in card.drawing._path.joins  # type: ignore[union-attr]
+    assert ("car-usb", "tx.carrier", "× −1") in card.drawing._path.joins  # type: ignore[union-attr]
+    # The channel is named with its carrier on the band; the factor of a fanned-out line is written once.
+    card.band.setCurrentIndex(4)
+    card.band.activated.emit(4)
+    assert card.channel.currentText() == "21: 28.1150 MHz"
+    card.drawing.grab()
+    path = card.drawing._path
+    assert path is not None and len(path.joins) == 5
+    shown = card.drawing._labels(
+        card.drawing._place(path.oscillators, 1, 100), card.drawing._place(path.outputs, 300, 100)
+    )
+    assert sorted(text for text, _ in shown) == ["× 2", "× 2317/20480", "× −1"]
     card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Mallard 6"))
     card.sheets.activated.emit(1)
     assert not card.band.isVisible() and not card.mode.isVisible()

@@ -14,7 +14,7 @@ from unitone.coach.oscillators import FINE_HZ, TIMEBASE_PPM, Attribution, Counte
 from unitone.errors import EntryError, SheetError, UnitoneError
 from unitone.job.state import JobState
 from unitone.quantities.entry import parse_si
-from unitone.quantities.show import number
+from unitone.quantities.show import MINUS, number
 from unitone.sheet.frequency import Place, oscillator_counted, outputs, places, spots
 from unitone.sheet.library import Library
 from unitone.sheet.model import Conditions, Sheet, Step, Way
@@ -421,14 +421,16 @@ def frequency_path(sheet: Sheet, band: str | None, mode: str | None, channel: st
         )
     # What goes into the mixers and to the aerial, and the VCO; sums on the way are in the fractions already.
     ends = {m.output: m for m in made if m.output.partition(".")[0] in ("tx", "rx") or m.output == "vco"}
+    if "vco" in ends and any(m.terms == ends["vco"].terms for name, m in ends.items() if name != "vco"):
+        # The VCO is itself the receiver's oscillator, or the carrier.
+        del ends["vco"]
     made = list(ends.values()) or made
     used = {name for m in made for name, _ in m.terms}
     joins = []
     for m in made:
         for name, times in m.terms:
-            joins.append(
-                (name, m.output, "" if times == 1 else f"× {times}" if times.denominator > 1 else f"× {int(times)}")
-            )
+            # A Fraction prints a whole number without its denominator.
+            joins.append((name, m.output, "" if times == 1 else f"× {times}".replace("-", MINUS)))
     words = []
     carrier = sheet.carrier_hz(channel, band)
     sent = next((m for m in made if m.output == "tx.carrier"), None)

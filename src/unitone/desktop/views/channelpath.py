@@ -57,21 +57,17 @@ class PathDrawing(Painted):
         wide = self.width() * 0.36
         first = self._place(self._path.oscillators, 1, wide)
         last = self._place(self._path.outputs, self.width() - wide - 1, wide)
-        for name, output, times in self._path.joins:
+        for name, output, _ in self._path.joins:
             a, b = first[name], last[output]
-            start, end = QPointF(a.right(), a.center().y()), QPointF(b.left(), b.center().y())
             painter.setPen(QPen(theme.colour("teal"), theme.px(2)))
-            painter.drawLine(start, end)
-            if times:
-                middle = start + (end - start) * 0.5
-                painter.setFont(theme.font(12, True))
-                size = painter.fontMetrics().horizontalAdvance(times)
-                spot = QRectF(
-                    middle.x() - size / 2 - theme.px(5), middle.y() - theme.px(9), size + theme.px(10), theme.px(18)
-                )
-                painter.fillRect(spot, theme.colour("card"))
-                painter.setPen(theme.colour("ink"))
-                painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, times)
+            painter.drawLine(QPointF(a.right(), a.center().y()), QPointF(b.left(), b.center().y()))
+        for text, spot in self._labels(first, last):
+            painter.setFont(theme.font(12, True))
+            size = painter.fontMetrics().horizontalAdvance(text)
+            box = QRectF(spot.x() - size / 2 - theme.px(5), spot.y() - theme.px(9), size + theme.px(10), theme.px(18))
+            painter.fillRect(box, theme.colour("card"))
+            painter.setPen(theme.colour("ink"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
         for boxes, rects, ground in ((self._path.oscillators, first, "well"), (self._path.outputs, last, "teal_soft")):
             for box in boxes:
                 rect = rects[box.id]
@@ -84,6 +80,28 @@ class PathDrawing(Painted):
                 painter.drawText(rect.topLeft() + QPointF(theme.px(10), theme.px(19)), elided(painter, box.id, room))
                 painter.setFont(theme.font(13))
                 painter.drawText(rect.topLeft() + QPointF(theme.px(10), theme.px(37)), elided(painter, box.mhz, room))
+
+    def _labels(self, first: dict[str, QRectF], last: dict[str, QRectF]) -> list[tuple[str, QPointF]]:
+        """How many times, and where it is written: once by its oscillator where it is the same in all, else along each line."""
+        assert self._path is not None
+        by: dict[str, list[tuple[str, str]]] = {}
+        for name, output, times in self._path.joins:
+            by.setdefault(name, []).append((output, times))
+        found = []
+        for name, joins in by.items():
+            texts = {times for _, times in joins}
+            shown = joins[:1] if len(texts) == 1 else joins
+            for n, (output, times) in enumerate(shown):
+                a, b = first[name], last[output]
+                share = 0.34 if len(shown) == 1 and len(joins) > 1 else (n + 1) / (len(shown) + 1)
+                start, end = QPointF(a.right(), a.center().y()), QPointF(b.left(), b.center().y())
+                at = start + (end - start) * share
+                if len(shown) == 1 and len(joins) > 1:
+                    # Between lines that fan out, straight beside the oscillator.
+                    at = QPointF(start.x() + (end.x() - start.x()) * share, start.y())
+                if times:
+                    found.append((times, at))
+        return found
 
 
 class PathCard(Card):
@@ -113,7 +131,8 @@ class PathCard(Card):
                 self._labels[field] = name
             layout.addLayout(row)
         self.sheets.activated.connect(lambda _: self._take_sheet())
-        for field in (self.band, self.mode, self.channel):
+        self.band.activated.connect(lambda _: self._take_band())
+        for field in (self.mode, self.channel):
             field.activated.connect(lambda _: self.show_path())
         self.drawing = PathDrawing()
         layout.addWidget(self.drawing)
@@ -141,12 +160,24 @@ class PathCard(Card):
                 self.band.addItem(name, name)
             for mode in modes_of(self.sheet):
                 self.mode.addItem(mode.upper(), mode)
-            for name in self.sheet.plan.names:
-                self.channel.addItem(f"{name}: {self.sheet.carrier_hz(name) / 1e6:.4f} MHz", name)
-            self.channel.setCurrentIndex(len(self.sheet.plan.names) // 2)
+            self._fill_channels(len(self.sheet.plan.names) // 2)
         for field in (self.band, self.mode):
             field.setVisible(field.count() > 0)
             self._labels[field].setVisible(field.count() > 0)
+        self.show_path()
+
+    def _fill_channels(self, at: int) -> None:
+        """The channels as the band stands, each with its carrier."""
+        assert self.sheet is not None
+        self.channel.clear()
+        for name in self.sheet.plan.names:
+            carrier = self.sheet.carrier_hz(name, self.band.currentData())
+            self.channel.addItem(f"{name}: {carrier / 1e6:.4f} MHz", name)
+        self.channel.setCurrentIndex(at)
+
+    def _take_band(self) -> None:
+        if self.sheet is not None:
+            self._fill_channels(self.channel.currentIndex())
         self.show_path()
 
     def show_path(self) -> None:
