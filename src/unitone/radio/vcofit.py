@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -83,7 +84,13 @@ class Law:
     def _rest(self, hz: float) -> float:
         at, left = self.rest
         inside = min(max(hz, at[0]), at[-1])
-        return float(PchipInterpolator(at, left)(inside))
+        return float(_joined(at, left)(inside))
+
+
+@lru_cache(maxsize=16)
+def _joined(at: tuple[float, ...], left: tuple[float, ...]) -> PchipInterpolator:
+    """What the readings leave over, joined smoothly (asked for at many frequencies: kept)."""
+    return PchipInterpolator(at, left)
 
 
 def fit(readings: Sequence[tuple[float, float]]) -> Law:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import cast
 
 from unitone.errors import UnitoneError
 from unitone.job.state import JobState
@@ -112,7 +113,7 @@ def vco_hz(sheet: Sheet, conditions: Conditions) -> float | None:
 
 def vco_law(state: JobState, way: Way | None = None) -> Law | None:
     """The VCO's law from the control volts of a job that still stand; None for too few, or for what is no VCO's."""
-    return None if (points := vco_points(state, way)) is None else _law(points)
+    return None if (points := vco_points(state, way)) is None else _law(tuple(points))
 
 
 def vco_points(state: JobState, way: Way | None = None) -> list[tuple[float, float]] | None:
@@ -134,7 +135,8 @@ def vco_points(state: JobState, way: Way | None = None) -> list[tuple[float, flo
     return list(found.items()) if len(found) >= _LEAST_FOR_A_LAW and len(ways) == 1 else None
 
 
-def _law(points: Sequence[tuple[float, float]]) -> Law | None:
+@lru_cache(maxsize=16)
+def _law(points: tuple[tuple[float, float], ...]) -> Law | None:
     try:
         return fit(points)
     except UnitoneError:
@@ -151,14 +153,27 @@ class Margin:
     margin_v: float
 
 
+def vco_spans(sheet: Sheet, way: Way) -> tuple[tuple[str, float, float], ...]:
+    """For each band the least and the most that the VCO runs at (Hz), over all modes: its lowest and highest channels tell."""
+    kept = sheet.worked_out
+    key = f"vco spans {way}"
+    if key not in kept:
+        found: dict[str, list[float]] = {}
+        for place in places(sheet, way, ends_only=True):
+            hz = vco_hz(sheet, Conditions(way=way, band=place.band, mode=place.mode, channel=place.channel))
+            if hz is not None:
+                found.setdefault(place.band or "", []).append(hz)
+        kept[key] = tuple((band, min(hz), max(hz)) for band, hz in found.items())
+    return cast("tuple[tuple[str, float, float], ...]", kept[key])
+
+
 def margins(sheet: Sheet, law: Law, window: tuple[float, float], way: Way) -> tuple[Margin, ...]:
     """Every band's lock margin by a fitted law, all channels and modes, in the sheet's order."""
-    found: dict[str, list[float]] = {}
-    for place in places(sheet, way):
-        hz = vco_hz(sheet, Conditions(way=way, band=place.band, mode=place.mode, channel=place.channel))
-        if hz is not None:
-            found.setdefault(place.band or "", []).append(law.volts(hz))
-    return tuple(Margin(band, min(v), max(v), min(min(v) - window[0], window[1] - max(v))) for band, v in found.items())
+    found = []
+    for band, low, high in vco_spans(sheet, way):
+        v = sorted((law.volts(low), law.volts(high)))
+        found.append(Margin(band, v[0], v[1], min(v[0] - window[0], window[1] - v[1])))
+    return tuple(found)
 
 
 def vco_words(state: JobState, step: Step) -> str:
@@ -168,11 +183,7 @@ def vco_words(state: JobState, step: Step) -> str:
         return ""
     way: Way = "send" if step.setting.way == "send" else "receive"
     wide = _window(state.sheet, way)
-    every = [
-        vco_hz(state.sheet, Conditions(way=way, band=p.band, mode=p.mode, channel=p.channel))
-        for p in places(state.sheet, way)
-    ]
-    hz = [f for f in every if f is not None]
+    hz = [f for _, low, high in vco_spans(state.sheet, way) for f in (low, high)]
     if not hz:
         return ""
     made = stretch(law, hz, wide)

@@ -8,8 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
-from typing import Literal
+from typing import Literal, cast
 
 from unitone.coach.oscillators import Attribution, Counted, Judged, Point, attribute
 from unitone.coach.setting import SetMove, Spot, next_set_move
@@ -65,9 +64,14 @@ class Tuning:
     given_up: tuple[tuple[str, float], ...] = ()
 
 
-@lru_cache(maxsize=32)
 def countables(sheet: Sheet) -> tuple[Countable, ...]:
     """Everything that the sheet's steps count with its controls in their middle, each point once; where two steps count one, the tighter."""
+    if "countables" not in sheet.worked_out:
+        sheet.worked_out["countables"] = _countables(sheet)
+    return cast("tuple[Countable, ...]", sheet.worked_out["countables"])
+
+
+def _countables(sheet: Sheet) -> tuple[Countable, ...]:
     found: dict[str, Countable] = {}
     if not sheet.mixing or not sheet.oscillators:
         return ()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import cast
 
 from unitone.errors import SheetError
 from unitone.radio.mixing import coefficient
@@ -65,6 +66,13 @@ def outputs(sheet: Sheet, place: Place) -> list[Mixed]:
     A term may be another output: it is worked out to its oscillators. Raises SheetError where the channel is not the sheet's,
     no whole divider gives it, or outputs go round in a circle.
     """
+    kept = sheet.worked_out
+    if place not in kept:
+        kept[place] = tuple(_outputs(sheet, place))
+    return list(cast("tuple[Mixed, ...]", kept[place]))
+
+
+def _outputs(sheet: Sheet, place: Place) -> list[Mixed]:
     best: dict[str, Mixing] = {}
     for line in sheet.mixing:
         if line.applies(place.way, place.band, place.mode, place.channel):

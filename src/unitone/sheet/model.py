@@ -447,6 +447,11 @@ class Sheet:
             found.setdefault(step.quantity_id, []).extend((step, i, c) for i, c in enumerate(step.required))
         return {k: tuple(v) for k, v in found.items()}
 
+    @cached_property
+    def worked_out(self) -> dict[object, object]:
+        """What was worked out of this sheet and never changes, kept with it; the keys are those who worked it out."""
+        return {}
+
     def step(self, identifier: str) -> Step:
         """Raises KeyError for an unknown id."""
         return self._steps_by_id[identifier]
