@@ -179,7 +179,8 @@ def test_bands_and_modes_are_read_in_every_combination(book: Logbook, tmp_path: 
     stale = [c.place for i, c in enumerate(step.required) if session.state.is_stale(session.sheet.step("sinad"), i)]
     assert stale == ["high · 20 · USB"], "only what the crystal of the high band reaches"
     assert (
-        place_words(session.state, Conditions("receive", "20", band="low", mode="USB")) == "26.755 MHz, ch 20 low USB"
+        place_words(session.state, Conditions("receive", "20", band="low", mode="USB"))
+        == "26.755 MHz, ch 20 · band low · USB"
     )
     assert certificate_of(session.state).rows[0].channel == "high · 1"
 
