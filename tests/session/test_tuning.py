@@ -9,12 +9,14 @@ import pytest
 
 from unitone.job.state import fold
 from unitone.job.tape import Card
-from unitone.robot.frequency import by_advice, prepare, run_frequency, run_frequency_trial
+from unitone.robot.frequency import _beyond_reach, by_advice, prepare, run_frequency, run_frequency_trial
+from unitone.robot.referee import Referee
 from unitone.session.frequency import readings_of
 from unitone.session.session import Session, open_job
 from unitone.session.tuning import advise_tuning, countables, elsewhere_words, follow_tuning, tells_apart, tuning_words
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.read import read_sheet
+from unitone.standin.physics import read_physics
 from unitone.store.logbook import Logbook
 
 SHEET = "ostrel-curlew-5"
@@ -164,3 +166,26 @@ def test_other_sheets_have_nothing_to_tell_apart_or_little(sheet: str, book: Log
     session = Session(book, open_job(book, sheet, Card(1, sheet, "1")))
     for step in session.sheet.steps:
         assert elsewhere_words(session.state, step) == ""
+
+
+def test_what_is_given_up_is_excused_only_where_the_physics_says_so(tmp_path: Path) -> None:
+    """A crystal 200 ppm off its trimmer's range is given up, named, and the referee agrees; a trimmer that reaches is no excuse."""
+    path = tmp_path / "curlew.toml"
+    path.write_text(find(SHEET).read_text(encoding="utf-8"), encoding="utf-8")
+    physics = physics_path(find(SHEET)).read_text(encoding="utf-8").replace(SHEET, "curlew")
+    marked = '[oscillator.x-B]\nadjuster = "CT3"\n'
+    assert marked in physics
+    physics_path(path).write_text(
+        physics.replace(marked, marked + "odd_share = 1.0\nodd_ppm = 200\n"), encoding="utf-8"
+    )
+    result = run_frequency(str(path), 5)
+    assert result.recovered and max(result.errors_hz) > 4000, result.problems
+    with Logbook(None) as book:
+        made = Session(book, open_job(book, str(path), Card(1, "curlew", "C5", standin_seed=5)))
+        prepare(made)
+        by_advice(made)
+        move = advise_tuning(made.state)
+        assert [name for name, _ in move.given_up] == ["x-B"] and "x-B stays" in tuning_words(move)
+        assert "Which padder?" in tuning_words(move)
+        referee = Referee(made.sheet, read_physics(physics_path(path), made.sheet), 5)
+        assert _beyond_reach(referee, countables(made.sheet), {"x-B", "x-C", "car-am"}) == {"x-B"}

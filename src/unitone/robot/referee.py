@@ -46,7 +46,7 @@ class Referee:
         """Put the adjusters there."""
         self.moved.update(positions)
 
-    def _range(self, name: str) -> tuple[float, float]:
+    def range_of(self, name: str) -> tuple[float, float]:
         """What is within the stops (or a whole revolution), millidegrees from found."""
         adjuster = self.sheet.adjuster(name)
         found = self.radio.mechanics.specimen.found[name] * unit_mdeg(adjuster)
@@ -69,7 +69,7 @@ class Referee:
 
     def _best(self, names: list[str], cost: Callable[[], float]) -> float:
         """Least cost over the named adjusters; leaves them there. Powell's method from several starts."""
-        bounds = [self._range(n) for n in names]
+        bounds = [self.range_of(n) for n in names]
 
         def at(x: np.ndarray) -> float:
             for name, value, (low, high) in zip(names, x, bounds, strict=True):
@@ -111,7 +111,7 @@ class Referee:
             self._level(step)
             return
         name = step.adjusters[0]
-        low, high = self._range(name)
+        low, high = self.range_of(name)
         target = step.target if step.target is not None else step.limit.middle
 
         def cost(mdeg: float) -> float:
@@ -132,7 +132,7 @@ class Referee:
     def _level(self, step: Step) -> None:
         """The one adjuster where the worst of all the step's places is least out."""
         name = step.adjusters[0]
-        low, high = self._range(name)
+        low, high = self.range_of(name)
         target = step.target if step.target is not None else step.limit.middle
 
         def worst(mdeg: float) -> float:

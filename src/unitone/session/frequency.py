@@ -299,8 +299,8 @@ def to_data(traced: Traced) -> dict[str, Any]:
     }
 
 
-#: Steps at which the oscillators are spoken of.
-_SPOKEN_AT = ("tx.frequency_error", "ref.frequency", "osc.frequency", "rx.lo_error")
+#: What a counter reads: at steps of these the oscillators are spoken of.
+COUNTED = ("tx.frequency_error", "ref.frequency", "osc.frequency", "rx.lo_error")
 
 
 def point_of(sheet: Sheet, quantity_id: str, c: Conditions, hz: float | None = None) -> Point | None:
@@ -324,7 +324,7 @@ def readings_of(state: JobState, before: int | None = None) -> list[Counted]:
         if before is not None and logged.seq >= before:
             break
         r = logged.reading
-        if r.value is None or r.bound or r.quantity_id not in _SPOKEN_AT or shifted(r.conditions):
+        if r.value is None or r.bound or r.quantity_id not in COUNTED or shifted(r.conditions):
             continue
         if before is None and logged.seq <= state.last_reached(r.quantity_id, r.conditions):
             continue
@@ -344,18 +344,23 @@ def readings_of(state: JobState, before: int | None = None) -> list[Counted]:
 _SHIFTERS, _MIDDLE = ("clarifier", "shift", "fine"), ("0 %", "middle", "off", "0")
 
 
+def is_shifter(control: str) -> bool:
+    """Is a control of that name one that shifts a frequency?"""
+    return any(w in control.lower() for w in _SHIFTERS)
+
+
 def shifted(conditions: Conditions) -> bool:
     """Does a clarifier or shift switch stand away from its middle, or is it what the count is about?
 
     On receive a clarifier has a middle of its own, which is set: a count that names it tells of that, not of the crystals.
     """
-    named = [at for name, at in conditions.panel if any(w in name.lower() for w in _SHIFTERS)]
+    named = [at for name, at in conditions.panel if is_shifter(name)]
     return any(at not in _MIDDLE for at in named) or (bool(named) and conditions.way == "receive")
 
 
 def oscillator_words(state: JobState, step: Step) -> str:
     """What the job's readings say of its oscillators, at a step that counts a frequency; empty elsewhere, and with nothing to say."""
-    if step.quantity_id not in _SPOKEN_AT or not state.sheet.mixing or not state.sheet.oscillators:
+    if step.quantity_id not in COUNTED or not state.sheet.mixing or not state.sheet.oscillators:
         return ""
     if step.aim == "level":
         # One trimmer for several crystals: what matters is the best compromise.
@@ -381,7 +386,7 @@ def timebase_of(state: JobState) -> float:
     if state.card.standin_seed is not None:
         return _STANDIN_PPM
     for instrument in state.instruments:
-        if any(instrument.serves(q) for q in _SPOKEN_AT):
+        if any(instrument.serves(q) for q in COUNTED):
             if instrument.found_u_ppm is not None:
                 return max(instrument.found_u_ppm, _LEAST_PPM)
             if instrument.ppm is not None and instrument.standing == "calibrated":

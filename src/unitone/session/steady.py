@@ -14,11 +14,10 @@ from unitone.errors import UnitoneError
 from unitone.job.state import JobState
 from unitone.quantities.registry import Quantity
 from unitone.quantities.show import number, show
-from unitone.session.frequency import point_of
+from unitone.session.frequency import COUNTED, is_shifter, point_of
 from unitone.sheet.model import Sheet, Step
 from unitone.words import tr
 
-_COUNTED = ("tx.frequency_error", "osc.frequency", "ref.frequency", "rx.lo_error")
 #: Touches with a soldering iron: the parts beside are warm for so long (s; common practice, no source).
 _COOLS_S, _SOLDERED = 300.0, ("crystal", "padder", "repair", "recap", "band")
 #: Counts of one point further apart than this tell a drift (s); older ones are of another warm-up.
@@ -73,7 +72,7 @@ def drift(readings: Sequence[tuple[float, float]], small_hz: float, u_hz: float 
 def drift_of(state: JobState, step: Step) -> Drift | None:
     """The drift of the point that was counted last at a step, since the last touch that reaches it."""
     last = next((x for x in reversed(state.readings) if x.reading.quantity_id == step.quantity_id), None)
-    if last is None or step.quantity_id not in _COUNTED:
+    if last is None or step.quantity_id not in COUNTED:
         return None
     floor = state.last_reached(step.quantity_id, last.reading.conditions)
     same = [
@@ -92,7 +91,7 @@ def _small(step: Step) -> float:
 
 def drift_words(state: JobState, step: Step) -> str:
     """Whether the radio is steady enough to trim, where the counts tell: wait, or settled."""
-    if step.quantity_id not in _COUNTED:
+    if step.quantity_id not in COUNTED:
         return ""
     soldered = [t for t in state.touches if t.name in _SOLDERED]
     if soldered and state.bench_s - soldered[-1].bench_s < _COOLS_S:
@@ -118,7 +117,7 @@ def drift_words(state: JobState, step: Step) -> str:
 
 def gate_words(step: Step) -> str:
     """How long the counter should gate: short while something is turned, long enough to judge by."""
-    if step.quantity_id not in _COUNTED:
+    if step.quantity_id not in COUNTED:
         return ""
     half = step.limit.half_width
     judge = 1.0 if half is None else min(max(10.0 ** math.ceil(math.log10(10.0 / half)), 0.1), 10.0)
@@ -132,7 +131,7 @@ def gate_words(step: Step) -> str:
 
 def swing_words(state: JobState, step: Step) -> str:
     """How far a clarifier swings either way, and how far its middle is off: from the counts at its ends that still stand."""
-    if step.quantity_id not in _COUNTED:
+    if step.quantity_id not in COUNTED:
         return ""
     ends: dict[bool, float] = {}
     middle: float | None = None
@@ -147,11 +146,7 @@ def swing_words(state: JobState, step: Step) -> str:
         place = (r.conditions.band, r.conditions.mode, r.conditions.channel, r.conditions.way)
         if place != (step.setting.band, step.setting.mode, step.setting.channel, step.setting.way):
             continue
-        at = [
-            _position(words)
-            for name, words in r.conditions.panel
-            if "clarifier" in name.lower() or "shift" in name.lower()
-        ]
+        at = [_position(words) for name, words in r.conditions.panel if is_shifter(name)]
         if not at or at[0] is None:
             continue
         if at[0] == 0:
@@ -324,4 +319,4 @@ def more_words(state: JobState, step: Step) -> tuple[str, ...]:
 
 
 def _shifts(step: Step) -> bool:
-    return any("clarifier" in name.lower() or "shift" in name.lower() for name, _ in step.setting.panel)
+    return any(is_shifter(name) for name, _ in step.setting.panel)

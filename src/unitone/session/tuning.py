@@ -17,7 +17,7 @@ from unitone.errors import UnitoneError
 from unitone.job.state import JobState, Logged
 from unitone.job.verdicts import SETTLED, verdict
 from unitone.quantities.show import number
-from unitone.session.frequency import LEAVE_HZ, point_of, readings_of, shifted, sources, timebase_of
+from unitone.session.frequency import COUNTED, LEAVE_HZ, point_of, readings_of, shifted, sources, timebase_of
 from unitone.session.session import Session
 from unitone.sheet.model import Conditions, Sheet, Step
 from unitone.words import tr
@@ -34,9 +34,10 @@ _WORSE_HZ = 18.0
 _COUNTER_PPM = 2.0
 #: A counter that was checked to this (ppm, standard) is believed.
 _TRUSTED_PPM = 0.3
+#: Why a trimmer is given up.
+_FAILED = ("at-stop", "out-of-range", "dead", "no-convergence")
 #: A trimmer is taken in hand so many times at most.
 _VISITS = 3
-_COUNTED = ("tx.frequency_error", "osc.frequency", "ref.frequency", "rx.lo_error")
 
 
 @dataclass(frozen=True)
@@ -76,7 +77,7 @@ def _countables(sheet: Sheet) -> tuple[Countable, ...]:
     if not sheet.mixing or not sheet.oscillators:
         return ()
     for step in sheet.steps:
-        for c in step.required if step.quantity_id in _COUNTED else ():
+        for c in step.required if step.quantity_id in COUNTED else ():
             if shifted(c):
                 continue
             try:
@@ -110,7 +111,7 @@ def advise_tuning(state: JobState) -> Tuning:
         move = _turning(state, found, things, hand, read)
         if isinstance(move, Tuning):
             return move
-        if move.why in ("at-stop", "out-of-range", "dead", "no-convergence"):
+        if move.why in _FAILED:
             given_up[hand] = _judged(found, hand).error_hz
     given_up |= {
         j.source.id: j.error_hz
@@ -129,11 +130,16 @@ def advise_tuning(state: JobState) -> Tuning:
     if found.following is not None:
         why: Why = "tells" if found.open else "refines"
         return Tuning("read", why, _thing(things, found.following), given_up=left)
-    worst = _worst(found, outside, given_up)
-    if worst is not None:
+    tried = dict(given_up)
+    while (worst := _worst(found, outside, tried)) is not None:
         move = _turning(state, found, things, worst.source.id, read)
         if isinstance(move, Tuning):
             return replace(move, why="off" if move.act == "turn" else move.why, given_up=left)
+        # Its trimmer does no more: the next one may.
+        tried[worst.source.id] = worst.error_hz
+        if move.why in _FAILED:
+            given_up[worst.source.id] = worst.error_hz
+            left = tuple(given_up.items())
     unread = [c for c in outside if c.point.label not in read]
     if unread:
         return Tuning("read", "check", max(unread, key=lambda c: abs(found.expected(c.point)[0])), given_up=left)
@@ -286,7 +292,7 @@ def elsewhere_words(state: JobState, step: Step) -> str:
 
     Empty while the radio is read as found, where nothing is out, and where one trimmer serves several crystals.
     """
-    if state.phase == "as-found" or step.quantity_id not in _COUNTED or verdict(state, step) in SETTLED:
+    if state.phase == "as-found" or step.quantity_id not in COUNTED or verdict(state, step) in SETTLED:
         return ""
     if not tells_apart(state.sheet):
         return ""

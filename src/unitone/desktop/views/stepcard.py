@@ -19,7 +19,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.chart import ChannelChart
 from unitone.desktop.widgets.hill import HillPlot
 from unitone.desktop.widgets.lines import Line, Lines
-from unitone.desktop.widgets.marks import draw_mark
+from unitone.desktop.widgets.marks import draw_mark, standing
 from unitone.desktop.widgets.painted import Elided, Painted, label
 from unitone.desktop.widgets.strips import LimitBar
 from unitone.desktop.worker import LiveFigure
@@ -144,17 +144,7 @@ class ChannelTable(Painted):
             at_hand = self._view.conditions.channel == line.channel
             painter.setBrush(theme.colour("orange_soft" if at_hand else "well"))
             painter.drawRoundedRect(box, 6, 6)
-            mark = (
-                "to do"
-                if not line.now
-                else "re-check"
-                if line.stale
-                else "holds"
-                if line.inside
-                else "out"
-                if line.inside is False
-                else "too close to call"
-            )
+            mark = standing(bool(line.now), line.stale, line.inside)
             side = theme.px(13)
             draw_mark(painter, QRectF(box.left() + theme.px(10), box.center().y() - side / 2, side, side), mark)
             inner = box.adjusted(theme.px(30), theme.px(4), -theme.px(8), -theme.px(4))

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.marks import draw_mark
+from unitone.desktop.widgets.marks import draw_mark, standing
 from unitone.desktop.widgets.painted import Painted, elided
 from unitone.session.chart import ChartMark, ChartView
 from unitone.words import tr
@@ -144,13 +144,5 @@ class ChannelChart(Painted):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(QPointF(x, y(mark.found)), side * 0.42, side * 0.42)
         if mark.now is not None:
-            verdict = (
-                "re-check"
-                if mark.stale
-                else "holds"
-                if mark.inside
-                else "out"
-                if mark.inside is False
-                else "too close to call"
-            )
+            verdict = standing(True, mark.stale, mark.inside)
             draw_mark(painter, QRectF(x - side / 2, y(mark.now) - side / 2, side, side), verdict)

@@ -14,6 +14,15 @@ ROLE = {
 }  # fmt: skip
 
 
+def standing(read: bool, stale: bool, inside: bool | None) -> str:
+    """The verdict of one place of a step: to do, re-check, holds, out, or too close to call."""
+    if not read:
+        return "to do"
+    if stale:
+        return "re-check"
+    return {True: "holds", False: "out", None: "too close to call"}[inside]
+
+
 def verdict_colour(verdict: str) -> QColor:
     """The colour that goes with the shape and the word."""
     return theme.colour(ROLE.get(verdict, "quiet"))
