@@ -17,7 +17,7 @@ from unitone.words import tr
 
 Standing = Literal["calibrated", "indicative only"]
 #: Quantities whose errors add in decibels rather than in per cent of the reading.
-_IN_DB = ("level", "ratio-db", "s-units", "dbc")
+_IN_DB = ("level", "ratio-db", "s-units", "dbc", "gain-db")
 #: Below this part of its full scale a needle is better read on a lower range.
 LOW_ON_SCALE = 1 / 3
 

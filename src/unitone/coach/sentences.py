@@ -71,6 +71,9 @@ _DETAIL: dict[Why, str] = {
     "to-peak": "The readings either side put the top here.",
     "confirm-peak": "Read it here.",
     "pair-again": "The two of a pair pull each other.",
+    "stagger": "A move away from the top shows which end of the band this coil serves.",
+    "even": "All coils together stand more evenly here: power is taken from the middle and given to the ends.",
+    "best-so-far": "Back to the most even setting that was read.",
     "toward-target": "It comes nearer this way.",
     "first-try": "A first move shows what it does.",
     "past-target": "The target lies between two readings.",
@@ -166,6 +169,7 @@ _CONCLUSIONS = {
     "dead": lambda title: tr("This adjuster does nothing here."),
     "out-of-range": lambda title: tr("The adjuster's range ends short of the target."),
     "no-convergence": lambda title: tr("No further with this step."),
+    "even": lambda title: tr("As even as these coils go."),
     "judged": lambda title: tr("{step}: decided.", step=title),
     "nothing-to-adjust": lambda title: tr("{step}: measured.", step=title),
 }

@@ -10,6 +10,7 @@ import numpy as np
 
 from unitone.coach.advice import Advice, Hill, Outcome, Why
 from unitone.coach.compromise import compromise
+from unitone.coach.even import Coils, Read, Wanted, next_even_move
 from unitone.coach.find_level import next_level
 from unitone.coach.peak import Move, Point, curve, fit_hill, next_move, scale_of
 from unitone.coach.setting import Spot, next_set_move
@@ -144,7 +145,7 @@ def _work(state: JobState, step: Step) -> Advice:
             return Advice("conclude", step.id, "worked-twice", outcome="no-convergence")
     if step.quantity_id in FOUND_BY:
         return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
-    if step.aim in ("peak", "null"):
+    if step.aim in ("peak", "null") or is_even(step):
         return _peak(state, step, visit)
     return _set(state, step, visit, _levelled(state, step) if step.aim == "level" else None)
 
@@ -294,8 +295,8 @@ def stops_touched(state: JobState, adjuster: str) -> tuple[int | None, int | Non
     return low, high
 
 
-def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, Move | None]:
-    """The adjuster whose turn it is and its next move; (None, last stop) when every visit is done.
+def _visits(state: JobState, step: Step, since: int) -> tuple[int, Move | None, list[tuple[str, int, int]], int | None]:
+    """(visits done, the last one's end, the runs of turns, the first turn after all visits were done: None while they are not).
 
     Visits are told apart by the turns on the tape: a run of turns on one
     adjuster is a visit, and it is done when its own readings say so.
@@ -313,13 +314,20 @@ def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, 
     last: Move | None = None
     for number, (adjuster, first, _) in enumerate(runs):
         if done >= len(plan):
-            break
+            return done, last, runs, first
         end = runs[number + 1][1] if number + 1 < len(runs) else None
         if adjuster != plan[done]:
             continue
         move = _run_move(state, step, adjuster, since, first, end)
         if move.act == "stop":
             done, last = done + 1, move
+    return done, last, runs, None
+
+
+def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, Move | None]:
+    """The adjuster whose turn it is and its next move; (None, last stop) when every visit is done."""
+    plan = visit_plan(step)
+    done, last, runs, _ = _visits(state, step, since)
     if done >= len(plan):
         return None, last
     adjuster = plan[done]
@@ -356,6 +364,8 @@ def _run_move(state: JobState, step: Step, adjuster: str, since: int, first: int
 
 def _peak(state: JobState, step: Step, since: int) -> Advice:
     adjuster, move = peak_progress(state, step, since)
+    if (adjuster is None or move is None) and is_even(step):
+        return _even(state, step, since)
     if adjuster is None or move is None:
         outcome: Outcome = "peaked"
         if move is not None and move.why in ("at-stop", "dead", "no-convergence"):
@@ -382,6 +392,67 @@ def _peak(state: JobState, step: Step, since: int) -> Advice:
     if move.act == "read":
         return _at(state, step, conditions, "confirm-peak" if move.why == "confirm-peak" else "first-reading")
     return _turn(state, step, adjuster, move.target_mdeg, move.why)
+
+
+def is_even(step: Step) -> bool:
+    """Is the step about coils that are brought even over several places, not one adjuster over several errors?"""
+    return step.aim == "level" and step.quantity.hill_slope > 0
+
+
+def _place_on_band(state: JobState, step: Step, conditions: Conditions) -> float:
+    """Where a place lies on the step's band: -0.5 at its lowest carrier, 0.5 at its highest."""
+    hz = [state.sheet.carrier_hz(c.channel, c.band) for c in step.required]
+    low, high = min(hz), max(hz)
+    return 0.0 if high == low else (state.sheet.carrier_hz(conditions.channel, conditions.band) - low) / (high - low) - 0.5
+
+
+def even_problem(state: JobState, step: Step, since: int) -> tuple[Coils, list[Read], list[float], Wanted]:
+    """What the levelling coach works on: the coils, every reading of the step since, where each was at its best, and what is wanted."""
+    names = step.adjusters
+    groups = tuple(len(g) for g in step.adjust)
+    adjusters = [state.sheet.adjuster(a) for a in names]
+    ends = []
+    for name in names:
+        low, high = stops_touched(state, name)
+        ends.append((-12.0 if low is None else low / TURN, 12.0 if high is None else high / TURN))
+    coils = Coils(groups, tuple(ends), min(a.step_mdeg for a in adjusters) / TURN)
+    others = [a for a in state.reaching(step.quantity_id, step.setting) if a not in names]
+    reads = []
+    for x in state.readings:
+        c = x.reading.conditions
+        if x.seq <= since or x.reading.quantity_id != step.quantity_id or not any(c.settles(r) for r in step.required):
+            continue
+        h = height(step.quantity, x)
+        if h is not None and all(x.positions[a] == state.positions[a] for a in others):
+            turns = tuple(x.positions[a] / TURN for a in names)
+            reads.append(Read(turns, _place_on_band(state, step, c), h[0], h[1]))
+    _, _, _, after = _visits(state, step, since)
+    peaked = dict(state.positions)
+    for turn in state.turns:
+        if after is not None and turn.seq >= after:
+            peaked[turn.adjuster] -= turn.moved
+    q, places = step.quantity, tuple(_place_on_band(state, step, c) for c in step.required)
+    low_db, high_db = (None if e is None else in_db(q, e) for e in (step.limit.low, step.limit.high))
+    return coils, reads, [peaked[a] / TURN for a in names], Wanted(places, low_db, high_db)
+
+
+def in_db(q: Quantity, value: float) -> float:
+    """A limit of a peaked quantity in the decibels that its hill is drawn in."""
+    return 10.0 * math.log10(max(value, 1e-6)) if q.kind == "watts" else value
+
+
+def _even(state: JobState, step: Step, since: int) -> Advice:
+    coils, reads, tops, wanted = even_problem(state, step, since)
+    now = [state.positions[a] / TURN for a in step.adjusters]
+    move = next_even_move(coils, reads, now, tops, wanted)
+    if move.act == "stop":
+        return _close(state, step, "even")
+    if move.act == "turn":
+        why: Why = "best-so-far" if move.why == "best" else "stagger" if move.why == "stagger" else "even"
+        advice = _turn(state, step, step.adjusters[move.coil], round(move.turns * TURN), why)
+        return replace(advice, numbers={"gain_db": move.gain_db})
+    there = min(step.required, key=lambda c: abs(_place_on_band(state, step, c) - move.place))
+    return _at(state, step, there, "other-channel")
 
 
 def _best_at(state: JobState, step: Step, adjuster: str, since: int, level: float) -> float:

@@ -41,6 +41,7 @@ WORDS_OF_KIND: dict[Kind, frozenset[str]] = {
     "level": frozenset({"never opens", "always open", "nothing"}),
     "s-units": frozenset({"pegged", "nothing"}),
     "dbc": frozenset({"nothing"}),
+    "gain-db": frozenset({"nothing"}),
 }
 
 #: The form expected for each kind, with an example, for error messages and field hints.
@@ -55,6 +56,7 @@ EXPECTED: dict[Kind, str] = {
     "level": "a level, like 0,31 uV or -117 dBm, or <0.06 uV",
     "s-units": "an S-meter reading, like S7, S9+10 or 9",
     "dbc": "decibels under the carrier, like -64 or 64 dBc",
+    "gain-db": "decibels, less with a minus sign, like -3.5",
 }
 
 #: Typed unit (lower case, µ as u) -> (unit family, canonical spelling)
@@ -69,11 +71,13 @@ _UNITS: dict[Kind, dict[str, str]] = {
     "level": {"v": "V", "vemf": "V EMF", "dbm": "dBm", "dbuv": "dBuV", "dbuvemf": "dBuV EMF"},
     "s-units": {"db": "dB"},
     "dbc": {"dbc": "dBc", "db": "dBc"},
+    "gain-db": {"db": "dB"},
 }
 #: What a bare number means.
 _BARE: dict[Kind, tuple[str, float]] = {
     "volts": ("V", 1.0), "amps": ("A", 1.0), "watts": ("W", 1.0), "hertz": ("Hz", 1.0), "hertz-error": ("Hz", 1.0),
     "ratio-db": ("dB", 1.0), "percent": ("%", 1.0), "level": ("V", 1e-6), "s-units": ("S", 1.0), "dbc": ("dBc", 1.0),
+    "gain-db": ("dB", 1.0),
 }  # fmt: skip
 _RKM = re.compile(r"^([+-]?\d+)([pnumkMGR])(\d+)$", re.ASCII)
 _NUMBER = re.compile(r"^([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE | re.ASCII)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 Better = Literal["high", "low", "nominal"]
-Kind = Literal["volts", "amps", "watts", "hertz", "hertz-error", "ratio-db", "percent", "level", "s-units", "dbc"]
+Kind = Literal["volts", "amps", "watts", "hertz", "hertz-error", "ratio-db", "percent", "level", "s-units", "dbc", "gain-db"]
 
 
 @dataclass(frozen=True)
@@ -45,6 +45,7 @@ CANONICAL_UNIT: dict[Kind, str] = {
     "level": "dBm",
     "s-units": "dB over S9",
     "dbc": "dBc",
+    "gain-db": "dB",
 }
 
 _ALL = (
@@ -66,6 +67,8 @@ _ALL = (
     Quantity("tx.harmonic", "second harmonic", "dbc", "dBc", 0, "low", "send", 1.0, 0.5, -200, 0),
     Quantity("tx.carrier_suppression", "carrier left in SSB", "dbc", "dBc", 0, "low", "send", 1.0, 0.5, -200, 0),
     Quantity("tx.field_strength", "relative field strength", "ratio-db", "dB", 1, "high", "send", 1.0, 0.3, 0, 200),
+    Quantity("tx.audio_response", "audio against 1 kHz", "gain-db", "dB", 1, "nominal", "send", usual_std=0.3, low=-80, high=40),
+    Quantity("tx.hum_noise", "hum and noise, below the tone", "ratio-db", "dB", 0, "high", "send", 0.0, 0.5, 0, 120),
     Quantity("rx.sinad", "SINAD", "ratio-db", "dB", 1, "high", "receive", 1.6, 0.25, 0, 80),
     Quantity("rx.sn_ratio", "(S+N)/N", "ratio-db", "dB", 1, "high", "receive", 1.0, 0.3, 0, 80),
     Quantity("rx.distortion", "distortion", "percent", "%", 1, "low", "receive", 1.0, 0.1, 0, 100),

@@ -54,7 +54,7 @@ def show_value(q: Quantity, value: float) -> tuple[str, str]:
         return number(value / scale, q.decimals), q.shown
     if q.kind == "amps" and q.shown == "mA":
         return number(value * 1e3, q.decimals), "mA"
-    if q.kind == "hertz-error":
+    if q.kind in ("hertz-error", "gain-db"):
         return number(value, q.decimals, sign=True), q.shown
     return number(value, q.decimals), q.shown
 

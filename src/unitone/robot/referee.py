@@ -28,7 +28,7 @@ _LINEAR = frozenset({"rx.sinad", "rx.sensitivity"})
 _AS_MEASURED = frozenset(
     {
         "rx.squelch_opens", "rx.s_meter", "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
-        "tx.carrier_suppression",
+        "tx.carrier_suppression", "tx.audio_response", "tx.hum_noise",
     }
 )  # fmt: skip
 _SECONDS = 1.0
@@ -104,8 +104,10 @@ class Referee:
 
     def _bring_in(self, step: Step) -> None:
         if step.quantity_id == "tx.power":
-            carrier = float(self.sheet.carrier_hz(step.setting.channel, step.setting.band))
-            self._best(list(step.adjusters), lambda: -self._watts(carrier))
+            if step.aim == "level":
+                self.even(step)
+            else:
+                self._best(list(step.adjusters), lambda: -self.watts_at(step.setting))
             return
         if step.aim == "level":
             self._level(step)
@@ -126,8 +128,40 @@ class Referee:
         best = minimize_scalar(cost, bounds=around, method="bounded", options={"maxiter": 14})
         cost(best.x if best.fun < costs[k] else grid[k])
 
-    def _watts(self, carrier_hz: float) -> float:
-        return 0.0 if self.radio.transmitter is None else self.radio.transmitter.watts(carrier_hz)
+    def watts_at(self, conditions: Conditions) -> float:
+        """Carrier power there as the adjusters stand, the sag of the supply and all."""
+        transmitter = self.radio.transmitter
+        if transmitter is None:
+            return 0.0
+        channel = conditions.channel or self.sheet.plan.names[len(self.sheet.plan.names) // 2]
+        place = Place(conditions.way, conditions.band, conditions.mode, channel)
+        hz = float(self.sheet.carrier_hz(channel, conditions.band))
+        return transmitter.watts(hz, self.radio.supply_volts(place) / self.physics.supply)
+
+    def unevenness_db(self, step: Step) -> float:
+        """From the least to the most power over the step's places (dB)."""
+        watts = [max(self.watts_at(c), 1e-9) for c in step.required]
+        return float(10.0 * np.log10(max(watts) / min(watts)))
+
+    def even(self, step: Step) -> float:
+        """Bring the step's coils where the worst place stands least outside its limit, and then as even as can be; returns the dB left."""
+        low, high = step.limit.low, step.limit.high
+        c0 = step.required
+
+        def cost() -> float:
+            watts = np.array([max(self.watts_at(c), 1e-9) for c in c0])
+            db = 10.0 * np.log10(watts)
+            out = 0.0
+            if low is not None:
+                out += float(np.sum(np.maximum(10.0 * np.log10(low) - db, 0.0)))
+            if high is not None:
+                out += float(np.sum(np.maximum(db - 10.0 * np.log10(high), 0.0)))
+            return float(db.max() - db.min()) + 6.0 * out
+
+        # From all coils at their best at the middle, or staggered a little: a general optimiser finds the rest.
+        self._best(list(step.adjusters), lambda: -self.watts_at(step.setting))
+        self._best(list(step.adjusters), cost)
+        return self.unevenness_db(step)
 
     def _level(self, step: Step) -> None:
         """The one adjuster where the worst of all the step's places is least out."""
@@ -163,7 +197,13 @@ class Referee:
         if quantity_id == "vco.volts":
             return radio.vco_volts(place)
         if quantity_id == "tx.power":
-            return self._watts(float(self.sheet.carrier_hz(channel, conditions.band)))
+            return self.watts_at(conditions)
+        if quantity_id == "supply.current":
+            return radio.supply_amps(place)
+        if quantity_id == "tx.field_strength":
+            return radio.field_db(place, dict(conditions.panel).get("whip", "out") == "out")
+        if quantity_id == "tx.harmonic" and radio.transmitter is not None:
+            return radio.transmitter.second_dbc(float(self.sheet.carrier_hz(channel, conditions.band)))
         if quantity_id == "tx.bias_current":
             return radio.idle_amps()
         if quantity_id == "tx.am_depth" and radio.transmitter is not None:

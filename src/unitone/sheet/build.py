@@ -14,6 +14,7 @@ from unitone.quantities.registry import QUANTITIES, Quantity
 from unitone.radio.channels import ChannelPlan
 from unitone.radio.levels import parse_level
 from unitone.sheet import file as form
+from unitone.sheet.ceilings import capped, final, rule
 from unitone.sheet.care import known_faults, looks, supply, voltages
 from unitone.sheet.channelled import (
     NO_CHANNELS,
@@ -148,6 +149,7 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
     mixing = tuple(mixing_line(problems.complain, i, m, w) for i, m in enumerate(w.mixing))
     pictures = _pictures(problems, w)
     steps = tuple(s for i, part in enumerate(w.step) if (s := _step(problems, i, part, w, channels)) is not None)
+    ruled = rule(problems.complain, w.ceiling)
     sheet = Sheet(
         id=identifier,
         maker=w.model.maker,
@@ -165,10 +167,12 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
             for i, p in enumerate(w.test_point)
         ),
         stages=tuple(Stage(s.id, s.title, s.way) for s in w.stage),
-        steps=steps,
+        steps=tuple(capped(s, ruled) for s in steps),
         pictures=pictures,
         cautions=tuple(w.model.caution),
         power=supply(problems.complain, w.supply),
+        final=final(problems.complain, w.final),
+        rule=ruled,
         looks=looks(problems.complain, w),
         known_faults=known_faults(problems.complain, w),
         family=w.model.family,

@@ -188,6 +188,11 @@ MODEL = (
     Field(("supply", "limit"), tr("Current limit to set"), hint="2 A"),
     Field(("supply", "rest"), tr("Current at rest"), hint="350 mA"), Field(("supply", "keyed"), tr("Current keyed"), hint="1.2 A"),
     Field(("supply", "meter"), tr("Voltages were taken with"), hint="20 kohm/V"),
+    Field(("final", "device"), tr("Final"), hint="TR17"),
+    Field(("final", "dissipation"), tr("It bears, heat"), hint="12 W"),
+    Field(("final", "most"), tr("It bears, most"), "map", "tx.bias_current 120 mA", wide=True),
+    Field(("ceiling", "rule"), tr("Rule for what is radiated"), hint="47 CFR 95 subpart D", wide=True),
+    Field(("ceiling", "most"), tr("It allows, most"), "map", "tx.deviation 2 kHz, tx.am_depth 100 %", wide=True),
     Field(("channels", "plan"), tr("Channel plan"), "choice", choices=(
         ("eu-40", tr("40 channels, 26.965 to 27.405 MHz")), ("uk-40", tr("40 channels, 27.60125 to 27.99125 MHz")))),
     Field(("channels", "frequencies"), tr("or channels of its own"), "map", "1 = 27.005 MHz, 2 = 27.025 MHz", wide=True),

@@ -112,6 +112,21 @@ class SupplyPart(_Strict):
     meter: str | None = None
 
 
+class FinalPart(_Strict):
+    """[final]: the sending device and what it may bear: ``most`` by quantity, such as tx.bias_current."""
+
+    device: str = ""
+    dissipation: str | None = None
+    most: dict[str, str] = {}
+
+
+class CeilingPart(_Strict):
+    """[ceiling]: what the named rule allows of what is radiated, by quantity; no step's limit goes over it."""
+
+    rule: str = ""
+    most: dict[str, str] = {}
+
+
 class VoltagePart(_Strict):
     """[[voltage]]: what should stand at a point; two values where the sheet contradicts itself."""
 
@@ -286,6 +301,8 @@ class SheetFile(_Strict):
     mixing: list[MixingPart] = []
     control: list[ControlPart] = []
     supply: SupplyPart = SupplyPart()
+    final: FinalPart = FinalPart()
+    ceiling: CeilingPart = CeilingPart()
     voltage: list[VoltagePart] = []
     inspect: list[InspectPart] = []
     known_fault: list[KnownFaultPart] = []

@@ -97,7 +97,7 @@ def tolerance(text: str, nominal: float, q: Quantity) -> tuple[float, float]:
     size = parse_si(match[1], "")
     if match[2] == "%" and q.kind == "percent":
         return size, size
-    if match[2] == "%" and q.kind not in ("level", "ratio-db", "s-units", "dbc"):
+    if match[2] == "%" and q.kind not in ("level", "ratio-db", "s-units", "dbc", "gain-db"):
         return abs(nominal) * size / 100.0, abs(nominal) * size / 100.0
     if match[2] == "ppm" and q.kind in ("hertz", "volts", "amps", "watts"):
         return abs(nominal) * size * 1e-6, abs(nominal) * size * 1e-6
@@ -105,6 +105,6 @@ def tolerance(text: str, nominal: float, q: Quantity) -> tuple[float, float]:
         return nominal * (1 - 10 ** (-size / 10)), nominal * (10 ** (size / 10) - 1)
     if match[2] == "dB" and q.kind in ("volts", "amps"):
         return abs(nominal) * (1 - 10 ** (-size / 20)), abs(nominal) * (10 ** (size / 20) - 1)
-    if match[2] == "dB" and q.kind in ("level", "ratio-db", "s-units", "dbc"):
+    if match[2] == "dB" and q.kind in ("level", "ratio-db", "s-units", "dbc", "gain-db"):
         return size, size
     raise EntryError.wrong_unit(text, match[2], f"a tolerance of {q.title}, in {unit}")

@@ -366,6 +366,31 @@ class Supply:
 
 
 @dataclass(frozen=True)
+class Final:
+    """The sending device and its ratings: heat (W, None where not said), and the most of each quantity that it bears."""
+
+    device: str = ""
+    dissipation_w: float | None = None
+    most: tuple[tuple[str, float], ...] = ()
+
+    def rating(self, quantity_id: str) -> float | None:
+        """The most that it bears of a quantity, canonical unit; None where the sheet does not say."""
+        return dict(self.most).get(quantity_id)
+
+
+@dataclass(frozen=True)
+class Rule:
+    """The regulation that the sheet names, and its ceilings by quantity (canonical units)."""
+
+    name: str = ""
+    most: tuple[tuple[str, float], ...] = ()
+
+    def ceiling(self, quantity_id: str) -> float | None:
+        """What may be radiated at most; None where the rule says nothing of it."""
+        return dict(self.most).get(quantity_id)
+
+
+@dataclass(frozen=True)
 class Look:
     """Something to look at before anything is turned: what, how, and on which adjusters or parts."""
 
@@ -420,6 +445,8 @@ class Sheet:
     actions: tuple[Action, ...] = ()
     voltages: tuple[Voltage, ...] = ()
     power: Supply = Supply()
+    final: Final = Final()
+    rule: Rule = Rule()
     looks: tuple[Look, ...] = ()
     known_faults: tuple[KnownFault, ...] = ()
     family: str = ""

@@ -69,6 +69,11 @@ SCHOOLS: tuple[School, ...] = (
         "what the rule allows and no more; louder is never right for what is radiated", "what deviation steps say",
     ),
     School(
+        "power", "Power across the band",
+        {"sheet": "as the sheet says", "flattest": "flattest within the limit", "middle": "most at the middle"},
+        "the sheet's own; even power costs a little at the middle", "power steps with several places",
+    ),
+    School(
         "electrolytics", "Electrolytics", {"bad": "only the bad ones", "all": "all of them"},
         "what is good stays; when most of a sample are bad, recapping all beats chasing", "the verdict on a sample",
     ),
@@ -150,7 +155,9 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
     steps, moved = _detector(steps, stand["detector"], after)
     reasons += moved
     steps = _levels(sheet, steps, stand["s9"])
-    steps = tuple(_told(_channel(s, stand["channel"].choice), stand) for s in steps)
+    steps = tuple(
+        _told(_channel(s, stand["channel"].choice), stand, sheet.rule.ceiling(s.quantity_id)) for s in steps
+    )
     if stand["after-peak"].choice == "back-off":
         steps = tuple(_with_note(s, tr("Then a hair back off.")) if s.aim == "peak" else s for s in steps)
     route = ordered(steps, after)
@@ -270,15 +277,29 @@ def _channel(step: Step, choice: str) -> Step:
     return _with_note(replace(step, set_channel=names[0]), words)
 
 
-def _told(step: Step, stand: Mapping[str, Choice]) -> Step:
+def _told(step: Step, stand: Mapping[str, Choice], most: float | None) -> Step:
     """What a step says of the schools that leave its order and its limit alone."""
+    if step.quantity_id == "tx.power" and step.aim in ("peak", "level") and len(step.required) > 1:
+        step = replace(step, aim={"flattest": "level", "middle": "peak"}.get(stand["power"].choice, step.aim))  # type: ignore[arg-type]
     if stand["if-shape"].choice == "staggered" and role_of(step) == "if":
         step = _with_note(step, tr("Staggered: one transformer 1 to 2 kHz below, the other as much above."))
     if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "sheet":
         step = _with_note(step, tr("To the sheet's own value."))
     if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "louder":
         step = _with_note(step, tr("Louder by habit, but never above the rule's ceiling for what is radiated."))
-    return step
+    return _deviation_target(step, stand["deviation"].choice, most)
+
+
+#: How near the rule's ceiling deviation is set (share of it): as the rule allows, and by the louder habit.
+_NEAR_CEILING = {"ceiling": 0.95, "louder": 0.98}
+
+
+def _deviation_target(step: Step, choice: str, most: float | None) -> Step:
+    """Deviation that is set by the rule's ceiling, not by the sheet's own value."""
+    if step.quantity_id != "tx.deviation" or step.aim != "set" or most is None or choice not in _NEAR_CEILING:
+        return step
+    wanted = _NEAR_CEILING[choice] * most
+    return replace(step, target=wanted) if step.limit.holds(wanted) else step
 
 
 def _with_note(step: Step, words: str) -> Step:

@@ -17,6 +17,7 @@ from unitone.sheet.frequency import Place
 from unitone.sheet.model import Conditions
 from unitone.signals.am import measure_am
 from unitone.signals.carrier import Component, carrier_line, fit_carrier, fit_modulation, strongest, total_watts
+from unitone.signals.fm import audio_filter, channel_filter, demodulate
 from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_powers
 from unitone.signals.spectrum import lines
 from unitone.standin.mechanics import stream
@@ -37,7 +38,7 @@ _AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter"})
 _SEND = frozenset(
     {
         "tx.power", "tx.frequency_error", "tx.deviation", "tx.harmonic", "tx.am_depth", "tx.pep", "tx.carrier_suppression",
-        "tx.bias_current",
+        "tx.bias_current", "tx.audio_response", "tx.hum_noise", "tx.field_strength",
     }
 )  # fmt: skip
 #: Counted with a pick-up loop at a test point: an oscillator by itself, or what the receiver's mixer is fed with.
@@ -70,7 +71,10 @@ class StandInBench:
             return physics.send is not None and {
                 "tx.deviation": physics.send.most_deviation > 0, "tx.am_depth": physics.send.am is not None,
                 "tx.carrier_suppression": physics.send.balance is not None, "tx.bias_current": physics.bias is not None,
+                "tx.field_strength": physics.aerial is not None,
             }.get(quantity_id, True)  # fmt: skip
+        if quantity_id == "supply.current":
+            return physics.draw is not None
         return quantity_id in _COUNTED | _VOLTS and (quantity_id != "vco.volts" or bool(physics.vco))
 
     def seconds(self) -> float:
@@ -97,7 +101,7 @@ class StandInBench:
         if quantity_id in _AUDIO and self.can_measure(quantity_id):
             self._block(conditions)
             return self._audio_reading(quantity_id)
-        if self.can_measure(quantity_id) and quantity_id in _SEND | _VOLTS | _COUNTED:
+        if self.can_measure(quantity_id) and quantity_id in _SEND | _VOLTS | _COUNTED | {"supply.current"}:
             return self._once(quantity_id, conditions, BLOCK_SECONDS)
         return None
 
@@ -230,6 +234,13 @@ class StandInBench:
             return self._volts(quantity_id, conditions)
         if quantity_id in _COUNTED:
             return self._at_test_point(quantity_id, conditions, seconds)
+        if quantity_id == "supply.current":
+            amps = self.radio.supply_amps(self._place(conditions))
+            return Measured(
+                amps * (1 + 0.003 * self._hand.standard_normal()), "stand-in ammeter", 0.005 * amps, source="stand-in"
+            )
+        if quantity_id == "tx.field_strength":
+            return self._field(conditions)
         if quantity_id == "tx.bias_current":
             amps = self.radio.idle_amps(self._clock)
             return Measured(
@@ -238,7 +249,10 @@ class StandInBench:
         tone = conditions.tone_hz or 1000.0
         microphone = (conditions.mic_mv or 0.0) * 1e-3
         place = self._place(conditions)
-        sent = self.radio.emit(seconds, place, self._clock, microphone, tone, panel=dict(conditions.panel))
+        panel = dict(conditions.panel)
+        if quantity_id in ("tx.audio_response", "tx.hum_noise"):
+            return self._audio_sent(quantity_id, conditions, seconds)
+        sent = self.radio.emit(seconds, place, self._clock, microphone, tone, panel=panel)
         if quantity_id == "tx.power":
             watts = total_watts(sent)
             return Measured(
@@ -277,6 +291,57 @@ class StandInBench:
         fit = fit_modulation(carrier.envelope, carrier.rate, conditions.tone_hz or 1000.0)
         return Measured(fit.deviation_hz, "stand-in modulation meter", 0.005 * fit.deviation_hz, source="stand-in")
 
+    def _field(self, conditions: Conditions) -> Measured:
+        """A field-strength meter at its place beside the whip; where the hand holds the radio moves it."""
+        whip = dict(conditions.panel).get("whip", "out")
+        aerial = self.radio.physics.aerial
+        spread = 0.1 if aerial is None else aerial.hand
+        shown = self.radio.field_db(self._place(conditions), whip == "out") + spread * self._hand.standard_normal()
+        return Measured(shown, "stand-in field-strength meter", max(spread, 0.1), source="stand-in")
+
+    def _audio_sent(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
+        """What the tone at the microphone makes against one of 1 kHz, or against what is left without any (dB)."""
+        tone = conditions.tone_hz or 1000.0
+        here = self._modulated(conditions, conditions.mic_mv or 0.0, tone, seconds)
+        if quantity_id == "tx.audio_response":
+            other, name = self._modulated(conditions, conditions.mic_mv or 0.0, 1000.0, seconds), "stand-in audio bridge"
+        else:
+            other, name = self._left_over(conditions, seconds), "stand-in modulation meter, tone off"
+        if min(here, other) <= 0:
+            raise BenchError("Nothing modulates the carrier: feed a tone to the microphone.")
+        level = 20.0 * math.log10(here / other) + 0.1 * float(self._hand.standard_normal())
+        return Measured(level, name, 0.2, source="stand-in")
+
+    def _carrier_of(self, conditions: Conditions, microphone_mv: float, tone: float, seconds: float) -> Component:
+        place, panel = self._place(conditions), dict(conditions.panel)
+        self._clock += seconds
+        return strongest(self.radio.emit(seconds, place, self._clock, microphone_mv * 1e-3, tone, panel=panel))
+
+    def _mode(self, conditions: Conditions) -> str:
+        sends = self.radio.transmitter
+        return conditions.mode or "" if sends is None else sends.modulation(conditions.mode)
+
+    def _modulated(self, conditions: Conditions, microphone_mv: float, tone: float, seconds: float) -> float:
+        """Depth (AM), deviation (FM) or amplitude (SSB) that a tone makes."""
+        carrier, mode = self._carrier_of(conditions, microphone_mv, tone, seconds), self._mode(conditions)
+        if mode == "am":
+            return measure_am(np.asarray(carrier.envelope, np.complex128), carrier.rate, tone).depth_pct
+        if mode in SIDE:
+            return float(np.sqrt(np.mean(np.abs(carrier.envelope) ** 2)))
+        return fit_modulation(carrier.envelope, carrier.rate, tone).deviation_hz
+
+    def _left_over(self, conditions: Conditions, seconds: float) -> float:
+        """The same of what is left without a tone: √2 times its rms, as of a tone that size."""
+        carrier, mode = self._carrier_of(conditions, 0.0, 1000.0, seconds), self._mode(conditions)
+        envelope = channel_filter(np.asarray(carrier.envelope, np.complex128), carrier.rate)
+        if mode == "am":
+            size = np.abs(envelope)
+            return float(100.0 * math.sqrt(2.0) * np.std(size) / np.mean(size))
+        if mode in SIDE:
+            return float(np.sqrt(np.mean(np.abs(envelope) ** 2)))
+        swing = audio_filter(demodulate(envelope, carrier.rate), carrier.rate)
+        return float(math.sqrt(2.0) * np.std(swing))
+
     def _at_test_point(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
         """A pick-up loop hands the counter a carrier with some noise on it."""
         made, place, panel = self.radio.synthesiser, self._place(conditions), dict(conditions.panel)
@@ -310,6 +375,6 @@ class StandInBench:
         elif quantity_id == "supply.rail":
             volts = self.radio.rail_volts(conditions.test_point or "")
         else:
-            volts = self.radio.physics.supply
+            volts = self.radio.supply_volts(self._place(conditions))
         shown = volts * (1 + 0.0005 * self._hand.standard_normal()) + 0.002 * self._hand.standard_normal()
         return Measured(round(shown, 3), "stand-in voltmeter", 0.004, source="stand-in")

@@ -47,6 +47,7 @@ Amps = Annotated[float, _unit("A")]
 Volts = Annotated[float, _unit("V")]
 Farad = Annotated[float, _unit("F")]
 Henry = Annotated[float, _unit("H")]
+Ohms = Annotated[float, _unit("ohm")]
 Watts = Annotated[float, _unit("W")]
 Seconds = Annotated[float, _unit("s")]
 Decibels = Annotated[float, _unit("dB")]
@@ -66,12 +67,13 @@ class Setting(_Part):
 
 
 class Rail(_Part):
-    """[[rail]]: a regulated rail set by a preset, ``low`` at its anticlockwise end, ``high`` at its clockwise end."""
+    """[[rail]]: a regulated rail set by a preset, ``low`` at its anticlockwise end, ``high`` at its clockwise end; one that nothing
+    sets stands at ``nominal``."""
 
     test_point: str
-    adjuster: str
-    low: Volts
-    high: Volts
+    adjuster: str | None = None
+    low: Volts = 0.0
+    high: Volts = 0.0
     nominal: Volts
 
 
@@ -237,12 +239,58 @@ class Receive(_Part):
 
 
 class PowerCoil(_Part):
-    """[[send.coil]]: a driver or final coil."""
+    """[[send.coil]]: a band-pass, driver or final coil; ``coupling`` (units of critical coupling) ties it to the coil before it."""
 
     adjuster: str
     centre: Hertz
     q: float = Field(gt=0)
     per_turn: Hertz
+    coupling: float | None = Field(default=None, gt=0)
+
+
+class Trap(_Part):
+    """[send.trap]: a series-tuned trap across the aerial: ``depth`` (dB) at its ``centre``, ``per_turn`` Hz moved by a turn."""
+
+    adjuster: str
+    centre: Hertz
+    q: float = Field(gt=0)
+    per_turn: Hertz
+    depth: Decibels = Field(gt=0)
+
+
+class Draw(_Part):
+    """[draw]: what the radio takes from its supply: current at ``rest``, ``efficiency`` of the sending stages, and the ``resistance``
+    of lead, fuse and cells together."""
+
+    rest: Amps = Field(ge=0)
+    efficiency: float = Field(gt=0, le=1)
+    resistance: Ohms = Field(default=0.0, ge=0)
+
+
+class Aerial(_Part):
+    """[aerial]: a whip with its loading coil; ``whip_in`` dB lost with the whip pushed in, ``hand`` dB by which a hand's place spreads."""
+
+    adjuster: str
+    q: float = Field(gt=0)
+    centre: Hertz
+    per_turn: Hertz
+    whip_in: Decibels = 14.0
+    hand: Decibels = Field(default=0.4, ge=0)
+
+
+class Processor(_Part):
+    """[send.processor]: a speech processor behind a switch of the panel: so many dB louder when ``control`` is on."""
+
+    control: str
+    gain: Decibels = Field(gt=0)
+
+
+class Levelling(_Part):
+    """[send.alc]: automatic level control: its preset holds the peak envelope between ``least`` and ``most`` (W)."""
+
+    adjuster: str
+    least: Watts
+    most: Watts
 
 
 class AmModulator(_Part):
@@ -286,6 +334,19 @@ class Send(_Part):
     residual_fm: Hertz = 0.0
     am: AmModulator | None = None
     balance: Balance | None = None
+    trap: Trap | None = None
+    alc: Levelling | None = None
+    processor: Processor | None = None
+    #: A part of the radio that holds the carrier under this, however the coils stand.
+    holds_at: Watts | None = None
+    #: Peak envelope power in SSB at full drive, aligned; the carrier's where it is not told.
+    pep: Watts | None = None
+    #: The microphone amplifier's band: -3 dB points.
+    audio_low: Hertz = 300.0
+    audio_high: Hertz = 3000.0
+    #: Hum and noise on an unmodulated carrier: depth in AM (%), deviation in FM (Hz, at 100 Hz).
+    hum_depth: float = Field(default=0.0, ge=0)
+    hum_deviation: Hertz = 0.0
 
 
 class PhysicsFile(_Part):
@@ -308,6 +369,8 @@ class PhysicsFile(_Part):
     squelch: Squelch | None = None
     send: Send | None = None
     bias: Bias | None = None
+    draw: Draw | None = None
+    aerial: Aerial | None = None
 
     @property
     def crystals(self) -> dict[str, Crystal]:
@@ -393,9 +456,30 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
             for a in (physics.send.balance.adjusters if physics.send.balance else ())
         ]
         named += [(("send", "coil"), c.adjuster) for c in physics.send.coil]
+        named += [(("send", "trap", "adjuster"), None if physics.send.trap is None else physics.send.trap.adjuster)]
+        named += [(("send", "alc", "adjuster"), None if physics.send.alc is None else physics.send.alc.adjuster)]
+        found += _send_problems(physics.send, controls)
+    named += [(("aerial", "adjuster"), None if physics.aerial is None else physics.aerial.adjuster)]
     found += [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a is not None and a not in adjusters]
     if physics.receive is not None and (physics.s_meter is None or physics.squelch is None):
         found.append((("receive",), "a receiver has its [s_meter] and [squelch] too. Add them."))
     return [
         f"{path}:{line_of(places, p)}: {'.'.join(str(k) for k in p if not isinstance(k, int))}: {t}" for p, t in found
     ]
+
+
+def _send_problems(send: Send, controls: set[str]) -> list[tuple[Place, str]]:
+    """What of the send side cannot be built."""
+    found: list[tuple[Place, str]] = []
+    if send.coil[0].coupling is not None:
+        found.append((("send", "coil"), "the first coil has none before it to be coupled to. Take its coupling out."))
+    for a, b in zip(send.coil, send.coil[1:], strict=False):
+        if a.coupling is not None and b.coupling is not None:
+            found.append((("send", "coil"), f"{b.adjuster}: three coils in a row cannot be coupled. Take one coupling out."))
+    if send.coil[-1].coupling is not None:
+        found.append((("send", "coil"), "the last coil is the final's tank and stands alone. Take its coupling out."))
+    if send.processor is not None and send.processor.control not in controls:
+        found.append((("send", "processor", "control"), f"the sheet has no control {send.processor.control!r}."))
+    if send.alc is not None and not 0 < send.alc.least < send.alc.most:
+        found.append((("send", "alc"), "goes from least to most. Swap them."))
+    return found

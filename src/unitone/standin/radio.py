@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from unitone.errors import BenchError
+from unitone.radio.resonance import detuning, single_loss
 from unitone.sheet.frequency import Place
 from unitone.sheet.model import Sheet
 from unitone.signals.carrier import Component
@@ -21,6 +22,8 @@ from unitone.standin.synthesiser import WARM, Synthesiser
 from unitone.standin.transmitter import Keyed, Transmitter
 
 _Part = TypeVar("_Part", SMeter, Squelch)
+#: What a field-strength meter shows for a watt at its place (dB, its own scale).
+_FIELD_DB = 40.0
 #: Out of lock the carrier sits this far off.
 UNLOCKED_HZ = 31_000.0
 
@@ -83,6 +86,8 @@ class StandInRadio:
         """Volts of the rail at ``test_point``. Raises BenchError where there is none."""
         for rail in self.physics.rail:
             if rail.test_point == test_point:
+                if rail.adjuster is None:
+                    return rail.nominal
                 return rail.low + (rail.high - rail.low) * self.mechanics.share(rail.adjuster)
         raise BenchError(f"There is no rail at {test_point}.")
 
@@ -117,6 +122,45 @@ class StandInRadio:
 
     # -- send ---------------------------------------------------------------------------
 
+    def supply_amps(self, place: Place, bench_seconds: float = WARM) -> float:
+        """What the radio draws there: at rest, and what its sending stages take while it is keyed. Raises BenchError without [draw]."""
+        draw = self.physics.draw
+        if draw is None:
+            raise BenchError("The stand-in's physics file has no [draw].")
+        return self._fed(place)[1]
+
+    def supply_volts(self, place: Place) -> float:
+        """Volts at the radio: the supply's, less what lead and cells lose of them while it is keyed."""
+        return self._fed(place)[0]
+
+    def _fed(self, place: Place) -> tuple[float, float]:
+        """(volts, amps) as they settle: less volts make less power, which draws less. A few rounds are enough."""
+        draw, full = self.physics.draw, self.physics.supply
+        if draw is None:
+            return full, 0.0
+        if place.way != "send" or self.transmitter is None:
+            return full - draw.rest * draw.resistance, draw.rest
+        carrier = self.synthesiser.output_hz("tx.carrier", replace(place, way="send"))[0]
+        volts, amps = full, draw.rest
+        for _ in range(8):
+            watts = self.transmitter.watts(carrier, volts / full)
+            # A final that is detuned goes on drawing: what does not come out heats it.
+            most = self.transmitter.send.power * (volts / full) ** 2
+            amps = draw.rest + (0.5 * watts + 0.5 * most) / draw.efficiency / volts
+            volts = full - amps * draw.resistance
+        return volts, amps
+
+    def field_db(self, place: Place, whip_out: bool) -> float:
+        """Field strength beside the whip (dB, relative): power and what loading coil and whip make of it. Raises BenchError."""
+        aerial = self.physics.aerial
+        if aerial is None or self.transmitter is None:
+            raise BenchError("The stand-in's physics file has no [aerial].")
+        carrier = self.synthesiser.output_hz("tx.carrier", replace(place, way="send"))[0]
+        watts = self.transmitter.watts(carrier, self.supply_volts(place) / self.physics.supply)
+        x = detuning(carrier, aerial.centre + self.mechanics.off(aerial.adjuster) * aerial.per_turn, aerial.q)
+        lost = 0.0 if whip_out else aerial.whip_in
+        return _FIELD_DB + 10.0 * math.log10(max(watts, 1e-9)) - 10.0 * math.log10(single_loss(x)) - lost
+
     def emit(
         self, seconds: float, place: Place, bench_seconds: float, microphone_v: float = 0.0, tone_hz: float = 1000.0,
         goes_on: bool = False, panel: Mapping[str, str] | None = None,
@@ -127,7 +171,10 @@ class StandInRadio:
         sending = replace(place, way="send")
         nominal, actual = self.synthesiser.output_hz("tx.carrier", sending, bench_seconds, panel)
         error = actual - nominal if self.locked(sending) else UNLOCKED_HZ / 4
-        keyed = Keyed(place.mode, microphone_v, tone_hz)
+        send, switched = self.transmitter.send, dict(panel or {})
+        processed = send.processor is not None and switched.get(send.processor.control) == "on"
+        share = self.supply_volts(place) / self.physics.supply
+        keyed = Keyed(place.mode, microphone_v, tone_hz, processed, share)
         return self.transmitter.emit(seconds, nominal, error, keyed, self.rail_share(), goes_on)
 
     # -- receive ------------------------------------------------------------------------

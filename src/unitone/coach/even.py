@@ -1,0 +1,293 @@
+"""Power even across the band: a joint model of all coils at all places, what to read next, and where the coils should stand.
+
+Each coil, or coupled pair, is a tuned circuit in dB against turns whose top moves with the carrier; the dB of all add up, each
+with a slope of its own (a stage that is driven hard hides what its coil loses). All unknowns are fitted together to every
+reading of the step, by least squares with priors (a Gaussian approximation of the posterior); what is predicted has a spread.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import least_squares, minimize
+
+Floats = NDArray[np.float64]
+
+#: Priors (mean, standard) of the logarithms of half-width (turns) and of the shift of the top from end to end of the band,
+#: and of a circuit's slope and its pair's coupling.
+_WIDTH, _SLOPE, _COUPLING = (math.log(0.9), 0.6), (math.log(0.6), 0.5), (0.0, 0.3)
+_TOP_STD, _SHIFT_STD = 2.5, 1.5
+#: A reading is believed this well (dB) besides its own spread, and this share of how far it lies under the best.
+_MODEL_DB, _MODEL_SHARE = 0.02, 0.05
+#: How much evenness a decibel more of power on the average is worth.
+_POWER_WORTH = 0.15
+#: Outside its limit a place counts so many times what it is outside by.
+_OUTSIDE = 6.0
+#: The limit's ends are kept away from by this (dB).
+_GUARD_DB = 0.08
+_DB = 10.0 / math.log(10.0)
+
+
+@dataclass(frozen=True)
+class Read:
+    """One reading: where each coil stood (turns from found, in the order of the groups), the place on the band (-0.5 to 0.5), dB, spread."""
+
+    turns: tuple[float, ...]
+    place: float
+    height: float
+    std: float
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is aimed at: the places to be even over, and the limit's ends in dB (None where open)."""
+
+    places: tuple[float, ...]
+    low: float | None = None
+    high: float | None = None
+
+
+@dataclass(frozen=True)
+class Coils:
+    """The coils by group (one, or two that are coupled), and how far each may go: turns from found, low and high end."""
+
+    groups: tuple[int, ...]
+    ends: tuple[tuple[float, float], ...]
+    step: float
+
+    @property
+    def count(self) -> int:
+        """How many coils there are."""
+        return sum(self.groups)
+
+
+class Surface:
+    """The fitted power over turns and places."""
+
+    def __init__(self, coils: Coils, reads: Sequence[Read], tops: Sequence[float]) -> None:
+        """Fit to all readings; ``tops`` is where each coil is taken to be at its best at the middle. Raises ValueError for none."""
+        if not reads:
+            raise ValueError("no reading yet")
+        self.coils = coils
+        self._turns = np.array([r.turns for r in reads], float)
+        self._place = np.array([r.place for r in reads])
+        self._height = np.array([r.height for r in reads])
+        best = float(self._height.max())
+        std = np.array([r.std for r in reads])
+        self._sigma = np.sqrt(std**2 + _MODEL_DB**2 + (_MODEL_SHARE * (best - self._height)) ** 2)
+        self._prior_mean, self._prior_std = self._priors(tops, best)
+        fits = []
+        for sign in (-1.0, 1.0):
+            start = self._prior_mean.copy()
+            for first in self._starts():
+                start[first + 2] = sign * 0.6
+            fits.append(least_squares(self._residuals, start, method="trf", max_nfev=120))
+        found = min(fits, key=lambda f: float(f.cost))
+        self.parameters: Floats = np.asarray(found.x, float)
+        self._covariance = np.linalg.pinv(found.jac.T @ found.jac)
+        spare = max(len(reads) - 2 * coils.count, 1)
+        misfit = float(np.sum(self._residuals(found.x)[: len(reads)] ** 2)) / spare
+        # A model that misses the readings knows less than it says.
+        self._wider = max(math.sqrt(misfit), 1.0)
+
+    def _starts(self) -> list[int]:
+        """Where the parameters of each coil begin: top, log half-width, shift, log slope (of its group), coupling (of its pair)."""
+        return [1 + 5 * n for n in range(self.coils.count)]
+
+    def _priors(self, tops: Sequence[float], best: float) -> tuple[Floats, Floats]:
+        mean, std = [best], [10.0]
+        for top in tops:
+            mean += [top, _WIDTH[0], 0.0, _SLOPE[0], _COUPLING[0]]
+            std += [_TOP_STD, _WIDTH[1], _SHIFT_STD, _SLOPE[1], _COUPLING[1]]
+        return np.array(mean), np.array(std)
+
+    def _heights(self, p: Floats, turns: Floats, place: Floats) -> Floats:
+        """Heights (dB), shape (n,), for turns (n, coils) and places (n,)."""
+        out = np.full(place.shape, p[0])
+        at = 0
+        for size in self.coils.groups:
+            first = 1 + 5 * at
+            x = (turns[:, at] - p[first] - p[first + 2] * place) / math.exp(p[first + 1])
+            if size == 2:
+                second = first + 5
+                z = (turns[:, at + 1] - p[second] - p[second + 2] * place) / math.exp(p[second + 1])
+                k2 = math.exp(2.0 * p[first + 4])
+                loss = ((1.0 + k2 - x * z) ** 2 + (x + z) ** 2) / (1.0 + k2) ** 2
+            else:
+                loss = 1.0 + x * x
+            out = out - math.exp(p[first + 3]) * _DB * np.log(np.maximum(loss, 1e-6))
+            at += size
+        return out
+
+    def _residuals(self, p: Floats) -> Floats:
+        missed = (self._heights(p, self._turns, self._place) - self._height) / self._sigma
+        return np.concatenate([missed, (p - self._prior_mean) / self._prior_std])
+
+    def predict(self, turns: Sequence[float], places: Sequence[float]) -> tuple[Floats, Floats]:
+        """(heights, spreads) in dB at places with the coils at ``turns``; both shape (places,)."""
+        where = np.tile(np.asarray(turns, float), (len(places), 1))
+        at = np.asarray(places, float)
+        mean = self._heights(self.parameters, where, at)
+        slopes = np.empty((self.parameters.size, at.size))
+        for n in range(self.parameters.size):
+            moved = self.parameters.copy()
+            moved[n] += 1e-4
+            slopes[n] = (self._heights(moved, where, at) - mean) / 1e-4
+        variance = np.einsum("np,nm,mp->p", slopes, self._covariance, slopes)
+        return mean, self._wider * np.sqrt(np.maximum(variance, 0.0))
+
+    def best(self, wanted: Wanted, start: Sequence[float]) -> tuple[tuple[float, ...], float]:
+        """(turns, cost) where the places are most even inside the limit, in whole steps of the coils, from several starts."""
+        low = np.array([e[0] for e in self.coils.ends])
+        high = np.array([e[1] for e in self.coils.ends])
+        tops = np.array([self.parameters[f] for f in self._starts()])
+        shifts = np.array([self.parameters[f + 2] for f in self._starts()])
+        wave = np.array([1.0 if n % 2 else -1.0 for n in range(self.coils.count)])
+        starts = [np.asarray(start, float), tops, tops + 0.4 * shifts * wave, tops - 0.4 * shifts * wave]
+        places = np.asarray(wanted.places, float)
+
+        def cost(x: Floats) -> float:
+            inside = np.clip(x, low, high)
+            heights = self._heights(self.parameters, np.tile(inside, (places.size, 1)), places)
+            return unevenness(heights, wanted) + 10.0 * float(np.sum(np.abs(x - inside)))
+
+        found = [minimize(cost, np.clip(s, low, high), method="Nelder-Mead", options={"maxfev": 900, "xatol": 0.01, "fatol": 1e-3})
+                 for s in starts]  # fmt: skip
+        x = np.clip(min(found, key=lambda f: float(f.fun)).x, low, high)
+        x = np.clip(np.round(x / self.coils.step) * self.coils.step, low, high)
+        return tuple(float(v) for v in x), cost(x)
+
+
+def unevenness(heights: Floats, wanted: Wanted) -> float:
+    """What is to be made small (dB): from least to most, less a little for power, more for every dB outside the limit."""
+    spread = float(heights.max() - heights.min())
+    outside = 0.0
+    if wanted.low is not None:
+        outside += float(np.sum(np.maximum(wanted.low + _GUARD_DB - heights, 0.0)))
+    if wanted.high is not None:
+        outside += float(np.sum(np.maximum(heights - wanted.high + _GUARD_DB, 0.0)))
+    return spread - _POWER_WORTH * float(heights.mean()) + _OUTSIDE * outside
+
+
+#: So many turns of all coils towards a better evenness, then what is reached is left.
+_ROUNDS = 5
+#: A gain smaller than this (dB) is not worth a turn.
+_WORTH_DB = 0.06
+#: From least to most (dB), places that are even by this are left: within ±2.5 %.
+_EVEN_DB = 0.22
+#: A coil is moved by this to see which way the ends of the band pull it (half-widths).
+_FLANK = 0.7
+
+
+@dataclass(frozen=True)
+class EvenMove:
+    """The next move: read at a place, turn a coil to a place (turns from found), or stop. ``gain_db``: what it is expected to bring."""
+
+    act: Literal["read", "turn", "stop"]
+    why: Literal["ends", "stagger", "even", "best", "done"]
+    coil: int = 0
+    turns: float = 0.0
+    place: float = 0.0
+    gain_db: float = 0.0
+
+
+def next_even_move(coils: Coils, reads: Sequence[Read], now: Sequence[float], tops: Sequence[float], wanted: Wanted) -> EvenMove:
+    """What to do next towards even power, once every coil is at its best at the middle (``tops``).
+
+    ``now``: where the coils stand. The ends are read; each coil is moved a little, one down and the next up the band, to see which
+    way it pulls; then the fitted surface says where all should stand, until it promises no more than is worth a turn.
+    """
+    anchors = _anchors(wanted.places)
+    goal, why, gain = _goal(coils, reads, tuple(now), tops, wanted, anchors)
+    if goal is None:
+        return EvenMove("stop", "done")
+    if not _same(goal, now, coils.step):
+        n = max(range(coils.count), key=lambda c: abs(goal[c] - now[c]))
+        return EvenMove("turn", why, n, goal[n], gain_db=gain)
+    read = _heights_at(reads, now, anchors, coils.step)
+    # Half-way to a setting that is worked out, the ends tell enough.
+    wanted_here = (anchors[0], anchors[-1]) if why == "stagger" else anchors
+    return EvenMove("read", why, place=next(a for a in wanted_here if a not in read))
+
+
+def _goal(
+    coils: Coils, reads: Sequence[Read], now: tuple[float, ...], tops: Sequence[float], wanted: Wanted, anchors: tuple[float, ...]
+) -> tuple[tuple[float, ...] | None, Literal["ends", "stagger", "even", "best"], float]:  # fmt: skip
+    """Where the coils should stand for what is read next, why, and the gain that is expected; None when it is done."""
+    rounds = _settings(reads, anchors, coils.step)
+    peaked = next((r for r in rounds if _same(r[0], tops, coils.step)), None)
+    if peaked is None:
+        return tuple(tops), "ends", 0.0
+    tried = min(rounds, key=lambda r: unevenness(np.array(list(r[1].values())), wanted))
+    if _is_even(tried[1], wanted):
+        return (None if _same(now, tried[0], coils.step) else tried[0]), "best", 0.0
+    surface = Surface(coils, reads, tops)
+    for n in range(coils.count):
+        if not _flanked(reads, n, tops[n], anchors, coils.step):
+            width = math.exp(surface.parameters[1 + 5 * n + 1])
+            far = min(max(_FLANK * width, 3 * coils.step), 1.0)
+            way = 1.0 if n % 2 else -1.0
+            aim = max((_inside(tops[n] + w * far, coils, n) for w in (way, -way)), key=lambda x: abs(x - tops[n]))
+            return tuple(aim if c == n else v for c, v in enumerate(now)), "stagger", 0.0
+    best_cost = unevenness(np.array(list(tried[1].values())), wanted)
+    aim_at, _ = surface.best(wanted, tried[0])
+    predicted, _ = surface.predict(aim_at, anchors)
+    gain = best_cost - unevenness(predicted, wanted)
+    known = any(_same(aim_at, r[0], coils.step) for r in rounds)
+    if len(rounds) <= _ROUNDS and not known and gain > _WORTH_DB:
+        return aim_at, "even", gain
+    return (None if _same(now, tried[0], coils.step) else tried[0]), "best", 0.0
+
+
+def _is_even(heights: Mapping[float, float], wanted: Wanted) -> bool:
+    """Inside the limit everywhere, and as even as is worth asking?"""
+    low, high = min(heights.values()), max(heights.values())
+    inside = (wanted.low is None or low >= wanted.low + _GUARD_DB) and (
+        wanted.high is None or high <= wanted.high - _GUARD_DB
+    )
+    return inside and high - low <= _EVEN_DB
+
+
+def _anchors(places: Sequence[float]) -> tuple[float, ...]:
+    """The lowest, the middle and the highest place."""
+    order = sorted(set(places))
+    return tuple(dict.fromkeys((order[0], min(order, key=abs), order[-1])))
+
+
+def _same(a: Sequence[float], b: Sequence[float], step: float) -> bool:
+    return all(abs(x - y) < 0.6 * step for x, y in zip(a, b, strict=True))
+
+
+def _heights_at(reads: Sequence[Read], turns: Sequence[float], anchors: Sequence[float], step: float) -> dict[float, float]:
+    """The last height read at each anchor with the coils there."""
+    return {r.place: r.height for r in reads if r.place in anchors and _same(r.turns, turns, step)}
+
+
+def _settings(
+    reads: Sequence[Read], anchors: Sequence[float], step: float
+) -> list[tuple[tuple[float, ...], dict[float, float]]]:
+    """Every setting of the coils at which all the anchors were read."""
+    found: list[tuple[tuple[float, ...], dict[float, float]]] = []
+    for r in reads:
+        if not any(_same(r.turns, f[0], step) for f in found):
+            heights = _heights_at(reads, r.turns, anchors, step)
+            if len(heights) == len(anchors):
+                found.append((r.turns, heights))
+    return found
+
+
+def _flanked(reads: Sequence[Read], coil: int, top: float, anchors: Sequence[float], step: float) -> bool:
+    """Were both ends of the band read with this coil well away from its top?"""
+    ends = {anchors[0], anchors[-1]}
+    seen = {r.place for r in reads if abs(r.turns[coil] - top) > 1.2 * step}
+    return ends <= seen
+
+
+def _inside(turns: float, coils: Coils, coil: int) -> float:
+    low, high = coils.ends[coil]
+    return min(max(round(turns / coils.step) * coils.step, low), high)
