@@ -231,7 +231,7 @@ def sheet_list(as_json: Json = False) -> None:
 @app.command()
 def robot(
     sheet: Annotated[str, typer.Argument(help="A sheet's id, or a path with its physics file beside it.")],
-    task: Annotated[str, typer.Option("--task", help="align or frequency")] = "align",
+    task: Annotated[str, typer.Option("--task", help="align, frequency or send")] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many stand-ins.")] = 5,
     seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
     fault: Annotated[str, typer.Option("--fault", help="none: faults come with a later version.")] = "none",
@@ -239,26 +239,31 @@ def robot(
     as_json: Json = False,
 ) -> None:
     """Let the robot technician align stand-in radios by the coach's words, and judge it by the physics."""
-    if task not in ("align", "frequency"):
-        raise EntryError(f"“{task}”: this version's robot knows the tasks align and frequency.")
-    if fault != "none":
-        raise EntryError(f"“{fault}”: this version's stand-ins have no faults. Use --fault none.")
     from unitone.robot.frequency import run_frequency_trial
+    from unitone.robot.send import run_send_trial
     from unitone.robot.trial import run_trial
 
-    report = (run_trial if task == "align" else run_frequency_trial)(sheet, sets, seed, workers)
+    runs = {"align": run_trial, "frequency": run_frequency_trial, "send": run_send_trial}
+    if task not in runs:
+        raise EntryError(f"“{task}”: this version's robot knows the tasks {', '.join(runs)}.")
+    if fault != "none":
+        raise EntryError(f"“{fault}”: this version's stand-ins have no faults. Use --fault none.")
+    report = runs[task](sheet, sets, seed, workers)
     if as_json:
         _print(report)
         return
-    base = report["baseline"]
     print(
         f"{report['recovered']} of {sets} radios recovered, {report['wrong_verdicts']} wrong verdicts, {report['seconds']} s"
     )
     loss, error = report.get("loss_db"), report.get("error")
     left = "" if loss is None else f", loss {loss['median']} dB median, {loss['p95']} dB at 95 %"
-    left += "" if error is None else f", {error['median_hz']} Hz off median, {error['p95_hz']} Hz at 95 %"
+    if error is not None and "median_hz" in error:
+        left += f", {error['median_hz']} Hz off median, {error['p95_hz']} Hz at 95 %"
+    if task == "send":
+        left += f", {report['power_readings']} of them to bring the power even, {report['over_ceiling']} ever over a ceiling"
     print(f"coach: {report['readings_per_set']} readings a radio{left}")
-    print(f"{base['name']}: {base['readings_per_set']} readings a radio, {base['recovered']} recovered")
+    if (base := report.get("baseline")) is not None:
+        print(f"{base['name']}: {base['readings_per_set']} readings a radio, {base['recovered']} recovered")
     for problem in report["problems"]:
         print(f"seed {problem['seed']}: {'; '.join(problem['what'])}")
 

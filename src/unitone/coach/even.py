@@ -1,8 +1,9 @@
 """Power even across the band: a joint model of all coils at all places, what to read next, and where the coils should stand.
 
-Each coil, or coupled pair, is a tuned circuit in dB against turns whose top moves with the carrier; the dB of all add up, each
-with a slope of its own (a stage that is driven hard hides what its coil loses). All unknowns are fitted together to every
-reading of the step, by least squares with priors (a Gaussian approximation of the posterior); what is predicted has a spread.
+Each coil, or coupled pair, is a tuned circuit in dB against turns whose top moves with the carrier. What those before the final
+lose is hidden as far as the final is driven hard: smooth saturation after C. Rapp, "Effects of HPA-nonlinearity on a 4-DPSK/OFDM
+signal" (1991), in power; what the tank loses is lost. All unknowns are fitted together to every reading of the step, by least
+squares with priors (a Gaussian approximation of the posterior); what is predicted has a spread.
 """
 
 from __future__ import annotations
@@ -10,18 +11,23 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares, minimize
+from scipy.optimize import least_squares
 
 Floats = NDArray[np.float64]
 
-#: Priors (mean, standard) of the logarithms of half-width (turns) and of the shift of the top from end to end of the band,
-#: and of a circuit's slope and its pair's coupling.
-_WIDTH, _SLOPE, _COUPLING = (math.log(0.9), 0.6), (math.log(0.6), 0.5), (0.0, 0.3)
+#: Priors (mean, standard): how far the final is overdriven (dB), logarithms of the knee's sharpness, of half-widths (turns) and of
+#: a pair's coupling, and the top's place and its shift from end to end of the band (turns).
+_DRIVE, _KNEE, _WIDTH, _COUPLING = (5.0, 4.0), (math.log(1.3), 0.4), (math.log(0.9), 0.6), (0.1, 0.3)
 _TOP_STD, _SHIFT_STD = 2.5, 1.5
+#: Is a coil behind the saturation? Log odds for the last, which is the final's tank as sheets list them, and for the others.
+_BEHIND, _BEFORE, _ODDS_STD = 3.0, -3.0, 1.0
+#: Parameters of the whole, and of each coil: top, log half-width, shift, log odds of being behind, log coupling of its pair.
+_WHOLE, _EACH = 3, 5
 #: A reading is believed this well (dB) besides its own spread, and this share of how far it lies under the best.
 _MODEL_DB, _MODEL_SHARE = 0.02, 0.05
 #: How much evenness a decibel more of power on the average is worth.
@@ -86,7 +92,7 @@ class Surface:
             start = self._prior_mean.copy()
             for first in self._starts():
                 start[first + 2] = sign * 0.6
-            fits.append(least_squares(self._residuals, start, method="trf", max_nfev=120))
+            fits.append(least_squares(self._residuals, start, self._jacobian, method="lm", max_nfev=80))
         found = min(fits, key=lambda f: float(f.cost))
         self.parameters: Floats = np.asarray(found.x, float)
         self._covariance = np.linalg.pinv(found.jac.T @ found.jac)
@@ -96,88 +102,136 @@ class Surface:
         self._wider = max(math.sqrt(misfit), 1.0)
 
     def _starts(self) -> list[int]:
-        """Where the parameters of each coil begin: top, log half-width, shift, log slope (of its group), coupling (of its pair)."""
-        return [1 + 5 * n for n in range(self.coils.count)]
+        """Where the parameters of each coil begin."""
+        return [_WHOLE + _EACH * n for n in range(self.coils.count)]
 
     def _priors(self, tops: Sequence[float], best: float) -> tuple[Floats, Floats]:
-        mean, std = [best], [10.0]
-        for top in tops:
-            mean += [top, _WIDTH[0], 0.0, _SLOPE[0], _COUPLING[0]]
-            std += [_TOP_STD, _WIDTH[1], _SHIFT_STD, _SLOPE[1], _COUPLING[1]]
+        mean, std = [best, _DRIVE[0], _KNEE[0]], [3.0, _DRIVE[1], _KNEE[1]]
+        for n, top in enumerate(tops):
+            behind = _BEHIND if n >= self.coils.count - self.coils.groups[-1] else _BEFORE
+            mean += [top, _WIDTH[0], 0.0, behind, _COUPLING[0]]
+            std += [_TOP_STD, _WIDTH[1], _SHIFT_STD, _ODDS_STD, _COUPLING[1]]
         return np.array(mean), np.array(std)
 
     def _heights(self, p: Floats, turns: Floats, place: Floats) -> Floats:
-        """Heights (dB), shape (n,), for turns (n, coils) and places (n,)."""
-        out = np.full(place.shape, p[0])
+        """Heights (dB): parameters (…, k), turns (…, coils) and places (…) spread against each other."""
+        before: Floats | float = 0.0
+        behind: Floats | float = 0.0
         at = 0
         for size in self.coils.groups:
-            first = 1 + 5 * at
-            x = (turns[:, at] - p[first] - p[first + 2] * place) / math.exp(p[first + 1])
+            first = _WHOLE + _EACH * at
+            x = (turns[..., at] - p[..., first] - p[..., first + 2] * place) / np.exp(p[..., first + 1])
             if size == 2:
-                second = first + 5
-                z = (turns[:, at + 1] - p[second] - p[second + 2] * place) / math.exp(p[second + 1])
-                k2 = math.exp(2.0 * p[first + 4])
+                second = first + _EACH
+                z = (turns[..., at + 1] - p[..., second] - p[..., second + 2] * place) / np.exp(p[..., second + 1])
+                k2 = np.exp(2.0 * p[..., first + 4])
                 loss = ((1.0 + k2 - x * z) ** 2 + (x + z) ** 2) / (1.0 + k2) ** 2
             else:
                 loss = 1.0 + x * x
-            out = out - math.exp(p[first + 3]) * _DB * np.log(np.maximum(loss, 1e-6))
+            lost = _DB * np.log(np.maximum(loss, 1e-6))
+            share = 1.0 / (1.0 + np.exp(-p[..., first + 3]))
+            before, behind = before + (1.0 - share) * lost, behind + share * lost
             at += size
-        return out
+        knee = np.exp(p[..., 2])
+
+        def saturated(drive: Floats) -> Floats:
+            return np.asarray(drive - _DB / knee * np.logaddexp(0.0, knee * drive / _DB))
+
+        return np.asarray(p[..., 0] + saturated(p[..., 1] - before) - saturated(p[..., 1]) - behind)
 
     def _residuals(self, p: Floats) -> Floats:
         missed = (self._heights(p, self._turns, self._place) - self._height) / self._sigma
         return np.concatenate([missed, (p - self._prior_mean) / self._prior_std])
 
+    def _slopes(self, p: Floats, turns: Floats, place: Floats) -> Floats:
+        """Derivatives of the heights, shape (readings, parameters), all in one go."""
+        moved = p + np.vstack([np.zeros(p.size), 1e-5 * np.eye(p.size)])
+        heights = self._heights(moved[:, None, :], turns[None], place[None])
+        return np.asarray((heights[1:] - heights[0]).T / 1e-5)
+
+    def _jacobian(self, p: Floats) -> Floats:
+        return np.vstack(
+            [self._slopes(p, self._turns, self._place) / self._sigma[:, None], np.diag(1.0 / self._prior_std)]
+        )
+
     def predict(self, turns: Sequence[float], places: Sequence[float]) -> tuple[Floats, Floats]:
         """(heights, spreads) in dB at places with the coils at ``turns``; both shape (places,)."""
-        where = np.tile(np.asarray(turns, float), (len(places), 1))
-        at = np.asarray(places, float)
-        mean = self._heights(self.parameters, where, at)
-        slopes = np.empty((self.parameters.size, at.size))
-        for n in range(self.parameters.size):
-            moved = self.parameters.copy()
-            moved[n] += 1e-4
-            slopes[n] = (self._heights(moved, where, at) - mean) / 1e-4
-        variance = np.einsum("np,nm,mp->p", slopes, self._covariance, slopes)
-        return mean, self._wider * np.sqrt(np.maximum(variance, 0.0))
+        where, at = np.tile(np.asarray(turns, float), (len(places), 1)), np.asarray(places, float)
+        slopes = self._slopes(self.parameters, where, at)
+        variance = np.einsum("pn,nm,pm->p", slopes, self._covariance, slopes)
+        return self._heights(self.parameters, where, at), self._wider * np.sqrt(np.maximum(variance, 0.0))
 
     def best(self, wanted: Wanted, start: Sequence[float]) -> tuple[tuple[float, ...], float]:
-        """(turns, cost) where the places are most even inside the limit, in whole steps of the coils, from several starts."""
+        """(turns, cost) where the places are most even inside the limit, in whole steps of the coils.
+
+        A pattern search from several starts: each coil alone, and every two with or against each other, by one to eight steps.
+        """
+        step, count = self.coils.step, self.coils.count
         low = np.array([e[0] for e in self.coils.ends])
         high = np.array([e[1] for e in self.coils.ends])
         tops = np.array([self.parameters[f] for f in self._starts()])
         shifts = np.array([self.parameters[f + 2] for f in self._starts()])
-        wave = np.array([1.0 if n % 2 else -1.0 for n in range(self.coils.count)])
-        starts = [np.asarray(start, float), tops, tops + 0.4 * shifts * wave, tops - 0.4 * shifts * wave]
+        wave = np.array([1.0 if n % 2 else -1.0 for n in range(count)])
         places = np.asarray(wanted.places, float)
+        pattern = _pattern(count) * step
 
-        def cost(x: Floats) -> float:
-            inside = np.clip(x, low, high)
-            heights = self._heights(self.parameters, np.tile(inside, (places.size, 1)), places)
-            return unevenness(heights, wanted) + 10.0 * float(np.sum(np.abs(x - inside)))
+        def costs(at: Floats) -> Floats:
+            heights = self._heights(self.parameters, at[:, None, :], places[None])
+            return np.array([unevenness(h, wanted) for h in heights])
 
-        found = [minimize(cost, np.clip(s, low, high), method="Nelder-Mead", options={"maxfev": 900, "xatol": 0.01, "fatol": 1e-3})
-                 for s in starts]  # fmt: skip
-        x = np.clip(min(found, key=lambda f: float(f.fun)).x, low, high)
-        x = np.clip(np.round(x / self.coils.step) * self.coils.step, low, high)
-        return tuple(float(v) for v in x), cost(x)
+        found: list[tuple[float, Floats]] = []
+        for begin in (np.asarray(start, float), tops, tops + 0.4 * shifts * wave, tops - 0.4 * shifts * wave):
+            x = np.clip(np.round(begin / step) * step, low, high)
+            cost = float(costs(x[None])[0])
+            for _ in range(_SEARCH_AT_MOST):
+                around = x + pattern
+                around = around[np.all((around >= low) & (around <= high), axis=1)]
+                tried = costs(around) if len(around) else np.array([np.inf])
+                if tried.min() >= cost - 1e-6:
+                    break
+                x, cost = around[int(tried.argmin())], float(tried.min())
+            found.append((cost, x))
+        cost, x = min(found, key=lambda f: f[0])
+        return tuple(float(v) for v in x), cost
+
+
+#: The pattern search gives up after so many moves.
+_SEARCH_AT_MOST = 60
+
+
+@lru_cache(maxsize=8)
+def _pattern(count: int) -> Floats:
+    """Moves of the search in steps, shape (moves, coils)."""
+    moves = []
+    for size in (1, 2, 4, 8):
+        for a in range(count):
+            for sign in (size, -size):
+                one = np.zeros(count)
+                one[a] = sign
+                moves.append(one)
+                for b in range(a + 1, count):
+                    for other in (size, -size):
+                        two = one.copy()
+                        two[b] = other
+                        moves.append(two)
+    return np.array(moves)
 
 
 def unevenness(heights: Floats, wanted: Wanted) -> float:
-    """What is to be made small (dB): from least to most, less a little for power, more for every dB outside the limit."""
+    """What is to be made small (dB): from least to most, less a little for power, much more for what the worst place is outside the limit by."""
     spread = float(heights.max() - heights.min())
     outside = 0.0
     if wanted.low is not None:
-        outside += float(np.sum(np.maximum(wanted.low + _GUARD_DB - heights, 0.0)))
+        outside += max(wanted.low + _GUARD_DB - float(heights.min()), 0.0)
     if wanted.high is not None:
-        outside += float(np.sum(np.maximum(heights - wanted.high + _GUARD_DB, 0.0)))
+        outside += max(float(heights.max()) - wanted.high + _GUARD_DB, 0.0)
     return spread - _POWER_WORTH * float(heights.mean()) + _OUTSIDE * outside
 
 
 #: So many turns of all coils towards a better evenness, then what is reached is left.
 _ROUNDS = 5
 #: A gain smaller than this (dB) is not worth a turn.
-_WORTH_DB = 0.06
+_WORTH_DB = 0.1
 #: From least to most (dB), places that are even by this are left: within ±2.5 %.
 _EVEN_DB = 0.22
 #: A coil is moved by this to see which way the ends of the band pull it (half-widths).
@@ -194,6 +248,16 @@ class EvenMove:
     turns: float = 0.0
     place: float = 0.0
     gain_db: float = 0.0
+
+
+@lru_cache(maxsize=32)
+def _fitted(coils: Coils, reads: tuple[Read, ...], tops: tuple[float, ...]) -> Surface:
+    return Surface(coils, reads, tops)
+
+
+@lru_cache(maxsize=64)
+def _best(coils: Coils, reads: tuple[Read, ...], tops: tuple[float, ...], wanted: Wanted, start: tuple[float, ...]) -> tuple[float, ...]:
+    return _fitted(coils, reads, tops).best(wanted, start)[0]
 
 
 def next_even_move(coils: Coils, reads: Sequence[Read], now: Sequence[float], tops: Sequence[float], wanted: Wanted) -> EvenMove:
@@ -226,16 +290,16 @@ def _goal(
     tried = min(rounds, key=lambda r: unevenness(np.array(list(r[1].values())), wanted))
     if _is_even(tried[1], wanted):
         return (None if _same(now, tried[0], coils.step) else tried[0]), "best", 0.0
-    surface = Surface(coils, reads, tops)
+    surface = _fitted(coils, tuple(reads), tuple(tops))
     for n in range(coils.count):
         if not _flanked(reads, n, tops[n], anchors, coils.step):
-            width = math.exp(surface.parameters[1 + 5 * n + 1])
+            width = math.exp(surface.parameters[_WHOLE + _EACH * n + 1])
             far = min(max(_FLANK * width, 3 * coils.step), 1.0)
             way = 1.0 if n % 2 else -1.0
             aim = max((_inside(tops[n] + w * far, coils, n) for w in (way, -way)), key=lambda x: abs(x - tops[n]))
             return tuple(aim if c == n else v for c, v in enumerate(now)), "stagger", 0.0
     best_cost = unevenness(np.array(list(tried[1].values())), wanted)
-    aim_at, _ = surface.best(wanted, tried[0])
+    aim_at = _best(coils, tuple(reads), tuple(tops), wanted, tried[0])
     predicted, _ = surface.predict(aim_at, anchors)
     gain = best_cost - unevenness(predicted, wanted)
     known = any(_same(aim_at, r[0], coils.step) for r in rounds)

@@ -145,6 +145,8 @@ def _work(state: JobState, step: Step) -> Advice:
             return Advice("conclude", step.id, "worked-twice", outcome="no-convergence")
     if step.quantity_id in FOUND_BY:
         return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
+    if is_even(step) and _peaked(state, step, visit) is not None:
+        return _even(state, step, visit)
     if step.aim in ("peak", "null") or is_even(step):
         return _peak(state, step, visit)
     return _set(state, step, visit, _levelled(state, step) if step.aim == "level" else None)
@@ -295,8 +297,8 @@ def stops_touched(state: JobState, adjuster: str) -> tuple[int | None, int | Non
     return low, high
 
 
-def _visits(state: JobState, step: Step, since: int) -> tuple[int, Move | None, list[tuple[str, int, int]], int | None]:
-    """(visits done, the last one's end, the runs of turns, the first turn after all visits were done: None while they are not).
+def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, Move | None]:
+    """The adjuster whose turn it is and its next move; (None, last stop) when every visit is done.
 
     Visits are told apart by the turns on the tape: a run of turns on one
     adjuster is a visit, and it is done when its own readings say so.
@@ -314,20 +316,13 @@ def _visits(state: JobState, step: Step, since: int) -> tuple[int, Move | None, 
     last: Move | None = None
     for number, (adjuster, first, _) in enumerate(runs):
         if done >= len(plan):
-            return done, last, runs, first
+            break
         end = runs[number + 1][1] if number + 1 < len(runs) else None
         if adjuster != plan[done]:
             continue
         move = _run_move(state, step, adjuster, since, first, end)
         if move.act == "stop":
             done, last = done + 1, move
-    return done, last, runs, None
-
-
-def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, Move | None]:
-    """The adjuster whose turn it is and its next move; (None, last stop) when every visit is done."""
-    plan = visit_plan(step)
-    done, last, runs, _ = _visits(state, step, since)
     if done >= len(plan):
         return None, last
     adjuster = plan[done]
@@ -406,6 +401,23 @@ def _place_on_band(state: JobState, step: Step, conditions: Conditions) -> float
     return 0.0 if high == low else (state.sheet.carrier_hz(conditions.channel, conditions.band) - low) / (high - low) - 0.5
 
 
+def _peaked(state: JobState, step: Step, since: int) -> Logged | None:
+    """The first reading of another place after the coils were turned: until then they are only peaked at the step's own place."""
+    first = next((t.seq for t in state.turns if t.seq > since and t.adjuster in step.adjusters), None)
+    if first is None:
+        return None
+    return next(
+        (
+            x
+            for x in state.readings
+            if x.seq > first
+            and x.reading.quantity_id == step.quantity_id
+            and any(x.reading.conditions.settles(c) for c in step.required if c != step.setting)
+        ),
+        None,
+    )
+
+
 def even_problem(state: JobState, step: Step, since: int) -> tuple[Coils, list[Read], list[float], Wanted]:
     """What the levelling coach works on: the coils, every reading of the step since, where each was at its best, and what is wanted."""
     names = step.adjusters
@@ -426,11 +438,8 @@ def even_problem(state: JobState, step: Step, since: int) -> tuple[Coils, list[R
         if h is not None and all(x.positions[a] == state.positions[a] for a in others):
             turns = tuple(x.positions[a] / TURN for a in names)
             reads.append(Read(turns, _place_on_band(state, step, c), h[0], h[1]))
-    _, _, _, after = _visits(state, step, since)
-    peaked = dict(state.positions)
-    for turn in state.turns:
-        if after is not None and turn.seq >= after:
-            peaked[turn.adjuster] -= turn.moved
+    at = _peaked(state, step, since)
+    peaked = state.positions if at is None else at.positions
     q, places = step.quantity, tuple(_place_on_band(state, step, c) for c in step.required)
     low_db, high_db = (None if e is None else in_db(q, e) for e in (step.limit.low, step.limit.high))
     return coils, reads, [peaked[a] / TURN for a in names], Wanted(places, low_db, high_db)

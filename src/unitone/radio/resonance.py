@@ -25,6 +25,12 @@ def single_response(x: NDArray[np.float64]) -> NDArray[np.complex128]:
     return np.asarray(1.0 / (1.0 + 1j * x), dtype=np.complex128)
 
 
+def pair_loss(x1: float, x2: float, coupling: float) -> float:
+    """Power loss factor of a coupled pair, 1 when both are tuned: |pair_response|^-2. Below 1 where over-coupling lifts its humps."""
+    k2 = coupling * coupling
+    return ((1.0 + k2 - x1 * x2) ** 2 + (x1 + x2) ** 2) / (1.0 + k2) ** 2
+
+
 def pair_response(x1: NDArray[np.float64], x2: NDArray[np.float64], coupling: float) -> NDArray[np.complex128]:
     """Complex response of a coupled pair, 1 when both are tuned: (1+k²)/((1+jx1)(1+jx2)+k²).
 

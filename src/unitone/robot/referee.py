@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.optimize import minimize, minimize_scalar
+from scipy.optimize import differential_evolution, minimize, minimize_scalar
 
 from unitone.job.tape import Reading
 from unitone.job.verdicts import inside
@@ -22,16 +22,19 @@ from unitone.standin.mechanics import unit_mdeg
 from unitone.standin.physics import PhysicsFile
 from unitone.standin.radio import Panel, StandInRadio
 from unitone.standin.receiver import RATE, Signal
+from unitone.standin.transmitter import Keyed
 
 _LINEAR = frozenset({"rx.sinad", "rx.sensitivity"})
 #: Quantities of which one reading of the stand-in's instruments is as good as the truth.
 _AS_MEASURED = frozenset(
     {
         "rx.squelch_opens", "rx.s_meter", "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
-        "tx.carrier_suppression", "tx.audio_response", "tx.hum_noise",
+        "tx.audio_response", "tx.hum_noise",
     }
 )  # fmt: skip
 _SECONDS = 1.0
+#: How far from its peak a coil is looked for when all are brought even (millidegrees).
+_AROUND = 900_000.0
 
 
 class Referee:
@@ -100,9 +103,10 @@ class Referee:
                     self._best(coils, lambda channel=channel: self.noise_figure_db(channel))  # type: ignore[misc]
                     linear_done = True
                 continue
-            self._bring_in(step)
+            self.bring_in(step)
 
-    def _bring_in(self, step: Step) -> None:
+    def bring_in(self, step: Step) -> None:
+        """Bring one step in by the physics alone; a pair that nulls together is searched together."""
         if step.quantity_id == "tx.power":
             if step.aim == "level":
                 self.even(step)
@@ -111,6 +115,10 @@ class Referee:
             return
         if step.aim == "level":
             self._level(step)
+            return
+        if len(step.adjusters) > 1:
+            sign = -1.0 if step.aim == "peak" else 1.0
+            self._best(list(step.adjusters), lambda: sign * self.true_value(step.quantity_id, step.setting))
             return
         name = step.adjusters[0]
         low, high = self.range_of(name)
@@ -153,18 +161,32 @@ class Referee:
             db = 10.0 * np.log10(watts)
             out = 0.0
             if low is not None:
-                out += float(np.sum(np.maximum(10.0 * np.log10(low) - db, 0.0)))
+                out += max(float(10.0 * np.log10(low) - db.min()), 0.0)
             if high is not None:
-                out += float(np.sum(np.maximum(db - 10.0 * np.log10(high), 0.0)))
+                out += max(float(db.max() - 10.0 * np.log10(high)), 0.0)
             return float(db.max() - db.min()) + 6.0 * out
 
-        # From all coils at their best at the middle, or staggered a little: a general optimiser finds the rest.
-        self._best(list(step.adjusters), lambda: -self.watts_at(step.setting))
-        self._best(list(step.adjusters), cost)
+        # From all coils at their best at the middle a global search over two and a half turns either way, then Powell's method.
+        names = list(step.adjusters)
+        self._best(names, lambda: -self.watts_at(step.setting))
+        peaked = np.array([self.moved[n] for n in names], float)
+
+        def at(x: np.ndarray) -> float:
+            self.moved.update({n: round(float(v)) for n, v in zip(names, x, strict=True)})
+            return cost()
+
+        ends = [(max(p - _AROUND, low), min(p + _AROUND, high)) for p, (low, high) in zip(peaked, map(self.range_of, names), strict=True)]
+        found = differential_evolution(at, ends, popsize=12, maxiter=70, tol=1e-3, rng=1, polish=False, x0=peaked)
+        at(found.x)
+        self._best(names, cost)
         return self.unevenness_db(step)
 
     def _level(self, step: Step) -> None:
         """The one adjuster where the worst of all the step's places is least out."""
+        if len(step.adjusters) > 1:
+            sign = -1.0 if step.aim == "peak" else 1.0
+            self._best(list(step.adjusters), lambda: sign * self.true_value(step.quantity_id, step.setting))
+            return
         name = step.adjusters[0]
         low, high = self.range_of(name)
         target = step.target if step.target is not None else step.limit.middle
@@ -202,6 +224,11 @@ class Referee:
             return radio.supply_amps(place)
         if quantity_id == "tx.field_strength":
             return radio.field_db(place, dict(conditions.panel).get("whip", "out") == "out")
+        if quantity_id == "tx.carrier_suppression" and radio.transmitter is not None:
+            heard = radio.transmitter.heard_v(Keyed(conditions.mode, (conditions.mic_mv or 0.0) * 1e-3, conditions.tone_hz or 1e3))
+            full = self.watts_at(conditions) * radio.transmitter.pep_share
+            left = abs(radio.transmitter.carrier_left())
+            return float(20.0 * np.log10(left / (radio.transmitter.ssb_drive(heard, full) + left)))
         if quantity_id == "tx.harmonic" and radio.transmitter is not None:
             return radio.transmitter.second_dbc(float(self.sheet.carrier_hz(channel, conditions.band)))
         if quantity_id == "tx.bias_current":

@@ -140,7 +140,7 @@ class StandInRadio:
             return full, 0.0
         if place.way != "send" or self.transmitter is None:
             return full - draw.rest * draw.resistance, draw.rest
-        carrier = self.synthesiser.output_hz("tx.carrier", replace(place, way="send"))[0]
+        carrier = float(self.sheet.carrier_hz(place.channel, place.band))
         volts, amps = full, draw.rest
         for _ in range(8):
             watts = self.transmitter.watts(carrier, volts / full)
@@ -155,7 +155,7 @@ class StandInRadio:
         aerial = self.physics.aerial
         if aerial is None or self.transmitter is None:
             raise BenchError("The stand-in's physics file has no [aerial].")
-        carrier = self.synthesiser.output_hz("tx.carrier", replace(place, way="send"))[0]
+        carrier = float(self.sheet.carrier_hz(place.channel, place.band))
         watts = self.transmitter.watts(carrier, self.supply_volts(place) / self.physics.supply)
         x = detuning(carrier, aerial.centre + self.mechanics.off(aerial.adjuster) * aerial.per_turn, aerial.q)
         lost = 0.0 if whip_out else aerial.whip_in

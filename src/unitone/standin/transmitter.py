@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unitone.radio.resonance import detuning, pair_response, single_loss
+from unitone.radio.resonance import detuning, pair_loss, single_loss
 from unitone.signals.carrier import Component
 from unitone.standin.mechanics import Mechanics
 from unitone.standin.physics import Send
@@ -69,8 +69,7 @@ class Transmitter:
         x = [detuning(carrier_hz, c.centre + self.mechanics.off(c.adjuster) * c.per_turn, c.q) for c in coils]
         for n, coil in enumerate(coils):
             if coil.coupling is not None:
-                through = pair_response(np.array([x[n - 1]]), np.array([x[n]]), coil.coupling)[0]
-                losses[-1] = 1.0 / float(abs(through)) ** 2
+                losses[-1] = pair_loss(x[n - 1], x[n], coil.coupling)
             else:
                 losses.append(single_loss(x[n]))
         return losses
@@ -122,6 +121,16 @@ class Transmitter:
         floor = float(10.0 ** (balance.floor_dbc / 20.0))
         return complex(a + 0.6 * floor, b + 0.8 * floor)
 
+    @property
+    def pep_share(self) -> float:
+        """Peak envelope power in SSB at full drive over the carrier's in the other modes."""
+        return 1.0 if self.send.pep is None else self.send.pep / self.send.power
+
+    def ssb_drive(self, heard_v: float, full_watts: float) -> float:
+        """Share of the full envelope that a tone drives in SSB: what the microphone gives, or what the level control lets through."""
+        drive = math.tanh(heard_v / self.send.microphone_full)
+        return min(drive, math.sqrt(self.held_watts() / full_watts)) if full_watts > 0 else drive
+
     def held_watts(self) -> float:
         """Peak envelope power (W) that the automatic level control lets through as its preset stands; no end without one."""
         alc = self.send.alc
@@ -154,11 +163,8 @@ class Transmitter:
         watts = self.watts(carrier_hz, keyed.supply_share)
         wave = np.exp(1j * phase)
         if mode in SIDE:
-            # Loud, the drive is what the microphone gives, or as much of it as the level control lets through.
-            drive = math.tanh(heard / self.send.microphone_full)
-            watts *= 1.0 if self.send.pep is None else self.send.pep / self.send.power
-            drive = min(drive, math.sqrt(self.held_watts() / watts)) if watts > 0 else drive
-            wave = wave * (drive * np.exp(1j * SIDE[mode] * tone) + self.carrier_left())
+            watts *= self.pep_share
+            wave = wave * (self.ssb_drive(heard, watts) * np.exp(1j * SIDE[mode] * tone) + self.carrier_left())
         elif mode == "am":
             depth = self.am_depth(heard) * np.sin(tone) + self.send.hum_depth / 100.0 * np.sin(hum)
             wave = wave * np.maximum(1.0 + depth, 0.0)
