@@ -14,10 +14,11 @@ from hypothesis import strategies as st
 from conftest import follow_until
 from unitone.coach.advice import Advice, Why
 from unitone.coach.find_level import next_level, posterior, sinad_at
+from unitone.coach.hills import visit_plan
 from unitone.coach.peak import Point, curve, fit_hill, next_move
 from unitone.coach.sentences import _DETAIL, amount, button, clock, position_text, sentence, turns_text
 from unitone.coach.setting import Spot, next_set_move
-from unitone.coach.step import MAX_VISITS, advise, hill, leave_alone, next_step, visit_plan
+from unitone.coach.step import MAX_VISITS, advise, hill, leave_alone, next_step
 from unitone.job.verdicts import verdict
 from unitone.session.session import Session
 from unitone.sheet.model import TURN, Adjuster, Sheet

@@ -88,18 +88,28 @@ class Surface:
         self._sigma = np.sqrt(std**2 + _MODEL_DB**2 + (_MODEL_SHARE * (best - self._height)) ** 2)
         self._prior_mean, self._prior_std = self._priors(tops, best)
         fits = []
-        for sign in (-1.0, 1.0):
+        paired = [n for n, size in zip(self._firsts(), coils.groups, strict=True) if size == 2]
+        # The band moves the tops one way or the other; an over-coupled pair peaks on the one hump or on the other.
+        for sign, hump in ((s, h) for s in (-1.0, 1.0) for h in ((0.0, 0.8, -0.8) if paired else (0.0,))):
             start = self._prior_mean.copy()
-            for first in self._starts():
+            for n, first in enumerate(self._starts()):
                 start[first + 2] = sign * 0.6
+                if any(n in (p, p + 1) for p in paired):
+                    start[first] += hump
+                    start[first + 4] = 0.4 if hump else start[first + 4]
             fits.append(least_squares(self._residuals, start, self._jacobian, method="lm", max_nfev=80))
         found = min(fits, key=lambda f: float(f.cost))
         self.parameters: Floats = np.asarray(found.x, float)
-        self._covariance = np.linalg.pinv(found.jac.T @ found.jac)
+        slopes = self._jacobian(self.parameters)
+        self._covariance = np.linalg.pinv(slopes.T @ slopes)
         spare = max(len(reads) - 2 * coils.count, 1)
         misfit = float(np.sum(self._residuals(found.x)[: len(reads)] ** 2)) / spare
         # A model that misses the readings knows less than it says.
         self._wider = max(math.sqrt(misfit), 1.0)
+
+    def _firsts(self) -> list[int]:
+        """The first coil of each group."""
+        return [sum(self.coils.groups[:n]) for n in range(len(self.coils.groups))]
 
     def _starts(self) -> list[int]:
         """Where the parameters of each coil begin."""
@@ -161,14 +171,15 @@ class Surface:
         variance = np.einsum("pn,nm,pm->p", slopes, self._covariance, slopes)
         return self._heights(self.parameters, where, at), self._wider * np.sqrt(np.maximum(variance, 0.0))
 
-    def best(self, wanted: Wanted, start: Sequence[float]) -> tuple[tuple[float, ...], float]:
+    def best(self, wanted: Wanted, start: Sequence[float], trust: float = 1.5) -> tuple[tuple[float, ...], float]:
         """(turns, cost) where the places are most even inside the limit, in whole steps of the coils.
 
         A pattern search from several starts: each coil alone, and every two with or against each other, by one to eight steps.
         """
         step, count = self.coils.step, self.coils.count
-        low = np.array([e[0] for e in self.coils.ends])
-        high = np.array([e[1] for e in self.coils.ends])
+        # What is known is known round what was read: no coil is sent further than ``trust`` turns from ``start``.
+        low = np.ceil(np.maximum([e[0] for e in self.coils.ends], np.asarray(start, float) - trust) / step) * step
+        high = np.floor(np.minimum([e[1] for e in self.coils.ends], np.asarray(start, float) + trust) / step) * step
         tops = np.array([self.parameters[f] for f in self._starts()])
         shifts = np.array([self.parameters[f + 2] for f in self._starts()])
         wave = np.array([1.0 if n % 2 else -1.0 for n in range(count)])
@@ -229,7 +240,9 @@ def unevenness(heights: Floats, wanted: Wanted) -> float:
 
 
 #: So many turns of all coils towards a better evenness, then what is reached is left.
-_ROUNDS = 5
+_ROUNDS = 10
+#: How far a coil may be sent from the best setting that was read (turns): first, and when that was tried.
+_TRUST = (1.25, 0.9, 0.6, 0.5)
 #: A gain smaller than this (dB) is not worth a turn.
 _WORTH_DB = 0.1
 #: From least to most (dB), places that are even by this are left: within ±2.5 %.
@@ -256,17 +269,29 @@ def _fitted(coils: Coils, reads: tuple[Read, ...], tops: tuple[float, ...]) -> S
 
 
 @lru_cache(maxsize=64)
-def _best(coils: Coils, reads: tuple[Read, ...], tops: tuple[float, ...], wanted: Wanted, start: tuple[float, ...]) -> tuple[float, ...]:
-    return _fitted(coils, reads, tops).best(wanted, start)[0]
+def _best(
+    coils: Coils,
+    reads: tuple[Read, ...],
+    tops: tuple[float, ...],
+    wanted: Wanted,
+    start: tuple[float, ...],
+    trust: float,
+) -> tuple[float, ...]:
+    return _fitted(coils, reads, tops).best(wanted, start, trust)[0]
 
 
-def next_even_move(coils: Coils, reads: Sequence[Read], now: Sequence[float], tops: Sequence[float], wanted: Wanted) -> EvenMove:
+def next_even_move(
+    coils: Coils, reads: Sequence[Read], now: Sequence[float], tops: Sequence[float], wanted: Wanted
+) -> EvenMove:
     """What to do next towards even power, once every coil is at its best at the middle (``tops``).
 
     ``now``: where the coils stand. The ends are read; each coil is moved a little, one down and the next up the band, to see which
     way it pulls; then the fitted surface says where all should stand, until it promises no more than is worth a turn.
     """
     anchors = _anchors(wanted.places)
+    begun = _begun(coils, reads, now, tops, anchors)
+    if begun is not None:
+        return EvenMove("read", "ends", place=begun)
     goal, why, gain = _goal(coils, reads, tuple(now), tops, wanted, anchors)
     if goal is None:
         return EvenMove("stop", "done")
@@ -291,21 +316,47 @@ def _goal(
     if _is_even(tried[1], wanted):
         return (None if _same(now, tried[0], coils.step) else tried[0]), "best", 0.0
     surface = _fitted(coils, tuple(reads), tuple(tops))
+    since = _since_peaked(reads, tops, anchors, coils.step)
     for n in range(coils.count):
-        if not _flanked(reads, n, tops[n], anchors, coils.step):
+        if not _flanked(since, n, tops[n], anchors, coils.step):
             width = math.exp(surface.parameters[_WHOLE + _EACH * n + 1])
             far = min(max(_FLANK * width, 3 * coils.step), 1.0)
             way = 1.0 if n % 2 else -1.0
             aim = max((_inside(tops[n] + w * far, coils, n) for w in (way, -way)), key=lambda x: abs(x - tops[n]))
             return tuple(aim if c == n else v for c, v in enumerate(now)), "stagger", 0.0
     best_cost = unevenness(np.array(list(tried[1].values())), wanted)
-    aim_at = _best(coils, tuple(reads), tuple(tops), wanted, tried[0])
+    trust = _TRUST[min(len(rounds) - 1, len(_TRUST) - 1)]
+    aim_at = _best(coils, tuple(reads), tuple(tops), wanted, tried[0], trust)
     predicted, _ = surface.predict(aim_at, anchors)
     gain = best_cost - unevenness(predicted, wanted)
     known = any(_same(aim_at, r[0], coils.step) for r in rounds)
     if len(rounds) <= _ROUNDS and not known and gain > _WORTH_DB:
         return aim_at, "even", gain
     return (None if _same(now, tried[0], coils.step) else tried[0]), "best", 0.0
+
+
+def _begun(
+    coils: Coils, reads: Sequence[Read], now: Sequence[float], tops: Sequence[float], anchors: tuple[float, ...]
+) -> float | None:
+    """The anchor that is still to be read where one end of the band was read already; None where all that is wanted here is read."""
+    read = _heights_at(reads, now, anchors, coils.step)
+    ends = (anchors[0], anchors[-1])
+    if not any(e in read for e in ends):
+        return None
+    before = [r for r in _since_peaked(reads, tops, anchors, coils.step) if not _same(r.turns, now, coils.step)]
+    moving = not all(_flanked(before, n, tops[n], anchors, coils.step) for n in range(coils.count))
+    # While each coil is moved in its turn, the ends tell enough.
+    wanted_here = ends if moving and not _same(now, tops, coils.step) else anchors
+    return next((a for a in wanted_here if a not in read), None)
+
+
+def _since_peaked(
+    reads: Sequence[Read], tops: Sequence[float], anchors: tuple[float, ...], step: float
+) -> Sequence[Read]:
+    """What was read since the ends were first read with every coil at its best at the middle."""
+    ends = (anchors[0], anchors[-1])
+    first = next((n for n, r in enumerate(reads) if r.place in ends and _same(r.turns, tops, step)), len(reads))
+    return reads[first:]
 
 
 def _is_even(heights: Mapping[float, float], wanted: Wanted) -> bool:
@@ -327,7 +378,9 @@ def _same(a: Sequence[float], b: Sequence[float], step: float) -> bool:
     return all(abs(x - y) < 0.6 * step for x, y in zip(a, b, strict=True))
 
 
-def _heights_at(reads: Sequence[Read], turns: Sequence[float], anchors: Sequence[float], step: float) -> dict[float, float]:
+def _heights_at(
+    reads: Sequence[Read], turns: Sequence[float], anchors: Sequence[float], step: float
+) -> dict[float, float]:
     """The last height read at each anchor with the coils there."""
     return {r.place: r.height for r in reads if r.place in anchors and _same(r.turns, turns, step)}
 

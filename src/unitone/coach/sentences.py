@@ -74,6 +74,8 @@ _DETAIL: dict[Why, str] = {
     "stagger": "A move away from the top shows which end of the band this coil serves.",
     "even": "All coils together stand more evenly here: power is taken from the middle and given to the ends.",
     "best-so-far": "Back to the most even setting that was read.",
+    "too-near-rating": "So near to what the final bears, any move of unknown size may break it: let go, and turn the preset back to its "
+    "low end before it is keyed again.",
     "toward-target": "It comes nearer this way.",
     "first-try": "A first move shows what it does.",
     "past-target": "The target lies between two readings.",

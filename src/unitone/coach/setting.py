@@ -41,14 +41,14 @@ class SetMove:
 
 def next_set_move(
     spots: Sequence[Spot], target: float, close: float, adjuster: Adjuster, position_mdeg: int,
-    stops_mdeg: tuple[int | None, int | None], first_mdeg: int | None = None,
+    stops_mdeg: tuple[int | None, int | None], first_mdeg: int | None = None, beyond: float = 1.05,
 ) -> SetMove:  # fmt: skip
     """The next move towards ``target``; a reading within ``close`` of it is near enough.
 
     ``spots`` in the order taken, all with the rest of the radio unchanged.
     Bracketed targets are interpolated; otherwise the last slope is followed, at
     most four first moves at a time. A trimmer without stops is followed round. ``first_mdeg``: a first move other than usual,
-    where a wrong one does harm.
+    where a wrong one does harm; ``beyond``: how far past where the last slope meets the target, so as to enclose it.
     """
     low, high = stops_mdeg
     here = [s for s in spots if s.mdeg == position_mdeg]
@@ -81,12 +81,12 @@ def next_set_move(
         share = 0.5 if a.bounded or b.bounded else (target - a.value) / (b.value - a.value)
         wanted = a.mdeg + min(max(share, 0.05), 0.95) * (b.mdeg - a.mdeg)
         return SetMove("go", _between(round(wanted / step) * step, a.mdeg, b.mdeg, step), "past-target")
-    return _outside(places, spots, target, adjuster, position_mdeg, (low, high), first)
+    return _outside(places, spots, target, adjuster, position_mdeg, (low, high), first, beyond)
 
 
 def _outside(
     places: list[Spot], spots: Sequence[Spot], target: float, adjuster: Adjuster, position: int,
-    stops: tuple[int | None, int | None], first: int,
+    stops: tuple[int | None, int | None], first: int, beyond: float,
 ) -> SetMove:  # fmt: skip
     """No two readings enclose the target yet: go on where it comes nearer."""
     low, high = stops
@@ -121,7 +121,7 @@ def _outside(
         if slope and not flat and not (end.bounded or neighbour.bounded)
         else 2.0 * first
     )
-    distance = min(max(distance * 1.05, step), 4.0 * first if not flat else 3.0 * first)
+    distance = min(max(distance * beyond, step), 4.0 * first if not flat else 3.0 * first)
     wanted = end.mdeg + (1 if clockwise else -1) * max(round(distance / step), 1) * step
     return SetMove("go", _inside(wanted, low, high, wanted), "toward-target")
 

@@ -9,15 +9,18 @@ from dataclasses import replace
 import numpy as np
 
 from unitone.coach.advice import Advice, Hill, Outcome, Why
+from unitone.coach.bounds import FIRST_MDEG, bounded, first_move, upper
 from unitone.coach.compromise import compromise
-from unitone.coach.even import Coils, Read, Wanted, next_even_move
+from unitone.coach.even import next_even_move
 from unitone.coach.find_level import next_level
+from unitone.coach.hills import hill_points, points_of, stops_touched, visit_plan
+from unitone.coach.levelling import even_problem, is_even, peaked_at, place_on_band
 from unitone.coach.peak import Move, Point, curve, fit_hill, next_move, scale_of
 from unitone.coach.setting import Spot, next_set_move
 from unitone.job.recheck import merged_for, plan_of
-from unitone.job.state import JobState, Logged
+from unitone.job.state import JobState
 from unitone.job.verdicts import SETTLED, found_in_limits, lines, verdict
-from unitone.quantities.registry import FOUND_BY, Quantity
+from unitone.quantities.registry import FOUND_BY
 from unitone.sheet.model import TURN, Conditions, Step
 
 #: How often a step is worked on before it is left as it is.
@@ -28,7 +31,7 @@ _LEVEL_STEP_MAX = 12.0
 #: Where a level is looked for first (dBm): 0.35 µV FM, 0.6 µV AM.
 _USUAL_LEVELS = {"rx.sinad": -116.0, "rx.sn_ratio": -111.0}
 #: Settings that do harm when they go the wrong way, and how far they are moved at first (millidegrees).
-_CAREFUL, _CAREFUL_MDEG = frozenset({"tx.bias_current", "tx.bias_volts"}), 7_500
+_CAREFUL_MDEG = 7_500
 _WEAKEST_DBM, _STRONGEST_DBM = -130.0, -50.0
 
 
@@ -145,7 +148,7 @@ def _work(state: JobState, step: Step) -> Advice:
             return Advice("conclude", step.id, "worked-twice", outcome="no-convergence")
     if step.quantity_id in FOUND_BY:
         return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
-    if is_even(step) and _peaked(state, step, visit) is not None:
+    if is_even(step) and peaked_at(state, step, visit) is not None:
         return _even(state, step, visit)
     if step.aim in ("peak", "null") or is_even(step):
         return _peak(state, step, visit)
@@ -237,66 +240,6 @@ def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
 # -- peaking ---------------------------------------------------------------------------------------
 
 
-def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
-    """A reading as (dB that rise towards the peak, spread in dB); None where it has no number."""
-    value, std = logged.reading.value, logged.reading.std
-    if value is None:
-        return None
-    if q.kind == "ratio-db":
-        return value, std or q.usual_std
-    if q.kind == "dbc":
-        return -value, std or q.usual_std
-    if q.kind == "percent":
-        return -20.0 * math.log10(max(value, 1e-3) / 100.0), 8.69 * (std or q.usual_std) / max(value, 1e-3)
-    if q.kind == "watts":
-        return 10.0 * math.log10(max(value, 1e-6)), 4.34 * (std or q.usual_std) / max(value, 1e-6)
-    return 20.0 * math.log10(max(value, 1e-9)), 8.69 * (std or q.usual_std) / max(value, 1e-9)
-
-
-def visit_plan(step: Step) -> list[str]:
-    """Which adjuster when: each once; a coupled pair first, second, first again, second again."""
-    plan: list[str] = []
-    for group in step.adjust:
-        plan += list(group) * (2 if len(group) == 2 else 1)
-    return plan
-
-
-def hill_points(state: JobState, step: Step, adjuster: str, since: int) -> list[Logged]:
-    """Readings of the step since ``since`` that differ, in what reaches them, by this adjuster alone from now."""
-    reaching = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
-    wanted = replace(step.setting, level_dbm=None)
-    return [
-        x
-        for x in state.readings
-        if x.seq > since
-        and x.reading.quantity_id == step.quantity_id
-        and replace(x.reading.conditions, level_dbm=None) == wanted
-        and all(x.positions[a] == state.positions[a] for a in reaching)
-    ]
-
-
-def _points(q: Quantity, readings: list[Logged], adjuster: str) -> list[Point]:
-    found = []
-    for x in readings:
-        h = height(q, x)
-        if h is not None:
-            found.append(Point(x.positions[adjuster] / TURN, h[0], h[1], x.reading.conditions.level_dbm))
-    return found
-
-
-def stops_touched(state: JobState, adjuster: str) -> tuple[int | None, int | None]:
-    """Positions (millidegrees from found) where the stops were felt: anticlockwise, clockwise."""
-    low = high = None
-    position = 0
-    for turn in state.turns:
-        if turn.adjuster != adjuster:
-            continue
-        position += turn.moved
-        if turn.stop:
-            low, high = (position, high) if turn.asked < 0 else (low, position)
-    return low, high
-
-
 def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, Move | None]:
     """The adjuster whose turn it is and its next move; (None, last stop) when every visit is done.
 
@@ -328,7 +271,7 @@ def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, 
     adjuster = plan[done]
     if runs and runs[-1][0] == adjuster and (last is None or done == 0 or plan[done - 1] != adjuster):
         return adjuster, _run_move(state, step, adjuster, since, runs[-1][1], None)
-    points = _points(step.quantity, hill_points(state, step, adjuster, since), adjuster)[-1:]
+    points = points_of(step.quantity, hill_points(state, step, adjuster, since), adjuster)[-1:]
     return adjuster, next_move(
         points,
         step.quantity.hill_slope,
@@ -349,7 +292,7 @@ def _run_move(state: JobState, step: Step, adjuster: str, since: int, first: int
     others = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
     anchor = inside[0].positions if inside else dict(state.positions)
     before = [x for x in before if all(x.positions[a] == anchor[a] for a in others)]
-    points = _points(step.quantity, before + inside, adjuster)
+    points = points_of(step.quantity, before + inside, adjuster)
     later = sum(t.moved for t in state.turns if t.adjuster == adjuster and end is not None and t.seq >= end)
     position = state.positions[adjuster] - later
     return next_move(
@@ -389,67 +332,6 @@ def _peak(state: JobState, step: Step, since: int) -> Advice:
     return _turn(state, step, adjuster, move.target_mdeg, move.why)
 
 
-def is_even(step: Step) -> bool:
-    """Is the step about coils that are brought even over several places, not one adjuster over several errors?"""
-    return step.aim == "level" and step.quantity.hill_slope > 0
-
-
-def _place_on_band(state: JobState, step: Step, conditions: Conditions) -> float:
-    """Where a place lies on the step's band: -0.5 at its lowest carrier, 0.5 at its highest."""
-    hz = [state.sheet.carrier_hz(c.channel, c.band) for c in step.required]
-    low, high = min(hz), max(hz)
-    return 0.0 if high == low else (state.sheet.carrier_hz(conditions.channel, conditions.band) - low) / (high - low) - 0.5
-
-
-def _peaked(state: JobState, step: Step, since: int) -> Logged | None:
-    """The first reading of another place after the coils were turned: until then they are only peaked at the step's own place."""
-    first = next((t.seq for t in state.turns if t.seq > since and t.adjuster in step.adjusters), None)
-    if first is None:
-        return None
-    return next(
-        (
-            x
-            for x in state.readings
-            if x.seq > first
-            and x.reading.quantity_id == step.quantity_id
-            and any(x.reading.conditions.settles(c) for c in step.required if c != step.setting)
-        ),
-        None,
-    )
-
-
-def even_problem(state: JobState, step: Step, since: int) -> tuple[Coils, list[Read], list[float], Wanted]:
-    """What the levelling coach works on: the coils, every reading of the step since, where each was at its best, and what is wanted."""
-    names = step.adjusters
-    groups = tuple(len(g) for g in step.adjust)
-    adjusters = [state.sheet.adjuster(a) for a in names]
-    ends = []
-    for name in names:
-        low, high = stops_touched(state, name)
-        ends.append((-12.0 if low is None else low / TURN, 12.0 if high is None else high / TURN))
-    coils = Coils(groups, tuple(ends), min(a.step_mdeg for a in adjusters) / TURN)
-    others = [a for a in state.reaching(step.quantity_id, step.setting) if a not in names]
-    reads = []
-    for x in state.readings:
-        c = x.reading.conditions
-        if x.seq <= since or x.reading.quantity_id != step.quantity_id or not any(c.settles(r) for r in step.required):
-            continue
-        h = height(step.quantity, x)
-        if h is not None and all(x.positions[a] == state.positions[a] for a in others):
-            turns = tuple(x.positions[a] / TURN for a in names)
-            reads.append(Read(turns, _place_on_band(state, step, c), h[0], h[1]))
-    at = _peaked(state, step, since)
-    peaked = state.positions if at is None else at.positions
-    q, places = step.quantity, tuple(_place_on_band(state, step, c) for c in step.required)
-    low_db, high_db = (None if e is None else in_db(q, e) for e in (step.limit.low, step.limit.high))
-    return coils, reads, [peaked[a] / TURN for a in names], Wanted(places, low_db, high_db)
-
-
-def in_db(q: Quantity, value: float) -> float:
-    """A limit of a peaked quantity in the decibels that its hill is drawn in."""
-    return 10.0 * math.log10(max(value, 1e-6)) if q.kind == "watts" else value
-
-
 def _even(state: JobState, step: Step, since: int) -> Advice:
     coils, reads, tops, wanted = even_problem(state, step, since)
     now = [state.positions[a] / TURN for a in step.adjusters]
@@ -460,7 +342,7 @@ def _even(state: JobState, step: Step, since: int) -> Advice:
         why: Why = "best-so-far" if move.why == "best" else "stagger" if move.why == "stagger" else "even"
         advice = _turn(state, step, step.adjusters[move.coil], round(move.turns * TURN), why)
         return replace(advice, numbers={"gain_db": move.gain_db})
-    there = min(step.required, key=lambda c: abs(_place_on_band(state, step, c) - move.place))
+    there = min(step.required, key=lambda c: abs(place_on_band(state, step, c) - move.place))
     return _at(state, step, there, "other-channel")
 
 
@@ -541,21 +423,42 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
         r = x.reading
         if r.value is not None:
             spots.append(Spot(x.positions[adjuster], r.value, r.std or q.usual_std, bool(r.bound)))
+    part, here, stops = state.sheet.adjuster(adjuster), state.positions[adjuster], stops_touched(state, adjuster)
+    if q.id == "tx.bias_current":
+        return _biased(state, step, spots, target, close)
     # Which way a bias preset goes is not known before the first reading after a move: a small one does no harm.
-    first = _CAREFUL_MDEG if q.id in _CAREFUL else None
-    move = next_set_move(
-        spots,
-        target,
-        close,
-        state.sheet.adjuster(adjuster),
-        state.positions[adjuster],
-        stops_touched(state, adjuster),
-        first,
-    )
+    first = _CAREFUL_MDEG if q.id == "tx.bias_volts" else None
+    move = next_set_move(spots, target, close, part, here, stops, first)
     if move.act == "read":
         return _at(state, step, step.setting, "first-reading")
     if move.act == "go":
         return _turn(state, step, adjuster, move.target_mdeg, move.why)
+    return _close(state, step, move.why)  # type: ignore[arg-type]
+
+
+def _biased(state: JobState, step: Step, spots: list[Spot], target: float, close: float) -> Advice:
+    """An idle current: set by its square root, which goes nearly with the preset, and never by a move that may break the final."""
+    adjuster = step.adjusters[0]
+    part, here, stops = state.sheet.adjuster(adjuster), state.positions[adjuster], stops_touched(state, adjuster)
+    rating = state.sheet.final.rating(step.quantity_id)
+    first = first_move(spots[-1].value if spots else 0.0, rating, _CAREFUL_MDEG)
+    if spots and not first and len({s.mdeg for s in spots}) < 2:
+        return replace(_close(state, step, "no-convergence"), why="too-near-rating")
+    roots = [
+        replace(s, value=math.sqrt(max(s.value, 0.0)), std=s.std / (2.0 * math.sqrt(max(s.value, 1e-6)))) for s in spots
+    ]
+    move = next_set_move(
+        roots, math.sqrt(target), close / (2.0 * math.sqrt(target)), part, here, stops, first or FIRST_MDEG[-1], 1.0
+    )
+    if move.act == "read":
+        return _at(state, step, step.setting, "first-reading")
+    if move.act == "go":
+        goal = bounded(spots, here, move.target_mdeg, rating, part.step_mdeg)
+        if goal == here:
+            return replace(_close(state, step, "no-convergence"), why="too-near-rating")
+        most = upper(spots, goal) if len({s.mdeg for s in spots}) > 1 else 0.0
+        advice = _turn(state, step, adjuster, goal, move.why)
+        return replace(advice, numbers={"most": most} if most else {})
     return _close(state, step, move.why)  # type: ignore[arg-type]
 
 
@@ -565,7 +468,7 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
 def hill(state: JobState, step: Step, adjuster: str) -> tuple[list[Point], Hill | None]:
     """Readings of the adjuster at hand with the fitted curve, for the plot; no curve for steps that are set."""
     readings = hill_points(state, step, adjuster, _since(state, step))
-    points = _points(step.quantity, readings, adjuster)
+    points = points_of(step.quantity, readings, adjuster)
     if step.aim not in ("peak", "null") or not points:
         return points, None
     at = [p.turns for p in points]

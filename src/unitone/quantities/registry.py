@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 Better = Literal["high", "low", "nominal"]
-Kind = Literal["volts", "amps", "watts", "hertz", "hertz-error", "ratio-db", "percent", "level", "s-units", "dbc", "gain-db"]
+Kind = Literal[
+    "volts", "amps", "watts", "hertz", "hertz-error", "ratio-db", "percent", "level", "s-units", "dbc", "gain-db"
+]
 
 
 @dataclass(frozen=True)

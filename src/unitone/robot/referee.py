@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.optimize import differential_evolution, minimize, minimize_scalar
+from scipy.optimize import Bounds, differential_evolution, minimize, minimize_scalar
 
 from unitone.job.tape import Reading
 from unitone.job.verdicts import inside
@@ -175,18 +175,18 @@ class Referee:
             self.moved.update({n: round(float(v)) for n, v in zip(names, x, strict=True)})
             return cost()
 
-        ends = [(max(p - _AROUND, low), min(p + _AROUND, high)) for p, (low, high) in zip(peaked, map(self.range_of, names), strict=True)]
-        found = differential_evolution(at, ends, popsize=12, maxiter=70, tol=1e-3, rng=1, polish=False, x0=peaked)
+        ends = [
+            (max(float(p) - _AROUND, a), min(float(p) + _AROUND, b))
+            for p, (a, b) in zip(peaked, map(self.range_of, names), strict=True)
+        ]
+        limits = Bounds([a for a, _ in ends], [b for _, b in ends])
+        found = differential_evolution(at, limits, popsize=12, maxiter=70, tol=1e-3, rng=1, polish=False, x0=peaked)
         at(found.x)
         self._best(names, cost)
         return self.unevenness_db(step)
 
     def _level(self, step: Step) -> None:
         """The one adjuster where the worst of all the step's places is least out."""
-        if len(step.adjusters) > 1:
-            sign = -1.0 if step.aim == "peak" else 1.0
-            self._best(list(step.adjusters), lambda: sign * self.true_value(step.quantity_id, step.setting))
-            return
         name = step.adjusters[0]
         low, high = self.range_of(name)
         target = step.target if step.target is not None else step.limit.middle
@@ -225,7 +225,9 @@ class Referee:
         if quantity_id == "tx.field_strength":
             return radio.field_db(place, dict(conditions.panel).get("whip", "out") == "out")
         if quantity_id == "tx.carrier_suppression" and radio.transmitter is not None:
-            heard = radio.transmitter.heard_v(Keyed(conditions.mode, (conditions.mic_mv or 0.0) * 1e-3, conditions.tone_hz or 1e3))
+            heard = radio.transmitter.heard_v(
+                Keyed(conditions.mode, (conditions.mic_mv or 0.0) * 1e-3, conditions.tone_hz or 1e3)
+            )
             full = self.watts_at(conditions) * radio.transmitter.pep_share
             left = abs(radio.transmitter.carrier_left())
             return float(20.0 * np.log10(left / (radio.transmitter.ssb_drive(heard, full) + left)))

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from unitone.coach.advice import Advice
-from unitone.coach.step import height
+from unitone.coach.hills import height
 from unitone.job.state import JobState, advance, fold
 from unitone.job.verdicts import SETTLED, verdict
 from unitone.session.session import Session

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from unitone.coach.step import hill, hill_points
+from unitone.coach.hills import hill_points
+from unitone.coach.step import hill
 from unitone.job.state import JobState
 from unitone.quantities.registry import FOUND_BY, Quantity, quantity
 from unitone.quantities.show import number

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from unitone.coach.compromise import compromise
-from unitone.coach.step import errors_together, hill_points, stops_touched
+from unitone.coach.hills import hill_points, stops_touched
+from unitone.coach.step import errors_together
 from unitone.errors import UnitoneError
 from unitone.job.state import JobState
 from unitone.quantities.registry import Quantity

@@ -10,9 +10,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal, cast
 
+from unitone.coach.hills import stops_touched
 from unitone.coach.oscillators import Attribution, Counted, Judged, Point, attribute
 from unitone.coach.setting import SetMove, Spot, next_set_move
-from unitone.coach.step import stops_touched
 from unitone.errors import UnitoneError
 from unitone.job.state import JobState, Logged
 from unitone.job.verdicts import SETTLED, verdict

@@ -14,8 +14,8 @@ from unitone.quantities.registry import QUANTITIES, Quantity
 from unitone.radio.channels import ChannelPlan
 from unitone.radio.levels import parse_level
 from unitone.sheet import file as form
-from unitone.sheet.ceilings import capped, final, rule
 from unitone.sheet.care import known_faults, looks, supply, voltages
+from unitone.sheet.ceilings import capped, final, rule
 from unitone.sheet.channelled import (
     NO_CHANNELS,
     channel_plan,

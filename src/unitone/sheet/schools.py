@@ -155,9 +155,7 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
     steps, moved = _detector(steps, stand["detector"], after)
     reasons += moved
     steps = _levels(sheet, steps, stand["s9"])
-    steps = tuple(
-        _told(_channel(s, stand["channel"].choice), stand, sheet.rule.ceiling(s.quantity_id)) for s in steps
-    )
+    steps = tuple(_told(_channel(s, stand["channel"].choice), stand, sheet.rule.ceiling(s.quantity_id)) for s in steps)
     if stand["after-peak"].choice == "back-off":
         steps = tuple(_with_note(s, tr("Then a hair back off.")) if s.aim == "peak" else s for s in steps)
     route = ordered(steps, after)

@@ -304,7 +304,10 @@ class StandInBench:
         tone = conditions.tone_hz or 1000.0
         here = self._modulated(conditions, conditions.mic_mv or 0.0, tone, seconds)
         if quantity_id == "tx.audio_response":
-            other, name = self._modulated(conditions, conditions.mic_mv or 0.0, 1000.0, seconds), "stand-in audio bridge"
+            other, name = (
+                self._modulated(conditions, conditions.mic_mv or 0.0, 1000.0, seconds),
+                "stand-in audio bridge",
+            )
         else:
             other, name = self._left_over(conditions, seconds), "stand-in modulation meter, tone off"
         if min(here, other) <= 0:

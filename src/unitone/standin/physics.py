@@ -475,7 +475,9 @@ def _send_problems(send: Send, controls: set[str]) -> list[tuple[Place, str]]:
         found.append((("send", "coil"), "the first coil has none before it to be coupled to. Take its coupling out."))
     for a, b in zip(send.coil, send.coil[1:], strict=False):
         if a.coupling is not None and b.coupling is not None:
-            found.append((("send", "coil"), f"{b.adjuster}: three coils in a row cannot be coupled. Take one coupling out."))
+            found.append(
+                (("send", "coil"), f"{b.adjuster}: three coils in a row cannot be coupled. Take one coupling out.")
+            )
     if send.coil[-1].coupling is not None:
         found.append((("send", "coil"), "the last coil is the final's tank and stands alone. Take its coupling out."))
     if send.processor is not None and send.processor.control not in controls:

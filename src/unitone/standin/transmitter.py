@@ -60,7 +60,7 @@ class Transmitter:
         watts = send.power * saturated / losses[-1] * supply_share**2
         if send.holds_at is None:
             return watts
-        return watts / (1.0 + (watts / send.holds_at) ** _KNEE) ** (1.0 / _KNEE)
+        return float(watts / (1.0 + (watts / send.holds_at) ** _KNEE) ** (1.0 / _KNEE))
 
     def _losses(self, carrier_hz: float) -> list[float]:
         """Power loss factor of each coil, or coupled pair, at the carrier; the last is the tank's."""

@@ -1,0 +1,74 @@
+"""What a job's tape says of the hill of one adjuster: its readings as heights, and where its stops were felt."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from unitone.coach.peak import Point
+from unitone.job.state import JobState, Logged
+from unitone.quantities.registry import Quantity
+from unitone.sheet.model import TURN, Step
+
+
+def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
+    """A reading as (dB that rise towards the peak, spread in dB); None where it has no number."""
+    value, std = logged.reading.value, logged.reading.std
+    if value is None:
+        return None
+    if q.kind == "ratio-db":
+        return value, std or q.usual_std
+    if q.kind == "dbc":
+        return -value, std or q.usual_std
+    if q.kind == "percent":
+        return -20.0 * math.log10(max(value, 1e-3) / 100.0), 8.69 * (std or q.usual_std) / max(value, 1e-3)
+    if q.kind == "watts":
+        return 10.0 * math.log10(max(value, 1e-6)), 4.34 * (std or q.usual_std) / max(value, 1e-6)
+    return 20.0 * math.log10(max(value, 1e-9)), 8.69 * (std or q.usual_std) / max(value, 1e-9)
+
+
+def visit_plan(step: Step) -> list[str]:
+    """Which adjuster when: each once; a coupled pair first, second, first again, second again.
+
+    Where the coils are brought even over several places, once is enough: the places together tell the rest.
+    """
+    plan: list[str] = []
+    for group in step.adjust:
+        plan += list(group) * (2 if len(group) == 2 and step.aim != "level" else 1)
+    return plan
+
+
+def hill_points(state: JobState, step: Step, adjuster: str, since: int) -> list[Logged]:
+    """Readings of the step since ``since`` that differ, in what reaches them, by this adjuster alone from now."""
+    reaching = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
+    wanted = replace(step.setting, level_dbm=None)
+    return [
+        x
+        for x in state.readings
+        if x.seq > since
+        and x.reading.quantity_id == step.quantity_id
+        and replace(x.reading.conditions, level_dbm=None) == wanted
+        and all(x.positions[a] == state.positions[a] for a in reaching)
+    ]
+
+
+def points_of(q: Quantity, readings: list[Logged], adjuster: str) -> list[Point]:
+    found = []
+    for x in readings:
+        h = height(q, x)
+        if h is not None:
+            found.append(Point(x.positions[adjuster] / TURN, h[0], h[1], x.reading.conditions.level_dbm))
+    return found
+
+
+def stops_touched(state: JobState, adjuster: str) -> tuple[int | None, int | None]:
+    """Positions (millidegrees from found) where the stops were felt: anticlockwise, clockwise."""
+    low = high = None
+    position = 0
+    for turn in state.turns:
+        if turn.adjuster != adjuster:
+            continue
+        position += turn.moved
+        if turn.stop:
+            low, high = (position, high) if turn.asked < 0 else (low, position)
+    return low, high
