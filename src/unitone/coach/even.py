@@ -9,7 +9,7 @@ squares with priors (a Gaussian approximation of the posterior); what is predict
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
@@ -31,7 +31,7 @@ _WHOLE, _EACH = 3, 5
 #: A reading is believed this well (dB) besides its own spread, and this share of how far it lies under the best.
 _MODEL_DB, _MODEL_SHARE = 0.02, 0.05
 #: How much evenness a decibel more of power on the average is worth.
-_POWER_WORTH = 0.15
+_POWER_WORTH = 0.3
 #: Outside its limit a place counts so many times what it is outside by.
 _OUTSIDE = 6.0
 #: The limit's ends are kept away from by this (dB).
@@ -241,8 +241,8 @@ def unevenness(heights: Floats, wanted: Wanted) -> float:
 
 #: So many turns of all coils towards a better evenness, then what is reached is left.
 _ROUNDS = 10
-#: How far a coil may be sent from the best setting that was read (turns): first, and when that was tried.
-_TRUST = (1.25, 0.9, 0.6, 0.5)
+#: How far a coil may be sent from the best setting that was read (turns): where the surface is this sure (dB), else round by round.
+_TRUST, _SURE_DB = (3.0, 1.25, 0.9, 0.6, 0.5), 0.2
 #: A gain smaller than this (dB) is not worth a turn.
 _WORTH_DB = 0.1
 #: From least to most (dB), places that are even by this are left: within ±2.5 %.
@@ -309,13 +309,15 @@ def _goal(
 ) -> tuple[tuple[float, ...] | None, Literal["ends", "stagger", "even", "best"], float]:  # fmt: skip
     """Where the coils should stand for what is read next, why, and the gain that is expected; None when it is done."""
     rounds = _settings(reads, anchors, coils.step)
-    peaked = next((r for r in rounds if _same(r[0], tops, coils.step)), None)
-    if peaked is None:
+    if not any(_same(r, tops, coils.step) for r in rounds):
         return tuple(tops), "ends", 0.0
-    tried = min(rounds, key=lambda r: unevenness(np.array(list(r[1].values())), wanted))
-    if _is_even(tried[1], wanted):
-        return (None if _same(now, tried[0], coils.step) else tried[0]), "best", 0.0
     surface = _fitted(coils, tuple(reads), tuple(tops))
+    costs = [unevenness(_known(surface, reads, r, wanted, coils.step), wanted) for r in rounds]
+    best_cost = min(costs)
+    tried = rounds[costs.index(best_cost)]
+    stop = None if _same(now, tried, coils.step) else tried
+    if _is_even(_known(surface, reads, tried, wanted, coils.step), wanted):
+        return stop, "best", 0.0
     since = _since_peaked(reads, tops, anchors, coils.step)
     for n in range(coils.count):
         if not _flanked(since, n, tops[n], anchors, coils.step):
@@ -324,15 +326,26 @@ def _goal(
             way = 1.0 if n % 2 else -1.0
             aim = max((_inside(tops[n] + w * far, coils, n) for w in (way, -way)), key=lambda x: abs(x - tops[n]))
             return tuple(aim if c == n else v for c, v in enumerate(now)), "stagger", 0.0
-    best_cost = unevenness(np.array(list(tried[1].values())), wanted)
-    trust = _TRUST[min(len(rounds) - 1, len(_TRUST) - 1)]
-    aim_at = _best(coils, tuple(reads), tuple(tops), wanted, tried[0], trust)
-    predicted, _ = surface.predict(aim_at, anchors)
+    # Far only where the surface is sure of what is there, and nearer with every round.
+    for trust in _TRUST[:1] + _TRUST[min(len(rounds), len(_TRUST) - 1) :]:
+        aim_at = _best(coils, tuple(reads), tuple(tops), wanted, tried, trust)
+        predicted, doubt = surface.predict(aim_at, wanted.places)
+        if float(doubt.max()) < _SURE_DB:
+            break
     gain = best_cost - unevenness(predicted, wanted)
-    known = any(_same(aim_at, r[0], coils.step) for r in rounds)
+    known = any(_same(aim_at, r, coils.step) for r in rounds)
     if len(rounds) <= _ROUNDS and not known and gain > _WORTH_DB:
         return aim_at, "even", gain
-    return (None if _same(now, tried[0], coils.step) else tried[0]), "best", 0.0
+    return stop, "best", 0.0
+
+
+def _known(
+    surface: Surface, reads: Sequence[Read], turns: tuple[float, ...], wanted: Wanted, step: float
+) -> Floats:  # fmt: skip
+    """The heights of all places at a setting that was read at some of them: as read, else as the surface says."""
+    heights = surface.predict(turns, wanted.places)[0]
+    read = _heights_at(reads, turns, wanted.places, step)
+    return np.array([read.get(p, h) for p, h in zip(wanted.places, heights, strict=True)])
 
 
 def _begun(
@@ -359,9 +372,9 @@ def _since_peaked(
     return reads[first:]
 
 
-def _is_even(heights: Mapping[float, float], wanted: Wanted) -> bool:
+def _is_even(heights: Floats, wanted: Wanted) -> bool:
     """Inside the limit everywhere, and as even as is worth asking?"""
-    low, high = min(heights.values()), max(heights.values())
+    low, high = float(heights.min()), float(heights.max())
     inside = (wanted.low is None or low >= wanted.low + _GUARD_DB) and (
         wanted.high is None or high <= wanted.high - _GUARD_DB
     )
@@ -385,16 +398,13 @@ def _heights_at(
     return {r.place: r.height for r in reads if r.place in anchors and _same(r.turns, turns, step)}
 
 
-def _settings(
-    reads: Sequence[Read], anchors: Sequence[float], step: float
-) -> list[tuple[tuple[float, ...], dict[float, float]]]:
-    """Every setting of the coils at which all the anchors were read."""
-    found: list[tuple[tuple[float, ...], dict[float, float]]] = []
+def _settings(reads: Sequence[Read], anchors: Sequence[float], step: float) -> list[tuple[float, ...]]:
+    """Every setting of the coils at which all the anchors were read, in that order."""
+    found: list[tuple[float, ...]] = []
     for r in reads:
-        if not any(_same(r.turns, f[0], step) for f in found):
-            heights = _heights_at(reads, r.turns, anchors, step)
-            if len(heights) == len(anchors):
-                found.append((r.turns, heights))
+        new = not any(_same(r.turns, f, step) for f in found)
+        if new and len(_heights_at(reads, r.turns, anchors, step)) == len(anchors):
+            found.append(r.turns)
     return found
 
 

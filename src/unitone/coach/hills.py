@@ -72,3 +72,26 @@ def stops_touched(state: JobState, adjuster: str) -> tuple[int | None, int | Non
         if turn.stop:
             low, high = (position, high) if turn.asked < 0 else (low, position)
     return low, high
+
+
+def slope_before(state: JobState, step: Step, adjuster: str) -> float:
+    """What a millidegree of an adjuster did to the step's quantity, from the last two readings between which it alone was turned.
+
+    Nought where it never was. Other adjusters may have moved since: the slope tells the way and about how far, not the place.
+    """
+    others = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
+    read = [
+        x
+        for x in state.readings
+        if x.reading.quantity_id == step.quantity_id
+        and x.reading.value is not None
+        and not x.reading.bound
+        and x.reading.conditions == step.setting
+    ]
+    for before, after in reversed(list(zip(read, read[1:], strict=False))):
+        moved = after.positions[adjuster] - before.positions[adjuster]
+        if moved and all(before.positions[a] == after.positions[a] for a in others):
+            difference = (after.reading.value or 0.0) - (before.reading.value or 0.0)
+            spread = max(after.reading.std or 0.0, before.reading.std or 0.0, step.quantity.usual_std)
+            return difference / moved if abs(difference) > 3.0 * spread else 0.0
+    return 0.0

@@ -41,14 +41,15 @@ class SetMove:
 
 def next_set_move(
     spots: Sequence[Spot], target: float, close: float, adjuster: Adjuster, position_mdeg: int,
-    stops_mdeg: tuple[int | None, int | None], first_mdeg: int | None = None, beyond: float = 1.05,
+    stops_mdeg: tuple[int | None, int | None], first_mdeg: int | None = None, beyond: float = 1.05, slope: float = 0.0,
 ) -> SetMove:  # fmt: skip
     """The next move towards ``target``; a reading within ``close`` of it is near enough.
 
     ``spots`` in the order taken, all with the rest of the radio unchanged.
     Bracketed targets are interpolated; otherwise the last slope is followed, at
     most four first moves at a time. A trimmer without stops is followed round. ``first_mdeg``: a first move other than usual,
-    where a wrong one does harm; ``beyond``: how far past where the last slope meets the target, so as to enclose it.
+    where a wrong one does harm; ``beyond``: how far past where the last slope meets the target, so as to enclose it. ``slope``: what a
+    millidegree did when it was turned before, where that is known.
     """
     low, high = stops_mdeg
     here = [s for s in spots if s.mdeg == position_mdeg]
@@ -60,6 +61,12 @@ def next_set_move(
     first = first_mdeg or _FIRST_MDEG[adjuster.kind]
     by_place: dict[int, Spot] = {s.mdeg: s for s in spots}
     places = sorted(by_place.values(), key=lambda s: s.mdeg)
+    if len(places) == 1 and slope:
+        # Known from before: which way, and about how far.
+        far = round(min(max((target - now.value) / slope, -4.0 * first), 4.0 * first) / adjuster.step_mdeg)
+        ahead = position_mdeg + (far or (1 if (target - now.value) / slope > 0 else -1)) * adjuster.step_mdeg
+        if (low is None or ahead >= low) and (high is None or ahead <= high):
+            return SetMove("go", ahead, "toward-target")
     if len(places) == 1:
         return SetMove("go", _inside(position_mdeg + first, low, high, position_mdeg - first), "first-try")
     bracket = _bracket(places, target)

@@ -13,7 +13,7 @@ from unitone.coach.bounds import FIRST_MDEG, bounded, first_move, upper
 from unitone.coach.compromise import compromise
 from unitone.coach.even import next_even_move
 from unitone.coach.find_level import next_level
-from unitone.coach.hills import hill_points, points_of, stops_touched, visit_plan
+from unitone.coach.hills import hill_points, points_of, slope_before, stops_touched, visit_plan
 from unitone.coach.levelling import even_problem, is_even, peaked_at, place_on_band
 from unitone.coach.peak import Move, Point, curve, fit_hill, next_move, scale_of
 from unitone.coach.setting import Spot, next_set_move
@@ -428,7 +428,7 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
         return _biased(state, step, spots, target, close)
     # Which way a bias preset goes is not known before the first reading after a move: a small one does no harm.
     first = _CAREFUL_MDEG if q.id == "tx.bias_volts" else None
-    move = next_set_move(spots, target, close, part, here, stops, first)
+    move = next_set_move(spots, target, close, part, here, stops, first, slope=slope_before(state, step, adjuster))
     if move.act == "read":
         return _at(state, step, step.setting, "first-reading")
     if move.act == "go":
