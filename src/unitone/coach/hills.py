@@ -38,6 +38,11 @@ def visit_plan(step: Step) -> list[str]:
     return plan
 
 
+def is_null(step: Step) -> bool:
+    """Is something nulled that is read in dB under the carrier: a trap, a balance?"""
+    return step.aim == "null" and step.quantity.kind == "dbc"
+
+
 def hill_points(state: JobState, step: Step, adjuster: str, since: int) -> list[Logged]:
     """Readings of the step since ``since`` that differ, in what reaches them, by this adjuster alone from now."""
     reaching = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]

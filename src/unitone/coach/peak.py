@@ -19,6 +19,8 @@ from numpy.typing import NDArray
 from unitone.sheet.model import TURN, Adjuster
 
 _WIDTHS = np.geomspace(0.3, 3.0, 11)
+#: A null of a balance or a trap is as narrow as its floor is deep.
+_NARROW = np.geomspace(0.03, 3.0, 17)
 _REACH_TURNS = 6.0
 _GRID = np.arange(-_REACH_TURNS, _REACH_TURNS + 1e-9, 1 / 32)
 #: A fit whose top is known this well (turns, cores) needs no more flank readings.
@@ -46,6 +48,7 @@ class Fit:
     weights: NDArray[np.float64]
     scale: float
     slope: float
+    widths: NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -64,8 +67,8 @@ def scale_of(adjuster: Adjuster) -> float:
     return 1.0 if adjuster.kind == "core" else 1.0 / 12.0
 
 
-def fit_hill(points: Sequence[Point], slope: float, scale: float = 1.0) -> Fit:
-    """Posterior over top and half-width. Raises ValueError for no points.
+def fit_hill(points: Sequence[Point], slope: float, scale: float = 1.0, narrow: bool = False) -> Fit:
+    """Posterior over top and half-width; ``narrow``: a null, which may be far narrower than a hill. Raises ValueError for no points.
 
     The spread of each reading is widened by a twentieth of its drop from the best,
     as the true flanks are not exactly those of one tuned circuit.
@@ -77,7 +80,8 @@ def fit_hill(points: Sequence[Point], slope: float, scale: float = 1.0) -> Fit:
     best = {q.level: max(r.height for r in points if r.level == q.level) for q in points}
     drop = np.array([best[q.level] - q.height for q in points])
     variance = np.array([max(q.std, 0.02) for q in points]) ** 2 + (0.06 * drop) ** 2 + 0.03**2
-    shape = -slope * 10.0 * np.log10(1.0 + ((p[None, None, :] - _GRID[:, None, None]) / _WIDTHS[None, :, None]) ** 2)
+    widths = _NARROW if narrow else _WIDTHS
+    shape = -slope * 10.0 * np.log10(1.0 + ((p[None, None, :] - _GRID[:, None, None]) / widths[None, :, None]) ** 2)
     chi2 = np.zeros(shape.shape[:2])
     for level in best:
         group = np.array([q.level == level for q in points])
@@ -92,8 +96,8 @@ def fit_hill(points: Sequence[Point], slope: float, scale: float = 1.0) -> Fit:
     over_x = weights.sum(axis=1)
     x0 = float(over_x @ _GRID)
     std = math.sqrt(max(float(over_x @ (_GRID - x0) ** 2), 0.0) + (1 / 32) ** 2 / 12)
-    width = float(weights.sum(axis=0) @ _WIDTHS)
-    return Fit(x0 * scale, std * scale, width * scale, weights, scale, slope)
+    width = float(weights.sum(axis=0) @ widths)
+    return Fit(x0 * scale, std * scale, width * scale, weights, scale, slope, widths)
 
 
 def curve(
@@ -108,7 +112,7 @@ def curve(
     rows, columns = np.unravel_index(keep, fit.weights.shape)
     weight = fit.weights[rows, columns]
     weight = weight / weight.sum()
-    x0, w = _GRID[rows][:, None], _WIDTHS[columns][:, None]
+    x0, w = _GRID[rows][:, None], fit.widths[columns][:, None]
 
     def shape(at: NDArray[np.float64]) -> NDArray[np.float64]:
         return np.asarray(-fit.slope * 10.0 * np.log10(1.0 + ((at[None, :] - x0) / w) ** 2))
@@ -125,6 +129,7 @@ def next_move(
     adjuster: Adjuster,
     position_mdeg: int,
     stops_mdeg: tuple[int | None, int | None],
+    narrow: bool = False,
 ) -> Move:
     """The next move from the readings of this visit.
 
@@ -148,7 +153,7 @@ def next_move(
         if high is not None and first > high:
             first = _snap(position_mdeg - round(0.5 * scale * TURN), step)
         return Move("go", first, "first-move")
-    fit = fit_hill(points, slope, scale)
+    fit = fit_hill(points, slope, scale, narrow)
     if _is_dead(points, scale):
         return Move("stop", 0, "dead")
     if len(points) >= _MAX_READINGS:

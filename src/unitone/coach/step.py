@@ -13,7 +13,7 @@ from unitone.coach.bounds import FIRST_MDEG, bounded, first_move, upper
 from unitone.coach.compromise import compromise
 from unitone.coach.even import next_even_move
 from unitone.coach.find_level import next_level
-from unitone.coach.hills import hill_points, points_of, slope_before, stops_touched, visit_plan
+from unitone.coach.hills import hill_points, is_null, points_of, slope_before, stops_touched, visit_plan
 from unitone.coach.levelling import even_problem, is_even, peaked_at, place_on_band
 from unitone.coach.peak import Move, Point, curve, fit_hill, next_move, scale_of
 from unitone.coach.setting import Spot, next_set_move
@@ -278,6 +278,7 @@ def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, 
         state.sheet.adjuster(adjuster),
         state.positions[adjuster],
         stops_touched(state, adjuster),
+        is_null(step),
     )
 
 
@@ -296,7 +297,12 @@ def _run_move(state: JobState, step: Step, adjuster: str, since: int, first: int
     later = sum(t.moved for t in state.turns if t.adjuster == adjuster and end is not None and t.seq >= end)
     position = state.positions[adjuster] - later
     return next_move(
-        points, step.quantity.hill_slope, state.sheet.adjuster(adjuster), position, stops_touched(state, adjuster)
+        points,
+        step.quantity.hill_slope,
+        state.sheet.adjuster(adjuster),
+        position,
+        stops_touched(state, adjuster),
+        is_null(step),
     )
 
 
@@ -475,7 +481,7 @@ def hill(state: JobState, step: Step, adjuster: str) -> tuple[list[Point], Hill 
     scale = scale_of(state.sheet.adjuster(adjuster))
     if max(at) - min(at) < 0.05 * scale:
         return points, None
-    fit = fit_hill(points, step.quantity.hill_slope, scale)
+    fit = fit_hill(points, step.quantity.hill_slope, scale, is_null(step))
     turns = np.linspace(min(at) - 0.5 * scale, max(at) + 0.5 * scale, 61)
     mean, spread = curve(fit, points, turns)
     sure = fit.std < 0.3 * scale and min(at) - 0.5 * scale <= fit.x0 <= max(at) + 0.5 * scale

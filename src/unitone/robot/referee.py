@@ -180,7 +180,7 @@ class Referee:
             for p, (a, b) in zip(peaked, map(self.range_of, names), strict=True)
         ]
         limits = Bounds([a for a, _ in ends], [b for _, b in ends])
-        found = differential_evolution(at, limits, popsize=12, maxiter=70, tol=1e-3, rng=1, polish=False, x0=peaked)
+        found = differential_evolution(at, limits, popsize=10, maxiter=50, tol=1e-3, rng=1, polish=False, x0=peaked)
         at(found.x)
         self._best(names, cost)
         return self.unevenness_db(step)
