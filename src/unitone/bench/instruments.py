@@ -15,6 +15,24 @@ from unitone.quantities.registry import CANONICAL_UNIT, QUANTITIES, Quantity
 from unitone.quantities.show import number
 from unitone.words import tr
 
+#: How an instrument is connected, and what a wattmeter shows.
+PickUp = Literal["in line", "loop", "x10 probe", "x1 probe"]
+Reads = Literal["", "mean", "peak"]
+#: Readings taken off a radio's high frequency: what a probe loads and bends.
+_RADIO_FREQUENCY = frozenset(
+    {
+        "tx.power",
+        "tx.pep",
+        "tx.frequency_error",
+        "tx.harmonic",
+        "tx.carrier_suppression",
+        "osc.frequency",
+        "ref.frequency",
+        "rx.lo_error",
+    }
+)
+#: Up to here a ×1 probe's metre of cable and hundred picofarads do little harm (Hz): common practice, no source.
+_PLAIN_PROBE_HZ = 1e6
 Standing = Literal["calibrated", "indicative only"]
 #: Quantities whose errors add in decibels rather than in per cent of the reading.
 _IN_DB = ("level", "ratio-db", "s-units", "dbc", "gain-db")
@@ -53,6 +71,8 @@ class Instrument:
     found_u_pct: float | None = None
     found_u_ppm: float | None = None
     found: str = ""
+    pick_up: PickUp = "in line"
+    reads: Reads = ""
 
     def serves(self, quantity_id: str) -> bool:
         """Can this instrument read that quantity?"""
@@ -95,8 +115,30 @@ class Instrument:
         limit = self.limits(q, value)
         return None if limit is None else limit / math.sqrt(3.0)
 
+    def unfit(self, q: Quantity, hz: float | None) -> str:
+        """Why this instrument is no pick-off for a reading at ``hz``, with the cure; empty where it is one."""
+        if self.pick_up != "x1 probe" or q.id not in _RADIO_FREQUENCY or (hz is not None and hz <= _PLAIN_PROBE_HZ):
+            return ""
+        return tr(
+            "a ×1 probe passes a few megahertz and hangs some hundred picofarads on the circuit: at {mhz} MHz it tells neither power nor "
+            "frequency. Switch it to ×10, or use a pick-up loop or a pad in line.", mhz=number((hz or 27e6) / 1e6, 0),
+        )  # fmt: skip
+
+    def relative(self, q: Quantity) -> str:
+        """A word where a reading is relative only, or is not what its name says; empty where it is."""
+        if q.id in ("tx.harmonic", "tx.power", "tx.pep") and self.pick_up in ("loop", "x10 probe"):
+            how = tr("a loop") if self.pick_up == "loop" else tr("a ×10 probe")
+            return tr("by {how}: relative only, compare it with itself; for the figure use a pad in line", how=how)
+        if q.id == "tx.pep" and self.reads == "mean":
+            return tr(
+                "a mean-reading meter: right on one steady tone, half of the PEP on two equal tones, far less on speech"
+            )
+        return ""
+
     def warning(self, q: Quantity, value: float) -> str:
-        """A word on a reading that sits low on the scale; empty where it does not."""
+        """A word on a reading that is relative only, or sits low on the scale; empty where all is well."""
+        if told := self.relative(q):
+            return told
         if self.full_scale is None or q.kind in _IN_DB or abs(value) >= LOW_ON_SCALE * self.full_scale:
             return ""
         if not self.pct_full_scale:
@@ -137,7 +179,7 @@ class Instrument:
 
     def to_data(self) -> dict[str, Any]:
         """As plain data; nothing that is at its default is written."""
-        plain = {k: v for k, v in self.__dict__.items() if v not in (None, "")}
+        plain = {k: v for k, v in self.__dict__.items() if v not in (None, "", "in line")}
         return {**plain, "measures": list(self.measures)}
 
     @classmethod

@@ -40,6 +40,8 @@ class Kit:
     steps_db: tuple[tuple[float, float], ...] = ()
     level_u_db: float | None = None
     leak_db: float | None = None
+    #: What the dummy load is rated for (W); None where nobody has said.
+    load_w: float | None = None
 
     @property
     def fixed_db(self) -> float:
@@ -75,6 +77,7 @@ class Kit:
             **({"steps_db": [list(s) for s in self.steps_db]} if self.steps_db else {}),
             **({"level_u_db": self.level_u_db} if self.level_u_db is not None else {}),
             **({"leak_db": self.leak_db} if self.leak_db is not None else {}),
+            **({"load_w": self.load_w} if self.load_w is not None else {}),
         }
 
     @classmethod
@@ -198,6 +201,6 @@ HOOK_UPS: dict[str, tuple[str, tuple[str, ...], str]] = {
     "send": (
         "send",
         ("Aerial socket", "Wattmeter", "Dummy load"),
-        "Generator off the aerial socket, dummy load rated for the power. RF burns; the load gets hot.",
+        "Generator off the aerial socket, dummy load on. RF burns; the load gets hot.",
     ),
 }

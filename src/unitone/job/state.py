@@ -151,6 +151,8 @@ class JobState:
     #: The last and the first reading at each test point: what a voltage table shows.
     points: dict[tuple[str, Conditions], Logged] = field(default_factory=dict)
     points_found: dict[tuple[str, Conditions], Logged] = field(default_factory=dict)
+    #: What a wrong hook-up broke on the simulated bench: generator, final.
+    damaged: set[str] = field(default_factory=set)
     approved: str = ""
     status: tuple[str, str] = ("open", "")
     finished: str = ""
@@ -375,6 +377,10 @@ def _simple(state: JobState, entry: Entry) -> None:
         end = state.loose.get(data["entry"])
         if end is not None:
             state.loose[end.entry_id] = replace(end, tied=entry.seq, stays=data.get("stays", ""))
+    elif kind == "damage":
+        state.damaged.add(data["what"])
+    elif kind == "mended":
+        state.damaged.discard(data["what"])
     elif kind == "note":
         state.notes.append((entry.utc, data["text"]))
     elif kind == "card":

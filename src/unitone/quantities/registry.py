@@ -69,6 +69,7 @@ _ALL = (
     Quantity("tx.harmonic", "second harmonic", "dbc", "dBc", 0, "low", "send", 1.0, 0.5, -200, 0),
     Quantity("tx.carrier_suppression", "carrier left in SSB", "dbc", "dBc", 0, "low", "send", 1.0, 0.5, -200, 0),
     Quantity("tx.field_strength", "relative field strength", "ratio-db", "dB", 1, "high", "send", 1.0, 0.3, 0, 200),
+    Quantity("tx.meter", "the radio's own power meter", "watts", "W", 1, "nominal", "send", usual_std=0.05, low=0, high=2000),
     Quantity("tx.audio_response", "audio against 1 kHz", "gain-db", "dB", 1, "nominal", "send", usual_std=0.3, low=-80, high=40),
     Quantity("tx.hum_noise", "hum and noise, below the tone", "ratio-db", "dB", 0, "high", "send", 0.0, 0.5, 0, 120),
     Quantity("rx.sinad", "SINAD", "ratio-db", "dB", 1, "high", "receive", 1.6, 0.25, 0, 80),

@@ -220,6 +220,8 @@ class Referee:
             return radio.vco_volts(place)
         if quantity_id == "tx.power":
             return self.watts_at(conditions)
+        if quantity_id == "tx.meter":
+            return radio.own_meter(self.watts_at(conditions))
         if quantity_id == "supply.current":
             return radio.supply_amps(place)
         if quantity_id == "tx.field_strength":

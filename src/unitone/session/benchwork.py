@@ -66,6 +66,8 @@ class BenchWork(ShopWork):
         instrument = instrument_for(self.state.instruments, q.id, self.state.chosen.get(q.id, ""))
         value = raw = u = None
         warning = ""
+        if instrument is not None and (unfit := instrument.unfit(q, self._at_hz(q.id, wanted))):
+            raise EntryError(f"{instrument.name}: {unfit}")
         if entry.value is not None:
             raw = value = canonical(entry, q, nominal)
             if instrument is not None:
@@ -99,6 +101,12 @@ class BenchWork(ShopWork):
             raw if corrected else None, value - raw if corrected and value is not None and raw is not None else 0.0,
             typed.strip(), u, warning,
         )  # fmt: skip
+
+    def _at_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
+        """The frequency at which a quantity is picked off."""
+        if quantity_id.startswith("tx."):
+            return float(self.sheet.carrier_hz(wanted.channel, wanted.band))
+        return self._nominal_hz(quantity_id, wanted)
 
     def _nominal_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
         if quantity_id in ("tx.frequency_error", "rx.frequency_error"):

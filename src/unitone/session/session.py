@@ -23,6 +23,7 @@ from unitone.job.verdicts import Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.session.benchwork import BenchWork, my_bench
+from unitone.session.sending import breaks, load_problem
 from unitone.sheet.library import Library, open_file, physics_path
 from unitone.sheet.model import Conditions, Reach, Sheet, Step
 from unitone.sheet.reach import EVERYTHING, actions_of
@@ -175,8 +176,32 @@ class Session(BenchWork):
             self._append("phase", {"phase": "adjust"})
 
     def confirm_hook_up(self, way: str) -> None:
-        """The technician says that the bench is now hooked up for ``way``."""
+        """The technician says that the bench is now hooked up for ``way``. Raises HookUpError for a dummy load that is far too small."""
+        if way == "send" and (problem := load_problem(self.state)):
+            raise HookUpError(problem)
         self._append("hook-up", {"way": way})
+
+    def key_anyway(self) -> str:
+        """Key as the bench stands, hooked up or not: on the simulated bench alone. Returns what broke, empty for nothing.
+
+        Raises HookUpError on a bench of real instruments: there the interlock is not forced.
+        """
+        if not isinstance(self.bench, StandInBench):
+            raise HookUpError(
+                "The interlock is forced on the simulated bench only. Hook up for sending, then confirm it."
+            )
+        broken = breaks(self.state)
+        if broken:
+            self._append("damage", {"what": broken})
+            self.bench.damaged.add(broken)
+        return broken
+
+    def mend(self) -> None:
+        """Whatever a wrong hook-up broke on the simulated bench is made whole again."""
+        for what in sorted(self.state.damaged):
+            self._append("mended", {"what": what})
+            if isinstance(self.bench, StandInBench):
+                self.bench.damaged.discard(what)
 
     def set_up(self, conditions: Conditions) -> None:
         """Generator, channel and front panel now stand at ``conditions``. Raises BenchError when out of the generator's reach."""
@@ -502,4 +527,5 @@ def _bench_for(state: JobState, opening: Entry) -> Bench:
     for name, moved in state.positions.items():
         if name in bench.radio.mechanics.moved_mdeg:
             bench.radio.mechanics.moved_mdeg[name] = moved
+    bench.damaged |= state.damaged
     return bench

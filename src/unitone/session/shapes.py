@@ -231,6 +231,9 @@ class BenchView:
     chain: tuple[str, ...]
     hook_up_words: str
     hook_up_ok: bool
+    #: What a wrong hook-up broke on the simulated bench, and what mends it; and whether the interlock can be forced here.
+    damage: tuple[str, str]
+    can_force: bool
     tape: tuple[TapeCell, ...]
     live: bool
     conditions: Conditions

@@ -36,6 +36,7 @@ from unitone.session.extras import (
 )
 from unitone.session.frequency import oscillator_words
 from unitone.session.plots import hill_view, level_curve
+from unitone.session.sending import DAMAGES, load_words, send_words
 from unitone.session.session import Session
 from unitone.session.shapes import Bar, BenchView, ChannelLine, LedgerRow, PathStage, Pin, RouteRow, TapeCell
 from unitone.session.steady import more_words
@@ -138,7 +139,9 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         hook_up=state.hook_up,
         hook_up_wanted=step.hook_up,
         chain=_chain(state, chain),
-        hook_up_words=words,
+        hook_up_words=_hook_up_words(state, step, words),
+        damage=_damage(state),
+        can_force=session.bench.simulated and step.hook_up == "send" and not hooked,
         hook_up_ok=hooked,
         tape=_tape(state),
         live=hooked and not state.finished and session.bench.can_measure(q_live) and q_live != "rx.squelch_opens",
@@ -153,13 +156,24 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     )
 
 
+def _hook_up_words(state: JobState, step: Step, words: str) -> str:
+    """What has to be true before the hook-up is confirmed, the dummy load's rating with it."""
+    return f"{words} {load_words(state)}".strip() if step.hook_up == "send" else words
+
+
+def _damage(state: JobState) -> tuple[str, str]:
+    """What a wrong hook-up broke, in words, and what mends it; empty where nothing is broken."""
+    found = [DAMAGES[w] for w in sorted(state.damaged)]
+    return (" ".join(d.words for d in found), found[0].cure) if found else ("", "")
+
+
 def _notes(state: JobState, step: Step) -> tuple[str, ...]:
     """What there is to say beside the step: of its oscillators, its VCO, whether it is steady; the sheet's own note last."""
     told, elsewhere = oscillator_words(state, step), elsewhere_words(state, step)
     if elsewhere:
         # The move says which trimmer: once is enough.
         told = re.sub(r"; turn \S+(?=\.)", "", told)
-    words = (told, elsewhere, vco_words(state, step), *more_words(state, step), step.note)
+    words = (told, elsewhere, vco_words(state, step), *more_words(state, step), *send_words(state, step), step.note)
     return tuple(w for w in words if w)
 
 
@@ -437,6 +451,8 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
         return TapeCell(time, data["adjuster"], text, struck)
     if entry.kind == "hook-up":
         return TapeCell(time, tr("hook-up"), tr(data["way"]), struck)
+    if entry.kind in ("damage", "mended"):
+        return TapeCell(time, tr(data["what"]), tr("burnt") if entry.kind == "damage" else tr("mended"), struck)
     if entry.kind == "concluded":
         step = next((s for s in state.sheet.steps if s.id == data["step"]), None)
         return TapeCell(time, step.title if step else data["step"], tr(data["outcome"]), struck)
@@ -476,7 +492,7 @@ def _short(quantity_id: str) -> str:
         "vco.volts": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
         "supply.current": "current", "rx.lo_error": "LO", "supply.volts": "supply", "osc.frequency": "osc.", "tx.bias_volts": "bias",
         "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.",
-        "tx.carrier_suppression": "carrier", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_volts": "audio",
+        "tx.carrier_suppression": "carrier", "tx.audio_response": "audio", "tx.hum_noise": "hum", "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_volts": "audio",
         "rx.agc_volts": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
     }  # fmt: skip
     return tr(names.get(quantity_id, quantity_id))

@@ -32,13 +32,15 @@ _SETTLE_SECONDS = 0.3
 _TIMEBASE_PPM = 0.05
 #: The radio has been on for a quarter of an hour before the first reading: the reference has warmed up.
 _WARMED_UP_SECONDS = 900.0
+#: What a generator with a burnt attenuator gives.
+_DEAD_DBM = -170.0
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 
 _AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter"})
 _SEND = frozenset(
     {
         "tx.power", "tx.frequency_error", "tx.deviation", "tx.harmonic", "tx.am_depth", "tx.pep", "tx.carrier_suppression",
-        "tx.bias_current", "tx.audio_response", "tx.hum_noise", "tx.field_strength",
+        "tx.bias_current", "tx.audio_response", "tx.hum_noise", "tx.field_strength", "tx.meter",
     }
 )  # fmt: skip
 #: Counted with a pick-up loop at a test point: an oscillator by itself, or what the receiver's mixer is fed with.
@@ -57,6 +59,8 @@ class StandInBench:
         self.radio = radio
         self._clock = max(already, _WARMED_UP_SECONDS)
         self._hand = stream(radio.seed, "instruments")
+        #: What a wrong hook-up broke: ``generator`` gives nothing any more, ``final`` next to nothing.
+        self.damaged: set[str] = set()
         self._stamp: object = None
         self._tones: list[TonePowers] = []
         self._audio_square: list[float] = []
@@ -71,7 +75,7 @@ class StandInBench:
             return physics.send is not None and {
                 "tx.deviation": physics.send.most_deviation > 0, "tx.am_depth": physics.send.am is not None,
                 "tx.carrier_suppression": physics.send.balance is not None, "tx.bias_current": physics.bias is not None,
-                "tx.field_strength": physics.aerial is not None,
+                "tx.field_strength": physics.aerial is not None, "tx.meter": physics.send.meter is not None,
             }.get(quantity_id, True)  # fmt: skip
         if quantity_id == "supply.current":
             return physics.draw is not None
@@ -153,6 +157,7 @@ class StandInBench:
         return Place(conditions.way, conditions.band, conditions.mode, self._channel(conditions))
 
     def _signal(self, conditions: Conditions, level_dbm: float) -> Signal:
+        level_dbm = _DEAD_DBM if "generator" in self.damaged else level_dbm
         hz = float(self.radio.sheet.carrier_hz(self._channel(conditions)))
         return Signal(hz, level_dbm, conditions.tone_hz or 0.0, conditions.deviation_hz or 0.0)
 
@@ -241,6 +246,7 @@ class StandInBench:
             )
         if quantity_id == "tx.field_strength":
             return self._field(conditions)
+        self.radio.broken = "final" in self.damaged
         if quantity_id == "tx.bias_current":
             amps = self.radio.idle_amps(self._clock)
             return Measured(
@@ -261,6 +267,9 @@ class StandInBench:
                 0.01 * watts,
                 source="stand-in",
             )
+        if quantity_id == "tx.meter":
+            shown = self.radio.own_meter(total_watts(sent)) * (1 + 0.005 * self._hand.standard_normal())
+            return Measured(shown, "the radio's own meter", 0.02 * shown, source="stand-in")
         if quantity_id == "tx.harmonic":
             second = [line.dbc for line in lines(sent) if line.hz > 1.5 * sent[0].centre_hz]
             level = max(second, default=-100.0) + 0.3 * float(self._hand.standard_normal())

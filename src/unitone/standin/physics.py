@@ -321,6 +321,14 @@ class Bias(_Part):
     warms: Seconds = Field(default=60.0, gt=0)
 
 
+class OwnMeter(_Part):
+    """[send.meter]: the radio's own power meter: its preset makes it show between ``least`` and ``most`` of the power."""
+
+    adjuster: str
+    least: float = Field(gt=0)
+    most: float
+
+
 class Send(_Part):
     """[send]: power chain and modulator. The last coil is the tank; those before it carry drive."""
 
@@ -337,6 +345,7 @@ class Send(_Part):
     trap: Trap | None = None
     alc: Levelling | None = None
     processor: Processor | None = None
+    meter: OwnMeter | None = None
     #: A part of the radio that holds the carrier under this, however the coils stand.
     holds_at: Watts | None = None
     #: Peak envelope power in SSB at full drive, aligned; the carrier's where it is not told.
@@ -458,6 +467,7 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
         named += [(("send", "coil"), c.adjuster) for c in physics.send.coil]
         named += [(("send", "trap", "adjuster"), None if physics.send.trap is None else physics.send.trap.adjuster)]
         named += [(("send", "alc", "adjuster"), None if physics.send.alc is None else physics.send.alc.adjuster)]
+        named += [(("send", "meter", "adjuster"), None if physics.send.meter is None else physics.send.meter.adjuster)]
         found += _send_problems(physics.send, controls)
     named += [(("aerial", "adjuster"), None if physics.aerial is None else physics.aerial.adjuster)]
     found += [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a is not None and a not in adjusters]

@@ -24,6 +24,8 @@ from unitone.standin.transmitter import Keyed, Transmitter
 _Part = TypeVar("_Part", SMeter, Squelch)
 #: What a field-strength meter shows for a watt at its place (dB, its own scale).
 _FIELD_DB = 40.0
+#: What of the amplitude passes a final that is gone.
+_LEAKS_THROUGH = 0.05
 #: Out of lock the carrier sits this far off.
 UNLOCKED_HZ = 31_000.0
 
@@ -72,6 +74,8 @@ class StandInRadio:
             None if physics.send is None else Transmitter(physics.send, self.mechanics, stream(seed, "send-noise"))
         )
         self._squelch_open = False
+        #: The final is gone: it draws nothing and lets next to nothing through.
+        self.broken = False
 
     @property
     def receiver(self) -> Receiver:
@@ -117,6 +121,8 @@ class StandInRadio:
         bias = self.physics.bias
         if bias is None:
             raise BenchError("The stand-in's physics file has no [bias].")
+        if self.broken:
+            return 0.0
         cold = bias.least + (bias.most - bias.least) * self.mechanics.share(bias.adjuster) ** 2
         return cold * (1.0 + bias.creep * (1.0 - math.exp(-bench_seconds / bias.warms)))
 
@@ -150,6 +156,13 @@ class StandInRadio:
             volts = full - amps * draw.resistance
         return volts, amps
 
+    def own_meter(self, watts: float) -> float:
+        """What the radio's own power meter makes of ``watts``, as its preset stands. Raises BenchError without one."""
+        meter = None if self.transmitter is None else self.transmitter.send.meter
+        if meter is None:
+            raise BenchError("The stand-in's physics file has no [send.meter].")
+        return watts * (meter.least + (meter.most - meter.least) * self.mechanics.share(meter.adjuster))
+
     def field_db(self, place: Place, whip_out: bool) -> float:
         """Field strength beside the whip (dB, relative): power and what loading coil and whip make of it. Raises BenchError."""
         aerial = self.physics.aerial
@@ -175,7 +188,10 @@ class StandInRadio:
         processed = send.processor is not None and switched.get(send.processor.control) == "on"
         share = self.supply_volts(place) / self.physics.supply
         keyed = Keyed(place.mode, microphone_v, tone_hz, processed, share)
-        return self.transmitter.emit(seconds, nominal, error, keyed, self.rail_share(), goes_on)
+        sent = self.transmitter.emit(seconds, nominal, error, keyed, self.rail_share(), goes_on)
+        if not self.broken:
+            return sent
+        return [Component(c.centre_hz, c.rate, np.asarray(c.envelope * _LEAKS_THROUGH)) for c in sent]
 
     # -- receive ------------------------------------------------------------------------
 

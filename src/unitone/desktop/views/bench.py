@@ -211,13 +211,15 @@ class BenchPage(QWidget):
         area.setWidget(self.ledger)
         layout.addWidget(area, 1)
         column.addWidget(card, 3)
-        self.kit_button = QPushButton(tr("generator and pads  P"))
+        self.kit_button = QPushButton(tr("generator, pads and load  P"))
         self.kit_button.setProperty("role", "link")
         self.kit_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.kit_button.clicked.connect(lambda: self.press("generator"))
         card, layout = self._card(tr("Hook-up"), self.kit_button)
         self.hook = HookUpCard()
         self.hook.confirmed.connect(lambda: self.press("hook-up"))
+        self.hook.forced.connect(lambda: self.press("key-anyway"))
+        self.hook.mended.connect(lambda: self.press("mend"))
         layout.addWidget(self.hook)
         column.addWidget(card)
         return column
@@ -295,6 +297,8 @@ class BenchPage(QWidget):
             "back-all": lambda s: s.take_back(),
             "strike": _strike,
             "hook-up": lambda s: s.confirm_hook_up(view.hook_up_wanted),
+            "key-anyway": lambda s: s.key_anyway(),
+            "mend": lambda s: s.mend(),
         }
         if name in simple:
             if (name in ("ccw", "cw", "ccw-more", "cw-more", "back")) and not view.selected:

@@ -93,11 +93,11 @@ class Tray(QFrame):
 
     def _kit_row(self) -> QWidget:
         row, layout = self._row()
-        self.pads, self.switches, self.least = QLineEdit(), QLineEdit(), QLineEdit()
+        self.pads, self.switches, self.least, self.load = QLineEdit(), QLineEdit(), QLineEdit(), QLineEdit()
         self.told = QCheckBox(tr("the generator's display already counts the pads"))
         for field, words, hint, width in (
             (self.pads, tr("Pads in line, dB"), "40  or  20+20", 90), (self.switches, tr("Attenuator switches, dB"), "none", 120),
-            (self.least, tr("Generator's lowest, dBm"), "-100", 70),
+            (self.least, tr("Generator's lowest, dBm"), "-100", 70), (self.load, tr("Dummy load, W"), "50", 60),
         ):  # fmt: skip
             field.setAccessibleName(words)
             field.setPlaceholderText(hint)
@@ -126,6 +126,7 @@ class Tray(QFrame):
         self.pads.setText("+".join(f"{p:g}" for p in kit.pads_db))
         self.switches.setText("+".join(f"{p:g}" for p in kit.switches_db))
         self.least.setText(f"{kit.least_dbm:g}")
+        self.load.setText("" if kit.load_w is None else f"{kit.load_w:g}")
         self.told.setChecked(kit.generator_knows)
         self.kit_error.clear()
         self._stack.setCurrentIndex(1)
@@ -156,6 +157,11 @@ class Tray(QFrame):
             least = parse_si(self.least.text() or "-100", "dBm")
             if not -200 <= least <= 20:
                 raise EntryError(tr("The lowest level of a generator lies between −200 and 20 dBm."))
+            load = parse_si(self.load.text(), "W") if self.load.text().strip() else None
+            if load is not None and not 0.1 <= load <= 100_000:
+                raise EntryError(
+                    tr("A dummy load is rated between 0.1 W and 100 kW. Leave it empty where you do not know.")
+                )
         except UnitoneError as error:
             self.kit_error.setText(str(error))
             return
@@ -167,6 +173,7 @@ class Tray(QFrame):
             generator_knows=self.told.isChecked(),
             switches_db=switches,
             pad_errors_db=(),
+            load_w=load,
         )
         if self._then is not None:
             self._then(kit)

@@ -49,6 +49,10 @@ FIELDS = (
     Field(("times",), tr("Multiply readings by"), "number", tr("10 for a ×10 probe")),
     Field(("reads_pct",), tr("Reads so many % high (low: −8)"), "number", "-8"),
     Field(("add_db",), tr("Add dB to readings"), "number", "0"),
+    Field(("pick_up",), tr("Connected"), "choice", choices=(
+        ("in line", tr("in line, or through a pad")), ("loop", tr("by a pick-up loop")), ("x10 probe", tr("by a ×10 probe")),
+        ("x1 probe", tr("by a ×1 probe")))),
+    Field(("reads",), tr("A wattmeter shows"), "choice", choices=(("mean", tr("the mean")), ("peak", tr("the peak")))),
 )  # fmt: skip
 
 

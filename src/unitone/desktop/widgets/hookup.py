@@ -53,6 +53,8 @@ class HookUpCard(QWidget):
     """The chain, its caution, and the button that confirms it."""
 
     confirmed = pyqtSignal()
+    forced = pyqtSignal()
+    mended = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -65,9 +67,21 @@ class HookUpCard(QWidget):
         self.button = QPushButton()
         self.button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.button.clicked.connect(self.confirmed.emit)
+        self.force = QPushButton(tr("Practice: key anyway  Shift+H"))
+        self.force.setProperty("role", "link")
+        self.force.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.force.setToolTip(tr("On the simulated bench alone: see what a wrong hook-up breaks."))
+        self.force.clicked.connect(self.forced.emit)
+        self.broken = label("warn", "", True)
+        self.mend = QPushButton()
+        self.mend.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.mend.clicked.connect(self.mended.emit)
         layout.addWidget(self.chain)
         layout.addWidget(self.words)
         layout.addWidget(self.button)
+        layout.addWidget(self.force)
+        layout.addWidget(self.broken)
+        layout.addWidget(self.mend)
 
     def set_compact(self, low: bool) -> None:
         """In a low window the caution stands in the chain's tool tip; where it has to be confirmed it is always in sight."""
@@ -89,4 +103,10 @@ class HookUpCard(QWidget):
         self.button.setVisible(not view.hook_up_ok and not view.finished)
         self.button.setText(tr("It is hooked up for {way}  H", way=tr(view.hook_up_wanted)))
         self.button.setAccessibleName(self.button.text())
+        self.force.setVisible(view.can_force and not view.finished and not view.damage[0])
+        words, cure = view.damage
+        self.broken.setText(words)
+        self.broken.setVisible(bool(words))
+        self.mend.setText(cure)
+        self.mend.setVisible(bool(words) and not view.finished)
         self.set_compact(self._low)

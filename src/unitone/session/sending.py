@@ -1,0 +1,261 @@
+"""The send side in words: the dummy load that is needed, what a wrong hook-up breaks, what holds the power, which coil serves which end."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from unitone.coach.bounds import heat_upper
+from unitone.coach.hills import hill_points
+from unitone.coach.levelling import even_problem, is_even
+from unitone.job.state import JobState
+from unitone.job.verdicts import lines
+from unitone.quantities.registry import quantity
+from unitone.quantities.show import number, show
+from unitone.sheet.model import Sheet, Step
+from unitone.words import tr
+
+#: Power readings of coils that stand this far apart (turns) and agree within a few spreads are held by something else.
+_APART_TURNS, _HELD_DB = 0.9, 0.12
+
+
+@dataclass(frozen=True)
+class Damage:
+    """Something that a wrong hook-up broke on the simulated bench: ``generator`` or ``final``; in words, and what mends it."""
+
+    what: str
+    words: str
+    cure: str
+
+
+#: What keying breaks, by what hangs on the aerial socket.
+DAMAGES: dict[str, Damage] = {
+    "generator": Damage(
+        "generator",
+        tr("Keyed into the generator: its output attenuator is burnt, and it gives nothing any more."),
+        tr("Practice: fit another attenuator"),
+    ),
+    "final": Damage(
+        "final",
+        tr("Keyed without a load: the final took back all its power and is gone."),
+        tr("Practice: fit another final"),
+    ),
+}
+
+
+def needed_watts(sheet: Sheet) -> float | None:
+    """The most that this radio may send by its sheet (W): what the dummy load has to bear; None where nothing says."""
+    ends = [s.limit.high for s in sheet.steps if s.quantity_id in ("tx.power", "tx.pep") and s.limit.high is not None]
+    ends += [v for q in ("tx.power", "tx.pep") if (v := sheet.rule.ceiling(q)) is not None]
+    # An AM carrier rises to four times its power at full modulation.
+    am = [4.0 * s.limit.high for s in sheet.steps if s.quantity_id == "tx.power" and s.limit.high is not None]
+    modulated = am if any(s.quantity_id == "tx.am_depth" for s in sheet.steps) else []
+    return max([*ends, *modulated], default=None)
+
+
+def load_words(state: JobState) -> str:
+    """What the dummy load must bear, and whether the one on this bench does."""
+    needed = needed_watts(state.sheet)
+    if needed is None:
+        return ""
+    have = state.kit.load_w
+    if have and have < needed:
+        return tr(
+            "The dummy load is rated {have} W, this radio sends up to {need} W at its peaks: key for seconds, or fit a larger one.",
+            have=number(have, 0), need=number(needed, 0),
+        )  # fmt: skip
+    return tr("Dummy load rated for {need} W or more.", need=number(needed, 0))
+
+
+def load_problem(state: JobState) -> str:
+    """Why the bench must not be keyed into this dummy load at all: it bears less than half of what comes; empty where it does."""
+    needed, have = needed_watts(state.sheet), state.kit.load_w
+    if needed is None or not have or have >= 0.5 * needed:
+        return ""
+    return tr(
+        "The dummy load is rated {have} W and this radio sends up to {need} W at its peaks. Fit a larger one, or mend its rating under "
+        "“generator, pads and load”.", have=number(have, 0), need=number(needed, 0),
+    )  # fmt: skip
+
+
+def breaks(state: JobState) -> str:
+    """What keying would break as the bench is hooked up; empty where it breaks nothing."""
+    return {"send": "", "receive": "generator"}.get(state.hook_up, "final")
+
+
+# -- at the step ---------------------------------------------------------------------------------------------------
+
+
+def power_words(state: JobState, step: Step) -> tuple[str, ...]:
+    """At a power step: what the coils do over the band, what holds the power, and the heat."""
+    if step.quantity_id not in ("tx.power", "tx.pep"):
+        return ()
+    return tuple(w for w in (held_words(state, step), ends_words(state, step), heat_words(state, step)) if w)
+
+
+def held_words(state: JobState, step: Step) -> str:
+    """Where a coil was moved far and the power hardly changed, though the others do change it: a part of the radio holds it."""
+    if step.quantity_id != "tx.power" or not step.adjusters:
+        return ""
+    for name in step.adjusters:
+        near = [
+            (x.positions[name] / 360_000.0, 10.0 * math.log10(x.reading.value))
+            for x in hill_points(state, step, name, 0)
+            if x.reading.value
+        ]
+        if len(near) < 3:
+            continue
+        best = max(h for _, h in near)
+        top = [t for t, h in near if best - h < _HELD_DB]
+        if max(top) - min(top) > 2 * _APART_TURNS and len(top) >= 3:
+            return tr(
+                "{id} moves a long way and the power stands: a limiting part of the radio, or a stage that is driven hard, holds it. "
+                "Peak on the ends of the band, or where less comes out.", id=name,
+            )  # fmt: skip
+    return ""
+
+
+def ends_words(state: JobState, step: Step) -> str:
+    """Which coils serve the low end of the band and which the high end, from where they stand against their peak at the middle."""
+    if not is_even(step) or not state.moved_at_all(step):
+        return ""
+    coils, reads, tops, wanted = even_problem(state, step, 0)
+    low, high = min(wanted.places), max(wanted.places)
+    serves: dict[str, list[str]] = {"low": [], "high": []}
+    for n, name in enumerate(step.adjusters):
+        gains: dict[float, float] = {}
+        for end in (low, high):
+            at = [(r.turns, r.height) for r in reads if r.place == end]
+            pairs = [
+                (b[1] - a[1]) / (b[0][n] - a[0][n])
+                for a in at
+                for b in at
+                if b[0][n] - a[0][n] > coils.step and all(x == y for k, (x, y) in enumerate(zip(a[0], b[0], strict=True)) if k != n)
+            ]  # fmt: skip
+            if pairs:
+                gains[end] = sum(pairs) / len(pairs)
+        if len(gains) == 2 and gains[low] * gains[high] < 0:
+            up = tr("clockwise") if gains[high] > 0 else tr("anticlockwise")
+            serves["high"].append(f"{name} {up}")
+    if not serves["high"]:
+        return ""
+    return tr("Turned {coils}, the high end gains and the low end loses.", coils=", ".join(serves["high"]))
+
+
+def heat_words(state: JobState, step: Step) -> str:
+    """The final's heat while it is keyed, from supply, current and the last power, against its rating; the efficiency with it."""
+    volts, amps = _last(state, "supply.volts"), _last(state, "supply.current")
+    watts = _last(state, step.quantity_id)
+    supply = volts if volts is not None else _number(state.sheet.supply)
+    current = amps if amps is not None else state.sheet.power.keyed_a
+    if supply is None or current is None or watts is None:
+        return ""
+    rest = state.sheet.power.rest_a or 0.0
+    heat = heat_upper(supply, current - rest, watts, quantity(step.quantity_id).usual_std * watts)
+    share = 100.0 * watts / (supply * (current - rest)) if current > rest else 0.0
+    said = tr(
+        "Sending stages: {pct} % efficient, {heat} W of heat at the most.", pct=number(share, 0), heat=number(heat, 0)
+    )
+    rating = state.sheet.final.dissipation_w
+    if rating is not None and heat > rating:
+        said += " " + tr("The final bears {w} W: let go, and find what draws so much.", w=number(rating, 0))
+    return said
+
+
+def _last(state: JobState, quantity_id: str) -> float | None:
+    """The last reading of a quantity while sending."""
+    return next(
+        (
+            x.reading.value
+            for x in reversed(state.readings)
+            if x.reading.quantity_id == quantity_id and x.reading.conditions.way == "send"
+        ),
+        None,
+    )
+
+
+def _number(text: str) -> float | None:
+    head = text.replace(",", ".").split(" ", maxsplit=1)[0]
+    try:
+        return float(head)
+    except ValueError:
+        return None
+
+
+def sag_words(state: JobState, step: Step) -> str:
+    """How far the supply sags when the radio is keyed, from its volts receiving and sending."""
+    if step.quantity_id != "supply.volts":
+        return ""
+    by_way = {
+        x.reading.conditions.way: x.reading.value for x in state.readings if x.reading.quantity_id == "supply.volts"
+    }
+    rest = by_way.get("receive", by_way.get("either"))
+    keyed = by_way.get("send")
+    if rest is None or keyed is None or rest <= 0:
+        return ""
+    sag = rest - keyed
+    lost = 100.0 * (1.0 - (keyed / rest) ** 2)
+    return tr(
+        "It sags {volts} V when keyed: that alone costs some {pct} % of the power. Lead, fuse, plug, cells.",
+        volts=number(sag, 2), pct=number(lost, 0),
+    )  # fmt: skip
+
+
+def harmonic_words(state: JobState, step: Step) -> str:
+    """A harmonic beside its carrier in dBm, where the carrier's power is known."""
+    if step.quantity_id != "tx.harmonic":
+        return ""
+    read = [
+        (p.place, p.now.reading.value)
+        for p in lines(state, step)
+        if p.now is not None and p.now.reading.value is not None
+    ]
+    watts = _last(state, "tx.power")
+    if not read or not watts:
+        return ""
+    carrier = 10.0 * math.log10(watts / 1e-3)
+    told = [f"{place}: {number(dbc, 0)} dBc = {number(carrier + dbc, 0)} dBm" for place, dbc in read]
+    return tr("Carrier {dbm} dBm. {lines}.", dbm=number(carrier, 1), lines=" · ".join(told[:4]))
+
+
+def field_words(step: Step) -> str:
+    """How field strength is compared: nothing but the coil may change between two readings."""
+    if step.quantity_id != "tx.field_strength":
+        return ""
+    return tr(
+        "Relative: same place, same distance, whip fully out, the radio held the same way; step back before you read. A hand near "
+        "the coil detunes it."
+    )
+
+
+def meter_words(step: Step) -> str:
+    """The radio's own meter: what its preset moves."""
+    if step.quantity_id != "tx.meter":
+        return ""
+    return tr("This preset moves the needle only: the power stays what the wattmeter says.")
+
+
+def ceiling_words(state: JobState, step: Step) -> str:
+    """The rule's ceiling on what a step reads; and a word where the last reading is over it."""
+    most = state.sheet.rule.ceiling(step.quantity_id)
+    if most is None:
+        return ""
+    q = step.quantity
+    now = _last(state, step.quantity_id)
+    if now is not None and now > most:
+        return tr(
+            "{now} is over the {most} that {rule} allows: into the dummy load only, and bring it down.",
+            now=show(q, now), most=show(q, most), rule=state.sheet.rule.name,
+        )  # fmt: skip
+    return tr("{rule} allows {most}.", rule=state.sheet.rule.name, most=show(q, most))
+
+
+def send_words(state: JobState, step: Step) -> tuple[str, ...]:
+    """Everything that this page has to say at a step of the send side, what matters most first."""
+    if step.hook_up != "send":
+        return ()
+    said = (
+        ceiling_words(state, step), *power_words(state, step), harmonic_words(state, step), sag_words(state, step), field_words(step),
+        meter_words(step),
+    )  # fmt: skip
+    return tuple(w for w in said if w)
