@@ -475,7 +475,7 @@ def hill(state: JobState, step: Step, adjuster: str) -> tuple[list[Point], Hill 
     """Readings of the adjuster at hand with the fitted curve, for the plot; no curve for steps that are set."""
     readings = hill_points(state, step, adjuster, _since(state, step))
     points = points_of(step.quantity, readings, adjuster)
-    if step.aim not in ("peak", "null") or not points:
+    if not (step.aim in ("peak", "null") or is_even(step)) or not points:
         return points, None
     at = [p.turns for p in points]
     scale = scale_of(state.sheet.adjuster(adjuster))

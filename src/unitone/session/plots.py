@@ -57,7 +57,7 @@ def hill_view(state: JobState, step: Step, hand: str) -> HillView | None:
             peak = fitted.peak_turns * scale
             way = tr("cw") if peak >= 0 else tr("ccw")
             words = tr(
-                "{what} {at} {way} ± {std}", what=tr("peak") if step.aim == "peak" else tr("null"), at=number(abs(peak), 2 if core else 0),
+                "{what} {at} {way} ± {std}", what=tr("null") if step.aim == "null" else tr("peak"), at=number(abs(peak), 2 if core else 0),
                 way=way, std=number(fitted.peak_std * scale, 2 if core else 0),
             )  # fmt: skip
     unit = {"percent": "%", "watts": "W"}.get(q.kind, "dB")

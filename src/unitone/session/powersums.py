@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from unitone.errors import EntryError
-from unitone.quantities.entry import decibels
+from unitone.quantities.entry import decibels, parse_si
 from unitone.quantities.show import number
 from unitone.session.sumshapes import Answer, Given, Sum
 from unitone.signals.fm import null_deviation
@@ -102,7 +102,113 @@ def _at_null(v: Mapping[str, Any]) -> list[Answer]:
     ]
 
 
+#: How far the mean of speech lies under its peaks in SSB (dB), from a quiet voice to a speech processor: common practice, no source.
+SPEECH_DB = {"voice": (10.0, 14.0), "processed": (4.0, 7.0)}
+
+
+def _speech(v: Mapping[str, Any]) -> list[Answer]:
+    _above(v["mean"], tr("The mean power"))
+    least, most = (v["mean"] * 10.0 ** (db / 10.0) for db in SPEECH_DB[v["voice"]])
+    return [
+        Answer("least_w", tr("the peaks are at least"), _watts(least), least),
+        Answer("most_w", tr("and at most"), _watts(most), most),
+    ]
+
+
+def _decibels(v: Mapping[str, Any]) -> list[Answer]:
+    """Watts and dBm either way, whichever was typed."""
+    text = str(v["value"]).strip()
+    if text.lower().replace(" ", "").endswith(("dbm", "dbw")):
+        kind = "dBm" if text.lower().rstrip().endswith("dbm") else "dBW"
+        watts = 10.0 ** (parse_si(text, kind) / 10.0) * (1e-3 if kind == "dBm" else 1.0)
+    else:
+        watts = parse_si(text, "W")
+    _above(watts, tr("A power"))
+    volts = math.sqrt(watts * _OHM)
+    return [
+        Answer("watts", tr("power"), _watts(watts), watts),
+        Answer("dbm", tr("above a milliwatt"), f"{number(_dbm(watts), 2)} dBm", _dbm(watts)),
+        Answer("volts", tr("across 50 Ω"), f"{volts:.3g} V rms", volts),
+    ]
+
+
+#: What aerial sockets are built for (ohm).
+_OHM = 50.0
+
+
+def _compared(v: Mapping[str, Any]) -> list[Answer]:
+    for key, what in (
+        ("known", tr("The known deviation")),
+        ("heard", tr("The known radio's audio")),
+        ("mine", tr("This radio's audio")),
+    ):
+        _above(v[key], what)
+    peak = v["known"] * v["mine"] / v["heard"]
+    return [
+        Answer("deviation_hz", tr("this radio deviates"), f"{number(peak / 1e3, 2)} kHz", peak),
+        Answer("db", tr("against the known one"), f"{number(20.0 * math.log10(v['mine'] / v['heard']), 1, sign=True)} dB",
+               20.0 * math.log10(v["mine"] / v["heard"])),
+    ]  # fmt: skip
+
+
+def _in_line(v: Mapping[str, Any]) -> list[Answer]:
+    for key, what in (("without", tr("The power without it")), ("with", tr("The power with it"))):
+        _above(v[key], what)
+    lost = 10.0 * math.log10(v["without"] / v["with"])
+    if lost < 0:
+        raise EntryError(
+            tr("More comes out with it than without: are the two the other way round, or is the match different?")
+        )
+    return [
+        Answer("loss_db", tr("it takes"), f"{number(lost, 2)} dB", lost),
+        Answer("pct", tr("of the power"), f"{number(100.0 * (1.0 - v['with'] / v['without']), 0)} %",
+               100.0 * (1.0 - v["with"] / v["without"])),
+    ]  # fmt: skip
+
+
 POWER_SUMS: tuple[Sum, ...] = (
+    Sum(
+        "speech",
+        tr("What do the peaks reach when my wattmeter shows the mean of speech?"),
+        tr("Power"),
+        (
+            Given("mean", tr("The meter shows"), "W", "1 W"),
+            Given("voice", tr("Of"), "text", "", "voice", (("voice", tr("a plain voice")), ("processed", tr("a speech processor")))),
+        ),
+        _speech,
+        tr("PEP = mean · 10^(dB/10), the mean of speech lying 10 to 14 dB under its peaks, 4 to 7 dB behind a processor"),
+        tr("SSB; common practice, no source: from speech the peaks are guessed, from two tones or a peak meter they are known"),
+        tr("Into the dummy load."),
+    ),
+    Sum(
+        "decibels",
+        tr("How many watts are so many dBm?"),
+        tr("Power"),
+        (Given("value", tr("Power"), "text", "36 dBm, or 4 W", "36 dBm"),),
+        _decibels,
+        tr("0 dBm = 1 mW; P = V²/50 Ω"),
+    ),
+    Sum(
+        "in-line",
+        tr("What does this meter in line take?"),
+        tr("Power"),
+        (Given("without", tr("Power without it"), "W", "4.0 W"), Given("with", tr("Power with it"), "W", "3.8 W")),
+        _in_line,
+        "dB = 10 · log10(P1/P2)",
+        tr("same load, same keying, the same wattmeter behind it"),
+    ),
+    Sum(
+        "compared",
+        tr("What does it deviate against a radio that I know?"),
+        tr("Modulation"),
+        (
+            Given("known", tr("The known radio deviates"), "Hz", "1.9 kHz"),
+            Given("heard", tr("Audio of the known one"), "V", "1.2 V"), Given("mine", tr("Audio of this one"), "V", "1.4 V"),
+        ),
+        _compared,
+        tr("Δf = known · V / V known: a receiver's audio goes with deviation"),
+        tr("the same tone into both, the same receiver and its volume untouched, signals strong enough to be quiet, nothing clipped"),
+    ),
     Sum(
         "harmonic",
         tr("Is this harmonic low enough?"),

@@ -119,7 +119,7 @@ def ends_words(state: JobState, step: Step) -> str:
     """Which coils serve the low end of the band and which the high end, from where they stand against their peak at the middle."""
     if not is_even(step) or not state.moved_at_all(step):
         return ""
-    coils, reads, tops, wanted = even_problem(state, step, 0)
+    coils, reads, _, wanted = even_problem(state, step, 0)
     low, high = min(wanted.places), max(wanted.places)
     serves: dict[str, list[str]] = {"low": [], "high": []}
     for n, name in enumerate(step.adjusters):
@@ -145,7 +145,7 @@ def ends_words(state: JobState, step: Step) -> str:
 def heat_words(state: JobState, step: Step) -> str:
     """The final's heat while it is keyed, from supply, current and the last power, against its rating; the efficiency with it."""
     volts, amps = _last(state, "supply.volts"), _last(state, "supply.current")
-    watts = _last(state, step.quantity_id)
+    watts = _last(state, step.quantity_id, step)
     supply = volts if volts is not None else _number(state.sheet.supply)
     current = amps if amps is not None else state.sheet.power.keyed_a
     if supply is None or current is None or watts is None:
@@ -162,13 +162,15 @@ def heat_words(state: JobState, step: Step) -> str:
     return said
 
 
-def _last(state: JobState, quantity_id: str) -> float | None:
-    """The last reading of a quantity while sending."""
+def _last(state: JobState, quantity_id: str, at: Step | None = None) -> float | None:
+    """The last reading of a quantity while sending; ``at`` a step, under the conditions that it is set under."""
     return next(
         (
             x.reading.value
             for x in reversed(state.readings)
-            if x.reading.quantity_id == quantity_id and x.reading.conditions.way == "send"
+            if x.reading.quantity_id == quantity_id
+            and x.reading.conditions.way == "send"
+            and (at is None or x.reading.conditions.settles(at.setting))
         ),
         None,
     )
@@ -247,6 +249,9 @@ def ceiling_words(state: JobState, step: Step) -> str:
             "{now} is over the {most} that {rule} allows: into the dummy load only, and bring it down.",
             now=show(q, now), most=show(q, most), rule=state.sheet.rule.name,
         )  # fmt: skip
+    if step.limit.high == most:
+        # The step's own limit says it.
+        return ""
     return tr("{rule} allows {most}.", rule=state.sheet.rule.name, most=show(q, most))
 
 

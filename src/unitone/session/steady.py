@@ -10,6 +10,7 @@ import numpy as np
 
 from unitone.coach.compromise import compromise
 from unitone.coach.hills import hill_points, stops_touched
+from unitone.coach.levelling import is_even
 from unitone.coach.step import errors_together
 from unitone.errors import UnitoneError
 from unitone.job.state import JobState
@@ -179,7 +180,7 @@ def _position(words: str) -> float | None:
 
 def compromise_words(state: JobState, step: Step) -> str:
     """At a step that levels several places by one adjuster: how good the best can be, which stand apart, and the crystal to order."""
-    if step.aim != "level":
+    if step.aim != "level" or is_even(step):
         return ""
     errors = errors_together(state, step)
     if len(errors) < 2:

@@ -441,11 +441,14 @@ SUMS: tuple[Sum, ...] = (
     ),
     Sum(
         "depth",
-        tr("What depth is on the scope?"),
+        tr("What depth is on the scope, or the trapezoid?"),
         tr("Modulation"),
         (Given("most", tr("Highest"), "V", "8 V"), Given("least", tr("Lowest"), "V", "1 V")),
         _depth,
         "m = (Vmax − Vmin)/(Vmax + Vmin)",
+        tr(
+            "volts, or divisions of the screen; of a trapezoid its long and its short side: straight edges mean a clean modulator"
+        ),
     ),
     Sum(
         "null",
