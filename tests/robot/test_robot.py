@@ -22,7 +22,7 @@ from unitone.session.session import Session, open_job
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.model import Sheet
 from unitone.sheet.read import read_sheet
-from unitone.standin.physics import PhysicsFile
+from unitone.standin.physics import PhysicsFile, read_physics
 from unitone.store.logbook import Logbook, text_hash
 
 SHEET = "ostrel-tarn-40"
@@ -180,10 +180,9 @@ def test_the_frequency_task_and_what_it_says_of_sheets_that_have_none(capsys: py
     assert run(["robot", "ostrel-curlew-5", "--task", "frequency", "--sets", "1"]) == 0
     assert "Hz off median" in capsys.readouterr().out
     assert run(["robot", "ostrel-curlew-5", "--task", "dance"]) == 2
-    assert "align and frequency" in capsys.readouterr().err
-    for sheet, says in (("ostrel-mallard-6", "no stand-in"), ("ostrel-weir-40-am", "no stand-in")):
-        with pytest.raises(SheetError, match=says):
-            run_frequency_trial(sheet, 1)
+    assert "align, frequency, send" in capsys.readouterr().err
+    with pytest.raises(SheetError, match="no stand-in"):
+        run_frequency_trial("ostrel-mallard-6", 1)
 
 
 @pytest.mark.parametrize("seed", [4101, 4102])
@@ -191,3 +190,42 @@ def test_a_multi_band_radio_comes_back_whole(seed: int) -> None:
     """Frequencies, control volts, bias, power, deviation, depth and carrier balance of one radio, by the route's coach."""
     result = run_set("ostrel-curlew-5", seed)
     assert result.recovered and result.wrong_verdicts == 0, result.problems
+
+
+def test_the_send_task_brings_power_even_with_few_readings_and_over_no_ceiling(capsys: pytest.CaptureFixture[str]) -> None:
+    """AM mobiles by the advice alone beside golden section on the same radios: even as can be, in a third of its readings at most."""
+    from unitone.cli.commands import run
+    from unitone.robot.send import run_send_trial
+
+    report = run_send_trial("ostrel-weir-40-am", 1, 4104)
+    assert report["recovered"] == 1 and report["over_ceiling"] == 0 == report["over_rating"], report["problems"]
+    assert report["power_readings"] <= 0.35 * report["baseline"]["power_readings"]
+    assert report["error"]["uneven_db"]["max"] < 0.3 and report["wrong_verdicts"] == 0
+    assert run(["robot", "ostrel-teal-6", "--task", "send", "--sets", "1", "--seed", "4102", "--workers", "1"]) == 0
+    said = capsys.readouterr().out
+    assert "1 of 1 radios recovered" in said and "0 ever over a ceiling" in said and "coordinate golden section" in said
+    with pytest.raises(SheetError, match="no stand-in"):
+        run_send_trial("ostrel-mallard-6", 1)
+
+
+def test_the_watch_sees_a_radio_that_was_left_over_its_ceiling() -> None:
+    """What the proof would not excuse: a preset turned up behind its step's back."""
+    from unitone.robot.send import Watch
+
+    path = find("ostrel-weir-40-am")
+    book = Logbook(None)
+    session = Session(book, open_job(book, "ostrel-weir-40-am", Card(1, "x", standin_seed=3)))
+    watch = Watch(Referee(session.sheet, read_physics(physics_path(path), session.sheet), 3), session)
+    session.start_work()
+    session.go_to("depth")
+    session.conclude("set")
+    session.go_to("hum")
+    session.turn("P1", 270_000)
+    watch.after("P1")
+    assert watch.over_ceiling and watch.over_ceiling[0].startswith("depth 20: 10")
+    session.turn("P1", -180_000)
+    watch.over_ceiling.clear()
+    watch.after("P1")
+    watch.at_the_end()
+    assert not [w for w in watch.over_ceiling if w.startswith("depth")]
+    book.close()

@@ -58,7 +58,7 @@ class SendResult:
 
 
 @dataclass
-class _Watch:
+class Watch:
     """Looks at the radio's true values after every turn: what was concluded may go over no ceiling, and nothing over a rating."""
 
     referee: Referee
@@ -176,7 +176,7 @@ def run_send(sheet_name: str, seed: int, baseline: bool = False) -> SendResult:
     prepare(session)
     if tells_apart(session.sheet):
         by_advice(session)
-    watch = _Watch(Referee(session.sheet, physics, seed), session)
+    watch = Watch(Referee(session.sheet, physics, seed), session)
     start = len(session.state.readings)
     moves, problems, power_readings, bias_readings = 0, [], 0, None
     for step in send_steps(session.sheet):
@@ -208,7 +208,7 @@ def run_send(sheet_name: str, seed: int, baseline: bool = False) -> SendResult:
     )  # fmt: skip
 
 
-def _work_on(session: Session, step: Step, watch: _Watch) -> int:
+def _work_on(session: Session, step: Step, watch: Watch) -> int:
     """The coach's advice at one step, followed to the letter; returns the moves."""
     session.start_work()
     session.go_to(step.id)

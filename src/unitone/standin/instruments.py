@@ -311,6 +311,8 @@ class StandInBench:
     def _audio_sent(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
         """What the tone at the microphone makes against one of 1 kHz, or against what is left without any (dB)."""
         tone = conditions.tone_hz or 1000.0
+        if not conditions.mic_mv:
+            raise BenchError("Nothing modulates the carrier: feed a tone to the microphone.")
         here = self._modulated(conditions, conditions.mic_mv or 0.0, tone, seconds)
         if quantity_id == "tx.audio_response":
             other, name = (
@@ -319,9 +321,7 @@ class StandInBench:
             )
         else:
             other, name = self._left_over(conditions, seconds), "stand-in modulation meter, tone off"
-        if min(here, other) <= 0:
-            raise BenchError("Nothing modulates the carrier: feed a tone to the microphone.")
-        level = 20.0 * math.log10(here / other) + 0.1 * float(self._hand.standard_normal())
+        level = 20.0 * math.log10(max(here, 1e-6) / max(other, 1e-6)) + 0.1 * float(self._hand.standard_normal())
         return Measured(level, name, 0.2, source="stand-in")
 
     def _carrier_of(self, conditions: Conditions, microphone_mv: float, tone: float, seconds: float) -> Component:

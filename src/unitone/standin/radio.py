@@ -140,7 +140,7 @@ class StandInRadio:
         return self._fed(place)[0]
 
     def _fed(self, place: Place) -> tuple[float, float]:
-        """(volts, amps) as they settle: less volts make less power, which draws less. A few rounds are enough."""
+        """(volts, amps) as they settle: less volts make less power, which draws less. A few rounds settle it."""
         draw, full = self.physics.draw, self.physics.supply
         if draw is None:
             return full, 0.0
@@ -153,7 +153,9 @@ class StandInRadio:
             # A final that is detuned goes on drawing: what does not come out heats it.
             most = self.transmitter.send.power * (volts / full) ** 2
             amps = draw.rest + (0.5 * watts + 0.5 * most) / draw.efficiency / volts
-            volts = full - amps * draw.resistance
+            before, volts = volts, full - amps * draw.resistance
+            if abs(volts - before) < 1e-4:
+                break
         return volts, amps
 
     def own_meter(self, watts: float) -> float:

@@ -82,7 +82,9 @@ class Transmitter:
         trap = self.send.trap
         if trap is None:
             return self.send.harmonic_dbc
-        x = detuning(2.0 * carrier_hz, trap.centre + self.mechanics.off(trap.adjuster) * trap.per_turn, trap.q)
+        centre = trap.centre + self.mechanics.off(trap.adjuster) * trap.per_turn
+        # Far from its centre a trap is not symmetrical: its detuning as it is, not as a narrow circuit has it.
+        x = trap.q * (2.0 * carrier_hz / centre - centre / (2.0 * carrier_hz))
         deep = 10.0 ** (trap.depth / 10.0)
         return self.send.harmonic_dbc + 10.0 * math.log10((1.0 + x * x) / (deep + x * x))
 
