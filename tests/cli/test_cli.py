@@ -85,7 +85,7 @@ def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         "ostrel-weir-40-am",
     ]
     assert {"id", "maker", "name", "kind", "steps", "standin", "faults"} == set(rows[0])
-    assert [r["standin"] for r in rows] == [True, False, True, True, False] and rows[1]["steps"] == 16
+    assert [r["standin"] for r in rows] == [True, False, True, True, True] and rows[1]["steps"] == 16
     assert call(capsys, "sheet", "list")[0] == 0
     assert call(capsys, "sheet", "check", str(find("ostrel-tarn-40")))[0] == 0
     bad = tmp_path / "bad.toml"
@@ -107,7 +107,7 @@ def test_sheets_of_the_workshop_and_bundles(capsys: pytest.CaptureFixture[str], 
     assert code == 1 and "a.png: 1: picture: is no whole PNG" in err.replace(":1:", ": 1:")
     write_bundle(tmp_path / "good.unitone", text, {})
     code, out, _ = call(capsys, "sheet", "check", str(tmp_path / "good.unitone"))
-    assert code == 0 and "17 steps, holds" in out
+    assert code == 0 and "20 steps, holds" in out
     code, _, err = call(capsys, "robot", "ostrel-mallard-6", "--sets", "1")
     assert code in (2, 3) and "physics" in err and "Traceback" not in err
     code, _, err = call(capsys, "sheet", "check", str(tmp_path / "none.unitone"))

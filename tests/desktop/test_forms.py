@@ -163,7 +163,7 @@ def test_a_list_marks_what_has_to_be_mended_and_goes_there(qtbot: QtBot) -> None
     editor = TableEditor("step", "Steps", TABLES["step"], row_words("step"), lambda _: [])
     in_front(qtbot, editor)
     editor.show_draft(draft)
-    assert editor.list.count() == 15 and editor.rows() == [0]
+    assert editor.list.count() == 18 and editor.rows() == [0]
     problems = (
         Problem(("step", 3, "stimulus", "level"), "Expected a level."),
         Problem(("step", 3, "wrong_key"), "this key is not known here."),
@@ -171,7 +171,7 @@ def test_a_list_marks_what_has_to_be_mended_and_goes_there(qtbot: QtBot) -> None
     )
     editor.show_problems(problems)
     role = Qt.ItemDataRole.UserRole
-    assert [n for n in range(15) if editor.list.item(n).data(role)[2]] == [3]  # type: ignore[union-attr]
+    assert [n for n in range(18) if editor.list.item(n).data(role)[2]] == [3]  # type: ignore[union-attr]
     editor.go_to(problems[0])
     assert editor.rows() == [3] and editor.form._cures["stimulus", "level"].text() == "Expected a level."
     assert "wrong_key" in editor.form.general.text() and editor.form.widgets["stimulus", "level"].hasFocus()

@@ -152,7 +152,9 @@ def test_a_variant_changes_what_is_asked_and_goes_back(book: Logbook) -> None:
         first.set_variant(" ", text + "\n")
     first.set_variant(
         "other final",
-        text.replace('min = "3.6 W", max = "4.4 W"', 'min = "9 W", max = "11 W"'),
+        text.replace('min = "3.6 W", max = "4.4 W"', 'min = "9 W", max = "11 W"').replace(
+            '"tx.power" = "4.4 W"', '"tx.power" = "11 W"'
+        ),
         pictures={"a.png": b"x"},
     )
     assert verdict(first.state, first.step) == "left alone", "the same reading against this radio's own limit"

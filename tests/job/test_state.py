@@ -204,10 +204,10 @@ def test_verdicts_of_a_whole_job(new_session: Callable[..., Session], sheet: She
 def test_the_summary_says_what_the_state_says(new_session: Callable[..., Session]) -> None:
     session = new_session(2)
     empty = summary(session.state)
-    assert empty["verdicts"] == {"to do": 15} and all(m["now"] is None for m in empty["marks"])
+    assert empty["verdicts"] == {"to do": 18} and all(m["now"] is None for m in empty["marks"])
     follow_until(session, lambda s: s.state.phase == "adjust")
     full = summary(session.state)
-    assert sum(full["verdicts"].values()) == 15 and full["readings"] > 20
+    assert sum(full["verdicts"].values()) == 18 and full["readings"] > 20
     assert [m["name"] for m in full["marks"]] == ["sensitivity", "power", "frequency", "deviation", "S9", "squelch"]
     assert all(0 <= m["now"] <= 1 and 0 <= m["band"][0] < m["band"][1] <= 1 for m in full["marks"])
 

@@ -81,7 +81,9 @@ def test_the_resistor_that_is_named_puts_the_bias_where_it_is_wanted() -> None:
         found = dict(re.findall(r"^\s*(?:v\()?(low|high)\)?\s*=?\s+([-+0-9.e]+)\s*$", done.stdout, re.MULTILINE))
         return [float(found["low"]), float(found["high"])]
 
-    assert ends(top) == pytest.approx([0.35, 0.55], rel=1e-3), "the circuit that was worked out is the one that was measured"
+    assert ends(top) == pytest.approx([0.35, 0.55], rel=1e-3), (
+        "the circuit that was worked out is the one that was measured"
+    )
     low, high = ends(part.value)
     assert low < 0.65 < high and 0.2 < (0.65 - low) / (high - low) < 0.8
 

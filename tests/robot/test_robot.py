@@ -192,7 +192,9 @@ def test_a_multi_band_radio_comes_back_whole(seed: int) -> None:
     assert result.recovered and result.wrong_verdicts == 0, result.problems
 
 
-def test_the_send_task_brings_power_even_with_few_readings_and_over_no_ceiling(capsys: pytest.CaptureFixture[str]) -> None:
+def test_the_send_task_brings_power_even_with_few_readings_and_over_no_ceiling(
+    capsys: pytest.CaptureFixture[str],
+) -> None:
     """AM mobiles by the advice alone beside golden section on the same radios: even as can be, in a third of its readings at most."""
     from unitone.cli.commands import run
     from unitone.robot.send import run_send_trial

@@ -77,6 +77,8 @@ def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
     assert view.tape[-1].value == "touched" and "replaced" in view.tape[-1].what
     assert {s.id for s, _ in blockers(session.state)} == {
         "depth",
+        "depth-soft",
+        "hum",
         "front-end",
         "if-first",
         "if-second",

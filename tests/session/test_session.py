@@ -150,10 +150,10 @@ def test_a_sheet_without_physics_has_no_stand_in(book: Logbook, tmp_path, sheet:
 
 def test_the_view_of_a_fresh_job(new_session: Callable[..., Session]) -> None:
     view = take_view(new_session(2))
-    assert view.step_place == "step 1 of 15" and view.figure == "—" and view.figure_words == "no reading yet"
-    assert view.phase == "as-found" and view.tally == "15 to do" and view.simulated
+    assert view.step_place == "step 1 of 18" and view.figure == "—" and view.figure_words == "no reading yet"
+    assert view.phase == "as-found" and view.tally == "18 to do" and view.simulated
     assert [title for title, _ in view.route] == ["Supply and rails", "Synthesiser", "Send", "Receive", "Settings"]
-    assert sum(len(rows) for _, rows in view.route) == 15
+    assert sum(len(rows) for _, rows in view.route) == 18
     assert [p.title for p in view.path if p.way == "send"] == ["Mic", "VCO", "Driver", "Final"]
     assert (
         view.selected == "P1"

@@ -44,7 +44,7 @@ def test_a_bundle_comes_back_whole(tmp_path: Path) -> None:
     path = tmp_path / "deep" / "mine.unitone"
     write_bundle(path, TEXT, pictures, "physics = 1")
     assert read_bundle(path) == Bundle(TEXT, pictures, "physics = 1")
-    assert read_sheet(path).id == "mine" and len(read_sheet(path).steps) == 15
+    assert read_sheet(path).id == "mine" and len(read_sheet(path).steps) == 18
     assert [p.name for p in path.parent.iterdir()] == ["mine.unitone"], "no half-written neighbour is left"
     # The built-in sheet with what stands beside it is the same thing.
     built = open_file(find("ostrel-tarn-40"))

@@ -28,7 +28,7 @@ def problems(text: str) -> list[str]:
 
 
 def test_the_built_in_sheet(sheet: Sheet) -> None:
-    assert len(sheet.steps) == 15
+    assert len(sheet.steps) == 18
     assert [s.id for s in sheet.steps][:2] == ["rail", "reference"]
     assert sheet.step("if-second").adjust == (("T4", "T5"),)
     rail = sheet.step("rail").limit

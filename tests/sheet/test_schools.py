@@ -115,7 +115,7 @@ def test_s9_and_back_off_change_what_a_job_is_told(book: Logbook) -> None:
 def test_channel_shape_and_deviation(sheet: Sheet) -> None:
     weir = read_sheet(find("ostrel-weir-40-am"))
     for choice, channel in (("sheet", "20"), ("middle", "20"), ("ends", "1")):
-        made, _ = apply(weir, {"channel": choice}, {})
+        made, _ = apply(weir, {"channel": choice, "power": "middle"}, {})
         assert made.step("power").setting.channel == channel, choice
         assert ("confirm the middle" in made.step("power").note) is (choice == "ends")
     assert apply(weir, {"channel": "ends"}, {})[0].step("front-end").setting.channel == "20", (

@@ -171,7 +171,9 @@ def test_what_a_wrong_hook_up_broke_gives_nothing_until_it_is_mended() -> None:
     bench.damaged.clear()
     assert bench.measure("tx.power", at()).value == pytest.approx(whole, rel=0.03)
     tarn = StandInBench(made("ostrel-tarn-40"))
-    heard = Conditions("receive", "20", level_dbm=-80.0, tone_hz=1000.0, deviation_hz=1500.0, panel=(("squelch", "open"),))
+    heard = Conditions(
+        "receive", "20", level_dbm=-80.0, tone_hz=1000.0, deviation_hz=1500.0, panel=(("squelch", "open"),)
+    )
     assert (tarn.measure("rx.sinad", heard).value or 0.0) > 20.0
     tarn.damaged.add("generator")
     assert (tarn.measure("rx.sinad", heard).value or 99.0) < 3.0

@@ -151,7 +151,7 @@ def test_crystals_differ_from_specimen_to_specimen_as_the_file_says() -> None:
         ('trimmer_least = "3 pF"', 'trimmer_least = "30 pF"', "from least to most"),
         ('control = "clarifier"', 'control = "clarity"', "no control 'clarity'"),
         ('oscillators = ["x-A"', 'oscillators = ["x-Q"', r"no \[oscillator.x-Q\]"),
-        ('adjuster = "P2"\nper_unit', 'adjuster = "P9"\nper_unit', "no adjuster 'P9'"),
+        ('adjuster = "P2"\nper_unit', 'adjuster = "P99"\nper_unit', "no adjuster 'P99'"),
         ('output = "vco"', 'output = "tank"', "no mixing line for tank"),
     ],
 )

@@ -58,6 +58,7 @@ def hill_points(state: JobState, step: Step, adjuster: str, since: int) -> list[
 
 
 def points_of(q: Quantity, readings: list[Logged], adjuster: str) -> list[Point]:
+    """The readings as points of a hill: turns of the adjuster, height and spread in dB, level; those without a number left out."""
     found = []
     for x in readings:
         h = height(q, x)

@@ -138,7 +138,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         else ("", ""),
         hook_up=state.hook_up,
         hook_up_wanted=step.hook_up,
-        chain=_chain(state, chain),
+        chain=_chain(state, chain, step),
         hook_up_words=_hook_up_words(state, step, words),
         damage=_damage(state),
         can_force=session.bench.simulated and step.hook_up == "send" and not hooked,
@@ -158,6 +158,8 @@ def take_view(session: Session, selected: str = "") -> BenchView:
 
 def _hook_up_words(state: JobState, step: Step, words: str) -> str:
     """What has to be true before the hook-up is confirmed, the dummy load's rating with it."""
+    if step.quantity_id == "tx.field_strength":
+        return tr("Generator and dummy load off: this radiates. Seconds only, as your licence allows; RF burns.")
     return f"{words} {load_words(state)}".strip() if step.hook_up == "send" else words
 
 
@@ -336,6 +338,8 @@ def _dial_words(state: JobState, wanted: Conditions, step: Step) -> str:
         meter = tr("Counter") if step.quantity.kind == "hertz" else tr("Voltmeter")
         keyed = tr(", keyed") if step.hook_up == "send" else ""
         return tr("{meter} at {id}, {title}{keyed}.", meter=meter, id=point.id, title=point.title, keyed=keyed)
+    if step.quantity_id == "tx.field_strength":
+        return tr("Key for a second, step back, read the field-strength meter at its place.")
     if wanted.mic_mv is not None:
         return tr("Feed {mv} mV to the microphone input, key into the dummy load.", mv=number(wanted.mic_mv, 0))
     return tr("Key into the dummy load, read the meter, let go.")
@@ -361,7 +365,9 @@ def _panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
     return " · ".join(words)
 
 
-def _chain(state: JobState, chain: tuple[str, ...]) -> tuple[str, ...]:
+def _chain(state: JobState, chain: tuple[str, ...], step: Step) -> tuple[str, ...]:
+    if step.quantity_id == "tx.field_strength":
+        return (tr("Whip, fully out"), tr("same place"), tr("Field meter"))
     if "Pads" not in chain:
         return tuple(tr(c) for c in chain)
     fixed = state.kit.fixed_db

@@ -15,7 +15,7 @@ from unitone.radio.channels import ChannelPlan
 from unitone.radio.levels import parse_level
 from unitone.sheet import file as form
 from unitone.sheet.care import known_faults, looks, supply, voltages
-from unitone.sheet.ceilings import capped, final, rule
+from unitone.sheet.ceilings import above_ceiling, capped, final, rule
 from unitone.sheet.channelled import (
     NO_CHANNELS,
     channel_plan,
@@ -150,6 +150,7 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
     pictures = _pictures(problems, w)
     steps = tuple(s for i, part in enumerate(w.step) if (s := _step(problems, i, part, w, channels)) is not None)
     ruled = rule(problems.complain, w.ceiling)
+    above_ceiling(problems.complain, [s.id for s in w.step], steps, ruled)
     sheet = Sheet(
         id=identifier,
         maker=w.model.maker,

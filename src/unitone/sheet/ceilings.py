@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from unitone.errors import EntryError
 from unitone.quantities.entry import parse_si
 from unitone.quantities.registry import QUANTITIES
+from unitone.quantities.show import show
 from unitone.sheet import file as form
 from unitone.sheet.limits import value_of
 from unitone.sheet.lines import Place
@@ -47,6 +48,18 @@ def _most(complain: Complain, place: Place, given: dict[str, str]) -> tuple[tupl
         except EntryError as error:
             complain((*place, name), str(error))
     return tuple(found)
+
+
+def above_ceiling(complain: Complain, ids: Sequence[str], steps: Sequence[Step], of_rule: Rule) -> None:
+    """Say where a step asks for more than the rule allows at all."""
+    for step in steps:
+        most = of_rule.ceiling(step.quantity_id)
+        if most is not None and step.limit.low is not None and step.limit.low > most:
+            complain(
+                ("step", ids.index(step.id), "limit"),
+                f"its least is {show(step.quantity, step.limit.low)}, and {of_rule.name} allows {show(step.quantity, most)}. "
+                "Mend the limit, or the ceiling.",
+            )
 
 
 def capped(step: Step, of_rule: Rule) -> Step:

@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from unitone.radio.levels import EMF_DB
-from unitone.sheet.model import Role, Sheet, Step
+from unitone.sheet.model import Aim, Role, Sheet, Step
 from unitone.words import tr
 
 
@@ -155,7 +155,14 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
     steps, moved = _detector(steps, stand["detector"], after)
     reasons += moved
     steps = _levels(sheet, steps, stand["s9"])
-    steps = tuple(_told(_channel(s, stand["channel"].choice), stand, sheet.rule.ceiling(s.quantity_id)) for s in steps)
+    steps = tuple(
+        _told(
+            _channel(_power(s, stand["power"].choice), stand["channel"].choice),
+            stand,
+            sheet.rule.ceiling(s.quantity_id),
+        )
+        for s in steps
+    )
     if stand["after-peak"].choice == "back-off":
         steps = tuple(_with_note(s, tr("Then a hair back off.")) if s.aim == "peak" else s for s in steps)
     route = ordered(steps, after)
@@ -264,6 +271,14 @@ def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step
     )  # fmt: skip
 
 
+def _power(step: Step, choice: str) -> Step:
+    """Power of several places: brought even, or peaked at the middle."""
+    if step.quantity_id != "tx.power" or step.aim not in ("peak", "level") or len(step.required) < 2:
+        return step
+    aims: dict[str, Aim] = {"flattest": "level", "middle": "peak"}
+    return replace(step, aim=aims.get(choice, step.aim))
+
+
 def _channel(step: Step, choice: str) -> Step:
     """A peaking step that is read on several channels: on which of them it is peaked."""
     names = [c.channel for c in step.required if c.channel]
@@ -277,8 +292,6 @@ def _channel(step: Step, choice: str) -> Step:
 
 def _told(step: Step, stand: Mapping[str, Choice], most: float | None) -> Step:
     """What a step says of the schools that leave its order and its limit alone."""
-    if step.quantity_id == "tx.power" and step.aim in ("peak", "level") and len(step.required) > 1:
-        step = replace(step, aim={"flattest": "level", "middle": "peak"}.get(stand["power"].choice, step.aim))  # type: ignore[arg-type]
     if stand["if-shape"].choice == "staggered" and role_of(step) == "if":
         step = _with_note(step, tr("Staggered: one transformer 1 to 2 kHz below, the other as much above."))
     if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "sheet":

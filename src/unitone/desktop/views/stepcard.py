@@ -332,10 +332,20 @@ class StepCard(QFrame):
         self.detail.setText(view.detail)
         self.arrow.show_way(view.arrow, view.step_verdict)
 
+    def _fit_buttons(self) -> None:
+        """Say less on the hand's buttons where their row is narrower than their words."""
+        if self._view is None:
+            return
+        step, row = self._step_words(self._view), (self.ccw, self.cw, self.log, self.back, self.judge, self.main)
+        for short in (False, True):
+            self.ccw.setText(f"◂ {step}" if short else f"◂ {step} " + tr("ccw"))
+            self.cw.setText(f"{step} ▸" if short else f"{step} " + tr("cw") + " ▸")
+            self.judge.setText("A…" if short else tr("Decide…  A"))
+            shown = [b for b in row if not b.isHidden()]
+            if sum(b.sizeHint().width() + theme.px(8) for b in shown) <= self.contentsRect().width() - theme.px(36):
+                return
+
     def _show_buttons(self, view: BenchView) -> None:
-        step = self._step_words(view)
-        self.ccw.setText(f"◂ {step} " + tr("ccw"))
-        self.cw.setText(f"{step} " + tr("cw") + " ▸")
         can_turn = bool(view.selected) and not view.finished
         for button in (self.ccw, self.cw):
             button.setEnabled(can_turn)
@@ -347,6 +357,7 @@ class StepCard(QFrame):
         self.back.setEnabled(moved and not view.finished)
         self.main.setText(f"{view.button}  ↵")
         self.judge.setVisible("accepted" in view.can_judge and view.phase != "as-found")
+        self._fit_buttons()
 
     def _step_words(self, view: BenchView) -> str:
         small = view.selected_step_mdeg
@@ -378,7 +389,7 @@ class StepCard(QFrame):
     def set_compact(self, narrow: bool, low: bool) -> None:
         """Give way in a small window: the ledger has the way back, the hill may be small."""
         self.back.setVisible(not narrow)
-        self.hill.setMinimumHeight(theme.px(84 if low else 120))
+        self.hill.setMinimumHeight(theme.px(60 if low else 120))
         self.chart.setMinimumHeight(theme.px(80 if low else 118))
         self._short = low
         self._place_notes()
@@ -399,6 +410,7 @@ class StepCard(QFrame):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._place_notes()
+        self._fit_buttons()
 
     # -- typing ---------------------------------------------------------------------------------
 

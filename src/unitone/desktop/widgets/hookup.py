@@ -108,5 +108,6 @@ class HookUpCard(QWidget):
         self.broken.setText(words)
         self.broken.setVisible(bool(words))
         self.mend.setText(cure)
+        self.mend.setAccessibleName(cure or tr("Practice: mend what is broken"))
         self.mend.setVisible(bool(words) and not view.finished)
         self.set_compact(self._low)
