@@ -160,5 +160,5 @@ def test_the_bound_needs_a_slope_and_heat_is_what_does_not_come_out() -> None:
         upper([Spot(0, 0.05, 0.001)], 10_000)
     assert upper([Spot(0, 0.05, 0.0005), Spot(10_000, 0.06, 0.0005)], 20_000) > 0.07
     # 13.2 V x 1.0 A in, 4 W out: 9.2 W of heat, and a little more as the wattmeter may read high.
-    assert heat_upper(13.2, 1.0, 4.0, 0.0) == pytest.approx(9.2)
-    assert heat_upper(13.2, 1.0, 4.0, 0.1) > 9.3
+    assert heat_upper(13.2, 4.0, 0.0) == pytest.approx(9.2)
+    assert heat_upper(13.2, 4.0, 0.1) > 9.3

@@ -8,9 +8,11 @@ from dataclasses import replace
 import pytest
 
 from unitone.bench.instruments import Instrument
-from unitone.errors import EntryError, HookUpError, SheetError, TapeError
+from unitone.coach.sentences import sentence
+from unitone.errors import EntryError, HookUpError, SheetError, TapeError, UnitoneError
 from unitone.job.state import fold
 from unitone.job.tape import Card
+from unitone.quantities.registry import quantity
 from unitone.robot.frequency import prepare
 from unitone.session.sending import DAMAGES, breaks, load_words, needed_watts, send_words
 from unitone.session.session import Session, open_job
@@ -113,7 +115,7 @@ def test_a_plain_probe_is_refused_where_it_tells_nothing_and_nothing_is_lost(by_
     at(session, "power")
     before = len(session.state.readings)
     with pytest.raises(
-        EntryError, match="×1 probe passes a few megahertz.*at 27 MHz it tells neither power nor frequency"
+        EntryError, match=r"×1 probe passes a few megahertz.*at 27 MHz it tells neither power nor frequency"
     ):
         session.type_in("3.9")
     assert len(session.state.readings) == before
@@ -129,13 +131,55 @@ def test_a_plain_probe_is_refused_where_it_tells_nothing_and_nothing_is_lost(by_
 
 def test_a_loop_is_relative_and_a_mean_reading_meter_is_no_peak_meter(by_hand: Opens) -> None:
     session = by_hand()
-    session.set_instruments((Instrument("a", "analyser", ("tx.harmonic",), pick_up="loop"), Instrument("w", "wattmeter", ("tx.pep", "tx.power"), reads="mean")))  # fmt: skip
+    analyser = Instrument("a", "analyser", ("tx.harmonic",), pick_up="loop")
+    session.set_instruments((analyser, Instrument("w", "wattmeter", ("tx.pep", "tx.power"), reads="mean")))
     at(session, "harmonic")
     assert "relative only" in session.type_in("-64").warning
     at(session, "pep")
     assert "half of the PEP on two equal tones, far less on speech" in session.type_in("11").warning
     at(session, "power")
     assert session.type_in("3.9").warning == "", "a steady carrier is what a mean-reading meter is for"
+
+
+def test_a_wattmeter_with_a_correction_table() -> None:
+    """Shown 4 W are 4.4 W by its table, half-way between two points half-way; the tape keeps what was shown."""
+    meter = Instrument.from_data(
+        {"id": "w", "name": "old wattmeter", "measures": ["tx.power"], "table": "1 1.2; 4 4.4; 10 10"}
+    )
+    q = quantity("tx.power")
+    assert [meter.correct(q, w) for w in (4.0, 2.5, 7.0)] == pytest.approx([4.4, 2.8, 7.2])
+    assert meter.correct(q, 20.0) == pytest.approx(20.0) and meter.correct(q, 0.5) == pytest.approx(0.6)
+    assert "table of 3 points" in meter.correction_words(q)
+    assert Instrument.from_data(meter.to_data()) == meter
+    for wrong in ("4 4.4", "4 4.4; 1 1", "4"):
+        with pytest.raises(UnitoneError, match="correction table"):
+            Instrument.from_data({"id": "w", "name": "w", "measures": ["tx.power"], "table": wrong})
+
+
+def test_a_hot_final_is_moved_in_small_safe_steps_or_not_at_all(by_hand: Opens) -> None:
+    """A final that takes 21 W and bears 18: every move keeps 3 W coming out even of the narrowest coil."""
+    session = at(by_hand(), "power")
+    for c in session.step.required:
+        session.type_in("2.5" if c.channel != "20" else "4.3", c)
+    bears = session.sheet.final.dissipation_w or 0.0
+    cool = session.advice()
+    assert cool.act == "turn" and abs(cool.move_mdeg) == 180_000, "within the rating the first move is a half turn"
+    at(session, "current-keyed")
+    session.type_in("2.7")
+    at(session, "power")
+    taken = 13.2 * (2.7 - 0.55)
+    move = session.advice()
+    assert move.act == "turn" and 0 < abs(move.move_mdeg) < 180_000
+    turns = abs(move.move_mdeg) / 360_000
+    assert taken - 4.3 / (1 + (turns / 0.3) ** 2) <= bears + 0.1
+    session.turn(move.adjuster, move.move_mdeg)
+    assert session.advice().act in ("set-up", "measure"), "before the next move the power is read"
+    at(session, "current-keyed")
+    session.type_in("3.3")
+    at(session, "power")
+    session.type_in("3.9", session.step.setting)
+    stopped = session.advice()
+    assert stopped.why == "too-hot" and "let go" in sentence(stopped, session.sheet, session.state.positions)[1]
 
 
 # -- the step's words -----------------------------------------------------------------------------------------------------

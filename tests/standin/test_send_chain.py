@@ -126,12 +126,8 @@ def test_audio_response_hum_and_the_processor() -> None:
     assert bench.measure("tx.hum_noise", at(mode="fm", mic_mv=20.0, tone_hz=1000.0)).value > 25  # type: ignore[operator]
     with pytest.raises(BenchError, match="feed a tone"):
         bench.measure("tx.hum_noise", at(mic_mv=0.0, tone_hz=1000.0))
-    spoken = made(
-        "ostrel-curlew-5", change=lambda t: t.replace("[send.trap]", '[send.processor]\ncontrol = "mode"\ngain = "12 dB"\n[send.trap]')
-    )  # fmt: skip
-    bench = StandInBench(spoken)
     off = bench.measure("tx.am_depth", at(mic_mv=1.0, tone_hz=1000.0)).value or 0.0
-    on = bench.measure("tx.am_depth", at(mic_mv=1.0, tone_hz=1000.0, panel=(("mode", "on"),))).value or 0.0
+    on = bench.measure("tx.am_depth", at(mic_mv=1.0, tone_hz=1000.0, panel=(("processor", "on"),))).value or 0.0
     assert on > 2.0 * off
 
 
@@ -187,7 +183,7 @@ def test_what_a_wrong_hook_up_broke_gives_nothing_until_it_is_mended() -> None:
         ('adjuster = "L9"\ncentre', 'adjuster = "L9"\ncoupling = 1.2\ncentre', "stands alone"),
         ('least = "5 W"', 'least = "50 W"', "from least to most"),
         ('[send.trap]\nadjuster = "L10"', '[send.trap]\nadjuster = "L77"', "no adjuster 'L77'"),
-        ("[send.trap]", '[send.processor]\ncontrol = "shout"\ngain = "12 dB"\n[send.trap]', "no control 'shout'"),
+        ('control = "processor"', 'control = "shout"', "no control 'shout'"),
         ("efficiency = 0.3", "efficiency = 1.3", "draw.efficiency"),
     ],
 )

@@ -71,6 +71,8 @@ class Instrument:
     found_u_pct: float | None = None
     found_u_ppm: float | None = None
     found: str = ""
+    #: Correction table: what it shows and what is true (canonical units), in rising order; joined by straight lines.
+    table: tuple[tuple[float, float], ...] = ()
     pick_up: PickUp = "in line"
     reads: Reads = ""
 
@@ -87,6 +89,8 @@ class Instrument:
         if q.kind == "hertz-error" and nominal is not None:
             # The clock errs in what was counted, not in what is left after subtracting.
             return raw - (raw + nominal) * self.reads_ppm * 1e-6 / (1.0 + self.reads_ppm * 1e-6)
+        if self.table:
+            raw = _by_table(self.table, raw)
         return raw * self.times / (1.0 + self.reads_pct / 100.0) / (1.0 + self.reads_ppm * 1e-6)
 
     def limits(self, q: Quantity, value: float) -> float | None:
@@ -154,6 +158,8 @@ class Instrument:
         if q.kind in _IN_DB:
             return tr("{db} dB added", db=number(self.add_db, 1, sign=True)) if self.add_db else ""
         words = [tr("×{n}", n=f"{self.times:g}")] if self.times != 1.0 else []
+        if self.table:
+            words.append(tr("by its table of {n} points", n=len(self.table)))
         if self.reads_pct:
             way = tr("low") if self.reads_pct < 0 else tr("high")
             words.append(tr("reads {pct} % {way}", pct=f"{abs(self.reads_pct):.3g}", way=way))
@@ -180,12 +186,22 @@ class Instrument:
     def to_data(self) -> dict[str, Any]:
         """As plain data; nothing that is at its default is written."""
         plain = {k: v for k, v in self.__dict__.items() if v not in (None, "", "in line")}
-        return {**plain, "measures": list(self.measures)}
+        plain.pop("table", None)
+        return {
+            **plain,
+            "measures": list(self.measures),
+            **({"table": [list(p) for p in self.table]} if self.table else {}),
+        }
 
     @classmethod
     def from_data(cls, data: dict[str, Any]) -> Instrument:
         """From plain data. Raises UnitoneError naming what cannot be."""
-        made = cls(**{**data, "measures": tuple(data["measures"])})
+        table = data.get("table", ())
+        if isinstance(table, str):
+            table = table_of(table)
+        made = cls(
+            **{**data, "measures": tuple(data["measures"]), "table": tuple((float(a), float(b)) for a, b in table)}
+        )
         made.check()
         return made
 
@@ -210,6 +226,14 @@ class Instrument:
                 raise UnitoneError(tr("{name}: {field} must be nought or more.", name=self.name, field=field))
         if self.pct_full_scale is not None and not self.full_scale:
             raise UnitoneError(tr("{name}: an error in % of full scale needs the full scale.", name=self.name))
+        shown = [a for a, _ in self.table]
+        if self.table and (len(shown) < 2 or shown != sorted(set(shown)) or min(b for _, b in self.table) < 0):
+            raise UnitoneError(
+                tr(
+                    "{name}: a correction table rises: at least two points, what is shown and what is true, like 1 1.1; 4 4.4.",
+                    name=self.name,
+                )
+            )
         if not (
             self.times > 0
             and -100 < self.reads_pct < 1000
@@ -218,6 +242,36 @@ class Instrument:
             and math.isfinite(self.add_db)
         ):
             raise UnitoneError(tr("{name}: that correction leaves no reading.", name=self.name))
+
+
+def table_of(text: str) -> tuple[tuple[float, float], ...]:
+    """``1 1.1; 4 4.4`` as pairs of what is shown and what is true. Raises UnitoneError."""
+    found = []
+    for part in text.split(";"):
+        numbers = part.replace(",", ".").split()
+        if not numbers:
+            continue
+        try:
+            shown, true = (float(n) for n in numbers)
+        except ValueError:
+            raise UnitoneError(
+                tr(
+                    "“{part}” is no point of a correction table. Write shown and true, like 4 4.4; 10 10.6.",
+                    part=part.strip(),
+                )
+            ) from None
+        found.append((shown, true))
+    return tuple(found)
+
+
+def _by_table(table: tuple[tuple[float, float], ...], raw: float) -> float:
+    """Straight lines between the points; outside them the ratio of the nearest holds on."""
+    if raw <= table[0][0]:
+        return raw * table[0][1] / table[0][0] if table[0][0] else table[0][1]
+    if raw >= table[-1][0]:
+        return raw * table[-1][1] / table[-1][0]
+    (a, x), (b, y) = next((p, q) for p, q in zip(table, table[1:], strict=False) if p[0] <= raw <= q[0])
+    return x + (y - x) * (raw - a) / (b - a)
 
 
 def instrument_for(instruments: tuple[Instrument, ...], quantity_id: str, chosen: str = "") -> Instrument | None:

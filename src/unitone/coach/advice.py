@@ -14,7 +14,7 @@ Why = Literal[
     "as-found", "first-reading", "closing", "other-channel", "re-check",
     "level-too-strong", "level-too-weak", "level-of-sheet", "level-next",
     "first-move", "uphill", "flank", "to-peak", "confirm-peak", "pair-again",
-    "stagger", "best-so-far", "even", "too-near-rating",
+    "stagger", "best-so-far", "even", "too-near-rating", "heat", "too-hot",
     "toward-target", "first-try", "past-target",
     "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
     "next-in-route", "stale", "still-out", "route-done", "finished", "receive", "send", "worked-twice",

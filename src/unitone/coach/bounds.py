@@ -57,6 +57,6 @@ def bounded(spots: Sequence[Spot], position_mdeg: int, target_mdeg: int, rating:
     return wanted
 
 
-def heat_upper(volts: float, amps: float, watts: float, std: float) -> float:
-    """The final's heat (W) at the most (97.5 %): what goes in, less what comes out at the least."""
-    return volts * amps - max(watts - _SURE * std, 0.0)
+def heat_upper(taken: float, watts: float, std: float) -> float:
+    """The final's heat (W) at the most (97.5 %): what its stages take, less what comes out at the least."""
+    return taken - max(watts - _SURE * std, 0.0)

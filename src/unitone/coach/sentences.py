@@ -76,6 +76,8 @@ _DETAIL: dict[Why, str] = {
     "best-so-far": "Back to the most even setting that was read.",
     "too-near-rating": "So near to what the final bears, any move of unknown size may break it: let go, and turn the preset back to its "
     "low end before it is keyed again.",
+    "heat": "The final could get hotter than it bears: the power is read before the next move.",
+    "too-hot": "What goes in and does not come out is more than the final bears: let go, and find what draws so much before any coil is turned.",
     "toward-target": "It comes nearer this way.",
     "first-try": "A first move shows what it does.",
     "past-target": "The target lies between two readings.",

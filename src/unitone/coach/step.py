@@ -13,6 +13,7 @@ from unitone.coach.bounds import FIRST_MDEG, bounded, first_move, upper
 from unitone.coach.compromise import compromise
 from unitone.coach.even import next_even_move
 from unitone.coach.find_level import next_level
+from unitone.coach.heat import cool_target
 from unitone.coach.hills import hill_points, is_null, points_of, slope_before, stops_touched, visit_plan
 from unitone.coach.levelling import even_problem, is_even, peaked_at, place_on_band
 from unitone.coach.peak import Move, Point, curve, fit_hill, next_move, scale_of
@@ -372,8 +373,12 @@ def _kept_level(sinad: float, level: float, best: float) -> float | None:
 
 
 def _turn(state: JobState, step: Step, adjuster: str, target_mdeg: int, why: Why) -> Advice:
-    move = target_mdeg - state.positions[adjuster]
-    return Advice("turn", step.id, why, adjuster=adjuster, move_mdeg=move)
+    safe = cool_target(state, step, state.sheet.adjuster(adjuster), target_mdeg)
+    if safe is None:
+        return _at(state, step, step.setting, "heat")
+    if safe == state.positions[adjuster] != target_mdeg:
+        return Advice("conclude", step.id, "too-hot", outcome="no-convergence")
+    return Advice("turn", step.id, why, adjuster=adjuster, move_mdeg=safe - state.positions[adjuster])
 
 
 # -- setting to a target ------------------------------------------------------------------------------

@@ -146,6 +146,14 @@ class Referee:
         hz = float(self.sheet.carrier_hz(channel, conditions.band))
         return transmitter.watts(hz, self.radio.supply_volts(place) / self.physics.supply)
 
+    def _heard_v(self, conditions: Conditions) -> float:
+        """What the microphone amplifier makes of the step's tone, the speech processor with it."""
+        if self.radio.transmitter is None:
+            return 0.0
+        processed = self.radio.processed(dict(conditions.panel))
+        tone = Keyed(conditions.mode, (conditions.mic_mv or 0.0) * 1e-3, conditions.tone_hz or 1000.0, processed)
+        return self.radio.transmitter.heard_v(tone)
+
     def unevenness_db(self, step: Step) -> float:
         """From the least to the most power over the step's places (dB)."""
         watts = [max(self.watts_at(c), 1e-9) for c in step.required]
@@ -227,9 +235,7 @@ class Referee:
         if quantity_id == "tx.field_strength":
             return radio.field_db(place, dict(conditions.panel).get("whip", "out") == "out")
         if quantity_id == "tx.carrier_suppression" and radio.transmitter is not None:
-            heard = radio.transmitter.heard_v(
-                Keyed(conditions.mode, (conditions.mic_mv or 0.0) * 1e-3, conditions.tone_hz or 1e3)
-            )
+            heard = self._heard_v(conditions)
             full = self.watts_at(conditions) * radio.transmitter.pep_share
             left = abs(radio.transmitter.carrier_left())
             return float(20.0 * np.log10(left / (radio.transmitter.ssb_drive(heard, full) + left)))
@@ -238,9 +244,9 @@ class Referee:
         if quantity_id == "tx.bias_current":
             return radio.idle_amps()
         if quantity_id == "tx.am_depth" and radio.transmitter is not None:
-            return 100.0 * radio.transmitter.am_depth((conditions.mic_mv or 0.0) * 1e-3)
+            return 100.0 * radio.transmitter.am_depth(self._heard_v(conditions))
         if quantity_id == "tx.deviation" and radio.transmitter is not None:
-            return radio.transmitter.deviation_hz((conditions.mic_mv or 0.0) * 1e-3, radio.rail_share())
+            return radio.transmitter.deviation_hz(self._heard_v(conditions), radio.rail_share())
         return self._simulated(quantity_id, conditions, channel)
 
     def _simulated(self, quantity_id: str, conditions: Conditions, channel: str) -> float:

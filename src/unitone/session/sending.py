@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 from unitone.coach.bounds import heat_upper
+from unitone.coach.heat import input_watts, last_sent
 from unitone.coach.hills import hill_points
 from unitone.coach.levelling import even_problem, is_even
 from unitone.job.state import JobState
@@ -144,15 +145,11 @@ def ends_words(state: JobState, step: Step) -> str:
 
 def heat_words(state: JobState, step: Step) -> str:
     """The final's heat while it is keyed, from supply, current and the last power, against its rating; the efficiency with it."""
-    volts, amps = _last(state, "supply.volts"), _last(state, "supply.current")
-    watts = _last(state, step.quantity_id, step)
-    supply = volts if volts is not None else _number(state.sheet.supply)
-    current = amps if amps is not None else state.sheet.power.keyed_a
-    if supply is None or current is None or watts is None:
+    taken, watts = input_watts(state), last_sent(state, step.quantity_id, step)
+    if not taken or watts is None:
         return ""
-    rest = state.sheet.power.rest_a or 0.0
-    heat = heat_upper(supply, current - rest, watts, quantity(step.quantity_id).usual_std * watts)
-    share = 100.0 * watts / (supply * (current - rest)) if current > rest else 0.0
+    heat = heat_upper(taken, watts, quantity(step.quantity_id).usual_std * watts)
+    share = 100.0 * watts / taken
     said = tr(
         "Sending stages: {pct} % efficient, {heat} W of heat at the most.", pct=number(share, 0), heat=number(heat, 0)
     )
@@ -160,28 +157,6 @@ def heat_words(state: JobState, step: Step) -> str:
     if rating is not None and heat > rating:
         said += " " + tr("The final bears {w} W: let go, and find what draws so much.", w=number(rating, 0))
     return said
-
-
-def _last(state: JobState, quantity_id: str, at: Step | None = None) -> float | None:
-    """The last reading of a quantity while sending; ``at`` a step, under the conditions that it is set under."""
-    return next(
-        (
-            x.reading.value
-            for x in reversed(state.readings)
-            if x.reading.quantity_id == quantity_id
-            and x.reading.conditions.way == "send"
-            and (at is None or x.reading.conditions.settles(at.setting))
-        ),
-        None,
-    )
-
-
-def _number(text: str) -> float | None:
-    head = text.replace(",", ".").split(" ", maxsplit=1)[0]
-    try:
-        return float(head)
-    except ValueError:
-        return None
 
 
 def sag_words(state: JobState, step: Step) -> str:
@@ -212,7 +187,7 @@ def harmonic_words(state: JobState, step: Step) -> str:
         for p in lines(state, step)
         if p.now is not None and p.now.reading.value is not None
     ]
-    watts = _last(state, "tx.power")
+    watts = last_sent(state, "tx.power")
     if not read or not watts:
         return ""
     carrier = 10.0 * math.log10(watts / 1e-3)
@@ -243,7 +218,7 @@ def ceiling_words(state: JobState, step: Step) -> str:
     if most is None:
         return ""
     q = step.quantity
-    now = _last(state, step.quantity_id)
+    now = last_sent(state, step.quantity_id)
     if now is not None and now > most:
         return tr(
             "{now} is over the {most} that {rule} allows: into the dummy load only, and bring it down.",

@@ -308,6 +308,10 @@ def bias_words(state: JobState, step: Step) -> str:
                     pct=number(100 * rises, 0),
                 )
             )
+    if step.quantity_id == "tx.bias_volts":
+        words.append(
+            tr("Base volts fall some 2 mV a degree: read them warm, and go by the idle current where it can be read.")
+        )
     if len(read) > 1:
         words.append(tr("Found {found}, now {now}.", found=show(step.quantity, first), now=show(step.quantity, now)))
     return " ".join(words)

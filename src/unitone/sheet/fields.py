@@ -32,6 +32,7 @@ Kind = Literal[
     "reach",
     "lines",
     "one-or-more",
+    "pairs",
 ]
 #: Which table the choices or the completion of a field come from.
 Source = Literal[
@@ -94,6 +95,10 @@ def _show_reach(value: Any) -> str:
         else:
             parts.append(str(r))
     return ", ".join(parts)
+
+
+def _show_pairs(value: Any) -> str:
+    return "; ".join(" ".join(f"{v:g}" for v in p) for p in value) if isinstance(value, list) else _plain(value)
 
 
 def _show_lines(value: Any) -> str:
@@ -166,7 +171,7 @@ def _read_lines(text: str) -> list[str]:
 
 
 _SHOW: dict[str, Callable[[Any], str]] = {
-    "ids": _show_list, "groups": _show_groups, "limit": _show_limit, "map": _show_map, "panel": _show_map, "reach": _show_reach,
+    "pairs": _show_pairs, "ids": _show_list, "groups": _show_groups, "limit": _show_limit, "map": _show_map, "panel": _show_map, "reach": _show_reach,
     "lines": _show_lines, "one-or-more": _show_list, "numbers": _show_list, "yes-no": lambda v: {True: "yes", False: "no"}.get(v, _plain(v)),
 }  # fmt: skip
 _READ: dict[str, Callable[[str], Any]] = {

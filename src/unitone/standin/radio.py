@@ -158,6 +158,11 @@ class StandInRadio:
                 break
         return volts, amps
 
+    def processed(self, panel: Mapping[str, str]) -> bool:
+        """Is the speech processor on, as the panel stands?"""
+        part = None if self.transmitter is None else self.transmitter.send.processor
+        return part is not None and panel.get(part.control) == "on"
+
     def own_meter(self, watts: float) -> float:
         """What the radio's own power meter makes of ``watts``, as its preset stands. Raises BenchError without one."""
         meter = None if self.transmitter is None else self.transmitter.send.meter
@@ -186,10 +191,8 @@ class StandInRadio:
         sending = replace(place, way="send")
         nominal, actual = self.synthesiser.output_hz("tx.carrier", sending, bench_seconds, panel)
         error = actual - nominal if self.locked(sending) else UNLOCKED_HZ / 4
-        send, switched = self.transmitter.send, dict(panel or {})
-        processed = send.processor is not None and switched.get(send.processor.control) == "on"
         share = self.supply_volts(place) / self.physics.supply
-        keyed = Keyed(place.mode, microphone_v, tone_hz, processed, share)
+        keyed = Keyed(place.mode, microphone_v, tone_hz, self.processed(dict(panel or {})), share)
         sent = self.transmitter.emit(seconds, nominal, error, keyed, self.rail_share(), goes_on)
         if not self.broken:
             return sent

@@ -48,6 +48,7 @@ FIELDS = (
     Field(("ppm",), tr("Error, ± ppm (counters)"), "number", "0.5"),
     Field(("times",), tr("Multiply readings by"), "number", tr("10 for a ×10 probe")),
     Field(("reads_pct",), tr("Reads so many % high (low: −8)"), "number", "-8"),
+    Field(("table",), tr("Correction table, shown and true"), "pairs", hint="1 1.1; 4 4.4; 10 10.6", wide=True),
     Field(("add_db",), tr("Add dB to readings"), "number", "0"),
     Field(("pick_up",), tr("Connected"), "choice", choices=(
         ("in line", tr("in line, or through a pad")), ("loop", tr("by a pick-up loop")), ("x10 probe", tr("by a ×10 probe")),
@@ -82,7 +83,16 @@ def read_instruments(rows: list[dict[str, Any]]) -> tuple[tuple[Instrument, ...]
         try:
             made.append(Instrument.from_data(plain))
         except UnitoneError as error:
-            wrong.append(Problem(("instrument", n, "measures" if "quantity" in str(error) else "name"), str(error)))
+            wrong.append(
+                Problem(
+                    (
+                        "instrument",
+                        n,
+                        "table" if "table" in str(error) else "measures" if "quantity" in str(error) else "name",
+                    ),
+                    str(error),
+                )
+            )
     return tuple(made), tuple(wrong)
 
 
