@@ -6,6 +6,7 @@ import math
 
 from unitone.coach.even import Coils, Read, Wanted
 from unitone.coach.hills import height, stops_touched
+from unitone.coach.peak import scale_of
 from unitone.job.state import JobState, Logged
 from unitone.quantities.registry import Quantity
 from unitone.sheet.model import TURN, Conditions, Step
@@ -13,7 +14,7 @@ from unitone.sheet.model import TURN, Conditions, Step
 
 def is_even(step: Step) -> bool:
     """Is the step about coils that are brought even over several places, not one adjuster over several errors?"""
-    return step.aim == "level" and step.quantity.hill_slope > 0
+    return step.aim == "level" and step.quantity.kind in ("watts", "ratio-db")
 
 
 def place_on_band(state: JobState, step: Step, conditions: Conditions) -> float:
@@ -43,15 +44,19 @@ def peaked_at(state: JobState, step: Step, since: int) -> Logged | None:
 
 
 def even_problem(state: JobState, step: Step, since: int) -> tuple[Coils, list[Read], list[float], Wanted]:
-    """What the levelling coach works on: the coils, every reading of the step since, where each was at its best, and what is wanted."""
+    """What the levelling coach works on: the coils, every reading of the step since, where each was at its best, and what is wanted.
+
+    Positions are in turns for cores; a trimmer's twelfth of a turn counts as one, as its hill is so much narrower.
+    """
     names = step.adjusters
     groups = tuple(len(g) for g in step.adjust)
     adjusters = [state.sheet.adjuster(a) for a in names]
+    unit = [TURN * scale_of(a) for a in adjusters]
     ends = []
-    for name in names:
+    for name, u in zip(names, unit, strict=True):
         low, high = stops_touched(state, name)
-        ends.append((-12.0 if low is None else low / TURN, 12.0 if high is None else high / TURN))
-    coils = Coils(groups, tuple(ends), min(a.step_mdeg for a in adjusters) / TURN)
+        ends.append((-12.0 if low is None else low / u, 12.0 if high is None else high / u))
+    coils = Coils(groups, tuple(ends), min(a.step_mdeg / u for a, u in zip(adjusters, unit, strict=True)))
     others = [a for a in state.reaching(step.quantity_id, step.setting) if a not in names]
     reads = []
     for x in state.readings:
@@ -60,13 +65,13 @@ def even_problem(state: JobState, step: Step, since: int) -> tuple[Coils, list[R
             continue
         h = height(step.quantity, x)
         if h is not None and all(x.positions[a] == state.positions[a] for a in others):
-            turns = tuple(x.positions[a] / TURN for a in names)
+            turns = tuple(x.positions[a] / u for a, u in zip(names, unit, strict=True))
             reads.append(Read(turns, place_on_band(state, step, c), h[0], h[1]))
     at = peaked_at(state, step, since)
     peaked = state.positions if at is None else at.positions
     q, places = step.quantity, tuple(place_on_band(state, step, c) for c in step.required)
     low_db, high_db = (None if e is None else in_db(q, e) for e in (step.limit.low, step.limit.high))
-    return coils, reads, [peaked[a] / TURN for a in names], Wanted(places, low_db, high_db)
+    return coils, reads, [peaked[a] / u for a, u in zip(names, unit, strict=True)], Wanted(places, low_db, high_db)
 
 
 def in_db(q: Quantity, value: float) -> float:

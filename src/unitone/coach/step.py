@@ -341,13 +341,14 @@ def _peak(state: JobState, step: Step, since: int) -> Advice:
 
 def _even(state: JobState, step: Step, since: int) -> Advice:
     coils, reads, tops, wanted = even_problem(state, step, since)
-    now = [state.positions[a] / TURN for a in step.adjusters]
+    unit = [TURN * scale_of(state.sheet.adjuster(a)) for a in step.adjusters]
+    now = [state.positions[a] / u for a, u in zip(step.adjusters, unit, strict=True)]
     move = next_even_move(coils, reads, now, tops, wanted)
     if move.act == "stop":
         return _close(state, step, "even")
     if move.act == "turn":
         why: Why = "best-so-far" if move.why == "best" else "stagger" if move.why == "stagger" else "even"
-        advice = _turn(state, step, step.adjusters[move.coil], round(move.turns * TURN), why)
+        advice = _turn(state, step, step.adjusters[move.coil], round(move.turns * unit[move.coil]), why)
         return replace(advice, numbers={"gain_db": move.gain_db})
     there = min(step.required, key=lambda c: abs(place_on_band(state, step, c) - move.place))
     return _at(state, step, there, "other-channel")

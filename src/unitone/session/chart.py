@@ -61,7 +61,10 @@ def chart_view(state: JobState, step: Step, at_hand: Conditions) -> ChartView | 
     if len(parts) < LEAST or step.quantity.kind in ("level", "s-units"):
         return None
     law = vco_law(state) if step.quantity_id == "vco.volts" else None
-    marks = tuple(_mark(state.sheet, step, n, line, at_hand, law) for n, line in enumerate(parts))
+    # Bands stand as the radio's switch has them, whichever the step reads first.
+    switch = {name: n for n, (name, _) in enumerate(state.sheet.plan.bands)}
+    order = sorted(range(len(parts)), key=lambda n: switch.get(step.required[n].band or "", -1))
+    marks = tuple(_mark(state.sheet, step, n, parts[n], at_hand, law) for n in order)
     low, high = step.limit.low, step.limit.high
     q = step.quantity
     values = [v for m in marks for v in (m.found, m.now, *(m.expected or ())) if v is not None and math.isfinite(v)]

@@ -211,7 +211,7 @@ STEP = (
     Field(("limit",), tr("Limit"), "limit", "≥ 12 dB · 2 … 4 V · 8.0 V ± 5 %"),
     Field(("adjust",), tr("Adjusters"), "groups", "T1, T2, T4 + T5", source="adjuster"),
     Field(("aim",), tr("Aim"), "choice", choices=(
-        ("peak", tr("peak")), ("null", tr("null")), ("set", tr("set")), ("level", tr("level: worst of all places least out")),
+        ("peak", tr("peak")), ("null", tr("null")), ("set", tr("set")), ("level", tr("level: all places even, or the worst least out")),
         ("check", tr("check, nothing is turned")))),
     Field(("channels",), tr("Channels"), "ids", "1, 20, 40", source="channel"),
     Field(("stimulus", "level"), tr("Level at the set"), hint="0.3 uV"),

@@ -303,11 +303,9 @@ class StepCard(QFrame):
         self.chart.show_chart(view.chart)
         self.hill.show_hill(view.hill, self._empty_words(view))
         # With many places the chart says more than a hill of one place, but while that one is turned.
-        turned = view.hill is not None and len({x for x, _ in view.hill.points}) > 1
-        self.hill.setVisible(view.chart is None or (turned and not self._short))
-        self._place_notes()
         self._show_coach(view)
         self._show_buttons(view)
+        self._place_notes()
 
     def _empty_words(self, view: BenchView) -> str:
         note = " ".join(view.notes)
@@ -337,10 +335,15 @@ class StepCard(QFrame):
         if self._view is None:
             return
         step, row = self._step_words(self._view), (self.ccw, self.cw, self.log, self.back, self.judge, self.main)
-        for short in (False, True):
-            self.ccw.setText(f"◂ {step}" if short else f"◂ {step} " + tr("ccw"))
-            self.cw.setText(f"{step} ▸" if short else f"{step} " + tr("cw") + " ▸")
-            self.judge.setText("A…" if short else tr("Decide…  A"))
+        self.ccw.setVisible(True)
+        self.cw.setVisible(True)
+        for short in (False, True, None):
+            # Where not even signs fit, the arrow keys are left: they say so in Help.
+            self.ccw.setHidden(short is None)
+            self.cw.setHidden(short is None)
+            self.ccw.setText(f"◂ {step}" if short is not False else f"◂ {step} " + tr("ccw"))
+            self.cw.setText(f"{step} ▸" if short is not False else f"{step} " + tr("cw") + " ▸")
+            self.judge.setText("A…" if short is not False else tr("Decide…  A"))
             shown = [b for b in row if not b.isHidden()]
             if sum(b.sizeHint().width() + theme.px(8) for b in shown) <= self.contentsRect().width() - theme.px(36):
                 return
@@ -389,7 +392,7 @@ class StepCard(QFrame):
     def set_compact(self, narrow: bool, low: bool) -> None:
         """Give way in a small window: the ledger has the way back, the hill may be small."""
         self.back.setVisible(not narrow)
-        self.hill.setMinimumHeight(theme.px(60 if low else 120))
+        self.hill.setMinimumHeight(theme.px(84 if low else 120))
         self.chart.setMinimumHeight(theme.px(80 if low else 118))
         self._short = low
         self._place_notes()
@@ -406,6 +409,23 @@ class StepCard(QFrame):
         self.brief.setText(words)
         self.notes.setVisible(bool(words) and plotted and roomy)
         self.brief.setVisible(bool(words) and plotted and not roomy)
+        turned = view is not None and view.hill is not None and len({x for x, _ in view.hill.points}) > 1
+        self.hill.setVisible(view is not None and (view.chart is None or (turned and not self._short)))
+        # Large type in a low window: what has to be read and heeded goes before what is drawn.
+        self.chart.setVisible(view is not None and view.chart is not None)
+        self.detail.setVisible(True)
+        self.words.setVisible(True)
+        for widget in (self.brief, self.hill, self.chart, self.detail, self.words):
+            if not self._fits():
+                widget.hide()
+
+    def _fits(self) -> bool:
+        """Is there room for all that is shown, each line of words whole?"""
+        made = self.layout()
+        if made is None or not self.isVisible():
+            return True
+        made.invalidate()
+        return made.minimumHeightForWidth(self.width()) <= self.height()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
