@@ -406,7 +406,7 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     desk.until(lambda: page.now is not None and bool(page.now.job))
     table = page.editor.tables["step"]
     table.choose([page.now.draft.ids("step").index("power")])  # type: ignore[union-attr]
-    type_into(desk, field(table.form, "limit"), "9 … 11 W")
+    type_into(desk, field(table.form, "limit"), "3 … 4.2 W")
     desk.until(lambda: page.save_button.isEnabled() and page.editor.problems == ())
     page.save()
     assert "what is different" in page.message_words.text()
@@ -425,7 +425,7 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     desk.until(lambda: desk.bench.view is not None and bool(desk.bench.view.variant_words))
     assert (
         "other final transistor" in desk.bench.variant.text()
-        and "3.6 W … 4.4 W → 9 … 11 W" in desk.bench.variant.text()
+        and "3.6 W … 4.4 W → 3 … 4.2 W" in desk.bench.variant.text()
     )
     job = desk.logbook.job("145")
     desk.window.show_place("jobs")

@@ -68,8 +68,23 @@ def test_what_cannot_be_is_said(name: str, typed: dict[str, str], says: str) -> 
         work_out(sum_of(name), typed)
 
 
+def test_speech_decibels_a_meter_in_line_and_a_radio_that_is_known() -> None:
+    # A mean of 1 W of speech: 10 to 14 dB under its peaks, 10 to 25 W; behind a processor 2.5 to 5 W (common practice, no source).
+    spoken = work("speech", mean="1 W", voice="voice")
+    assert (spoken["least_w"].value, spoken["most_w"].value) == pytest.approx((10.0, 25.12), rel=1e-3)
+    assert work("speech", mean="1 W", voice="processed")["most_w"].value == pytest.approx(5.01, rel=1e-3)
+    # 36 dBm are 3.98 W; 0 dBm across 50 ohm is 223.6 mV (any handbook).
+    assert work("decibels", value="36 dBm")["watts"].value == pytest.approx(3.981, rel=1e-3)
+    assert work("decibels", value="0 dBm")["volts"].value == pytest.approx(0.223607, rel=1e-5)
+    assert work("decibels", value="4 W")["dbm"].value == pytest.approx(36.02, abs=0.01)
+    assert work("in-line", without="4.0 W", **{"with": "3.8 W"})["loss_db"].value == pytest.approx(0.2228, abs=1e-3)
+    # Audio goes with deviation: 1.4 V against 1.2 V from 1.9 kHz.
+    known = work("compared", known="1.9 kHz", heard="1.2 V", mine="1.4 V")
+    assert known["deviation_hz"].value == pytest.approx(1900 * 1.4 / 1.2)
+
+
 def test_every_sum_has_its_question_formula_and_a_name_of_its_own() -> None:
-    assert len({s.name for s in SUMS}) == len(SUMS) == 21
+    assert len({s.name for s in SUMS}) == len(SUMS) == 25
     for s in SUMS:
         assert s.question.endswith("?") and s.formula and s.group and s.given
         assert len({g.key for g in s.given}) == len(s.given) and all(g.words for g in s.given)

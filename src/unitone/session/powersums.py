@@ -183,7 +183,7 @@ POWER_SUMS: tuple[Sum, ...] = (
     Sum(
         "decibels",
         tr("How many watts are so many dBm?"),
-        tr("Power"),
+        tr("Levels"),
         (Given("value", tr("Power"), "text", "36 dBm, or 4 W", "36 dBm"),),
         _decibels,
         tr("0 dBm = 1 mW; P = V²/50 Ω"),
@@ -196,6 +196,7 @@ POWER_SUMS: tuple[Sum, ...] = (
         _in_line,
         "dB = 10 · log10(P1/P2)",
         tr("same load, same keying, the same wattmeter behind it"),
+        tr("Into the dummy load; let go before you change what is in line."),
     ),
     Sum(
         "compared",
