@@ -36,14 +36,14 @@ def finished() -> Iterator[Session]:
 
 def test_the_certificate_is_the_tapes(finished: Session) -> None:
     made = certificate_of(finished.state)
-    assert len(made.rows) == sum(len(s.required) for s in finished.sheet.steps) == 25
+    assert len(made.rows) == sum(len(s.required) for s in finished.sheet.steps) == 26
     for step in finished.sheet.steps:
         for row, line in zip([r for r in made.rows if r.step == step.id], lines(finished.state, step), strict=True):
             assert line.found is not None and line.now is not None
             assert (row.found_value, row.left_value) == (line.found.reading.value, line.now.reading.value)
             assert row.limit and row.source and row.instrument
     assert made.simulated and "Simulated radio" in made.statement
-    assert "25 of 25" in made.summary and made.finished
+    assert "26 of 26" in made.summary and made.finished
     assert {n for n, _ in made.turned} == {a for a, p in finished.state.positions.items() if p}
     assert any("dummy load" in c for c in made.cautions)
 
@@ -54,7 +54,7 @@ def test_json_and_csv(finished: Session) -> None:
     assert data["format"] == "unitone-certificate/1" and data["simulated"] is True
     assert [r["left_value"] for r in data["rows"]] == [r.left_value for r in made.rows]
     rows = list(csv.DictReader(io.StringIO(render(made, "csv").decode())))
-    assert len(rows) == 25 and {r["simulated"] for r in rows} == {"yes"}
+    assert len(rows) == 26 and {r["simulated"] for r in rows} == {"yes"}
     assert float(rows[0]["left_value"]) == made.rows[0].left_value
 
 
