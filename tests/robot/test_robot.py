@@ -12,7 +12,7 @@ from unitone.errors import SheetError
 from unitone.job.state import fold
 from unitone.job.summary import summary
 from unitone.job.tape import Card
-from unitone.job.verdicts import blockers
+from unitone.job.verdicts import blockers, verdict
 from unitone.robot import demo
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align, wrongly_touched
@@ -208,6 +208,18 @@ def test_the_send_task_brings_power_even_with_few_readings_and_over_no_ceiling(
     assert "1 of 1 radios recovered" in said and "0 ever over a ceiling" in said and "coordinate golden section" in said
     with pytest.raises(SheetError, match="no stand-in"):
         run_send_trial("ostrel-mallard-6", 1)
+
+
+def test_a_stand_in_that_only_sends_comes_to_its_end_with_its_receiver_put_aside() -> None:
+    book = Logbook(None)
+    job = open_job(book, "ostrel-weir-40-am", Card(1, "ostrel-weir-40-am", standin_seed=2))
+    session = Session(book, job)
+    work = align(session)
+    aside = {s.id for s in session.sheet.steps if verdict(session.state, s) == "not applicable"}
+    assert work.finished and aside == {s.id for s in session.sheet.steps if s.hook_up == "receive"}
+    assert session.state.judged["front-end"].reason == "the stand-in has no such side"
+    book.close()
+    assert run_set("ostrel-weir-40-am", 2).recovered
 
 
 def test_the_watch_sees_a_radio_that_was_left_over_its_ceiling() -> None:

@@ -214,7 +214,9 @@ def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None])
 
 def _even(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
     """Power of the multi-band mobile on its way to being even, by night."""
-    card = Card(logbook.next_number(), "ostrel-curlew-5", "C5-0420", "ferry 2", "weak on the high bands", standin_seed=5)
+    card = Card(
+        logbook.next_number(), "ostrel-curlew-5", "C5-0420", "ferry 2", "weak on the high bands", standin_seed=5
+    )
     job = open_job(logbook, "ostrel-curlew-5", card)
     session = Session(logbook, job)
     session.start_work()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,12 +11,12 @@ import numpy as np
 
 from unitone.errors import SheetError
 from unitone.job.tape import Card
+from unitone.robot.many import many, standin
 from unitone.robot.referee import Referee
 from unitone.session.frequency import LEAVE_HZ
 from unitone.session.session import Session, open_job
 from unitone.session.tuning import Countable, Tuning, advise_tuning, countables, follow_tuning, tells_apart
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.read import read_sheet
 from unitone.standin.physics import read_physics
 from unitone.store.logbook import Logbook
 
@@ -207,10 +206,7 @@ def run_frequency_trial(
     sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True
 ) -> dict[str, Any]:
     """The report of ``./unitone robot --task frequency``. Raises SheetError without a physics file, or with nothing to tell apart."""
-    path = find(sheet_name)
-    if not physics_path(path).is_file():
-        raise SheetError([f"{path}:1: file: no {physics_path(path).name} beside it, so this sheet has no stand-in."])
-    sheet = read_sheet(path)
+    path, sheet, _ = standin(sheet_name)
     if not countables(sheet):
         raise SheetError(
             [f"{path}:1: step: no step counts an oscillator of the mixing lines. Use --task align for this sheet."]
@@ -218,14 +214,7 @@ def run_frequency_trial(
     started = time.monotonic()
     seeds = range(seed, seed + sets)
 
-    def many(baseline: bool) -> list[FrequencyResult]:
-        arguments = [(sheet_name, s, baseline) for s in seeds]
-        if workers <= 1 or sets < 2:
-            return [_one(a) for a in arguments]
-        with ProcessPoolExecutor(workers) as pool:
-            return list(pool.map(_one, arguments))
-
-    coach = many(False)
+    coach = many(_one, [(sheet_name, s, False) for s in seeds], workers)
     report: dict[str, Any] = {
         "task": "frequency", "sheet": path.stem, "sets": sets,
         "recovered": sum(r.recovered for r in coach),
@@ -236,7 +225,7 @@ def run_frequency_trial(
         "problems": [{"seed": r.seed, "what": list(r.problems)} for r in coach if r.problems],
     }  # fmt: skip
     if with_baseline:
-        plain = many(True)
+        plain = many(_one, [(sheet_name, s, True) for s in seeds], workers)
         report["baseline"] = {
             "name": "channel by channel", "recovered": sum(r.recovered for r in plain),
             "readings_per_set": round(float(np.mean([r.readings for r in plain])), 1), "error": _spread(plain),

@@ -13,7 +13,7 @@ from scipy.optimize import Bounds, differential_evolution, minimize, minimize_sc
 
 from unitone.job.tape import Reading
 from unitone.job.verdicts import inside
-from unitone.quantities.registry import quantity
+from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.sheet.frequency import Place
 from unitone.sheet.model import Conditions, Sheet, Step
 from unitone.signals.sinad import TonePowers, merge, tone_powers
@@ -95,7 +95,8 @@ class Referee:
         coils = sorted({a for s in self.sheet.steps if s.quantity_id in _LINEAR for a in s.adjusters})
         linear_done = False
         for step in self.sheet.steps:
-            if not step.adjust:
+            read = FOUND_BY.get(step.quantity_id, (step.quantity_id,))[0]
+            if not step.adjust or not StandInBench(self.radio).can_measure(read):
                 continue
             if step.quantity_id in _LINEAR:
                 if not linear_done:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -18,12 +17,12 @@ from unitone.errors import SheetError
 from unitone.job.tape import Card
 from unitone.job.verdicts import SETTLED, verdict
 from unitone.robot.frequency import by_advice, prepare
+from unitone.robot.many import many, standin
 from unitone.robot.referee import Referee
 from unitone.session.session import Session, open_job
 from unitone.session.tuning import tells_apart
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.model import TURN, Conditions, Sheet, Step
-from unitone.sheet.read import read_sheet
 from unitone.standin.physics import read_physics
 from unitone.store.logbook import Logbook
 
@@ -266,24 +265,12 @@ def run_send_trial(
     sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True
 ) -> dict[str, Any]:
     """The report of ``./unitone robot --task send``. Raises SheetError without a physics file, or without a send side."""
-    path = find(sheet_name)
-    if not physics_path(path).is_file():
-        raise SheetError([f"{path}:1: file: no {physics_path(path).name} beside it, so this sheet has no stand-in."])
-    sheet = read_sheet(path)
-    physics = read_physics(physics_path(path), sheet)
+    path, sheet, physics = standin(sheet_name)
     if physics.send is None or not send_steps(sheet):
         raise SheetError([f"{path}:1: step: nothing of this sheet is sent. Use --task align for it."])
     started = time.monotonic()
     seeds = range(seed, seed + sets)
-
-    def many(baseline: bool) -> list[SendResult]:
-        arguments = [(sheet_name, s, baseline) for s in seeds]
-        if workers <= 1 or sets < 2:
-            return [_one(a) for a in arguments]
-        with ProcessPoolExecutor(workers) as pool:
-            return list(pool.map(_one, arguments))
-
-    coach = many(False)
+    coach = many(_one, [(sheet_name, s, False) for s in seeds], workers)
     report: dict[str, Any] = {
         "task": "send", "sheet": path.stem, "sets": sets,
         "recovered": sum(r.recovered for r in coach),
@@ -302,7 +289,7 @@ def run_send_trial(
         ],
     }  # fmt: skip
     if with_baseline and any(is_even(s) for s in sheet.steps):
-        golden = many(True)
+        golden = many(_one, [(sheet_name, s, True) for s in seeds], workers)
         report["baseline"] = {
             "name": "coordinate golden section, three rounds",
             "readings_per_set": _mean([r.readings for r in golden]), "recovered": sum(r.recovered for r in golden),

@@ -10,6 +10,7 @@ from unitone.coach.advice import Advice
 from unitone.coach.hills import height
 from unitone.job.state import JobState, advance, fold
 from unitone.job.verdicts import SETTLED, verdict
+from unitone.quantities.registry import FOUND_BY
 from unitone.session.session import Session
 from unitone.sheet.model import TURN, Step
 
@@ -34,8 +35,19 @@ def align(session: Session, each: Callable[[Advice], None] | None = None) -> Wor
             each(advice)
         if advice.act == "done":
             return Work(len(session.state.readings), moves, True)
-        session.follow(advice)
+        follow(session, advice)
     return Work(len(session.state.readings), MOVES_AT_MOST, False)
+
+
+def follow(session: Session, advice: Advice) -> None:
+    """Do what the coach says; a step for which the stand-in has no such side is put aside, as a technician would."""
+    step = session.sheet.step(advice.step)
+    asked = advice.act in ("hook-up", "set-up", "measure")
+    if asked and not session.bench.can_measure(FOUND_BY.get(step.quantity_id, (step.quantity_id,))[0]):
+        session.go_to(step.id)
+        session.judge("not applicable", "the stand-in has no such side")
+        return
+    session.follow(advice)
 
 
 _GOLDEN = (math.sqrt(5) - 1) / 2
@@ -68,7 +80,7 @@ class GoldenSection:
                         self._search(step, name)
                 self._close(step)
                 continue
-            self.session.follow(advice)
+            follow(self.session, advice)
         return Work(len(self.session.state.readings), moves, False)
 
     def _read(self, step: Step) -> float:

@@ -4,22 +4,20 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from unitone.errors import SheetError
 from unitone.job.tape import Card
 from unitone.job.verdicts import SETTLED, found_in_limits, verdict
+from unitone.robot.many import many, standin
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align, wrongly_touched
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.model import Step
-from unitone.sheet.read import read_sheet
 from unitone.standin.physics import read_physics
 from unitone.store.logbook import Logbook
 
@@ -79,6 +77,8 @@ def judge(session: Session, path: Path, seed: int, readings: int, moves: int, fi
     wrong = 0
     for step in sheet.steps:
         v = verdict(state, step)
+        if v == "not applicable":
+            continue
         if v not in SETTLED and best.holds(step):
             problems.append(f"{step.id} ends {v}")
         if v in SETTLED and any(left.clearly_out(step, c) for c in step.required):
@@ -107,13 +107,10 @@ def run_trial(
     sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True
 ) -> dict[str, Any]:
     """The report of ``./unitone robot``: ``sets`` radios from ``seed`` on. Raises SheetError without a physics file."""
-    path = find(sheet_name)
-    if not physics_path(path).is_file():
-        raise SheetError([f"{path}:1: file: no {physics_path(path).name} beside it, so this sheet has no stand-in."])
-    read_physics(physics_path(path), read_sheet(path))
+    path, _, _ = standin(sheet_name)
     started = time.monotonic()
     seeds = range(seed, seed + sets)
-    coach = _many([(sheet_name, s, False) for s in seeds], workers)
+    coach = many(_one, [(sheet_name, s, False) for s in seeds], workers)
     report: dict[str, Any] = {
         "task": "align",
         "sheet": path.stem,
@@ -127,7 +124,7 @@ def run_trial(
         "problems": [{"seed": r.seed, "what": list(r.problems)} for r in coach if r.problems],
     }
     if with_baseline:
-        golden = _many([(sheet_name, s, True) for s in seeds], workers)
+        golden = many(_one, [(sheet_name, s, True) for s in seeds], workers)
         report["baseline"] = {
             "name": GoldenSection.name,
             "readings_per_set": _mean([r.readings for r in golden]),
@@ -137,13 +134,6 @@ def run_trial(
         report["baselines"] = [report["baseline"]]
     report["seconds"] = round(time.monotonic() - started, 1)
     return report
-
-
-def _many(arguments: Sequence[tuple[str, int, bool]], workers: int) -> list[SetResult]:
-    if workers <= 1 or len(arguments) < 2:
-        return [_one(a) for a in arguments]
-    with ProcessPoolExecutor(workers) as pool:
-        return list(pool.map(_one, arguments))
 
 
 def losses(results: Sequence[SetResult]) -> dict[str, float | None]:

@@ -130,7 +130,7 @@ class StandInBench:
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
         """A whole reading: a second of audio, a second's gate, or the squelch procedure. Raises BenchError."""
         if not self.can_measure(quantity_id):
-            raise BenchError(f"The stand-in bench has no instrument for {quantity_id}.")
+            raise BenchError(f"The stand-in bench has no instrument for {quantity_id}. Put the step aside (A).")
         if quantity_id in _AUDIO:
             while len(self._tones) < BLOCKS or self._stamp != self._stamp_of(conditions):
                 self._block(conditions)

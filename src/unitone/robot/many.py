@@ -1,0 +1,34 @@
+"""What every proof of the robot technician shares: the stand-in that is asked for, and many of them beside each other."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+from typing import TypeVar
+
+from unitone.errors import SheetError
+from unitone.sheet.library import find, physics_path
+from unitone.sheet.model import Sheet
+from unitone.sheet.read import read_sheet
+from unitone.standin.physics import PhysicsFile, read_physics
+
+_Asked = TypeVar("_Asked")
+_Made = TypeVar("_Made")
+
+
+def standin(sheet_name: str) -> tuple[Path, Sheet, PhysicsFile]:
+    """Path, sheet and physics of a stand-in. Raises SheetError where there is no physics file, or either does not hold."""
+    path = find(sheet_name)
+    if not physics_path(path).is_file():
+        raise SheetError([f"{path}:1: file: no {physics_path(path).name} beside it, so this sheet has no stand-in."])
+    sheet = read_sheet(path)
+    return path, sheet, read_physics(physics_path(path), sheet)
+
+
+def many(run: Callable[[_Asked], _Made], asked: Sequence[_Asked], workers: int) -> list[_Made]:
+    """``run`` for each, in ``workers`` processes, in the order asked."""
+    if workers <= 1 or len(asked) < 2:
+        return [run(a) for a in asked]
+    with ProcessPoolExecutor(workers) as pool:
+        return list(pool.map(run, asked))
