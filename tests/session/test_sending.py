@@ -12,6 +12,7 @@ from unitone.coach.sentences import sentence
 from unitone.errors import EntryError, HookUpError, SheetError, TapeError, UnitoneError
 from unitone.job.state import fold
 from unitone.job.tape import Card
+from unitone.job.verdicts import SETTLED, verdict
 from unitone.quantities.registry import quantity
 from unitone.robot.frequency import prepare
 from unitone.session.sending import DAMAGES, breaks, load_words, needed_watts, send_words
@@ -270,6 +271,17 @@ def test_no_limit_goes_over_the_rules_ceiling_and_the_school_says_how_near() -> 
         assert made.step("deviation").target == pytest.approx(wanted), choice
     assert sheet.final.rating("tx.bias_current") == 0.15 and sheet.final.dissipation_w == 25.0
     assert sheet.rule.ceiling("rx.sinad") is None
+
+
+def test_nearer_to_the_ceiling_than_a_reading_can_tell_is_brought_down_once(by_hand: Opens) -> None:
+    session = at(by_hand(), "harmonic")
+    for c, dbc in zip(session.step.required, ("-60.2", "-64", "-64"), strict=True):
+        session.type_in(dbc, c)
+    assert verdict(session.state, session.step) in SETTLED and session.advice().act == "turn"
+    session.strike_last()
+    for c in session.step.required:
+        session.type_in("-64", c)
+    assert session.advice().outcome == "in-limits", "well under it the trap is left alone"
 
 
 def test_the_school_of_power_across_the_band() -> None:

@@ -20,7 +20,7 @@ from unitone.coach.peak import Move, Point, curve, fit_hill, next_move, scale_of
 from unitone.coach.setting import Spot, next_set_move
 from unitone.job.recheck import merged_for, plan_of
 from unitone.job.state import JobState
-from unitone.job.verdicts import SETTLED, found_in_limits, lines, verdict
+from unitone.job.verdicts import SETTLED, found_in_limits, lines, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY
 from unitone.sheet.model import TURN, Conditions, Step
 
@@ -78,8 +78,16 @@ def _may_work(state: JobState, step: Step) -> bool:
 
 def _optimise(state: JobState, step: Step) -> bool:
     """The school that turns what is in limits too: once, and only where there is something to turn."""
-    worked = [outcome for _, outcome in state.concluded.get(step.id, []) if outcome != "in-limits"]
-    return state.stand["in-limits"].choice == "optimise" and bool(step.adjust) and not worked
+    return state.stand["in-limits"].choice == "optimise" and bool(step.adjust) and not _worked(state, step)
+
+
+def _too_near_the_rule(state: JobState, step: Step) -> bool:
+    """In limits, but nearer to the rule's ceiling than a reading can tell: brought down once, where something brings it down."""
+    return bool(step.adjust) and not surely_legal(state, step) and not _worked(state, step)
+
+
+def _worked(state: JobState, step: Step) -> bool:
+    return any(outcome != "in-limits" for _, outcome in state.concluded.get(step.id, []))
 
 
 def _is_concluded_now(state: JobState, step: Step) -> bool:
@@ -140,7 +148,7 @@ def _work(state: JobState, step: Step) -> Advice:
         for index, line in enumerate(lines(state, step)):
             if line.now is None or line.stale:
                 return _measure(state, step, index, "re-check" if line.stale else "first-reading")
-        if now in SETTLED and not _optimise(state, step):
+        if now in SETTLED and not _optimise(state, step) and not _too_near_the_rule(state, step):
             why: Why = "worth-a-look" if state.worth_a_look(step) else "in-limits"
             return Advice("conclude", step.id, why, outcome="in-limits")
         if not step.adjust:

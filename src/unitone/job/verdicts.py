@@ -178,3 +178,13 @@ def worst(step: Step, parts: tuple[Line, ...]) -> Line:
         return -excess(step.limit, line.now.reading.value)
 
     return min(parts, key=margin)
+
+
+def surely_legal(state: JobState, step: Step) -> bool:
+    """Are all readings of a step under the rule's ceiling by their own spread? True where the rule says nothing of it."""
+    most = state.sheet.rule.ceiling(step.quantity_id)
+    if most is None:
+        return True
+    read = [line.now.reading for line in lines(state, step) if line.now is not None]
+    spread = step.quantity.usual_std
+    return all(r.value is None or r.value + (r.std if r.std is not None else spread) <= most for r in read)

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from unitone.coach.advice import Advice
 from unitone.coach.hills import height
 from unitone.job.state import JobState, advance, fold
-from unitone.job.verdicts import SETTLED, verdict
+from unitone.job.verdicts import SETTLED, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY
 from unitone.session.session import Session
 from unitone.sheet.model import TURN, Step
@@ -137,7 +137,11 @@ def wrongly_touched(session: Session) -> list[str]:
         if entry.kind == "turn" and entry.data["moved"]:
             owners = [s for s in state.sheet.steps if entry.data["adjuster"] in s.adjusters]
             fresh = [s for s in owners if s.id not in begun]
-            if fresh and len(fresh) == len(owners) and all(verdict(state, s) in SETTLED for s in owners):
+            if (
+                fresh
+                and len(fresh) == len(owners)
+                and all(verdict(state, s) in SETTLED and surely_legal(state, s) for s in owners)
+            ):
                 touched.append(f"{fresh[0].id} ({entry.data['adjuster']})")
             begun |= {s.id for s in owners}
         advance(state, entry)
