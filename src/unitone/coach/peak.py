@@ -26,6 +26,8 @@ _GRID = np.arange(-_REACH_TURNS, _REACH_TURNS + 1e-9, 1 / 32)
 #: A fit whose top is known this well (turns, cores) needs no more flank readings.
 _SURE_TURNS = 0.05
 _MAX_READINGS = 16
+#: So often each flank is read at the most, however uncertain the top still is.
+_FLANK_READINGS = 3
 
 
 @dataclass(frozen=True)
@@ -205,7 +207,8 @@ def _flank_wanted(points: Sequence[Point], fit: Fit, low: float, high: float) ->
     left = [q for q in points if fit.x0 - q.turns > near]
     right = [q for q in points if q.turns - fit.x0 > near]
     sure = fit.std <= _SURE_TURNS * fit.scale * max(fit.width / fit.scale, 0.8)
-    if sure and left and right:
+    if left and right and (sure or min(len(left), len(right)) >= _FLANK_READINGS):
+        # Noisy readings: more of them would tell less than a look at the top.
         return None
     sides = sorted(((len(left), -1), (len(right), 1)))
     for count, side in sides:
