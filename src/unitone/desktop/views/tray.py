@@ -7,7 +7,17 @@ from dataclasses import replace
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QStackedLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QStackedLayout,
+    QVBoxLayout,
+    QWidget,
+)
 
 from unitone.bench.kit import Kit
 from unitone.desktop.theme.theme import theme
@@ -93,23 +103,29 @@ class Tray(QFrame):
 
     def _kit_row(self) -> QWidget:
         row, layout = self._row()
+        lines = QVBoxLayout()
+        layout.addLayout(lines)
+        fields, rest = QHBoxLayout(), QHBoxLayout()
+        lines.addLayout(fields)
+        lines.addLayout(rest)
         self.pads, self.switches, self.least, self.load = QLineEdit(), QLineEdit(), QLineEdit(), QLineEdit()
         self.told = QCheckBox(tr("the generator's display already counts the pads"))
         for field, words, hint, width in (
-            (self.pads, tr("Pads in line, dB"), "40  or  20+20", 90), (self.switches, tr("Attenuator switches, dB"), "none", 120),
-            (self.least, tr("Generator's lowest, dBm"), "-100", 70), (self.load, tr("Dummy load, W"), "50", 60),
+            (self.pads, tr("Pads in line, dB"), "40  or  20+20", 130), (self.switches, tr("Attenuator switches, dB"), "none", 130),
+            (self.least, tr("Generator's lowest, dBm"), "-100", 80), (self.load, tr("Dummy load, W"), "50", 70),
         ):  # fmt: skip
             field.setAccessibleName(words)
             field.setPlaceholderText(hint)
             field.setMaximumWidth(theme.px(width))
             field.returnPressed.connect(self._keep_kit)
-            layout.addWidget(self._buddy(words, field))
-            layout.addWidget(field)
+            fields.addWidget(self._buddy(words, field))
+            fields.addWidget(field)
+        fields.addStretch(1)
         self.told.setAccessibleName(self.told.text())
-        layout.addWidget(self.told)
+        rest.addWidget(self.told)
         self.kit_error = label("warn", "", True)
-        layout.addWidget(self.kit_error, 1)
-        self._buttons(layout, self._keep_kit)
+        rest.addWidget(self.kit_error, 1)
+        self._buttons(rest, self._keep_kit)
         return row
 
     def ask_note(self, then: Callable[[str], None]) -> None:
