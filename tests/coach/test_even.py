@@ -107,6 +107,9 @@ def test_a_stop_is_not_turned_against_and_a_place_inside_the_limit_counts_first(
     coils = Coils((1, 1), ((-0.25, 6.0), (-6.0, 0.25)), STEP)
     _, reads, moves = level(power, coils, [0.0, 0.0], Wanted(PLACES, 10.0 * math.log10(1.0)))
     assert all(r.turns[0] >= -0.25 and r.turns[1] <= 0.25 for r in reads), moves
+    tight = Coils((1, 1), ((-0.1, 0.1), (-6.0, 6.0)), STEP)
+    held, read_there, _ = level(power, tight, [0.0, 0.0], Wanted(PLACES, 10.0 * math.log10(1.0)))
+    assert held[0] == 0.0 and len(read_there) < 45, "a coil that its stops hold is left out, and the other is set"
     flat_but_low, strong = np.array([1.0, 1.0, 1.0]), np.array([3.2, 4.0, 3.2])
     assert unevenness(strong, Wanted(PLACES, 3.0)) < unevenness(flat_but_low, Wanted(PLACES, 3.0))
     with pytest.raises(ValueError, match="no reading"):

@@ -247,6 +247,8 @@ _TRUST, _SURE_DB = (3.0, 1.25, 0.9, 0.6, 0.5), 0.2
 _WORTH_DB = 0.1
 #: From least to most (dB), places that are even by this are left: within ±2.5 %.
 _EVEN_DB = 0.22
+#: A coil this many steps off its top tells which way the ends pull it; one that stops keep nearer is left out of that.
+_OFF_TOP = 1.2
 #: A coil is moved by this to see which way the ends of the band pull it (half-widths).
 _FLANK = 0.7
 
@@ -301,7 +303,8 @@ def next_even_move(
     read = _heights_at(reads, now, anchors, coils.step)
     # Half-way to a setting that is worked out, the ends tell enough.
     wanted_here = (anchors[0], anchors[-1]) if why == "stagger" else anchors
-    return EvenMove("read", why, place=next(a for a in wanted_here if a not in read))
+    missing = next((a for a in wanted_here if a not in read), None)
+    return EvenMove("stop", "done") if missing is None else EvenMove("read", why, place=missing)
 
 
 def _goal(
@@ -325,7 +328,8 @@ def _goal(
             far = min(max(_FLANK * width, 3 * coils.step), 1.0)
             way = 1.0 if n % 2 else -1.0
             aim = max((_inside(tops[n] + w * far, coils, n) for w in (way, -way)), key=lambda x: abs(x - tops[n]))
-            return tuple(aim if c == n else v for c, v in enumerate(now)), "stagger", 0.0
+            if abs(aim - tops[n]) > _OFF_TOP * coils.step:
+                return tuple(aim if c == n else v for c, v in enumerate(now)), "stagger", 0.0
     # Far only where the surface is sure of what is there, and nearer with every round.
     for trust in _TRUST[:1] + _TRUST[min(len(rounds), len(_TRUST) - 1) :]:
         aim_at = _best(coils, tuple(reads), tuple(tops), wanted, tried, trust)
@@ -411,7 +415,7 @@ def _settings(reads: Sequence[Read], anchors: Sequence[float], step: float) -> l
 def _flanked(reads: Sequence[Read], coil: int, top: float, anchors: Sequence[float], step: float) -> bool:
     """Were both ends of the band read with this coil well away from its top?"""
     ends = {anchors[0], anchors[-1]}
-    seen = {r.place for r in reads if abs(r.turns[coil] - top) > 1.2 * step}
+    seen = {r.place for r in reads if abs(r.turns[coil] - top) > _OFF_TOP * step}
     return ends <= seen
 
 
