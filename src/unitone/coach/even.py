@@ -323,13 +323,12 @@ def _goal(
         return stop, "best", 0.0
     since = _since_peaked(reads, tops, anchors, coils.step)
     for n in range(coils.count):
-        if not _flanked(since, n, tops[n], anchors, coils.step):
+        if not _flanked(since, n, tops[n], anchors, coils):
             width = math.exp(surface.parameters[_WHOLE + _EACH * n + 1])
             far = min(max(_FLANK * width, 3 * coils.step), 1.0)
             way = 1.0 if n % 2 else -1.0
             aim = max((_inside(tops[n] + w * far, coils, n) for w in (way, -way)), key=lambda x: abs(x - tops[n]))
-            if abs(aim - tops[n]) > _OFF_TOP * coils.step:
-                return tuple(aim if c == n else v for c, v in enumerate(now)), "stagger", 0.0
+            return tuple(aim if c == n else v for c, v in enumerate(now)), "stagger", 0.0
     # Far only where the surface is sure of what is there, and nearer with every round.
     for trust in _TRUST[:1] + _TRUST[min(len(rounds), len(_TRUST) - 1) :]:
         aim_at = _best(coils, tuple(reads), tuple(tops), wanted, tried, trust)
@@ -361,7 +360,7 @@ def _begun(
     if not any(e in read for e in ends):
         return None
     before = [r for r in _since_peaked(reads, tops, anchors, coils.step) if not _same(r.turns, now, coils.step)]
-    moving = not all(_flanked(before, n, tops[n], anchors, coils.step) for n in range(coils.count))
+    moving = not all(_flanked(before, n, tops[n], anchors, coils) for n in range(coils.count))
     # While each coil is moved in its turn, the ends tell enough.
     wanted_here = ends if moving and not _same(now, tops, coils.step) else anchors
     return next((a for a in wanted_here if a not in read), None)
@@ -412,10 +411,13 @@ def _settings(reads: Sequence[Read], anchors: Sequence[float], step: float) -> l
     return found
 
 
-def _flanked(reads: Sequence[Read], coil: int, top: float, anchors: Sequence[float], step: float) -> bool:
-    """Were both ends of the band read with this coil well away from its top?"""
+def _flanked(reads: Sequence[Read], coil: int, top: float, anchors: Sequence[float], coils: Coils) -> bool:
+    """Were both ends of the band read with this coil well away from its top, or do its stops keep it there?"""
     ends = {anchors[0], anchors[-1]}
-    seen = {r.place for r in reads if abs(r.turns[coil] - top) > _OFF_TOP * step}
+    low, high = coils.ends[coil]
+    if max(high - top, top - low) <= _OFF_TOP * coils.step:
+        return True
+    seen = {r.place for r in reads if abs(r.turns[coil] - top) > _OFF_TOP * coils.step}
     return ends <= seen
 
 
