@@ -162,15 +162,17 @@ class Referee:
 
     def even(self, step: Step) -> float:
         """Bring the step's coils where the worst place stands least outside its limit, and then as even as can be; returns the dB left."""
-        low, high = step.limit.low, step.limit.high
+        high = step.limit.high
         c0 = step.required
+        # Another step may ask more of one of these places: all of them are to hold together.
+        alike = [s for s in self.sheet.steps if s.quantity_id == step.quantity_id and s.limit.low is not None]
+        low = np.array([max((s.limit.low or 0.0 for s in alike if c in s.required), default=1e-9) for c in c0])
 
         def cost() -> float:
             watts = np.array([max(self.watts_at(c), 1e-9) for c in c0])
             db = 10.0 * np.log10(watts)
             out = 0.0
-            if low is not None:
-                out += max(float(10.0 * np.log10(low) - db.min()), 0.0)
+            out += max(float(np.max(10.0 * np.log10(low) - db)), 0.0)
             if high is not None:
                 out += max(float(db.max() - 10.0 * np.log10(high)), 0.0)
             return float(db.max() - db.min()) + 6.0 * out
