@@ -14,8 +14,9 @@ from hypothesis import strategies as st
 from conftest import follow_until
 from unitone.coach.advice import Advice, Why
 from unitone.coach.find_level import next_level, posterior, sinad_at
+from unitone.coach.hill import Point, curve, fit_hill
 from unitone.coach.hills import visit_plan
-from unitone.coach.peak import Point, curve, fit_hill, next_move
+from unitone.coach.peak import next_move
 from unitone.coach.sentences import _DETAIL, amount, button, clock, position_text, sentence, turns_text
 from unitone.coach.setting import Spot, next_set_move
 from unitone.coach.step import MAX_VISITS, advise, hill, leave_alone, next_step
@@ -190,7 +191,13 @@ def parse_turn(headline: str) -> tuple[str, int]:
     sign = -1 if rest.endswith("anticlockwise.") else 1
     if rest.startswith("an eighth"):
         return name, sign * 45_000
-    number = rest.split(" ")[0]
+    if rest.startswith("a sixteenth"):
+        return name, sign * 22_500
+    words = rest.split(" ")
+    number = words[0]
+    for n, word in enumerate(words[:2]):
+        if word.endswith("/16"):
+            return name, sign * ((int(words[0]) * TURN if n else 0) + int(word[:-3]) * 22_500)
     if number.endswith(("°", "°,")):
         return name, sign * round(float(number.rstrip("°,")) * 1000)
     eighths = {"⅛": 1, "¼": 2, "⅜": 3, "½": 4, "⅝": 5, "¾": 6, "⅞": 7}
@@ -274,9 +281,11 @@ def test_a_strong_signal_is_brought_down_and_a_weak_one_up(new_session: Callable
         assert (advice.conditions.level_dbm < level) == (why == "level-too-strong")
 
 
-def test_plans_visit_a_pair_twice(sheet: Sheet) -> None:
-    assert visit_plan(sheet.step("if-second")) == ["T4", "T5", "T4", "T5"]
-    assert visit_plan(sheet.step("front-end")) == ["T1", "T2"]
+def test_a_pair_is_one_visit_unless_it_is_heard(sheet: Sheet) -> None:
+    pair = sheet.step("if-second")
+    assert visit_plan(pair) == [("T4", "T5")]
+    assert visit_plan(replace(pair, read_by="rx.loudness")) == [("T4",), ("T5",)]
+    assert visit_plan(sheet.step("front-end")) == [("T1",), ("T2",)]
     assert MAX_VISITS == 2
 
 

@@ -230,22 +230,32 @@ def sheet_list(as_json: Json = False) -> None:
 
 @app.command()
 def robot(
-    sheet: Annotated[str, typer.Argument(help="A sheet's id, or a path with its physics file beside it.")],
-    task: Annotated[str, typer.Option("--task", help="align, frequency or send")] = "align",
+    sheet: Annotated[
+        str, typer.Argument(help="A sheet's id, or a path with its physics file beside it; adjuster needs none.")
+    ] = "",
+    task: Annotated[str, typer.Option("--task", help="align, frequency, send or adjuster")] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many stand-ins.")] = 5,
     seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
-    fault: Annotated[str, typer.Option("--fault", help="none: faults come with a later version.")] = "none",
+    fault: Annotated[
+        str, typer.Option("--fault", help="adjuster: normal, no-peak, dead, too-strong, broken, two-peaks, any")
+    ] = "none",
     workers: Annotated[int, typer.Option("--workers", min=1, help="Processes.")] = max(1, os.cpu_count() or 1),
     as_json: Json = False,
 ) -> None:
     """Let the robot technician align stand-in radios by the coach's words, and judge it by the physics."""
+    from unitone.robot.adjuster import classes_of, run_adjuster_trial
     from unitone.robot.frequency import run_frequency_trial
     from unitone.robot.send import run_send_trial
     from unitone.robot.trial import run_trial
 
     runs = {"align": run_trial, "frequency": run_frequency_trial, "send": run_send_trial}
+    if task == "adjuster":
+        _tell_adjusters(run_adjuster_trial(sets, seed, workers, classes_of(fault)), as_json)
+        return
     if task not in runs:
-        raise EntryError(f"“{task}”: this version's robot knows the tasks {', '.join(runs)}.")
+        raise EntryError(f"“{task}”: this version's robot knows the tasks {', '.join((*runs, 'adjuster'))}.")
+    if not sheet:
+        raise EntryError("Which radio? Name a sheet: unitone sheet list shows them.")
     if fault != "none":
         raise EntryError(f"“{fault}”: this version's stand-ins have no faults. Use --fault none.")
     report = runs[task](sheet, sets, seed, workers)
@@ -266,6 +276,19 @@ def robot(
         print(f"{base['name']}: {base['readings_per_set']} readings a radio, {base['recovered']} recovered")
     for problem in report["problems"]:
         print(f"seed {problem['seed']}: {'; '.join(problem['what'])}")
+
+
+def _tell_adjusters(report: dict[str, Any], as_json: bool) -> None:
+    """The report on single adjusters."""
+    if as_json:
+        _print(report)
+        return
+    for told in ({"name": "coach", **report}, *report["baselines"]):
+        loss = told["loss_db"]
+        print(
+            f"{told['name']}: {told['readings_per_set']} readings, loss {loss['mean']} dB mean, {loss['p95']} dB at 95 %, "
+            f"{told['wrong_verdicts']} of {report['sets']} verdicts wrong"
+        )
 
 
 @app.command()

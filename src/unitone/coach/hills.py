@@ -5,10 +5,14 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from unitone.coach.peak import Point
+from unitone.coach.hill import Point
 from unitone.job.state import JobState, Logged
-from unitone.quantities.registry import Quantity
+from unitone.quantities.registry import HEARD, Quantity
 from unitone.sheet.model import TURN, Step
+
+#: Ratios with the noise in them twice: (S+N)/N, (S+N+D)/(N+D).
+WITH_NOISE = frozenset({"rx.sinad", "rx.sn_ratio"})
+_LEAST_DB = 0.1
 
 
 def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
@@ -16,6 +20,10 @@ def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
     value, std = logged.reading.value, logged.reading.std
     if value is None:
         return None
+    if q.id in WITH_NOISE:
+        # (S+N)/N never goes below 0 dB and hides a weak signal in its noise; S/N by itself follows the hill all the way down.
+        times = 10.0 ** (max(value, _LEAST_DB) / 10.0)
+        return 10.0 * math.log10(times - 1.0), (std or q.usual_std) * times / (times - 1.0)
     if q.kind == "ratio-db":
         return value, std or q.usual_std
     if q.kind == "dbc":
@@ -27,14 +35,15 @@ def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
     return 20.0 * math.log10(max(value, 1e-9)), 8.69 * (std or q.usual_std) / max(value, 1e-9)
 
 
-def visit_plan(step: Step) -> list[str]:
-    """Which adjuster when: each once; a coupled pair first, second, first again, second again.
+def visit_plan(step: Step) -> list[tuple[str, ...]]:
+    """Which adjusters when: each once, a coupled pair together.
 
-    Where the coils are brought even over several places, once is enough: the places together tell the rest.
+    Where the coils are brought even over several places, or peaked by ear, each goes by itself.
     """
-    plan: list[str] = []
+    plan: list[tuple[str, ...]] = []
     for group in step.adjust:
-        plan += list(group) * (2 if len(group) == 2 and step.aim != "level" else 1)
+        together = len(group) == 2 and step.aim == "peak" and step.hill_id != HEARD
+        plan += [group] if together else [(a,) for a in group]
     return plan
 
 
@@ -43,15 +52,15 @@ def is_null(step: Step) -> bool:
     return step.aim == "null" and step.quantity.kind == "dbc"
 
 
-def hill_points(state: JobState, step: Step, adjuster: str, since: int) -> list[Logged]:
-    """Readings of the step since ``since`` that differ, in what reaches them, by this adjuster alone from now."""
-    reaching = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
-    wanted = replace(step.setting, level_dbm=None)
+def hill_points(state: JobState, step: Step, group: tuple[str, ...], since: int) -> list[Logged]:
+    """Readings of the step's hill since ``since`` that differ, in what reaches them, by these adjusters alone from now."""
+    reaching = [a for a in state.reaching(step.hill_id, step.hill_setting) if a not in group]
+    wanted = replace(step.hill_setting, level_dbm=None)
     return [
         x
         for x in state.readings
         if x.seq > since
-        and x.reading.quantity_id == step.quantity_id
+        and x.reading.quantity_id == step.hill_id
         and replace(x.reading.conditions, level_dbm=None) == wanted
         and all(x.positions[a] == state.positions[a] for a in reaching)
     ]

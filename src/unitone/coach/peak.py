@@ -1,9 +1,8 @@
-"""Peaking one adjuster: readings either side of the top, and where the top must then be.
+"""Peaking one adjuster: the next move is the one after which the least is expected to be lost.
 
-Model of the hill: y = A - s·10·log10(1+((p-x0)/w)²), a tuned circuit in dB
-against turns; s is how many dB the reading moves for a dB of signal. The top x0
-and half-width w are found on a grid; the height A is free for each level that
-the readings were taken at.
+The readings say where the top may lie (``unitone.coach.hill``). For every move worth thinking of, the readings that it might give
+are played through, and what would then still be lost is averaged (expected value of information; H. Raiffa and R. Schlaifer,
+Applied Statistical Decision Theory, 1961). It ends when another reading would gain less than it costs.
 """
 
 from __future__ import annotations
@@ -11,57 +10,60 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import ndtri
 
+from unitone.coach.hill import HALF_PLAY, LOSS_CAP, NEAR_TURNS, Fit, Point, Sample, curve, draw, fit_hill, shape_db
+from unitone.coach.oddities import LEAST, MISFIT, jumps, two_peaks
 from unitone.sheet.model import TURN, Adjuster
 
-_WIDTHS = np.geomspace(0.3, 3.0, 11)
-#: A null of a balance or a trap is as narrow as its floor is deep.
-_NARROW = np.geomspace(0.03, 3.0, 17)
-_REACH_TURNS = 6.0
-_GRID = np.arange(-_REACH_TURNS, _REACH_TURNS + 1e-9, 1 / 32)
-#: A fit whose top is known this well (turns, cores) needs no more flank readings.
-_SURE_TURNS = 0.05
-_MAX_READINGS = 16
-#: So often each flank is read at the most, however uncertain the top still is.
-_FLANK_READINGS = 3
+#: A meter that lags by up to a second is left alone this long before it is read (seconds).
+WAIT_S = 4.0
+#: Hills drawn from the posterior, and readings played through for each move.
+_HILLS, _PLAYED = 160, 24
+#: What a reading costs, and an eighth of a turn (dB of expected loss).
+_READING_DB, _EIGHTH_DB = 0.008, 0.0005
+#: However little another reading gains: so much may still be lost at the end, on average, and at one in twenty (dB).
+_ENOUGH_DB, _TAIL_DB = 0.05, 0.2
+#: A verdict against an adjuster needs this probability; a wrong one is as bad as so many dB lost.
+_CERTAIN, _WRONG_DB = 0.985, 2.0
+#: Whether the top lies beyond a stop is worth knowing too, if less: there the part is changed, not the core turned on.
+_BEYOND_DB = 0.6
+_LEAST, _MOST = 3, 16
+#: To see whether a reading follows its level, the level is lowered by this (dB); it must fall by this share of it at least.
+LEVEL_STEP_DB, _FOLLOWS = 10.0, 0.78
+#: To move to a place that is better by less than this is idle (dB).
+_IDLE_DB = 0.008
+#: A top that lies so many half-widths beyond a stop is out of reach; nearer to it nothing much is lost.
+_BEYOND_WIDTHS = 0.1
+#: Where one circuit's hill does not fit, a reading counts the less for the top the further it lies under the best (dB for a dB).
+_DOUBT = 0.2
+#: A height that far above one that followed its level is taken to follow it too (dB).
+_PROVEN_DB = 1.0
+_EIGHTHS = (1, 2, 3, 4, 5, 6, 8, 10, 12, 16)
 
-
-@dataclass(frozen=True)
-class Point:
-    """One reading for the hill: position (turns from found), height (dB), spread (dB), level group."""
-
-    turns: float
-    height: float
-    std: float
-    level: float | None = None
-
-
-@dataclass(frozen=True)
-class Fit:
-    """Posterior of the top: mean and spread (turns), half-width (turns), and the best height seen in the last group."""
-
-    x0: float
-    std: float
-    width: float
-    weights: NDArray[np.float64]
-    scale: float
-    slope: float
-    widths: NDArray[np.float64]
+Why = Literal[
+    "first-move", "uphill", "flank", "to-peak", "confirm-peak", "level-check", "level-too-strong",
+    "two-peaks", "read-again", "by-ear", "pair", "peaked", "at-stop", "dead", "jumps", "no-convergence",
+]  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Move:
-    """What to do next: go to a position, read once more, or stop for a reason."""
+    """What to do next: go to a position, read once more, change the level by ``level_db``, or stop for a reason.
 
-    act: Literal["go", "read", "stop"]
+    ``loss_db`` is what may still be lost on the average where the adjuster stands when it stops.
+    """
+
+    act: Literal["go", "read", "level", "stop"]
     target_mdeg: int = 0
-    why: Literal[
-        "first-move", "uphill", "flank", "to-peak", "confirm-peak", "peaked", "at-stop", "dead", "no-convergence"
-    ] = "peaked"
+    why: Why = "peaked"
+    level_db: float = 0.0
+    loss_db: float = 0.0
 
 
 def scale_of(adjuster: Adjuster) -> float:
@@ -69,60 +71,9 @@ def scale_of(adjuster: Adjuster) -> float:
     return 1.0 if adjuster.kind == "core" else 1.0 / 12.0
 
 
-def fit_hill(points: Sequence[Point], slope: float, scale: float = 1.0, narrow: bool = False) -> Fit:
-    """Posterior over top and half-width; ``narrow``: a null, which may be far narrower than a hill. Raises ValueError for no points.
-
-    The spread of each reading is widened by a twentieth of its drop from the best,
-    as the true flanks are not exactly those of one tuned circuit.
-    """
-    if not points:
-        raise ValueError("a hill needs at least one reading")
-    p = np.array([q.turns for q in points]) / scale
-    y = np.array([q.height for q in points])
-    best = {q.level: max(r.height for r in points if r.level == q.level) for q in points}
-    drop = np.array([best[q.level] - q.height for q in points])
-    variance = np.array([max(q.std, 0.02) for q in points]) ** 2 + (0.06 * drop) ** 2 + 0.03**2
-    widths = _NARROW if narrow else _WIDTHS
-    shape = -slope * 10.0 * np.log10(1.0 + ((p[None, None, :] - _GRID[:, None, None]) / widths[None, :, None]) ** 2)
-    chi2 = np.zeros(shape.shape[:2])
-    for level in best:
-        group = np.array([q.level == level for q in points])
-        weight = 1.0 / variance[group]
-        difference = y[group] - shape[:, :, group]
-        mean = (difference @ weight) / weight.sum()
-        chi2 += ((difference - mean[:, :, None]) ** 2) @ weight
-    prior = np.log(0.8 * np.exp(-0.5 * (_GRID / 1.5) ** 2) / (1.5 * math.sqrt(2 * math.pi)) + 0.2 / (2 * _REACH_TURNS))
-    log_posterior = -0.5 * chi2 + prior[:, None]
-    weights = np.exp(log_posterior - log_posterior.max())
-    weights /= weights.sum()
-    over_x = weights.sum(axis=1)
-    x0 = float(over_x @ _GRID)
-    std = math.sqrt(max(float(over_x @ (_GRID - x0) ** 2), 0.0) + (1 / 32) ** 2 / 12)
-    width = float(weights.sum(axis=0) @ widths)
-    return Fit(x0 * scale, std * scale, width * scale, weights, scale, slope, widths)
-
-
-def curve(
-    fit: Fit, points: Sequence[Point], turns: NDArray[np.float64]
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Fitted height and its spread at ``turns``, for the level group of the last point; both shape of ``turns``."""
-    level = points[-1].level
-    group = [q for q in points if q.level == level]
-    p = np.array([q.turns for q in group]) / fit.scale
-    y = np.array([q.height for q in group])
-    keep = np.argsort(fit.weights, axis=None)[::-1][:60]
-    rows, columns = np.unravel_index(keep, fit.weights.shape)
-    weight = fit.weights[rows, columns]
-    weight = weight / weight.sum()
-    x0, w = _GRID[rows][:, None], fit.widths[columns][:, None]
-
-    def shape(at: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.asarray(-fit.slope * 10.0 * np.log10(1.0 + ((at[None, :] - x0) / w) ** 2))
-
-    height = np.mean(y[None, :] - shape(p), axis=1)[:, None]
-    family = height + shape(np.asarray(turns) / fit.scale)
-    mean = weight @ family
-    return mean, np.sqrt(np.maximum(weight @ (family - mean) ** 2, 0.0))
+def play_of(adjuster: Adjuster) -> float:
+    """Half the play between hand and core (turns): a core's thread has some, a preset's wiper has none."""
+    return HALF_PLAY if adjuster.kind == "core" else 0.0
 
 
 def next_move(
@@ -132,97 +83,367 @@ def next_move(
     position_mdeg: int,
     stops_mdeg: tuple[int | None, int | None],
     narrow: bool = False,
+    calibrated: bool = False,
+    enough_db: float = 0.0,
 ) -> Move:
-    """The next move from the readings of this visit.
+    """The next move from the readings of this visit, oldest first.
 
-    ``stops_mdeg``: where an end stop was touched (anticlockwise, clockwise), None
-    while unknown. Direction comes from readings, never from a guess.
+    ``stops_mdeg``: where an end stop was touched (anticlockwise, clockwise), None while unknown. ``calibrated``: the readings go
+    dB for dB with a level that can be dialled, ``slope`` dB for each (audio or AVC volts), so it can be seen whether something
+    flattens the hill. ``enough_db``: so much may be lost on the average at the end, where it is only brought near. Direction comes from readings, never from a guess.
     """
-    scale, step = scale_of(adjuster), adjuster.step_mdeg
+    return _next(tuple(points), slope, adjuster, position_mdeg, stops_mdeg, narrow, calibrated, enough_db)
+
+
+@lru_cache(maxsize=512)
+def _next(
+    points: tuple[Point, ...],
+    slope: float,
+    adjuster: Adjuster,
+    position: int,
+    stops: tuple[int | None, int | None],
+    narrow: bool,
+    calibrated: bool,
+    enough_db: float,
+) -> Move:
     if not points:
-        return Move("read", position_mdeg, "first-move")
-    low, high = stops_mdeg
-    low_turns = -math.inf if low is None else low / TURN
-    high_turns = math.inf if high is None else high / TURN
-    at = [q.turns for q in points]
-    here = position_mdeg / TURN
-    tolerance = 0.6 * step / TURN
-    if all(abs(t - here) > tolerance for t in at):
-        return Move("read", position_mdeg, "confirm-peak")
-    places = sorted({round(t * TURN / step) for t in at})
-    if len(places) == 1:
-        first = _snap(position_mdeg + round(0.5 * scale * TURN), step)
-        if high is not None and first > high:
-            first = _snap(position_mdeg - round(0.5 * scale * TURN), step)
-        return Move("go", first, "first-move")
-    fit = fit_hill(points, slope, scale, narrow)
-    if _is_dead(points, scale):
-        return Move("stop", 0, "dead")
-    if len(points) >= _MAX_READINGS:
-        best = max((q for q in points if q.level == points[-1].level), key=lambda q: q.height)
-        if abs(best.turns - here) <= tolerance:
+        return Move("read", position, "first-move")
+    proven, raw, near = math.inf, points, NEAR_TURNS
+    if calibrated:
+        told = level_told(points, slope, adjuster, narrow)
+        if told.lower_by:
+            return Move("level", position, "level-too-strong", -told.lower_by)
+        points, proven = told.points, told.proven
+        # A flattened hill has its top where it was: the readings that are thrown away led there.
+        near = NEAR_TURNS / 3.0 if told.flattened else NEAR_TURNS
+    work = _Work(points, raw, slope, adjuster, position, stops, narrow, enough_db, near)
+    if work.outer is not None:
+        return Move("go", work.outer, "two-peaks")
+    ending = work.ending()
+    if not work.is_read_here:
+        if ending is not None and ending.act == "stop" and ending.why == "peaked" and work.top > proven + _PROVEN_DB:
+            # One reading for both: is it as high here as the others say, and does it follow its level?
+            return Move("level", position, "level-check", -LEVEL_STEP_DB)
+        return Move("read", position, "confirm-peak")
+    if ending is None:
+        return work.explore()
+    if ending.act == "stop" and ending.why in ("peaked", "dead", "no-convergence") and work.top > proven + _PROVEN_DB:
+        highest = round(max(points, key=lambda q: q.height).turns * TURN)
+        if ending.why == "dead" and abs(highest - position) > 0.3 * adjuster.step_mdeg:
+            return Move("go", highest, "to-peak")
+        return Move("level", position, "level-check", -LEVEL_STEP_DB)
+    return ending
+
+
+@dataclass(frozen=True)
+class LevelTold:
+    """What the readings at several levels say: those still good, brought to the last one's level, the height up to which they follow
+    it, and by how much the level has to come down before anything else (dB)."""
+
+    points: tuple[Point, ...]
+    proven: float
+    lower_by: float
+    flattened: bool
+
+
+def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster, narrow: bool = False) -> LevelTold:
+    """Which readings follow their level dB for dB; where one did not fall with it, those at the stronger level are of no use.
+
+    A reading at another level is held against one at the same place, or against what the others say of that place.
+    ``slope``: dB of reading for a dB of level.
+    """
+    good: list[Point] = []
+    proven, lower_by, flattened = -math.inf, 0.0, False
+    for q in points:
+        lower_by = 0.0
+        if q.level is None or not good or good[-1].level is None or q.level == good[-1].level:
+            good.append(q)
+            continue
+        expected = _expected_at(good, q, slope, adjuster, narrow)
+        change = slope * (q.level - good[-1].level)
+        follows = (q.height - expected) / change
+        good = [Point(g.turns, g.height + change, g.std, q.level) for g in good]
+        if follows >= _FOLLOWS:
+            # Output that followed its level, and any below it, is free of flattening.
+            proven = max(proven + change, q.height + max(-change, 0.0))
+        elif change < 0.0:
+            good, proven, flattened = [], -math.inf, True
+            lower_by = LEVEL_STEP_DB * (2.0 if follows < 0.4 else 1.0)
+        good.append(q)
+    return LevelTold(tuple(Point(q.turns, q.height, q.std) for q in good), proven, lower_by, flattened)
+
+
+def _expected_at(good: Sequence[Point], q: Point, slope: float, adjuster: Adjuster, narrow: bool) -> float:
+    """The height at ``q``'s place and the level of ``good``: as it was read there last, or as the hill has it."""
+    tolerance = 0.3 * adjuster.step_mdeg / TURN
+    there = [g.height for g in good if abs(g.turns - q.turns) <= tolerance]
+    if there:
+        return there[-1]
+    scale = scale_of(adjuster)
+    fit = fit_hill(good, slope, scale, narrow, play_of(adjuster) / scale)
+    return float(curve(fit, good, np.array([q.turns]))[0][0])
+
+
+class _Work:
+    """The readings of one visit with all that is worked out from them once."""
+
+    def __init__(
+        self,
+        points: Sequence[Point],
+        raw: Sequence[Point],
+        slope: float,
+        adjuster: Adjuster,
+        position: int,
+        stops: tuple[int | None, int | None],
+        narrow: bool,
+        enough_db: float,
+        near_turns: float,
+    ) -> None:
+        #: ``raw``: every reading as it was read, at its own level.
+        self.all = self.points = points
+        self.raw = raw
+        self.slope, self.position, self.enough_db = slope, position, enough_db
+        self.scale, self.step = scale_of(adjuster), adjuster.step_mdeg
+        self.play = play_of(adjuster) / self.scale
+        #: The last move is made in halves of an eighth.
+        self.fine = self.step // 2 if adjuster.kind == "core" else self.step
+        self.unit = self.scale * TURN
+        self.low = None if stops[0] is None else stops[0] / self.unit
+        self.high = None if stops[1] is None else stops[1] / self.unit
+        self.here = position / self.unit
+        self.tolerance = 0.3 * self.step / self.unit
+        self.is_read_here = abs(points[-1].turns / self.scale - self.here) <= self.tolerance
+        self.fit: Fit = fit_hill(points, slope, self.scale, narrow, self.play, near_turns=near_turns)
+        self.outer: int | None = None
+        self.walls = (-math.inf, math.inf)
+        self.misfit = self.fit.noise > MISFIT and self.fit.dead < 0.5
+        if len(points) >= LEAST and self.misfit:
+            self._doubt(narrow, stops[0])
+        self.hills: Sample = draw(self.fit, _HILLS)
+        reachable = np.clip(
+            self.hills.x, -math.inf if self.low is None else self.low, math.inf if self.high is None else self.high
+        )
+        u = (reachable - self.hills.x) / self.hills.width
+        #: What each hill loses at the best place that can be reached, and whether its top lies beyond a stop.
+        self.allowed = np.minimum(10.0 * np.log10(1.0 + u * u), LOSS_CAP)
+        self.beyond = np.abs(u) > _BEYOND_WIDTHS
+
+    def _doubt(self, narrow: bool, low_stop: int | None) -> None:
+        """One hill does not fit the readings: two peaks, or a hill that is not that of one circuit far from its top."""
+        points, scale = self.points, self.scale
+        peaks = two_peaks(points, self.slope, self.fit.noise) if scale == 1.0 and not narrow else None
+        if peaks is None:
+            self.fit = fit_hill(points, self.slope, scale, narrow, self.play, _DOUBT)
+            return
+        # The outer one: further out, anticlockwise. What lies on the other side of the middle says nothing of it.
+        ridge = 0.6 * peaks[0] + 0.4 * peaks[1]
+        shut = low_stop is not None and low_stop / TURN > ridge
+        if self.position / TURN > ridge and not shut:
+            self.outer = round(peaks[0] * TURN / self.step) * self.step
+            return
+        side = [q for q in points if (q.turns > ridge) == shut]
+        self.walls = (ridge, math.inf) if shut else (-math.inf, ridge)
+        self.is_read_here = bool(side) and abs(side[-1].turns / scale - self.here) <= self.tolerance
+        self.points = side or points
+        self.fit = fit_hill(self.points, self.slope, scale, narrow, self.play)
+
+    @property
+    def top(self) -> float:
+        """The height (dB) that the readings give the top, or the highest of them where that is more."""
+        if self.fit.dead > 0.5:
+            return max(q.height for q in self.points)
+        tops = self.hills.heights(self.points, self.fit) - self.slope * self.allowed
+        return max(float(np.median(tops)), *(q.height for q in self.points))
+
+    # -- where it would end ------------------------------------------------------------------------
+
+    def hands(self, at: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Where the core ends for hands at ``at``."""
+        return np.asarray(np.clip(self.fit.cores[-1], at - self.play, at + self.play))
+
+    @property
+    def middle(self) -> float:
+        """Where the core would lose the least on average (turns of the scale), near the top."""
+        sharp = 1.0 / self.hills.width**2
+        return self._inside(float(np.sum(self.hills.x * sharp) / np.sum(sharp)))
+
+    def _inside(self, at: float) -> float:
+        at = at if self.low is None else max(at, self.low)
+        return at if self.high is None else min(at, self.high)
+
+    def _lost(self, cores: NDArray[np.float64]) -> NDArray[np.float64]:
+        """What each hill loses (dB) with the core at each of ``cores``, against the best that it has inside the travel known."""
+        return np.asarray(np.maximum(self.hills.loss(cores) - self.allowed, 0.0))
+
+    def unsure(self) -> tuple[float, float]:
+        """What is lost (dB) for not knowing the top better, with the core exactly at the middle: on average, and at one in twenty."""
+        loss = self._lost(np.array([self.middle]))[0]
+        return float(loss.mean()), float(np.quantile(loss, 0.95))
+
+    def best(self) -> tuple[int, float]:
+        """The position (millidegrees) of the hand's steps at which the least is lost on average, and that loss (dB)."""
+        middle, fine = self.middle, self.fine / self.unit
+        places = np.round(middle / fine) * fine + fine * np.arange(-3, 4)
+        places = np.unique(np.append(places, self.here))
+        if self.low is not None:
+            places = np.maximum(places, self.low)
+        if self.high is not None:
+            places = np.minimum(places, self.high)
+        loss = self._lost(self.hands(places))
+        mean = loss.mean(axis=1)
+        # A move that gains next to nothing is not worth making.
+        n = int(np.argmin(mean + _IDLE_DB * (np.abs(places - self.here) > 1e-9)))
+        return round(float(places[n]) * self.unit), float(mean[n])
+
+    def ending(self) -> Move | None:
+        """Has it come to an end: peaked, at a stop, dead, or no end in sight? None while another reading is worth it."""
+        n = len(self.points)
+        if len(self.all) >= LEAST and self.misfit:
+            if jumps(self.raw, self.tolerance * self.scale):
+                return Move("stop", 0, "jumps")
+            again = self._again()
+            if again is not None:
+                return again
+        if n >= 4 and self.fit.dead > _CERTAIN and self._spread_turns() >= 1.4:
+            return Move("stop", 0, "dead")
+        if len(self.all) >= _MOST:
+            return self._give_up()
+        outside = float(np.mean(self.beyond))
+        if outside > _CERTAIN and n >= 2 and self.fit.dead < 0.02:
+            return self._to_stop()
+        if n < _LEAST or self.fit.dead > 0.02:
+            return None
+        unsure, tail = self.unsure()
+        if unsure <= self.enough_db:
+            return self._to_stop() if outside > 0.5 else self._finish(*self.best())
+        if unsure > _ENOUGH_DB or tail > _TAIL_DB:
+            return None
+        unsure += _BEYOND_DB * min(outside, 1.0 - outside)
+        if unsure > _READING_DB and unsure - self._explored()[1] > _READING_DB:
+            return None
+        return self._to_stop() if outside > 0.5 else self._finish(*self.best())
+
+    def _finish(self, target: int, mean: float) -> Move:
+        if abs(target - self.position) <= 0.5 * self.fine:
+            return Move("stop", 0, "peaked", loss_db=mean)
+        return Move("go", target, "to-peak")
+
+    def _again(self) -> Move | None:
+        """No hill fits the readings: go back to where it was highest, once, and see whether it reads the same."""
+        best = max(self.all, key=lambda q: q.height)
+        same = [n for n, q in enumerate(self.all) if abs(q.turns - best.turns) <= self.tolerance * self.scale]
+        if len(same) > 1 and same[-1] - same[0] > 1:
+            return None
+        target = round(best.turns * TURN)
+        return None if abs(target - self.position) <= self.tolerance * self.unit else Move("go", target, "read-again")
+
+    def _spread_turns(self) -> float:
+        at = [q.turns / self.scale for q in self.points]
+        return max(at) - min(at)
+
+    def _give_up(self) -> Move:
+        if float(np.mean(self.beyond)) > 0.5:
+            return self._to_stop()
+        if self.fit.dead > 0.5:
+            return Move("stop", 0, "dead")
+        best = max(self.points, key=lambda q: q.height - (q.level or 0.0) * self.slope)
+        target = round(best.turns * TURN)
+        if abs(target - self.position) <= self.tolerance * self.unit:
             return Move("stop", 0, "no-convergence")
-        return Move("go", _snap(round(best.turns * TURN), step), "to-peak")
-    lowest, highest = min(at), max(at)
-    if fit.x0 > highest or fit.x0 < lowest:
-        up = 1 if fit.x0 > highest else -1
-        edge = highest if up > 0 else lowest
-        stop = high_turns if up > 0 else low_turns
-        if abs(stop - edge) <= tolerance and abs(fit.x0 - edge) > 2 * tolerance:
-            return (
-                Move("stop", 0, "at-stop")
-                if abs(here - edge) <= tolerance
-                else Move("go", _snap(round(edge * TURN), step), "uphill")
-            )
-        reach = min(max(abs(fit.x0 - edge) + 0.5 * fit.width, step / TURN), 1.25 * scale)
-        target = edge + up * reach
-        return Move("go", _clip(_snap(round(target * TURN), step), low, high), "uphill")
-    flank = _flank_wanted(points, fit, low_turns, high_turns)
-    if flank is not None:
-        target_mdeg = _clip(_snap(round(flank * TURN), step), low, high)
-        if abs(target_mdeg / TURN - here) > tolerance:
-            return Move("go", target_mdeg, "flank")
-        return Move("read", position_mdeg, "confirm-peak")
-    top = _clip(_snap(round(fit.x0 * TURN), step), low, high)
-    if abs(top / TURN - here) > tolerance:
-        return Move("go", top, "to-peak")
-    return Move("stop", 0, "peaked")
+        return Move("go", target, "to-peak") if len(self.all) < _MOST + 2 else Move("stop", 0, "no-convergence")
+
+    def _to_stop(self) -> Move:
+        """The top lies beyond a stop that was touched: to that stop, and there it ends."""
+        stop = self.low if self.low is not None and float(np.median(self.hills.x)) < self.low else self.high
+        assert stop is not None
+        target = round(stop * self.unit)
+        if abs(target - self.position) > self.tolerance * self.unit:
+            return Move("go", target, "uphill")
+        return Move("stop", 0, "at-stop")
+
+    # -- where to read next --------------------------------------------------------------------------
+
+    def explore(self) -> Move:
+        """The move after which the least is expected to be lost."""
+        target, _ = self._explored()
+        lowest, highest = min(q.turns for q in self.points), max(q.turns for q in self.points)
+        turns = target / TURN
+        why: Why = "flank"
+        if len({round(q.turns * TURN) for q in self.points}) == 1:
+            why = "first-move"
+        elif turns > highest or turns < lowest:
+            why = "uphill" if self.fit.x0 > highest or self.fit.x0 < lowest else "flank"
+        if abs(target - self.position) <= 0.3 * self.step:
+            return Move("read", self.position, "confirm-peak")
+        return Move("go", target, why)
+
+    def _candidates(self) -> NDArray[np.float64]:
+        step = self.step / self.unit
+        eighth = 1 / 8 if self.scale == 1.0 else step
+        middle, width = self.fit.x0 / self.scale, self.fit.width / self.scale
+        away = np.array([k * eighth * sign for k in _EIGHTHS for sign in (-1, 1)])
+        near = np.array([middle + f * width for f in (-1.6, -1.0, -0.6, 0.0, 0.6, 1.0, 1.6)])
+        wanted = np.round(np.concatenate([self.here + away, near, [self.here]]) / step) * step
+        low = max(-math.inf if self.low is None else self.low, self.walls[0])
+        high = min(math.inf if self.high is None else self.high, self.walls[1])
+        wanted = np.unique(np.clip(wanted, low, high))
+        twice = (
+            len(self.points) > 1 and abs(self.points[-1].turns - self.points[-2].turns) <= self.tolerance * self.scale
+        )
+        # What one place says is known after two readings of it; a third in a row only tells of the noise.
+        return wanted[np.abs(wanted - self.here) > self.tolerance] if twice else wanted
+
+    def _explored(self) -> tuple[int, float]:
+        """The best place to read next (millidegrees) and what is then still lost on average (dB)."""
+        if not hasattr(self, "_chosen"):
+            places = self._candidates()
+            score = self._expected(places)
+            cost = score + _EIGHTH_DB * np.abs(places - self.here) * 8.0
+            n = int(np.argmin(cost))
+            self._chosen = (round(float(places[n]) * self.unit), float(score[n]))
+        return self._chosen
+
+    def _expected(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Loss (dB) expected after one more reading at each of ``places`` and the best use of it."""
+        hills, fit = self.hills, self.fit
+        height = hills.heights(self.points, fit)
+        level = self.points[-1].level
+        group = [q for q in self.points if q.level == level]
+        core = self.hands(places)
+        mean = height[None, :] + shape_db(core[:, None], hills.x[None, :], hills.width[None, :], self.slope)
+        spread = fit.noise * float(np.median([max(q.std, 0.03) for q in group])) * math.sqrt(1.0 + 1.0 / len(group))
+        chosen = (np.arange(_PLAYED) * 2 + 1) * (_HILLS // (2 * _PLAYED)) + np.arange(_PLAYED) % 3
+        noise = ndtri(((np.arange(_PLAYED) * 0.6180339887 + 0.31) % 1.0) * 0.98 + 0.01)
+        played = mean[:, chosen] + spread * noise[None, :]
+        likely = np.exp(-0.5 * ((played[:, :, None] - mean[:, None, :]) / spread) ** 2)
+        sharp = 1.0 / hills.width**2
+        sums = likely @ np.stack([np.ones(_HILLS), hills.x * sharp, sharp], axis=1)
+        best = sums[:, :, 1] / np.maximum(sums[:, :, 2], 1e-300)
+        if self.low is not None:
+            best = np.maximum(best, self.low)
+        if self.high is not None:
+            best = np.minimum(best, self.high)
+        u2 = ((best[:, :, None] - hills.x) / hills.width) ** 2
+        lost = np.maximum(np.minimum(10.0 * np.log10(1.0 + u2), LOSS_CAP) - self.allowed, 0.0)
+        total = np.maximum(sums[:, :, 0], 1e-300)
+        loss = np.einsum("cks,cks->ck", likely, lost) / total
+        if self.beyond.any():
+            outside = likely @ self.beyond.astype(np.float64) / total
+            loss = loss + _BEYOND_DB * np.minimum(outside, 1.0 - outside)
+        if fit.dead < 0.003:
+            return np.asarray(loss.mean(axis=1))
+        # The adjuster may do nothing: then a reading tells the more, the more the hills would differ from a flat line there.
+        alive, dead = (1.0 - fit.dead) / _HILLS, fit.dead
+        flat = float(np.mean([q.height for q in group]))
+        as_flat = dead * np.exp(-0.5 * ((played - flat) / spread) ** 2)
+        p_dead = as_flat / np.maximum(as_flat + alive * total, 1e-300)
+        if_hill = np.minimum(loss * (1.0 - p_dead) + _WRONG_DB * p_dead, _WRONG_DB * (1.0 - p_dead))
+        nothing = flat + spread * noise
+        from_hills = alive * np.exp(-0.5 * ((nothing[None, :, None] - mean[:, None, :]) / spread) ** 2).sum(axis=2)
+        on_line = dead * np.exp(-0.5 * ((nothing - flat) / spread) ** 2)[None, :]
+        p_still = on_line / (on_line + from_hills)
+        if_flat = np.minimum(_WRONG_DB * (1.0 - p_still), _WRONG_DB * p_still)
+        return np.asarray((1.0 - dead) * if_hill.mean(axis=1) + dead * if_flat.mean(axis=1))
 
 
-def _snap(mdeg: int, step: int) -> int:
-    """The nearest whole number of the adjuster's own steps from where it was found."""
-    return round(mdeg / step) * step
-
-
-def _clip(mdeg: int, low: int | None, high: int | None) -> int:
-    if low is not None:
-        mdeg = max(mdeg, low)
-    return mdeg if high is None else min(mdeg, high)
-
-
-def _flank_wanted(points: Sequence[Point], fit: Fit, low: float, high: float) -> float | None:
-    """The flank that is read least and still too uncertain, or None when the top is known well enough."""
-    reach = min(max(0.9 * fit.width, 0.4 * fit.scale), 1.5 * fit.scale)
-    near = 0.45 * reach
-    left = [q for q in points if fit.x0 - q.turns > near]
-    right = [q for q in points if q.turns - fit.x0 > near]
-    sure = fit.std <= _SURE_TURNS * fit.scale * max(fit.width / fit.scale, 0.8)
-    if left and right and (sure or min(len(left), len(right)) >= _FLANK_READINGS):
-        # Noisy readings: more of them would tell less than a look at the top.
-        return None
-    sides = sorted(((len(left), -1), (len(right), 1)))
-    for count, side in sides:
-        target = fit.x0 + side * reach
-        if low <= target <= high and (not sure or count == 0):
-            return target
-    return None
-
-
-def _is_dead(points: Sequence[Point], scale: float) -> bool:
-    """Four readings over a turn and a half at one level that all agree within their noise."""
-    group = [q for q in points if q.level == points[-1].level]
-    if len(group) < 4 or max(q.turns for q in group) - min(q.turns for q in group) < 1.4 * scale:
-        return False
-    heights = [q.height for q in group]
-    spread = sum(q.std for q in group) / len(group)
-    return max(heights) - min(heights) < max(3.0 * spread, 0.15)
+__all__ = ["WAIT_S", "Move", "Point", "level_told", "next_move", "play_of", "scale_of"]

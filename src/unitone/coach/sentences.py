@@ -14,18 +14,23 @@ _CLOCK_START_HOURS = 7.5
 
 
 def turns_text(mdeg: int) -> str:
-    """A size in turns and eighths: ``1⅜``; anything finer in degrees."""
+    """A size in turns and eighths, ``1⅜``, or in sixteenths, ``1 3/16``; anything finer in degrees."""
     size = abs(mdeg)
-    if size % EIGHTH:
+    if size % (EIGHTH // 2):
         return f"{number(size / 1000, 0)}°"
+    if size % EIGHTH:
+        whole, sixteenths = divmod(size // (EIGHTH // 2), 16)
+        return f"{whole} {sixteenths}/16" if whole else f"{sixteenths}/16"
     whole, eighths = divmod(size // EIGHTH, 8)
     return (str(whole) if whole else "") + _EIGHTHS[eighths] or "0"
 
 
 def amount(adjuster: Adjuster, mdeg: int) -> str:
     """How far, as a technician says it: eighths of a turn for cores, degrees for trimmers, the clock for presets."""
-    if adjuster.kind == "core" and mdeg % EIGHTH == 0:
+    if adjuster.kind == "core" and mdeg % (EIGHTH // 2) == 0:
         size = abs(mdeg)
+        if size == EIGHTH // 2:
+            return tr("a sixteenth of a turn")
         if size == EIGHTH:
             return tr("an eighth of a turn")
         return tr("{n} turn" if size <= TURN else "{n} turns", n=turns_text(mdeg))
@@ -70,7 +75,12 @@ _DETAIL: dict[Why, str] = {
     "flank": "One reading well down this flank shows where the top lies between the two.",
     "to-peak": "The readings either side put the top here.",
     "confirm-peak": "Read it here.",
-    "pair-again": "The two of a pair pull each other.",
+    "pair": "The two of a pair pull each other: this reading tells where both tops lie together.",
+    "two-peaks": "This core has two peaks, one either side of its winding's middle. The outer one, further out, is the right one.",
+    "read-again": "The readings fit no single hill. Go back to where it was highest, and see whether it reads the same.",
+    "by-ear": "Turn, and say what you hear: louder, softer, or the same.",
+    "level-check": "Ten decibels less at the top: it has to fall as much, else something flattens the hill.",
+    "jumps": "The same place reads differently each time: a cracked or loose core. Leave it where it reads best, and renew it before it is aligned.",
     "stagger": "A move away from the top shows which end of the band this coil serves.",
     "even": "All coils together stand more evenly here: power is taken from the middle and given to the ends.",
     "best-so-far": "Back to the most even setting that was read.",

@@ -14,26 +14,25 @@ from unitone.coach.compromise import compromise
 from unitone.coach.even import next_even_move
 from unitone.coach.find_level import next_level
 from unitone.coach.heat import cool_target
-from unitone.coach.hills import hill_points, is_null, points_of, slope_before, stops_touched, visit_plan
+from unitone.coach.hill import Point, curve, fit_hill
+from unitone.coach.hills import hill_points, is_null, slope_before, stops_touched
 from unitone.coach.levelling import even_problem, is_even, peaked_at, place_on_band
-from unitone.coach.peak import Move, Point, curve, fit_hill, next_move, scale_of
+from unitone.coach.peak import Move, scale_of
+from unitone.coach.peaking import KEPT, gains, hill_of, kept_level, progress
 from unitone.coach.setting import Spot, next_set_move
 from unitone.job.recheck import merged_for, plan_of
 from unitone.job.state import JobState
 from unitone.job.verdicts import SETTLED, found_in_limits, lines, surely_legal, verdict
-from unitone.quantities.registry import FOUND_BY
+from unitone.quantities.registry import FOUND_BY, HEARD
 from unitone.sheet.model import TURN, Conditions, Step
 
 #: How often a step is worked on before it is left as it is.
 MAX_VISITS = 2
-_STRONG_SINAD, _WEAK_SINAD, _AIM_SINAD = 17.0, 6.0, 11.0
 _SINAD_SLOPE = 1.6
-_LEVEL_STEP_MAX = 12.0
 #: Where a level is looked for first (dBm): 0.35 µV FM, 0.6 µV AM.
 _USUAL_LEVELS = {"rx.sinad": -116.0, "rx.sn_ratio": -111.0}
 #: Settings that do harm when they go the wrong way, and how far they are moved at first (millidegrees).
 _CAREFUL_MDEG = 7_500
-_WEAKEST_DBM, _STRONGEST_DBM = -130.0, -50.0
 
 
 def advise(state: JobState) -> Advice:
@@ -249,102 +248,49 @@ def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
 # -- peaking ---------------------------------------------------------------------------------------
 
 
-def peak_progress(state: JobState, step: Step, since: int) -> tuple[str | None, Move | None]:
-    """The adjuster whose turn it is and its next move; (None, last stop) when every visit is done.
-
-    Visits are told apart by the turns on the tape: a run of turns on one
-    adjuster is a visit, and it is done when its own readings say so.
-    """
-    plan = visit_plan(step)
-    done = 0
-    runs: list[tuple[str, int, int]] = []
-    for turn in state.turns:
-        if turn.seq <= since or turn.adjuster not in step.adjusters or not (turn.moved or turn.stop):
-            continue
-        if runs and runs[-1][0] == turn.adjuster:
-            runs[-1] = (turn.adjuster, runs[-1][1], turn.seq)
-        else:
-            runs.append((turn.adjuster, turn.seq, turn.seq))
-    last: Move | None = None
-    for number, (adjuster, first, _) in enumerate(runs):
-        if done >= len(plan):
-            break
-        end = runs[number + 1][1] if number + 1 < len(runs) else None
-        if adjuster != plan[done]:
-            continue
-        move = _run_move(state, step, adjuster, since, first, end)
-        if move.act == "stop":
-            done, last = done + 1, move
-    if done >= len(plan):
-        return None, last
-    adjuster = plan[done]
-    if runs and runs[-1][0] == adjuster and (last is None or done == 0 or plan[done - 1] != adjuster):
-        return adjuster, _run_move(state, step, adjuster, since, runs[-1][1], None)
-    points = points_of(step.quantity, hill_points(state, step, adjuster, since), adjuster)[-1:]
-    return adjuster, next_move(
-        points,
-        step.quantity.hill_slope,
-        state.sheet.adjuster(adjuster),
-        state.positions[adjuster],
-        stops_touched(state, adjuster),
-        is_null(step),
-    )
-
-
-def _run_move(state: JobState, step: Step, adjuster: str, since: int, first: int, end: int | None) -> Move:
-    """What the readings of one visit say: those from just before its first turn up to ``end``."""
-    readings = [x for x in state.readings if x.seq > since and (end is None or x.seq < end)]
-    readings = [x for x in readings if x.reading.quantity_id == step.quantity_id]
-    wanted = replace(step.setting, level_dbm=None)
-    readings = [x for x in readings if replace(x.reading.conditions, level_dbm=None) == wanted]
-    inside = [x for x in readings if x.seq > first]
-    before = [x for x in readings if x.seq < first]
-    others = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
-    anchor = inside[0].positions if inside else dict(state.positions)
-    before = [x for x in before if all(x.positions[a] == anchor[a] for a in others)]
-    points = points_of(step.quantity, before + inside, adjuster)
-    later = sum(t.moved for t in state.turns if t.adjuster == adjuster and end is not None and t.seq >= end)
-    position = state.positions[adjuster] - later
-    return next_move(
-        points,
-        step.quantity.hill_slope,
-        state.sheet.adjuster(adjuster),
-        position,
-        stops_touched(state, adjuster),
-        is_null(step),
-    )
-
-
 def _peak(state: JobState, step: Step, since: int) -> Advice:
-    adjuster, move = peak_progress(state, step, since)
+    adjuster, move = progress(state, step, since)
     if (adjuster is None or move is None) and is_even(step):
         return _even(state, step, since)
     if adjuster is None or move is None:
-        outcome: Outcome = "peaked"
-        if move is not None and move.why in ("at-stop", "dead", "no-convergence"):
-            outcome = move.why
-        return _close(state, step, outcome)
-    q = step.quantity
-    last = next((x for x in reversed(hill_points(state, step, adjuster, since))), None)
-    level = last.reading.conditions.level_dbm if last is not None else step.setting.level_dbm
-    conditions = replace(step.setting, level_dbm=level)
-    if q.id == "rx.sinad" and last is not None and last.reading.value is not None and level is not None:
+        return _peaked(state, step, since, move)
+    last = next((x for x in reversed(hill_points(state, step, (adjuster,), since))), None)
+    level = last.reading.conditions.level_dbm if last is not None else step.hill_setting.level_dbm
+    conditions = replace(step.hill_setting, level_dbm=level)
+    if last is not None and last.reading.value is not None and level is not None:
         fresh = last.positions[adjuster] == state.positions[adjuster]
-        new = _kept_level(last.reading.value, level, _best_at(state, step, adjuster, since, level))
+        new = kept_level(step, last.reading.value, level, _best_at(state, step, adjuster, since, level))
         if fresh and new is not None:
             why: Why = "level-too-strong" if new < level else "level-too-weak"
             return _at(state, step, replace(conditions, level_dbm=new), why)
     chosen_here = last is not None and state.set_up_seq > max(last.seq, state.at_seq)
     if (
-        q.id == "rx.sinad"
+        step.hill_id in KEPT
         and chosen_here
         and replace(state.set_up, level_dbm=None) == replace(conditions, level_dbm=None)
     ):
         # A level chosen since the last reading is read before anything is turned.
         return _at(state, step, state.set_up, "level-next")
+    if move.act == "level" and level is not None:
+        return _at(state, step, replace(conditions, level_dbm=round(level + move.level_db, 1)), move.why)
     if move.act == "read":
-        return _at(state, step, conditions, "confirm-peak" if move.why == "confirm-peak" else "first-reading")
+        return _at(state, step, conditions, move.why if move.why in ("confirm-peak", "by-ear") else "first-reading")
     return _turn(state, step, adjuster, move.target_mdeg, move.why)
+
+
+def _peaked(state: JobState, step: Step, since: int, last: Move | None) -> Advice:
+    """Every visit is done: the closing readings, then the conclusion with what each adjuster gained."""
+    outcome: Outcome = "peaked"
+    if last is not None and last.why in ("at-stop", "dead", "no-convergence"):
+        outcome = last.why
+    elif last is not None and last.why == "jumps":
+        outcome = "no-convergence"
+    advice = _close(state, step, outcome)
+    if advice.act != "conclude":
+        return advice
+    if last is not None and last.why == "jumps":
+        advice = replace(advice, why="jumps")
+    return replace(advice, numbers={a: db for a, (db, _) in gains(state, step, since).items()})
 
 
 def _even(state: JobState, step: Step, since: int) -> Advice:
@@ -365,20 +311,10 @@ def _even(state: JobState, step: Step, since: int) -> Advice:
 def _best_at(state: JobState, step: Step, adjuster: str, since: int, level: float) -> float:
     values = [
         x.reading.value
-        for x in hill_points(state, step, adjuster, since)
+        for x in hill_points(state, step, (adjuster,), since)
         if x.reading.conditions.level_dbm == level and x.reading.value is not None
     ]
     return max(values, default=0.0)
-
-
-def _kept_level(sinad: float, level: float, best: float) -> float | None:
-    """Another level when the reading is flattened by strength or drowned in noise; None when it is well."""
-    if sinad > _STRONG_SINAD and level > _WEAKEST_DBM:
-        return round(max(level - min((sinad - _AIM_SINAD) / _SINAD_SLOPE, _LEVEL_STEP_MAX), _WEAKEST_DBM), 1)
-    if max(sinad, best) < _WEAK_SINAD and level < _STRONGEST_DBM:
-        rise = _LEVEL_STEP_MAX if sinad < 1.5 else min((_AIM_SINAD - sinad) / _SINAD_SLOPE + 1.0, _LEVEL_STEP_MAX)
-        return round(min(level + rise, _STRONGEST_DBM), 1)
-    return None
 
 
 def _turn(state: JobState, step: Step, adjuster: str, target_mdeg: int, why: Why) -> Advice:
@@ -387,7 +323,12 @@ def _turn(state: JobState, step: Step, adjuster: str, target_mdeg: int, why: Why
         return _at(state, step, step.setting, "heat")
     if safe == state.positions[adjuster] != target_mdeg:
         return Advice("conclude", step.id, "too-hot", outcome="no-convergence")
-    return Advice("turn", step.id, why, adjuster=adjuster, move_mdeg=safe - state.positions[adjuster])
+    move, part = safe - state.positions[adjuster], state.sheet.adjuster(adjuster)
+    if part.kind == "core" and safe == target_mdeg:
+        # A core that stands at a stop stands at no whole eighth: hands still turn in eighths and sixteenths from there.
+        fine = part.step_mdeg // 2
+        move = round(move / fine) * fine or move
+    return Advice("turn", step.id, why, adjuster=adjuster, move_mdeg=move)
 
 
 # -- setting to a target ------------------------------------------------------------------------------
@@ -439,7 +380,7 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
         spare = half - compromise(errors_together(state, step), half).worst
         close = max(min(close, 0.5 * spare), 1.5 * q.usual_std)
     spots = []
-    for x in hill_points(state, step, adjuster, since):
+    for x in hill_points(state, step, (adjuster,), since):
         r = x.reading
         if r.value is not None:
             spots.append(Spot(x.positions[adjuster], r.value, r.std or q.usual_std, bool(r.bound)))
@@ -487,15 +428,14 @@ def _biased(state: JobState, step: Step, spots: list[Spot], target: float, close
 
 def hill(state: JobState, step: Step, adjuster: str) -> tuple[list[Point], Hill | None]:
     """Readings of the adjuster at hand with the fitted curve, for the plot; no curve for steps that are set."""
-    readings = hill_points(state, step, adjuster, _since(state, step))
-    points = points_of(step.quantity, readings, adjuster)
-    if not (step.aim in ("peak", "null") or is_even(step)) or not points:
+    points = hill_of(state, step, adjuster, _since(state, step))
+    if not (step.aim in ("peak", "null") or is_even(step)) or not points or step.hill_id == HEARD:
         return points, None
     at = [p.turns for p in points]
     scale = scale_of(state.sheet.adjuster(adjuster))
     if max(at) - min(at) < 0.05 * scale:
         return points, None
-    fit = fit_hill(points, step.quantity.hill_slope, scale, is_null(step))
+    fit = fit_hill(points, step.hill_quantity.hill_slope, scale, is_null(step))
     turns = np.linspace(min(at) - 0.5 * scale, max(at) + 0.5 * scale, 61)
     mean, spread = curve(fit, points, turns)
     sure = fit.std < 0.3 * scale and min(at) - 0.5 * scale <= fit.x0 <= max(at) + 0.5 * scale

@@ -76,7 +76,9 @@ _ALL = (
     Quantity("rx.sn_ratio", "(S+N)/N", "ratio-db", "dB", 1, "high", "receive", 1.0, 0.3, 0, 80),
     Quantity("rx.distortion", "distortion", "percent", "%", 1, "low", "receive", 1.0, 0.1, 0, 100),
     Quantity("rx.af_volts", "audio volts", "volts", "V", 2, "high", "receive", 1.0, 0.02, 0, 100),
-    Quantity("rx.agc_volts", "AVC volts", "volts", "V", 2, "nominal", "receive", usual_std=0.02, low=-100, high=100),
+    Quantity("rx.quieting", "quieting, tone off", "ratio-db", "dB", 1, "high", "receive", 1.5, 0.3, 0, 80),
+    Quantity("rx.loudness", "loudness, by ear", "ratio-db", "dB", 0, "high", "receive", 1.0, 1.0, -40, 40),
+    Quantity("rx.agc_volts", "AVC volts", "volts", "V", 2, "nominal", "receive", 1.0, 0.02, low=-100, high=100),
     Quantity("rx.frequency_error", "dial error", "hertz-error", "Hz", 0, "nominal", "receive", usual_std=20.0),
     Quantity("rx.sensitivity", "12 dB SINAD level", "level", "µV", 2, "low", "receive", usual_std=0.2, low=-200, high=30),
     Quantity("rx.sensitivity_am", "10 dB (S+N)/N level", "level", "µV", 2, "low", "receive", usual_std=0.3, low=-200, high=30),
@@ -86,6 +88,10 @@ _ALL = (
 )  # fmt: skip
 
 QUANTITIES: dict[str, Quantity] = {q.id: q for q in _ALL}
+
+#: Peaked by ear: no number, only louder, softer, same. And what is read with the tone off.
+HEARD, QUIETING = "rx.loudness", "rx.quieting"
+HEARD_WORDS = ("louder", "softer", "same")
 
 #: Levels that are found from readings of a ratio: the quantity read, the ratio that is the mark (dB), and its short name.
 FOUND_BY: dict[str, tuple[str, float, str]] = {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from unitone.coach.hills import hill_points
+from unitone.coach.hills import WITH_NOISE, hill_points
 from unitone.coach.step import hill
 from unitone.job.state import JobState
 from unitone.quantities.registry import FOUND_BY, Quantity, quantity
@@ -16,6 +16,8 @@ from unitone.words import tr
 
 def back_from_height(q: Quantity, height: float) -> float:
     """The inverse of the coach's height in dB: the quantity in its shown unit."""
+    if q.id in WITH_NOISE:
+        return 10.0 * math.log10(1.0 + math.pow(10.0, min(height, 200.0) / 10.0))
     if q.kind == "percent":
         return 100.0 * math.pow(10.0, -height / 20.0)
     if q.kind == "watts":
@@ -28,7 +30,7 @@ def hill_view(state: JobState, step: Step, hand: str) -> HillView | None:
     if hand not in step.adjusters or step.quantity_id in FOUND_BY:
         return None
     adjuster = state.sheet.adjuster(hand)
-    q = step.quantity
+    q = step.hill_quantity
     points, fitted = hill(state, step, hand)
     core = adjuster.kind == "core"
     scale = 1.0 if core else 360.0
@@ -103,5 +105,5 @@ def _axis(q: Quantity, step: Step) -> tuple[str, float, float]:
 
 
 def _set_values(state: JobState, step: Step, hand: str) -> list[tuple[float, float]]:
-    readings = hill_points(state, step, hand, 0)
+    readings = hill_points(state, step, (hand,), 0)
     return [(x.positions[hand] / TURN, x.reading.value) for x in readings if x.reading.value is not None]

@@ -101,7 +101,7 @@ def held_words(state: JobState, step: Step) -> str:
     for name in step.adjusters:
         near = [
             (x.positions[name] / 360_000.0, 10.0 * math.log10(x.reading.value))
-            for x in hill_points(state, step, name, 0)
+            for x in hill_points(state, step, (name,), 0)
             if x.reading.value
         ]
         if len(near) < 3:

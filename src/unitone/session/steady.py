@@ -244,7 +244,7 @@ def range_words(state: JobState, step: Step) -> str:
     target = step.target if step.target is not None else step.limit.middle
     near = [
         (x.positions[adjuster.id], x.reading.value)
-        for x in hill_points(state, step, adjuster.id, 0)
+        for x in hill_points(state, step, (adjuster.id,), 0)
         if x.reading.value is not None and not x.reading.bound
     ]
     if len(near) < 3:

@@ -5,12 +5,12 @@ How it is written down is the business of ``unitone.sheet.read``.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property
 from typing import Literal
 
-from unitone.quantities.registry import Quantity, quantity
+from unitone.quantities.registry import QUIETING, Quantity, quantity
 from unitone.radio.channels import ChannelPlan
 
 Way = Literal["receive", "send", "either"]
@@ -253,6 +253,23 @@ class Step:
     caution: tuple[str, ...] = ()
     note: str = ""
     role: Role = ""
+    #: What is read while its adjusters are peaked, where that is not the step's own quantity (school "reading").
+    read_by: str = ""
+
+    @property
+    def hill_id(self) -> str:
+        """The quantity by which its adjusters are peaked."""
+        return self.read_by or self.quantity_id
+
+    @property
+    def hill_quantity(self) -> Quantity:
+        """The same, as registered."""
+        return quantity(self.hill_id)
+
+    @property
+    def hill_setting(self) -> Conditions:
+        """Under which conditions it is peaked: the setting's place, with the tone off where quieting is read."""
+        return replace(self.setting, tone_hz=None, deviation_hz=None) if self.read_by == QUIETING else self.setting
 
     @property
     def quantity(self) -> Quantity:
