@@ -13,11 +13,11 @@ Act = Literal["hook-up", "set-up", "measure", "turn", "log", "conclude", "go to"
 Why = Literal[
     "as-found", "first-reading", "closing", "other-channel", "re-check",
     "level-too-strong", "level-too-weak", "level-of-sheet", "level-next",
-    "first-move", "uphill", "flank", "to-peak", "confirm-peak", "pair", "two-peaks", "read-again", "by-ear", "level-check", "jumps",
+    "first-move", "uphill", "flank", "to-peak", "confirm-peak", "pair", "two-peaks", "read-again", "put-back", "by-ear", "level-check", "jumps",
     "stagger", "best-so-far", "even", "too-near-rating", "heat", "too-hot",
     "toward-target", "first-try", "past-target",
     "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
-    "next-in-route", "stale", "still-out", "route-done", "finished", "receive", "send", "worked-twice",
+    "next-in-route", "stale", "still-out", "check-out", "route-done", "finished", "receive", "send", "worked-twice",
     "accepted", "not-applicable", "worth-a-look",
 ]  # fmt: skip
 

@@ -27,11 +27,11 @@ _LEAK = 10.0**-3.5
 #: Where a core is right, seen from where it was found: most often within a turn and a half, else anywhere (turns).
 NEAR_TURNS, _NEAR_SHARE = 1.5, 0.8
 #: How likely an adjuster is to do nothing before it is turned.
-_DEAD = 0.03
+_DEAD = 0.06
 #: The noise before the readings tell: inverse gamma with this many degrees of freedom around the meter's own.
 _FREEDOM = 8.0
 #: The flanks are not exactly those of one tuned circuit: a reading is believed less by this share of its drop from the best.
-_SHAPE_SHARE = 0.04
+_SHAPE_SHARE = 0.06
 #: Half the play of an ordinary core's thread (turns).
 HALF_PLAY = 1 / 64
 #: A loss beyond this counts no more (dB): lost is lost.
@@ -92,7 +92,8 @@ def fit_hill(
     """Posterior over top and half-width; ``narrow``: a null, which may be far narrower than a hill. Raises ValueError for no points.
 
     ``points`` in the order taken; ``play``: half the backlash (turns of a core); ``doubt``: by which share of its drop
-    from the best a reading is believed less; ``near_turns``: how far from the first reading the top most often lies. Heights in dB, positions in turns from found.
+    from the best a reading is believed less; ``near_turns``: how far from the first reading the top most often
+    lies. Heights in dB, positions in turns from found.
     """
     if not points:
         raise ValueError("a hill needs at least one reading")

@@ -32,9 +32,8 @@ _IDLE_DB = 0.01
 #: A core of a pair that is only brought near its peak: so much may be lost there, on average (dB).
 _NEAR_DB = 0.35
 _MOST = 18
-_STARTS = (-1.0, 0.0, 1.0)
 #: A reading is believed this much less for each dB under the best.
-_SHAPE_SHARE = 0.04
+_SHAPE_SHARE = 0.08
 #: Beyond critical coupling the top splits in two, and the middle is no longer the highest.
 OVERCOUPLED = 1.1
 
@@ -170,9 +169,9 @@ def fit_pair(reads: Sequence[PairRead], slope: float, scale: float, play: float)
         """The residuals' slopes by small steps, all five in one go."""
         return np.asarray((residuals(x + 1e-6 * np.eye(5)) - residuals(x)).T / 1e-6)
 
-    starts = [(0.0, 0.0)] + [(da, db) for da in _STARTS for db in _STARTS if (da or db)]
+    starts = ((0.0, 0.0), (-1.0, 1.0), (1.0, -1.0))
     fits = []
-    for da, db in starts[:5]:
+    for da, db in starts:
         x = middle.copy()
         x[0] += 0.5 * da
         x[1] += 0.5 * db

@@ -26,7 +26,7 @@ WAIT_S = 4.0
 #: Hills drawn from the posterior, and readings played through for each move.
 _HILLS, _PLAYED = 160, 24
 #: What a reading costs, and an eighth of a turn (dB of expected loss).
-_READING_DB, _EIGHTH_DB = 0.008, 0.0005
+_READING_DB, _EIGHTH_DB = 0.01, 0.0005
 #: However little another reading gains: so much may still be lost at the end, on average, and at one in twenty (dB).
 _ENOUGH_DB, _TAIL_DB = 0.05, 0.2
 #: A verdict against an adjuster needs this probability; a wrong one is as bad as so many dB lost.
@@ -37,7 +37,7 @@ _LEAST, _MOST = 3, 16
 #: To see whether a reading follows its level, the level is lowered by this (dB); it must fall by this share of it at least.
 LEVEL_STEP_DB, _FOLLOWS = 10.0, 0.78
 #: To move to a place that is better by less than this is idle (dB).
-_IDLE_DB = 0.008
+_IDLE_DB = 0.015
 #: A top that lies so many half-widths beyond a stop is out of reach; nearer to it nothing much is lost.
 _BEYOND_WIDTHS = 0.1
 #: Where one circuit's hill does not fit, a reading counts the less for the top the further it lies under the best (dB for a dB).
@@ -48,7 +48,7 @@ _EIGHTHS = (1, 2, 3, 4, 5, 6, 8, 10, 12, 16)
 
 Why = Literal[
     "first-move", "uphill", "flank", "to-peak", "confirm-peak", "level-check", "level-too-strong",
-    "two-peaks", "read-again", "by-ear", "pair", "peaked", "at-stop", "dead", "jumps", "no-convergence",
+    "two-peaks", "read-again", "by-ear", "pair", "put-back", "peaked", "at-stop", "dead", "jumps", "no-convergence",
 ]  # fmt: skip
 
 
@@ -90,7 +90,8 @@ def next_move(
 
     ``stops_mdeg``: where an end stop was touched (anticlockwise, clockwise), None while unknown. ``calibrated``: the readings go
     dB for dB with a level that can be dialled, ``slope`` dB for each (audio or AVC volts), so it can be seen whether something
-    flattens the hill. ``enough_db``: so much may be lost on the average at the end, where it is only brought near. Direction comes from readings, never from a guess.
+    flattens the hill. ``enough_db``: so much may be lost on the average at the end, where it is only brought
+    near. Direction comes from readings, never from a guess.
     """
     return _next(tuple(points), slope, adjuster, position_mdeg, stops_mdeg, narrow, calibrated, enough_db)
 
@@ -127,10 +128,13 @@ def _next(
         return Move("read", position, "confirm-peak")
     if ending is None:
         return work.explore()
-    if ending.act == "stop" and ending.why in ("peaked", "dead", "no-convergence") and work.top > proven + _PROVEN_DB:
+    if ending.why in ("put-back", "dead") and work.top > proven + _PROVEN_DB:
+        # Before it is said to do nothing: where it was highest, does the reading follow its level at all?
         highest = round(max(points, key=lambda q: q.height).turns * TURN)
-        if ending.why == "dead" and abs(highest - position) > 0.3 * adjuster.step_mdeg:
+        if abs(highest - position) > 0.3 * adjuster.step_mdeg:
             return Move("go", highest, "to-peak")
+        return Move("level", position, "level-check", -LEVEL_STEP_DB)
+    if ending.act == "stop" and ending.why in ("peaked", "no-convergence") and work.top > proven + _PROVEN_DB:
         return Move("level", position, "level-check", -LEVEL_STEP_DB)
     return ending
 
@@ -305,7 +309,7 @@ class _Work:
             if again is not None:
                 return again
         if n >= 4 and self.fit.dead > _CERTAIN and self._spread_turns() >= 1.4:
-            return Move("stop", 0, "dead")
+            return self._put_back()
         if len(self.all) >= _MOST:
             return self._give_up()
         outside = float(np.mean(self.beyond))
@@ -345,12 +349,19 @@ class _Work:
         if float(np.mean(self.beyond)) > 0.5:
             return self._to_stop()
         if self.fit.dead > 0.5:
-            return Move("stop", 0, "dead")
+            return self._put_back()
         best = max(self.points, key=lambda q: q.height - (q.level or 0.0) * self.slope)
         target = round(best.turns * TURN)
         if abs(target - self.position) <= self.tolerance * self.unit:
             return Move("stop", 0, "no-convergence")
         return Move("go", target, "to-peak") if len(self.all) < _MOST + 2 else Move("stop", 0, "no-convergence")
+
+    def _put_back(self) -> Move:
+        """What does nothing goes back to where it was found: it may do something elsewhere."""
+        began = round(self.all[0].turns * TURN)
+        if abs(began - self.position) > self.tolerance * self.unit:
+            return Move("go", began, "put-back")
+        return Move("stop", 0, "dead")
 
     def _to_stop(self) -> Move:
         """The top lies beyond a stop that was touched: to that stop, and there it ends."""

@@ -103,15 +103,19 @@ def _of_run(
         )
         return group[told.which], told.move
     points = points_of(q, [*before, *inside], group[0])
-    return group[0], next_move(
-        points if first is not None else points[-1:],
-        q.hill_slope,
-        state.sheet.adjuster(group[0]),
-        at[group[0]],
-        stops[group[0]],
-        is_null(step),
-        is_calibrated(step),
-    )
+    points = points if first is not None else points[-1:]
+    part = state.sheet.adjuster(group[0])
+    here, known, how = at[group[0]], stops[group[0]], (is_null(step), is_calibrated(step))
+    if points and abs(points[-1].turns * TURN - here) < 1.0:
+        # Once it was said to be done, more readings of that place (the closing ones) do not open it again.
+        still = len(points) - 1
+        while still > 0 and abs(points[still - 1].turns * TURN - here) < 1.0:
+            still -= 1
+        for n in range(still + 1, len(points)):
+            move = next_move(points[:n], q.hill_slope, part, here, known, *how)
+            if move.act == "stop":
+                return group[0], move
+    return group[0], next_move(points, q.hill_slope, part, here, known, *how)
 
 
 def _readings(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -54,6 +54,9 @@ def next_step(state: JobState) -> tuple[str, Why] | None:
     for step in route:
         if not state.concluded.get(step.id) and verdicts[step.id] != "not applicable":
             return step.id, "next-in-route"
+    for step in route:
+        if verdicts[step.id] in SETTLED and wanted_by_a_check(state, step):
+            return step.id, "check-out"
     if "re-check" in verdicts.values():
         return plan_of(state).measurements[0].settles[0].step, "stale"
     for wanted, why in (("to do", "next-in-route"), ("out", "still-out")):
@@ -80,6 +83,21 @@ def _optimise(state: JobState, step: Step) -> bool:
     return state.stand["in-limits"].choice == "optimise" and bool(step.adjust) and not _worked(state, step)
 
 
+def wanted_by_a_check(state: JobState, step: Step) -> bool:
+    """In limits by itself and never peaked, while something that is only checked, and that its adjusters reach, was read out last."""
+    if step.aim != "peak" or step.hook_up != "receive" or not step.adjust or _worked(state, step):
+        return False
+    parts = [state.sheet.adjuster(a) for a in step.adjusters]
+    return any(
+        not check.adjust
+        and check.hook_up == step.hook_up
+        and any(p.can_change(check.quantity_id, c) for p in parts for c in check.required)
+        and verdict(state, check) not in ("not applicable", "accepted")
+        and any(line.inside is False for line in lines(state, check))
+        for check in state.sheet.steps
+    )
+
+
 def _too_near_the_rule(state: JobState, step: Step) -> bool:
     """In limits, but nearer to the rule's ceiling than a reading can tell: brought down once, where something brings it down."""
     return bool(step.adjust) and not surely_legal(state, step) and not _worked(state, step)
@@ -97,7 +115,7 @@ def _is_concluded_now(state: JobState, step: Step) -> bool:
     now = verdict(state, step)
     if now in ("to do", "re-check"):
         return False
-    if now in ("holds", "left alone") and _optimise(state, step):
+    if now in ("holds", "left alone") and (_optimise(state, step) or wanted_by_a_check(state, step)):
         return False
     return now != "out" or not _may_work(state, step)
 
@@ -147,7 +165,8 @@ def _work(state: JobState, step: Step) -> Advice:
         for index, line in enumerate(lines(state, step)):
             if line.now is None or line.stale:
                 return _measure(state, step, index, "re-check" if line.stale else "first-reading")
-        if now in SETTLED and not _optimise(state, step) and not _too_near_the_rule(state, step):
+        asked = _optimise(state, step) or _too_near_the_rule(state, step) or wanted_by_a_check(state, step)
+        if now in SETTLED and not asked:
             why: Why = "worth-a-look" if state.worth_a_look(step) else "in-limits"
             return Advice("conclude", step.id, why, outcome="in-limits")
         if not step.adjust:

@@ -261,7 +261,9 @@ def _told(name: str, results: list[Result]) -> dict[str, Any]:
 
 
 def classes_of(fault: str) -> tuple[Class, ...]:
-    """Which classes a ``--fault`` word asks for: none are normal ones alone, any the four that every bench knows. Raises EntryError for an unknown one."""
+    """Which classes a ``--fault`` word asks for: none are normal ones alone, any the four that every bench knows.
+
+    Raises EntryError for an unknown one."""
     if fault == "none":
         return ("normal",)
     if fault == "any":

@@ -7,6 +7,7 @@ verdicts are what the robot technician's work is judged against.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from scipy.optimize import Bounds, differential_evolution, minimize, minimize_scalar
@@ -24,11 +25,11 @@ from unitone.standin.radio import Panel, StandInRadio
 from unitone.standin.receiver import RATE, Signal
 from unitone.standin.transmitter import Keyed
 
-_LINEAR = frozenset({"rx.sinad", "rx.sensitivity"})
+_LINEAR = frozenset({"rx.sinad", "rx.sensitivity", "rx.sn_ratio", "rx.sensitivity_am"})
 #: Quantities of which one reading of the stand-in's instruments is as good as the truth.
 _AS_MEASURED = frozenset(
     {
-        "rx.squelch_opens", "rx.s_meter", "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
+        "rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes", "rx.af_volts", "rx.agc_volts", "rx.s_meter", "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
         "tx.audio_response", "tx.hum_noise",
     }
 )  # fmt: skip
@@ -61,6 +62,13 @@ class Referee:
         """Equivalent input noise figure as the adjusters stand: front-end and IF loss without any noise in the figure."""
         carrier = float(self.sheet.carrier_hz(channel))
         return self.radio.receiver.chain(carrier).noise_figure_db(self.radio.if_offset_hz(channel, carrier))
+
+    def gain_db(self, channel: str) -> float:
+        """What the chain passes of a carrier on its channel as the adjusters stand (dB against an aligned radio)."""
+        carrier = float(self.sheet.carrier_hz(channel))
+        chain = self.radio.receiver.chain(carrier)
+        n = int(np.argmin(np.abs(chain.hz - self.radio.if_offset_hz(channel, carrier))))
+        return float(20.0 * np.log10(max(abs(chain.gain[n]), 1e-12)))
 
     def joint_loss_db(self, worked: list[str], positions: dict[str, int], channel: str) -> float:
         """Loss (dB of equivalent input level) against the best that the worked-on coils can do together."""
@@ -108,6 +116,10 @@ class Referee:
 
     def bring_in(self, step: Step) -> None:
         """Bring one step in by the physics alone; a pair that nulls together is searched together."""
+        if step.quantity_id == "rx.af_volts" and step.aim == "peak":
+            channel = step.setting.channel or self.sheet.plan.names[0]
+            self._best(list(step.adjusters), lambda: -self.gain_db(channel))
+            return
         if step.quantity_id == "tx.power":
             if step.aim == "level":
                 self.even(step)
@@ -254,8 +266,10 @@ class Referee:
 
     def _simulated(self, quantity_id: str, conditions: Conditions, channel: str) -> float:
         bench = StandInBench(self.radio, 1e6)
-        if quantity_id == "rx.sensitivity":
-            return self.sensitivity_dbm(conditions, channel)
+        if quantity_id in FOUND_BY:
+            return self.sensitivity_dbm(quantity_id, conditions, channel)
+        if quantity_id == "rx.sn_ratio":
+            return float(np.mean([bench.measure(quantity_id, conditions).value or 0.0 for _ in range(3)]))
         if quantity_id in _AS_MEASURED:
             return float(bench.measure(quantity_id, conditions).value or 0.0)
         parts = self._tones(conditions, channel, conditions.level_dbm or -60.0, _SECONDS)
@@ -274,12 +288,19 @@ class Referee:
             ]
         )
 
-    def sensitivity_dbm(self, conditions: Conditions, channel: str) -> float:
-        """Level for 12 dB SINAD by bisection on a simulation of two seconds a level."""
+    def sensitivity_dbm(self, quantity_id: str, conditions: Conditions, channel: str) -> float:
+        """Level for 12 dB SINAD, or for 10 dB (S+N)/N, by bisection on a simulation of some two seconds a level."""
+        read, mark, _ = FOUND_BY[quantity_id]
+        bench = StandInBench(self.radio, 1e6)
         low, high = -130.0, -60.0
         for _ in range(11):
             middle = (low + high) / 2
-            if self._tones(conditions, channel, middle, 2.0).sinad_db < 12.0:
+            if read == "rx.sinad":
+                got = self._tones(conditions, channel, middle, 2.0).sinad_db
+            else:
+                at = replace(conditions, level_dbm=middle)
+                got = float(np.mean([bench.measure(read, at).value or 0.0 for _ in range(2)]))
+            if got < mark:
                 low = middle
             else:
                 high = middle

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 from unitone.coach.advice import Advice
 from unitone.coach.hills import height
+from unitone.coach.step import wanted_by_a_check
 from unitone.job.state import JobState, advance, fold
 from unitone.job.verdicts import SETTLED, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY
@@ -141,6 +142,7 @@ def wrongly_touched(session: Session) -> list[str]:
                 fresh
                 and len(fresh) == len(owners)
                 and all(verdict(state, s) in SETTLED and surely_legal(state, s) for s in owners)
+                and not any(wanted_by_a_check(state, s) for s in owners)
             ):
                 touched.append(f"{fresh[0].id} ({entry.data['adjuster']})")
             begun |= {s.id for s in owners}

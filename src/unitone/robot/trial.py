@@ -88,7 +88,7 @@ def judge(session: Session, path: Path, seed: int, readings: int, moves: int, fi
         if last in _FAILED and v not in SETTLED and best.holds(step):
             wrong += 1
     problems += [f"{name} moved though in limits" for name in wrongly_touched(session)]
-    coil_steps = [s for s in sheet.steps if s.quantity_id == "rx.sinad" and s.aim == "peak"]
+    coil_steps = [s for s in sheet.steps if s.quantity_id in ("rx.sinad", "rx.sn_ratio") and s.aim == "peak"]
     worked = [s for s in coil_steps if any(o != "in-limits" for _, o in state.concluded.get(s.id, []))]
     names = [a for s in worked for a in s.adjusters]
     loss = None

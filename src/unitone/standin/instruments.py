@@ -21,7 +21,7 @@ from unitone.signals.fm import audio_filter, channel_filter, demodulate
 from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_powers
 from unitone.signals.spectrum import lines
 from unitone.standin.mechanics import stream
-from unitone.standin.radio import UNLOCKED_HZ, Panel, StandInRadio
+from unitone.standin.radio import UNLOCKED_HZ, Panel, Received, StandInRadio
 from unitone.standin.receiver import RATE, Signal
 from unitone.standin.transmitter import SIDE
 
@@ -34,9 +34,14 @@ _TIMEBASE_PPM = 0.05
 _WARMED_UP_SECONDS = 900.0
 #: What a generator with a burnt attenuator gives.
 _DEAD_DBM = -170.0
+#: How long the audio is averaged for each of the two powers of a ratio.
+_AGAINST_SECONDS = 0.8
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 
-_AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter"})
+_AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter", "rx.agc_volts"})
+#: Read twice: with what is asked for, and without.
+_AGAINST = frozenset({"rx.sn_ratio", "rx.quieting"})
+_SQUELCH = frozenset({"rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes"})
 _SEND = frozenset(
     {
         "tx.power", "tx.frequency_error", "tx.deviation", "tx.harmonic", "tx.am_depth", "tx.pep", "tx.carrier_suppression",
@@ -65,11 +70,18 @@ class StandInBench:
         self._tones: list[TonePowers] = []
         self._audio_square: list[float] = []
         self._needles: list[float] = []
+        self._agc = 0.0
 
     def can_measure(self, quantity_id: str) -> bool:
         """What this radio's physics has a socket for; not the sensitivity, which is found by several SINAD readings."""
         physics = self.radio.physics
-        if quantity_id in _AUDIO | {"rx.squelch_opens"}:
+        if quantity_id == "rx.agc_volts":
+            return physics.receive is not None and physics.receive.agc is not None
+        if quantity_id in _SQUELCH:
+            return physics.receive is not None and physics.squelch is not None
+        if quantity_id == "rx.s_meter":
+            return physics.receive is not None and physics.s_meter is not None
+        if quantity_id in _AUDIO | _AGAINST:
             return physics.receive is not None
         if quantity_id in _SEND:
             return physics.send is not None and {
@@ -137,8 +149,10 @@ class StandInBench:
             reading = self._audio_reading(quantity_id)
             self._forget()
             return reading
-        if quantity_id == "rx.squelch_opens":
-            return self._squelch(conditions)
+        if quantity_id in _SQUELCH:
+            return self._squelch(conditions, closes=quantity_id == "rx.squelch_closes")
+        if quantity_id in _AGAINST:
+            return self._against(quantity_id, conditions)
         return self._once(quantity_id, conditions, 1.0)
 
     # -- audio meter and S-meter ----------------------------------------------------------
@@ -158,8 +172,13 @@ class StandInBench:
 
     def _signal(self, conditions: Conditions, level_dbm: float) -> Signal:
         level_dbm = _DEAD_DBM if "generator" in self.damaged else level_dbm
-        hz = float(self.radio.sheet.carrier_hz(self._channel(conditions)))
-        return Signal(hz, level_dbm, conditions.tone_hz or 0.0, conditions.deviation_hz or 0.0)
+        hz = float(self.radio.sheet.carrier_hz(self._channel(conditions), conditions.band))
+        listens = self.radio.mode_of(conditions.mode)
+        if listens in SIDE:
+            # In SSB the generator's bare carrier stands beside the channel by the tone that is to be heard.
+            return Signal(hz + SIDE[listens] * (conditions.tone_hz or 1000.0), level_dbm)
+        depth = (conditions.depth_pct or 0.0) / 100.0
+        return Signal(hz, level_dbm, conditions.tone_hz or 0.0, conditions.deviation_hz or 0.0, depth)
 
     def _block(self, conditions: Conditions) -> None:
         panel = Panel.from_positions(conditions.panel)
@@ -169,14 +188,41 @@ class StandInBench:
         if stamp != self._stamp:
             self._forget()
             self._stamp = stamp
-            self.radio.receive(_SETTLE_SECONDS, channel, signal, panel, self._clock)
-            self._clock += _SETTLE_SECONDS
-        heard = self.radio.receive(BLOCK_SECONDS, channel, signal, panel, self._clock)
-        self._clock += BLOCK_SECONDS
+            self._receive(_SETTLE_SECONDS, conditions, signal, panel)
+        heard = self._receive(BLOCK_SECONDS, conditions, signal, panel)
+        self._agc = heard.agc_volts
         tone = tone_powers(heard.audio, RATE, conditions.tone_hz or 1000.0)
         self._tones = [*self._tones[-BLOCKS + 1 :], tone]
         self._audio_square = [*self._audio_square[-BLOCKS + 1 :], rms(heard.audio) ** 2]
         self._needles = [*self._needles[-BLOCKS + 1 :], heard.needle]
+
+    def _receive(self, seconds: float, conditions: Conditions, signal: Signal | None, panel: Panel) -> Received:
+        self._clock += seconds
+        return self.radio.receive(
+            seconds, self._channel(conditions), signal, panel, self._clock, conditions.band, conditions.mode
+        )
+
+    def _against(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """Audio with the signal against audio without its tone (its carrier stays), or against none at all (quieting, SSB)."""
+        panel = Panel.from_positions(conditions.panel)
+        if conditions.level_dbm is None:
+            raise BenchError("Signal to noise needs a level on the generator: set one up.")
+        signal: Signal | None = self._signal(conditions, conditions.level_dbm)
+        carrier = replace(self._signal(conditions, conditions.level_dbm), tone_hz=0.0, deviation_hz=0.0, depth=0.0)
+        alone = self.radio.mode_of(conditions.mode) in SIDE
+        without: Signal | None
+        if quantity_id == "rx.quieting":
+            signal, without = None, carrier
+        else:
+            without = None if alone else carrier
+        power = []
+        for heard in (signal, without):
+            self._receive(_SETTLE_SECONDS, conditions, heard, panel)
+            power.append(rms(self._receive(_AGAINST_SECONDS, conditions, heard, panel).audio) ** 2)
+        self._stamp = None
+        ratio = 10.0 * math.log10(max(power[0], 1e-18) / max(power[1], 1e-18))
+        std = 4.343 * math.sqrt(2.0 / (2.0 * 2700.0 * _AGAINST_SECONDS)) * 2.0
+        return Measured(max(ratio, 0.0), "stand-in audio voltmeter, tone on and off", std, source="stand-in")
 
     def _audio_reading(self, quantity_id: str) -> Measured:
         together = merge(self._tones)
@@ -195,6 +241,9 @@ class StandInBench:
         if quantity_id == "rx.af_volts":
             volts = math.sqrt(sum(self._audio_square) / len(self._audio_square))
             return Measured(volts, "stand-in audio voltmeter", 0.01 * volts, source="stand-in")
+        if quantity_id == "rx.agc_volts":
+            volts = self._agc * (1 + 0.002 * self._hand.standard_normal()) + 0.003 * self._hand.standard_normal()
+            return Measured(volts, "stand-in voltmeter", 0.005, source="stand-in")
         needle = sum(self._needles) / len(self._needles)
         deflection, marks = self.radio.meter_scale()
         seen = needle + 0.002 * self._hand.standard_normal()
@@ -207,28 +256,51 @@ class StandInBench:
 
     # -- squelch ------------------------------------------------------------------------------
 
-    def _squelch(self, conditions: Conditions) -> Measured:
+    def _closed(self, conditions: Conditions, panel: Panel) -> Panel:
+        """The control turned up, a hundredth at a time, until the noise has stopped for a while; fully up where it never does."""
+        for share in np.arange(0.0, 1.001, 0.01):
+            turned = Panel(float(share), panel.volume)
+            if all(not self._receive(0.1, conditions, None, turned).squelch_open for _ in range(4)):
+                return turned
+        return Panel(1.0, panel.volume)
+
+    def _squelch(self, conditions: Conditions, closes: bool) -> Measured:
+        """The level at which the squelch opens as it rises, or closes as it falls: by ear, in half decibels."""
         panel = Panel.from_positions(conditions.panel)
-        channel = self._channel(conditions)
         name = "stand-in generator, by ear"
 
-        def opens(level: float | None, seconds: float) -> bool:
+        def is_open(level: float | None, seconds: float) -> bool:
             signal = None if level is None else self._signal(conditions, level)
-            self._clock += seconds
-            return self.radio.receive(seconds, channel, signal, panel, self._clock).squelch_open
+            return self._receive(seconds, conditions, signal, panel).squelch_open
 
-        self.radio.receive(0.3, channel, None, Panel(1.0, 0.0), self._clock)
-        if opens(None, 0.3):
+        self._stamp = None
+        if panel.just_closed:
+            panel = self._closed(conditions, panel)
+        if closes:
+            if not is_open(_SQUELCH_TO, 0.4):
+                return Measured(_SQUELCH_TO, name, None, ">", "never opens", source="stand-in")
+            level = _SQUELCH_TO
+            for step in (3.0, 0.5):
+                while is_open(level, 0.2):
+                    level -= step
+                    if level < _SQUELCH_FROM:
+                        return Measured(_SQUELCH_FROM, name, None, "<", "never closes", source="stand-in")
+                if step > 1.0:
+                    level += step
+                    is_open(_SQUELCH_TO, 0.3)
+            return Measured(level + 0.25, name, 0.3, source="stand-in")
+        self._receive(0.3, conditions, None, Panel(1.0, 0.0))
+        if is_open(None, 0.3):
             return Measured(_SQUELCH_FROM, name, None, "<", "always open", source="stand-in")
         level = _SQUELCH_FROM
         for step in (3.0, 0.5):
-            while not opens(level, 0.2):
+            while not is_open(level, 0.2):
                 level += step
                 if level > _SQUELCH_TO:
                     return Measured(_SQUELCH_TO, name, None, ">", "never opens", source="stand-in")
             if step > 1.0:
                 level -= step
-                self.radio.receive(0.3, channel, None, Panel(1.0, 0.0), self._clock)
+                self._receive(0.3, conditions, None, Panel(1.0, 0.0))
         return Measured(level - 0.25, name, 0.3, source="stand-in")
 
     # -- volts, counter, wattmeter, modulation meter ----------------------------------------------

@@ -194,14 +194,33 @@ class Detector(_Part):
     residual_fm: Hertz = 0.0
 
 
+class AmDetector(_Part):
+    """[receive.am]: a diode detector; ``bend``: the level at the diode, as the aerial's of an aligned radio, under which it bends."""
+
+    bend: Level = -130.0
+
+
+class GainControl(_Part):
+    """[receive.agc]: automatic gain: from ``knee`` on (aerial level, aligned) output rises by 1 - ``hold`` of the signal, in dB."""
+
+    knee: Level
+    hold: float = Field(default=0.9, ge=0, lt=1)
+    time: Seconds = Field(default=0.05, gt=0)
+    volts_per_decade: Volts = 1.0
+
+
 class Audio(_Part):
-    """[receive.audio]: band, de-emphasis corner, volts for 1 kHz of deviation at full volume, clipping."""
+    """[receive.audio]: band, de-emphasis corner, clipping; volts at full volume for 1 kHz of deviation (FM), and for 30 % of
+    modulation at the knee of the gain control (AM), or a carrier as strong beside the channel (SSB)."""
 
     low: Hertz = 300.0
     high: Hertz = 3000.0
     deemphasis: Hertz = 530.0
-    volts_per_khz: float
+    volts_per_khz: float = 0.0
+    volts_am: Volts = 0.0
     clips_at: Volts
+    #: Hum of the supply at full volume and at none, 100 Hz.
+    hum: Volts = Field(default=0.0, ge=0)
 
 
 class SMeter(_Part):
@@ -211,21 +230,33 @@ class SMeter(_Part):
     threshold: Level
     least: float
     most: float
+    #: Where a stage before the meter holds the level, as the aerial's of an aligned radio.
+    ceiling: Level | None = None
 
 
 class Squelch(_Part):
-    """[squelch]: noise squelch. Opens when the noise falls under a share of ``noise``, the typical radio's without signal.
+    """[squelch]: by noise (FM) or by the carrier (AM, SSB).
 
+    Noise: opens when the noise falls under a share of ``noise``, the typical radio's without signal;
     share = ``loose`` - control·(``tight_least`` … ``tight_most`` by the preset); closes at share·(1+``hysteresis``).
+    Carrier: opens at a level between ``opens_loose`` (control at nought) and, fully up, ``opens_least`` … ``opens_most`` by the
+    preset, dB for dB of the control; closes ``closes_below`` dB lower. Both take ``time`` to follow. ``leak``: what a leaky
+    capacitor takes of the control's effect.
     """
 
-    adjuster: str
+    kind: Literal["noise", "carrier"] = "noise"
+    adjuster: str | None = None
     noise_above: Hertz = 5000.0
-    noise: Hertz
-    loose: float
-    tight_least: float
-    tight_most: float
+    noise: Hertz = 500.0
+    loose: float = 1.0
+    tight_least: float = 0.0
+    tight_most: float = 2.0
     hysteresis: float = 0.1
+    opens_loose: Level = -125.0
+    opens_least: Level = -90.0
+    opens_most: Level = -45.0
+    closes_below: Decibels = 3.0
+    leak: float = Field(default=0.0, ge=0, le=1)
 
 
 class Receive(_Part):
@@ -233,8 +264,11 @@ class Receive(_Part):
 
     stage: list[ReceiverStage] = Field(min_length=1)
     intermediate: list[Hertz]
-    knee: Level
-    detector: Detector
+    knee: Level = -130.0
+    detector: Detector | None = None
+    am: AmDetector | None = None
+    ssb: bool = False
+    agc: GainControl | None = None
     audio: Audio
 
 
@@ -471,11 +505,21 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
         found += _send_problems(physics.send, controls)
     named += [(("aerial", "adjuster"), None if physics.aerial is None else physics.aerial.adjuster)]
     found += [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a is not None and a not in adjusters]
-    if physics.receive is not None and (physics.s_meter is None or physics.squelch is None):
-        found.append((("receive",), "a receiver has its [s_meter] and [squelch] too. Add them."))
+    if physics.receive is not None:
+        found += _receive_problems(physics.receive)
     return [
         f"{path}:{line_of(places, p)}: {'.'.join(str(k) for k in p if not isinstance(k, int))}: {t}" for p, t in found
     ]
+
+
+def _receive_problems(rx: Receive) -> list[tuple[Place, str]]:
+    """What of the receive side cannot be built."""
+    found: list[tuple[Place, str]] = []
+    if rx.detector is None and rx.am is None and not rx.ssb:
+        found.append((("receive",), "nothing detects. Add [receive.detector] (FM), [receive.am], or ssb = true."))
+    if (rx.am is not None or rx.ssb) and rx.agc is None:
+        found.append((("receive", "agc"), "AM and SSB need their gain control. Add [receive.agc] with its knee."))
+    return found
 
 
 def _send_problems(send: Send, controls: set[str]) -> list[tuple[Place, str]]:

@@ -36,13 +36,18 @@ class Panel:
 
     squelch: float | None = None
     volume: float = 0.3
+    #: The squelch is turned up until the noise just stops: where that is has to be found by ear.
+    just_closed: bool = False
 
     @classmethod
     def from_positions(cls, positions: tuple[tuple[str, str], ...]) -> Panel:
         """From the words of a sheet. Raises BenchError for a position that a stand-in does not have."""
         words = dict(positions)
         squelch = words.get("squelch", "open")
-        return cls(None if squelch == "open" else _share(squelch), _share(words.get("volume", "30 %")))
+        volume = _share(words.get("volume", "30 %"))
+        if squelch == "just closed":
+            return cls(None, volume, True)
+        return cls(None if squelch == "open" else _share(squelch), volume)
 
 
 def _share(text: str) -> float:
@@ -68,7 +73,7 @@ class StandInRadio:
         self.mechanics = Mechanics(sheet, specimen(sheet, physics, seed))
         self.synthesiser = Synthesiser(sheet, physics, self.mechanics, seed)
         self._receiver = None
-        if physics.receive is not None and physics.squelch is not None:
+        if physics.receive is not None:
             self._receiver = Receiver(physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"))
         self.transmitter = (
             None if physics.send is None else Transmitter(physics.send, self.mechanics, stream(seed, "send-noise"))
@@ -200,36 +205,59 @@ class StandInRadio:
 
     # -- receive ------------------------------------------------------------------------
 
-    def if_offset_hz(self, channel: str, signal_hz: float, bench_seconds: float = WARM) -> float:
+    def if_offset_hz(
+        self,
+        channel: str,
+        signal_hz: float,
+        bench_seconds: float = WARM,
+        band: str | None = None,
+        mode: str | None = None,
+    ) -> float:
         """How far the signal lands from the IF's centre: the local oscillators' errors and the signal's own."""
-        place = Place("receive", channel=channel)
-        first, first_actual = self.synthesiser.output_hz("rx.lo1", place, bench_seconds)
-        second, second_actual = self.synthesiser.output_hz("rx.lo2", place, bench_seconds)
+        place = Place("receive", band, mode, channel)
+        wrong = 0.0
+        for output in ("rx.lo1", "rx.lo2"):
+            if any(m.output == output for m in self.sheet.mixing):
+                nominal, actual = self.synthesiser.output_hz(output, place, bench_seconds)
+                wrong += actual - nominal
         if not self.locked(place):
             return UNLOCKED_HZ
-        return (signal_hz - self.sheet.carrier_hz(channel)) - (first_actual - first) - (second_actual - second)
+        return (signal_hz - self.sheet.carrier_hz(channel, band)) - wrong
+
+    def mode_of(self, mode: str | None) -> str:
+        """The detector that listens: the mode asked for, or the only one that the radio has."""
+        rx = self.receiver.physics
+        if mode:
+            return mode
+        return "fm" if rx.detector is not None else "am" if rx.am is not None else "usb"
 
     def receive(
-        self, seconds: float, channel: str, signal: Signal | None, panel: Panel, bench_seconds: float = 1e9
-    ) -> Received:
-        """Run the receiver for ``seconds``: audio volts at 24 kHz, meter needle and squelch."""
-        carrier = float(self.sheet.carrier_hz(channel))
-        offset = self.if_offset_hz(channel, signal.hz, bench_seconds) if signal is not None else 0.0
+        self, seconds: float, channel: str, signal: Signal | None, panel: Panel, bench_seconds: float = 1e9,
+        band: str | None = None, mode: str | None = None,
+    ) -> Received:  # fmt: skip
+        """Run the receiver for ``seconds``: audio volts at 24 kHz, meter needle, squelch and AVC volts."""
+        carrier = float(self.sheet.carrier_hz(channel, band))
+        offset = self.if_offset_hz(channel, signal.hz, bench_seconds, band, mode) if signal is not None else 0.0
         heard = signal if signal is not None and abs(offset) < RATE / 2 - 4000 else None
         y = self.receiver.intermediate(round(seconds * RATE), carrier, heard, offset)
-        detected = self.receiver.detect(y)
-        audio = self.receiver.audio(detected, panel.volume)
+        listens = self.mode_of(mode)
+        detected = self.receiver.detect(y, listens)
+        audio = self.receiver.audio(detected, panel.volume, listens)
         noise = self.receiver.squelch_noise(detected)
-        is_open = self._squelch(noise, panel)
+        level = float(np.sqrt(np.mean(y.real**2 + y.imag**2)))
+        is_open = self._squelch(noise, level, panel)
         if not is_open:
             audio = np.zeros_like(audio)
-        level = float(np.sqrt(np.mean(y.real**2 + y.imag**2)))
-        return Received(audio, self._needle(level), is_open, noise)
+        return Received(audio, self._needle(level), is_open, noise, self.receiver.agc_volts())
 
     def _needle(self, level: float) -> float:
         """Deflection of the S-meter, 0 to 1, for an IF level (√W, aerial-referred)."""
-        meter = self._needs(self.physics.s_meter, "s_meter")
+        if self.physics.s_meter is None:
+            return 0.0
+        meter = self.physics.s_meter
         threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
+        if meter.ceiling is not None:
+            level = level / math.sqrt(1.0 + (level / 10.0 ** ((meter.ceiling - 30.0) / 20.0)) ** 2)
         gain = meter.least + (meter.most - meter.least) * self.mechanics.share(meter.adjuster)
         return min(max(gain * math.log1p(level / threshold) * self.rail_share(), 0.0), 1.0)
 
@@ -249,12 +277,20 @@ class StandInRadio:
             raise BenchError(f"The stand-in's physics file has no [{name}].")
         return part
 
-    def _squelch(self, noise: float, panel: Panel) -> bool:
-        if panel.squelch is None:
+    def _squelch(self, noise: float, level: float, panel: Panel) -> bool:
+        part = self.physics.squelch
+        if panel.squelch is None or part is None:
             return True
-        part = self._needs(self.physics.squelch, "squelch")
-        reach = part.tight_least + (part.tight_most - part.tight_least) * self.mechanics.share(part.adjuster)
-        share = part.loose - panel.squelch * reach
+        turned = panel.squelch * (1.0 - part.leak)
+        preset = 0.5 if part.adjuster is None else self.mechanics.share(part.adjuster)
+        if part.kind == "carrier":
+            tight = part.opens_least + (part.opens_most - part.opens_least) * preset
+            opens = part.opens_loose + (tight - part.opens_loose) * turned
+            opens -= part.closes_below if self._squelch_open else 0.0
+            self._squelch_open = 20.0 * math.log10(max(level, 1e-20)) + 30.0 > opens
+            return self._squelch_open
+        reach = part.tight_least + (part.tight_most - part.tight_least) * preset
+        share = part.loose - turned * reach
         if self._squelch_open:
             share *= 1.0 + part.hysteresis
         self._squelch_open = noise < share * part.noise * self.rail_share()
@@ -269,3 +305,4 @@ class Received:
     needle: float
     squelch_open: bool
     squelch_noise: float
+    agc_volts: float = 0.0

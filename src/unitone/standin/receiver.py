@@ -15,8 +15,10 @@ from numpy.typing import NDArray
 from scipy import fft
 from scipy.signal import butter, lfilter, sosfilt, sosfilt_zi
 
+from unitone.errors import BenchError
 from unitone.radio.noise import KT0
 from unitone.radio.resonance import detuning, pair_response, single_loss, single_response
+from unitone.standin.detect import C64, F32, FmDetector, Gain, envelope_volts
 from unitone.standin.mechanics import Mechanics
 from unitone.standin.physics import AmplifierStage, CoilStage, FilterStage, PairStage, Receive, Squelch
 
@@ -28,18 +30,20 @@ _NARROW = 60_000.0
 #: How much of the spectrum round the carrier counts for the equivalent noise figure (Hz each side).
 _OCCUPIED = 2500.0
 
-C64 = NDArray[np.complex64]
-F32 = NDArray[np.float32]
+#: A sideband is heard from 300 to 3000 Hz: its middle, and half its width.
+_SIDEBAND_HZ, _SIDEBAND_HALF_HZ = 1650.0, 1350.0
+_HUM_HZ = 100.0
 
 
 @dataclass(frozen=True)
 class Signal:
-    """What a generator puts on the aerial socket: carrier Hz, level dBm at the set, FM tone and peak deviation (Hz)."""
+    """What a generator puts on the aerial socket: carrier Hz, level dBm at the set, tone with peak deviation (Hz) or depth (0 to 1)."""
 
     hz: float
     dbm: float
     tone_hz: float = 0.0
     deviation_hz: float = 0.0
+    depth: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -60,16 +64,21 @@ class Chain:
 class Receiver:
     """Runs in blocks; keeps its state between them so that the audio is continuous."""
 
-    def __init__(self, rx: Receive, squelch: Squelch, mechanics: Mechanics, noise: np.random.Generator) -> None:
+    def __init__(self, rx: Receive, squelch: Squelch | None, mechanics: Mechanics, noise: np.random.Generator) -> None:
         self.physics = rx
         self.mechanics = mechanics
         self._noise = noise
         self._hz: NDArray[np.float64] = np.fft.fftfreq(TAPS, 1.0 / RATE).astype(np.float64)
-        self._knee = 10.0 ** ((rx.knee - 30.0) / 20.0)
+        knee = 10.0 ** ((rx.knee - 30.0) / 20.0)
+        self._fm = None if rx.detector is None else FmDetector(rx.detector, knee, mechanics, noise, RATE)
+        self._gain = None if rx.agc is None else Gain(rx.agc, RATE)
+        self._side = butter(5, _SIDEBAND_HALF_HZ, fs=RATE, output="sos")
         self._band = butter(2, [rx.audio.low, rx.audio.high], btype="bandpass", fs=RATE, output="sos").astype(
             np.float32
         )
-        self._high = butter(3, squelch.noise_above, btype="highpass", fs=RATE, output="sos").astype(np.float32)
+        self._high = butter(
+            3, 5000.0 if squelch is None else squelch.noise_above, btype="highpass", fs=RATE, output="sos"
+        ).astype(np.float32)
         pole = math.exp(-2 * math.pi * rx.audio.deemphasis / RATE)
         self._deemphasis = (np.array([1.0 - pole], np.float32), np.array([1.0, -pole], np.float32))
         #: Gain at 1 kHz of the audio shaping, taken out so that volts_per_khz holds at the usual tone.
@@ -83,7 +92,11 @@ class Receiver:
         self._tail = np.zeros((2, TAPS - 1), np.complex64)
         self._tone_cycles = 0.0
         self._carrier_cycles = 0.0
-        self._tank = np.zeros(1, np.complex64)
+        self._side_zi = np.zeros_like(sosfilt_zi(self._side), np.complex128)
+        self._bfo = self._hum = 0
+        for part in (self._fm, self._gain):
+            if part is not None:
+                part.restart()
         self._audio_zi = np.zeros_like(sosfilt_zi(self._band), np.float32)
         self._high_zi = np.zeros_like(sosfilt_zi(self._high), np.float32)
         self._deemphasis_zi = np.zeros(1, np.float32)
@@ -173,45 +186,85 @@ class Receiver:
         self._carrier_cycles = float(carrier[-1])
         phase = carrier.astype(np.float32) * turn
         if signal.tone_hz > 0 and signal.deviation_hz > 0:
-            tone = self._tone_cycles + signal.tone_hz / RATE * n
-            tone -= np.floor(tone)
-            self._tone_cycles = float(tone[-1])
-            phase += np.float32(signal.deviation_hz / signal.tone_hz) * np.sin(tone.astype(np.float32) * turn)
-        amplitude = np.float32(10.0 ** ((signal.dbm - 30.0) / 20.0))
+            tone = self._tone(samples, signal.tone_hz)
+            phase += np.float32(signal.deviation_hz / signal.tone_hz) * np.sin(tone * turn)
+        amplitude: F32 | np.float32 = np.float32(10.0 ** ((signal.dbm - 30.0) / 20.0))
+        if signal.tone_hz > 0 and signal.depth > 0:
+            amplitude = amplitude * (
+                1.0 + np.float32(signal.depth) * np.sin(self._tone(samples, signal.tone_hz) * turn)
+            )
         out = np.empty(samples, np.complex64)
         out.real, out.imag = amplitude * np.cos(phase), amplitude * np.sin(phase)
         return out
 
-    def detect(self, y: C64) -> F32:
-        """Limiter and quadrature detector: instantaneous frequency, 1 per Hz near the centre, shape as ``y``."""
-        detector = self.physics.detector
-        limited = y / np.sqrt(y.real**2 + y.imag**2 + np.float32(self._knee**2))
-        off = self.mechanics.off(detector.adjuster) * detector.per_turn
-        # The tank 1/(1+jf/B) round its own centre, by the bilinear transform: true in slope at the centre.
-        corner = 2 * math.pi * detector.half_width
-        gain, pole = corner / (2 * RATE + corner), (2 * RATE - corner) / (2 * RATE + corner)
-        turned = np.exp(2j * math.pi * off / RATE)
-        tank, self._tank = lfilter(
-            np.array([gain, gain * turned], np.complex64),
-            np.array([1, -pole * turned], np.complex64),
-            limited,
-            zi=self._tank,
-        )
-        out = limited.imag * tank.real - limited.real * tank.imag
-        if detector.residual_fm > 0:
-            out = out + self._noise.standard_normal(y.size, dtype=np.float32) * np.float32(
-                detector.residual_fm / detector.half_width
-            )
-        return np.asarray(out * np.float32(detector.half_width), np.float32)
+    def _tone(self, samples: int, hz: float) -> F32:
+        """The generator's tone going on from where it was, in cycles; their whole turns dropped in double precision."""
+        tone = self._tone_cycles + hz / RATE * np.arange(1, samples + 1, dtype=np.float64)
+        tone -= np.floor(tone)
+        self._tone_cycles = float(tone[-1])
+        return np.asarray(tone, np.float32)
 
-    def audio(self, detected: F32, volume: float) -> F32:
+    def detect(self, y: C64, mode: str) -> F32:
+        """What the detector of that mode gives: Hz of deviation (FM), or the envelope or product in √W, aerial-referred."""
+        if mode == "fm":
+            return self._fm_detector().detect(y)
+        controlled = self._controlled(y)
+        if mode == "am":
+            part = self.physics.am
+            if part is None:
+                raise BenchError("The stand-in's physics file has no [receive.am], so it hears no AM.")
+            return envelope_volts(controlled, part)
+        if not self.physics.ssb:
+            raise BenchError("The stand-in's physics file has no ssb = true in [receive], so it hears no SSB.")
+        return self._product(controlled, mode)
+
+    def _fm_detector(self) -> FmDetector:
+        if self._fm is None:
+            raise BenchError("The stand-in's physics file has no [receive.detector], so it hears no FM.")
+        return self._fm
+
+    def _controlled(self, y: C64) -> C64:
+        return y if self._gain is None else self._gain.apply(y)
+
+    def _product(self, y: C64, mode: str) -> F32:
+        """Product detector behind a filter of one sideband: what lies 300 to 3000 Hz to its side of the carrier."""
+        one = y if mode == "usb" else np.conj(y)
+        n = self._bfo + np.arange(1, y.size + 1)
+        self._bfo = int(n[-1]) % round(RATE)
+        turn = np.exp(-2j * np.pi * _SIDEBAND_HZ / RATE * n).astype(np.complex64)
+        low, self._side_zi = sosfilt(self._side, one * turn, zi=self._side_zi)
+        return np.asarray((low * np.conj(turn)).real, np.float32)
+
+    def agc_volts(self) -> float:
+        """Volts of the gain control's line as it last stood; 0 for a radio without one."""
+        return 0.0 if self._gain is None else self._gain.volts()
+
+    def audio(self, detected: F32, volume: float, mode: str) -> F32:
         """Loudspeaker volts from the detector's output; ``volume`` 0 to 1."""
         part = self.physics.audio
-        soft, self._deemphasis_zi = lfilter(*self._deemphasis, detected, zi=self._deemphasis_zi)
-        band, self._audio_zi = sosfilt(self._band, soft, zi=self._audio_zi)
-        volts = band * np.float32(part.volts_per_khz * volume / 1000.0 / self._tone_gain)
+        if mode == "fm":
+            detected, self._deemphasis_zi = lfilter(*self._deemphasis, detected, zi=self._deemphasis_zi)
+            scale = part.volts_per_khz / 1000.0 / self._tone_gain
+        else:
+            scale = self._volts_scale(mode)
+        band, self._audio_zi = sosfilt(self._band, detected, zi=self._audio_zi)
+        volts = band * np.float32(scale * volume)
+        if part.hum:
+            n = self._hum + np.arange(1, volts.size + 1)
+            self._hum = int(n[-1]) % round(RATE)
+            volts = volts + np.float32(part.hum * math.sqrt(2)) * np.sin(2 * np.pi * _HUM_HZ / RATE * n).astype(
+                np.float32
+            )
         clip = np.float32(part.clips_at)
         return np.asarray(clip * np.tanh(volts / clip), np.float32)
+
+    def _volts_scale(self, mode: str) -> float:
+        """Volts for a √W of detected audio, so that the physics file's ``volts_am`` (rms) comes out at the gain control's knee."""
+        agc = self.physics.agc
+        assert agc is not None
+        knee = 10.0 ** ((agc.knee - 30.0) / 20.0) * 2.0 ** (-agc.hold / 2.0)
+        share = 0.3 if mode == "am" else 1.0
+        return float(self.physics.audio.volts_am * math.sqrt(2.0) / (share * knee))
 
     def squelch_noise(self, detected: F32) -> float:
         """Mean rectified noise above the voice band: what the squelch circuit compares."""
