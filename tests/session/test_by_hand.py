@@ -63,7 +63,11 @@ def test_a_whole_alignment_by_hand_entry_only(book: Logbook, sheet: Sheet, physi
             session.type_in(typed, advice.conditions)
             continue
         if advice.act == "turn":
-            radio.turn(advice.adjuster, advice.move_mdeg)
+            moved, stopped = radio.turn(advice.adjuster, advice.move_mdeg)
+            if stopped:
+                session.turn(advice.adjuster, moved)
+                session.felt_stop(advice.adjuster, advice.move_mdeg > 0)
+                continue
         session.follow(advice)
     assert session.state.finished and not blockers(session.state)
     assert {verdict(session.state, s) for s in sheet.steps} <= {"holds", "left alone"}

@@ -70,7 +70,7 @@ def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
     assert view.recheck is not None and view.recheck.why == "no fewer will do"
     joined = next(r for r in view.recheck.rows if "Peak the front end" in r.settles)
     assert (
-        "Peak the 455 kHz cans" in joined.settles
+        "Peak the 455 kHz pair" in joined.settles
         and "27.205 MHz, ch 20" in joined.words
         and joined.hook_up == "receive"
     )

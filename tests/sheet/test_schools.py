@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import pytest
 
@@ -60,8 +61,11 @@ def test_the_detector_goes_where_the_job_wants_it(sheet: Sheet) -> None:
 def test_if_transformers_from_the_last_one_back(sheet: Sheet) -> None:
     weir = read_sheet(find("ostrel-weir-40-am"))
     back, why = apply(weir, {"if-order": "last-first"}, {})
-    assert ids(back).index("if-second") < ids(back).index("if-first") < ids(back).index("sensitivity")
-    assert back.step("if-second").adjust == (("T6",), ("T4", "T5"))
+    last, second = ids(back).index("if-last"), ids(back).index("if-second")
+    assert last < second < ids(back).index("if-first") < ids(back).index("sensitivity")
+    both = replace(weir.step("if-second"), adjust=(("T4", "T5"), ("T6",)))
+    one = replace(weir, steps=tuple(both if s.id == "if-second" else s for s in weir.steps if s.id != "if-last"))
+    assert apply(one, {"if-order": "last-first"}, {})[0].step("if-second").adjust == (("T6",), ("T4", "T5"))
     assert "last IF transformer first (this job's choice)" in why
     workshop, _ = apply(weir, {}, {"if-order": "last-first"})
     assert ids(workshop) == ids(back), "its cans stand in no order of their own"

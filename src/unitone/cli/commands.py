@@ -16,6 +16,7 @@ from unitone import __version__
 from unitone.cli.figures import register
 from unitone.cli.workspace import folder_of, make_demo
 from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
+from unitone.sheet.model import Sheet
 
 app = typer.Typer(
     name="unitone",
@@ -205,6 +206,17 @@ def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) 
     raise typer.Exit(1 if bad else 0)
 
 
+def _faults(path: Path, sheet: Sheet) -> list[str]:
+    """The faults that a sheet's stand-in knows; none where it has no physics file, or one that does not hold."""
+    from unitone.sheet.library import physics_path
+    from unitone.standin.physics import read_physics
+
+    try:
+        return sorted(read_physics(physics_path(path), sheet).fault) if physics_path(path).is_file() else []
+    except SheetError:
+        return []
+
+
 @sheet_app.command("list")
 def sheet_list(as_json: Json = False) -> None:
     """The workshop's own sheets and those that come with Unitone."""
@@ -218,7 +230,7 @@ def sheet_list(as_json: Json = False) -> None:
             continue
         s = read_sheet(kept.path)
         rows.append({"id": s.id, "maker": s.maker, "name": s.name, "kind": s.kind, "steps": len(s.steps),
-                     "standin": kept.standin, "faults": []})  # fmt: skip
+                     "standin": kept.standin, "faults": _faults(kept.path, s)})  # fmt: skip
     if as_json:
         _print(rows)
     else:
@@ -237,7 +249,11 @@ def robot(
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many stand-ins.")] = 5,
     seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
     fault: Annotated[
-        str, typer.Option("--fault", help="adjuster: normal, no-peak, dead, too-strong, broken, two-peaks, any")
+        str,
+        typer.Option(
+            "--fault",
+            help="one of the stand-in's faults, any, or none; adjuster: normal, no-peak, dead, too-strong, broken, two-peaks, any",
+        ),
     ] = "none",
     workers: Annotated[int, typer.Option("--workers", min=1, help="Processes.")] = max(1, os.cpu_count() or 1),
     as_json: Json = False,
@@ -256,9 +272,13 @@ def robot(
         raise EntryError(f"“{task}”: this version's robot knows the tasks {', '.join((*runs, 'adjuster'))}.")
     if not sheet:
         raise EntryError("Which radio? Name a sheet: unitone sheet list shows them.")
-    if fault != "none":
-        raise EntryError(f"“{fault}”: this version's stand-ins have no faults. Use --fault none.")
-    report = runs[task](sheet, sets, seed, workers)
+    if fault != "none" and task != "align":
+        raise EntryError(f"“{fault}”: faults are for the tasks align and adjuster.")
+    report = (
+        runs[task](sheet, sets, seed, workers)
+        if fault == "none"
+        else run_trial(sheet, sets, seed, workers, fault=fault)
+    )
     if as_json:
         _print(report)
         return
@@ -274,6 +294,8 @@ def robot(
     print(f"coach: {report['readings_per_set']} readings a radio{left}")
     if (base := report.get("baseline")) is not None:
         print(f"{base['name']}: {base['readings_per_set']} readings a radio, {base['recovered']} recovered")
+    for name, told in report.get("named", {}).items():
+        print(f"{name}: named in {told['named']} of {told['sets']}")
     for problem in report["problems"]:
         print(f"seed {problem['seed']}: {'; '.join(problem['what'])}")
 

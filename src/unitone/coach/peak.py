@@ -44,6 +44,8 @@ _BEYOND_WIDTHS = 0.1
 _DOUBT = 0.2
 #: A height that far above one that followed its level is taken to follow it too (dB).
 _PROVEN_DB = 1.0
+#: No hand turns a core farther than this beyond where it was read, without a look at the meter (turns).
+FARTHEST = 2.5
 _EIGHTHS = (1, 2, 3, 4, 5, 6, 8, 10, 12, 16)
 
 Why = Literal[
@@ -85,15 +87,16 @@ def next_move(
     narrow: bool = False,
     calibrated: bool = False,
     enough_db: float = 0.0,
+    farthest: float = FARTHEST,
 ) -> Move:
     """The next move from the readings of this visit, oldest first.
 
     ``stops_mdeg``: where an end stop was touched (anticlockwise, clockwise), None while unknown. ``calibrated``: the readings go
     dB for dB with a level that can be dialled, ``slope`` dB for each (audio or AVC volts), so it can be seen whether something
     flattens the hill. ``enough_db``: so much may be lost on the average at the end, where it is only brought
-    near. Direction comes from readings, never from a guess.
+    near. ``farthest``: how far a move may go beyond where it was read (turns). Direction comes from readings, never from a guess.
     """
-    return _next(tuple(points), slope, adjuster, position_mdeg, stops_mdeg, narrow, calibrated, enough_db)
+    return _next(tuple(points), slope, adjuster, position_mdeg, stops_mdeg, narrow, calibrated, enough_db, farthest)
 
 
 @lru_cache(maxsize=512)
@@ -106,6 +109,7 @@ def _next(
     narrow: bool,
     calibrated: bool,
     enough_db: float,
+    farthest: float,
 ) -> Move:
     if not points:
         return Move("read", position, "first-move")
@@ -117,7 +121,7 @@ def _next(
         points, proven = told.points, told.proven
         # A flattened hill has its top where it was: the readings that are thrown away led there.
         near = NEAR_TURNS / 3.0 if told.flattened else NEAR_TURNS
-    work = _Work(points, raw, slope, adjuster, position, stops, narrow, enough_db, near)
+    work = _Work(points, raw, slope, adjuster, position, stops, narrow, enough_db, near, farthest)
     if work.outer is not None:
         return Move("go", work.outer, "two-peaks")
     ending = work.ending()
@@ -157,7 +161,7 @@ def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster, narrow
     ``slope``: dB of reading for a dB of level.
     """
     good: list[Point] = []
-    proven, lower_by, flattened = -math.inf, 0.0, False
+    proven, lower_by, flattened, fails = -math.inf, 0.0, False, 0
     for q in points:
         lower_by = 0.0
         if q.level is None or not good or good[-1].level is None or q.level == good[-1].level:
@@ -172,7 +176,11 @@ def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster, narrow
             proven = max(proven + change, q.height + max(-change, 0.0))
         elif change < 0.0:
             good, proven, flattened = [], -math.inf, True
+            fails += 1
             lower_by = LEVEL_STEP_DB * (2.0 if follows < 0.4 else 1.0)
+        elif fails:
+            # It did not follow downward and came up again: down there was noise. Up here it is taken as it is.
+            good, proven, flattened = [], math.inf, False
         good.append(q)
     return LevelTold(tuple(Point(q.turns, q.height, q.std) for q in good), proven, lower_by, flattened)
 
@@ -202,11 +210,13 @@ class _Work:
         narrow: bool,
         enough_db: float,
         near_turns: float,
+        farthest: float,
     ) -> None:
         #: ``raw``: every reading as it was read, at its own level.
         self.all = self.points = points
         self.raw = raw
         self.slope, self.position, self.enough_db = slope, position, enough_db
+        self.farthest = farthest
         self.scale, self.step = scale_of(adjuster), adjuster.step_mdeg
         self.play = play_of(adjuster) / self.scale
         #: The last move is made in halves of an eighth.
@@ -395,8 +405,9 @@ class _Work:
         away = np.array([k * eighth * sign for k in _EIGHTHS for sign in (-1, 1)])
         near = np.array([middle + f * width for f in (-1.6, -1.0, -0.6, 0.0, 0.6, 1.0, 1.6)])
         wanted = np.round(np.concatenate([self.here + away, near, [self.here]]) / step) * step
-        low = max(-math.inf if self.low is None else self.low, self.walls[0])
-        high = min(math.inf if self.high is None else self.high, self.walls[1])
+        read = [q.turns / self.scale for q in self.points]
+        low = max(-math.inf if self.low is None else self.low, self.walls[0], min(read) - self.farthest)
+        high = min(math.inf if self.high is None else self.high, self.walls[1], max(read) + self.farthest)
         wanted = np.unique(np.clip(wanted, low, high))
         twice = (
             len(self.points) > 1 and abs(self.points[-1].turns - self.points[-2].turns) <= self.tolerance * self.scale

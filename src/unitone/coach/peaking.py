@@ -16,7 +16,7 @@ from unitone.coach.ear import Answer, Heard, next_by_ear
 from unitone.coach.hill import Point, draw, fit_hill
 from unitone.coach.hills import hill_points, is_null, points_of, stops_touched, visit_plan
 from unitone.coach.pairs import PairRead, next_pair_move
-from unitone.coach.peak import Move, next_move, play_of, scale_of
+from unitone.coach.peak import FARTHEST, Move, next_move, play_of, scale_of
 from unitone.job.state import JobState, Logged
 from unitone.quantities.registry import HEARD
 from unitone.sheet.model import TURN, Step
@@ -36,6 +36,8 @@ class Kept:
 #: Readings whose own value tells whether the level is right. SINAD of FM flattens as noise gives way to distortion, and below the
 #: threshold it drowns at once; (S+N)/N goes dB for dB until hum and hiss of the generator's own are all that is left.
 KEPT: dict[str, Kept] = {"rx.sinad": Kept(17.0, 6.0, 11.0, 1.6), "rx.sn_ratio": Kept(24.0, 6.0, 14.0, 1.0)}
+#: How far a core of the send side is turned at once beyond where it was read (turns).
+CAREFUL_TURNS = 0.5
 _STEP_MOST_DB, WEAKEST_DBM, STRONGEST_DBM = 12.0, -130.0, -50.0
 
 
@@ -105,7 +107,9 @@ def _of_run(
     points = points_of(q, [*before, *inside], group[0])
     points = points if first is not None else points[-1:]
     part = state.sheet.adjuster(group[0])
-    here, known, how = at[group[0]], stops[group[0]], (is_null(step), is_calibrated(step))
+    # On the send side a core too far off heats the final: half a turn at a time.
+    most = CAREFUL_TURNS if q.way == "send" else FARTHEST
+    here, known, how = at[group[0]], stops[group[0]], (is_null(step), is_calibrated(step), 0.0, most)
     if points and abs(points[-1].turns * TURN - here) < 1.0:
         # Once it was said to be done, more readings of that place (the closing ones) do not open it again.
         still = len(points) - 1

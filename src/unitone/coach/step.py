@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -17,8 +17,8 @@ from unitone.coach.heat import cool_target
 from unitone.coach.hill import Point, curve, fit_hill
 from unitone.coach.hills import hill_points, is_null, slope_before, stops_touched
 from unitone.coach.levelling import even_problem, is_even, peaked_at, place_on_band
-from unitone.coach.peak import Move, scale_of
-from unitone.coach.peaking import KEPT, gains, hill_of, kept_level, progress
+from unitone.coach.peak import LEVEL_STEP_DB, Move, scale_of
+from unitone.coach.peaking import KEPT, WEAKEST_DBM, gains, hill_of, kept_level, progress
 from unitone.coach.setting import Spot, next_set_move
 from unitone.job.recheck import merged_for, plan_of
 from unitone.job.state import JobState
@@ -291,6 +291,10 @@ def _peak(state: JobState, step: Step, since: int) -> Advice:
         # A level chosen since the last reading is read before anything is turned.
         return _at(state, step, state.set_up, "level-next")
     if move.act == "level" and level is not None:
+        if level + move.level_db < WEAKEST_DBM + 12.0:
+            # Nothing followed the level all the way down: that was noise. Well above it, then.
+            strong = (step.hill_setting.level_dbm or level) + 2.0 * LEVEL_STEP_DB
+            return _at(state, step, replace(conditions, level_dbm=round(strong, 1)), "level-too-weak")
         return _at(state, step, replace(conditions, level_dbm=round(level + move.level_db, 1)), move.why)
     if move.act == "read":
         return _at(state, step, conditions, move.why if move.why in ("confirm-peak", "by-ear") else "first-reading")

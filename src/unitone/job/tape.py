@@ -123,11 +123,13 @@ class Card:
     missing: tuple[str, ...] = field(default=())
     call_sign: str = ""
     first_look: str = ""
+    #: The fault of a stand-in, by its id in the physics file; "" for a sound one.
+    standin_fault: str = ""
 
     def to_data(self) -> dict[str, Any]:
         """As plain data; what came after the first logbooks is written only where it says something."""
         data = {**self.__dict__, "accessories": list(self.accessories), "missing": list(self.missing)}
-        return {k: v for k, v in data.items() if v or k not in ("missing", "call_sign", "first_look")}
+        return {k: v for k, v in data.items() if v or k not in ("missing", "call_sign", "first_look", "standin_fault")}
 
     @classmethod
     def from_data(cls, data: dict[str, Any]) -> Card:

@@ -29,7 +29,8 @@ _LINEAR = frozenset({"rx.sinad", "rx.sensitivity", "rx.sn_ratio", "rx.sensitivit
 #: Quantities of which one reading of the stand-in's instruments is as good as the truth.
 _AS_MEASURED = frozenset(
     {
-        "rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes", "rx.af_volts", "rx.agc_volts", "rx.s_meter", "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
+        "rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes", "rx.af_volts", "rx.agc_volts", "rx.s_meter",
+        "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
         "tx.audio_response", "tx.hum_noise",
     }
 )  # fmt: skip
@@ -41,9 +42,10 @@ _AROUND = 900_000.0
 class Referee:
     """Judges one specimen. ``positions`` are millidegrees clockwise from where each adjuster was found."""
 
-    def __init__(self, sheet: Sheet, physics: PhysicsFile, seed: int) -> None:
-        self.sheet, self.physics = sheet, physics
-        self.radio = StandInRadio(sheet, physics, seed)
+    def __init__(self, sheet: Sheet, physics: PhysicsFile, seed: int, fault: str = "") -> None:
+        self.sheet = sheet
+        self.radio = StandInRadio(sheet, physics, seed, fault)
+        self.physics = self.radio.physics
         self.moved = self.radio.mechanics.moved_mdeg
 
     def stand_at(self, positions: dict[str, int]) -> None:

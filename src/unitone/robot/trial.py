@@ -3,24 +3,29 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from unitone.coach.advice import Advice
+from unitone.errors import BenchError, EntryError
 from unitone.job.tape import Card
 from unitone.job.verdicts import SETTLED, found_in_limits, verdict
 from unitone.robot.many import many, standin
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align, wrongly_touched
 from unitone.session.session import Session, open_job
+from unitone.session.smeter import chart_on, is_chart, told
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.model import Step
-from unitone.standin.physics import read_physics
+from unitone.standin.physics import PhysicsFile, read_physics
 from unitone.store.logbook import Logbook
 
+#: Reasons that the S-meter's chart tells, whether a step is out or not.
+CHARTED = frozenset({"threshold", "gain", "compression"})
 _FAILED = frozenset({"at-stop", "dead", "out-of-range", "no-convergence"})
 
 
@@ -36,16 +41,25 @@ class SetResult:
     loss_db: float | None
     left_alone: int
     problems: tuple[str, ...]
+    fault: str = ""
+    named: bool | None = None
 
 
-def run_set(sheet_name: str, seed: int, baseline: bool = False, logbook: Logbook | None = None) -> SetResult:
+def run_set(
+    sheet_name: str, seed: int, baseline: bool = False, logbook: Logbook | None = None, fault: str = ""
+) -> SetResult:
     """Align the stand-in of ``seed`` from as-found to the finished job, then let the referee judge."""
     path = find(sheet_name)
     book = logbook or Logbook(None)
-    job = open_job(book, sheet_name, Card(book.next_number(), path.stem, serial=f"seed {seed}", standin_seed=seed))
+    job = open_job(
+        book,
+        sheet_name,
+        Card(book.next_number(), path.stem, serial=f"seed {seed}", standin_seed=seed, standin_fault=fault),
+    )
     session = Session(book, job)
-    work = GoldenSection(session).align() if baseline else align(session)
-    result = judge(session, path, seed, work.readings, work.moves, work.finished)
+    charts: list[str] = []
+    work = GoldenSection(session).align() if baseline else align(session, charting(session, charts) if fault else None)
+    result = judge(session, path, seed, work.readings, work.moves, work.finished, fault, charts)
     if logbook is None:
         book.close()
     return result
@@ -66,13 +80,44 @@ class _Best:
         return self._referee.holds(step)
 
 
-def judge(session: Session, path: Path, seed: int, readings: int, moves: int, finished: bool) -> SetResult:
+def charting(session: Session, charts: list[str]) -> Callable[[Advice], None]:
+    """Before the job is finished the S-meter's chart is read, as a technician does who suspects something; its shape goes to ``charts``."""
+
+    def before(advice: Advice) -> None:
+        step = next((s for s in session.sheet.steps if is_chart(s)), None)
+        if advice.act != "finish" or step is None or charts or not session.bench.can_measure(step.quantity_id):
+            return
+        session.go_to(step.id)
+        session.confirm_hook_up(step.hook_up)
+        try:
+            chart_on(session)
+        except BenchError:
+            # So far the generator reaches through its pads: what was read has to do.
+            pass
+        charts.append(told(session.state, step).shape)
+
+    return before
+
+
+def is_named(session: Session, reason: str, charts: Sequence[str]) -> bool:
+    """Did the coach name this reason: in the conclusion of a step, or by the S-meter's chart?"""
+    concluded = {(step, outcome) for step, past in session.state.concluded.items() for _, outcome in past}
+    if reason == "squelch range":
+        ends = {s.id for s in session.sheet.steps if s.quantity_id.startswith("rx.squelch")}
+        return any(step in ends and outcome in ("at-stop", "out-of-range") for step, outcome in concluded)
+    return reason in charts or reason in {outcome for _, outcome in concluded}
+
+
+def judge(
+    session: Session, path: Path, seed: int, readings: int, moves: int, finished: bool, fault: str = "",
+    charts: Sequence[str] = (),
+) -> SetResult:  # fmt: skip
     """The referee's view of a job that a robot has worked on."""
     sheet, state = session.sheet, session.state
     physics = read_physics(physics_path(path), sheet)
     problems: list[str] = [] if finished else ["did not finish"]
-    best = _Best(Referee(sheet, physics, seed))
-    left = Referee(sheet, physics, seed)
+    best = _Best(Referee(sheet, physics, seed, fault))
+    left = Referee(sheet, physics, seed, fault)
     left.stand_at(dict(state.positions))
     wrong = 0
     for step in sheet.steps:
@@ -87,6 +132,10 @@ def judge(session: Session, path: Path, seed: int, readings: int, moves: int, fi
         last = state.concluded.get(step.id, [(0, "")])[-1][1]
         if last in _FAILED and v not in SETTLED and best.holds(step):
             wrong += 1
+    named = None if not fault else is_named(session, physics.fault[fault].reason, charts)
+    beyond = [s.id for s in sheet.steps if verdict(state, s) == "out"]
+    if fault and not named and (beyond or physics.fault[fault].reason in CHARTED):
+        problems.append(f"{fault}: {physics.fault[fault].reason} was not named")
     problems += [f"{name} moved though in limits" for name in wrongly_touched(session)]
     coil_steps = [s for s in sheet.steps if s.quantity_id in ("rx.sinad", "rx.sn_ratio") and s.aim == "peak"]
     worked = [s for s in coil_steps if any(o != "in-limits" for _, o in state.concluded.get(s.id, []))]
@@ -96,21 +145,33 @@ def judge(session: Session, path: Path, seed: int, readings: int, moves: int, fi
         channel = worked[0].setting.channel or sheet.plan.names[0]
         loss = left.joint_loss_db(names, dict(state.positions), channel)
     alone = sum(found_in_limits(state, s) and not state.moved_at_all(s) for s in sheet.steps if s.adjust)
-    return SetResult(seed, readings, moves, not problems, wrong, loss, alone, tuple(problems))
+    return SetResult(seed, readings, moves, not problems, wrong, loss, alone, tuple(problems), fault, named)
 
 
-def _one(arguments: tuple[str, int, bool]) -> SetResult:
-    return run_set(*arguments)
+def _one(arguments: tuple[str, int, bool, str]) -> SetResult:
+    sheet, seed, baseline, fault = arguments
+    return run_set(sheet, seed, baseline, fault=fault)
+
+
+def _fault_of(physics: PhysicsFile, fault: str, seed: int) -> str:
+    """The fault of a seed: none, the one that is asked for, or any of those there are, in turn."""
+    if fault == "none":
+        return ""
+    names = sorted(physics.fault)
+    if fault != "any" and fault not in names:
+        raise EntryError(f"“{fault}”: this stand-in's faults are {', '.join(names) or 'none'}; or any, or none.")
+    return fault if fault != "any" else names[seed % len(names)] if names else ""
 
 
 def run_trial(
-    sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True
+    sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True, fault: str = "none"
 ) -> dict[str, Any]:
     """The report of ``./unitone robot``: ``sets`` radios from ``seed`` on. Raises SheetError without a physics file."""
-    path, _, _ = standin(sheet_name)
+    path, _, physics = standin(sheet_name)
+    with_baseline = with_baseline and fault == "none"
     started = time.monotonic()
     seeds = range(seed, seed + sets)
-    coach = many(_one, [(sheet_name, s, False) for s in seeds], workers)
+    coach = many(_one, [(sheet_name, s, False, _fault_of(physics, fault, s)) for s in seeds], workers)
     report: dict[str, Any] = {
         "task": "align",
         "sheet": path.stem,
@@ -123,8 +184,14 @@ def run_trial(
         "left_alone_per_set": _mean([r.left_alone for r in coach]),
         "problems": [{"seed": r.seed, "what": list(r.problems)} for r in coach if r.problems],
     }
+    if fault != "none":
+        report["named"] = {
+            name: {"sets": len(of), "named": sum(bool(r.named) for r in of)}
+            for name in sorted({r.fault for r in coach if r.fault})
+            for of in [[r for r in coach if r.fault == name]]
+        }
     if with_baseline:
-        golden = many(_one, [(sheet_name, s, True) for s in seeds], workers)
+        golden = many(_one, [(sheet_name, s, True, "") for s in seeds], workers)
         report["baseline"] = {
             "name": GoldenSection.name,
             "readings_per_set": _mean([r.readings for r in golden]),

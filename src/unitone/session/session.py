@@ -35,6 +35,7 @@ from unitone.standin.instruments import StandInBench
 from unitone.standin.physics import parse_physics
 from unitone.standin.radio import StandInRadio
 from unitone.store.logbook import Logbook, text_hash, utc_now
+from unitone.words import tr
 
 
 def library_of(logbook: Logbook) -> Library:
@@ -322,6 +323,17 @@ class Session(BenchWork):
         self._append("turn", {"adjuster": adjuster, "asked": asked_mdeg, "moved": moved, "stop": stop})
         return moved
 
+    def felt_stop(self, adjuster: str, clockwise: bool) -> None:
+        """By hand: the adjuster stands at its end stop that way. Raises BenchError where it has none, or a stand-in feels it itself."""
+        part = self.sheet.adjuster(adjuster)
+        if not part.stops:
+            raise BenchError(tr("{adjuster} has no end stops: it goes round.", adjuster=adjuster))
+        if self.bench.simulated:
+            raise BenchError(tr("The stand-in's hand feels its stops by itself."))
+        self.start_work()
+        asked = part.step_mdeg if clockwise else -part.step_mdeg
+        self._append("turn", {"adjuster": adjuster, "asked": asked, "moved": 0, "stop": True})
+
     def take_back(self, adjuster: str | None = None) -> None:
         """Turn one adjuster, or every one, back to where it was found; new turns, nothing is struck."""
         for name in [adjuster] if adjuster else list(self.state.positions):
@@ -523,7 +535,7 @@ def _bench_for(state: JobState, opening: Entry) -> Bench:
     # The stand-in is the radio that the job began with: a variant changes the sheet, not the stand-in.
     sheet = sheet_of(opening)
     physics = parse_physics(opening.data["physics_text"], "physics of this job", sheet)
-    bench = StandInBench(StandInRadio(sheet, physics, seed), state.bench_s)
+    bench = StandInBench(StandInRadio(sheet, physics, seed, state.card.standin_fault), state.bench_s)
     for name, moved in state.positions.items():
         if name in bench.radio.mechanics.moved_mdeg:
             bench.radio.mechanics.moved_mdeg[name] = moved

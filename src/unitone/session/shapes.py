@@ -219,6 +219,8 @@ class BenchView:
     judged_words: str
     remarks: tuple[str, ...]
     can_judge: tuple[str, ...]
+    #: At an S-meter's step: the next level of its chart in words, "" where all are read or there is none.
+    chart_next: str
     instrument_words: str
     instruments: tuple[Instrument, ...]
     rule: str

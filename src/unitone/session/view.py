@@ -38,7 +38,8 @@ from unitone.session.frequency import oscillator_words
 from unitone.session.plots import hill_view, level_curve
 from unitone.session.sending import DAMAGES, load_words, send_words
 from unitone.session.session import Session
-from unitone.session.shapes import Bar, BenchView, ChannelLine, LedgerRow, PathStage, Pin, RouteRow, TapeCell
+from unitone.session.shapes import Bar, BenchView, ChannelLine, HillView, LedgerRow, PathStage, Pin, RouteRow, TapeCell
+from unitone.session.smeter import chart_curve, chart_next_words, chart_words, is_chart
 from unitone.session.steady import more_words
 from unitone.session.tuning import elsewhere_words
 from unitone.sheet.model import PHASE_TITLES, TURN, Conditions, Step
@@ -51,6 +52,15 @@ def limit_text(step: Step) -> str:
     if low is not None and high is not None:
         return f"{show_value(q, low)[0]} … {show(q, high)}"
     return f"≥ {show(q, low)}" if low is not None else f"≤ {show(q, high or 0.0)}"
+
+
+def _plot(state: JobState, step: Step, hand: str) -> HillView | None:
+    """The step's plot: the level's curve, the S-meter's chart, or the hill of the adjuster in hand."""
+    if step.quantity_id in FOUND_BY:
+        return level_curve(state, step)
+    if is_chart(step) and (chart := chart_curve(state, step)) is not None:
+        return chart
+    return hill_view(state, step, hand) if hand else None
 
 
 def take_view(session: Session, selected: str = "") -> BenchView:
@@ -105,11 +115,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         figure_words=_figure_words(state, step, parts),
         bar=_bar(step, parts),
         channels=_channels(step, parts) if len(parts) > 1 else (),
-        hill=level_curve(state, step)
-        if step.quantity_id in FOUND_BY
-        else hill_view(state, step, hand)
-        if hand
-        else None,
+        hill=_plot(state, step, hand),
         chart=chart_view(state, step, wanted),
         advice=advice,
         headline=headline,
@@ -127,6 +133,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         judged_words=judged_words(state, step),
         remarks=remarks(state, step, v),
         can_judge=can_judge(v, bool(state.finished)),
+        chart_next=chart_next_words(state, step),
         instrument_words=instrument_words(state, step),
         instruments=state.instruments,
         rule=state.rule,
@@ -175,7 +182,8 @@ def _notes(state: JobState, step: Step) -> tuple[str, ...]:
     if elsewhere:
         # The move says which trimmer: once is enough.
         told = re.sub(r"; turn \S+(?=\.)", "", told)
-    words = (told, elsewhere, vco_words(state, step), *more_words(state, step), *send_words(state, step), step.note)
+    words = (told, elsewhere, vco_words(state, step), *more_words(state, step), *send_words(state, step),
+             chart_words(state, step), step.note)  # fmt: skip
     return tuple(w for w in words if w)
 
 

@@ -183,7 +183,6 @@ class StandInBench:
     def _block(self, conditions: Conditions) -> None:
         panel = Panel.from_positions(conditions.panel)
         signal = None if conditions.level_dbm is None else self._signal(conditions, conditions.level_dbm)
-        channel = self._channel(conditions)
         stamp = self._stamp_of(conditions)
         if stamp != self._stamp:
             self._forget()

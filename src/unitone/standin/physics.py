@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import tomllib
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
@@ -392,6 +392,15 @@ class Send(_Part):
     hum_deviation: Hertz = 0.0
 
 
+class Fault(_Part):
+    """[fault.ID]: a fault that a specimen may have: its ``title``, the ``reason`` that is right to name, and what it ``sets`` in this
+    file, by dotted keys (``s_meter.threshold``, ``receive.stage.2.loss``, ``adjuster.T4.aligned``)."""
+
+    title: str
+    reason: str
+    sets: dict[str, str | float | bool] = Field(min_length=1)
+
+
 class PhysicsFile(_Part):
     """A whole physics file."""
 
@@ -414,12 +423,38 @@ class PhysicsFile(_Part):
     bias: Bias | None = None
     draw: Draw | None = None
     aerial: Aerial | None = None
+    fault: dict[str, Fault] = {}
 
     @property
     def crystals(self) -> dict[str, Crystal]:
         """Every oscillator that has physics, by the sheet's id."""
         one: dict[str, Crystal] = {} if self.reference is None else {self.reference.oscillator: self.reference}
         return one | self.oscillator
+
+
+def with_fault(physics: PhysicsFile, name: str) -> PhysicsFile:
+    """The same radio with one of its faults. Raises SheetError for an unknown one, or one that sets what is not there."""
+    if name not in physics.fault:
+        known = ", ".join(sorted(physics.fault)) or "none"
+        raise SheetError([f"fault {name}: the physics file of {physics.sheet} has no such fault. Its faults: {known}."])
+    data = physics.model_dump()
+    for key, value in physics.fault[name].sets.items():
+        *way, last = key.split(".")
+        place: Any = data
+        try:
+            for part in way:
+                place = place[int(part)] if isinstance(place, list) else place[part]
+            if not isinstance(place, dict) or last not in place:
+                raise KeyError(last)
+        except (KeyError, IndexError, ValueError, TypeError):
+            raise SheetError(
+                [f"fault {name}: {key}: there is no such key in this physics file. Mend the fault's sets."]
+            ) from None
+        place[last] = value
+    try:
+        return PhysicsFile.model_validate(data)
+    except ValidationError as error:
+        raise SheetError([f"fault {name}: {p['loc']}: {p['msg']}." for p in error.errors()]) from None
 
 
 def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
@@ -507,6 +542,11 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
     found += [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a is not None and a not in adjusters]
     if physics.receive is not None:
         found += _receive_problems(physics.receive)
+    for name in physics.fault:
+        try:
+            with_fault(physics, name)
+        except SheetError as error:
+            found.append((("fault", name), str(error).split(": ", 1)[1]))
     return [
         f"{path}:{line_of(places, p)}: {'.'.join(str(k) for k in p if not isinstance(k, int))}: {t}" for p, t in found
     ]

@@ -16,7 +16,7 @@ from unitone.sheet.frequency import Place
 from unitone.sheet.model import Sheet
 from unitone.signals.carrier import Component
 from unitone.standin.mechanics import Mechanics, specimen, stream
-from unitone.standin.physics import PhysicsFile, SMeter, Squelch
+from unitone.standin.physics import PhysicsFile, SMeter, Squelch, with_fault
 from unitone.standin.receiver import RATE, Receiver, Signal
 from unitone.standin.synthesiser import WARM, Synthesiser
 from unitone.standin.transmitter import Keyed, Transmitter
@@ -66,15 +66,20 @@ def _share(text: str) -> float:
 class StandInRadio:
     """One specimen of a sheet's model, from its seed. Its state follows from seed, physics and the moves made."""
 
-    def __init__(self, sheet: Sheet, physics: PhysicsFile, seed: int) -> None:
+    def __init__(self, sheet: Sheet, physics: PhysicsFile, seed: int, fault: str = "") -> None:
         self.sheet = sheet
+        #: What the maker built, and printed the meter's scale for; ``physics`` is what this specimen has become.
+        self.healthy = physics
+        physics = with_fault(physics, fault) if fault else physics
         self.physics = physics
         self.seed = seed
         self.mechanics = Mechanics(sheet, specimen(sheet, physics, seed))
         self.synthesiser = Synthesiser(sheet, physics, self.mechanics, seed)
         self._receiver = None
         if physics.receive is not None:
-            self._receiver = Receiver(physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"))
+            self._receiver = Receiver(
+                physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"), self.healthy.receive
+            )
         self.transmitter = (
             None if physics.send is None else Transmitter(physics.send, self.mechanics, stream(seed, "send-noise"))
         )
@@ -263,12 +268,12 @@ class StandInRadio:
 
     def meter_scale(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """The printed scale: deflections and the dB over S9 printed there, for a typical aligned radio."""
-        meter = self._needs(self.physics.s_meter, "s_meter")
+        meter = self._needs(self.healthy.s_meter, "s_meter")
         marks = np.linspace(-54.0, 60.0, 229)
         threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
         volts = 10.0 ** ((marks - 73.0 - 30.0) / 20.0)
         typical = self.sheet.adjuster(meter.adjuster)
-        share = self.physics.adjuster[meter.adjuster].aligned * 1000.0 / typical.travel_mdeg
+        share = self.healthy.adjuster[meter.adjuster].aligned * 1000.0 / typical.travel_mdeg
         return (meter.least + (meter.most - meter.least) * share) * np.log1p(volts / threshold), marks
 
     @staticmethod

@@ -64,7 +64,12 @@ class Chain:
 class Receiver:
     """Runs in blocks; keeps its state between them so that the audio is continuous."""
 
-    def __init__(self, rx: Receive, squelch: Squelch | None, mechanics: Mechanics, noise: np.random.Generator) -> None:
+    def __init__(
+        self, rx: Receive, squelch: Squelch | None, mechanics: Mechanics, noise: np.random.Generator,
+        healthy: Receive | None = None,
+    ) -> None:  # fmt: skip
+        #: The chain that levels are referred to: the radio's as it was made.
+        self._made = healthy or rx
         self.physics = rx
         self.mechanics = mechanics
         self._noise = noise
@@ -105,7 +110,7 @@ class Receiver:
 
     def _aligned_power_gain(self) -> float:
         gain_db = 0.0
-        for stage in self.physics.stage:
+        for stage in self._made.stage:
             gain_db += stage.gain if isinstance(stage, AmplifierStage) else -stage.loss
         return float(10.0 ** (gain_db / 10.0))
 

@@ -22,6 +22,7 @@ from unitone.desktop.worker import BenchWorker, LiveFigure
 from unitone.errors import BenchError, UnitoneError
 from unitone.session.session import Session
 from unitone.session.shapes import BenchView, BoardPicture
+from unitone.session.smeter import chart_on
 from unitone.sheet.library import SHEETS
 from unitone.sheet.model import Conditions
 from unitone.store.logbook import Logbook
@@ -293,15 +294,18 @@ class BenchPage(QWidget):
             "cw": lambda s: s.turn(view.selected, view.selected_step_mdeg),
             "ccw-more": lambda s: s.turn(view.selected, -4 * view.selected_step_mdeg),
             "cw-more": lambda s: s.turn(view.selected, 4 * view.selected_step_mdeg),
+            "stop-ccw": lambda s: s.felt_stop(view.selected, False),
+            "stop-cw": lambda s: s.felt_stop(view.selected, True),
             "back": lambda s: s.take_back(view.selected),
             "back-all": lambda s: s.take_back(),
             "strike": _strike,
             "hook-up": lambda s: s.confirm_hook_up(view.hook_up_wanted),
             "key-anyway": lambda s: s.key_anyway(),
             "mend": lambda s: s.mend(),
+            "chart": chart_on,
         }
         if name in simple:
-            if (name in ("ccw", "cw", "ccw-more", "cw-more", "back")) and not view.selected:
+            if (name in ("ccw", "cw", "ccw-more", "cw-more", "back", "stop-ccw", "stop-cw")) and not view.selected:
                 return
             self._worker.do(simple[name])
         elif name == "main":

@@ -265,7 +265,8 @@ class StepCard(QFrame):
         self.main.setProperty("role", "main")
         self.judge = self._button("judge", tr("Accept what is out, or put the step aside"))
         self.judge.setText(tr("Decide…  A"))
-        for button in (self.ccw, self.cw, self.log, self.back, self.judge):
+        self.charted = self._button("chart", tr("Read the S-meter's chart, S1 to S9+50"))
+        for button in (self.ccw, self.cw, self.log, self.back, self.charted, self.judge):
             row.addWidget(button)
         row.addStretch(1)
         row.addWidget(self.main)
@@ -358,6 +359,10 @@ class StepCard(QFrame):
         moved = any(r.adjuster == view.selected and r.moved for r in view.ledger)
         self.back.setText(tr("Back  B"))
         self.back.setEnabled(moved and not view.finished)
+        self.charted.setText(tr("Chart  M"))
+        self.charted.setVisible(bool(view.chart_next))
+        self.charted.setEnabled(view.hook_up_ok)
+        self.charted.setToolTip(tr("next: {level} at the set", level=view.chart_next))
         self.main.setText(f"{view.button}  ↵")
         self.judge.setVisible("accepted" in view.can_judge and view.phase != "as-found")
         self._fit_buttons()
