@@ -47,6 +47,8 @@ class Advice:
     value: float | None = None
     std: float | None = None
     way: str = ""
+    #: What a measurement reads where that is not the step's own quantity (peaked by quieting, by audio volts, by ear).
+    quantity: str = ""
     outcome: Outcome | None = None
     numbers: dict[str, float] = field(default_factory=dict)
 

@@ -113,6 +113,8 @@ def _next(answers: tuple[Answer, ...], adjuster: Adjuster, position: int, stops:
             best, gain = float(place), won
     finished = len(answers) >= _LEAST and dead < 0.1 and now < _ENOUGH_DB and gain < _ANSWER_DB
     if finished or len(answers) >= _MOST:
+        heard = [p for a in answers for p in (a.before / scale, a.after / scale)]
+        middle = float(np.clip(middle, min(heard) - 1.0, max(heard) + 1.0))
         target = round(middle * unit / (step // 2)) * (step // 2)
         if abs(target - position) > step // 3:
             return Move("go", target, "to-peak", loss_db=now)

@@ -95,7 +95,15 @@ def _of_run(
     stops = {a: stops_touched(state, a) for a in group}
     q = step.hill_quantity
     if q.id == HEARD:
+        if not before and not inside:
+            # Something to compare with: listen before the first turn.
+            return group[0], Move("read", at[group[0]], "by-ear")
         answers = _answers([*before[-1:], *inside], state, group[0], since if first is None else first, at[group[0]])
+        heard_at = (
+            answers[-1].after if answers else _began(state, group[0], since if first is None else first, at[group[0]])
+        )
+        if abs(at[group[0]] / TURN - heard_at) > 1e-6:
+            return group[0], Move("read", at[group[0]], "by-ear")
         return group[0], next_by_ear(answers, state.sheet.adjuster(group[0]), at[group[0]], stops[group[0]])
     if len(group) == 2:
         reads = [r for x in [*before[-1:], *inside] if (r := _pair_read(step, x, group)) is not None]
@@ -149,11 +157,15 @@ def _pair_read(step: Step, x: Logged, group: tuple[str, ...]) -> PairRead | None
     return PairRead((p.turns, x.positions[group[1]] / TURN), p.height, p.std, p.level)
 
 
+def _began(state: JobState, adjuster: str, since: int, now: int) -> float:
+    """Where an adjuster stood (turns) when a visit to it began."""
+    return (now - sum(t.moved for t in state.turns if t.adjuster == adjuster and t.seq >= since)) / TURN
+
+
 def _answers(heard: Sequence[Logged], state: JobState, adjuster: str, since: int, now: int) -> list[Answer]:
     """What was heard after each turn, in order; the place before the first is where the visit began."""
-    began = now - sum(t.moved for t in state.turns if t.adjuster == adjuster and t.seq >= since)
     answers: list[Answer] = []
-    before = began / TURN
+    before = _began(state, adjuster, since, now)
     words: dict[str, Heard] = {"louder": "louder", "softer": "softer", "same": "same"}
     for x in heard:
         word, here = words.get(x.reading.word), x.positions[adjuster] / TURN

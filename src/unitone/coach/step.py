@@ -268,6 +268,12 @@ def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
 
 
 def _peak(state: JobState, step: Step, since: int) -> Advice:
+    advice = _peak_move(state, step, since)
+    peaking = advice.conditions is not None and advice.why not in ("closing", "other-channel", "re-check")
+    return replace(advice, quantity=step.read_by) if step.read_by and peaking else advice
+
+
+def _peak_move(state: JobState, step: Step, since: int) -> Advice:
     adjuster, move = progress(state, step, since)
     if (adjuster is None or move is None) and is_even(step):
         return _even(state, step, since)

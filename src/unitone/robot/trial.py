@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -89,11 +90,9 @@ def charting(session: Session, charts: list[str]) -> Callable[[Advice], None]:
             return
         session.go_to(step.id)
         session.confirm_hook_up(step.hook_up)
-        try:
+        with contextlib.suppress(BenchError):
+            # As far as the generator reaches through its pads: what was read has to do.
             chart_on(session)
-        except BenchError:
-            # So far the generator reaches through its pads: what was read has to do.
-            pass
         charts.append(told(session.state, step).shape)
 
     return before

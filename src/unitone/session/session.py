@@ -217,6 +217,10 @@ class Session(BenchWork):
         wanted = conditions or self.state.set_up
         if self.step.quantity_id in FOUND_BY and wanted.level_dbm is not None:
             return FOUND_BY[self.step.quantity_id][0]
+        if self.step.read_by:
+            asked = self.advice()
+            if asked.step == self.step.id and asked.quantity:
+                return asked.quantity
         return self.step.quantity_id
 
     def live(self, conditions: Conditions) -> Measured | None:
@@ -267,7 +271,7 @@ class Session(BenchWork):
         """
         self._need_hook_up()
         wanted = conditions or self.state.set_up
-        quantity_id = self.step.quantity_id
+        quantity_id = self.reading_quantity(wanted) if self.step.read_by else self.step.quantity_id
         if quantity_id in FOUND_BY and self._is_ratio(typed):
             quantity_id, _, mark = FOUND_BY[quantity_id]
             if wanted.level_dbm is None:

@@ -11,6 +11,7 @@ import heapq
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from unitone.quantities.registry import HEARD, QUIETING
 from unitone.radio.levels import EMF_DB
 from unitone.sheet.model import Aim, Role, Sheet, Step
 from unitone.words import tr
@@ -62,6 +63,12 @@ SCHOOLS: tuple[School, ...] = (
     School(
         "if-shape", "IF shape", {"peaked": "all peaked", "staggered": "staggered for sound"},
         "all circuits on one peak; staggering gives a wider, flatter top", "what IF steps say",
+    ),
+    School(
+        "reading", "Peaked by",
+        {"sheet": "what the sheet reads", "quieting": "quieting, tone off", "af": "audio volts", "avc": "AVC volts",
+         "ear": "ear: louder, softer, same"},
+        "the sheet's own; by ear a peak comes within half a decibel", "what is read while receive coils are peaked",
     ),
     School(
         "deviation", "Deviation",
@@ -157,7 +164,7 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
     steps = _levels(sheet, steps, stand["s9"])
     steps = tuple(
         _told(
-            _channel(_power(s, stand["power"].choice), stand["channel"].choice),
+            _channel(_power(_read_by(s, stand["reading"].choice), stand["power"].choice), stand["channel"].choice),
             stand,
             sheet.rule.ceiling(s.quantity_id),
         )
@@ -269,6 +276,21 @@ def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step
         else s
         for s in steps
     )  # fmt: skip
+
+
+#: What a receive coil is peaked by, by the school's choice.
+_READ_BY = {"quieting": QUIETING, "af": "rx.af_volts", "avc": "rx.agc_volts", "ear": HEARD}
+
+
+def _read_by(step: Step, choice: str) -> Step:
+    """Receive coils are peaked by something else than what the sheet reads; the closing reading stays the sheet's."""
+    wanted = _READ_BY.get(choice, "")
+    if not wanted or wanted == step.quantity_id or step.aim != "peak" or step.hook_up != "receive":
+        return step
+    if choice in ("af", "avc") and any(c.deviation_hz for c in step.required):
+        # A limiter keeps the audio of FM as loud however weak the signal is: it would tell nothing.
+        return step
+    return replace(step, read_by=wanted)
 
 
 def _power(step: Step, choice: str) -> Step:

@@ -13,6 +13,7 @@ import numpy as np
 
 from unitone.bench.ports import Heard, Measured
 from unitone.errors import BenchError
+from unitone.quantities.registry import HEARD
 from unitone.sheet.frequency import Place
 from unitone.sheet.model import Conditions
 from unitone.signals.am import measure_am
@@ -71,6 +72,7 @@ class StandInBench:
         self._audio_square: list[float] = []
         self._needles: list[float] = []
         self._agc = 0.0
+        self._heard_db: float | None = None
 
     def can_measure(self, quantity_id: str) -> bool:
         """What this radio's physics has a socket for; not the sensitivity, which is found by several SINAD readings."""
@@ -81,7 +83,7 @@ class StandInBench:
             return physics.receive is not None and physics.squelch is not None
         if quantity_id == "rx.s_meter":
             return physics.receive is not None and physics.s_meter is not None
-        if quantity_id in _AUDIO | _AGAINST:
+        if quantity_id in _AUDIO | _AGAINST | {HEARD}:
             return physics.receive is not None
         if quantity_id in _SEND:
             return physics.send is not None and {
@@ -153,6 +155,8 @@ class StandInBench:
             return self._squelch(conditions, closes=quantity_id == "rx.squelch_closes")
         if quantity_id in _AGAINST:
             return self._against(quantity_id, conditions)
+        if quantity_id == HEARD:
+            return self._by_ear(conditions)
         return self._once(quantity_id, conditions, 1.0)
 
     # -- audio meter and S-meter ----------------------------------------------------------
@@ -222,6 +226,18 @@ class StandInBench:
         ratio = 10.0 * math.log10(max(power[0], 1e-18) / max(power[1], 1e-18))
         std = 4.343 * math.sqrt(2.0 / (2.0 * 2700.0 * _AGAINST_SECONDS)) * 2.0
         return Measured(max(ratio, 0.0), "stand-in audio voltmeter, tone on and off", std, source="stand-in")
+
+    def _by_ear(self, conditions: Conditions) -> Measured:
+        """An ear: louder, softer or the same as when it listened last; a decibel is just told, half of one unsure."""
+        signal = None if conditions.level_dbm is None else self._signal(conditions, conditions.level_dbm)
+        panel = Panel.from_positions(conditions.panel)
+        self._stamp = None
+        self._receive(_SETTLE_SECONDS, conditions, signal, panel)
+        now = 20.0 * math.log10(max(rms(self._receive(0.6, conditions, signal, panel).audio), 1e-9))
+        change = 0.0 if self._heard_db is None else now - self._heard_db + 0.5 * float(self._hand.standard_normal())
+        self._heard_db = now
+        word = "louder" if change > 1.0 else "softer" if change < -1.0 else "same"
+        return Measured(None, "stand-in ear", None, word=word, source="stand-in")
 
     def _audio_reading(self, quantity_id: str) -> Measured:
         together = merge(self._tones)
