@@ -53,7 +53,8 @@ def test_level(capsys: pytest.CaptureFixture[str]) -> None:
     [
         (("level", "loud"), "Expected a level"), (("level", "0 uV"), "above zero"), (("level", "1uV", "--pad", "-3dB"), "minus sign"),
         (("level", "1uV", "--ohm", "0"), "above zero"), (("channel", "eu-40", "99"), "1 to 40"), (("channel", "mars", "1"), "eu-40"),
-        (("robot", "ostrel-tarn-40", "--task", "dance"), "align"), (("robot", "ostrel-tarn-40", "--fault", "any"), "no faults"),
+        (("robot", "ostrel-tarn-40", "--task", "dance"), "align"), (("robot", "ostrel-tarn-40", "--fault", "moth"), "faults are"),
+        (("robot",), "Name a sheet"),
         (("jobs", "--state", "lost"), "open, waiting, later, finished"),
     ],
 )  # fmt: skip
@@ -107,7 +108,7 @@ def test_sheets_of_the_workshop_and_bundles(capsys: pytest.CaptureFixture[str], 
     assert code == 1 and "a.png: 1: picture: is no whole PNG" in err.replace(":1:", ": 1:")
     write_bundle(tmp_path / "good.unitone", text, {})
     code, out, _ = call(capsys, "sheet", "check", str(tmp_path / "good.unitone"))
-    assert code == 0 and "20 steps, holds" in out
+    assert code == 0 and "21 steps, holds" in out
     code, _, err = call(capsys, "robot", "ostrel-mallard-6", "--sets", "1")
     assert code in (2, 3) and "physics" in err and "Traceback" not in err
     code, _, err = call(capsys, "sheet", "check", str(tmp_path / "none.unitone"))

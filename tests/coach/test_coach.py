@@ -284,7 +284,10 @@ def test_a_strong_signal_is_brought_down_and_a_weak_one_up(new_session: Callable
 def test_a_pair_is_one_visit_unless_it_is_heard(sheet: Sheet) -> None:
     pair = sheet.step("if-second")
     assert visit_plan(pair) == [("T4", "T5")]
-    assert visit_plan(replace(pair, read_by="rx.loudness")) == [("T4",), ("T5",)]
+    assert visit_plan(replace(pair, read_by="rx.loudness")) == [("T4",), ("T5",), ("T4",), ("T5",)]
+    assert visit_plan(replace(pair, aim="null")) == [("T4",), ("T5",)] * 2 and visit_plan(
+        replace(pair, aim="level")
+    ) == [("T4",), ("T5",)]
     assert visit_plan(sheet.step("front-end")) == [("T1",), ("T2",)]
     assert MAX_VISITS == 2
 
@@ -300,7 +303,7 @@ def test_the_plots_hill_follows_the_readings(new_session: Callable[..., Session]
             and s.advice().why == "to-peak"
         ),
     )
-    points, fitted = hill(session.state, session.step, "L8")
+    points, fitted = hill(session.state, session.step, session.advice().adjuster)
     assert len(points) >= 3 and fitted is not None and len(fitted.turns) == len(fitted.fitted)
     assert fitted.peak_turns == pytest.approx(
         (session.advice().move_mdeg + session.state.positions["L8"]) / TURN, abs=0.1

@@ -80,7 +80,9 @@ def _next(answers: tuple[Answer, ...], adjuster: Adjuster, position: int, stops:
     weight, dead = np.exp(log - most), math.exp(log_dead - most)
     whole = float(weight.sum()) + dead
     weight, dead = weight / whole, dead / whole
-    keep = weight > 1e-5
+    if len(answers) >= _LEAST and dead > 0.95:
+        return Move("stop", 0, "dead")
+    keep = weight >= 1e-4 * weight.max()
     weight, tops, widths = weight[keep] / max(float(weight[keep].sum()), 1e-300), tops[keep], widths[keep]
     sharp = weight / widths**2
     middle = float(np.clip(sharp @ tops / sharp.sum(), low, high))
@@ -91,8 +93,6 @@ def _next(answers: tuple[Answer, ...], adjuster: Adjuster, position: int, stops:
         return float(share @ np.maximum(loss, 0.0))
 
     now = lost(middle, weight)
-    if len(answers) >= _LEAST and dead > 0.95:
-        return Move("stop", 0, "dead")
     places = np.unique(np.clip([here + s * k * (step / unit) for k in _STEPS for s in (-1, 1)], low, high))
     places = places[np.abs(places - here) > 0.3 * step / unit]
     before = shape_db(np.array(here), tops, widths, 1.0)
@@ -113,8 +113,8 @@ def _next(answers: tuple[Answer, ...], adjuster: Adjuster, position: int, stops:
             best, gain = float(place), won
     finished = len(answers) >= _LEAST and dead < 0.1 and now < _ENOUGH_DB and gain < _ANSWER_DB
     if finished or len(answers) >= _MOST:
-        heard = [p for a in answers for p in (a.before / scale, a.after / scale)]
-        middle = float(np.clip(middle, min(heard) - 1.0, max(heard) + 1.0))
+        been = [p for a in answers for p in (a.before / scale, a.after / scale)]
+        middle = float(np.clip(middle, min(been) - 1.0, max(been) + 1.0))
         target = round(middle * unit / (step // 2)) * (step // 2)
         if abs(target - position) > step // 3:
             return Move("go", target, "to-peak", loss_db=now)

@@ -38,12 +38,14 @@ def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
 def visit_plan(step: Step) -> list[tuple[str, ...]]:
     """Which adjusters when: each once, a coupled pair together.
 
-    Where the coils are brought even over several places, or peaked by ear, each goes by itself.
+    Two that null together, or are peaked by ear, go by turns and twice; where coils are brought even over several places, each once.
     """
     plan: list[tuple[str, ...]] = []
     for group in step.adjust:
-        together = len(group) == 2 and step.aim == "peak" and step.hill_id != HEARD
-        plan += [group] if together else [(a,) for a in group]
+        if len(group) == 2 and step.aim == "peak" and step.hill_id != HEARD:
+            plan.append(group)
+        else:
+            plan += [(a,) for a in group] * (2 if len(group) == 2 and step.aim != "level" else 1)
     return plan
 
 

@@ -84,7 +84,6 @@ def next_move(
     adjuster: Adjuster,
     position_mdeg: int,
     stops_mdeg: tuple[int | None, int | None],
-    narrow: bool = False,
     calibrated: bool = False,
     enough_db: float = 0.0,
     farthest: float = FARTHEST,
@@ -96,7 +95,7 @@ def next_move(
     flattens the hill. ``enough_db``: so much may be lost on the average at the end, where it is only brought
     near. ``farthest``: how far a move may go beyond where it was read (turns). Direction comes from readings, never from a guess.
     """
-    return _next(tuple(points), slope, adjuster, position_mdeg, stops_mdeg, narrow, calibrated, enough_db, farthest)
+    return _next(tuple(points), slope, adjuster, position_mdeg, stops_mdeg, calibrated, enough_db, farthest)
 
 
 @lru_cache(maxsize=512)
@@ -106,7 +105,6 @@ def _next(
     adjuster: Adjuster,
     position: int,
     stops: tuple[int | None, int | None],
-    narrow: bool,
     calibrated: bool,
     enough_db: float,
     farthest: float,
@@ -115,13 +113,13 @@ def _next(
         return Move("read", position, "first-move")
     proven, raw, near = math.inf, points, NEAR_TURNS
     if calibrated:
-        told = level_told(points, slope, adjuster, narrow)
+        told = level_told(points, slope, adjuster)
         if told.lower_by:
             return Move("level", position, "level-too-strong", -told.lower_by)
         points, proven = told.points, told.proven
         # A flattened hill has its top where it was: the readings that are thrown away led there.
         near = NEAR_TURNS / 3.0 if told.flattened else NEAR_TURNS
-    work = _Work(points, raw, slope, adjuster, position, stops, narrow, enough_db, near, farthest)
+    work = _Work(points, raw, slope, adjuster, position, stops, enough_db, near, farthest)
     if work.outer is not None:
         return Move("go", work.outer, "two-peaks")
     ending = work.ending()
@@ -154,7 +152,7 @@ class LevelTold:
     flattened: bool
 
 
-def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster, narrow: bool = False) -> LevelTold:
+def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster) -> LevelTold:
     """Which readings follow their level dB for dB; where one did not fall with it, those at the stronger level are of no use.
 
     A reading at another level is held against one at the same place, or against what the others say of that place.
@@ -167,7 +165,7 @@ def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster, narrow
         if q.level is None or not good or good[-1].level is None or q.level == good[-1].level:
             good.append(q)
             continue
-        expected = _expected_at(good, q, slope, adjuster, narrow)
+        expected = _expected_at(good, q, slope, adjuster)
         change = slope * (q.level - good[-1].level)
         follows = (q.height - expected) / change
         good = [Point(g.turns, g.height + change, g.std, q.level) for g in good]
@@ -185,14 +183,14 @@ def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster, narrow
     return LevelTold(tuple(Point(q.turns, q.height, q.std) for q in good), proven, lower_by, flattened)
 
 
-def _expected_at(good: Sequence[Point], q: Point, slope: float, adjuster: Adjuster, narrow: bool) -> float:
+def _expected_at(good: Sequence[Point], q: Point, slope: float, adjuster: Adjuster) -> float:
     """The height at ``q``'s place and the level of ``good``: as it was read there last, or as the hill has it."""
     tolerance = 0.3 * adjuster.step_mdeg / TURN
     there = [g.height for g in good if abs(g.turns - q.turns) <= tolerance]
     if there:
         return there[-1]
     scale = scale_of(adjuster)
-    fit = fit_hill(good, slope, scale, narrow, play_of(adjuster) / scale)
+    fit = fit_hill(good, slope, scale, False, play_of(adjuster) / scale)
     return float(curve(fit, good, np.array([q.turns]))[0][0])
 
 
@@ -207,7 +205,6 @@ class _Work:
         adjuster: Adjuster,
         position: int,
         stops: tuple[int | None, int | None],
-        narrow: bool,
         enough_db: float,
         near_turns: float,
         farthest: float,
@@ -227,12 +224,12 @@ class _Work:
         self.here = position / self.unit
         self.tolerance = 0.3 * self.step / self.unit
         self.is_read_here = abs(points[-1].turns / self.scale - self.here) <= self.tolerance
-        self.fit: Fit = fit_hill(points, slope, self.scale, narrow, self.play, near_turns=near_turns)
+        self.fit: Fit = fit_hill(points, slope, self.scale, False, self.play, near_turns=near_turns)
         self.outer: int | None = None
         self.walls = (-math.inf, math.inf)
         self.misfit = self.fit.noise > MISFIT and self.fit.dead < 0.5
         if len(points) >= LEAST and self.misfit:
-            self._doubt(narrow, stops[0])
+            self._doubt(stops[0])
         self.hills: Sample = draw(self.fit, _HILLS)
         reachable = np.clip(
             self.hills.x, -math.inf if self.low is None else self.low, math.inf if self.high is None else self.high
@@ -242,12 +239,12 @@ class _Work:
         self.allowed = np.minimum(10.0 * np.log10(1.0 + u * u), LOSS_CAP)
         self.beyond = np.abs(u) > _BEYOND_WIDTHS
 
-    def _doubt(self, narrow: bool, low_stop: int | None) -> None:
+    def _doubt(self, low_stop: int | None) -> None:
         """One hill does not fit the readings: two peaks, or a hill that is not that of one circuit far from its top."""
         points, scale = self.points, self.scale
-        peaks = two_peaks(points, self.slope, self.fit.noise) if scale == 1.0 and not narrow else None
+        peaks = two_peaks(points, self.slope, self.fit.noise) if scale == 1.0 else None
         if peaks is None:
-            self.fit = fit_hill(points, self.slope, scale, narrow, self.play, _DOUBT)
+            self.fit = fit_hill(points, self.slope, scale, False, self.play, _DOUBT)
             return
         # The outer one: further out, anticlockwise. What lies on the other side of the middle says nothing of it.
         ridge = 0.6 * peaks[0] + 0.4 * peaks[1]
@@ -259,7 +256,7 @@ class _Work:
         self.walls = (ridge, math.inf) if shut else (-math.inf, ridge)
         self.is_read_here = bool(side) and abs(side[-1].turns / scale - self.here) <= self.tolerance
         self.points = side or points
-        self.fit = fit_hill(self.points, self.slope, scale, narrow, self.play)
+        self.fit = fit_hill(self.points, self.slope, scale, False, self.play)
 
     @property
     def top(self) -> float:

@@ -15,6 +15,7 @@ import numpy as np
 from unitone.coach.ear import Answer, Heard, next_by_ear
 from unitone.coach.hill import Point, draw, fit_hill
 from unitone.coach.hills import hill_points, is_null, points_of, stops_touched, visit_plan
+from unitone.coach.null import next_null_move
 from unitone.coach.pairs import PairRead, next_pair_move
 from unitone.coach.peak import FARTHEST, Move, next_move, play_of, scale_of
 from unitone.job.state import JobState, Logged
@@ -115,9 +116,11 @@ def _of_run(
     points = points_of(q, [*before, *inside], group[0])
     points = points if first is not None else points[-1:]
     part = state.sheet.adjuster(group[0])
+    if is_null(step):
+        return group[0], next_null_move(points, q.hill_slope, part, at[group[0]], stops[group[0]])
     # On the send side a core too far off heats the final: half a turn at a time.
     most = CAREFUL_TURNS if q.way == "send" else FARTHEST
-    here, known, how = at[group[0]], stops[group[0]], (is_null(step), is_calibrated(step), 0.0, most)
+    here, known, how = at[group[0]], stops[group[0]], (is_calibrated(step), 0.0, most)
     if points and abs(points[-1].turns * TURN - here) < 1.0:
         # Once it was said to be done, more readings of that place (the closing ones) do not open it again.
         still = len(points) - 1

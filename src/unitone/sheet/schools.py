@@ -66,7 +66,7 @@ SCHOOLS: tuple[School, ...] = (
     ),
     School(
         "reading", "Peaked by",
-        {"sheet": "what the sheet reads", "quieting": "quieting, tone off", "af": "audio volts", "avc": "AVC volts",
+        {"sheet": "what the sheet reads", "quieting": "quieting, tone off", "af": "audio volts",
          "ear": "ear: louder, softer, same"},
         "the sheet's own; by ear a peak comes within half a decibel", "what is read while receive coils are peaked",
     ),
@@ -279,7 +279,7 @@ def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step
 
 
 #: What a receive coil is peaked by, by the school's choice.
-_READ_BY = {"quieting": QUIETING, "af": "rx.af_volts", "avc": "rx.agc_volts", "ear": HEARD}
+_READ_BY = {"quieting": QUIETING, "af": "rx.af_volts", "ear": HEARD}
 
 
 def _read_by(step: Step, choice: str) -> Step:
@@ -287,7 +287,7 @@ def _read_by(step: Step, choice: str) -> Step:
     wanted = _READ_BY.get(choice, "")
     if not wanted or wanted == step.quantity_id or step.aim != "peak" or step.hook_up != "receive":
         return step
-    if choice in ("af", "avc") and any(c.deviation_hz for c in step.required):
+    if choice == "af" and any(c.deviation_hz for c in step.required):
         # A limiter keeps the audio of FM as loud however weak the signal is: it would tell nothing.
         return step
     return replace(step, read_by=wanted)
