@@ -303,10 +303,11 @@ def test_the_plots_hill_follows_the_readings(new_session: Callable[..., Session]
             and s.advice().why == "to-peak"
         ),
     )
-    points, fitted = hill(session.state, session.step, session.advice().adjuster)
+    name = session.advice().adjuster
+    points, fitted = hill(session.state, session.step, name)
     assert len(points) >= 3 and fitted is not None and len(fitted.turns) == len(fitted.fitted)
     assert fitted.peak_turns == pytest.approx(
-        (session.advice().move_mdeg + session.state.positions["L8"]) / TURN, abs=0.1
+        (session.advice().move_mdeg + session.state.positions[name]) / TURN, abs=0.1
     )
     assert hill(session.state, session.sheet.step("rail"), "P1")[1] is None
 

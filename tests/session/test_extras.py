@@ -82,6 +82,7 @@ def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
         "front-end",
         "if-first",
         "if-second",
+        "if-last",
         "sensitivity",
         "audio",
     }

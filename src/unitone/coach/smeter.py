@@ -27,6 +27,8 @@ _TURNED = np.geomspace(0.3, 3.2, 49)
 _SHIFTS = np.arange(0.0, 31.0, 1.0)
 _ROOFS = np.arange(-91.0, -29.0, 4.0)
 _LEAST = 6
+#: A needle that shows less than this lies on its pin (dB over S9: S1).
+_OFF_ITS_PIN_DB = -48.0
 #: A diode's own volts: silicon and germanium (common practice, no source).
 SILICON_V, GERMANIUM_V = 0.6, 0.25
 
@@ -108,7 +110,10 @@ def read_chart(marks: Sequence[Mark], s9_dbm: float = -73.0, deaf: bool | None =
     if best.shape != "threshold":
         return best
     shape: Shape = "gain" if deaf else "threshold"
-    return Told(shape, best.turned, best.lost_db, None, best.bend_dbm + best.lost_db, best.bend_dbm)
+    levels = np.arange(-127.0, -20.0, 1.0)
+    up = levels[shown(levels, s9_dbm, best.bend_dbm, best.turned, best.lost_db, None) > _OFF_ITS_PIN_DB]
+    dead = float(up[0]) if up.size else None
+    return Told(shape, best.turned, best.lost_db, None, dead, best.bend_dbm)
 
 
 def other_diode(

@@ -335,7 +335,8 @@ class StepCard(QFrame):
         """Say less on the hand's buttons where their row is narrower than their words."""
         if self._view is None:
             return
-        step, row = self._step_words(self._view), (self.ccw, self.cw, self.log, self.back, self.judge, self.main)
+        step = self._step_words(self._view)
+        row = (self.ccw, self.cw, self.log, self.back, self.charted, self.judge, self.main)
         self.ccw.setVisible(True)
         self.cw.setVisible(True)
         for short in (False, True, None):
@@ -344,6 +345,7 @@ class StepCard(QFrame):
             self.cw.setHidden(short is None)
             self.ccw.setText(f"◂ {step}" if short is not False else f"◂ {step} " + tr("ccw"))
             self.cw.setText(f"{step} ▸" if short is not False else f"{step} " + tr("cw") + " ▸")
+            self.charted.setText("M" if short is not False else tr("Chart  M"))
             self.judge.setText("A…" if short is not False else tr("Decide…  A"))
             shown = [b for b in row if not b.isHidden()]
             if sum(b.sizeHint().width() + theme.px(8) for b in shown) <= self.contentsRect().width() - theme.px(36):
@@ -359,7 +361,6 @@ class StepCard(QFrame):
         moved = any(r.adjuster == view.selected and r.moved for r in view.ledger)
         self.back.setText(tr("Back  B"))
         self.back.setEnabled(moved and not view.finished)
-        self.charted.setText(tr("Chart  M"))
         self.charted.setVisible(bool(view.chart_next))
         self.charted.setEnabled(view.hook_up_ok)
         self.charted.setToolTip(tr("next: {level} at the set", level=view.chart_next))
