@@ -109,6 +109,7 @@ def _next(
     if not reads:
         return PairMove(0, Move("read", positions[0], "first-move"))
     start = 0
+    odd: list[Move] = []
     for which in (0, 1):
         # The run of readings in which this core alone was turned, up to where they first said that it is near its peak.
         other = reads[start].turns[1 - which]
@@ -127,8 +128,11 @@ def _next(
             if last:
                 return PairMove(which, move)
         if near is not None and move.why in ("dead", "jumps"):
-            return PairMove(which, move)
+            odd.append(move)
         start = start + (near or len(points)) - 1
+    if odd:
+        # One of them does nothing, or does not stay: the other was peaked by itself, and together they tell no more.
+        return PairMove(1, odd[0])
     if len(reads) < 4:
         return PairMove(0, Move("read", positions[0], "first-move"))
     return _jointly(reads, slope, adjusters, positions, stops)

@@ -17,6 +17,7 @@ from unitone.coach.ear import JUST_HEARD_DB, Answer, Heard, next_by_ear
 from unitone.coach.peak import WAIT_S, Point, next_move
 from unitone.errors import EntryError
 from unitone.robot.many import many
+from unitone.robot.searches import golden_section, until_it_falls
 from unitone.sheet.model import TURN, Adjuster
 from unitone.standin.mechanics import stream
 from unitone.standin.single import CLASSES, Class, Made, Single, make
@@ -27,7 +28,6 @@ CORE = Adjuster("A", "core", "", None, "", 16 * TURN, True, TURN // 8, ())
 _METER_STD = 0.33
 #: Beyond its end a search that does not know of stops turns against them; more readings than this nobody takes.
 _AT_MOST = 60
-_GOLDEN = (5**0.5 - 1) / 2
 
 
 @dataclass(frozen=True)
@@ -115,48 +115,27 @@ def by_ear(kind: Class, seed: int) -> Result:
 # -- what others do --------------------------------------------------------------------------------------
 
 
-def golden(single: Single) -> str:
-    """Golden section over three turns either way, to an eighth of a turn."""
-    low, high = -3.0, 3.0
+def _reader(single: Single) -> Callable[[float], float]:
+    """Turn it to a place, as far as its stops let it, and read the needle."""
 
     def at(turns: float) -> float:
         single.turn_to(turns)
         return single.read(WAIT_S)
 
-    a, b = high - _GOLDEN * (high - low), low + _GOLDEN * (high - low)
-    at_a, at_b = at(a), at(b)
-    while high - low > 0.125:
-        if at_a > at_b:
-            high, b, at_b = b, a, at_a
-            a = high - _GOLDEN * (high - low)
-            at_a = at(a)
-        else:
-            low, a, at_a = a, b, at_b
-            b = low + _GOLDEN * (high - low)
-            at_b = at(b)
-    single.turn_to((low + high) / 2)
+    return at
+
+
+def golden(single: Single) -> str:
+    """Golden section over three turns either way, to an eighth of a turn."""
+    single.turn_to(golden_section(_reader(single), -3.0, 3.0, 0.125))
     return "peaked"
 
 
-def until_it_falls(single: Single) -> str:
-    """A quarter turn at a time as long as it rises, the other way if it fell at once, then back to the best: what hands do."""
-    best_at, best = 0.0, single.read(WAIT_S)
-    for way in (1.0, -1.0):
-        went = False
-        place = best_at
-        while single.readings < _AT_MOST:
-            place += 0.25 * way
-            stopped = single.turn_to(place)
-            got = single.read(WAIT_S)
-            if got <= best:
-                break
-            best_at, best, went = single.hand, got, True
-            if stopped:
-                return "at-stop"
-        single.turn_to(best_at)
-        if went:
-            break
-    return "peaked"
+def falling(single: Single) -> str:
+    """A quarter turn at a time as long as it rises, then back to the best: what hands do. A stop that is still climbed at is felt."""
+    best = until_it_falls(_reader(single), 0.0, single.read(WAIT_S), lambda: single.readings < _AT_MOST)
+    single.turn_to(best)
+    return "at-stop" if best > single.made.high or best < single.made.low else "peaked"
 
 
 def powell(single: Single) -> str:
@@ -173,7 +152,7 @@ def powell(single: Single) -> str:
 
 METHODS: dict[str, Callable[[Single], str]] = {
     "golden section": golden,
-    "turn until it falls": until_it_falls,
+    "turn until it falls": falling,
     "Powell": powell,
 }
 

@@ -14,11 +14,11 @@ from unitone.coach.pairs import PairRead, next_pair_move
 from unitone.coach.peak import WAIT_S, Point, next_move
 from unitone.robot.adjuster import CORE
 from unitone.robot.many import many
+from unitone.robot.searches import golden_section, until_it_falls
 from unitone.sheet.model import TURN
 from unitone.standin.coils import GROUPS, Coils, make_chain
 
 _METER_STD = 0.33
-_GOLDEN = (5**0.5 - 1) / 2
 _AT_MOST, _MOVES = 400, 120
 _FREE: tuple[int | None, int | None] = (None, None)
 
@@ -81,48 +81,31 @@ def coached(seed: int) -> CoilsResult:
     return CoilsResult(seed, coils.readings, best_db(coils) - coils.output_db(coils.cores), slowest)
 
 
+def _reader(coils: Coils, coil: int) -> Callable[[float], float]:
+    """Turn a coil to a place and read the needle."""
+
+    def at(turns: float) -> float:
+        coils.turn_to(coil, turns)
+        return coils.read(WAIT_S)
+
+    return at
+
+
 def golden(coils: Coils) -> None:
     """Golden section over three turns either way, coil after coil, three rounds."""
     for _ in range(3):
         for coil in range(6):
             here = float(coils.hands[coil])
-            low, high = here - 3.0, here + 3.0
-
-            def at(turns: float, coil: int = coil) -> float:
-                coils.turn_to(coil, turns)
-                return coils.read(WAIT_S)
-
-            a, b = high - _GOLDEN * (high - low), low + _GOLDEN * (high - low)
-            at_a, at_b = at(a), at(b)
-            while high - low > 0.25:
-                if at_a > at_b:
-                    high, b, at_b = b, a, at_a
-                    a = high - _GOLDEN * (high - low)
-                    at_a = at(a)
-                else:
-                    low, a, at_a = a, b, at_b
-                    b = low + _GOLDEN * (high - low)
-                    at_b = at(b)
-            coils.turn_to(coil, (low + high) / 2)
+            coils.turn_to(coil, golden_section(_reader(coils, coil), here - 3.0, here + 3.0, 0.25))
 
 
-def until_it_falls(coils: Coils) -> None:
-    """A quarter turn at a time while it rises, the other way if it fell at once, back to the best; five rounds."""
+def falling(coils: Coils) -> None:
+    """A quarter turn at a time while it rises, back to the best; five rounds."""
     for _ in range(5):
         for coil in range(6):
-            best_at, best = float(coils.hands[coil]), coils.read(WAIT_S)
-            for way in (1.0, -1.0):
-                went, place = False, best_at
-                while coils.readings < _AT_MOST:
-                    place += 0.25 * way
-                    coils.turn_to(coil, place)
-                    got = coils.read(WAIT_S)
-                    if got <= best:
-                        break
-                    best_at, best, went = place, got, True
-                coils.turn_to(coil, best_at)
-                if went:
-                    break
+            here, first = float(coils.hands[coil]), coils.read(WAIT_S)
+            best = until_it_falls(_reader(coils, coil), here, first, lambda: coils.readings < _AT_MOST)
+            coils.turn_to(coil, best)
 
 
 def powell(coils: Coils) -> None:
@@ -141,7 +124,7 @@ def powell(coils: Coils) -> None:
 
 METHODS: dict[str, Callable[[Coils], None]] = {
     "golden section, 3 rounds": golden,
-    "turn until it falls, 5 rounds": until_it_falls,
+    "turn until it falls, 5 rounds": falling,
     "Powell": powell,
 }
 

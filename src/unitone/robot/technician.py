@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
@@ -12,6 +11,7 @@ from unitone.coach.step import wanted_by_a_check
 from unitone.job.state import JobState, advance, fold
 from unitone.job.verdicts import SETTLED, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY
+from unitone.robot.searches import golden_section
 from unitone.session.session import Session
 from unitone.sheet.model import TURN, Step
 
@@ -49,9 +49,6 @@ def follow(session: Session, advice: Advice) -> None:
         session.judge("not applicable", "the stand-in has no such side")
         return
     session.follow(advice)
-
-
-_GOLDEN = (math.sqrt(5) - 1) / 2
 
 
 class GoldenSection:
@@ -98,25 +95,12 @@ class GoldenSection:
         self.session.turn(name, wanted - self.session.state.positions[name])
 
     def _search(self, step: Step, name: str) -> None:
+        def at(turns: float) -> float:
+            self._go(name, turns)
+            return self._read(step)
+
         here = self.session.state.positions[name] / TURN
-        low, high = here - 3.0, here + 3.0
-        a, b = high - _GOLDEN * (high - low), low + _GOLDEN * (high - low)
-        self._go(name, a)
-        at_a = self._read(step)
-        self._go(name, b)
-        at_b = self._read(step)
-        while high - low > 0.12:
-            if at_a > at_b:
-                high, b, at_b = b, a, at_a
-                a = high - _GOLDEN * (high - low)
-                self._go(name, a)
-                at_a = self._read(step)
-            else:
-                low, a, at_a = a, b, at_b
-                b = low + _GOLDEN * (high - low)
-                self._go(name, b)
-                at_b = self._read(step)
-        self._go(name, (low + high) / 2)
+        self._go(name, golden_section(at, here - 3.0, here + 3.0, 0.12))
 
     def _close(self, step: Step) -> None:
         for required in step.required:
