@@ -28,7 +28,7 @@ def test_sensitivity_lies_in_the_trades_range(sheet: Sheet, physics: PhysicsFile
     referee = Referee(sheet, physics, 11)
     referee.radio.mechanics.specimen.found.update(referee.radio.mechanics.specimen.right)
     for conditions in sheet.step("sensitivity").required:
-        level = referee.sensitivity_dbm(conditions, conditions.channel or "")
+        level = referee.sensitivity_dbm("rx.sensitivity", conditions, conditions.channel or "")
         assert 0.15e-6 < pd_from_dbm(Dbm(level)) < 0.4e-6, microvolts(level)
 
 
