@@ -116,7 +116,7 @@ def test_the_path_from_the_crystals_to_the_aerial_is_drawn(page: SumsPage) -> No
     card = ask(page, "path")
     assert isinstance(card, PathCard) and card.sheets.currentText() == "Ostrel Curlew 5" and card.band.isVisible()
     made = {b.id: b.mhz for b in card.drawing._path.outputs}  # type: ignore[union-attr]
-    assert made == {"rx.lo1": "37.010000 MHz", "tx.carrier": "26.315000 MHz"}
+    assert made == {"rx.lo1": "37.010000 MHz", "rx.lo2": "10.240000 MHz", "tx.carrier": "26.315000 MHz"}
     card.mode.setCurrentIndex(card.mode.findText("USB"))
     card.mode.activated.emit(0)
     assert ("car-usb", "tx.carrier", "× −1") in card.drawing._path.joins  # type: ignore[union-attr]
@@ -126,7 +126,7 @@ def test_the_path_from_the_crystals_to_the_aerial_is_drawn(page: SumsPage) -> No
     assert card.channel.currentText() == "21: 28.1150 MHz"
     card.drawing.grab()
     path = card.drawing._path
-    assert path is not None and len(path.joins) == 5
+    assert path is not None and len(path.joins) == 6
     shown = card.drawing._labels(
         card.drawing._place(path.oscillators, 1, 100), card.drawing._place(path.outputs, 300, 100)
     )

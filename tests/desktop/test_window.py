@@ -502,9 +502,9 @@ def test_shots_are_made_offscreen(tmp_path: Path) -> None:
         "meters",
         "meters-live",
         "my-bench",
-        "card-intake",
+        "bench-far",
         "card-inspection",
-        "card-rails",
+        "bench-squelch",
         "card-work",
         "bench-night",
     }

@@ -12,8 +12,9 @@ from unitone.robot.referee import Referee
 from unitone.sheet.frequency import Place
 from unitone.sheet.model import Sheet
 from unitone.signals.sinad import merge, tone_powers
-from unitone.standin.physics import AmplifierStage, PhysicsFile
+from unitone.standin.physics import PhysicsFile
 from unitone.standin.radio import Panel, StandInRadio
+from unitone.standin.receivephysics import AmplifierStage
 from unitone.standin.receiver import RATE, Signal
 
 

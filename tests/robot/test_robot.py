@@ -34,7 +34,7 @@ def test_radios_come_back_in_limits(seed: int) -> None:
     assert result.recovered, result.problems
     assert result.wrong_verdicts == 0
     assert result.loss_db is None or result.loss_db < 0.5
-    assert result.readings < 185
+    assert result.readings < 200
 
 
 def another_design(folder: Path) -> Path:
@@ -51,7 +51,10 @@ def another_design(folder: Path) -> Path:
         ("P5", "VR9"),
     ):
         sheet = re.sub(f'"{old}"', f'"{new}"', sheet)
-        physics = re.sub(f'"{old}"', f'"{new}"', physics).replace(f"[adjuster.{old}]", f"[adjuster.{new}]")
+        physics = re.sub(f'"{old}"', f'"{new}"', physics)
+        physics = physics.replace(f"[adjuster.{old}]", f"[adjuster.{new}]").replace(
+            f"adjuster.{old}.", f"adjuster.{new}."
+        )
     sheet = (
         sheet.replace('name = "Tarn 40"', 'name = "Fen 40"')
         .replace('maker = "Ostrel"', 'maker = "Veldry"')
@@ -95,11 +98,12 @@ def test_the_referee_finds_the_top_by_itself(sheet: Sheet, physics: PhysicsFile)
     right, found = referee.radio.mechanics.specimen.right, referee.radio.mechanics.specimen.found
     coils = ["T1", "T2", "T3", "T4", "T5"]
     exact = {a: round((right[a] - found[a]) * 360_000) for a in coils}
-    assert referee.joint_loss_db(coils, exact, "20") < 0.05
+    steps = [sheet.step(s) for s in ("front-end", "if-first", "if-second")]
+    assert referee.joint_loss_db(coils, exact, steps) < 0.05
     off = {**exact, "T1": exact["T1"] + 360_000}
-    assert referee.joint_loss_db(coils, off, "20") > 1.0
+    assert referee.joint_loss_db(coils, off, steps) > 1.0
     # What was not worked on is not held against the worker.
-    assert referee.joint_loss_db(["T2"], {**off}, "20") < 0.05
+    assert referee.joint_loss_db(["T2"], {**off}, steps) < 0.05
 
 
 def test_the_referee_can_bring_a_radio_in(sheet: Sheet, physics: PhysicsFile) -> None:

@@ -175,7 +175,9 @@ def test_bands_and_modes_are_read_in_every_combination(book: Logbook, tmp_path: 
     reading = session.type_in("27.855040 MHz", session.step.required[1])
     assert reading.value == pytest.approx(40.0), "channel 40 of the high band is 27.855 MHz"
     view = take_view(session, "CT5")
-    assert view.board is not None and view.board.file == "below.png" and [p.id for p in view.pins] == ["T1", "CT5"]
+    assert view.board is not None and view.board.file == "below.png" and [p.id for p in view.pins] == ["CT5"], (
+        "T1 sits on the other side"
+    )
     assert take_view(session, "T1").board.file == "top.png"  # type: ignore[union-attr]
     assert "27.415 MHz, ch 1 · band high" in view.panel_words
     session.turn("CT5", 2_000)

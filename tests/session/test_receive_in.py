@@ -13,8 +13,9 @@ from unitone.job.tape import Card
 from unitone.robot.many import standin
 from unitone.robot.technician import follow
 from unitone.robot.trial import run_set, run_trial
+from unitone.session.charting import chart_on
 from unitone.session.session import Session, open_job
-from unitone.session.smeter import CHART_DB, chart_on, chart_words, marks, next_conditions, told
+from unitone.session.smeter import CHART_DB, chart_words, marks, next_conditions, told
 from unitone.session.view import take_view
 from unitone.sheet.library import find
 from unitone.sheet.read import parse_sheet
@@ -122,7 +123,7 @@ def test_the_chart_is_read_and_says_what_it_is(book: Logbook) -> None:
     session = opened(book, 2, "silicon-meter-diode")
     session.start_work()
     session.go_to("s-meter")
-    assert chart_words(session.state, session.step) == "" and take_view(session).chart_next == "0.20 µV"
+    assert chart_words(session.state, session.step) == "" and take_view(session).chart_next == "0.20 µV at the set"
     session.confirm_hook_up("receive")
     try:
         chart_on(session)

@@ -101,7 +101,9 @@ def test_the_counter_reads_what_the_sheet_asks(right: StandInRadio) -> None:
         bench.measure("osc.frequency", Conditions(test_point="TP6"))
 
 
-def test_a_radio_without_a_receiver_says_so(right: StandInRadio) -> None:
+def test_a_radio_without_a_receiver_says_so(curlew: tuple[Sheet, PhysicsFile]) -> None:
+    sheet, physics = curlew
+    right = StandInRadio(sheet, physics.model_copy(update={"receive": None, "s_meter": None, "squelch": None}), 3)
     bench = StandInBench(right)
     assert not bench.can_measure("rx.sinad") and bench.can_measure("rx.lo_error")
     assert bench.live("rx.sinad", Conditions("receive", "20")) is None

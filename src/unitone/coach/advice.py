@@ -7,7 +7,7 @@ from typing import Literal
 
 from unitone.sheet.model import Conditions
 
-Act = Literal["hook-up", "set-up", "measure", "turn", "log", "conclude", "go to", "finish", "done"]
+Act = Literal["hook-up", "set-up", "measure", "turn", "log", "conclude", "go to", "seal", "finish", "done"]
 
 #: Why the coach says what it says; one sentence each in ``coach.sentences``.
 Why = Literal[
@@ -17,8 +17,9 @@ Why = Literal[
     "stagger", "best-so-far", "even", "too-near-rating", "heat", "too-hot",
     "toward-target", "first-try", "past-target",
     "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
-    "next-in-route", "stale", "still-out", "check-out", "route-done", "finished", "receive", "send", "worked-twice",
-    "accepted", "not-applicable", "worth-a-look",
+    "next-in-route", "stale", "still-out", "check-out", "route-done", "unsealed", "sealing", "finished", "receive", "send", "worked-twice",
+    "accepted", "not-applicable", "worth-a-look", "nudge", "nudge-read", "nudge-back", "not-worth",
+    "no-preset", "other-end", "ends-apart",
 ]  # fmt: skip
 
 Outcome = Literal[

@@ -5,6 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
+import numpy as np
+from scipy.integrate import cumulative_trapezoid
+
 from unitone.coach.hill import Point
 from unitone.job.state import JobState, Logged
 from unitone.quantities.registry import HEARD, Quantity
@@ -13,6 +16,14 @@ from unitone.sheet.model import TURN, Step
 #: Ratios with the noise in them twice: (S+N)/N, (S+N+D)/(N+D).
 WITH_NOISE = frozenset({"rx.sinad", "rx.sn_ratio"})
 _LEAST_DB = 0.1
+#: FM under its threshold: for a dB of signal S/N goes by 1 + _THRESHOLD dB well below it and by 1 dB well above; where that changes
+#: (S/N in dB), and over which width. The clicks that do it are S. O. Rice's, "Noise in FM receivers" (1963); the figures are those of
+#: narrow-band receivers, common practice without a source.
+_THRESHOLD, _KNEE_DB, _KNEE_WIDTH_DB = 1.2, 12.5, 1.6
+_SN = np.linspace(-20.0, 60.0, 801)
+_SIGNAL = cumulative_trapezoid(
+    1.0 / (1.0 + _THRESHOLD / (1.0 + np.exp((_SN - _KNEE_DB) / _KNEE_WIDTH_DB))), _SN, initial=0
+)
 
 
 def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
@@ -23,7 +34,12 @@ def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
     if q.id in WITH_NOISE:
         # (S+N)/N never goes below 0 dB and hides a weak signal in its noise; S/N by itself follows the hill all the way down.
         times = 10.0 ** (max(value, _LEAST_DB) / 10.0)
-        return 10.0 * math.log10(times - 1.0), (std or q.usual_std) * times / (times - 1.0)
+        ratio, spread = 10.0 * math.log10(times - 1.0), (std or q.usual_std) * times / (times - 1.0)
+        return (
+            through_threshold(ratio, spread, q.hill_slope)
+            if logged.reading.conditions.deviation_hz
+            else (ratio, spread)
+        )
     if q.kind == "ratio-db":
         return value, std or q.usual_std
     if q.kind == "dbc":
@@ -33,6 +49,17 @@ def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
     if q.kind == "watts":
         return 10.0 * math.log10(max(value, 1e-6)), 4.34 * (std or q.usual_std) / max(value, 1e-6)
     return 20.0 * math.log10(max(value, 1e-9)), 8.69 * (std or q.usual_std) / max(value, 1e-9)
+
+
+def through_threshold(ratio_db: float, std_db: float, slope: float) -> tuple[float, float]:
+    """S/N of FM (dB, and its spread) as a height that goes ``slope`` dB for a dB of signal on both sides of the threshold."""
+    steep = 1.0 + _THRESHOLD / (1.0 + math.exp(min((ratio_db - _KNEE_DB) / _KNEE_WIDTH_DB, 50.0)))
+    return slope * float(np.interp(ratio_db, _SN, _SIGNAL)), slope * std_db / steep
+
+
+def back_through_threshold(height_db: float, slope: float) -> float:
+    """The S/N of FM (dB) that has that height: the inverse of ``through_threshold``."""
+    return float(np.interp(height_db / slope, _SIGNAL, _SN))
 
 
 def visit_plan(step: Step) -> list[tuple[str, ...]]:

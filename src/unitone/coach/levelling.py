@@ -71,7 +71,12 @@ def even_problem(state: JobState, step: Step, since: int) -> tuple[Coils, list[R
     peaked = state.positions if at is None else at.positions
     q, places = step.quantity, tuple(place_on_band(state, step, c) for c in step.required)
     low_db, high_db = (None if e is None else in_db(q, e) for e in (step.limit.low, step.limit.high))
-    return coils, reads, [peaked[a] / u for a, u in zip(names, unit, strict=True)], Wanted(places, low_db, high_db)
+    return (
+        coils,
+        reads,
+        [peaked[a] / u for a, u in zip(names, unit, strict=True)],
+        Wanted(places, low_db, high_db, worst=q.kind != "watts"),
+    )
 
 
 def in_db(q: Quantity, value: float) -> float:

@@ -20,7 +20,7 @@ from unitone.coach.pairs import PairRead, next_pair_move
 from unitone.coach.peak import FARTHEST, Move, next_move, play_of, scale_of
 from unitone.job.state import JobState, Logged
 from unitone.quantities.registry import HEARD
-from unitone.sheet.model import TURN, Step
+from unitone.sheet.model import TURN, Adjuster, Step
 
 
 @dataclass(frozen=True)
@@ -128,9 +128,28 @@ def _of_run(
             still -= 1
         for n in range(still + 1, len(points)):
             move = next_move(points[:n], q.hill_slope, part, here, known, *how)
-            if move.act == "stop":
+            if move.act == "stop" and _other_side(step, points[:n], part, known) is None:
                 return group[0], move
-    return group[0], next_move(points, q.hill_slope, part, here, known, *how)
+    move = next_move(points, q.hill_slope, part, here, known, *how)
+    other = _other_side(step, points, part, known) if move.why == "at-stop" else None
+    return group[0], move if other is None else Move("go", other, "flank")
+
+
+def _other_side(
+    step: Step, points: Sequence[Point], part: Adjuster, stops: tuple[int | None, int | None]
+) -> int | None:
+    """Where to look before a detector is said to end at a stop (millidegrees): far off its place distortion falls again, so that the
+    wrong end looks like a slope. None where that was looked at, and for readings that have one hill."""
+    if step.hill_quantity.kind != "percent" or not points:
+        return None
+    scale = scale_of(part)
+    began = points[0].turns
+    low, high = min(q.turns for q in points), max(q.turns for q in points)
+    up = high - began > began - low
+    looked, stop = (began - low, stops[0]) if up else (high - began, stops[1])
+    if looked > 0.9 * scale or stop is not None:
+        return None
+    return round((began - 1.25 * scale if up else began + 1.25 * scale) * TURN / part.step_mdeg) * part.step_mdeg
 
 
 def _readings(

@@ -60,6 +60,10 @@ def position_text(adjuster: Adjuster, mdeg: int) -> str:
     return f"{sign}{size} {way}"
 
 
+_LOCKS = {
+    "nut": "Its lock nut first: hold the core, loosen the nut.",
+    "wax": "Its wax first: soften it with a warm tip, never by force; a core that cracks is lost.",
+}
 _DETAIL: dict[Why, str] = {
     "as-found": "As found: everything is read once before anything is touched.",
     "first-reading": "Nothing is known here yet: read before you turn.",
@@ -83,8 +87,8 @@ _DETAIL: dict[Why, str] = {
     "level-check": "Ten decibels less at the top: it has to fall as much, else something flattens the hill.",
     "jumps": "The same place reads differently each time: a cracked or loose core. Leave it where it reads best, and renew it before it is aligned.",
     "stagger": "A move away from the top shows which end of the band this coil serves.",
-    "even": "All coils together stand more evenly here: power is taken from the middle and given to the ends.",
-    "best-so-far": "Back to the most even setting that was read.",
+    "even": "All coils together serve the whole band better here: what the middle can spare goes to the ends.",
+    "best-so-far": "Back to the best setting that was read.",
     "too-near-rating": "So near to what the final bears, any move of unknown size may break it: let go, and turn the preset back to its "
     "low end before it is keyed again.",
     "heat": "The final could get hotter than it bears: the power is read before the next move.",
@@ -100,11 +104,21 @@ _DETAIL: dict[Why, str] = {
     "out-of-range": "Its whole range does not reach the target: a part beside it has changed value.",
     "no-convergence": "The readings jump about too much to go on: check the hook-up and the core.",
     "nothing-to-adjust": "Nothing is adjusted in this step.",
+    "nudge": "A trial: a nudge, a reading, and back again.",
+    "nudge-read": "A trial: read it here.",
+    "nudge-back": "The trial's readings are taken: back to where it stood.",
+    "not-worth": "Too little to be gained for a turn: leave it alone.",
+    "no-preset": "This radio has no preset for its squelch: what is out here is mended, not set. Look at its electrolytics and its diodes.",
+    "other-end": "Its preset is set at the other end of the control. There is a place that should serve both: back to it next.",
+    "ends-apart": "No place of its preset brings both ends of the control in: a deaf set does that, or something in the squelch has "
+    "changed. Sensitivity first, then look for a leaky electrolytic.",
     "found-level": "The readings round the mark give the level.",
     "next-in-route": "Next in the route.",
     "stale": "Readings there are older than what was touched since.",
     "still-out": "Still out, and something that reaches it has changed since: worth another visit.",
     "check-out": "In limits by itself, but what it feeds is out: here there may be something to gain.",
+    "unsealed": "Cores were turned: seal them, nuts tight, covers on. T tells what was put on, and what it reaches is measured once more.",
+    "sealing": "Wax and covers move a core a hair: what they reach is measured once more.",
     "route-done": "Every step has been read since the last touch that reaches it.",
     "finished": "The certificate is ready.",
     "receive": "Generator on the aerial socket, meter on the loudspeaker. Do not key.",
@@ -129,7 +143,11 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
             "{adjuster}: {amount} {direction}.", adjuster=advice.adjuster, amount=amount(adjuster, advice.move_mdeg),
             direction=direction(advice.move_mdeg),
         )  # fmt: skip
-        return headline, detail + (" " + tr("That is where it was found.") if back else "")
+        if back:
+            detail += " " + tr("That is where it was found.")
+        if not state_positions[advice.adjuster] and adjuster.lock:
+            detail += " " + tr(_LOCKS[adjuster.lock])
+        return headline, detail
     if advice.act == "set-up" and advice.conditions is not None:
         parts = []
         if words := _place(advice.conditions):
@@ -157,6 +175,8 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
         return tr("Hook up for {way}, then confirm.", way=tr(advice.way)), detail
     if advice.act == "go to":
         return tr("Go on to {step}.", step=step.title), detail
+    if advice.act == "seal":
+        return tr("Seal the cores, tighten their nuts, put the covers on."), detail
     if advice.act == "finish":
         return tr("All done: finish the job."), detail
     return tr("This job is finished."), detail
@@ -204,5 +224,5 @@ def button(advice: Advice, simulated: bool) -> str:
     return {
         "set-up": tr("It is set up"), "hook-up": tr("Hooked up for {way}", way=tr(advice.way or "receive")),
         "log": tr("Log this level"), "conclude": tr("Next step"), "go to": tr("Go there"),
-        "finish": tr("Finish the job"), "done": tr("Certificate"),
+        "seal": tr("Sealed, covers on"), "finish": tr("Finish the job"), "done": tr("Certificate"),
     }[advice.act]  # fmt: skip

@@ -11,6 +11,7 @@ import numpy as np
 from unitone.coach.advice import Advice, Hill, Outcome, Why
 from unitone.coach.bounds import FIRST_MDEG, bounded, first_move, upper
 from unitone.coach.compromise import compromise
+from unitone.coach.ends import is_squelch, setter_of, target_for, two_ended, wanted_for_both
 from unitone.coach.even import next_even_move
 from unitone.coach.find_level import next_level
 from unitone.coach.heat import cool_target
@@ -20,6 +21,7 @@ from unitone.coach.levelling import even_problem, is_even, peaked_at, place_on_b
 from unitone.coach.peak import LEVEL_STEP_DB, Move, scale_of
 from unitone.coach.peaking import KEPT, WEAKEST_DBM, gains, hill_of, kept_level, progress
 from unitone.coach.setting import Spot, next_set_move
+from unitone.coach.trial import last_whole, trial_move, worth, worth_peaking
 from unitone.job.recheck import merged_for, plan_of
 from unitone.job.state import JobState
 from unitone.job.verdicts import SETTLED, found_in_limits, lines, surely_legal, verdict
@@ -42,6 +44,9 @@ def advise(state: JobState) -> Advice:
     step = state.sheet.step(state.at)
     if state.phase == "as-found":
         return _survey(state, step)
+    trial = trial_move(state)
+    if trial is not None:
+        return _at(state, step, trial.conditions, trial.why, trial) if trial.conditions is not None else trial
     if _is_concluded_now(state, step):
         return _onward(state, step)
     return _work(state, step)
@@ -55,7 +60,9 @@ def next_step(state: JobState) -> tuple[str, Why] | None:
         if not state.concluded.get(step.id) and verdicts[step.id] != "not applicable":
             return step.id, "next-in-route"
     for step in route:
-        if verdicts[step.id] in SETTLED and wanted_by_a_check(state, step):
+        if verdicts[step.id] in SETTLED - {"not applicable"} and (
+            wanted_by_a_check(state, step) or wanted_for_both(state, step)
+        ):
             return step.id, "check-out"
     if "re-check" in verdicts.values():
         return plan_of(state).measurements[0].settles[0].step, "stale"
@@ -85,7 +92,7 @@ def _optimise(state: JobState, step: Step) -> bool:
 
 def wanted_by_a_check(state: JobState, step: Step) -> bool:
     """In limits by itself and never peaked, while something that is only checked, and that its adjusters reach, was read out last."""
-    if step.aim != "peak" or step.hook_up != "receive" or not step.adjust or _worked(state, step):
+    if step.aim not in ("peak", "level") or step.hook_up != "receive" or not step.adjust or _worked(state, step):
         return False
     parts = [state.sheet.adjuster(a) for a in step.adjusters]
     return any(
@@ -95,6 +102,16 @@ def wanted_by_a_check(state: JobState, step: Step) -> bool:
         and verdict(state, check) not in ("not applicable", "accepted")
         and any(line.inside is False for line in lines(state, check))
         for check in state.sheet.steps
+    )
+
+
+def _asked(state: JobState, step: Step) -> bool:
+    """Worked on although it is in limits: the school wants it, or something else that hangs on its adjusters is out."""
+    return (
+        _optimise(state, step)
+        or wanted_by_a_check(state, step)
+        or wanted_for_both(state, step)
+        or worth_peaking(state, step)
     )
 
 
@@ -115,7 +132,7 @@ def _is_concluded_now(state: JobState, step: Step) -> bool:
     now = verdict(state, step)
     if now in ("to do", "re-check"):
         return False
-    if now in ("holds", "left alone") and (_optimise(state, step) or wanted_by_a_check(state, step)):
+    if now in ("holds", "left alone") and _asked(state, step):
         return False
     return now != "out" or not _may_work(state, step)
 
@@ -123,10 +140,24 @@ def _is_concluded_now(state: JobState, step: Step) -> bool:
 def _onward(state: JobState, step: Step) -> Advice:
     following = next_step(state)
     if following is None:
-        return Advice("finish", step.id, "route-done")
+        if not unsealed(state):
+            return Advice("finish", step.id, "route-done")
+        if state.stand["sealing"].choice == "measure":
+            return Advice("seal", step.id, "sealing")
+        return Advice("finish", step.id, "unsealed")
     if following[0] == step.id:
         return _work(state, step)
     return Advice("go to", following[0], following[1])
+
+
+def unsealed(state: JobState) -> list[str]:
+    """Cores that stand elsewhere than they were found and were turned since the covers were last put on."""
+    covered = max((t.seq for t in state.touches if t.name == "covers"), default=0)
+    return [
+        a.id
+        for a in state.sheet.adjusters
+        if a.kind == "core" and state.positions[a.id] and state.last_touch.get(a.id, 0) > covered
+    ]
 
 
 # -- as found ------------------------------------------------------------------------------
@@ -165,13 +196,15 @@ def _work(state: JobState, step: Step) -> Advice:
         for index, line in enumerate(lines(state, step)):
             if line.now is None or line.stale:
                 return _measure(state, step, index, "re-check" if line.stale else "first-reading")
-        asked = _optimise(state, step) or _too_near_the_rule(state, step) or wanted_by_a_check(state, step)
+        asked = _asked(state, step) or _too_near_the_rule(state, step)
         if now in SETTLED and not asked:
-            why: Why = "worth-a-look" if state.worth_a_look(step) else "in-limits"
+            why: Why = (
+                "worth-a-look" if state.worth_a_look(step) else "not-worth" if worth(state, step) else "in-limits"
+            )
             return Advice("conclude", step.id, why, outcome="in-limits")
         if not step.adjust:
-            return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
-        if not _may_work(state, step):
+            return _unadjusted(state, step)
+        if not _may_work(state, step) and not asked:
             return Advice("conclude", step.id, "worked-twice", outcome="no-convergence")
     if step.quantity_id in FOUND_BY:
         return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
@@ -179,7 +212,21 @@ def _work(state: JobState, step: Step) -> Advice:
         return _even(state, step, visit)
     if step.aim in ("peak", "null") or is_even(step):
         return _peak(state, step, visit)
+    if two_ended(step):
+        return _set(state, step, visit, target_for(state, step))
     return _set(state, step, visit, _levelled(state, step) if step.aim == "level" else None)
+
+
+def _unadjusted(state: JobState, step: Step) -> Advice:
+    """A check that is out: nothing here brings it in. Of a squelch it is told what may: its preset elsewhere, or none at all."""
+    if not is_squelch(step):
+        return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
+    setter = setter_of(state, step)
+    if setter is None:
+        return Advice("conclude", step.id, "no-preset", outcome="nothing-to-adjust")
+    if wanted_for_both(state, setter) or verdict(state, setter) not in SETTLED:
+        return Advice("conclude", step.id, "other-end", outcome="nothing-to-adjust")
+    return Advice("conclude", step.id, "ends-apart", outcome="out-of-range")
 
 
 def _since(state: JobState, step: Step) -> int:
@@ -192,6 +239,7 @@ def _since(state: JobState, step: Step) -> int:
     since = past[-1][0] if past else 0
     others = [seq for name, seq in state.last_touch.items() if name not in step.adjusters]
     others += [t.seq for t in state.touches] + [v.seq for v in state.variants]
+    others += [t.ended or t.seq for t in state.trials]
     return max([since, *others])
 
 
@@ -213,14 +261,14 @@ def _measure(state: JobState, step: Step, index: int, why: Why) -> Advice:
     return _at(state, step, required, why)
 
 
-def _at(state: JobState, step: Step, wanted: Conditions, why: Why) -> Advice:
-    """Measure under ``wanted``: first the hook-up, then what has to be dialled or switched, then the reading."""
+def _at(state: JobState, step: Step, wanted: Conditions, why: Why, read: Advice | None = None) -> Advice:
+    """Measure under ``wanted``: first the hook-up, then what has to be dialled or switched, then the reading (``read`` of a trial)."""
     if step.hook_up != "probe" and state.hook_up != step.hook_up:
         way: Why = "receive" if step.hook_up == "receive" else "send"
         return Advice("hook-up", step.id, way, way=step.hook_up)
     if state.set_up != wanted:
         return Advice("set-up", step.id, why, conditions=wanted)
-    return Advice("measure", step.id, why, conditions=wanted)
+    return read or Advice("measure", step.id, why, conditions=wanted)
 
 
 def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> Advice:
@@ -404,7 +452,7 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
     half = step.limit.half_width
     q = step.quantity
     close = max(0.15 * half if half is not None else 3 * q.usual_std, 1.5 * q.usual_std)
-    if aimed is not None and half is not None:
+    if aimed is not None and half is not None and step.aim == "level":
         # Places that just fit want the middle met more nearly.
         spare = half - compromise(errors_together(state, step), half).worst
         close = max(min(close, 0.5 * spare), 1.5 * q.usual_std)
@@ -457,7 +505,7 @@ def _biased(state: JobState, step: Step, spots: list[Spot], target: float, close
 
 def hill(state: JobState, step: Step, adjuster: str) -> tuple[list[Point], Hill | None]:
     """Readings of the adjuster at hand with the fitted curve, for the plot; no curve for steps that are set."""
-    points = hill_of(state, step, adjuster, _since(state, step))
+    points = hill_of(state, step, adjuster, _drawn_since(state, step))
     if not (step.aim in ("peak", "null") or is_even(step)) or not points or step.hill_id == HEARD:
         return points, None
     at = [p.turns for p in points]
@@ -471,6 +519,15 @@ def hill(state: JobState, step: Step, adjuster: str) -> tuple[list[Point], Hill 
     return points, Hill(
         adjuster, tuple(turns), tuple(mean), tuple(spread), fit.x0 if sure else None, fit.std if sure else None
     )
+
+
+def _drawn_since(state: JobState, step: Step) -> int:
+    """From where on readings are drawn: a trial's own as well, as long as nothing was turned after it."""
+    since = _since(state, step)
+    trial = last_whole(state, "worth", step.id)
+    if trial is None or trial.ended != since:
+        return since
+    return since if any(t.seq > trial.ended for t in state.turns) else trial.seq
 
 
 def leave_alone(state: JobState, step: Step) -> bool:

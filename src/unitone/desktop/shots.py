@@ -15,6 +15,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.window import MainWindow
 from unitone.job.tape import Card, Reading
 from unitone.robot.demo import fill
+from unitone.session.charting import chart_on
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find
 from unitone.store.logbook import Logbook
@@ -70,6 +71,9 @@ def take_all(
         wait(app, lambda: bench.step.figure.text() not in ("", "—"))
         time.sleep(0.3)
         shoot("bench")
+        bench.press("far")
+        shoot("bench-far")
+        bench.press("far")
         window.open_job(logbook.job("148").id)
         wait(app, lambda: bench.view is not None and bench.view.number == 148)
         window.worker.do(lambda s: s.go_to("chart-am"))
@@ -92,6 +96,7 @@ def take_all(
         shoot("help")
         _sheets(app, window, shoot)
         _recheck(app, window, logbook, shoot)
+        _squelch(app, window, logbook, shoot)
         theme.use("night" if look[0] == "day" else "day", look[1])
         _even(app, window, logbook, shoot)
         window.close()
@@ -99,10 +104,10 @@ def take_all(
 
 
 def _card(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
-    """The card of a job: intake, inspection with a photograph, a low rail halved, what was tried."""
+    """The card of a job: inspection with a photograph, and what was tried."""
     window.show_card(logbook.job("147").id)
     page = window._card
-    for number, tab in ((147, "intake"), (147, "inspection"), (146, "rails"), (138, "work")):
+    for number, tab in ((147, "inspection"), (138, "work")):
         window.show_card(logbook.job(str(number)).id, tab)
         wait(app, lambda n=number: page.view is not None and page.view.number == n)  # type: ignore[misc]
         if tab == "inspection":
@@ -212,6 +217,15 @@ def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None])
     shoot("my-bench")
 
 
+def _open(app: QApplication, window: MainWindow, job: str) -> None:
+    """Take a job to the Bench, and wait until its figure lives."""
+    window.open_job(job)
+    bench = window._bench
+    wait(app, lambda: bench.view is not None and bench.view.job_id == job)
+    wait(app, lambda: bench.step.figure.text() not in ("", "—"))
+    time.sleep(0.3)
+
+
 def _even(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
     """Power of the multi-band mobile on its way to being even, by night."""
     card = Card(
@@ -227,12 +241,28 @@ def _even(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callab
             break
         session.follow(advice)
     session.keep_summary()
-    window.open_job(job)
-    bench = window._bench
-    wait(app, lambda: bench.view is not None and bench.view.job_id == job)
-    wait(app, lambda: bench.step.figure.text() not in ("", "—"))
-    time.sleep(0.3)
+    _open(app, window, job)
     shoot("bench-night")
+
+
+def _squelch(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """The squelch of the multi-band mobile over its control, as found and as left."""
+    card = Card(logbook.next_number(), "ostrel-curlew-5", "C5-2210", "ferry 1", "squelch opens late", standin_seed=12)
+    job = open_job(logbook, "ostrel-curlew-5", card)
+    session = Session(logbook, job)
+    session.start_work()
+    session.go_to("squelch-middle")
+    session.confirm_hook_up("receive")
+    chart_on(session)
+    session.turn("P12", -30_000)
+    chart_on(session)
+    for step in ("squelch", "squelch-closes", "squelch-middle"):
+        session.go_to(step)
+        session.set_up(session.step.setting)
+        session.measure(session.step.setting)
+    session.keep_summary()
+    _open(app, window, job)
+    shoot("bench-squelch")
 
 
 def _recheck(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:

@@ -61,6 +61,7 @@ class MainWindow(QMainWindow):
         self._meters: QWidget | None = None
         self._sums: QWidget | None = None
         self.worker: BenchWorker | None = None
+        self._log_key: QShortcut | None = None
         self._job = ""
         central = QWidget()
         central.setObjectName("paper")
@@ -314,8 +315,24 @@ class MainWindow(QMainWindow):
             self.worker.sound.connect(lambda heard: self._meters and self._meters.hear(heard))  # type: ignore[attr-defined]
             self.worker.deaf.connect(lambda words: self._meters and self._meters.deaf(words))  # type: ignore[attr-defined]
             self._keys(self._bench, "bench", self._bench.press)
+            self._bench.eyes.log_key_changed.connect(self._take_log_key)
+            self._take_log_key(self._bench.eyes.log_key)
             self.pages.addWidget(self._bench)
         return self._bench
+
+    def _take_log_key(self, key: str) -> None:
+        """A key or foot-switch of one's own logs on the Bench, and sends the reading of the Meters."""
+        if self._log_key is not None:
+            self._log_key.setEnabled(False)
+            self._log_key.deleteLater()
+        self._log_key = QShortcut(QKeySequence(key), self, self._log) if key else None
+
+    def _log(self) -> None:
+        page = self.pages.currentWidget()
+        if page is self._bench and self._bench is not None:
+            self._bench.press("log")  # type: ignore[attr-defined]
+        elif page is self._meters and self._meters is not None:
+            self._meters.press("meter-send")  # type: ignore[attr-defined]
 
     def _sheets_page(self) -> QWidget:
         if self._sheets is None:
@@ -433,6 +450,8 @@ class MainWindow(QMainWindow):
             self._meters.stop()  # type: ignore[attr-defined]
         if self._workshop is not None:
             self._workshop.stop()  # type: ignore[attr-defined]
+        if self._bench is not None:
+            self._bench.eyes.stop()  # type: ignore[attr-defined]
         if self.worker is not None:
             self.worker.stop()
             self.worker = None

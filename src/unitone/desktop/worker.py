@@ -19,6 +19,7 @@ from unitone.job.state import Logged
 from unitone.job.summary import place_on_bar
 from unitone.job.tape import Reading
 from unitone.session.card import take_card
+from unitone.session.eyes import height
 from unitone.session.session import Session
 from unitone.session.shapes import BenchView
 from unitone.session.view import figure_of, take_view
@@ -39,6 +40,8 @@ class LiveFigure:
     figure: str
     unit: str
     place: float | None
+    #: How high it stands for the ear (dB of signal); None where nothing is heard of it.
+    height_db: float | None = None
 
 
 class BenchWorker(QObject):
@@ -209,7 +212,9 @@ class BenchWorker(QObject):
         place = None
         if self._view.quantity_id == self._session.step.quantity_id:
             place = place_on_bar(self._session.step, Logged(0, "", "", reading, {}))
-        self.live.emit(LiveFigure(self._generation, figure, unit, place))
+        level = self._view.conditions.level_dbm
+        heard = height(self._session.step, self._view.quantity_id, measured.value, level)
+        self.live.emit(LiveFigure(self._generation, figure, unit, place, heard))
 
     def _hear(self) -> None:
         """The next tenth of a second of the stand-in; a reason why there is none is told once."""

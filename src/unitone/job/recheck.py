@@ -198,7 +198,7 @@ def setting_changes(a: Conditions, b: Conditions) -> int:
     panel = dict(a.panel)
     asked = (
         (b.channel, a.channel), (b.band, a.band), (b.mode, a.mode), (b.level_dbm, a.level_dbm), (b.tone_hz, a.tone_hz),
-        (b.deviation_hz, a.deviation_hz), (b.depth_pct, a.depth_pct), (b.mic_mv, a.mic_mv), (b.test_point, a.test_point),
+        (b.deviation_hz, a.deviation_hz), (b.depth_pct, a.depth_pct), (b.offset_hz, a.offset_hz), (b.mic_mv, a.mic_mv), (b.test_point, a.test_point),
     )  # fmt: skip
     return sum(wanted is not None and wanted != now for wanted, now in asked) + sum(
         panel.get(knob) != place for knob, place in b.panel

@@ -15,6 +15,7 @@ from unitone.bench.kit import Kit
 from unitone.errors import TapeError
 from unitone.job.shop import KINDS_OF_SHOP, Finding, Shop, take
 from unitone.job.tape import KINDS, Card, Entry, Reading, conditions_from_data
+from unitone.job.trial import Trial, take_trial
 from unitone.sheet.model import Conditions, Reach, Sheet, Step
 from unitone.sheet.read import parse_sheet
 from unitone.sheet.schools import Choice, apply, choices
@@ -153,6 +154,7 @@ class JobState:
     points_found: dict[tuple[str, Conditions], Logged] = field(default_factory=dict)
     #: What a wrong hook-up broke on the simulated bench: generator, final.
     damaged: set[str] = field(default_factory=set)
+    trials: list[Trial] = field(default_factory=list)
     approved: str = ""
     status: tuple[str, str] = ("open", "")
     finished: str = ""
@@ -377,6 +379,8 @@ def _simple(state: JobState, entry: Entry) -> None:
         end = state.loose.get(data["entry"])
         if end is not None:
             state.loose[end.entry_id] = replace(end, tied=entry.seq, stays=data.get("stays", ""))
+    elif kind == "trial":
+        take_trial(state.trials, entry, state.positions)
     elif kind == "damage":
         state.damaged.add(data["what"])
     elif kind == "mended":

@@ -12,7 +12,7 @@ from unitone.sheet.model import Conditions
 Kind = Literal[
     "open", "kit", "phase", "goto", "hook-up", "set-up", "reading", "turn", "concluded", "note", "status", "strike",
     "finish", "touch", "judge", "schools", "variant", "instruments",
-    "tried", "loose", "tied", "damage", "mended",
+    "tried", "loose", "tied", "damage", "mended", "trial",
     "card", "finding", "supply", "capacitor", "part", "time", "on-air", "control", "handed", "archive",
 ]  # fmt: skip
 KINDS: frozenset[str] = frozenset(Kind.__args__)  # type: ignore[attr-defined]

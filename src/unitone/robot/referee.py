@@ -22,15 +22,15 @@ from unitone.standin.instruments import StandInBench
 from unitone.standin.mechanics import unit_mdeg
 from unitone.standin.physics import PhysicsFile
 from unitone.standin.radio import Panel, StandInRadio
-from unitone.standin.receiver import RATE, Signal
-from unitone.standin.transmitter import Keyed
+from unitone.standin.receiver import RATE, SIDEBAND_HZ, Signal
+from unitone.standin.transmitter import SIDE, Keyed
 
 _LINEAR = frozenset({"rx.sinad", "rx.sensitivity", "rx.sn_ratio", "rx.sensitivity_am"})
 #: Quantities of which one reading of the stand-in's instruments is as good as the truth.
 _AS_MEASURED = frozenset(
     {
         "rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes", "rx.af_volts", "rx.agc_volts", "rx.s_meter",
-        "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
+        "rx.agc_rise", "rx.selectivity", "rx.blanker", "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
         "tx.audio_response", "tx.hum_noise",
     }
 )  # fmt: skip
@@ -60,23 +60,45 @@ class Referee:
 
     # -- the receiver's coils ---------------------------------------------------------------------
 
-    def noise_figure_db(self, channel: str) -> float:
+    def noise_figure_db(self, at: Conditions) -> float:
         """Equivalent input noise figure as the adjusters stand: front-end and IF loss without any noise in the figure."""
-        carrier = float(self.sheet.carrier_hz(channel))
-        return self.radio.receiver.chain(carrier).noise_figure_db(self.radio.if_offset_hz(channel, carrier))
+        carrier, offset = self._tuned(at)
+        return self.radio.receiver.chain(carrier, self.radio.mode_of(at.mode)).noise_figure_db(offset)
 
-    def gain_db(self, channel: str) -> float:
-        """What the chain passes of a carrier on its channel as the adjusters stand (dB against an aligned radio)."""
-        carrier = float(self.sheet.carrier_hz(channel))
-        chain = self.radio.receiver.chain(carrier)
-        n = int(np.argmin(np.abs(chain.hz - self.radio.if_offset_hz(channel, carrier))))
+    def _tuned(self, at: Conditions) -> tuple[float, float]:
+        """The carrier there, and how far beside its middle the IF carries what is heard (in SSB a sideband)."""
+        channel = self.channel_of(at)
+        carrier = float(self.sheet.carrier_hz(channel, at.band))
+        side = SIDE.get(self.radio.mode_of(at.mode), 0.0) * SIDEBAND_HZ
+        return carrier, side + self.radio.if_offset_hz(channel, carrier, band=at.band, mode=at.mode)
+
+    def channel_of(self, at: Conditions) -> str:
+        """The channel that conditions name; the middle one where they name none."""
+        names = self.sheet.plan.names
+        return at.channel or names[len(names) // 2]
+
+    def gain_db(self, at: Conditions) -> float:
+        """What the chain passes of a carrier there as the adjusters stand (dB against an aligned radio)."""
+        carrier, offset = self._tuned(at)
+        chain = self.radio.receiver.chain(carrier, self.radio.mode_of(at.mode))
+        n = int(np.argmin(np.abs(chain.hz - offset)))
         return float(20.0 * np.log10(max(abs(chain.gain[n]), 1e-12)))
 
-    def joint_loss_db(self, worked: list[str], positions: dict[str, int], channel: str) -> float:
-        """Loss (dB of equivalent input level) against the best that the worked-on coils can do together."""
+    def worst_db(self, step: Step) -> float:
+        """The noise figure where it is worst of a step's places; the setting's alone of a step that is peaked at one."""
+        places = step.required if step.aim == "level" else (step.setting,)
+        return max(self.noise_figure_db(c) for c in places)
+
+    def joint_loss_db(self, worked: list[str], positions: dict[str, int], steps: list[Step]) -> float:
+        """Loss (dB of equivalent input level) against the best that the worked-on coils can do together: each step's worst place,
+        the mean of the steps."""
+
+        def worst() -> float:
+            return float(np.mean([self.worst_db(s) for s in steps]))
+
         self.stand_at(positions)
-        now = self.noise_figure_db(channel)
-        best = self._best(worked, lambda: self.noise_figure_db(channel))
+        now = worst()
+        best = self._best(worked, worst)
         self.stand_at(positions)
         return now - best
 
@@ -110,8 +132,8 @@ class Referee:
                 continue
             if step.quantity_id in _LINEAR:
                 if not linear_done:
-                    channel = step.setting.channel or self.sheet.plan.names[0]
-                    self._best(coils, lambda channel=channel: self.noise_figure_db(channel))  # type: ignore[misc]
+                    peaked = [s for s in self.sheet.steps if s.quantity_id in _LINEAR and s.adjust]
+                    self._best(coils, lambda: float(np.mean([self.worst_db(s) for s in peaked])))  # noqa: B023
                     linear_done = True
                 continue
             self.bring_in(step)
@@ -119,8 +141,7 @@ class Referee:
     def bring_in(self, step: Step) -> None:
         """Bring one step in by the physics alone; a pair that nulls together is searched together."""
         if step.quantity_id == "rx.af_volts" and step.aim == "peak":
-            channel = step.setting.channel or self.sheet.plan.names[0]
-            self._best(list(step.adjusters), lambda: -self.gain_db(channel))
+            self._best(list(step.adjusters), lambda: -self.gain_db(step.setting))
             return
         if step.quantity_id == "tx.power":
             if step.aim == "level":
@@ -278,17 +299,17 @@ class Referee:
         return parts.sinad_db if quantity_id == "rx.sinad" else parts.distortion_pct
 
     def _tones(self, conditions: Conditions, channel: str, level: float, seconds: float) -> TonePowers:
-        signal = Signal(
-            float(self.sheet.carrier_hz(channel)), level, conditions.tone_hz or 0.0, conditions.deviation_hz or 0.0
-        )
+        band, mode, tone = conditions.band, conditions.mode, conditions.tone_hz or 0.0
+        depth = (conditions.depth_pct or 0.0) / 100.0
+        carrier = float(self.sheet.carrier_hz(channel, band))
+        signal = Signal(carrier, level, tone, conditions.deviation_hz or 0.0, depth)
         panel = Panel.from_positions(conditions.panel)
-        self.radio.receive(0.3, channel, signal, panel)
-        return merge(
-            [
-                tone_powers(self.radio.receive(0.5, channel, signal, panel).audio, RATE)
-                for _ in range(round(seconds / 0.5))
-            ]
-        )
+
+        def heard(length: float) -> TonePowers:
+            return tone_powers(self.radio.receive(length, channel, signal, panel, band=band, mode=mode).audio, RATE)
+
+        heard(0.3)
+        return merge([heard(0.5) for _ in range(round(seconds / 0.5))])
 
     def sensitivity_dbm(self, quantity_id: str, conditions: Conditions, channel: str) -> float:
         """Level for 12 dB SINAD, or for 10 dB (S+N)/N, by bisection on a simulation of some two seconds a level."""

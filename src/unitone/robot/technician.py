@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from unitone.coach.advice import Advice
+from unitone.coach.ends import wanted_for_both
 from unitone.coach.hills import height
 from unitone.coach.step import wanted_by_a_check
 from unitone.job.state import JobState, advance, fold
@@ -16,7 +17,7 @@ from unitone.session.session import Session
 from unitone.sheet.model import TURN, Step
 
 #: No radio of this kind needs so many moves: a technician who got here would stop and think.
-MOVES_AT_MOST = 900
+MOVES_AT_MOST = 2500
 
 
 @dataclass(frozen=True)
@@ -126,7 +127,7 @@ def wrongly_touched(session: Session) -> list[str]:
                 fresh
                 and len(fresh) == len(owners)
                 and all(verdict(state, s) in SETTLED and surely_legal(state, s) for s in owners)
-                and not any(wanted_by_a_check(state, s) for s in owners)
+                and not any(wanted_by_a_check(state, s) or wanted_for_both(state, s) for s in owners)
             ):
                 touched.append(f"{fresh[0].id} ({entry.data['adjuster']})")
             begun |= {s.id for s in owners}

@@ -18,8 +18,9 @@ from unitone.job.verdicts import SETTLED, found_in_limits, verdict
 from unitone.robot.many import many, standin
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align, wrongly_touched
+from unitone.session.charting import chart_on
 from unitone.session.session import Session, open_job
-from unitone.session.smeter import chart_on, is_chart, told
+from unitone.session.smeter import is_chart, told
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.model import Step
 from unitone.standin.physics import PhysicsFile, read_physics
@@ -136,13 +137,12 @@ def judge(
     if fault and not named and (beyond or physics.fault[fault].reason in CHARTED):
         problems.append(f"{fault}: {physics.fault[fault].reason} was not named")
     problems += [f"{name} moved though in limits" for name in wrongly_touched(session)]
-    coil_steps = [s for s in sheet.steps if s.quantity_id in ("rx.sinad", "rx.sn_ratio") and s.aim == "peak"]
+    coil_steps = [s for s in sheet.steps if s.quantity_id in ("rx.sinad", "rx.sn_ratio") and s.aim in ("peak", "level")]
     worked = [s for s in coil_steps if any(o != "in-limits" for _, o in state.concluded.get(s.id, []))]
     names = [a for s in worked for a in s.adjusters]
     loss = None
     if names:
-        channel = worked[0].setting.channel or sheet.plan.names[0]
-        loss = left.joint_loss_db(names, dict(state.positions), channel)
+        loss = left.joint_loss_db(names, dict(state.positions), worked)
     alone = sum(found_in_limits(state, s) and not state.moved_at_all(s) for s in sheet.steps if s.adjust)
     return SetResult(seed, readings, moves, not problems, wrong, loss, alone, tuple(problems), fault, named)
 

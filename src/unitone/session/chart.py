@@ -58,7 +58,7 @@ class ChartView:
 def chart_view(state: JobState, step: Step, at_hand: Conditions) -> ChartView | None:
     """The chart of a step with many places; None for fewer, and for quantities that have no scale of their own."""
     parts = lines(state, step)
-    if len(parts) < LEAST or step.quantity.kind in ("level", "s-units"):
+    if len(parts) < LEAST or step.quantity.kind == "s-units":
         return None
     law = vco_law(state) if step.quantity_id == "vco.volts" else None
     # Bands stand as the radio's switch has them, whichever the step reads first.
@@ -253,5 +253,7 @@ def _place(mark: ChartMark) -> str:
 
 
 def _size(q: Quantity, value: float) -> str:
+    if q.kind == "level":
+        return f"{number(value, 1)} dB"
     figure, unit = show_value(q, value)
     return f"{figure.lstrip('+')} {unit}".strip()

@@ -40,6 +40,11 @@ def picture_of(state: JobState, step: Step, hand: str) -> str:
     named = [a.picture for a in state.sheet.adjusters if a.id == hand]
     points = {c.test_point for c in step.required}
     named += [p.picture for p in state.sheet.test_points if p.id in points]
+    if not hand and not any(named):
+        # Nothing in hand: the side on which the work of this phase is done.
+        turned = {a for s in state.sheet.steps if s.phase == step.phase for a in s.adjusters}
+        sides = [a.picture or pictures[0].id for a in state.sheet.adjusters if a.id in turned]
+        named += sorted(set(sides), key=sides.count, reverse=True)
     return next((n for n in named if n), pictures[0].id)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from unitone.coach.hills import WITH_NOISE, hill_points
+from unitone.coach.hills import WITH_NOISE, back_through_threshold, hill_points
 from unitone.coach.step import hill
 from unitone.job.state import JobState
 from unitone.quantities.registry import FOUND_BY, Quantity, quantity
@@ -14,9 +14,10 @@ from unitone.sheet.model import TURN, Step
 from unitone.words import tr
 
 
-def back_from_height(q: Quantity, height: float) -> float:
-    """The inverse of the coach's height in dB: the quantity in its shown unit."""
+def back_from_height(q: Quantity, height: float, fm: bool = False) -> float:
+    """The inverse of the coach's height in dB: the quantity in its shown unit; ``fm``: a reading of frequency modulation."""
     if q.id in WITH_NOISE:
+        height = back_through_threshold(height, q.hill_slope) if fm else height
         return 10.0 * math.log10(1.0 + math.pow(10.0, min(height, 200.0) / 10.0))
     if q.kind == "percent":
         return 100.0 * math.pow(10.0, -height / 20.0)
@@ -44,16 +45,17 @@ def hill_view(state: JobState, step: Step, hand: str) -> HillView | None:
             tr("turns") if core else tr("degrees"), unit, (target - offset) * factor,
         )  # fmt: skip
     level = points[-1].level if points else None
-    shown = tuple((p.turns * scale, back_from_height(q, p.height)) for p in points if p.level == level)
+    fm = bool(step.hill_setting.deviation_hz)
+    shown = tuple((p.turns * scale, back_from_height(q, p.height, fm)) for p in points if p.level == level)
     peak, words = None, ""
     Values = tuple[float, ...]
     curve: tuple[Values, Values, Values, Values] = ((), (), (), ())
     if fitted is not None:
         curve = (
             tuple(t * scale for t in fitted.turns),
-            tuple(back_from_height(q, h) for h in fitted.fitted),
-            tuple(back_from_height(q, h - s) for h, s in zip(fitted.fitted, fitted.spread, strict=True)),
-            tuple(back_from_height(q, h + s) for h, s in zip(fitted.fitted, fitted.spread, strict=True)),
+            tuple(back_from_height(q, h, fm) for h in fitted.fitted),
+            tuple(back_from_height(q, h - s, fm) for h, s in zip(fitted.fitted, fitted.spread, strict=True)),
+            tuple(back_from_height(q, h + s, fm) for h, s in zip(fitted.fitted, fitted.spread, strict=True)),
         )
         if fitted.peak_turns is not None and fitted.peak_std is not None:
             peak = fitted.peak_turns * scale
@@ -76,16 +78,18 @@ def level_curve(state: JobState, step: Step) -> HillView | None:
     ]  # fmt: skip
     if not readings:
         return None
-    channel = readings[-1].reading.conditions.channel
+    last = readings[-1].reading.conditions
+    here = (last.band, last.mode, last.channel)
     floor = max((state.last_touch.get(a, 0) for a in state.reaching(read, readings[-1].reading.conditions)), default=0)
     points = tuple(
         (x.reading.conditions.level_dbm or 0.0, x.reading.value or 0.0)
         for x in readings
-        if x.reading.conditions.channel == channel and x.seq > floor
+        if (x.reading.conditions.band, x.reading.conditions.mode, x.reading.conditions.channel) == here
+        and x.seq > floor
     )
     if not points:
         return None
-    words = tr("{what} against level at the set, channel {channel}", what=quantity(read).title, channel=channel)
+    words = tr("{what} against level at the set, {place}", what=quantity(read).title, place=last.place)
     return HillView(points, (), (), (), (), None, "", points[-1][0], words, "dBm", "dB", mark)
 
 

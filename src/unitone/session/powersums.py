@@ -240,7 +240,7 @@ POWER_SUMS: tuple[Sum, ...] = (
         (
             Given("watts", tr("Goes in"), "W", "4 W"), Given("metres", tr("Cable, metres"), "", "10", "0"),
             Given("per_100", tr("It loses, dB in 100 m"), "", "8 at 27 MHz", "8"),
-            Given("pads", tr("Pads and meters in line, dB"), "text", "0.3+20", ""),
+            Given("pads", tr("Pads and meters in line, dB"), "text", "0.3+20", optional=True),
         ),
         _loss,
         tr("decibels add; P_out = P_in · 10^(−dB/10)"),

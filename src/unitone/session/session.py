@@ -6,7 +6,7 @@ Window, command line and robot technician are all clients of this class.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -15,10 +15,12 @@ from unitone.bench.kit import Kit, dial
 from unitone.bench.ports import Bench, HandBench, Measured
 from unitone.coach.advice import Advice
 from unitone.coach.step import advise
+from unitone.coach.trial import running, trial_move
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
 from unitone.job.state import JobState, advance, fold, sheet_of
 from unitone.job.summary import standing_variant, summary
 from unitone.job.tape import Card, Entry, Reading, conditions_to_data
+from unitone.job.trial import Watched, What
 from unitone.job.verdicts import Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED
 from unitone.quantities.registry import FOUND_BY, quantity
@@ -159,7 +161,24 @@ class Session(BenchWork):
             self.state = fold(self._tape, self.job_id)
         else:
             advance(self.state, entry)
+        if kind in ("turn", "reading") and running(self.state) is not None and trial_move(self.state) is None:
+            self._append("trial", {"what": "over"})
         return entry
+
+    def begin_trial(self, what: What, adjusters: Sequence[str], watched: Sequence[Watched] = ()) -> None:
+        """A trial at the step at hand: the coach leads through it, until it is over or broken off. Raises TapeError."""
+        self.start_work()
+        seen = [{"quantity": w.quantity_id, "conditions": conditions_to_data(w.conditions)} for w in watched]
+        self._append(
+            "trial",
+            {"what": what, "step": self.state.at, "adjusters": list(adjusters), **({"watched": seen} if seen else {})},
+        )
+
+    def break_off_trial(self) -> None:
+        """The trial that is going on is given up; what was nudged stays where it is, and the ledger says so. Raises BenchError."""
+        if running(self.state) is None:
+            raise BenchError(tr("No trial is going on."))
+        self._append("trial", {"what": "broken off"})
 
     def keep_summary(self) -> None:
         """Bring the list's picture of this job up to date."""
@@ -217,7 +236,7 @@ class Session(BenchWork):
         wanted = conditions or self.state.set_up
         if self.step.quantity_id in FOUND_BY and wanted.level_dbm is not None:
             return FOUND_BY[self.step.quantity_id][0]
-        if self.step.read_by:
+        if self.step.read_by or running(self.state) is not None:
             asked = self.advice()
             if asked.step == self.step.id and asked.quantity:
                 return asked.quantity
@@ -271,7 +290,8 @@ class Session(BenchWork):
         """
         self._need_hook_up()
         wanted = conditions or self.state.set_up
-        quantity_id = self.reading_quantity(wanted) if self.step.read_by else self.step.quantity_id
+        told = self.step.read_by or running(self.state) is not None
+        quantity_id = self.reading_quantity(wanted) if told else self.step.quantity_id
         if quantity_id in FOUND_BY and self._is_ratio(typed):
             quantity_id, _, mark = FOUND_BY[quantity_id]
             if wanted.level_dbm is None:
@@ -522,6 +542,8 @@ class Session(BenchWork):
             self.turn(advice.adjuster, advice.move_mdeg)
         elif advice.act == "conclude" and advice.outcome is not None:
             self.conclude(advice.outcome)
+        elif advice.act == "seal":
+            self.touch("covers")
         elif advice.act == "finish":
             self.finish()
 

@@ -61,6 +61,8 @@ class HillView:
     x_unit: str
     y_unit: str
     target: float | None
+    #: The same as it was found, where it has changed since: drawn as rings under it.
+    found: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -219,8 +221,15 @@ class BenchView:
     judged_words: str
     remarks: tuple[str, ...]
     can_judge: tuple[str, ...]
-    #: At an S-meter's step: the next level of its chart in words, "" where all are read or there is none.
+    #: At an S-meter's or a squelch's step: what its chart reads next, "" where all is read or there is none.
     chart_next: str
+    #: The entry of the reading that is shown (0 for none); how high it stands for the ear (dB), and what sounds as 440 Hz.
+    figure_seq: int
+    pitch: tuple[float | None, float | None]
+    #: What a trial at this step told, "" where there was none.
+    trial: str
+    #: May it be asked here whether aligning is worth it?
+    can_be_worth: bool
     instrument_words: str
     instruments: tuple[Instrument, ...]
     rule: str

@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from unitone.coach.smeter import GERMANIUM_V, SILICON_V, Mark, Told, other_diode, read_chart
-from unitone.errors import BenchError, UnitoneError
 from unitone.job.state import JobState, Logged
 from unitone.job.verdicts import verdict
 from unitone.quantities.show import microvolts, number, s_units
-from unitone.session.session import Session
+from unitone.radio.levels import EMF_DB
 from unitone.session.shapes import HillView
 from unitone.sheet.model import Conditions, Step
 from unitone.words import tr
@@ -43,29 +42,11 @@ def next_conditions(state: JobState, step: Step) -> Conditions | None:
 def chart_next_words(state: JobState, step: Step) -> str:
     """The next level of the chart as the button says it; "" where all are read, or where nothing is charted."""
     wanted = next_conditions(state, step) if is_chart(step) and not state.finished else None
-    return "" if wanted is None or wanted.level_dbm is None else microvolts(wanted.level_dbm)
-
-
-def chart_on(session: Session) -> None:
-    """Go on with the chart: a stand-in is read at every level that is left, a hand dials the next. Raises BenchError."""
-    step = session.step
-    if not is_chart(step):
-        raise BenchError(tr("Only an S-meter's step has a chart: go to one first."))
-    wanted = next_conditions(session.state, step)
-    if wanted is None:
-        raise BenchError(tr("The whole chart is read. Turn something that reaches the meter, and it can be read anew."))
-    while wanted is not None:
-        try:
-            session.set_up(wanted)
-        except UnitoneError as error:
-            if session.bench.simulated:
-                session.set_up(step.setting)
-            raise BenchError(tr("{error} The chart stands as far as it was read.", error=str(error))) from None
-        if not session.bench.simulated:
-            return
-        session.measure(wanted)
-        wanted = next_conditions(session.state, step)
-    session.set_up(step.setting)
+    return (
+        ""
+        if wanted is None or wanted.level_dbm is None
+        else tr("{level} at the set", level=microvolts(wanted.level_dbm))
+    )
 
 
 def _read(state: JobState, step: Step) -> list[Logged]:
@@ -104,8 +85,28 @@ def chart_curve(state: JobState, step: Step) -> HillView | None:
     x = tuple(s9 + m for m in CHART_DB)
     points = tuple((m.level_dbm, m.shown_db) for m in read)
     here = state.set_up.level_dbm if state.set_up.level_dbm is not None else s9
-    words = tr("S-meter against level at the set; the line is {s9} at S9 and 6 dB a unit", s9=microvolts(s9))
-    return HillView(points, x, CHART_DB, CHART_DB, CHART_DB, None, "", here, words, "dBm", "dB over S9", 0.0)
+    words = tr(
+        "S-meter against level; the line: S9 at {pd} PD, {emf} EMF, 6 dB a unit",
+        pd=microvolts(s9),
+        emf=microvolts(s9 + EMF_DB),
+    )
+    found = _found(state, step)
+    if found:
+        words += tr("; rings: as found")
+    return HillView(points, x, CHART_DB, CHART_DB, CHART_DB, None, "", here, words, "dBm", "dB over S9", 0.0, found)
+
+
+def _found(state: JobState, step: Step) -> tuple[tuple[float, float], ...]:
+    """The chart as it was found, lowest level first: the first reading of each level, where something has been touched since."""
+    wanted = replace(step.setting, level_dbm=None)
+    floor = state.last_reached(step.quantity_id, step.setting)
+    first: dict[float, float] = {}
+    for x in state.readings:
+        r = x.reading
+        same = r.quantity_id == step.quantity_id and replace(r.conditions, level_dbm=None) == wanted
+        if same and x.seq < floor and r.value is not None and r.conditions.level_dbm is not None:
+            first.setdefault(round(r.conditions.level_dbm, 1), r.value)
+    return tuple(sorted(first.items()))
 
 
 def chart_words(state: JobState, step: Step) -> str:

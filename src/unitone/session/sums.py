@@ -17,6 +17,7 @@ from unitone.radio.pulling import Advised, from_ends, from_preset, padders, resi
 from unitone.radio.vco import resonant_hz
 from unitone.radio.vcofit import fit, stretch
 from unitone.session.powersums import POWER_SUMS
+from unitone.session.receivesums import RECEIVE_SUMS
 from unitone.session.steadysums import STEADY_SUMS
 from unitone.session.sumshapes import Answer, Given, Sum
 from unitone.signals.am import depth_from_volts
@@ -264,7 +265,7 @@ SUMS: tuple[Sum, ...] = (
         tr("Levels"),
         (
             Given("level", tr("Level"), "text", "0.31 uV, −117 dBm, 20 dBuV, 1 uV EMF"),
-            Given("pads", tr("Pads in line, dB"), "text", "20+20", ""),
+            Given("pads", tr("Pads in line, dB"), "text", "20+20", optional=True),
             Given("ohm", tr("Into"), "ohm", "50", "50"),
         ),
         _level,
@@ -467,6 +468,7 @@ SUMS: tuple[Sum, ...] = (
         "f = 1/(2π√(LC))",
     ),
     *STEADY_SUMS,
+    *RECEIVE_SUMS,
     *POWER_SUMS,
 )
 
@@ -487,7 +489,7 @@ def work_out(chosen: Sum, typed: Mapping[str, str]) -> list[Answer]:
     values: dict[str, Any] = {}
     for g in chosen.given:
         text = typed.get(g.key, "").strip() or g.usual
-        if not text and not (g.unit == "text" and g.key == "pads"):
+        if not text and not g.optional:
             raise EntryError(tr("Still to be typed: {what} ({hint}).", what=g.words, hint=g.hint))
         values[g.key] = _read(g, text)
     try:

@@ -17,6 +17,8 @@ class Given:
     hint: str = ""
     usual: str = ""
     choices: tuple[tuple[str, str], ...] = ()
+    #: May be left empty.
+    optional: bool = False
 
 
 @dataclass(frozen=True)

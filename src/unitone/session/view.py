@@ -17,6 +17,7 @@ from unitone.job.tape import Entry, Reading
 from unitone.job.verdicts import Line, lines, verdict, worst
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.quantities.show import microvolts, number, show, show_value
+from unitone.session import charting
 from unitone.session.chart import chart_view, vco_words
 from unitone.session.extras import (
     board_picture,
@@ -34,13 +35,15 @@ from unitone.session.extras import (
     tried_rows,
     variant_words,
 )
+from unitone.session.eyes import height, reference_of
 from unitone.session.frequency import oscillator_words
 from unitone.session.plots import hill_view, level_curve
+from unitone.session.receive import receive_words
 from unitone.session.sending import DAMAGES, load_words, send_words
 from unitone.session.session import Session
 from unitone.session.shapes import Bar, BenchView, ChannelLine, HillView, LedgerRow, PathStage, Pin, RouteRow, TapeCell
-from unitone.session.smeter import chart_curve, chart_next_words, chart_words, is_chart
 from unitone.session.steady import more_words
+from unitone.session.trials import can_be_worth, trial_words
 from unitone.session.tuning import elsewhere_words
 from unitone.sheet.model import PHASE_TITLES, TURN, Conditions, Step
 from unitone.words import tr
@@ -58,7 +61,7 @@ def _plot(state: JobState, step: Step, hand: str) -> HillView | None:
     """The step's plot: the level's curve, the S-meter's chart, or the hill of the adjuster in hand."""
     if step.quantity_id in FOUND_BY:
         return level_curve(state, step)
-    if is_chart(step) and (chart := chart_curve(state, step)) is not None:
+    if (chart := charting.curve(state, step)) is not None:
         return chart
     return hill_view(state, step, hand) if hand else None
 
@@ -68,6 +71,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     state, step = session.state, session.step
     advice = session.advice()
     headline, detail = sentence(advice, state.sheet, state.positions)
+    trial = trial_words(state, step)
     hand = _in_hand(state, step, advice, selected)
     parts = lines(state, step)
     v = verdict(state, step)
@@ -108,7 +112,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         step_verdict=v,
         dial_words=_dial_words(state, wanted, step),
         panel_words=_panel_words(state, wanted, step),
-        notes=_notes(state, step),
+        notes=_notes(state, step, trial),
         cautions=step.caution,
         figure=figure,
         unit=unit,
@@ -133,7 +137,11 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         judged_words=judged_words(state, step),
         remarks=remarks(state, step, v),
         can_judge=can_judge(v, bool(state.finished)),
-        chart_next=chart_next_words(state, step),
+        chart_next=charting.next_words(state, step),
+        figure_seq=0 if shown is None else shown.seq,
+        pitch=_pitch(state, step, shown),
+        trial=trial,
+        can_be_worth=can_be_worth(step) and not state.finished,
         instrument_words=instrument_words(state, step),
         instruments=state.instruments,
         rule=state.rule,
@@ -176,14 +184,14 @@ def _damage(state: JobState) -> tuple[str, str]:
     return (" ".join(d.words for d in found), found[0].cure) if found else ("", "")
 
 
-def _notes(state: JobState, step: Step) -> tuple[str, ...]:
+def _notes(state: JobState, step: Step, trial: str) -> tuple[str, ...]:
     """What there is to say beside the step: of its oscillators, its VCO, whether it is steady; the sheet's own note last."""
     told, elsewhere = oscillator_words(state, step), elsewhere_words(state, step)
     if elsewhere:
         # The move says which trimmer: once is enough.
         told = re.sub(r"; turn \S+(?=\.)", "", told)
     words = (told, elsewhere, vco_words(state, step), *more_words(state, step), *send_words(state, step),
-             chart_words(state, step), step.note)  # fmt: skip
+             trial, charting.words(state, step), receive_words(state, step), step.note)  # fmt: skip
     return tuple(w for w in words if w)
 
 
@@ -247,6 +255,14 @@ def _path(state: JobState, now: Step) -> tuple[PathStage, ...]:
             mark = next((m for m in ("out", "re-check") if m in verdicts), "done")
         marks[stage.id] = mark
     return tuple(PathStage(tr(s.title), s.way, marks[s.id]) for s in state.sheet.stages)
+
+
+def _pitch(state: JobState, step: Step, shown: Logged | None) -> tuple[float | None, float | None]:
+    """How high the reading stands for the ear, and what sounds as 440 Hz."""
+    if shown is None:
+        return None, None
+    r = shown.reading
+    return height(step, r.quantity_id, r.value, r.conditions.level_dbm), reference_of(state, step, r.quantity_id)
 
 
 def _shown_reading(state: JobState, step: Step) -> Logged | None:
@@ -357,6 +373,8 @@ def _panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
     words = []
     if wanted.channel or wanted.band or wanted.mode:
         words.append(place_words(state, wanted))
+    if wanted.offset_hz:
+        words.append(tr("generator {khz} kHz beside the channel", khz=number(wanted.offset_hz / 1e3, 1, sign=True)))
     if wanted.tone_hz:
         words.append(tr("tone {khz} kHz", khz=f"{wanted.tone_hz / 1e3:g}"))
     if wanted.deviation_hz:
@@ -387,16 +405,17 @@ def _chain(state: JobState, chain: tuple[str, ...], step: Step) -> tuple[str, ..
 
 def _pins(state: JobState, step: Step, hand: str) -> tuple[Pin, ...]:
     shown = picture_of(state, step, hand)
+    first = state.sheet.pictures[0].id if state.sheet.pictures else ""
     pins = [
         Pin(a.id, a.pin[0], a.pin[1], a.kind, a.id == hand, bool(state.positions[a.id]))
         for a in state.sheet.adjusters
-        if a.pin is not None and (not a.picture or a.picture == shown)
+        if a.pin is not None and (a.picture or first) == shown
     ]
     points = {c.test_point for c in step.required}
     pins += [
         Pin(p.id, p.pin[0], p.pin[1], "test point", p.id in points, False)
         for p in state.sheet.test_points
-        if p.pin is not None and (not p.picture or p.picture == shown)
+        if p.pin is not None and (p.picture or first) == shown
     ]
     return tuple(pins)
 
@@ -472,6 +491,9 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
         return TapeCell(time, step.title if step else data["step"], tr(data["outcome"]), struck)
     if entry.kind == "strike":
         return TapeCell(time, tr("struck"), "", False)
+    if entry.kind == "trial":
+        words = {"worth": tr("worth it?"), "unknown": tr("what does it do?"), "over": tr("over")}
+        return TapeCell(time, tr("trial"), words.get(data["what"], tr("broken off")), struck)
     if entry.kind == "note":
         return TapeCell(time, tr("note"), data["text"][:24], struck)
     if entry.kind == "touch":
@@ -509,5 +531,7 @@ def _short(quantity_id: str) -> str:
         "tx.carrier_suppression": "carrier", "tx.audio_response": "audio", "tx.hum_noise": "hum",
         "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_volts": "audio",
         "rx.agc_volts": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
+        "rx.squelch_closes": "closes", "rx.agc_rise": "rise", "rx.selectivity": "select.", "rx.blanker": "blanker", "rx.quieting": "quiet.",
+        "rx.loudness": "ear", "stage.volts": "volts",
     }  # fmt: skip
     return tr(names.get(quantity_id, quantity_id))

@@ -261,7 +261,11 @@ def _number(problems: Problems, place: Place, text: str, unit: str) -> float:
 def _reaches(problems: Problems, place: Place, given: Iterable[str | form.ReachPart]) -> tuple[Reach, ...]:
     found = []
     for r in given:
-        reach = Reach(r) if isinstance(r, str) else Reach(r.quantity, r.way, r.channel, r.band, r.mode, r.test_point)
+        reach = (
+            Reach(r)
+            if isinstance(r, str)
+            else Reach(r.quantity, r.way, r.channel, r.band, r.mode, r.test_point, r.panel)
+        )
         if not known(reach):
             problems.complain(
                 place,
@@ -307,7 +311,7 @@ def _adjusters(
         made.append(
             Adjuster(
                 a.id, a.kind, a.where, _pin(problems, ("adjuster", i), a, pictures), a.tool, travel, stops, step_mdeg,
-                reaches, a.stage, a.note, a.picture,
+                reaches, a.stage, a.note, a.picture, a.lock,
             )
         )  # fmt: skip
     return tuple(made)

@@ -84,13 +84,16 @@ def _show_map(value: Any) -> str:
     return ", ".join(f"{k} {_plain(v)}" for k, v in value.items()) if isinstance(value, dict) else _plain(value)
 
 
+_NARROWED = ("channel", "band", "mode", "test_point", "panel")
+
+
 def _show_reach(value: Any) -> str:
     if not isinstance(value, list):
         return _plain(value)
     parts = []
     for r in value:
         if isinstance(r, dict):
-            narrow = [f"{k} {r[k]}" if k != "way" else str(r[k]) for k in ("way", "channel", "band", "mode") if k in r]
+            narrow = [f"{k} {r[k]}" if k != "way" else str(r[k]) for k in ("way", *_NARROWED) if k in r]
             parts.append(f"{r.get('quantity', '')} ({'; '.join(narrow)})" if narrow else str(r.get("quantity", "")))
         else:
             parts.append(str(r))
@@ -153,7 +156,7 @@ def _read_reach(text: str) -> list[Any]:
             key, _, value = word.partition(" ")
             if word in ("receive", "send"):
                 narrow["way"] = word
-            elif key in ("channel", "band", "mode") and value:
+            elif key in _NARROWED and value:
                 narrow[key] = value.strip()
             elif word:
                 narrow[word] = value
@@ -240,6 +243,7 @@ STEP = (
 ADJUSTER = (
     Field(("id",), tr("Name"), hint="T1"), Field(("kind",), tr("Kind"), "choice", choices=_KINDS),
     Field(("where",), tr("Where"), hint=tr("by the aerial socket"), wide=True),
+    Field(("lock",), tr("Held by"), "choice", choices=(("", tr("nothing")), ("nut", tr("a lock nut")), ("wax", tr("wax")))),
     Field(("tool",), tr("Tool"), hint=tr("ceramic blade")), Field(("stage",), tr("Stage"), source="stage"),
     Field(("turns",), tr("Turns, stop to stop"), "number", "8"), Field(("degrees",), tr("or degrees"), "number", "270"),
     Field(("stops",), tr("End stops"), "choice", choices=(("yes", tr("yes")), ("no", tr("no, it goes round")))),

@@ -173,6 +173,7 @@ class ReachPart(_Strict):
     band: str | None = None
     mode: str | None = None
     test_point: str | None = None
+    panel: str | None = None
 
 
 def _on_the_picture(pin: list[float] | None) -> list[float] | None:
@@ -197,6 +198,7 @@ class AdjusterPart(_Strict):
     stage: str = ""
     note: str = ""
     picture: str = ""
+    lock: Literal["", "nut", "wax"] = ""
 
     _pin = field_validator("pin")(_on_the_picture)
 

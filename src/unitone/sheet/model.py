@@ -42,7 +42,7 @@ class Reach:
     """What an adjuster, a part or an action can change.
 
     ``pattern`` is a quantity id or a prefix (``rx.*``, ``*`` for everything),
-    narrowed by way, channel, band, mode and test point where given.
+    narrowed by way, channel, band, mode, test point and the position of one control (``squelch automatic``) where given.
     """
 
     pattern: str
@@ -51,6 +51,7 @@ class Reach:
     band: str | None = None
     mode: str | None = None
     test_point: str | None = None
+    panel: str | None = None
 
     def names(self, quantity_id: str) -> bool:
         """Does the pattern name that quantity?"""
@@ -68,14 +69,22 @@ class Reach:
                     (self.test_point, conditions.test_point),
                 )
             )
+            and self._on_panel(conditions)
         )  # fmt: skip
+
+    def _on_panel(self, conditions: Conditions) -> bool:
+        """Does the panel stand so, or say nothing of that control?"""
+        if self.panel is None:
+            return True
+        control, _, position = self.panel.partition(" ")
+        return dict(conditions.panel).get(control, position) == position
 
     @property
     def words(self) -> str:
         """As a person reads it: ``rx.* (receive, channel 3)``."""
         narrowed: list[str] = [self.way] if self.way != "either" else []
         narrowed += [f"channel {self.channel}"] if self.channel else []
-        narrowed += [x for x in (self.band, self.mode, self.test_point) if x]
+        narrowed += [x for x in (self.band, self.mode, self.test_point, self.panel) if x]
         pattern = "everything" if self.pattern == "*" else self.pattern
         return pattern + (f" ({', '.join(narrowed)})" if narrowed else "")
 
@@ -96,6 +105,8 @@ class Adjuster:
     stage: str = ""
     note: str = ""
     picture: str = ""
+    #: What holds it where it stands: a lock nut, or wax.
+    lock: Literal["", "nut", "wax"] = ""
 
     def can_change(self, quantity_id: str, conditions: Conditions) -> bool:
         """True where any of its reaches covers such a reading."""
@@ -198,6 +209,8 @@ class Conditions:
     band: str | None = None
     mode: str | None = None
     depth_pct: float | None = None
+    #: How far beside the channel the generator stands (Hz).
+    offset_hz: float | None = None
 
     def settles(self, required: Conditions) -> bool:
         """Does a reading under these conditions answer for ``required``? Levels agree within 0.05 dB."""
@@ -222,6 +235,7 @@ class Conditions:
             and self.tone_hz == required.tone_hz
             and self.deviation_hz == required.deviation_hz
             and self.depth_pct == required.depth_pct
+            and self.offset_hz == required.offset_hz
             and self.mic_mv == required.mic_mv
             and set(required.panel) <= set(self.panel)
         )

@@ -62,7 +62,13 @@ def oscillator_reaches(sheet: Sheet) -> dict[str, tuple[Reach, ...]]:
         except SheetError:
             continue
         for one in made:
-            pattern = {"tx": "tx.frequency_error", "rx": "rx.*"}.get(one.output.partition(".")[0], "")
+            side = one.output.partition(".")[0]
+            # A carrier oscillator that beats the sideband down shifts the pitch that is heard, and nothing else.
+            pattern = (
+                "rx.frequency_error"
+                if one.output == "rx.bfo"
+                else {"tx": "tx.frequency_error", "rx": "rx.*"}.get(side, "")
+            )
             for name, _ in one.terms if pattern else ():
                 touched.setdefault((name, pattern, way), set()).add((band, mode, channel))
     found: dict[str, dict[Reach, None]] = {}

@@ -48,8 +48,8 @@ SCHOOLS: tuple[School, ...] = (
         "a radio in limits needs no turning", "the coach",
     ),
     School(
-        "s9", "S9", {"iaru": "50 µV PD", "100uv-pd": "100 µV PD"},
-        "50 µV PD after IARU Region 1 R.1; some makers set 100 µV PD", "the level of S-meter steps",
+        "s9", "S9", {"iaru": "50 µV PD (100 µV EMF)", "100uv-pd": "100 µV PD", "50uv-emf": "50 µV EMF (25 µV PD)"},
+        "50 µV PD after IARU Region 1 R.1; some makers set 100 µV PD, some generators are marked in EMF", "the level of S-meter steps",
     ),
     School(
         "after-peak", "After the peak", {"exact": "leave it at the peak", "back-off": "a hair back off"},
@@ -57,8 +57,14 @@ SCHOOLS: tuple[School, ...] = (
     ),
     School(
         "channel", "Peaking channel",
-        {"sheet": "as the sheet says", "middle": "the middle, then confirm the ends", "ends": "the ends, then confirm the middle"},
+        {"sheet": "as the sheet says", "middle": "the middle, then confirm the ends", "ends": "the ends, then confirm the middle",
+         "stagger": "front end: one circuit for the low end, one for the high"},
         "the sheet's own; most peak at the middle channel and confirm the ends", "the channel that a step is peaked on",
+    ),
+    School(
+        "sealing", "Cores when all is done",
+        {"remind": "only say so", "measure": "sealed, covers on, and measured once more"},
+        "wax and covers move a core a hair: what was peaked is measured once more", "the end of the work",
     ),
     School(
         "if-shape", "IF shape", {"peaked": "all peaked", "staggered": "staggered for sound"},
@@ -164,7 +170,9 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
     steps = _levels(sheet, steps, stand["s9"])
     steps = tuple(
         _told(
-            _channel(_power(_read_by(s, stand["reading"].choice), stand["power"].choice), stand["channel"].choice),
+            _channel(
+                sheet, _power(_read_by(s, stand["reading"].choice), stand["power"].choice), stand["channel"].choice
+            ),
             stand,
             sheet.rule.ceiling(s.quantity_id),
         )
@@ -262,12 +270,16 @@ def _if_order(
     return steps, [f"{words} ({_by(choice)})"]
 
 
+#: S9 by convention, against 50 µV PD (dB).
+S9_DB = {"iaru": 0.0, "100uv-pd": EMF_DB, "50uv-emf": -EMF_DB}
+
+
 def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step, ...]:
     """The level of the S-meter steps where a job sets S9 another way than its sheet."""
     written = dict(sheet.schools).get("s9", "iaru")
     if choice.by != "job" or choice.choice == written:
         return steps
-    shift = EMF_DB if choice.choice == "100uv-pd" else -EMF_DB
+    shift = S9_DB[choice.choice] - S9_DB[written]
     return tuple(
         replace(
             s, required=tuple(replace(c, level_dbm=c.level_dbm + shift) if c.level_dbm is not None else c for c in s.required)
@@ -301,8 +313,10 @@ def _power(step: Step, choice: str) -> Step:
     return replace(step, aim=aims.get(choice, step.aim))
 
 
-def _channel(step: Step, choice: str) -> Step:
-    """A peaking step that is read on several channels: on which of them it is peaked."""
+def _channel(sheet: Sheet, step: Step, choice: str) -> Step:
+    """A peaking step that is read on several channels: on which of them it is peaked; or a front end shared out over the band."""
+    if choice == "stagger":
+        return _staggered(sheet, step)
     names = [c.channel for c in step.required if c.channel]
     if choice == "sheet" or step.aim not in ("peak", "null") or len(set(names)) < 2:
         return step
@@ -310,6 +324,25 @@ def _channel(step: Step, choice: str) -> Step:
         return replace(step, set_channel=names[len(names) // 2])
     words = tr("One circuit at the low end, the other at the high end; then confirm the middle.")
     return _with_note(replace(step, set_channel=names[0]), words)
+
+
+#: What the ends of a band may be short of the middle when a front end is shared out (dB of ratio; common practice, no source).
+_ENDS_DB = 4.0
+
+
+def _staggered(sheet: Sheet, step: Step) -> Step:
+    """A front end of two circuits or more, peaked at one place, is brought to serve the lowest and the highest channel too."""
+    ends = (sheet.plan.names[0], sheet.plan.names[-1])
+    single = len(step.required) == 1 and step.setting.channel not in ends
+    if step.aim != "peak" or role_of(step) != "front-end" or len(step.adjusters) < 2 or not single or step.read_by:
+        return step
+    places = (step.setting, *(replace(step.setting, channel=name) for name in ends))
+    # The sheet's figure is the middle's: the ends may be short of it. What counts there is the sensitivity, which has its own step.
+    limit = step.limit if step.limit.low is None else replace(step.limit, low=step.limit.low - _ENDS_DB)
+    words = tr(
+        "One circuit for the low end, the other for the high end; {db} dB less will do there.", db=f"{_ENDS_DB:g}"
+    )
+    return _with_note(replace(step, aim="level", required=places, limit=limit), words)
 
 
 def _told(step: Step, stand: Mapping[str, Choice], most: float | None) -> Step:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.signal import lfilter
 
 from unitone.standin.mechanics import Mechanics
-from unitone.standin.physics import AmDetector, Detector, GainControl
+from unitone.standin.receivephysics import AmDetector, Detector, GainControl
 
 C64 = NDArray[np.complex64]
 F32 = NDArray[np.float32]

@@ -23,7 +23,8 @@ from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_pow
 from unitone.signals.spectrum import lines
 from unitone.standin.mechanics import stream
 from unitone.standin.radio import UNLOCKED_HZ, Panel, Received, StandInRadio
-from unitone.standin.receiver import RATE, Signal
+from unitone.standin.receivechecks import Listening, blanked_db, gain_rise_db, selectivity_db
+from unitone.standin.receiver import RATE, Pulses, Signal
 from unitone.standin.transmitter import SIDE
 
 #: One block of the live path, and how many make a whole reading.
@@ -42,6 +43,8 @@ _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 _AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter", "rx.agc_volts"})
 #: Read twice: with what is asked for, and without.
 _AGAINST = frozenset({"rx.sn_ratio", "rx.quieting"})
+#: Checks that read the same thing twice, at two settings.
+_CHECKED = frozenset({"rx.agc_rise", "rx.selectivity", "rx.blanker"})
 _SQUELCH = frozenset({"rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes"})
 _SEND = frozenset(
     {
@@ -72,13 +75,16 @@ class StandInBench:
         self._audio_square: list[float] = []
         self._needles: list[float] = []
         self._agc = 0.0
+        self._listening: str | None = None
         self._heard_db: float | None = None
 
     def can_measure(self, quantity_id: str) -> bool:
         """What this radio's physics has a socket for; not the sensitivity, which is found by several SINAD readings."""
         physics = self.radio.physics
-        if quantity_id == "rx.agc_volts":
+        if quantity_id in ("rx.agc_volts", "rx.selectivity", "rx.agc_rise"):
             return physics.receive is not None and physics.receive.agc is not None
+        if quantity_id == "rx.blanker":
+            return physics.receive is not None and physics.receive.blanker is not None
         if quantity_id in _SQUELCH:
             return physics.receive is not None and physics.squelch is not None
         if quantity_id == "rx.s_meter":
@@ -137,7 +143,8 @@ class StandInBench:
             samples = np.asarray(sent.envelope / math.sqrt(_FULL_SCALE_W), np.complex64)
             return Heard(samples, sent.rate, "iq", "stand-in, sending", sent.centre_hz)
         signal = None if conditions.level_dbm is None else self._signal(conditions, conditions.level_dbm)
-        heard = self.radio.receive(seconds, channel, signal, Panel.from_positions(conditions.panel), self._clock)
+        panel = Panel.from_positions(conditions.panel)
+        heard = self.radio.receive(seconds, channel, signal, panel, self._clock, conditions.band, conditions.mode)
         volts = np.asarray(heard.audio, np.float64) / (_FULL_SCALE_V * math.sqrt(2.0))
         return Heard(volts, RATE, "audio", "stand-in, loudspeaker", 0.0, _FULL_SCALE_V)
 
@@ -155,6 +162,8 @@ class StandInBench:
             return self._squelch(conditions, closes=quantity_id == "rx.squelch_closes")
         if quantity_id in _AGAINST:
             return self._against(quantity_id, conditions)
+        if quantity_id in _CHECKED:
+            return self._checked(quantity_id, conditions)
         if quantity_id == HEARD:
             return self._by_ear(conditions)
         return self._once(quantity_id, conditions, 1.0)
@@ -176,7 +185,9 @@ class StandInBench:
 
     def _signal(self, conditions: Conditions, level_dbm: float) -> Signal:
         level_dbm = _DEAD_DBM if "generator" in self.damaged else level_dbm
-        hz = float(self.radio.sheet.carrier_hz(self._channel(conditions), conditions.band))
+        hz = float(self.radio.sheet.carrier_hz(self._channel(conditions), conditions.band)) + (
+            conditions.offset_hz or 0.0
+        )
         listens = self.radio.mode_of(conditions.mode)
         if listens in SIDE:
             # In SSB the generator's bare carrier stands beside the channel by the tone that is to be heard.
@@ -188,6 +199,7 @@ class StandInBench:
         panel = Panel.from_positions(conditions.panel)
         signal = None if conditions.level_dbm is None else self._signal(conditions, conditions.level_dbm)
         stamp = self._stamp_of(conditions)
+        self._listening = conditions.mode
         if stamp != self._stamp:
             self._forget()
             self._stamp = stamp
@@ -199,11 +211,31 @@ class StandInBench:
         self._audio_square = [*self._audio_square[-BLOCKS + 1 :], rms(heard.audio) ** 2]
         self._needles = [*self._needles[-BLOCKS + 1 :], heard.needle]
 
-    def _receive(self, seconds: float, conditions: Conditions, signal: Signal | None, panel: Panel) -> Received:
+    def _receive(
+        self, seconds: float, conditions: Conditions, signal: Signal | None, panel: Panel, pulses: Pulses | None = None
+    ) -> Received:
         self._clock += seconds
         return self.radio.receive(
-            seconds, self._channel(conditions), signal, panel, self._clock, conditions.band, conditions.mode
+            seconds, self._channel(conditions), signal, panel, self._clock, conditions.band, conditions.mode, pulses
         )
+
+    def _checked(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """Automatic gain, selectivity or the blanker: the same thing twice, and the decibels between."""
+        self._stamp = None
+        panel = Panel.from_positions(conditions.panel)
+        signal = None if conditions.level_dbm is None else self._signal(conditions, conditions.level_dbm)
+        ear = Listening(lambda seconds, s, p, pulses: self._receive(seconds, conditions, s, p, pulses))
+        blanker = None if self.radio.physics.receive is None else self.radio.physics.receive.blanker
+        if quantity_id == "rx.blanker" and blanker is not None:
+            db = blanked_db(ear, signal, panel, blanker.control)
+            return Measured(db, "stand-in audio voltmeter, pulses", 0.5, source="stand-in")
+        if signal is None:
+            raise BenchError("This check needs a level on the generator: set one up.")
+        if quantity_id == "rx.selectivity":
+            return Measured(
+                selectivity_db(ear, signal, panel), "stand-in generator, gain control volts", 0.5, source="stand-in"
+            )
+        return Measured(gain_rise_db(ear, signal, panel), "stand-in audio voltmeter", 0.3, source="stand-in")
 
     def _against(self, quantity_id: str, conditions: Conditions) -> Measured:
         """Audio with the signal against audio without its tone (its carrier stays), or against none at all (quieting, SSB)."""
@@ -260,7 +292,7 @@ class StandInBench:
             volts = self._agc * (1 + 0.002 * self._hand.standard_normal()) + 0.003 * self._hand.standard_normal()
             return Measured(volts, "stand-in voltmeter", 0.005, source="stand-in")
         needle = sum(self._needles) / len(self._needles)
-        deflection, marks = self.radio.meter_scale()
+        deflection, marks = self.radio.meter_scale(self._listening)
         seen = needle + 0.002 * self._hand.standard_normal()
         if needle >= 1.0:
             return Measured(float(np.interp(1.0, deflection, marks)), "the radio's own meter", None, ">", "pegged", needle,
@@ -274,10 +306,10 @@ class StandInBench:
     def _closed(self, conditions: Conditions, panel: Panel) -> Panel:
         """The control turned up, a hundredth at a time, until the noise has stopped for a while; fully up where it never does."""
         for share in np.arange(0.0, 1.001, 0.01):
-            turned = Panel(float(share), panel.volume)
+            turned = replace(panel, squelch=float(share), just_closed=False)
             if all(not self._receive(0.1, conditions, None, turned).squelch_open for _ in range(4)):
                 return turned
-        return Panel(1.0, panel.volume)
+        return replace(panel, squelch=1.0, just_closed=False)
 
     def _squelch(self, conditions: Conditions, closes: bool) -> Measured:
         """The level at which the squelch opens as it rises, or closes as it falls: by ear, in half decibels."""

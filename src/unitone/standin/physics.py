@@ -10,55 +10,18 @@ from __future__ import annotations
 
 import tomllib
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+from pydantic import Field, ValidationError
 
-from unitone.errors import EntryError, SheetError
-from unitone.quantities.entry import parse_si
-from unitone.radio.levels import parse_level
+from unitone.errors import SheetError
 from unitone.sheet.lines import Place, key_lines, line_of
 from unitone.sheet.model import Sheet
+from unitone.standin.keys import Amps, Decibels, Farad, Henry, Hertz, Ohms, Part, Seconds, Volts, Watts
+from unitone.standin.receivephysics import Receive, SMeter, Squelch, receive_problems
 
 
-def _unit(unit: str) -> BeforeValidator:
-    def convert(value: object) -> object:
-        if isinstance(value, str):
-            try:
-                return parse_si(value, unit)
-            except EntryError as error:
-                raise ValueError(str(error)) from None
-        return value
-
-    return BeforeValidator(convert)
-
-
-def _level(value: object) -> object:
-    if isinstance(value, str):
-        try:
-            return float(parse_level(value))
-        except EntryError as error:
-            raise ValueError(str(error)) from None
-    return value
-
-
-Hertz = Annotated[float, _unit("Hz")]
-Amps = Annotated[float, _unit("A")]
-Volts = Annotated[float, _unit("V")]
-Farad = Annotated[float, _unit("F")]
-Henry = Annotated[float, _unit("H")]
-Ohms = Annotated[float, _unit("ohm")]
-Watts = Annotated[float, _unit("W")]
-Seconds = Annotated[float, _unit("s")]
-Decibels = Annotated[float, _unit("dB")]
-Level = Annotated[float, BeforeValidator(_level)]
-
-
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class Setting(_Part):
+class Setting(Part):
     """[adjuster.ID]: where a typical specimen is right, how far specimens differ, how far a seed turns it off."""
 
     aligned: float
@@ -66,7 +29,7 @@ class Setting(_Part):
     misaligned: float = 0.0
 
 
-class Rail(_Part):
+class Rail(Part):
     """[[rail]]: a regulated rail set by a preset, ``low`` at its anticlockwise end, ``high`` at its clockwise end; one that nothing
     sets stands at ``nominal``."""
 
@@ -77,7 +40,7 @@ class Rail(_Part):
     nominal: Volts
 
 
-class Crystal(_Part):
+class Crystal(Part):
     """[oscillator.ID]: an oscillator of the sheet by its id; c1, c0 motional and shunt capacitance of its crystal.
 
     A trimmer pulls it by its load capacitance, a core by ``per_turn_ppm``; without an adjuster nothing does. ``spread_ppm``:
@@ -106,7 +69,7 @@ class Reference(Crystal):
     adjuster: str
 
 
-class Shift(_Part):
+class Shift(Part):
     """[[shift]]: a control that pulls oscillators: by ``down`` at -100 %, by ``up`` at 100 % (Hz at the oscillator).
 
     ``spread``: how far the middle of specimens is off, as a share of the swing. ``way``: when it works. An ``adjuster`` moves
@@ -123,7 +86,7 @@ class Shift(_Part):
     per_unit: Hertz = 0.0
 
 
-class Vco(_Part):
+class Vco(Part):
     """[vco.receive] / [vco.send]: coil, fixed capacitor, varactor and the detector's rails."""
 
     test_point: str
@@ -142,137 +105,7 @@ class Vco(_Part):
     mirror: Volts | None = None
 
 
-class CoilStage(_Part):
-    """A tuned circuit: power loss ``loss`` at its centre, ``per_turn`` Hz moved by a clockwise turn."""
-
-    kind: Literal["coil"]
-    adjuster: str
-    centre: Hertz
-    q: float = Field(gt=0)
-    per_turn: Hertz
-    loss: Decibels = 0.0
-
-
-class PairStage(_Part):
-    """A coupled pair; ``coupling`` in units of critical coupling."""
-
-    kind: Literal["pair"]
-    adjusters: tuple[str, str]
-    centre: Hertz
-    q: float = Field(gt=0)
-    per_turn: Hertz
-    coupling: float = Field(ge=0)
-    loss: Decibels = 0.0
-
-
-class AmplifierStage(_Part):
-    """An amplifier or mixer: gain and noise figure."""
-
-    kind: Literal["amplifier", "mixer"]
-    gain: Decibels
-    noise_figure: Decibels
-
-
-class FilterStage(_Part):
-    """A fixed filter with a Butterworth-like skirt: ``bandwidth`` between the -3 dB points, ``poles`` a side."""
-
-    kind: Literal["filter"]
-    bandwidth: Hertz = Field(gt=0)
-    poles: int = Field(ge=1, le=12)
-    loss: Decibels = 0.0
-
-
-ReceiverStage = Annotated[CoilStage | PairStage | AmplifierStage | FilterStage, Field(discriminator="kind")]
-
-
-class Detector(_Part):
-    """[receive.detector]: quadrature coil at the last IF; ``half_width`` Hz of its tank."""
-
-    adjuster: str
-    per_turn: Hertz
-    half_width: Hertz = Field(gt=0)
-    residual_fm: Hertz = 0.0
-
-
-class AmDetector(_Part):
-    """[receive.am]: a diode detector; ``bend``: the level at the diode, as the aerial's of an aligned radio, under which it bends."""
-
-    bend: Level = -130.0
-
-
-class GainControl(_Part):
-    """[receive.agc]: automatic gain: from ``knee`` on (aerial level, aligned) output rises by 1 - ``hold`` of the signal, in dB."""
-
-    knee: Level
-    hold: float = Field(default=0.9, ge=0, lt=1)
-    time: Seconds = Field(default=0.05, gt=0)
-    volts_per_decade: Volts = 1.0
-
-
-class Audio(_Part):
-    """[receive.audio]: band, de-emphasis corner, clipping; volts at full volume for 1 kHz of deviation (FM), and for 30 % of
-    modulation at the knee of the gain control (AM), or a carrier as strong beside the channel (SSB)."""
-
-    low: Hertz = 300.0
-    high: Hertz = 3000.0
-    deemphasis: Hertz = 530.0
-    volts_per_khz: float = 0.0
-    volts_am: Volts = 0.0
-    clips_at: Volts
-    #: Hum of the supply at full volume and at none, 100 Hz.
-    hum: Volts = Field(default=0.0, ge=0)
-
-
-class SMeter(_Part):
-    """[s_meter]: preset and detector. ``threshold`` is the aerial level at which the aligned detector starts."""
-
-    adjuster: str
-    threshold: Level
-    least: float
-    most: float
-    #: Where a stage before the meter holds the level, as the aerial's of an aligned radio.
-    ceiling: Level | None = None
-
-
-class Squelch(_Part):
-    """[squelch]: by noise (FM) or by the carrier (AM, SSB).
-
-    Noise: opens when the noise falls under a share of ``noise``, the typical radio's without signal;
-    share = ``loose`` - control·(``tight_least`` … ``tight_most`` by the preset); closes at share·(1+``hysteresis``).
-    Carrier: opens at a level between ``opens_loose`` (control at nought) and, fully up, ``opens_least`` … ``opens_most`` by the
-    preset, dB for dB of the control; closes ``closes_below`` dB lower. Both take ``time`` to follow. ``leak``: what a leaky
-    capacitor takes of the control's effect.
-    """
-
-    kind: Literal["noise", "carrier"] = "noise"
-    adjuster: str | None = None
-    noise_above: Hertz = 5000.0
-    noise: Hertz = 500.0
-    loose: float = 1.0
-    tight_least: float = 0.0
-    tight_most: float = 2.0
-    hysteresis: float = 0.1
-    opens_loose: Level = -125.0
-    opens_least: Level = -90.0
-    opens_most: Level = -45.0
-    closes_below: Decibels = 3.0
-    leak: float = Field(default=0.0, ge=0, le=1)
-
-
-class Receive(_Part):
-    """[receive]: the chain from aerial to loudspeaker. ``knee`` is the aerial level where limiting begins, aligned."""
-
-    stage: list[ReceiverStage] = Field(min_length=1)
-    intermediate: list[Hertz]
-    knee: Level = -130.0
-    detector: Detector | None = None
-    am: AmDetector | None = None
-    ssb: bool = False
-    agc: GainControl | None = None
-    audio: Audio
-
-
-class PowerCoil(_Part):
+class PowerCoil(Part):
     """[[send.coil]]: a band-pass, driver or final coil; ``coupling`` (units of critical coupling) ties it to the coil before it."""
 
     adjuster: str
@@ -282,7 +115,7 @@ class PowerCoil(_Part):
     coupling: float | None = Field(default=None, gt=0)
 
 
-class Trap(_Part):
+class Trap(Part):
     """[send.trap]: a series-tuned trap across the aerial: ``depth`` (dB) at its ``centre``, ``per_turn`` Hz moved by a turn."""
 
     adjuster: str
@@ -292,7 +125,7 @@ class Trap(_Part):
     depth: Decibels = Field(gt=0)
 
 
-class Draw(_Part):
+class Draw(Part):
     """[draw]: what the radio takes from its supply: current at ``rest``, ``efficiency`` of the sending stages, and the ``resistance``
     of lead, fuse and cells together."""
 
@@ -301,7 +134,7 @@ class Draw(_Part):
     resistance: Ohms = Field(default=0.0, ge=0)
 
 
-class Aerial(_Part):
+class Aerial(Part):
     """[aerial]: a whip with its loading coil; ``whip_in`` dB lost with the whip pushed in, ``hand`` dB by which a hand's place spreads."""
 
     adjuster: str
@@ -312,14 +145,14 @@ class Aerial(_Part):
     hand: Decibels = Field(default=0.4, ge=0)
 
 
-class Processor(_Part):
+class Processor(Part):
     """[send.processor]: a speech processor behind a switch of the panel: so many dB louder when ``control`` is on."""
 
     control: str
     gain: Decibels = Field(gt=0)
 
 
-class Levelling(_Part):
+class Levelling(Part):
     """[send.alc]: automatic level control: its preset holds the peak envelope between ``least`` and ``most`` (W)."""
 
     adjuster: str
@@ -327,7 +160,7 @@ class Levelling(_Part):
     most: Watts
 
 
-class AmModulator(_Part):
+class AmModulator(Part):
     """[send.am]: the AM modulator. Depth (%) = ``most_depth`` by its preset and the loudness, held under ``ceiling`` by its limiter."""
 
     adjuster: str
@@ -335,7 +168,7 @@ class AmModulator(_Part):
     ceiling: float = Field(default=100.0, gt=0)
 
 
-class Balance(_Part):
+class Balance(Part):
     """[send.balance]: the balanced modulator's two presets, in and out of phase: carrier left (share of the peak) for one of their units."""
 
     adjusters: tuple[str, str]
@@ -343,7 +176,7 @@ class Balance(_Part):
     floor_dbc: float = -60.0
 
 
-class Bias(_Part):
+class Bias(Part):
     """[bias]: idle current of the final, ``least`` at the preset's anticlockwise end, ``most`` at its clockwise end; it goes with the
     square of the way. ``creep``: by which share it rises once the final is warm, ``warms`` how fast."""
 
@@ -355,7 +188,7 @@ class Bias(_Part):
     warms: Seconds = Field(default=60.0, gt=0)
 
 
-class OwnMeter(_Part):
+class OwnMeter(Part):
     """[send.meter]: the radio's own power meter: its preset makes it show between ``least`` and ``most`` of the power."""
 
     adjuster: str
@@ -363,7 +196,7 @@ class OwnMeter(_Part):
     most: float
 
 
-class Send(_Part):
+class Send(Part):
     """[send]: power chain and modulator. The last coil is the tank; those before it carry drive."""
 
     power: Watts
@@ -392,7 +225,7 @@ class Send(_Part):
     hum_deviation: Hertz = 0.0
 
 
-class Fault(_Part):
+class Fault(Part):
     """[fault.ID]: a fault that a specimen may have: its ``title``, the ``reason`` that is right to name, and what it ``sets`` in this
     file, by dotted keys (``s_meter.threshold``, ``receive.stage.2.loss``, ``adjuster.T4.aligned``)."""
 
@@ -401,7 +234,7 @@ class Fault(_Part):
     sets: dict[str, str | float | bool] = Field(min_length=1)
 
 
-class PhysicsFile(_Part):
+class PhysicsFile(Part):
     """A whole physics file."""
 
     format: Literal["unitone-physics/1"]
@@ -541,7 +374,7 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
     named += [(("aerial", "adjuster"), None if physics.aerial is None else physics.aerial.adjuster)]
     found += [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a is not None and a not in adjusters]
     if physics.receive is not None:
-        found += _receive_problems(physics.receive)
+        found += receive_problems(physics.receive, physics.s_meter, physics.squelch, adjusters, controls)
     for name in physics.fault:
         try:
             with_fault(physics, name)
@@ -550,16 +383,6 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
     return [
         f"{path}:{line_of(places, p)}: {'.'.join(str(k) for k in p if not isinstance(k, int))}: {t}" for p, t in found
     ]
-
-
-def _receive_problems(rx: Receive) -> list[tuple[Place, str]]:
-    """What of the receive side cannot be built."""
-    found: list[tuple[Place, str]] = []
-    if rx.detector is None and rx.am is None and not rx.ssb:
-        found.append((("receive",), "nothing detects. Add [receive.detector] (FM), [receive.am], or ssb = true."))
-    if (rx.am is not None or rx.ssb) and rx.agc is None:
-        found.append((("receive", "agc"), "AM and SSB need their gain control. Add [receive.agc] with its knee."))
-    return found
 
 
 def _send_problems(send: Send, controls: set[str]) -> list[tuple[Place, str]]:

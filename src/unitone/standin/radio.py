@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
 import numpy as np
@@ -16,8 +16,9 @@ from unitone.sheet.frequency import Place
 from unitone.sheet.model import Sheet
 from unitone.signals.carrier import Component
 from unitone.standin.mechanics import Mechanics, specimen, stream
-from unitone.standin.physics import PhysicsFile, SMeter, Squelch, with_fault
-from unitone.standin.receiver import RATE, Receiver, Signal
+from unitone.standin.physics import PhysicsFile, with_fault
+from unitone.standin.receivephysics import SMeter, Squelch
+from unitone.standin.receiver import RATE, Pulses, Receiver, Signal
 from unitone.standin.synthesiser import WARM, Synthesiser
 from unitone.standin.transmitter import Keyed, Transmitter
 
@@ -26,6 +27,8 @@ _Part = TypeVar("_Part", SMeter, Squelch)
 _FIELD_DB = 40.0
 #: What of the amplitude passes a final that is gone.
 _LEAKS_THROUGH = 0.05
+#: A signal nearer than this to the edge of the simulated band is not heard.
+_EDGE_HZ = 1500.0
 #: Out of lock the carrier sits this far off.
 UNLOCKED_HZ = 31_000.0
 
@@ -38,6 +41,10 @@ class Panel:
     volume: float = 0.3
     #: The squelch is turned up until the noise just stops: where that is has to be found by ear.
     just_closed: bool = False
+    #: The automatic squelch is on instead.
+    automatic: bool = False
+    #: The rest of the panel, as the sheet words it: clarifier, noise blanker and the like.
+    words: tuple[tuple[str, str], ...] = field(default=(), compare=False)
 
     @classmethod
     def from_positions(cls, positions: tuple[tuple[str, str], ...]) -> Panel:
@@ -46,8 +53,10 @@ class Panel:
         squelch = words.get("squelch", "open")
         volume = _share(words.get("volume", "30 %"))
         if squelch == "just closed":
-            return cls(None, volume, True)
-        return cls(None if squelch == "open" else _share(squelch), volume)
+            return cls(None, volume, True, False, positions)
+        if squelch == "automatic":
+            return cls(0.0, volume, False, True, positions)
+        return cls(None if squelch == "open" else _share(squelch), volume, False, False, positions)
 
 
 def _share(text: str) -> float:
@@ -217,35 +226,40 @@ class StandInRadio:
         bench_seconds: float = WARM,
         band: str | None = None,
         mode: str | None = None,
+        panel: tuple[tuple[str, str], ...] = (),
     ) -> float:
-        """How far the signal lands from the IF's centre: the local oscillators' errors and the signal's own."""
+        """How far the signal lands from where it should: the oscillators' errors and the signal's own (in SSB, of the tone heard)."""
         place = Place("receive", band, mode, channel)
-        wrong = 0.0
-        for output in ("rx.lo1", "rx.lo2"):
-            if any(m.output == output for m in self.sheet.mixing):
-                nominal, actual = self.synthesiser.output_hz(output, place, bench_seconds)
-                wrong += actual - nominal
+        carrier = float(self.sheet.carrier_hz(channel, band))
+        wrong, words, made = 0.0, dict(panel), self.synthesiser.outputs(place)
+        for output in ("rx.lo1", "rx.lo2", "rx.bfo"):
+            if output in made:
+                nominal, actual = self.synthesiser.output_hz(output, place, bench_seconds, words)
+                # Where the first oscillator runs above the signal, the carrier oscillator's error counts against it.
+                above = output == "rx.bfo" and self.synthesiser.output_hz("rx.lo1", place)[0] > carrier
+                wrong += (nominal - actual) if above else (actual - nominal)
         if not self.locked(place):
             return UNLOCKED_HZ
-        return (signal_hz - self.sheet.carrier_hz(channel, band)) - wrong
+        return (signal_hz - carrier) - wrong
 
     def mode_of(self, mode: str | None) -> str:
         """The detector that listens: the mode asked for, or the only one that the radio has."""
-        rx = self.receiver.physics
-        if mode:
-            return mode
-        return "fm" if rx.detector is not None else "am" if rx.am is not None else "usb"
+        return mode or self.receiver.usual_mode()
 
     def receive(
         self, seconds: float, channel: str, signal: Signal | None, panel: Panel, bench_seconds: float = 1e9,
-        band: str | None = None, mode: str | None = None,
+        band: str | None = None, mode: str | None = None, pulses: Pulses | None = None,
     ) -> Received:  # fmt: skip
         """Run the receiver for ``seconds``: audio volts at 24 kHz, meter needle, squelch and AVC volts."""
         carrier = float(self.sheet.carrier_hz(channel, band))
-        offset = self.if_offset_hz(channel, signal.hz, bench_seconds, band, mode) if signal is not None else 0.0
-        heard = signal if signal is not None and abs(offset) < RATE / 2 - 4000 else None
-        y = self.receiver.intermediate(round(seconds * RATE), carrier, heard, offset)
+        offset = 0.0
+        if signal is not None:
+            offset = self.if_offset_hz(channel, signal.hz, bench_seconds, band, mode, panel.words)
+        heard = signal if signal is not None and abs(offset) < RATE / 2 - _EDGE_HZ else None
         listens = self.mode_of(mode)
+        blanker = self.receiver.physics.blanker
+        blanks = blanker is not None and dict(panel.words).get(blanker.control) == "on"
+        y = self.receiver.intermediate(round(seconds * RATE), carrier, heard, offset, listens, pulses, blanks)
         detected = self.receiver.detect(y, listens)
         audio = self.receiver.audio(detected, panel.volume, listens)
         noise = self.receiver.squelch_noise(detected)
@@ -253,27 +267,27 @@ class StandInRadio:
         is_open = self._squelch(noise, level, panel)
         if not is_open:
             audio = np.zeros_like(audio)
-        return Received(audio, self._needle(level), is_open, noise, self.receiver.agc_volts())
+        return Received(audio, self._needle(level, listens), is_open, noise, self.receiver.agc_volts())
 
-    def _needle(self, level: float) -> float:
-        """Deflection of the S-meter, 0 to 1, for an IF level (√W, aerial-referred)."""
+    def _needle(self, level: float, mode: str) -> float:
+        """Deflection of the S-meter, 0 to 1, for an IF level (√W, aerial-referred), by the preset of that mode."""
         if self.physics.s_meter is None:
             return 0.0
         meter = self.physics.s_meter
         threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
         if meter.ceiling is not None:
             level = level / math.sqrt(1.0 + (level / 10.0 ** ((meter.ceiling - 30.0) / 20.0)) ** 2)
-        gain = meter.least + (meter.most - meter.least) * self.mechanics.share(meter.adjuster)
+        gain = meter.least + (meter.most - meter.least) * self.mechanics.share(meter.preset(mode))
         return min(max(gain * math.log1p(level / threshold) * self.rail_share(), 0.0), 1.0)
 
-    def meter_scale(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def meter_scale(self, mode: str | None = None) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """The printed scale: deflections and the dB over S9 printed there, for a typical aligned radio."""
         meter = self._needs(self.healthy.s_meter, "s_meter")
         marks = np.linspace(-54.0, 60.0, 229)
         threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
         volts = 10.0 ** ((marks - 73.0 - 30.0) / 20.0)
-        typical = self.sheet.adjuster(meter.adjuster)
-        share = self.healthy.adjuster[meter.adjuster].aligned * 1000.0 / typical.travel_mdeg
+        preset = meter.preset(self.mode_of(mode))
+        share = self.healthy.adjuster[preset].aligned * 1000.0 / self.sheet.adjuster(preset).travel_mdeg
         return (meter.least + (meter.most - meter.least) * share) * np.log1p(volts / threshold), marks
 
     @staticmethod
@@ -291,6 +305,9 @@ class StandInRadio:
         if part.kind == "carrier":
             tight = part.opens_least + (part.opens_most - part.opens_least) * preset
             opens = part.opens_loose + (tight - part.opens_loose) * turned
+            if panel.automatic:
+                share = 0.5 if part.auto_adjuster is None else self.mechanics.share(part.auto_adjuster)
+                opens = part.auto_least + (part.auto_most - part.auto_least) * share
             opens -= part.closes_below if self._squelch_open else 0.0
             self._squelch_open = 20.0 * math.log10(max(level, 1e-20)) + 30.0 > opens
             return self._squelch_open

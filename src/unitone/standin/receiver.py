@@ -20,7 +20,7 @@ from unitone.radio.noise import KT0
 from unitone.radio.resonance import detuning, pair_response, single_loss, single_response
 from unitone.standin.detect import C64, F32, FmDetector, Gain, envelope_volts
 from unitone.standin.mechanics import Mechanics
-from unitone.standin.physics import AmplifierStage, CoilStage, FilterStage, PairStage, Receive, Squelch
+from unitone.standin.receivephysics import AmplifierStage, CoilStage, FilterStage, PairStage, Receive, Squelch
 
 #: Complex samples a second. 24, 48 and 96 kHz agree within 0.12 dB of SINAD; the IF filter is 9 kHz wide.
 RATE = 24_000.0
@@ -31,7 +31,7 @@ _NARROW = 60_000.0
 _OCCUPIED = 2500.0
 
 #: A sideband is heard from 300 to 3000 Hz: its middle, and half its width.
-_SIDEBAND_HZ, _SIDEBAND_HALF_HZ = 1650.0, 1350.0
+SIDEBAND_HZ, _SIDEBAND_HALF_HZ = 1650.0, 1350.0
 _HUM_HZ = 100.0
 
 
@@ -44,6 +44,14 @@ class Signal:
     tone_hz: float = 0.0
     deviation_hz: float = 0.0
     depth: float = 0.0
+
+
+@dataclass(frozen=True)
+class Pulses:
+    """What an ignition puts on the aerial: pulses ``every`` so many seconds, each as tall as a carrier of ``dbm``."""
+
+    dbm: float
+    every: float = 0.01
 
 
 @dataclass(frozen=True)
@@ -88,8 +96,7 @@ class Receiver:
         self._deemphasis = (np.array([1.0 - pole], np.float32), np.array([1.0, -pole], np.float32))
         #: Gain at 1 kHz of the audio shaping, taken out so that volts_per_khz holds at the usual tone.
         self._tone_gain = abs((1.0 - pole) / (1.0 - pole * np.exp(-2j * math.pi * 1000.0 / RATE)))
-        self._aligned_gain = self._aligned_power_gain()
-        self._kernels: tuple[tuple[float, ...], C64] | None = None
+        self._kernels: tuple[tuple[object, ...], C64] | None = None
         self.restart()
 
     def restart(self) -> None:
@@ -98,7 +105,7 @@ class Receiver:
         self._tone_cycles = 0.0
         self._carrier_cycles = 0.0
         self._side_zi = np.zeros_like(sosfilt_zi(self._side), np.complex128)
-        self._bfo = self._hum = 0
+        self._bfo = self._hum = self._pulse = 0
         for part in (self._fm, self._gain):
             if part is not None:
                 part.restart()
@@ -108,17 +115,26 @@ class Receiver:
 
     # -- the linear chain ---------------------------------------------------------------
 
-    def _aligned_power_gain(self) -> float:
+    def usual_mode(self) -> str:
+        """The only mode that the radio has, or the first of FM, AM and SSB that it can hear."""
+        rx = self.physics
+        return "fm" if rx.detector is not None else "am" if rx.am is not None else "usb"
+
+    def _aligned_power_gain(self, mode: str) -> float:
         gain_db = 0.0
         for stage in self._made.stage:
-            gain_db += stage.gain if isinstance(stage, AmplifierStage) else -stage.loss
+            if stage.serves(mode):
+                gain_db += stage.gain if isinstance(stage, AmplifierStage) else -stage.loss
         return float(10.0 ** (gain_db / 10.0))
 
-    def chain(self, carrier_hz: float) -> Chain:
+    def chain(self, carrier_hz: float, mode: str | None = None) -> Chain:
         """The chain as the adjusters stand, for a signal at ``carrier_hz``; noise-free and deterministic."""
+        mode = mode or self.usual_mode()
         gain = np.ones(TAPS, np.complex128)
         noise = np.full(TAPS, KT0)
         for stage in self.physics.stage:
+            if not stage.serves(mode):
+                continue
             if isinstance(stage, AmplifierStage):
                 power = 10.0 ** (stage.gain / 10.0)
                 noise = (noise + (10.0 ** (stage.noise_figure / 10.0) - 1.0) * KT0) * power
@@ -128,12 +144,13 @@ class Receiver:
             through = np.abs(response) ** 2
             noise = noise * through + KT0 * (1.0 - np.minimum(through, 1.0))
             gain = gain * response
-        return Chain(self._hz, gain / math.sqrt(self._aligned_gain), noise / self._aligned_gain)
+        aligned = self._aligned_power_gain(mode)
+        return Chain(self._hz, gain / math.sqrt(aligned), noise / aligned)
 
     def _response(self, stage: CoilStage | PairStage | FilterStage, carrier_hz: float) -> NDArray[np.complex128]:
         if isinstance(stage, FilterStage):
             order = 2 * stage.poles
-            skirt = 1.0 / np.sqrt(1.0 + np.abs(2.0 * self._hz / stage.bandwidth) ** order)
+            skirt = 1.0 / np.sqrt(1.0 + np.abs(2.0 * (self._hz - stage.offset) / stage.bandwidth) ** order)
             return np.asarray(skirt, np.complex128)
         half_width = stage.centre / (2.0 * stage.q)
         if isinstance(stage, PairStage):
@@ -149,11 +166,11 @@ class Receiver:
         loss = single_loss(detuning(at, tuned_to + moved, stage.q))
         return np.full(TAPS, 1.0 / math.sqrt(loss), np.complex128)
 
-    def _filters(self, carrier_hz: float, size: int) -> C64:
+    def _filters(self, carrier_hz: float, mode: str, size: int) -> C64:
         """Spectra (2, size) of the FIR kernels for signal and noise; made anew when an adjuster or the channel moves."""
-        stamp = (carrier_hz, size, *self.mechanics.moved_mdeg.values())
+        stamp: tuple[object, ...] = (carrier_hz, mode, size, *self.mechanics.moved_mdeg.values())
         if self._kernels is None or self._kernels[0] != stamp:
-            chain = self.chain(carrier_hz)
+            chain = self.chain(carrier_hz, mode)
             window = np.kaiser(TAPS, 6.0)
             centre = np.exp(-2j * np.pi * self._hz / RATE * (TAPS // 2))
             kernels = [
@@ -166,17 +183,24 @@ class Receiver:
 
     # -- samples ------------------------------------------------------------------------
 
-    def intermediate(self, samples: int, carrier_hz: float, signal: Signal | None, offset_hz: float) -> C64:
-        """IF samples after all filters: signal ``offset_hz`` from the IF centre, plus noise. Shape (samples,)."""
+    def intermediate(
+        self, samples: int, carrier_hz: float, signal: Signal | None, offset_hz: float, mode: str = "",
+        pulses: Pulses | None = None, blanks: bool = False,
+    ) -> C64:  # fmt: skip
+        """IF samples after all filters: signal ``offset_hz`` from the IF centre, noise, and pulses. Shape (samples,)."""
         source = np.zeros((2, samples + TAPS - 1), np.complex64)
         source[:, : TAPS - 1] = self._tail
         if signal is not None:
             source[0, TAPS - 1 :] = self._generate(samples, signal, offset_hz)
+        if pulses is not None:
+            source[0, TAPS - 1 :] += self._pulses(samples, pulses)
+        if blanks:
+            source[0, TAPS - 1 :] *= self._shut(source[0, TAPS - 1 :])
         white = self._noise.standard_normal((samples, 2), dtype=np.float32).view(np.complex64)[:, 0]
         source[1, TAPS - 1 :] = white * np.float32(math.sqrt(0.5))
         self._tail = source[:, -(TAPS - 1) :].copy()
         size = fft.next_fast_len(source.shape[1])
-        kernels = self._filters(carrier_hz, size)
+        kernels = self._filters(carrier_hz, mode or self.usual_mode(), size)
         shaped = fft.fft(source, size, axis=1, overwrite_x=True)
         shaped *= kernels
         total = shaped[0] + shaped[1]
@@ -201,6 +225,23 @@ class Receiver:
         out = np.empty(samples, np.complex64)
         out.real, out.imag = amplitude * np.cos(phase), amplitude * np.sin(phase)
         return out
+
+    def _pulses(self, samples: int, pulses: Pulses) -> C64:
+        """Single samples as tall as the pulses are, ``every`` so many seconds; they go on from where they were."""
+        every = round(pulses.every * RATE)
+        out = np.zeros(samples, np.complex64)
+        out[(every - self._pulse) % every :: every] = 10.0 ** ((pulses.dbm - 30.0) / 20.0)
+        self._pulse = (self._pulse + samples) % every
+        return out
+
+    def _shut(self, source: C64) -> F32:
+        """The blanker's gate, 0 or 1 a sample: shut from where more comes in than it minds, for as long as it shuts."""
+        part = self.physics.blanker
+        if part is None:
+            return np.ones(source.size, np.float32)
+        over = np.abs(source) > 10.0 ** ((part.over - 30.0) / 20.0)
+        held = np.convolve(over, np.ones(max(round(part.shuts * RATE), 1)))[: source.size] > 0
+        return np.asarray(~held, np.float32)
 
     def _tone(self, samples: int, hz: float) -> F32:
         """The generator's tone going on from where it was, in cycles; their whole turns dropped in double precision."""
@@ -236,7 +277,7 @@ class Receiver:
         one = y if mode == "usb" else np.conj(y)
         n = self._bfo + np.arange(1, y.size + 1)
         self._bfo = int(n[-1]) % round(RATE)
-        turn = np.exp(-2j * np.pi * _SIDEBAND_HZ / RATE * n).astype(np.complex64)
+        turn = np.exp(-2j * np.pi * SIDEBAND_HZ / RATE * n).astype(np.complex64)
         low, self._side_zi = sosfilt(self._side, one * turn, zi=self._side_zi)
         return np.asarray((low * np.conj(turn)).real, np.float32)
 

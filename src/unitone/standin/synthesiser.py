@@ -99,6 +99,10 @@ class Synthesiser:
             self._mixed[place] = tuple(outputs(self.sheet, place))
         return self._mixed[place]
 
+    def outputs(self, place: Place) -> frozenset[str]:
+        """The mixing outputs that there are at a place."""
+        return frozenset(m.output for m in self._at(place))
+
     def made(self, name: str, place: Place) -> Mixed:
         """The mixing output ``name`` at a place. Raises BenchError where the sheet has none there."""
         for one in self._at(place):

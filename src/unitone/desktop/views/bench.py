@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QResizeEvent
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.bench.instruments import Instrument
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.views.eyes import Eyes
 from unitone.desktop.views.stepcard import StepCard
 from unitone.desktop.views.tray import Tray
 from unitone.desktop.widgets.board import BoardView
@@ -20,9 +21,10 @@ from unitone.desktop.widgets.picture import WHOLE, BoardImage
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
 from unitone.desktop.worker import BenchWorker, LiveFigure
 from unitone.errors import BenchError, UnitoneError
+from unitone.session.charting import chart_on
 from unitone.session.session import Session
 from unitone.session.shapes import BenchView, BoardPicture
-from unitone.session.smeter import chart_on
+from unitone.session.trials import ask_what, ask_worth, keep_reach
 from unitone.sheet.library import SHEETS
 from unitone.sheet.model import Conditions
 from unitone.store.logbook import Logbook
@@ -54,6 +56,11 @@ class BenchPage(QWidget):
         worker.failed.connect(self._failed)
         self._build()
         theme.changed.connect(self._arrange)
+        self.eyes = Eyes(self, logbook)
+        self.eyes.failed.connect(self._failed)
+        self.eyes.said.connect(self._say)
+        self.step.entry.textChanged.connect(lambda text: self.eyes.show_typed(text if self.step.typing else None))
+        self.step.typing_changed.connect(lambda on: self.eyes.show_typed(self.step.entry.text() if on else None))
 
     def _build(self) -> None:
         outer = QVBoxLayout(self)
@@ -185,6 +192,7 @@ class BenchPage(QWidget):
         self.tape.setVisible(height >= 560)
         self.step.set_compact(narrow, low)
         self.hook.set_compact(low or self.tray.isVisible())
+        self._name_trials()
 
     def _right(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -211,6 +219,7 @@ class BenchPage(QWidget):
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(self.ledger)
         layout.addWidget(area, 1)
+        layout.addLayout(self._trials())
         column.addWidget(card, 3)
         self.kit_button = QPushButton(tr("generator, pads and load  P"))
         self.kit_button.setProperty("role", "link")
@@ -225,11 +234,36 @@ class BenchPage(QWidget):
         column.addWidget(card)
         return column
 
+    def _trials(self) -> QHBoxLayout:
+        """What may be asked before anything is turned for good."""
+        row = QHBoxLayout()
+        self.worth, self.what = QPushButton(tr("worth it?  V")), QPushButton()
+        self.worth.setToolTip(
+            tr("Nudges each adjuster of the step, reads, puts it back, and foretells what there is to gain")
+        )
+        self.what.setToolTip(tr("Nudges the adjuster in hand, reads all that can be read here, and puts it back"))
+        for button, name in ((self.worth, "worth"), (self.what, "what")):
+            button.setProperty("role", "link")
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _=False, n=name: self.press(n))
+        row.addWidget(self.worth)
+        row.addStretch(1)
+        row.addWidget(self.what)
+        return row
+
+    def _name_trials(self) -> None:
+        """Their words, shorter where the column is narrow: they never make it wider."""
+        narrow = self.width() / theme.scale < 1090
+        hand = self.view.selected if self.view is not None else ""
+        self.worth.setText(tr("worth?  V") if narrow else tr("worth it?  V"))
+        self.what.setText(f"{hand}?  Q" if narrow else tr("what does {adjuster} do?  Q", adjuster=hand))
+
     # -- what comes from the worker -------------------------------------------------------------
 
     def _changed(self, item: tuple[int, BenchView]) -> None:
         self._generation, view = item
         moved_on = self.view is None or self.view.step_id != view.step_id
+        told = view.trial if self.view is not None and not moved_on and view.trial != self.view.trial else ""
         logged = self.view is not None and view.tape != self.view.tape
         self.view = view
         if self._awaiting_entry and logged:
@@ -266,21 +300,49 @@ class BenchPage(QWidget):
         self.touched.setEnabled(not view.finished)
         self.ledger.show_rows(view.ledger)
         self.all_back.setEnabled(view.moved_count > 0 and not view.finished)
+        self.worth.setVisible(view.can_be_worth)
+        self.what.setVisible(bool(view.selected) and not view.finished)
+        self._name_trials()
         self.hook.show_view(view)
         self.tape.show_tape(view.tape)
+        self.eyes.show_view(view)
+        if told and not self.step.says_notes:
+            # The answer to what was asked is seen in every window, whatever room the card has.
+            self._say(told)
 
     def _live(self, live: LiveFigure) -> None:
         if live.generation == self._generation and not self.step.typing:
             self.step.show_live(live)
+            self.eyes.show_live(live)
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Nothing lies over, sounds or speaks of a Bench that is not looked at."""
+        super().hideEvent(event)
+        self.eyes.leave()
+        if self.eyes.pitch is not None:
+            self.eyes.pitch.rest()
+
+    def _say(self, words: str) -> None:
+        """A message that is no warning."""
+        self._tell(words, "well")
 
     def _failed(self, words: str) -> None:
         if not self.isVisible():
             return
         self._awaiting_entry = False
-        self.message_words.setText(words)
-        self.message.show()
+        self._tell(words, "warning")
         if self.step.typing:
             self.step.entry.setFocus()
+
+    def _tell(self, words: str, role: str) -> None:
+        self.message_words.setText(words)
+        for widget, of in ((self.message, role), (self.message_words, "warn" if role == "warning" else "strong")):
+            widget.setProperty("role", of)
+            style = widget.style()
+            assert style is not None
+            style.unpolish(widget)
+            style.polish(widget)
+        self.message.show()
 
     # -- what the technician does ------------------------------------------------------------------
 
@@ -303,6 +365,9 @@ class BenchPage(QWidget):
             "key-anyway": lambda s: s.key_anyway(),
             "mend": lambda s: s.mend(),
             "chart": chart_on,
+            "worth": ask_worth,
+            "what": lambda s: ask_what(s, view.selected),
+            "keep-reach": keep_reach,
         }
         if name in simple:
             if (name in ("ccw", "cw", "ccw-more", "cw-more", "back", "stop-ccw", "stop-cw")) and not view.selected:
@@ -310,6 +375,8 @@ class BenchPage(QWidget):
             self._worker.do(simple[name])
         elif name == "main":
             self._main(view)
+        elif name in ("far", "pitch", "voice", "log-key"):
+            self.eyes.press(name)
         elif name == "coach-step":
             self._worker.do(_follow_coach)
         elif name == "log":
@@ -399,6 +466,10 @@ class BenchPage(QWidget):
             self._worker.do(lambda s: s.follow(advice))
 
     def _log(self, view: BenchView) -> None:
+        if self.step.typing:
+            # What stands in the field is what is logged.
+            self.step.entry.returnPressed.emit()
+            return
         if not view.simulated:
             self.step.open_entry()
             return
@@ -436,8 +507,10 @@ class BenchPage(QWidget):
             self._worker.select(names[(at + way) % len(names)])
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """A digit, a sign, < or > opens the entry with that character in it."""
+        """A digit, a sign, < or > opens the entry with that character in it; Escape leaves the Far view."""
         if event is None:
+            return
+        if event.key() == Qt.Key.Key_Escape and self.eyes.leave():
             return
         text = event.text()
         if (

@@ -170,12 +170,15 @@ class StepCard(QFrame):
 
     pressed = pyqtSignal(str)
     typed = pyqtSignal(str)
+    #: The field of a typed reading was opened, or closed.
+    typing_changed = pyqtSignal(bool)
 
     def __init__(self) -> None:
         super().__init__()
         self.setProperty("role", "card")
         self._view: BenchView | None = None
         self._short = False
+        self._fitting = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(theme.px(18), theme.px(10), theme.px(18), theme.px(12))
         layout.setSpacing(theme.px(7))
@@ -265,7 +268,12 @@ class StepCard(QFrame):
         self.main.setProperty("role", "main")
         self.judge = self._button("judge", tr("Accept what is out, or put the step aside"))
         self.judge.setText(tr("Decide…  A"))
-        self.charted = self._button("chart", tr("Read the S-meter's chart, S1 to S9+50"))
+        self.charted = self._button(
+            "chart",
+            tr(
+                "Read the chart: the S-meter over the level, the squelch over its control, the detector beside the channel"
+            ),
+        )
         for button in (self.ccw, self.cw, self.log, self.back, self.charted, self.judge):
             row.addWidget(button)
         row.addStretch(1)
@@ -319,7 +327,7 @@ class StepCard(QFrame):
         )
 
     def _show_coach(self, view: BenchView) -> None:
-        calm = view.advice.act in ("conclude", "go to", "finish", "done", "log")
+        calm = view.advice.act in ("conclude", "go to", "seal", "finish", "done", "log")
         if self.coach.property("calm") != str(calm).lower():
             self.coach.setProperty("calm", str(calm).lower())
             for widget in (self.coach, self.headline, self.detail):
@@ -363,7 +371,7 @@ class StepCard(QFrame):
         self.back.setEnabled(moved and not view.finished)
         self.charted.setVisible(bool(view.chart_next))
         self.charted.setEnabled(view.hook_up_ok)
-        self.charted.setToolTip(tr("next: {level} at the set", level=view.chart_next))
+        self.charted.setToolTip(tr("next: {what}", what=view.chart_next))
         self.main.setText(f"{view.button}  ↵")
         self.judge.setVisible("accepted" in view.can_judge and view.phase != "as-found")
         self._fit_buttons()
@@ -415,7 +423,9 @@ class StepCard(QFrame):
         self.brief.setText(words)
         self.notes.setVisible(bool(words) and plotted and roomy)
         self.brief.setVisible(bool(words) and plotted and not roomy)
-        turned = view is not None and view.hill is not None and len({x for x, _ in view.hill.points}) > 1
+        hill = None if view is None else view.hill
+        # A curve of one place says less than the chart of all: only what is turned is worth the room beside it.
+        turned = hill is not None and hill.x_unit != "dBm" and len({x for x, _ in hill.points}) > 1
         self.hill.setVisible(view is not None and (view.chart is None or (turned and not self._short)))
         # Large type in a low window: what has to be read and heeded goes before what is drawn.
         self.chart.setVisible(view is not None and view.chart is not None)
@@ -424,6 +434,11 @@ class StepCard(QFrame):
         for widget in (self.brief, self.hill, self.chart, self.detail, self.words):
             if not self._fits():
                 widget.hide()
+
+    @property
+    def says_notes(self) -> bool:
+        """Are the notes to be read as the card stands: beside the plot, or instead of it?"""
+        return self.notes.isVisible() or self.brief.isVisible() or (self.hill.isVisible() and not self.hill.drawn)
 
     def _fits(self) -> bool:
         """Is there room for all that is shown, each line of words whole?"""
@@ -435,8 +450,15 @@ class StepCard(QFrame):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        self._place_notes()
-        self._fit_buttons()
+        if self._fitting:
+            # What is hidden here may make the card wider or narrower again: one pass is enough.
+            return
+        self._fitting = True
+        try:
+            self._place_notes()
+            self._fit_buttons()
+        finally:
+            self._fitting = False
 
     # -- typing ---------------------------------------------------------------------------------
 
@@ -453,12 +475,14 @@ class StepCard(QFrame):
         self.entry.setToolTip(self._view.expected)
         self.entry.setText(first)
         self.stack.setCurrentIndex(1)
+        self.typing_changed.emit(True)
         self.entry.setFocus()
         self.entry.setCursorPosition(len(first))
 
     def close_entry(self) -> None:
         """Close the field; the figure is back."""
         self.stack.setCurrentIndex(0)
+        self.typing_changed.emit(False)
         page = self.parentWidget()
         if page is not None:
             page.setFocus()

@@ -55,15 +55,30 @@ class HillPlot(QWidget):
         )
         self._draw(view)
 
+    @property
+    def drawn(self) -> bool:
+        """Is a plot shown, and no words in its place?"""
+        return self._view is not None and bool(self._view.points)
+
     def _make_items(self) -> None:
         """Everything that is ever drawn, made once: a picture only moves it."""
         item = self.plot.getPlotItem()
         self._low, self._high = pg.PlotCurveItem(), pg.PlotCurveItem()
         self._band = pg.FillBetweenItem(self._low, self._high)
         self._curve, self._points, self._now = pg.PlotCurveItem(), pg.ScatterPlotItem(), pg.ScatterPlotItem()
+        self._found = pg.ScatterPlotItem()
         self._here, self._peak, self._target = pg.InfiniteLine(0, 90), pg.InfiniteLine(0, 90), pg.InfiniteLine(0, 0)
         self._words = pg.TextItem()
-        for part in (self._band, self._curve, self._target, self._here, self._peak, self._points, self._now):
+        for part in (
+            self._band,
+            self._curve,
+            self._target,
+            self._here,
+            self._peak,
+            self._found,
+            self._points,
+            self._now,
+        ):
             item.addItem(part, ignoreBounds=True)
         item.addItem(self._words, ignoreBounds=True)
         item.disableAutoRange()
@@ -89,6 +104,9 @@ class HillPlot(QWidget):
         self._points.setSize(theme.px(9))
         self._points.setBrush(theme.colour("card"))
         self._points.setPen(pg.mkPen(theme.colour("ink"), width=2))
+        self._found.setSize(theme.px(11))
+        self._found.setBrush(None)
+        self._found.setPen(pg.mkPen(theme.colour("quiet"), width=2))
         self._now.setSize(theme.px(15))
         self._now.setBrush(None)
         self._now.setPen(pg.mkPen(theme.colour("orange"), width=3))
@@ -105,6 +123,7 @@ class HillPlot(QWidget):
             part.setVisible(bool(view.curve_x))
         xs, ys = zip(*view.points, strict=True)
         self._points.setData(list(xs), list(ys))
+        self._found.setData([x for x, _ in view.found], [y for _, y in view.found])
         at_hand = abs(view.here - xs[-1]) < 1e-6
         self._now.setData([xs[-1]] if at_hand else [], [ys[-1]] if at_hand else [])
         self._here.setPos(view.here)
@@ -121,8 +140,8 @@ class HillPlot(QWidget):
             self._words.setPos(view.peak, top)
 
     def _label_axes(self, item: pg.PlotItem, view: HillView) -> None:
-        if view.x_unit == "dBm":
-            words = f"{view.adjuster}, dBm"
+        if view.x_unit in ("dBm", "%", "kHz"):
+            words = f"{view.adjuster}, {view.x_unit}"
         elif self.height() < theme.px(150) or self.width() < theme.px(420):
             words = tr("{adjuster}, {unit}, cw to the right", adjuster=view.adjuster, unit=view.x_unit)
         else:
@@ -139,11 +158,11 @@ class HillPlot(QWidget):
 
     def _range(self, item: pg.PlotItem, view: HillView, xs: tuple[float, ...], ys: tuple[float, ...]) -> None:
         """Enough of the axes to give the readings room, never a needle's width."""
-        least = {"dBm": 6.0, tr("turns"): 0.5}.get(view.x_unit, 20.0)
+        least = {"dBm": 6.0, tr("turns"): 0.5, "kHz": 2.0}.get(view.x_unit, 20.0)
         low, high = min([*xs, view.here, *view.curve_x]), max([*xs, view.here, *view.curve_x])
         room = max(0.06 * (high - low), least / 4)
         item.setXRange(low - room, high + room, padding=0)
-        values = [*ys, *view.curve_y] + ([view.target] if view.target is not None else [])
+        values = [*ys, *view.curve_y, *(y for _, y in view.found)] + ([view.target] if view.target is not None else [])
         bottom, top = min(values), max(values)
         if view.curve_y and view.y_unit in ("dB", "W"):
             bottom = max(bottom, min(ys) - 0.6 * max(max(ys) - min(ys), 1.0))

@@ -1,0 +1,102 @@
+"""The detector's S-curve by ear: distortion against the generator's place beside the channel. Its cleanest place is the curve's middle."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from unitone.job.state import JobState
+from unitone.quantities.show import number
+from unitone.session.shapes import HillView
+from unitone.sheet.model import Conditions, Step
+from unitone.words import tr
+
+#: Where the generator is put beside the channel (Hz): as far as a filter of 9 kHz passes 1.5 kHz of deviation whole.
+OFFSETS_HZ = (-3000.0, -2000.0, -1000.0, 0.0, 1000.0, 2000.0, 3000.0)
+#: A middle nearer to the channel than this is centred (Hz; common practice, no source).
+CENTRED_HZ = 300.0
+_LEAST = 5
+
+
+def charted(step: Step) -> bool:
+    """Is it a detector that is set for the cleanest FM?"""
+    return step.quantity_id == "rx.distortion" and step.aim == "null" and bool(step.setting.deviation_hz)
+
+
+def at(step: Step, offset_hz: float) -> Conditions:
+    """The step's setting with the generator beside the channel."""
+    return replace(step.setting, offset_hz=offset_hz or None)
+
+
+def _read(state: JobState, step: Step) -> dict[float, float]:
+    """Distortion (%) at each offset since the last touch that reaches it."""
+    floor = state.last_reached(step.quantity_id, step.setting)
+    found: dict[float, float] = {}
+    for x in state.readings:
+        r = x.reading
+        same = r.quantity_id == step.quantity_id and replace(r.conditions, offset_hz=None) == step.setting
+        if same and x.seq > floor and r.value is not None:
+            found[r.conditions.offset_hz or 0.0] = r.value
+    return found
+
+
+def next_conditions(state: JobState, step: Step) -> Conditions | None:
+    """The next place that was not read; None when all are."""
+    have = _read(state, step)
+    return next((at(step, offset) for offset in OFFSETS_HZ if offset not in have), None)
+
+
+def next_words(state: JobState, step: Step) -> str:
+    """The next place as the button says it."""
+    wanted = next_conditions(state, step)
+    return (
+        ""
+        if wanted is None
+        else tr("generator {khz} kHz beside", khz=number((wanted.offset_hz or 0.0) / 1e3, 1, sign=True))
+    )
+
+
+def middle_hz(read: dict[float, float]) -> float | None:
+    """Where the curve's middle lies beside the channel (Hz), by a parabola through the readings; None where they have no lowest place."""
+    if len(read) < _LEAST:
+        return None
+    x, y = np.array(sorted(read.items())).T
+    # Far out, past the curve's humps, it may come down again: only what lies round the lowest place tells.
+    lowest = int(np.argmin(y[1:-1])) + 1
+    near = slice(max(lowest - 2, 0), lowest + 3)
+    x, y = x[near], y[near]
+    bend, slope, _ = np.polyfit(x / 1e3, y, 2, w=1.0 / np.maximum(y, 0.2))
+    if bend <= 0.0:
+        return None
+    found = float(-500.0 * slope / bend)
+    return found if x[0] - 1000.0 <= found <= x[-1] + 1000.0 else None
+
+
+def curve(state: JobState, step: Step) -> HillView | None:
+    """Distortion against the generator's place, kHz; None before three places are read."""
+    points = tuple((x / 1e3, y) for x, y in sorted(_read(state, step).items()))
+    if len(points) < 3:
+        return None
+    middle = middle_hz(_read(state, step))
+    words = tr("Distortion against the generator's place beside the channel")
+    here = (state.set_up.offset_hz or 0.0) / 1e3
+    peak = None if middle is None else middle / 1e3
+    text = "" if middle is None else tr("middle {khz} kHz", khz=number(middle / 1e3, 1, sign=True))
+    return HillView(points, (), (), (), (), peak, text, here, words, "kHz", "%", None)
+
+
+def words(state: JobState, step: Step) -> str:
+    """Is the S-curve centred, and if not how far it is off."""
+    if not charted(step):
+        return ""
+    middle = middle_hz(_read(state, step))
+    if middle is None:
+        return ""
+    if abs(middle) < CENTRED_HZ:
+        return tr("S-curve centred: its middle lies {hz} Hz from the channel.", hz=number(abs(middle), 0))
+    side = tr("above") if middle > 0 else tr("below")
+    return tr(
+        "The S-curve's middle lies {khz} kHz {side} the channel: a station there would be cleaner than one on it. Go on with {adjuster}.",
+        khz=number(abs(middle) / 1e3, 1), side=side, adjuster=step.adjusters[0] if step.adjusters else tr("the detector"),
+    )  # fmt: skip
