@@ -365,5 +365,21 @@ def test_an_errand_delivers_the_last_answer_only_and_tells_errors(qtbot: QtBot) 
     assert got == ["second"], "the late answer was dropped"
 
 
+def test_what_writes_is_done_in_order_and_every_answer_is_delivered(qtbot: QtBot) -> None:
+    errand = Errand("test-writes", owner := QObject(), every=True)
+    go, done, got = threading.Event(), [], []
+
+    def slow() -> str:
+        go.wait(10)
+        done.append("slow")
+        return "slow"
+
+    errand.run(slow, got.append, got.append)
+    errand.run(lambda: done.append("quick") or "quick", got.append, got.append)
+    go.set()
+    qtbot.waitUntil(lambda: len(got) == 2)
+    assert done == got == ["slow", "quick"] and owner is errand.parent()
+
+
 def _fails() -> None:
     raise SheetError(["file: broken. Mend it."])

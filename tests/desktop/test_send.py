@@ -44,7 +44,7 @@ def test_power_is_brought_even_by_doing_what_the_coach_says(desk: Desk) -> None:
     view = desk.bench.view
     assert view.advice.outcome == "even" and view.headline == "As even as these coils go."
     assert view.step_verdict == "holds" and [c.inside for c in view.channels] == [True, True, True]
-    assert any("what the middle can spare goes to the ends" in h for h in headlines)
+    assert any("shows which end of the band this coil serves" in h for h in headlines)
     assert any("the high end gains and the low end loses" in w for w in said), said
     assert "As even as these coils go." in words(desk.bench.step)
 

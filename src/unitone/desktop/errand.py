@@ -12,24 +12,31 @@ from unitone.errors import UnitoneError
 
 
 class Errand(QObject):
-    """Runs one function at a time of a kind; only the answer to the last call is delivered."""
+    """
+    Runs functions of a kind. Of questions only the answer to the last is delivered. What writes (``every``) is done in
+    the order asked for, one at a time, and each answer is delivered: a later write does not undo an earlier one.
+    """
 
     _done = pyqtSignal(int, object, str)
 
-    def __init__(self, name: str, parent: QObject) -> None:
+    def __init__(self, name: str, parent: QObject, every: bool = False) -> None:
         super().__init__(parent)
-        self._name, self._generation = name, 0
-        self._then: Callable[[Any], None] = lambda _: None
-        self._fail: Callable[[str], None] = lambda _: None
+        self._name, self._every, self._generation = name, every, 0
+        self._answers: dict[int, tuple[Callable[[Any], None], Callable[[str], None]]] = {}
         self._done.connect(self._deliver)
         self.running: threading.Thread | None = None
 
     def run(self, work: Callable[[], Any], then: Callable[[Any], None], fail: Callable[[str], None]) -> None:
         """Do ``work`` in a thread of its own; then ``then`` with its result, or ``fail`` with the words of its error."""
         self._generation += 1
-        generation, self._then, self._fail = self._generation, then, fail
+        generation, before = self._generation, self.running
+        if not self._every:
+            self._answers.clear()
+        self._answers[generation] = (then, fail)
 
         def go() -> None:
+            if before is not None and self._every:
+                before.join()
             try:
                 result, words = work(), ""
             except UnitoneError as error:
@@ -44,12 +51,13 @@ class Errand(QObject):
         self.running.start()
 
     def _deliver(self, generation: int, result: object, words: str) -> None:
-        if generation != self._generation:
+        if (answer := self._answers.pop(generation, None)) is None:
             return
+        then, fail = answer
         if words:
-            self._fail(words)
+            fail(words)
         else:
-            self._then(result)
+            then(result)
 
     def wait(self) -> None:
         """Wait until what is running is done (its answer is delivered as events are)."""

@@ -43,7 +43,7 @@ class PapersPage(QWidget):
         self.setAccessibleName(tr("Papers"))
         self._logbook, self._job = logbook, ""
         self.kind: Paper = "certificate"
-        self._making, self._saving = Errand("paper", self), Errand("save", self)
+        self._making, self._saving = Errand("paper", self), Errand("save", self, every=True)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(theme.px(20), theme.px(16), theme.px(20), theme.px(14))
         outer.addLayout(self._head())

@@ -60,7 +60,7 @@ class SheetsPage(QWidget):
         self._opening, self._listing, self._saving = (
             Errand("sheet-open", self),
             Errand("sheet-list", self),
-            Errand("sheet-save", self),
+            Errand("sheet-save", self, every=True),
         )
         self._aside: Path | None = None
         self._timer = QTimer(self)
@@ -359,7 +359,11 @@ class SheetsPage(QWidget):
             return
         data = opened.draft.data
         title = opened.draft.title
+        was = (opened.id, opened.own)
         identifier = opened.id if opened.own and opened.id else self.library.free_id(title or "sheet")
+        # Its name from now on: what is typed while this is written is kept beside this sheet, not as another one.
+        opened.id, opened.own = identifier, True
+        self._timer.stop()
 
         def work() -> tuple[str, Bundle]:
             bundle = self._bundle(Opened(**{**opened.__dict__, "draft": Draft(data)}))
@@ -368,13 +372,18 @@ class SheetsPage(QWidget):
             return identifier, bundle
 
         def done(result: tuple[str, Bundle]) -> None:
-            opened.id, opened.own, opened.text, opened.left = result[0], True, result[1].text, ()
+            opened.text, opened.left = result[1].text, ()
             opened.draft.mark_saved_as(data)
             self.message.hide()
-            self._buttons()
+            self._changed()
             self.refresh()
 
-        self._saving.run(work, done, self.say)
+        def failed(words: str) -> None:
+            opened.id, opened.own = was
+            self._changed()
+            self.say(words)
+
+        self._saving.run(work, done, failed)
 
     def keep_in_library(self) -> None:
         """A job's own sheet as a sheet of the workshop: how a general route becomes a sheet."""
