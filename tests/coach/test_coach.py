@@ -133,21 +133,37 @@ def test_what_cannot_be_set_is_said() -> None:
     assert why == "dead"
 
 
-@pytest.mark.parametrize("seed", range(12))
-def test_the_level_for_twelve_decibels(seed: int) -> None:
+def found_level(seed: int, off_limit: float | None = None) -> tuple[float, float, int, float]:
+    """Let the finder find a level, on a chart one ``off_limit`` dB from the limit: (found, truth, readings, limit) dBm."""
     rng = np.random.default_rng(seed)
     truth, slope = rng.uniform(-123, -95), rng.uniform(1.2, 2.4)
     readings: list[tuple[float, float]] = []
     start = truth + rng.uniform(-12, 12)
-    for _ in range(14):
-        move = next_level(readings, round(start, 1))
+    limit = truth - (off_limit or 0.0)
+    for _ in range(15):
+        move = next_level(readings, round(start, 1), most_dbm=None if off_limit is None else limit)
         if move.found_dbm is not None:
-            break
+            assert (move.std_db or 1) < 0.4
+            return move.found_dbm, truth, len(readings), limit
         assert move.try_dbm is not None
         ideal = 12 + slope * (move.try_dbm - truth)
         readings.append((move.try_dbm, max(0.0, min(ideal, 30 + 0.1 * (ideal - 30))) + 0.25 * rng.standard_normal()))
-    assert move.found_dbm == pytest.approx(truth, abs=0.6)
-    assert len(readings) <= 9 and (move.std_db or 1) < 0.4
+    raise AssertionError("never found")
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_the_level_for_twelve_decibels(seed: int) -> None:
+    found, truth, readings, _ = found_level(seed)
+    assert found == pytest.approx(truth, abs=0.6) and readings <= 9
+
+
+def test_a_place_of_a_chart_is_known_as_soon_as_it_is_clearly_in_or_out() -> None:
+    clear = [found_level(seed, off) for seed in range(15) for off in (-4.0, -2.0, 2.0)]
+    assert all((found > limit) == (truth > limit) and abs(found - truth) < 1.2 for found, truth, _, limit in clear)
+    close = [found_level(seed, 0.1) for seed in range(15)]
+    alone = [found_level(seed) for seed in range(15)]
+    assert [c[2] for c in close] == [a[2] for a in alone], "near the limit nothing is saved"
+    assert np.mean([c[2] for c in clear]) < np.mean([a[2] for a in alone]) - 1
 
 
 def test_a_deaf_radio_has_no_level() -> None:

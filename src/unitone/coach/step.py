@@ -31,6 +31,8 @@ from unitone.sheet.model import TURN, Conditions, Step
 #: How often a step is worked on before it is left as it is.
 MAX_VISITS = 2
 _SINAD_SLOPE = 1.6
+#: A sensitivity at more places than these is a chart: each as sure as its limit asks.
+_FEW_PLACES = 3
 #: Where a level is looked for first (dBm): 0.35 µV FM, 0.6 µV AM.
 _USUAL_LEVELS = {"rx.sinad": -116.0, "rx.sn_ratio": -111.0}
 #: Settings that do harm when they go the wrong way, and how far they are moved at first (millidegrees).
@@ -276,11 +278,15 @@ def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> 
     read, mark, _ = FOUND_BY[step.quantity_id]
     floor = state.last_reached(read, required)
     readings = []
-    for logged in state.readings:
+    for logged in reversed(state.readings):
         r, c = logged.reading, logged.reading.conditions
-        same = replace(c, level_dbm=None, panel=()) == replace(required, panel=())
-        if logged.seq > floor and r.quantity_id == read and same and r.value is not None and c.level_dbm is not None:
+        if logged.seq <= floor:
+            break
+        if r.quantity_id != read or r.value is None or c.level_dbm is None:
+            continue
+        if replace(c, level_dbm=None, panel=()) == replace(required, panel=()):
             readings.append((c.level_dbm, r.value))
+    readings.reverse()
     start = next(
         (
             x.reading.value
@@ -291,7 +297,8 @@ def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> 
     )
     if start is None:
         start = _guess_level(state, floor, read, mark)
-    move = next_level(readings, round(start, 1), mark)
+    chart = step.limit.high if len(step.required) > _FEW_PLACES else None
+    move = next_level(readings, round(start, 1), mark, chart)
     if move.found_dbm is not None:
         numbers = {"readings": float(len(readings))}
         return Advice(

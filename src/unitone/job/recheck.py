@@ -76,6 +76,10 @@ def agree(a: Stale, b: Stale) -> bool:
     if a.quantity_id != b.quantity_id or a.hook_up != b.hook_up:
         return False
     one, two = a.conditions, b.conditions
+    if one.level_dbm != two.level_dbm and (one.level_dbm is None or two.level_dbm is None):
+        return False
+    if one.test_point != two.test_point or (one.channel != two.channel and one.channel and two.channel):
+        return False
     merged = merge(one, two)
     return merged.settles(one) and merged.settles(two)
 

@@ -17,7 +17,7 @@ from unitone.session.session import Session
 from unitone.sheet.model import TURN, Step
 
 #: No radio of this kind needs so many moves: a technician who got here would stop and think.
-MOVES_AT_MOST = 2500
+MOVES_AT_MOST = 4000
 
 
 @dataclass(frozen=True)

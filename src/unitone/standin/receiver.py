@@ -25,6 +25,9 @@ from unitone.standin.receivephysics import AmplifierStage, CoilStage, FilterStag
 #: Complex samples a second. 24, 48 and 96 kHz agree within 0.12 dB of SINAD; the IF filter is 9 kHz wide.
 RATE = 24_000.0
 TAPS = 128
+_WINDOW = np.kaiser(TAPS, 6.0)
+#: So many kernels are kept: a reading asks for the same few lengths again and again.
+_KERNELS = 12
 #: A circuit narrower than this (half-width, Hz) shapes the spectrum; a wider one only attenuates.
 _NARROW = 60_000.0
 #: How much of the spectrum round the carrier counts for the equivalent noise figure (Hz each side).
@@ -96,7 +99,9 @@ class Receiver:
         self._deemphasis = (np.array([1.0 - pole], np.float32), np.array([1.0, -pole], np.float32))
         #: Gain at 1 kHz of the audio shaping, taken out so that volts_per_khz holds at the usual tone.
         self._tone_gain = abs((1.0 - pole) / (1.0 - pole * np.exp(-2j * math.pi * 1000.0 / RATE)))
-        self._kernels: tuple[tuple[object, ...], C64] | None = None
+        #: Kernels' spectra by carrier, mode and size, for the adjusters as they stood at ``_kernels_at``.
+        self._kernels: dict[tuple[float, str, int], C64] = {}
+        self._kernels_at: tuple[float, ...] = ()
         self.restart()
 
     def restart(self) -> None:
@@ -127,11 +132,18 @@ class Receiver:
                 gain_db += stage.gain if isinstance(stage, AmplifierStage) else -stage.loss
         return float(10.0 ** (gain_db / 10.0))
 
-    def chain(self, carrier_hz: float, mode: str | None = None) -> Chain:
-        """The chain as the adjusters stand, for a signal at ``carrier_hz``; noise-free and deterministic."""
+    def noise_figure_db(self, carrier_hz: float, mode: str, offset_hz: float = 0.0) -> float:
+        """The noise figure (dB) for a signal at ``carrier_hz`` heard ``offset_hz`` beside the middle of the IF."""
+        near = self._hz[np.abs(self._hz - offset_hz) <= _OCCUPIED]
+        return self.chain(carrier_hz, mode, near).noise_figure_db(offset_hz)
+
+    def chain(self, carrier_hz: float, mode: str | None = None, hz: NDArray[np.float64] | None = None) -> Chain:
+        """The chain as the adjusters stand, for a signal at ``carrier_hz``, over the whole grid or at ``hz`` alone
+        (offsets from the middle of the IF); noise-free and deterministic."""
         mode = mode or self.usual_mode()
-        gain = np.ones(TAPS, np.complex128)
-        noise = np.full(TAPS, KT0)
+        hz = self._hz if hz is None else hz
+        gain = np.ones(hz.size, np.complex128)
+        noise = np.full(hz.size, KT0)
         for stage in self.physics.stage:
             if not stage.serves(mode):
                 continue
@@ -140,46 +152,49 @@ class Receiver:
                 noise = (noise + (10.0 ** (stage.noise_figure / 10.0) - 1.0) * KT0) * power
                 gain = gain * math.sqrt(power)
                 continue
-            response = self._response(stage, carrier_hz) * 10.0 ** (-stage.loss / 20.0)
+            response = self._response(stage, carrier_hz, hz) * 10.0 ** (-stage.loss / 20.0)
             through = np.abs(response) ** 2
             noise = noise * through + KT0 * (1.0 - np.minimum(through, 1.0))
             gain = gain * response
         aligned = self._aligned_power_gain(mode)
-        return Chain(self._hz, gain / math.sqrt(aligned), noise / aligned)
+        return Chain(hz, gain / math.sqrt(aligned), noise / aligned)
 
-    def _response(self, stage: CoilStage | PairStage | FilterStage, carrier_hz: float) -> NDArray[np.complex128]:
+    def _response(
+        self, stage: CoilStage | PairStage | FilterStage, carrier_hz: float, hz: NDArray[np.float64]
+    ) -> NDArray[np.complex128]:
         if isinstance(stage, FilterStage):
             order = 2 * stage.poles
-            skirt = 1.0 / np.sqrt(1.0 + np.abs(2.0 * (self._hz - stage.offset) / stage.bandwidth) ** order)
+            skirt = 1.0 / np.sqrt(1.0 + np.abs(2.0 * (hz - stage.offset) / stage.bandwidth) ** order)
             return np.asarray(skirt, np.complex128)
         half_width = stage.centre / (2.0 * stage.q)
         if isinstance(stage, PairStage):
-            x = self._hz / half_width
+            x = hz / half_width
             off = [self.mechanics.off(a) * stage.per_turn / half_width for a in stage.adjusters]
             return pair_response(x - off[0], x - off[1], stage.coupling)
         moved = self.mechanics.off(stage.adjuster) * stage.per_turn
         if half_width < _NARROW:
-            return single_response((self._hz - moved) / half_width)
+            return single_response((hz - moved) / half_width)
         # A circuit at signal frequency sees the channel; one at a wide IF sits at its centre.
         tuned_to = stage.centre
         at = carrier_hz if abs(carrier_hz - stage.centre) < 0.1 * stage.centre else stage.centre
         loss = single_loss(detuning(at, tuned_to + moved, stage.q))
-        return np.full(TAPS, 1.0 / math.sqrt(loss), np.complex128)
+        return np.full(hz.size, 1.0 / math.sqrt(loss), np.complex128)
 
     def _filters(self, carrier_hz: float, mode: str, size: int) -> C64:
         """Spectra (2, size) of the FIR kernels for signal and noise; made anew when an adjuster or the channel moves."""
-        stamp: tuple[object, ...] = (carrier_hz, mode, size, *self.mechanics.moved_mdeg.values())
-        if self._kernels is None or self._kernels[0] != stamp:
+        stamp = tuple(self.mechanics.moved_mdeg.values())
+        if self._kernels_at != stamp or len(self._kernels) >= _KERNELS:
+            self._kernels, self._kernels_at = {}, stamp
+        if (spectra := self._kernels.get((carrier_hz, mode, size))) is None:
             chain = self.chain(carrier_hz, mode)
-            window = np.kaiser(TAPS, 6.0)
             centre = np.exp(-2j * np.pi * self._hz / RATE * (TAPS // 2))
             kernels = [
-                (np.fft.ifft(response * centre) * window).astype(np.complex64)
+                (np.fft.ifft(response * centre) * _WINDOW).astype(np.complex64)
                 for response in (chain.gain, np.sqrt(chain.noise * RATE))
             ]
-            spectra: C64 = np.asarray(fft.fft(np.stack(kernels), size, axis=1), np.complex64)
-            self._kernels = (stamp, spectra)
-        return self._kernels[1]
+            spectra = np.asarray(fft.fft(np.stack(kernels), size, axis=1), np.complex64)
+            self._kernels[(carrier_hz, mode, size)] = spectra
+        return spectra
 
     # -- samples ------------------------------------------------------------------------
 
