@@ -59,7 +59,7 @@ def test_the_chart_is_read_with_its_key_and_says_what_is_wrong(desk: Desk) -> No
     desk.key(Qt.Key.Key_M)
     desk.until(lambda: desk.bench.view.hill is not None and len(desk.bench.view.hill.points) >= 8)
     said = [n for n in desk.bench.view.notes if n.startswith("Chart:")]
-    assert len(said) == 1 and "levels read" not in said[0], "eight levels tell a shape"
+    assert len(said) == 1 and "six tell its shape" not in said[0], "eight levels tell a shape"
     desk.window.worker.do(lambda s: s.go_to("audio"))
     desk.until(lambda: desk.bench.view.step_id == "audio")
     assert not step.charted.isVisible()

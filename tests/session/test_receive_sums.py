@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from unitone.errors import EntryError, UnitoneError
-from unitone.session.receivesums import mark_db
+from unitone.radio.levels import mark_db
 from unitone.session.sums import sum_of, work_out
 
 

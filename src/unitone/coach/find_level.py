@@ -112,7 +112,10 @@ def _weigh(
 
 
 def next_level(
-    readings: Sequence[tuple[float, float]], start_dbm: float, wanted_db: float = WANTED_DB, most_dbm: float | None = None
+    readings: Sequence[tuple[float, float]],
+    start_dbm: float,
+    wanted_db: float = WANTED_DB,
+    most_dbm: float | None = None,
 ) -> LevelMove:
     """From (level dBm, SINAD dB) readings, oldest first: where to read next, or the level found with its spread.
 

@@ -86,6 +86,7 @@ _ALL = (
     Quantity("rx.sensitivity", "12 dB SINAD level", "level", "µV", 2, "low", "receive", usual_std=0.2, low=-200, high=30),
     Quantity("rx.sensitivity_am", "10 dB (S+N)/N level", "level", "µV", 2, "low", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.s_meter", "S-meter", "s-units", "S", 1, "nominal", "receive", usual_std=0.5, low=-60, high=80),
+    Quantity("rx.lamp_lights", "meter lamp lights at", "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.squelch_opens", "squelch opens at", "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.squelch_closes", "squelch closes at", "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.squelch_tight", "tight squelch opens at", "level", "µV", 1, "nominal", "receive", usual_std=0.5, low=-200, high=30),

@@ -97,6 +97,19 @@ def parse_level(text: str, ohm: float = 50.0) -> Dbm:
     return level_to_dbm(typed, ohm)
 
 
+def mark_db(text: str) -> float:
+    """A meter's or lamp's mark as dB over S9: ``S5``, ``S9``, ``+20``. Raises EntryError with the expected form."""
+    word = text.strip().upper().replace(" ", "").replace("S9+", "+")
+    try:
+        if word.startswith("S") and 0.0 <= float(word[1:]) <= 9.0:
+            return DB_PER_S_UNIT * (float(word[1:]) - 9.0)
+        if word.startswith("+") and 0.0 <= float(word[1:]) <= 80.0:
+            return float(word[1:])
+    except ValueError:
+        pass
+    raise EntryError(f"“{text}” is no mark of an S-meter. Write S5, S9 or +20.")
+
+
 def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> float:
     """The canonical value of a typed number for quantity ``q``.
 

@@ -29,7 +29,7 @@ _LINEAR = frozenset({"rx.sinad", "rx.sensitivity", "rx.sn_ratio", "rx.sensitivit
 #: Quantities of which one reading of the stand-in's instruments is as good as the truth.
 _AS_MEASURED = frozenset(
     {
-        "rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes", "rx.af_volts", "rx.agc_volts", "rx.s_meter",
+        "rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes", "rx.af_volts", "rx.agc_volts", "rx.s_meter", "rx.lamp_lights",
         "rx.agc_rise", "rx.selectivity", "rx.blanker", "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
         "tx.audio_response", "tx.hum_noise",
     }

@@ -8,7 +8,7 @@ from typing import Any
 
 from unitone.errors import EntryError
 from unitone.quantities.show import microvolts, number
-from unitone.radio.levels import EMF_DB, S9_BELOW_30_MHZ, parse_level
+from unitone.radio.levels import EMF_DB, S9_BELOW_30_MHZ, mark_db, parse_level
 from unitone.session.sumshapes import Answer, Given, Sum
 from unitone.sheet.schools import S9_DB
 from unitone.words import tr
@@ -16,7 +16,6 @@ from unitone.words import tr
 #: What each way loses (dB): three equal resistors of a third of the impedance; a hybrid's half; two sets hung on a plain T.
 #: A T shows the generator half its load: V = EMF/3 instead of EMF/2.
 _STAR_DB, _HYBRID_DB, _TEE_DB = 20.0 * math.log10(2.0), 10.0 * math.log10(2.0), 20.0 * math.log10(1.5)
-_UNIT_DB = 6.0
 
 
 def _splitter(v: Mapping[str, Any]) -> list[Answer]:
@@ -38,19 +37,6 @@ def _splitter(v: Mapping[str, Any]) -> list[Answer]:
                    db=number(abs(a - b), 1), x=microvolts(min(a, b)), y=microvolts(max(a, b))), abs(a - b))
         )  # fmt: skip
     return answers
-
-
-def mark_db(text: str) -> float:
-    """A lamp's or scale's mark as dB over S9: ``S5``, ``S9``, ``+20``. Raises EntryError with the expected form."""
-    word = text.strip().upper().replace(" ", "").replace("S9+", "+")
-    try:
-        if word.startswith("S") and 0.0 <= float(word[1:]) <= 9.0:
-            return _UNIT_DB * (float(word[1:]) - 9.0)
-        if word.startswith("+") and 0.0 <= float(word[1:]) <= 80.0:
-            return float(word[1:])
-    except ValueError:
-        pass
-    raise EntryError(tr("“{text}” is no mark of an S-meter. Write S5, S9 or +20.", text=text))
 
 
 def _lamps(v: Mapping[str, Any]) -> list[Answer]:

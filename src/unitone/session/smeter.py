@@ -3,34 +3,42 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Literal
 
 from unitone.coach.smeter import GERMANIUM_V, SILICON_V, Mark, Told, other_diode, read_chart
 from unitone.job.state import JobState, Logged
 from unitone.job.verdicts import verdict
 from unitone.quantities.show import microvolts, number, s_units
-from unitone.radio.levels import EMF_DB
+from unitone.radio.levels import EMF_DB, mark_db
 from unitone.session.shapes import HillView
-from unitone.sheet.model import Conditions, Step
+from unitone.sheet.model import Conditions, Step, lamp_point
 from unitone.words import tr
 
 #: The chart's marks in dB over S9: S1, S3, S5, S7, S8, S9, and +10 to +50.
 CHART_DB = (-48.0, -36.0, -24.0, -12.0, -6.0, 0.0, 10.0, 20.0, 30.0, 40.0, 50.0)
 _SAME_DB = 0.5
+#: So near to S9 the lamp of S9 counts as lit there (dB).
+_LAMP_NEAR_DB = 2.0
 
 
 def is_chart(step: Step) -> bool:
-    """Is it a step at which a meter is charted?"""
-    return step.quantity_id == "rx.s_meter" and step.setting.level_dbm is not None
+    """Is it a step at which a meter is charted: a needle's, level by level, or one of lamps, lamp by lamp?"""
+    return bool(step.lamps) or (step.quantity_id == "rx.s_meter" and step.setting.level_dbm is not None)
 
 
 def s9_of(step: Step) -> float:
-    """The level (dBm PD at the set) that the step calls S9: its own, less what its target stands over S9."""
+    """The level (dBm PD at the set) that the step calls S9: its own, less what its target stands over S9; of lamps the target."""
     target = step.target if step.target is not None else step.limit.middle
-    return (step.setting.level_dbm or 0.0) - target
+    return target if step.lamps else (step.setting.level_dbm or 0.0) - target
 
 
 def next_conditions(state: JobState, step: Step) -> Conditions | None:
-    """The next level of the chart that was not read since anything that reaches it was touched; None when all are."""
+    """The next level or lamp of the chart that was not read since anything that reaches it was touched; None when all are."""
+    if step.lamps:
+        lit = {x.reading.conditions.test_point for x in _read(state, step)}
+        return next(
+            (replace(step.setting, test_point=lamp_point(m)) for m in step.lamps if lamp_point(m) not in lit), None
+        )
     have = [x.reading.conditions.level_dbm or 0.0 for x in _read(state, step)]
     for mark in CHART_DB:
         level = s9_of(step) + mark
@@ -40,8 +48,10 @@ def next_conditions(state: JobState, step: Step) -> Conditions | None:
 
 
 def chart_next_words(state: JobState, step: Step) -> str:
-    """The next level of the chart as the button says it; "" where all are read, or where nothing is charted."""
+    """The next level or lamp of the chart as the button says it; "" where all are read, or where nothing is charted."""
     wanted = next_conditions(state, step) if is_chart(step) and not state.finished else None
+    if wanted is not None and step.lamps:
+        return wanted.test_point or ""
     return (
         ""
         if wanted is None or wanted.level_dbm is None
@@ -49,24 +59,43 @@ def chart_next_words(state: JobState, step: Step) -> str:
     )
 
 
-def _read(state: JobState, step: Step) -> list[Logged]:
-    """The newest reading of each level since the last touch that reaches the meter."""
-    wanted = replace(step.setting, level_dbm=None)
-    floor = state.last_reached(step.quantity_id, step.setting)
-    found: dict[float, Logged] = {}
+def _of_chart(state: JobState, step: Step) -> list[tuple[float, Logged]]:
+    """Every reading that belongs to the chart, oldest first, with its place on it: the level (dBm), or the lamp's mark (dB)."""
+    bare = replace(step.setting, level_dbm=None, test_point=None)
+    places = {lamp_point(m): mark_db(m) for m in step.lamps}
+    found = []
     for x in state.readings:
-        r = x.reading
-        same = r.quantity_id == step.quantity_id and replace(r.conditions, level_dbm=None) == wanted
-        if same and x.seq > floor and r.value is not None and r.conditions.level_dbm is not None:
-            found[round(r.conditions.level_dbm, 1)] = x
+        c = x.reading.conditions
+        same = x.reading.quantity_id == step.quantity_id and replace(c, level_dbm=None, test_point=None) == bare
+        if same and x.reading.value is not None:
+            place = places.get(c.test_point or "") if places else c.level_dbm
+            if place is not None:
+                found.append((round(place, 1), x))
+    return found
+
+
+def _read(state: JobState, step: Step) -> list[Logged]:
+    """The newest reading of each level or lamp since the last touch that reaches the meter."""
+    floor = state.last_reached(step.quantity_id, step.setting)
+    found = {place: x for place, x in _of_chart(state, step) if x.seq > floor}
     return [found[k] for k in sorted(found)]
+
+
+#: A lamp that stays dark up to the highest level shows less than its mark there; one that is always lit, more.
+_SHOWS: dict[Literal["", "<", ">"], Literal["", "<", ">"]] = {">": "<", "<": ">", "": ""}
+
+
+def _mark(step: Step, x: Logged) -> Mark:
+    r, c = x.reading, x.reading.conditions
+    if not step.lamps:
+        return Mark(c.level_dbm or 0.0, r.value or 0.0, r.bound)
+    of = (c.test_point or "").removeprefix(lamp_point(""))
+    return Mark(r.value or 0.0, mark_db(of), _SHOWS[r.bound])
 
 
 def marks(state: JobState, step: Step) -> list[Mark]:
     """The chart as it was read, lowest level first."""
-    return [
-        Mark(x.reading.conditions.level_dbm or 0.0, x.reading.value or 0.0, x.reading.bound) for x in _read(state, step)
-    ]
+    return [_mark(step, x) for x in _read(state, step)]
 
 
 def told(state: JobState, step: Step) -> Told:
@@ -97,16 +126,31 @@ def chart_curve(state: JobState, step: Step) -> HillView | None:
 
 
 def _found(state: JobState, step: Step) -> tuple[tuple[float, float], ...]:
-    """The chart as it was found, lowest level first: the first reading of each level, where something has been touched since."""
-    wanted = replace(step.setting, level_dbm=None)
+    """The chart as it was found, lowest level first: the first reading of each place, where something has been touched since."""
     floor = state.last_reached(step.quantity_id, step.setting)
-    first: dict[float, float] = {}
-    for x in state.readings:
-        r = x.reading
-        same = r.quantity_id == step.quantity_id and replace(r.conditions, level_dbm=None) == wanted
-        if same and x.seq < floor and r.value is not None and r.conditions.level_dbm is not None:
-            first.setdefault(round(r.conditions.level_dbm, 1), r.value)
-    return tuple(sorted(first.items()))
+    first: dict[float, Mark] = {}
+    for place, x in _of_chart(state, step):
+        if x.seq < floor:
+            first.setdefault(place, _mark(step, x))
+    return tuple(sorted((m.level_dbm, m.shown_db) for m in first.values()))
+
+
+def lamp_words(state: JobState, step: Step) -> str:
+    """Which lamps are lit at S9 and which is the next, dark one; "" where too few are read to say."""
+    s9 = s9_of(step)
+    read = [m for m in marks(state, step) if step.lamps]
+    lit = [m for m in read if m.level_dbm <= s9 + _LAMP_NEAR_DB and m.bound != "<"]
+    dark = [m for m in read if m not in lit]
+    if not lit or not dark:
+        return ""
+    last, after = max(lit, key=lambda m: m.shown_db), min(dark, key=lambda m: m.shown_db)
+    words = tr("At {level} lit up to {last}; {after} lights {db} dB above.", level=microvolts(s9), last=s_units(last.shown_db),
+               after=s_units(after.shown_db), db=number(after.level_dbm - s9, 0))  # fmt: skip
+    if after.bound == "<":
+        words = tr("At {level} lit up to {last}; {after} never lights.", level=microvolts(s9), last=s_units(last.shown_db),
+                   after=s_units(after.shown_db))  # fmt: skip
+    right = last.shown_db == 0.0
+    return words if right else words + " " + tr("S9 should be the last one lit there.")
 
 
 def chart_words(state: JobState, step: Step) -> str:
@@ -114,14 +158,20 @@ def chart_words(state: JobState, step: Step) -> str:
     if not is_chart(step):
         return ""
     said = told(state, step)
+    lit = lamp_words(state, step)
     if said.shape == "too-few":
         n = len(marks(state, step))
-        return "" if n < 2 else tr("Chart: {n} levels read; six tell its shape.", n=n)
+        few = tr("Chart: {n} of {all} read; six tell its shape.", n=n, all=len(step.lamps or CHART_DB))
+        return lit or ("" if n < 2 else few)
+    return f"{_shape_words(step, said)} {lit}".strip()
+
+
+def _shape_words(step: Step, said: Told) -> str:
     if said.shape == "fine":
         return tr("Chart: as its scale says, from end to end.")
     if said.shape == "preset":
         return tr(
-            "Chart: just the preset. The needle goes {n} times as far as it should, all along: set it at S9.",
+            "Chart: just the preset. The meter goes {n} times as far as it should, all along: set it at S9.",
             n=number(said.turned, 2),
         )
     if said.shape == "gain":

@@ -20,7 +20,7 @@ from unitone.words import tr
 _BY_HAND, _SIMULATED = 4, 10
 _AT_MOST = 200
 #: Readings that a nudge of one adjuster is not told by: found by a procedure, or in words.
-_NOT_WATCHED = frozenset({HEARD, "rx.squelch_opens", "rx.squelch_closes", "supply.volts"})
+_NOT_WATCHED = frozenset({HEARD, "rx.squelch_opens", "rx.squelch_closes", "rx.lamp_lights", "supply.volts"})
 
 
 def can_be_worth(step: Step) -> bool:

@@ -159,7 +159,10 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         can_force=session.bench.simulated and step.hook_up == "send" and not hooked,
         hook_up_ok=hooked,
         tape=_tape(state),
-        live=hooked and not state.finished and session.bench.can_measure(q_live) and q_live != "rx.squelch_opens",
+        live=hooked
+        and not state.finished
+        and session.bench.can_measure(q_live)
+        and q_live not in ("rx.squelch_opens", "rx.lamp_lights"),
         conditions=wanted,
         quantity_id=q_live,
         expected=session.expected_form(),
@@ -355,6 +358,10 @@ def _dial_words(state: JobState, wanted: Conditions, step: Step) -> str:
             return str(error)
     if step.quantity_id == "rx.squelch_opens":
         return tr("Start with RF off, then come up from the lowest level until the squelch opens.")
+    if step.lamps:
+        return tr(
+            "Come up from the lowest level until the {lamp} just lights: that level.", lamp=wanted.test_point or ""
+        )
     if step.quantity_id in FOUND_BY:
         return tr("Find the level that gives {mark}.", mark=FOUND_BY[step.quantity_id][2])
     point = next((p for p in state.sheet.test_points if p.id == step.required[0].test_point), None)
@@ -524,7 +531,7 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
 def _short(quantity_id: str) -> str:
     names = {
         "rx.sinad": "SINAD", "rx.distortion": "dist.", "rx.sensitivity": "12 dB", "rx.s_meter": "S-meter",
-        "rx.squelch_opens": "opens", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
+        "rx.squelch_opens": "opens", "rx.lamp_lights": "lamp", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
         "vco.volts": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
         "supply.current": "current", "rx.lo_error": "LO", "supply.volts": "supply", "osc.frequency": "osc.", "tx.bias_volts": "bias",
         "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.",

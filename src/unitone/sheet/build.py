@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 from typing import Any
 
 from pydantic import ValidationError
@@ -12,7 +13,7 @@ from unitone.errors import EntryError
 from unitone.quantities.entry import parse_si
 from unitone.quantities.registry import QUANTITIES, Quantity
 from unitone.radio.channels import ChannelPlan
-from unitone.radio.levels import parse_level
+from unitone.radio.levels import mark_db, parse_level
 from unitone.sheet import file as form
 from unitone.sheet.care import known_faults, looks, supply, voltages
 from unitone.sheet.ceilings import above_ceiling, capped, final, rule
@@ -43,6 +44,7 @@ from unitone.sheet.model import (
     Step,
     TestPoint,
     Way,
+    lamp_point,
 )
 from unitone.sheet.reach import EVERYTHING, known, oscillator_reaches, stage_reach, usual_reach
 
@@ -357,11 +359,31 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
         problems.complain(("step", i, "aim"), f'{q.title} has no peak. Use aim = "set" or "check".')
     if s.aim != "check" and not groups:
         problems.complain(("step", i, "adjust"), f'aim = "{s.aim}" needs an adjuster. Name one or use aim = "check".')
+    lamps = _lamps(problems, i, s)
     required = _required(problems, i, s, way, q, _panel(problems, i, s, w))
     return Step(
         s.id, s.phase, s.title, s.quantity, s.aim, groups, required, limit, s.source, s.hook_up, target, s.set_channel,
-        s.stage, tuple(s.after), tuple(s.caution), s.note, s.role,
+        s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, lamps=lamps,
     )  # fmt: skip
+
+
+def _lamps(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:
+    """The marks of a meter of lamps: they go upward, and S9 is among them."""
+    place = ("step", i, "lamps")
+    if s.quantity != "rx.lamp_lights":
+        if s.lamps:
+            problems.complain(place, "only a step of rx.lamp_lights has lamps. Leave them out, or name that quantity.")
+        return ()
+    try:
+        marks = [mark_db(m) for m in s.lamps]
+    except EntryError as error:
+        problems.complain(place, str(error))
+        return ()
+    if 0.0 not in marks or any(b <= a for a, b in pairwise(marks)):
+        problems.complain(
+            place, 'name the marks upward, S9 among them: that lamp is set. Write lamps = ["S3", "S6", "S9", "+20"].'
+        )
+    return tuple("S9" if db == 0.0 else m.strip() for m, db in zip(s.lamps, marks, strict=True))
 
 
 def _references(
@@ -426,7 +448,7 @@ def _required(
     microphone = optional("microphone", stimulus.microphone, "V")
     common = Conditions(
         way=way,
-        test_point=s.test_point,
+        test_point=lamp_point("S9") if q.id == "rx.lamp_lights" else s.test_point,
         level_dbm=level,
         tone_hz=optional("tone", stimulus.tone, "Hz"),
         deviation_hz=optional("deviation", stimulus.deviation, "Hz"),

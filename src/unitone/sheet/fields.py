@@ -223,7 +223,7 @@ STEP = (
     Field(("hook_up",), tr("Hook-up"), "choice", choices=(
         ("probe", tr("meter on a test point")), ("receive", tr("receive")), ("send", tr("send")))),
     Field(("stimulus", "deviation"), tr("Deviation (FM)"), hint="1.5 kHz"),
-    Field(("stimulus", "depth"), tr("Depth (AM)"), hint="30 %"),
+    Field(("stimulus", "depth"), tr("Depth (AM)"), hint="30 %"), Field(("lamps",), tr("Meter of lamps"), "ids", "S3, S6, S9, +20"),
     Field(("stimulus", "microphone"), tr("Microphone input"), hint="20 mV"),
     Field(("target",), tr("Set it to"), hint=tr("the middle of the limit")),
     Field(("set_channel",), tr("Set it on channel"), hint=tr("the first")),
@@ -317,7 +317,7 @@ _USUAL = {
     "supply": ("rails", "probe"), "stage": ("rails", "probe"), "ref": ("synthesiser", "probe"), "osc": ("synthesiser", "probe"),
     "vco": ("synthesiser", "probe"), "tx": ("send", "send"), "rx": ("receive", "receive"),
 }  # fmt: skip
-_SETTINGS = ("rx.s_meter", "rx.squelch_opens", "rx.squelch_tight")
+_SETTINGS = ("rx.s_meter", "rx.lamp_lights", "rx.squelch_opens", "rx.squelch_tight")
 #: What the receiver is usually fed for a quantity that depends on it (practice).
 _STIMULUS: dict[str, dict[str, str]] = {
     "rx.sinad": {"level": "0.3 uV", "tone": "1 kHz", "deviation": "1.5 kHz"},
@@ -347,6 +347,8 @@ def usual_step(quantity_id: str, before: dict[str, Any] | None = None) -> dict[s
     }
     if quantity_id in _STIMULUS:
         made["stimulus"] = dict(_STIMULUS[quantity_id])
+    if quantity_id == "rx.lamp_lights":
+        made["lamps"] = ["S1", "S3", "S5", "S7", "S9", "+20"]
     if before and before.get("hook_up") == hook_up:
         made |= {k: before[k] for k in ("channels", "panel", "bands", "modes", "stage") if k in before}
         if quantity_id == before.get("quantity") and "stimulus" in before:

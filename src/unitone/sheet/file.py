@@ -286,6 +286,8 @@ class StepPart(_Strict):
     hook_up: Literal["probe", "receive", "send"]
     way: Literal["receive", "send", "either"] | None = None
     panel: str | dict[str, str] = {}
+    #: The marks of a meter of lamps, weakest first; the one of S9 is set.
+    lamps: list[str] = []
     stage: str = ""
     role: Literal["detector", "detector-coarse", "front-end", "if", ""] = ""
     after: list[str] = []

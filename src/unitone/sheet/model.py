@@ -194,6 +194,11 @@ class Limit:
         return None if self.low is None or self.high is None else (self.high - self.low) / 2.0
 
 
+def lamp_point(mark: str) -> str:
+    """How conditions name the lamp of a meter that is watched."""
+    return f"lamp {mark}"
+
+
 @dataclass(frozen=True)
 class Conditions:
     """What a reading's value depends on besides the radio."""
@@ -269,6 +274,8 @@ class Step:
     role: Role = ""
     #: What is read while its adjusters are peaked, where that is not the step's own quantity (school "reading").
     read_by: str = ""
+    #: The marks of a meter of lamps, weakest first; its places are read at the test points of ``lamp_point``.
+    lamps: tuple[str, ...] = ()
 
     @property
     def hill_id(self) -> str:

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 
 from unitone.quantities.registry import HEARD, QUIETING
 from unitone.radio.levels import EMF_DB
-from unitone.sheet.model import Aim, Role, Sheet, Step
+from unitone.sheet.model import Aim, Limit, Role, Sheet, Step
 from unitone.words import tr
 
 
@@ -280,14 +280,19 @@ def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step
     if choice.by != "job" or choice.choice == written:
         return steps
     shift = S9_DB[choice.choice] - S9_DB[written]
-    return tuple(
-        replace(
-            s, required=tuple(replace(c, level_dbm=c.level_dbm + shift) if c.level_dbm is not None else c for c in s.required)
-        )
-        if s.quantity_id == "rx.s_meter"
-        else s
-        for s in steps
-    )  # fmt: skip
+
+    def moved(value: float | None) -> float | None:
+        return None if value is None else value + shift
+
+    def one(s: Step) -> Step:
+        if s.quantity_id == "rx.s_meter":
+            return replace(s, required=tuple(replace(c, level_dbm=moved(c.level_dbm)) for c in s.required))
+        if s.quantity_id == "rx.lamp_lights":
+            limit = Limit(moved(s.limit.low), moved(s.limit.high), moved(s.limit.nominal))
+            return replace(s, limit=limit, target=moved(s.target))
+        return s
+
+    return tuple(one(s) for s in steps)
 
 
 #: What a receive coil is peaked by, by the school's choice.

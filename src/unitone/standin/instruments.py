@@ -14,8 +14,9 @@ import numpy as np
 from unitone.bench.ports import Heard, Measured
 from unitone.errors import BenchError
 from unitone.quantities.registry import HEARD
+from unitone.radio.levels import mark_db
 from unitone.sheet.frequency import Place
-from unitone.sheet.model import Conditions
+from unitone.sheet.model import Conditions, lamp_point
 from unitone.signals.am import measure_am
 from unitone.signals.carrier import Component, carrier_line, fit_carrier, fit_modulation, strongest, total_watts
 from unitone.signals.fm import audio_filter, channel_filter, demodulate
@@ -39,6 +40,8 @@ _DEAD_DBM = -170.0
 #: How long the audio is averaged for each of the two powers of a ratio.
 _AGAINST_SECONDS = 0.8
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
+#: A meter's lamps are looked for up to S9 and sixty decibels.
+LAMP, _LAMP_TO, _BY_EYE = "rx.lamp_lights", -13.0, "stand-in generator, by eye"
 
 _AUDIO = frozenset({"rx.sinad", "rx.distortion", "rx.af_volts", "rx.s_meter", "rx.agc_volts"})
 #: Read twice: with what is asked for, and without.
@@ -87,7 +90,7 @@ class StandInBench:
             return physics.receive is not None and physics.receive.blanker is not None
         if quantity_id in _SQUELCH:
             return physics.receive is not None and physics.squelch is not None
-        if quantity_id == "rx.s_meter":
+        if quantity_id in ("rx.s_meter", LAMP):
             return physics.receive is not None and physics.s_meter is not None
         if quantity_id in _AUDIO | _AGAINST | {HEARD}:
             return physics.receive is not None
@@ -160,6 +163,8 @@ class StandInBench:
             return reading
         if quantity_id in _SQUELCH:
             return self._squelch(conditions, closes=quantity_id == "rx.squelch_closes")
+        if quantity_id == LAMP:
+            return self._lamp(conditions)
         if quantity_id in _AGAINST:
             return self._against(quantity_id, conditions)
         if quantity_id in _CHECKED:
@@ -349,6 +354,31 @@ class StandInBench:
                 level -= step
                 self._receive(0.3, conditions, None, Panel(1.0, 0.0))
         return Measured(level - 0.25, name, 0.3, source="stand-in")
+
+    def _lamp(self, conditions: Conditions) -> Measured:
+        """The level at which a lamp of the meter lights as the generator comes up: by eye, in half decibels."""
+        scale, marks = self.radio.meter_scale(conditions.mode)
+        mark = mark_db((conditions.test_point or "").removeprefix(lamp_point("")))
+        lights = float(np.interp(mark, marks, scale))
+        panel = Panel.from_positions(conditions.panel)
+        self._stamp = None
+
+        def lit(level: float) -> bool:
+            return self._receive(0.1, conditions, self._signal(conditions, level), panel).needle >= lights
+
+        # What was fed before has to die away in the filters first.
+        lit(_SQUELCH_FROM)
+        if lit(_SQUELCH_FROM):
+            return Measured(_SQUELCH_FROM, _BY_EYE, None, "<", "always lit", source="stand-in")
+        level = _SQUELCH_FROM
+        for step in (6.0, 0.5):
+            while not lit(level):
+                level += step
+                if level > _LAMP_TO:
+                    return Measured(_LAMP_TO, _BY_EYE, None, ">", "never lit", source="stand-in")
+            level -= step if step > 1.0 else step / 2.0
+            lit(level)
+        return Measured(level, _BY_EYE, 0.3, source="stand-in")
 
     # -- volts, counter, wattmeter, modulation meter ----------------------------------------------
 
