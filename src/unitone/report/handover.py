@@ -23,7 +23,8 @@ FORMS = ("pdf", "html", "json")
 PLAIN = {
     "rx.sensitivity": tr("How weak a station it hears"), "rx.sensitivity_am": tr("How weak a station it hears"),
     "tx.power": tr("Power sent"), "tx.pep": tr("Power sent, at the peaks of speech"), "tx.frequency_error": tr("How far off its channel it sends"),
-    "tx.deviation": tr("Loudness on the air"), "tx.am_depth": tr("Loudness on the air"), "rx.s_meter": tr("Signal meter"), "rx.lamp_lights": tr("Signal meter"),
+    "tx.deviation": tr("Loudness on the air"), "tx.am_depth": tr("Loudness on the air"), "rx.s_meter": tr("Signal meter"),
+    "rx.lamp_lights": tr("Signal meter"),
     "rx.squelch_opens": tr("Squelch: what opens it"), "supply.current": tr("Current drawn"), "rx.distortion": tr("Distortion of the sound"),
     "rx.frequency_error": tr("Dial"), "tx.field_strength": tr("Strength through its own aerial"),
 }  # fmt: skip
