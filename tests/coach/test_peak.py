@@ -52,6 +52,24 @@ def walk(
     raise AssertionError(f"never stopped: {whys}")
 
 
+@pytest.mark.parametrize("seed", range(10))
+def test_a_misleading_first_reading_does_not_keep_it_where_it_is(seed: int) -> None:
+    """A meter that jumps by half a decibel, moves of half a turn at most, and a first reading 1.5 dB too high: it still climbs."""
+    rng = np.random.default_rng(seed)
+    points: list[Point] = []
+    position = 0
+    for _ in range(60):
+        move = next_move(points, 1.0, CORE, position, FREE, farthest=0.5)
+        if move.act == "stop":
+            break
+        position = move.target_mdeg if move.act == "go" else position
+        if move.act == "read":
+            wrong = 1.5 if not points else 0.0
+            height = 20 + single(position / TURN, -1.5, 1.2) + wrong + 0.45 * rng.standard_normal()
+            points.append(Point(position / TURN, height, 0.4))
+    assert move.why == "peaked" and -single(position / TURN, -1.5, 1.2) < 0.6, (position, len(points))
+
+
 # -- what the readings say ----------------------------------------------------------------------------------------
 
 

@@ -34,6 +34,8 @@ _CERTAIN, _WRONG_DB = 0.985, 2.0
 #: Whether the top lies beyond a stop is worth knowing too, if less: there the part is changed, not the core turned on.
 _BEYOND_DB = 0.6
 _LEAST, _MOST = 3, 16
+#: So many readings within so much of a turn, and still so much lost on the average (dB): then as far as this beyond them.
+_STUCK, _HUDDLED, _LOST_DB, _WIDE = 5, 1.0, 1.0, 1.5
 #: To see whether a reading follows its level, the level is lowered by this (dB); it must fall by this share of it at least.
 LEVEL_STEP_DB, _FOLLOWS = 10.0, 0.78
 #: To move to a place that is better by less than this is idle (dB).
@@ -409,6 +411,11 @@ class _Work:
         twice = (
             len(self.points) > 1 and abs(self.points[-1].turns - self.points[-2].turns) <= self.tolerance * self.scale
         )
+        if len(self.points) >= _STUCK and max(read) - min(read) < _HUDDLED and self.unsure()[0] > _LOST_DB:
+            # So many readings side by side and nothing known: only a wide move tells.
+            far = np.clip(np.array([min(read) - _WIDE, max(read) + _WIDE]), low, high)
+            far = far[(far < min(read) - self.tolerance) | (far > max(read) + self.tolerance)]
+            wanted = far if far.size else wanted
         # What one place says is known after two readings of it; a third in a row only tells of the noise.
         return wanted[np.abs(wanted - self.here) > self.tolerance] if twice else wanted
 
