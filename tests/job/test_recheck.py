@@ -18,6 +18,7 @@ from unitone.job.recheck import (
     arrange,
     changes,
     measurement,
+    merge,
     plan,
     plan_of,
     stale_results,
@@ -50,6 +51,19 @@ def some_stale(rng: random.Random, most: int = 8) -> list[Stale]:
         )  # fmt: skip
         found.append(Stale(f"s{n}", 0, rng.choice(quantity), hook_up, conditions))
     return found
+
+
+def test_two_agree_exactly_where_their_merged_conditions_settle_both() -> None:
+    agreed = 0
+    for seed in range(400):
+        stale = some_stale(random.Random(seed))
+        for a, b in permutations(stale, 2):
+            merged = merge(a.conditions, b.conditions)
+            same = (a.quantity_id, a.hook_up) == (b.quantity_id, b.hook_up)
+            settles = merged.settles(a.conditions) and merged.settles(b.conditions)
+            assert agree(a, b) == (same and settles), (a, b)
+            agreed += agree(a, b)
+    assert agreed > 100
 
 
 def partitions(items: list[int]) -> list[list[list[int]]]:

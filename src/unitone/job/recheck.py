@@ -72,16 +72,27 @@ def stale_results(state: JobState) -> tuple[Stale, ...]:
 
 
 def agree(a: Stale, b: Stale) -> bool:
-    """Does one measurement settle both?"""
+    """Does one measurement settle both: do their merged conditions settle either?"""
     if a.quantity_id != b.quantity_id or a.hook_up != b.hook_up:
         return False
     one, two = a.conditions, b.conditions
-    if one.level_dbm != two.level_dbm and (one.level_dbm is None or two.level_dbm is None):
+    # Compared field by field, as this is asked of every two results again and again.
+    if (one.level_dbm is None) != (two.level_dbm is None) or abs(
+        (one.level_dbm or 0.0) - (two.level_dbm or 0.0)
+    ) > 0.05:
         return False
-    if one.test_point != two.test_point or (one.channel != two.channel and one.channel and two.channel):
+    if any(x != y and x is not None and y is not None for x, y in (
+        (one.channel, two.channel), (one.band, two.band), (one.mode, two.mode),
+    )):  # fmt: skip
         return False
-    merged = merge(one, two)
-    return merged.settles(one) and merged.settles(two)
+    if one.way != two.way and "either" not in (one.way, two.way):
+        return False
+    if (one.test_point, one.tone_hz, one.deviation_hz, one.depth_pct, one.offset_hz, one.mic_mv) != (
+        two.test_point, two.tone_hz, two.deviation_hz, two.depth_pct, two.offset_hz, two.mic_mv,
+    ):  # fmt: skip
+        return False
+    knobs = dict(one.panel)
+    return all(knobs.get(knob, place) == place for knob, place in two.panel)
 
 
 def merge(a: Conditions, b: Conditions) -> Conditions:
