@@ -374,6 +374,17 @@ def test_small_windows_give_way_but_lose_nothing(desk: Desk) -> None:
     desk.window.resize(1400, 900)
     desk.until(lambda: page.route_card.isVisible() and page.side.isVisible())
     assert not page.swap.isVisible()
+    # Large type in the smallest window: no line of words is cut.
+    theme.use("day", 1.5)
+    desk.window.resize(1000, 700)
+    rail = [*desk.window.rail_buttons.values(), desk.window.theme_button]
+    desk.until(lambda: all(b.height() >= b.sizeHint().height() for b in rail))
+    said = [x for x in page.step.findChildren(QLabel) if x.isVisible() and x.wordWrap()]
+    desk.until(lambda: all(x.height() >= x.heightForWidth(x.width()) for x in said))
+    assert said and QLabel.text(page.title).endswith("…") and desk.window.rail_buttons["jobs"].text() == "Jobs"
+    theme.use("day", 1.0)
+    desk.window.resize(1400, 900)
+    desk.until(lambda: rail[0].toolButtonStyle() == Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
 
 
 def test_everything_has_a_name_for_those_who_cannot_see_it(desk: Desk) -> None:

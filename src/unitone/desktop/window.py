@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -136,11 +136,33 @@ class MainWindow(QMainWindow):
         )
         for name, _, picture in _PLACES:
             self.rail_buttons[name].setIcon(icon(picture, "rail_text"))
-            self.rail_buttons[name].setIconSize(QSize(theme.px(24), theme.px(24)))
         day = t.name == "day"
         self.theme_button.setIcon(icon("moon" if day else "sun", "rail_text", 20))
         self.theme_button.setText(tr("Night") if day else tr("Day"))
         self.theme_button.setAccessibleName(tr("Night theme") if day else tr("Day theme"))
+        self._fit_rail()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a low window with large type the rail's pictures give way before its words do."""
+        super().resizeEvent(event)
+        self._fit_rail()
+
+    def _fit_rail(self) -> None:
+        buttons, layout = [*self.rail_buttons.values(), self.theme_button], self._rail_frame.layout()
+        if layout is None:
+            return
+        ways = Qt.ToolButtonStyle
+        for style, size in (
+            (ways.ToolButtonTextUnderIcon, 24),
+            (ways.ToolButtonTextUnderIcon, 16),
+            (ways.ToolButtonTextOnly, 16),
+        ):
+            for button in buttons:
+                button.setToolButtonStyle(style)
+                button.setIconSize(QSize(theme.px(size), theme.px(size)))
+            layout.invalidate()
+            if layout.minimumSize().height() <= self.height():
+                return
 
     def _keys(self, where: QWidget, scope: str, do) -> None:  # type: ignore[no-untyped-def]
         context = (

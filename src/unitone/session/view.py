@@ -271,8 +271,12 @@ def _pitch(state: JobState, step: Step, shown: Logged | None) -> tuple[float | N
 def _shown_reading(state: JobState, step: Step) -> Logged | None:
     """The reading that the large figure shows: the last of this step, or of its SINAD readings."""
     ids = {step.quantity_id} | ({FOUND_BY[step.quantity_id][0]} if step.quantity_id in FOUND_BY else set())
+    charted = charting.has_chart(step)
     for logged in reversed(state.readings):
         r = logged.reading
+        if charted and r.conditions != state.set_up and not any(r.conditions.settles(c) for c in step.required):
+            # A place of the chart is no reading of the step: its figure stands beside the step's limit.
+            continue
         if r.quantity_id in ids and any(
             r.conditions.way == c.way and (c.channel is None or r.conditions.channel == c.channel)
             for c in step.required
@@ -481,8 +485,10 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
             if reading.value > 1e6:
                 figure, unit = number(reading.value / 1e6, 6), "MHz"
         unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
-        channel = f" {reading.conditions.place}" if reading.conditions.place else ""
-        return TapeCell(time, _short(q.id) + channel, f"{figure} {unit}".strip(), struck)
+        name = f"{_short(q.id)} {reading.conditions.place}".strip()
+        if q.id == "rx.lamp_lights":
+            name = reading.conditions.test_point or name
+        return TapeCell(time, name, f"{figure} {unit}".strip(), struck)
     if entry.kind == "turn":
         if data["adjuster"] not in state.positions:
             return TapeCell(time, data["adjuster"], "", struck)

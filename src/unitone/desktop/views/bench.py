@@ -109,8 +109,8 @@ class BenchPage(QWidget):
     def _head(self) -> QGridLayout:
         head = QGridLayout()
         head.setVerticalSpacing(0)
-        self.job, self.bench = label("quiet"), label("quiet")
-        self.title, self.tally = label("heading"), label("heading")
+        self.job, self.bench = Elided("quiet"), Elided("quiet")
+        self.title, self.tally = Elided("heading"), label("heading")
         self.bench.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.tally.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.swap = QPushButton()
@@ -137,7 +137,7 @@ class BenchPage(QWidget):
         layout.setContentsMargins(theme.px(12), theme.px(8), theme.px(12), theme.px(10))
         layout.setSpacing(theme.px(4))
         head = QHBoxLayout()
-        head.addWidget(label("heading", title), 1)
+        head.addWidget(Elided("heading", title), 1)
         if right is not None:
             head.addWidget(right)
         layout.addLayout(head)

@@ -431,7 +431,8 @@ class StepCard(QFrame):
         self.chart.setVisible(view is not None and view.chart is not None)
         self.detail.setVisible(True)
         self.words.setVisible(True)
-        for widget in (self.brief, self.hill, self.chart, self.detail, self.words):
+        self.place.setVisible(True)
+        for widget in (self.brief, self.hill, self.chart, self.detail, self.words, self.place):
             if not self._fits():
                 widget.hide()
 
