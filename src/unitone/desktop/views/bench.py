@@ -137,7 +137,9 @@ class BenchPage(QWidget):
         layout.setContentsMargins(theme.px(12), theme.px(8), theme.px(12), theme.px(10))
         layout.setSpacing(theme.px(4))
         head = QHBoxLayout()
-        head.addWidget(Elided("heading", title), 1)
+        heading = Elided("heading", title)
+        heading.setMinimumWidth(min(heading.sizeHint().width(), theme.px(72)))
+        head.addWidget(heading, 1)
         if right is not None:
             head.addWidget(right)
         layout.addLayout(head)

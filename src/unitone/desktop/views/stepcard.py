@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QPaintEvent, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
+    QLabel,
     QLineEdit,
     QPushButton,
     QSizePolicy,
@@ -446,8 +447,19 @@ class StepCard(QFrame):
         made = self.layout()
         if made is None or not self.isVisible():
             return True
+        # What stands in frames of its own tells the card of a change only later: it is asked first, and looked at after.
+        inner = [x for x in (self.dial.layout(), self.coach.layout()) if x is not None]
+        for layout in inner:
+            layout.invalidate()
+            layout.activate()
         made.invalidate()
-        return made.minimumHeightForWidth(self.width()) <= self.height()
+        if made.minimumHeightForWidth(self.width()) > self.height():
+            return False
+        made.activate()
+        for layout in inner:
+            layout.activate()
+        said = (x for x in self.findChildren(QLabel) if x.isVisible() and x.wordWrap())
+        return all(x.height() >= x.heightForWidth(x.width()) for x in said)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
