@@ -187,6 +187,20 @@ def test_what_was_found_is_kept_in_this_radio_s_own_sheet(book: Logbook) -> None
     assert "P5" in session.state.variants[-1].title and lacking_reach(session.state, trial) == []
     with pytest.raises(BenchError, match="says already"):
         keep_reach(session)
+    # Where the sheet names no reach at all, what is taken for it stays.
+    for row in data["adjuster"]:
+        row.pop("reaches", None) if row["id"] == "P5" else None
+    data["step"].append({
+        "id": "odd", "phase": "send", "title": "Odd", "quantity": "tx.power", "aim": "set", "adjust": ["P5"], "channels": ["20"],
+        "limit": "3 … 5 W", "hook_up": "send",
+    })  # fmt: skip
+    session.set_variant("no reach named", to_toml(data), reaches=())
+    assert session.sheet.adjuster("P5").can_change("tx.power", session.sheet.step("odd").setting)
+    ask_what(session, "P5")
+    keep_reach(session)
+    reached = session.sheet.adjuster("P5")
+    assert reached.can_change("rx.s_meter", session.step.setting)
+    assert reached.can_change("tx.deviation", session.sheet.step("deviation").setting)
 
 
 def test_nothing_is_left_nudged_when_it_cannot_be_read(book: Logbook) -> None:

@@ -387,7 +387,7 @@ class Session(BenchWork):
             self.start_work()
         self._append(
             "touch",
-            {"name": name.strip(), "words": words.strip() or title, "reaches": [_reach_data(r) for r in taken]},
+            {"name": name.strip(), "words": words.strip() or title, "reaches": [reach_data(r) for r in taken]},
         )
 
     def judge(self, verdict_word: Verdict, reason: str) -> None:
@@ -447,7 +447,7 @@ class Session(BenchWork):
                 "sheet_hash": text_hash(sheet_text),
                 "before_hash": text_hash(self.state.written.source_text),
                 "changes": [c.to_data() for c in found],
-                "reaches": [_reach_data(r) for r in (reach_of(before, after) if reaches is None else reaches)],
+                "reaches": [reach_data(r) for r in (reach_of(before, after) if reaches is None else reaches)],
                 "pictures": {name: self.logbook.put_blob(content) for name, content in (pictures or {}).items()},
                 **({"undone": True} if undone else {}),
             },
@@ -548,7 +548,7 @@ class Session(BenchWork):
             self.finish()
 
 
-def _reach_data(reach: Reach) -> dict[str, str]:
+def reach_data(reach: Reach) -> dict[str, str]:
     """A reach as plain data; nothing that is not narrowed is written."""
     return {k: v for k, v in reach.__dict__.items() if v is not None and not (k == "way" and v == "either")}
 

@@ -10,8 +10,8 @@ from unitone.job.state import JobState
 from unitone.job.trial import Trial, Watched
 from unitone.quantities.registry import FOUND_BY, HEARD, quantity
 from unitone.quantities.show import number, show_value
-from unitone.session.session import Session
-from unitone.sheet.model import Step
+from unitone.session.session import Session, reach_data
+from unitone.sheet.model import Reach, Step
 from unitone.sheet.read import to_data
 from unitone.sheet.write import to_toml
 from unitone.words import tr
@@ -183,10 +183,18 @@ def keep_reach(session: Session) -> None:
     data = to_data(written.source_text, written.id)
     for row in data["adjuster"]:
         if row["id"] == name:
-            row["reaches"] = [*row.get("reaches", []), *lacking]
+            # Where the sheet says nothing of it, its reach is taken widely: that is not narrowed by what was found.
+            have = row.get("reaches") or [_written(r) for r in written.adjuster(name).reaches]
+            row["reaches"] = [*have, *lacking]
     session.set_variant(
         tr("what {adjuster} does", adjuster=name),
         to_toml(data, written.source_text),
         tr("found by a nudge"),
         reaches=(),
     )
+
+
+def _written(reach: Reach) -> dict[str, str]:
+    """A reach as a sheet's table has it."""
+    data = reach_data(reach)
+    return {"quantity": data.pop("pattern"), **data}
