@@ -49,6 +49,12 @@ class VirtualCard:
         """``pactl`` on this server."""
         return subprocess.run(["pactl", *words], env=self.env, capture_output=True, text=True, check=False)
 
+    def record(self, file: Path) -> subprocess.Popen[bytes]:
+        """What is played on ``bench``, recorded by another program until it is ended: 16 bits, one channel, 48 kHz."""
+        words = ["parec", "--device=bench.monitor", "--rate=48000", "--channels=1", "--format=s16le"]
+        with file.open("wb") as out:
+            return subprocess.Popen(words, env=self.env, stdout=out, stderr=subprocess.DEVNULL)
+
     def plug(self) -> str:
         """An input more, called ``clip``; returns its module's number."""
         return self.control(

@@ -19,6 +19,7 @@ from desktop.conftest import Desk
 from unitone.bench.measure import measure_file
 from unitone.bench.mybench import MyBench
 from unitone.desktop.audio import soundcard
+from unitone.desktop.audio.pitch import Pitch
 from unitone.desktop.audio.soundcard import samples_of
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.meters.page import MetersPage
@@ -26,6 +27,7 @@ from unitone.desktop.views.mybench import MyBenchPage
 from unitone.errors import SignalError
 from unitone.job.state import fold
 from unitone.session.benchwork import my_bench
+from unitone.session.eyes import pitch_hz
 from virtualcard import PACKAGES, VirtualCard
 
 pytestmark = pytest.mark.window
@@ -350,3 +352,28 @@ def test_what_was_kept_is_measured_as_any_file(
     assert soundfile.info(tmp_path / "iq.wav").channels == 2
     found = measure_file(tmp_path / "iq.wav", "spectrum")
     assert abs(found["carrier_hz"]) == pytest.approx(1000, abs=2)
+
+
+def test_the_pitch_of_a_reading_comes_out_of_the_card(there: VirtualCard, desk: Desk, tmp_path: Path) -> None:
+    """What goes out of the card is recorded beside the program: six decibels better is half an octave higher."""
+    pitch, heard, seconds = Pitch(desk.window), [], 24_000
+    for db in (0.0, 6.0):
+        pitch.sound("step", db, 0.0)
+        desk.qtbot.wait(300)
+        kept = tmp_path / f"{db:.0f}.raw"
+        recorder = there.record(kept)
+
+        def enough(db: float = db, kept: Path = kept) -> bool:
+            # As the needle does: without a fresh reading it falls silent.
+            pitch.sound("step", db, 0.0)
+            return kept.stat().st_size > 4 * seconds
+
+        desk.until(enough, 20000)
+        recorder.terminate()
+        recorder.wait()
+        x = np.frombuffer(kept.read_bytes()[: 4 * seconds], np.int16)[-seconds:].astype(float)
+        assert np.abs(x).max() > 100, "something is heard"
+        heard.append(float(np.argmax(np.abs(np.fft.rfft(x * np.hanning(x.size))))) * 48_000 / x.size)
+        assert heard[-1] == pytest.approx(pitch_hz(db, 0.0), abs=3.0)
+    pitch.stop()
+    assert heard[1] / heard[0] == pytest.approx(2**0.5, rel=0.05)
