@@ -137,8 +137,10 @@ def test_a_hill_that_is_held_is_found_out_and_peaked_lower() -> None:
     told = level_told([*points[:0], Point(0.0, -10.0, 0.1, -60.0), Point(0.0, -12.0, 0.1, -70.0)], 1.0, CORE)
     assert told.lower_by >= LEVEL_STEP_DB and told.flattened and [p.height for p in told.points] == [-12.0]
     fine = level_told([Point(0.0, -10.0, 0.1, -60.0), Point(0.0, -19.6, 0.1, -70.0)], 1.0, CORE)
-    assert not fine.lower_by and [p.height for p in fine.points] == pytest.approx([-20.0, -19.6])
-    assert fine.proven == pytest.approx(-9.6), "up to there the output followed its level"
+    # It follows by 0.96 dB for a decibel, and so do those that were read at the other level.
+    assert not fine.lower_by and [p.height for p in fine.points] == pytest.approx([-19.6, -19.6], abs=0.02)
+    assert fine.share == pytest.approx(0.96, abs=0.002)
+    assert fine.proven == pytest.approx(-10.0, abs=0.02), "up to there the output followed its level"
 
 
 def test_a_stop_before_the_top_is_said() -> None:

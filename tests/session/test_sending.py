@@ -164,7 +164,9 @@ def test_a_hot_final_is_moved_in_small_safe_steps_or_not_at_all(by_hand: Opens) 
         session.type_in("2.5" if c.channel != "20" else "4.3", c)
     bears = session.sheet.final.dissipation_w or 0.0
     cool = session.advice()
-    assert cool.act == "turn" and abs(cool.move_mdeg) == 180_000, "within the rating the first move is a half turn"
+    assert cool.act == "turn" and 90_000 < abs(cool.move_mdeg) <= 180_000, (
+        "within the rating the first move is up to half a turn"
+    )
     at(session, "current-keyed")
     session.type_in("2.7")
     at(session, "power")

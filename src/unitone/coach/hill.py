@@ -31,7 +31,7 @@ _DEAD = 0.06
 #: The noise before the readings tell: inverse gamma with this many degrees of freedom around the meter's own.
 _FREEDOM = 8.0
 #: The flanks are not exactly those of one tuned circuit: a reading is believed less by this share of its drop from the best.
-_SHAPE_SHARE = 0.06
+SHAPE_SHARE = 0.06
 #: Half the play of an ordinary core's thread (turns).
 HALF_PLAY = 1 / 64
 #: A loss beyond this counts no more (dB): lost is lost.
@@ -87,7 +87,7 @@ def core_at(hands: Sequence[float], play: float = HALF_PLAY) -> list[float]:
 
 def fit_hill(
     points: Sequence[Point], slope: float, scale: float = 1.0, narrow: bool = False, play: float = 0.0,
-    doubt: float = _SHAPE_SHARE, near_turns: float = NEAR_TURNS,
+    doubt: float = SHAPE_SHARE, near_turns: float = NEAR_TURNS,
 ) -> Fit:  # fmt: skip
     """Posterior over top and half-width; ``narrow``: a null, which may be far narrower than a hill. Raises ValueError for no points.
 
@@ -169,7 +169,7 @@ class Sample:
         y = np.array([points[n].height for n in group])
         shape = shape_db(at[None, :], self.x[:, None], self.width[:, None], fit.slope)
         drop = y.max() - y
-        weight = 1.0 / (np.array([max(points[n].std, 0.03) for n in group]) ** 2 + (_SHAPE_SHARE * drop) ** 2)
+        weight = 1.0 / (np.array([max(points[n].std, 0.03) for n in group]) ** 2 + (SHAPE_SHARE * drop) ** 2)
         return np.asarray((y[None, :] - shape) @ weight / weight.sum())
 
     def loss(self, at: Floats) -> Floats:

@@ -17,7 +17,19 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtri
 
-from unitone.coach.hill import HALF_PLAY, LOSS_CAP, NEAR_TURNS, Fit, Point, Sample, curve, draw, fit_hill, shape_db
+from unitone.coach.hill import (
+    HALF_PLAY,
+    LOSS_CAP,
+    NEAR_TURNS,
+    SHAPE_SHARE,
+    Fit,
+    Point,
+    Sample,
+    curve,
+    draw,
+    fit_hill,
+    shape_db,
+)
 from unitone.coach.oddities import LEAST, MISFIT, jumps, two_peaks
 from unitone.sheet.model import TURN, Adjuster
 
@@ -44,6 +56,8 @@ _IDLE_DB = 0.015
 _BEYOND_WIDTHS = 0.1
 #: Where one circuit's hill does not fit, a reading counts the less for the top the further it lies under the best (dB for a dB).
 _DOUBT = 0.2
+#: Volts behind a detector and a gain control follow their level, but not dB for dB: by this share of a drop they may be bent.
+_BENT = 0.12
 #: A height that far above one that followed its level is taken to follow it too (dB).
 _PROVEN_DB = 1.0
 #: No hand turns a core farther than this beyond where it was read, without a look at the meter (turns).
@@ -118,10 +132,12 @@ def _next(
         told = level_told(points, slope, adjuster)
         if told.lower_by:
             return Move("level", position, "level-too-strong", -told.lower_by)
-        points, proven = told.points, told.proven
+        points, proven, slope = told.points, told.proven, slope * told.share
         # A flattened hill has its top where it was: the readings that are thrown away led there.
         near = NEAR_TURNS / 3.0 if told.flattened else NEAR_TURNS
-    work = _Work(points, raw, slope, adjuster, position, stops, enough_db, near, farthest)
+    work = _Work(
+        points, raw, slope, adjuster, position, stops, enough_db, near, farthest, _BENT if calibrated else SHAPE_SHARE
+    )
     if work.outer is not None:
         return Move("go", work.outer, "two-peaks")
     ending = work.ending()
@@ -146,12 +162,13 @@ def _next(
 @dataclass(frozen=True)
 class LevelTold:
     """What the readings at several levels say: those still good, brought to the last one's level, the height up to which they follow
-    it, and by how much the level has to come down before anything else (dB)."""
+    it, by how much the level has to come down before anything else (dB), and the share of a change of level that was last seen."""
 
     points: tuple[Point, ...]
     proven: float
     lower_by: float
     flattened: bool
+    share: float = 1.0
 
 
 def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster) -> LevelTold:
@@ -161,7 +178,7 @@ def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster) -> Lev
     ``slope``: dB of reading for a dB of level.
     """
     good: list[Point] = []
-    proven, lower_by, flattened, fails = -math.inf, 0.0, False, 0
+    proven, lower_by, flattened, fails, share = -math.inf, 0.0, False, 0, 1.0
     for q in points:
         lower_by = 0.0
         if q.level is None or not good or good[-1].level is None or q.level == good[-1].level:
@@ -170,6 +187,9 @@ def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster) -> Lev
         expected = _expected_at(good, q, slope, adjuster)
         change = slope * (q.level - good[-1].level)
         follows = (q.height - expected) / change
+        if follows >= _FOLLOWS:
+            share = _share(good, q, min(follows, 1.0), change, adjuster)
+            change *= share
         good = [Point(g.turns, g.height + change, g.std, q.level) for g in good]
         if follows >= _FOLLOWS:
             # Output that followed its level, and any below it, is free of flattening.
@@ -182,7 +202,16 @@ def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster) -> Lev
             # It did not follow downward and came up again: down there was noise. Up here it is taken as it is.
             good, proven, flattened = [], math.inf, False
         good.append(q)
-    return LevelTold(tuple(Point(q.turns, q.height, q.std) for q in good), proven, lower_by, flattened)
+    return LevelTold(tuple(Point(q.turns, q.height, q.std) for q in good), proven, lower_by, flattened, share)
+
+
+def _share(good: Sequence[Point], q: Point, follows: float, change: float, adjuster: Adjuster) -> float:
+    """By which share of a change of level a reading follows: as it was seen at one place, as far as its spread lets that be seen."""
+    there = [g for g in good if abs(g.turns - q.turns) <= 0.3 * adjuster.step_mdeg / TURN]
+    if not there:
+        return 1.0
+    spread = (there[-1].std ** 2 + q.std**2) / change**2
+    return 1.0 + (follows - 1.0) * _BENT**2 / (_BENT**2 + spread)
 
 
 def _expected_at(good: Sequence[Point], q: Point, slope: float, adjuster: Adjuster) -> float:
@@ -210,12 +239,13 @@ class _Work:
         enough_db: float,
         near_turns: float,
         farthest: float,
+        doubt: float,
     ) -> None:
         #: ``raw``: every reading as it was read, at its own level.
         self.all = self.points = points
         self.raw = raw
         self.slope, self.position, self.enough_db = slope, position, enough_db
-        self.farthest = farthest
+        self.farthest, self.doubt = farthest, doubt
         self.scale, self.step = scale_of(adjuster), adjuster.step_mdeg
         self.play = play_of(adjuster) / self.scale
         #: The last move is made in halves of an eighth.
@@ -226,7 +256,7 @@ class _Work:
         self.here = position / self.unit
         self.tolerance = 0.3 * self.step / self.unit
         self.is_read_here = abs(points[-1].turns / self.scale - self.here) <= self.tolerance
-        self.fit: Fit = fit_hill(points, slope, self.scale, False, self.play, near_turns=near_turns)
+        self.fit: Fit = fit_hill(points, slope, self.scale, False, self.play, doubt, near_turns)
         self.outer: int | None = None
         self.walls = (-math.inf, math.inf)
         self.misfit = self.fit.noise > MISFIT and self.fit.dead < 0.5
@@ -246,6 +276,7 @@ class _Work:
         points, scale = self.points, self.scale
         peaks = two_peaks(points, self.slope, self.fit.noise) if scale == 1.0 else None
         if peaks is None:
+            self.doubt = _DOUBT
             self.fit = fit_hill(points, self.slope, scale, False, self.play, _DOUBT)
             return
         # The outer one: further out, anticlockwise. What lies on the other side of the middle says nothing of it.
@@ -437,11 +468,14 @@ class _Work:
         group = [q for q in self.points if q.level == level]
         core = self.hands(places)
         mean = height[None, :] + shape_db(core[:, None], hills.x[None, :], hills.width[None, :], self.slope)
-        spread = fit.noise * float(np.median([max(q.std, 0.03) for q in group])) * math.sqrt(1.0 + 1.0 / len(group))
+        # What lies far under the best tells less than its own spread promises, as in the fit.
+        drop = np.maximum(max(q.height for q in group) - mean.mean(axis=1), 0.0)
+        own = float(np.median([max(q.std, 0.03) for q in group]))
+        spread = fit.noise * np.sqrt(own**2 + (self.doubt * drop) ** 2)[:, None] * math.sqrt(1.0 + 1.0 / len(group))
         chosen = (np.arange(_PLAYED) * 2 + 1) * (_HILLS // (2 * _PLAYED)) + np.arange(_PLAYED) % 3
         noise = ndtri(((np.arange(_PLAYED) * 0.6180339887 + 0.31) % 1.0) * 0.98 + 0.01)
         played = mean[:, chosen] + spread * noise[None, :]
-        likely = np.exp(-0.5 * ((played[:, :, None] - mean[:, None, :]) / spread) ** 2)
+        likely = np.exp(-0.5 * ((played[:, :, None] - mean[:, None, :]) / spread[:, :, None]) ** 2)
         sharp = 1.0 / hills.width**2
         sums = likely @ np.stack([np.ones(_HILLS), hills.x * sharp, sharp], axis=1)
         best = sums[:, :, 1] / np.maximum(sums[:, :, 2], 1e-300)
@@ -464,9 +498,11 @@ class _Work:
         as_flat = dead * np.exp(-0.5 * ((played - flat) / spread) ** 2)
         p_dead = as_flat / np.maximum(as_flat + alive * total, 1e-300)
         if_hill = np.minimum(loss * (1.0 - p_dead) + _WRONG_DB * p_dead, _WRONG_DB * (1.0 - p_dead))
-        nothing = flat + spread * noise
-        from_hills = alive * np.exp(-0.5 * ((nothing[None, :, None] - mean[:, None, :]) / spread) ** 2).sum(axis=2)
-        on_line = dead * np.exp(-0.5 * ((nothing - flat) / spread) ** 2)[None, :]
+        nothing = flat + spread * noise[None, :]
+        from_hills = alive * np.exp(-0.5 * ((nothing[:, :, None] - mean[:, None, :]) / spread[:, :, None]) ** 2).sum(
+            axis=2
+        )
+        on_line = dead * np.exp(-0.5 * ((nothing - flat) / spread) ** 2)
         p_still = on_line / (on_line + from_hills)
         if_flat = np.minimum(_WRONG_DB * (1.0 - p_still), _WRONG_DB * p_still)
         return np.asarray((1.0 - dead) * if_hill.mean(axis=1) + dead * if_flat.mean(axis=1))

@@ -54,8 +54,21 @@ def is_calibrated(step: Step) -> bool:
     return step.hill_quantity.kind == "volts" and step.setting.level_dbm is not None
 
 
-def progress(state: JobState, step: Step, since: int) -> tuple[str | None, Move | None]:
-    """The adjuster whose turn it is and its next move; (None, last stop) when every visit is done."""
+class Progress(NamedTuple):
+    """The adjuster whose turn it is and its next move; None and a stop when every visit is done: then ``ended`` is the adjuster
+    that ended so, of several the one that the technician has to know of first."""
+
+    adjuster: str | None
+    move: Move | None
+    ended: str = ""
+
+
+#: Of several adjusters' ends, which counts before which.
+_GRAVE = {"at-stop": 4, "jumps": 3, "dead": 2, "no-convergence": 1}
+
+
+def progress(state: JobState, step: Step, since: int) -> Progress:
+    """How far the peaking of a step's adjusters has come since entry ``since``."""
     plan = visit_plan(step)
     runs: list[Run] = []
     for turn in state.turns:
@@ -65,7 +78,7 @@ def progress(state: JobState, step: Step, since: int) -> tuple[str | None, Move 
         if not runs or runs[-1].group != group:
             runs.append(Run(group, turn.seq))
     done = 0
-    last: Move | None = None
+    ends: dict[str, Move] = {}
     for number, run in enumerate(runs):
         if done >= len(plan):
             break
@@ -75,13 +88,14 @@ def progress(state: JobState, step: Step, since: int) -> tuple[str | None, Move 
         adjuster, move = _of_run(state, step, run.group, since, run.first, end)
         if move.act != "stop":
             if end is None:
-                return adjuster, move
+                return Progress(adjuster, move)
             continue
-        done, last = done + 1, move
+        done, ends[adjuster] = done + 1, move
     if done >= len(plan):
-        return None, last
+        worst = max(ends, key=lambda a: _GRAVE.get(ends[a].why, 0), default="")
+        return Progress(None, ends.get(worst), worst)
     adjuster, move = _of_run(state, step, plan[done], since, None, None)
-    return adjuster, move
+    return Progress(adjuster, move)
 
 
 def _of_run(

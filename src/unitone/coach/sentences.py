@@ -169,6 +169,12 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
         return tr("{mark} at {value}{spread}.", mark=mark, value=show(q, advice.value), spread=spread), detail
     if advice.why == "worth-a-look":
         return tr("In limits, but worth a look."), detail
+    if advice.act == "conclude" and advice.adjuster:
+        ends = {"at-stop": tr("{adjuster}: no peak inside its travel."), "dead": tr("{adjuster} does nothing here.")}
+        words = ends.get(advice.outcome or "", tr("{adjuster}: its reading jumps."))
+        if advice.outcome == "dead" and step.hill_id in ("rx.sinad", "rx.sn_ratio"):
+            detail += " " + tr("Behind much gain a ratio to noise hardly tells: peaked by audio volts (O) it may.")
+        return words.format(adjuster=advice.adjuster), detail
     if advice.act == "conclude":
         return _CONCLUSIONS[advice.outcome or "set"](step.title), detail
     if advice.act == "hook-up":

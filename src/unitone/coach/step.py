@@ -329,11 +329,11 @@ def _peak(state: JobState, step: Step, since: int) -> Advice:
 
 
 def _peak_move(state: JobState, step: Step, since: int) -> Advice:
-    adjuster, move = progress(state, step, since)
+    adjuster, move, ended = progress(state, step, since)
     if (adjuster is None or move is None) and is_even(step):
         return _even(state, step, since)
     if adjuster is None or move is None:
-        return _peaked(state, step, since, move)
+        return _peaked(state, step, since, move, ended)
     last = next((x for x in reversed(hill_points(state, step, (adjuster,), since))), None)
     level = last.reading.conditions.level_dbm if last is not None else step.hill_setting.level_dbm
     conditions = replace(step.hill_setting, level_dbm=level)
@@ -362,8 +362,8 @@ def _peak_move(state: JobState, step: Step, since: int) -> Advice:
     return _turn(state, step, adjuster, move.target_mdeg, move.why)
 
 
-def _peaked(state: JobState, step: Step, since: int, last: Move | None) -> Advice:
-    """Every visit is done: the closing readings, then the conclusion with what each adjuster gained."""
+def _peaked(state: JobState, step: Step, since: int, last: Move | None, ended: str = "") -> Advice:
+    """Every visit is done: the closing readings, then the conclusion with what each adjuster gained, and which one ended badly."""
     outcome: Outcome = "peaked"
     if last is not None and last.why in ("at-stop", "dead", "no-convergence"):
         outcome = last.why
@@ -374,6 +374,8 @@ def _peaked(state: JobState, step: Step, since: int, last: Move | None) -> Advic
         return advice
     if last is not None and last.why == "jumps":
         advice = replace(advice, why="jumps")
+    if outcome in ("at-stop", "dead") or advice.why == "jumps":
+        advice = replace(advice, adjuster=ended)
     return replace(advice, numbers={a: db for a, (db, _) in gains(state, step, since).items()})
 
 

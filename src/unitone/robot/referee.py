@@ -337,8 +337,11 @@ class Referee:
 
     def _holds(self, step: Step, conditions: Conditions) -> bool:
         value = self.true_value(step.quantity_id, conditions)
-        reading = Reading(step.quantity_id, conditions, value, "referee", "referee")
-        return bool(inside(step.limit, reading))
+        # What the referee can only read as anybody reads it has to hold by more than such a reading spreads.
+        room = quantity(step.quantity_id).usual_std if step.quantity_id in _AS_MEASURED else 0.0
+        ends = (value - room, value + room) if step.quantity.kind == "level" else (value,)
+        readings = (Reading(step.quantity_id, conditions, v, "referee", "referee") for v in ends)
+        return all(bool(inside(step.limit, r)) for r in readings)
 
     def clearly_out(self, step: Step, conditions: Conditions) -> bool:
         """Out of limits by more than a careful reading could be wrong."""

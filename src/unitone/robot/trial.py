@@ -22,7 +22,7 @@ from unitone.session.charting import chart_on
 from unitone.session.session import Session, open_job
 from unitone.session.smeter import is_chart, told
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model import Step
+from unitone.sheet.model import Sheet, Step
 from unitone.standin.physics import PhysicsFile, read_physics
 from unitone.store.logbook import Logbook
 
@@ -133,8 +133,8 @@ def judge(
         if last in _FAILED and v not in SETTLED and best.holds(step):
             wrong += 1
     named = None if not fault else is_named(session, physics.fault[fault].reason, charts)
-    beyond = [s.id for s in sheet.steps if verdict(state, s) == "out"]
-    if fault and not named and (beyond or physics.fault[fault].reason in CHARTED):
+    out = [s for s in sheet.steps if verdict(state, s) == "out"]
+    if fault and not named and (physics.fault[fault].reason in CHARTED or _by_the_fault(out, sheet, physics, seed)):
         problems.append(f"{fault}: {physics.fault[fault].reason} was not named")
     problems += [f"{name} moved though in limits" for name in wrongly_touched(session)]
     coil_steps = [s for s in sheet.steps if s.quantity_id in ("rx.sinad", "rx.sn_ratio") and s.aim in ("peak", "level")]
@@ -145,6 +145,12 @@ def judge(
         loss = left.joint_loss_db(names, dict(state.positions), worked)
     alone = sum(found_in_limits(state, s) and not state.moved_at_all(s) for s in sheet.steps if s.adjust)
     return SetResult(seed, readings, moves, not problems, wrong, loss, alone, tuple(problems), fault, named)
+
+
+def _by_the_fault(out: Sequence[Step], sheet: Sheet, physics: PhysicsFile, seed: int) -> bool:
+    """Is one of the steps that ended out kept there by the fault: could the same radio without it be brought in?"""
+    healthy = _Best(Referee(sheet, physics, seed))
+    return any(healthy.holds(step) for step in out)
 
 
 def _one(arguments: tuple[str, int, bool, str]) -> SetResult:
