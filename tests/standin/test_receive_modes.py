@@ -141,6 +141,10 @@ def test_selectivity_is_the_skirt_of_filter_and_cans(radio: StandInRadio, curlew
     skirt = 20.0 * math.log10(response[0] / max(response[b] for b in beside))
     # A filter of 128 taps leaks some 60 to 90 dB down: no deeper than that is it heard.
     assert min(skirt, 60.0) - 3.0 <= read <= skirt + 6.0
+    # However strong the signal was before: the gain control is waited for.
+    for before in (-13.0, -110.0):
+        bench.measure("rx.s_meter", replace(at, level_dbm=before))
+        assert bench.measure("rx.selectivity", at).value == pytest.approx(read, abs=0.6)
     broad = StandInBench(StandInRadio(curlew[0], wide(curlew[1]), 7))
     broad.radio.mechanics.specimen.found.update(broad.radio.mechanics.specimen.right)
     assert (broad.measure("rx.selectivity", at).value or 0.0) < read - 10.0

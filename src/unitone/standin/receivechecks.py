@@ -21,6 +21,8 @@ BESIDE_HZ, _MOST_DBM = 10_000.0, 13.0
 #: An ignition's pulses against the carrier (common practice, no source).
 _PULSE_DBM = -17.0
 _SETTLE_SECONDS, _SECONDS = 0.4, 0.5
+#: The gain control's volts are looked at block by block until they change by less than this share.
+_BLOCK_SECONDS, _BLOCKS_AT_MOST, _STILL = 0.15, 15, 0.005
 
 
 @dataclass(frozen=True)
@@ -35,8 +37,14 @@ class Listening:
         return 20.0 * math.log10(max(rms(self.receive(_SECONDS, signal, panel, pulses).audio), 1e-9))
 
     def agc_volts(self, signal: Signal, panel: Panel) -> float:
-        """Volts of the gain control's line once it has settled."""
-        return self.receive(_SETTLE_SECONDS, signal, panel, None).agc_volts
+        """Volts of the gain control's line once they stand still: after a strong signal that takes its time."""
+        before = self.receive(_BLOCK_SECONDS, signal, panel, None).agc_volts
+        for _ in range(_BLOCKS_AT_MOST):
+            now = self.receive(_BLOCK_SECONDS, signal, panel, None).agc_volts
+            if abs(now - before) <= _STILL * max(now, 1e-3):
+                return now
+            before = now
+        return before
 
 
 def gain_rise_db(ear: Listening, signal: Signal, panel: Panel) -> float:
