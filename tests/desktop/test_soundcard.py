@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from collections.abc import Iterator
 from pathlib import Path
@@ -199,6 +200,8 @@ def test_samples_of_every_format_and_side(form: str, kind: str) -> None:
 
 
 def test_the_stand_in_is_heard_and_its_reading_goes_to_the_step(desk: Desk, page: MetersPage) -> None:
+    page.press("meter-send")
+    assert page.told.text() == "There is no reading to send yet."
     desk.key(Qt.Key.Key_R, CONTROL)
     desk.until(lambda: "No job lies on the Bench" in words(page.warnings))
     desk.open(147)
@@ -213,8 +216,17 @@ def test_the_stand_in_is_heard_and_its_reading_goes_to_the_step(desk: Desk, page
     )
     row = desk.logbook.job("147")
     before = len(fold(desk.logbook.tape(row.id)).readings)
-    desk.key(Qt.Key.Key_Return, CONTROL)
-    desk.until(lambda: "logged at Peak the front end" in page.told.text())
+    said: list[str] = []
+    desk.window.reading_sent.connect(said.append)
+    # A living reading may be between two values just then: pressed again until it is taken.
+    for _ in range(3):
+        page.setFocus()
+        desk.key(Qt.Key.Key_Return, CONTROL)
+        with contextlib.suppress(desk.qtbot.TimeoutError):
+            desk.until(lambda: bool(said), 30000)
+        if said:
+            break
+    assert "logged at Peak the front end" in said[0]
     reading = fold(desk.logbook.tape(row.id)).readings[-1].reading
     assert len(fold(desk.logbook.tape(row.id)).readings) == before + 1 and reading.source == "stand-in"
     # Keyed, the same source is I/Q: the task goes with it.

@@ -528,7 +528,9 @@ class MetersPage(QWidget):
             self.tones.press()
         elif name == "meter-tones":
             self.tones_chip.click()
-        elif name == "meter-send" and self.shown is not None and self.shown.sends:
+        elif name == "meter-send" and (self.shown is None or not self.shown.sends):
+            self._say(tr("There is no reading to send yet."))
+        elif name == "meter-send" and self.shown is not None:
             sends = tuple((s.quantity_id, s.value, s.u) for s in self.shown.sends)
             self.send.emit(sends, self.shown.name, _SOURCE_WORDS.get(self.listening.where, "file"))
 
