@@ -207,8 +207,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     desk.until(lambda: "results in limits" in papers.words.text())  # type: ignore[union-attr]
     card.open("handing")
     card.submit(hand.give, to="market stall 5")
-    assert card.state().status[0] == "handed over"
-    desk.until(lambda: not hand.give.isVisible())
+    desk.until(lambda: card.state().status[0] == "handed over" and not hand.give.isVisible())
     # A search finds it by its part.
     desk.key(Qt.Key.Key_Escape)
     jobs = desk.window.jobs
