@@ -113,10 +113,10 @@ def test_photographs_that_are_missing_or_broken_say_so_and_one_is_shown_large(qt
     qtbot.addWidget(strip)
     strip.show()
     strip.show_photographs([("a.jpg", "good"), ("b.jpg", "gone"), ("c.jpg", "broken")])
-    qtbot.waitUntil(lambda: not strip.buttons[0].icon().isNull(), timeout=10000)
+    qtbot.waitUntil(lambda: not strip.buttons[0].icon().isNull(), timeout=90000)
     assert [b.text() for b in strip.buttons] == ["", "missing from the logbook", "missing from the logbook"]
     assert strip.buttons[0].accessibleName() == "Photograph a.jpg" and strip.buttons[0].iconSize().height() <= 90
-    with qtbot.waitSignal(strip.wanted, timeout=10000) as told:
+    with qtbot.waitSignal(strip.wanted, timeout=90000) as told:
         qtbot.mouseClick(strip.buttons[0], Qt.MouseButton.LeftButton)
     name, image = told.args
     assert name == "a.jpg" and isinstance(image, QImage) and image.height() == 600

@@ -195,7 +195,7 @@ def test_the_editor_says_what_is_wrong_and_forgets_late_answers(qtbot: QtBot) ->
     editor.show()
     draft = Draft(tarn())
     editor.show_draft(draft, {})
-    qtbot.waitUntil(lambda: editor.shown_data is draft.data, timeout=30000)
+    qtbot.waitUntil(lambda: editor.shown_data is draft.data, timeout=90000)
     assert editor.problems == () and "Nothing to mend" in editor.all_well.text()
     late = (draft.data, (Problem(("step", 0), "late"),), "")
     editor.checked.emit(editor._generation - 1, late)
@@ -204,7 +204,7 @@ def test_the_editor_says_what_is_wrong_and_forgets_late_answers(qtbot: QtBot) ->
     draft.put(("model", "board"), None)
     draft.put(("channels", "plan"), "moon")
     editor._touched()
-    qtbot.waitUntil(lambda: editor.shown_data is draft.data, timeout=30000)
+    qtbot.waitUntil(lambda: editor.shown_data is draft.data, timeout=90000)
     keys = {p.key for p in editor.problems}
     assert keys >= {"picture.file", "channels.plan"} and editor.chips["board"].property("wrong")
     assert editor.chips["model"].property("wrong") and not editor.chips["stage"].property("wrong")

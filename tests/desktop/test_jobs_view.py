@@ -136,7 +136,7 @@ def test_a_backup_is_restored_in_the_same_run(program: Program, qtbot: QtBot, tm
     assert isinstance(first, MainWindow)
     open_job(first.logbook, TARN, Card(13, TARN, complaint="after the backup"))
     first.restore_wanted.emit(tmp_path / "copy.zip")
-    qtbot.waitUntil(lambda: isinstance(program.window, MainWindow) and program.window is not first, timeout=30000)
+    qtbot.waitUntil(lambda: isinstance(program.window, MainWindow) and program.window is not first, timeout=90000)
     window = program.window
     assert isinstance(window, MainWindow) and window.jobs.model.rowCount() == 12
     assert "Restored: 12 jobs. What was here lies in" in window.jobs.notice.text()
@@ -144,7 +144,7 @@ def test_a_backup_is_restored_in_the_same_run(program: Program, qtbot: QtBot, tm
     with Logbook(aside, read_only=True) as kept:
         assert len(kept.jobs()) == 13, "nothing is lost"
     window.restore_wanted.emit(tmp_path / "none.zip")
-    qtbot.waitUntil(lambda: isinstance(program.window, MainWindow) and program.window is not window, timeout=30000)
+    qtbot.waitUntil(lambda: isinstance(program.window, MainWindow) and program.window is not window, timeout=90000)
     assert "there is no such file" in program.window.jobs.notice.text() and program.window.jobs.model.rowCount() == 12  # type: ignore[union-attr]
 
 
@@ -167,12 +167,12 @@ def test_a_damaged_logbook_is_read_and_not_written(program: Program, qtbot: QtBo
     notice = window.jobs.notice.text()
     assert "is damaged" in notice and "12 jobs can be read" in notice and "copy.zip" in notice
     window.jobs.job.status.emit("waiting", "x")
-    qtbot.waitUntil(lambda: "open for reading only" in window.jobs.job.message.text(), timeout=20000)
+    qtbot.waitUntil(lambda: "open for reading only" in window.jobs.job.message.text(), timeout=90000)
     window.other_theme()
     window.jobs.back_up(tmp_path / "worse.zip")
     assert "cannot be backed up" in window.jobs.notice.text() and not (tmp_path / "worse.zip").exists()
     window.restore_wanted.emit(tmp_path / "copy.zip")
-    qtbot.waitUntil(lambda: isinstance(program.window, MainWindow) and program.window is not window, timeout=30000)
+    qtbot.waitUntil(lambda: isinstance(program.window, MainWindow) and program.window is not window, timeout=90000)
     assert program.window.jobs.model.rowCount() == 12 and not program.window.logbook.frozen  # type: ignore[union-attr]
 
 

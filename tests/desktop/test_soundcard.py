@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -74,7 +74,7 @@ def sound(desk: Desk, page: MetersPage, level: str = "-12 dBFS", hz: str = "1 kH
 def hear(desk: Desk, page: MetersPage, wanted: float, within: float) -> None:
     desk.until(
         lambda: page.shown is not None and page.shown.value is not None and abs(page.shown.value - wanted) < within,
-        20000,
+        90000,
     )
 
 
@@ -112,7 +112,7 @@ def test_a_tone_goes_out_and_comes_back_true_in_level_and_frequency(
     kept, rate = soundfile.read(tmp_path / "kept.wav")
     assert rate == 48000 and 20 * np.log10(np.abs(kept[-4800:]).max()) == pytest.approx(-30.0, abs=0.05)
     desk.key(Qt.Key.Key_Period, CONTROL)
-    desk.until(lambda: "silent" in words(page.warnings) or "no tone" in words(page.warnings), 20000)
+    desk.until(lambda: "silent" in words(page.warnings) or "no tone" in words(page.warnings), 90000)
     assert not page.sounding.isVisible() and page.tones.output is None
 
 
@@ -148,21 +148,21 @@ def test_overload_is_told_and_an_unplugged_input_leaves_the_rest_alive(
     there: VirtualCard, desk: Desk, page: MetersPage
 ) -> None:
     module = there.plug()
-    desk.until(lambda: any(d.id == "clip" for d in (page.listening.refresh(), page.listening.found)[1]), 10000)
+    desk.until(lambda: any(d.id == "clip" for d in (page.listening.refresh(), page.listening.found)[1]), 90000)
     page.listening.choose("clip", "left")
     sound(desk, page, "0 dBFS")
     page.press("meter-card")
-    desk.until(lambda: "Overload" in words(page.warnings), 20000)
+    desk.until(lambda: "Overload" in words(page.warnings), 90000)
     put(page.tones.level, "-10 dBFS")
-    desk.until(lambda: page.shown is not None and "Overload" not in words(page.warnings), 20000)
+    desk.until(lambda: page.shown is not None and "Overload" not in words(page.warnings), 90000)
     page.press("meter-hold")
     there.unplug(module)
-    desk.until(lambda: "was it unplugged" in words(page.warnings), 20000)
+    desk.until(lambda: "was it unplugged" in words(page.warnings), 90000)
     assert page.held is not None and page.told.text() == "not listening any more"
     # The same key takes another input, and the view goes on.
     page.listening.refresh()
     page.press("meter-card")
-    desk.until(lambda: page.shown is not None and page._input is not None and page._input.device.id == "linein", 20000)
+    desk.until(lambda: page.shown is not None and page._input is not None and page._input.device.id == "linein", 90000)
     assert desk.logbook.setting("meters") == {"input": "linein", "side": "left"}
 
 
@@ -208,27 +208,27 @@ def test_the_stand_in_is_heard_and_its_reading_goes_to_the_step(desk: Desk, page
     desk.window.worker.do(lambda s: (s.go_to("front-end"), s.confirm_hook_up("send")))  # type: ignore[union-attr]
     desk.window.show_place("meters")
     page.press("meter-standin")
-    desk.until(lambda: "hook" in words(page.warnings).lower(), 20000)
+    desk.until(lambda: "hook" in words(page.warnings).lower(), 90000)
     desk.window.worker.do(lambda s: s.confirm_hook_up("receive"))  # type: ignore[union-attr]
     desk.until(
         lambda: page.shown is not None and page.shown.name == "stand-in, loudspeaker" and len(page.shown.trend) > 3,
-        20000,
+        90000,
     )
     row = desk.logbook.job("147")
     before = len(fold(desk.logbook.tape(row.id)).readings)
+    # The radio is deaf yet, and its tone at the step's level lies in the noise: a stronger signal is heard at once.
+    desk.window.worker.do(lambda s: s.set_up(replace(s.step.setting, level_dbm=-90.0)))  # type: ignore[union-attr]
+    desk.until(lambda: page.shown is not None and (page.shown.value or 0.0) > 8.0)
+    assert page.shown is not None and page.shown.sends
     said: list[str] = []
     desk.window.reading_sent.connect(said.append)
-    # A living reading may be between two values just then: pressed again until it is taken.
-    for _ in range(3):
-        page.setFocus()
-        desk.key(Qt.Key.Key_Return, CONTROL)
-        with contextlib.suppress(desk.qtbot.TimeoutError):
-            desk.until(lambda: bool(said), 30000)
-        if said:
-            break
+    page.setFocus()
+    desk.key(Qt.Key.Key_Return, CONTROL)
+    desk.until(lambda: bool(said))
     assert "logged at Peak the front end" in said[0]
     reading = fold(desk.logbook.tape(row.id)).readings[-1].reading
     assert len(fold(desk.logbook.tape(row.id)).readings) == before + 1 and reading.source == "stand-in"
+    assert reading.conditions.level_dbm == -90.0
     # Keyed, the same source is I/Q: the task goes with it.
     step = next(s.id for s in fold(desk.logbook.tape(row.id)).sheet.steps if s.quantity_id == "tx.deviation")
     desk.window.worker.do(lambda s: (s.go_to(step), s.confirm_hook_up("send")))  # type: ignore[union-attr]
@@ -309,7 +309,7 @@ def test_an_input_is_calibrated_by_listening(there: VirtualCard, desk: Desk, pag
     guide = bench.guide
     guide.show_guide("input")
     guide.listen.click()
-    desk.until(lambda: guide.fields["dbfs"].text().replace("−", "-") in ("-20.00", "-20.01", "-19.99"), 20000)
+    desk.until(lambda: guide.fields["dbfs"].text().replace("−", "-") in ("-20.00", "-20.01", "-19.99"), 90000)
     guide.listen.click()
     guide.fields["volts"].setText("100 mV")
     # A hundredth of a decibel that the field may show is a thousandth of the volts.
@@ -318,7 +318,7 @@ def test_an_input_is_calibrated_by_listening(there: VirtualCard, desk: Desk, pag
     desk.key(Qt.Key.Key_5, CONTROL)
     page.chips["volts"].click()
     page.press("meter-card")
-    desk.until(lambda: page.shown is not None and page.shown.unit == "mV", 20000)
+    desk.until(lambda: page.shown is not None and page.shown.unit == "mV", 90000)
     hear(desk, page, 0.1, 0.0005)
     assert page.to_step.isEnabled() and "0 dBFS = " in page.listening.rows["card"].quiet
 
@@ -358,7 +358,7 @@ def test_what_was_kept_is_measured_as_any_file(
     page.listening.choose("linein", "iq")
     page.press("meter-card")
     page.chips["frequency"].click()
-    desk.until(lambda: page.shown is not None and abs(abs(page.shown.value or 0) - 1000) < 0.1, 20000)
+    desk.until(lambda: page.shown is not None and abs(abs(page.shown.value or 0) - 1000) < 0.1, 90000)
     desk.qtbot.wait(500)
     page.keep(tmp_path / "iq.wav")
     assert soundfile.info(tmp_path / "iq.wav").channels == 2
@@ -380,7 +380,7 @@ def test_the_pitch_of_a_reading_comes_out_of_the_card(there: VirtualCard, desk: 
             pitch.sound("step", db, 0.0)
             return kept.stat().st_size > 4 * seconds
 
-        desk.until(enough, 20000)
+        desk.until(enough, 90000)
         recorder.terminate()
         recorder.wait()
         x = np.frombuffer(kept.read_bytes()[: 4 * seconds], np.int16)[-seconds:].astype(float)

@@ -218,7 +218,8 @@ def summarise(stretches: list[Stretch], health: Health, nominal_hz: float, weigh
     with_tone = [s for s in stretches if s.stands_out > _STANDS_OUT]
     if len(with_tone) < 0.5 * len(stretches):
         warnings.insert(
-            0, f"no tone near {nominal_hz:g} Hz: nothing to measure SINAD against. Name its frequency, or turn it on."
+            0,
+            f"no tone near {nominal_hz:g} Hz: nothing to measure SINAD against. Turn it on, raise the level, or name its frequency.",
         )
         return AudioReport(
             None,
