@@ -9,7 +9,6 @@ from pathlib import Path
 from PyQt6.QtCore import QModelIndex, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -28,7 +27,8 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.jobside import JobSide
 from unitone.desktop.views.jobslist import PAGE, CardDelegate, JobsModel
 from unitone.desktop.views.newjob import NewJob
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.fitting import ChipRow
+from unitone.desktop.widgets.painted import Elided, label
 from unitone.errors import UnitoneError
 from unitone.session.history import history
 from unitone.session.session import Session
@@ -82,7 +82,7 @@ class JobsPage(QWidget):
         outer.addWidget(self.notice)
         columns = QHBoxLayout()
         columns.setSpacing(theme.px(12))
-        outer.addLayout(self._chips())
+        outer.addWidget(self._chips())
         columns.addWidget(self._list(), 67)
         columns.addWidget(self._side(), 36)
         outer.addLayout(columns, 1)
@@ -105,7 +105,7 @@ class JobsPage(QWidget):
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.addWidget(label("page", tr("Jobs")))
-        self.where = label("quiet", "", True)
+        self.where = Elided("quiet")
         row.addWidget(self.where, 1)
         self.find = QLineEdit()
         self.find.setPlaceholderText(tr("Find a radio, fault, part, person…"))
@@ -113,7 +113,8 @@ class JobsPage(QWidget):
         self.find.setClearButtonEnabled(True)
         for clear in self.find.findChildren(QToolButton):
             clear.setAccessibleName(tr("Clear the search"))
-        self.find.setMinimumWidth(theme.px(240))
+        self.find.setMinimumWidth(theme.px(150))
+        self.find.setMaximumWidth(theme.px(280))
         self.find.textChanged.connect(lambda: self._pause.start(_PAUSE))
         self.more = QPushButton(tr("More ▾"))
         self.more.setAccessibleName(tr("Backup, restore, import and export"))
@@ -135,26 +136,16 @@ class JobsPage(QWidget):
         self.new = QPushButton(tr("New job  Ctrl N"))
         self.new.setProperty("role", "main")
         self.new.clicked.connect(self.ask_new)
-        for widget in (self.find, self.more, self.new):
+        row.addWidget(self.find, 2)
+        for widget in (self.more, self.new):
             row.addWidget(widget)
         return row
 
-    def _chips(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(theme.px(6))
-        self.chips: dict[str, QPushButton] = {}
-        group = QButtonGroup(self)
-        for name, words, _ in FILTERS:
-            chip = QPushButton(words)
-            chip.setProperty("role", "chip")
-            chip.setCheckable(True)
-            chip.setChecked(name == "all")
-            chip.clicked.connect(lambda _=False, n=name: self._choose_filter(n))
-            group.addButton(chip)
-            self.chips[name] = chip
-            row.addWidget(chip)
-        row.addStretch(1)
-        return row
+    def _chips(self) -> ChipRow:
+        self.row = ChipRow(tr("Which jobs"), [(name, words) for name, words, _ in FILTERS], self._choose_filter)
+        self.row.mark("all")
+        self.chips = self.row.chips
+        return self.row
 
     def _list(self) -> QWidget:
         self.list = QListView()
@@ -199,8 +190,7 @@ class JobsPage(QWidget):
         roomy = self.width() / theme.scale >= _ROOMY
         for name, words, states in FILTERS:
             number = sum(self._counts.get(s, 0) for s in states)
-            self.chips[name].setText(f"{words} {number}" if roomy else words)
-            self.chips[name].setAccessibleName(f"{words} {number}")
+            self.row.rename(name, f"{words} {number}" if roomy else words, f"{words} {number}")
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -238,7 +228,7 @@ class JobsPage(QWidget):
         chosen = choose or (row.id if (row := self.current()) is not None else "")
         counts = self._counts = found.counts
         self._count()
-        self.chips["archived"].setVisible(counts.get("archived", 0) > 0 or self._filter == "archived")
+        self.row.offer("archived", counts.get("archived", 0) > 0 or self._filter == "archived")
         going = sum(counts.get(s, 0) for s in FILTERS[0][2])
         self.where.setText(
             tr("{workshop} · {open} open, {finished} finished", workshop=found.workshop or tr("this workshop"), open=going,
@@ -309,6 +299,7 @@ class JobsPage(QWidget):
 
     def _choose_filter(self, name: str) -> None:
         self._filter = name
+        self.row.mark(name)
         self.refresh()
 
     def _with_row(self, then) -> None:  # type: ignore[no-untyped-def]

@@ -6,10 +6,11 @@ from html import escape
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.jobslist import state_words
+from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.lines import CountedList, Line, Lines
 from unitone.desktop.widgets.painted import label
 from unitone.session.card import duration
@@ -87,7 +88,7 @@ class JobSide(QFrame):
         self.message = label("warn", "", True)
         self.message.hide()
         outer.addWidget(self.message)
-        outer.addLayout(self._buttons())
+        outer.addWidget(self._buttons())
         self._status = ""
 
     def _well(self) -> QFrame:
@@ -101,9 +102,7 @@ class JobSide(QFrame):
             inside.addWidget(words)
         return well
 
-    def _buttons(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(theme.px(6))
+    def _buttons(self) -> ButtonRows:
         self.go, self.to_card, self.to_history, self.wait = (
             QPushButton(),
             QPushButton(tr("Card")),
@@ -116,10 +115,8 @@ class JobSide(QFrame):
         self.to_card.setToolTip(tr("Intake, inspection, rails, work, papers: Ctrl+J"))
         self.to_history.clicked.connect(self.history.emit)
         self.wait.clicked.connect(self._wait_pressed)
-        row.addWidget(self.go, 1)
-        for button in (self.to_card, self.to_history, self.wait):
-            row.addWidget(button)
-        return row
+        self.buttons = ButtonRows((self.go, self.to_card, self.to_history, self.wait))
+        return self.buttons
 
     # -- showing --------------------------------------------------------------------------------
 
@@ -151,9 +148,10 @@ class JobSide(QFrame):
                  tr("certificate ready") if s.get("finished") else tr("certificate not yet")]  # fmt: skip
         self.spent.setText(" · ".join(x for x in spent if x))
         done = row.status in ("finished", "handed over", "archived")
-        self.go.setText(tr("Open  ↵") if done else tr("Go on  ↵") if s.get("readings") else tr("Begin  ↵"))
-        self.wait.setText(tr("Open again") if row.status in ("waiting", "later") else tr("Waits…"))
         self.wait.setVisible(not done)
+        self.buttons.say(self.go, tr("Open  ↵") if done else tr("Go on  ↵") if s.get("readings") else tr("Begin  ↵"))
+        self.buttons.say(self.wait, tr("Open again") if row.status in ("waiting", "later") else tr("Waits…"))
+        self.buttons.refresh()
         self.wait_words.hide()
         self.message.hide()
 

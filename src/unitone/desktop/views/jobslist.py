@@ -98,12 +98,15 @@ class JobsModel(QAbstractListModel):
         return None
 
 
-#: Narrower than this, a card's marks stand in two rows.
-_ONE_ROW = 640
+#: Narrower than the first, a card's marks stand three in a row; narrower than the second two, and where a job stands is
+#: told by its mark alone.
+_ONE_ROW, _THREE = 640, 330
 
 
-def _in_one_row(view: QWidget | None) -> bool:
-    return view is None or view.width() / theme.scale > _ONE_ROW
+def _columns(view: QWidget | None, marks: int) -> int:
+    """So many marks stand side by side."""
+    width = _ONE_ROW + 1.0 if view is None else view.width() / theme.scale
+    return max(1, marks if width > _ONE_ROW else 3 if width > _THREE else 2)
 
 
 class CardDelegate(QStyledItemDelegate):
@@ -111,7 +114,8 @@ class CardDelegate(QStyledItemDelegate):
         row: JobRow = index.data(ROLE)
         height = 76 + (24 if reason(row) else 0)
         if measured(row):
-            height += 42 if _in_one_row(option.widget) else 82
+            marks = len(row.summary["marks"])
+            height += 2 + 40 * -(-marks // _columns(option.widget, marks))
         return QSize(theme.px(400), theme.px(height))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
@@ -125,7 +129,7 @@ class CardDelegate(QStyledItemDelegate):
         painter.setBrush(theme.colour("card"))
         painter.drawRoundedRect(box, 10, 10)
         inner = box.adjusted(theme.px(16), theme.px(10), -theme.px(16), -theme.px(10))
-        self._head(painter, row, inner)
+        self._head(painter, row, inner, option.widget)
         top = theme.px(50)
         if words := reason(row):
             painter.setFont(theme.font(13, True))
@@ -134,18 +138,21 @@ class CardDelegate(QStyledItemDelegate):
             painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, elided(painter, words, inner.width()))
             top += theme.px(24)
         if measured(row):
-            self._marks(painter, row, QRectF(inner.left(), inner.top() + top, inner.width(), inner.height() - top))
+            area = QRectF(inner.left(), inner.top() + top, inner.width(), inner.height() - top)
+            self._marks(painter, row, area, _columns(option.widget, len(row.summary["marks"])))
         painter.restore()
 
-    def _head(self, painter: QPainter, row: JobRow, inner: QRectF) -> None:
+    def _head(self, painter: QPainter, row: JobRow, inner: QRectF, view: QWidget | None) -> None:
         mark, words = state_words(row)
+        if view is not None and view.width() / theme.scale <= _THREE:
+            words = ""
         side = theme.px(14)
         painter.setFont(theme.font(17, True))
         named = painter.fontMetrics().horizontalAdvance(f"{row.number:04d}  {row.radio}")
         painter.setFont(theme.font(13))
         # The radio's name comes first; where it stands gets what is left, but never less than a third.
         room = max(inner.width() * 0.32, inner.width() - named - side - theme.px(28))
-        right = int(min(painter.fontMetrics().horizontalAdvance(words) + theme.px(6), room))
+        right = int(min(painter.fontMetrics().horizontalAdvance(words) + theme.px(6), room)) if words else 0
         line = QRectF(inner.left(), inner.top(), inner.width(), theme.px(24))
         painter.setPen(theme.colour("ink"))
         painter.drawText(
@@ -172,10 +179,9 @@ class CardDelegate(QStyledItemDelegate):
         second = QRectF(inner.left(), inner.top() + theme.px(24), inner.width(), theme.px(22))
         painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, elided(painter, words, inner.width()))
 
-    def _marks(self, painter: QPainter, row: JobRow, area: QRectF) -> None:
+    def _marks(self, painter: QPainter, row: JobRow, area: QRectF, columns: int) -> None:
         marks = row.summary["marks"]
-        columns = len(marks) if area.width() / theme.scale > _ONE_ROW - 50 else 3
-        width = area.width() / max(columns, 1)
+        width = area.width() / columns
         for n, mark in enumerate(marks):
             top = area.top() + (n // columns) * theme.px(40)
             box = QRectF(area.left() + (n % columns) * width, top, width - theme.px(11), area.height())

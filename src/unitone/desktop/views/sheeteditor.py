@@ -8,14 +8,10 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
-    QButtonGroup,
-    QHBoxLayout,
     QLabel,
     QListWidget,
     QListWidgetItem,
-    QPushButton,
     QStackedLayout,
     QVBoxLayout,
     QWidget,
@@ -24,7 +20,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.pinpage import PinPage
 from unitone.desktop.views.tableeditor import TableEditor
-from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.form import FormView
 from unitone.desktop.widgets.painted import label
 from unitone.errors import EntryError
@@ -104,14 +100,9 @@ class SheetEditor(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(theme.px(8))
-        self.tabs = self._chips()
+        self.tabs = ChipRow(tr("Part of the sheet"), _SECTIONS, self.show_section, "tab")
+        self.chips, self.sections = self.tabs.chips, self.tabs.list
         outer.addWidget(self.tabs)
-        self.sections = Choice()
-        self.sections.setAccessibleName(tr("Part of the sheet"))
-        for name, words in _SECTIONS:
-            self.sections.addItem(words, name)
-        self.sections.activated.connect(lambda _: self.show_section(str(self.sections.currentData())))
-        outer.addWidget(self.sections)
         holder = QWidget()
         self.stack = QStackedLayout(holder)
         self.tables: dict[str, TableEditor] = {}
@@ -122,32 +113,6 @@ class SheetEditor(QWidget):
             self.stack.addWidget(page)
         outer.addWidget(holder, 1)
         self.show_section("step")
-
-    def _chips(self) -> QWidget:
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(theme.px(4))
-        self.chips: dict[str, QPushButton] = {}
-        group = QButtonGroup(self)
-        for name, words in _SECTIONS:
-            chip = QPushButton(words)
-            chip.setProperty("role", "tab")
-            chip.setCheckable(True)
-            chip.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            chip.clicked.connect(lambda _=False, n=name: self.show_section(n))
-            group.addButton(chip)
-            self.chips[name] = chip
-            row.addWidget(chip)
-        row.addStretch(1)
-        return holder
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Where the tabs do not fit beside each other, a pull-down takes their place."""
-        super().resizeEvent(event)
-        fits = sum(c.sizeHint().width() + theme.px(4) for c in self.chips.values()) <= self.width()
-        self.tabs.setVisible(fits)
-        self.sections.setVisible(not fits)
 
     def _page(self, name: str, words: str) -> QWidget:
         if name == "model":
@@ -226,8 +191,7 @@ class SheetEditor(QWidget):
 
     def show_section(self, name: str) -> None:
         """Go to a part of the sheet."""
-        self.chips[name].setChecked(True)
-        self.sections.setCurrentIndex(self.sections.findData(name))
+        self.tabs.mark(name)
         self.stack.setCurrentWidget(self.pages[name])
         if name == "board" and self.draft is not None:
             self.board.show_draft(self.draft, self.pictures)
@@ -396,8 +360,7 @@ class SheetEditor(QWidget):
             chip = self.chips[name]
             text = f"{words} {count}" if count and name == "problems" else words
             if chip.text() != text:
-                chip.setText(text)
-                self.sections.setItemText(self.sections.findData(name), text)
+                self.tabs.rename(name, text)
             if chip.property("wrong") != bool(count):
                 chip.setProperty("wrong", bool(count))
                 style = chip.style()

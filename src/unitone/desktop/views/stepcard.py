@@ -85,7 +85,9 @@ class Figure(Painted):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         del event
         painter = self.painter()
-        size = self._size
+        # Where there is no reading, that is said softly: a bar of ink would be the loudest thing in sight.
+        none = self._figure == "—"
+        size = self._size // 2 if none else self._size
         painter.setFont(theme.font(18))
         room = self.width() - painter.fontMetrics().horizontalAdvance(self._unit) - theme.px(14)
         painter.setFont(theme.font(size, True))
@@ -94,7 +96,7 @@ class Figure(Painted):
             painter.setFont(theme.font(size, True))
         metrics = painter.fontMetrics()
         base = (self.height() + metrics.capHeight()) / 2
-        painter.setPen(theme.colour("ink"))
+        painter.setPen(theme.colour("quiet" if none else "ink"))
         painter.drawText(QPointF(0, base), self._figure)
         x = metrics.horizontalAdvance(self._figure) + theme.px(12)
         painter.setFont(theme.font(18))

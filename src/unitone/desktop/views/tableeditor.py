@@ -6,9 +6,10 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import QItemSelectionModel, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QBoxLayout,
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
@@ -30,6 +31,8 @@ from unitone.sheet.fields import Field
 from unitone.words import tr
 
 _ROLE = Qt.ItemDataRole.UserRole
+#: Narrower than this, the form stands under its list.
+_BESIDE = 400
 RowWords = Callable[[dict[str, Any]], tuple[str, str]]
 
 
@@ -113,7 +116,7 @@ class TableEditor(QWidget):
         #: Called after a field was changed by hand: fills in what goes with it.
         self.after_edit: Callable[[int, Field], None] = lambda _row, _field: None
         self.after_finish: Callable[[int, Field], None] = lambda _row, _field: None
-        row = QHBoxLayout(self)
+        self._sides = row = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(theme.px(12))
         left = QVBoxLayout()
@@ -145,6 +148,12 @@ class TableEditor(QWidget):
         self.form.finished.connect(self._finished)
         right.addWidget(self.form, 1)
         row.addLayout(right, 21)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """The form beside the list, or under it where there is no room for both."""
+        super().resizeEvent(event)
+        beside = self.width() / theme.scale >= _BESIDE
+        self._sides.setDirection(QBoxLayout.Direction.LeftToRight if beside else QBoxLayout.Direction.TopToBottom)
 
     def _button(self, words: str, do: Callable[[], object], tip: str, role: str) -> QPushButton:
         button = QPushButton(words)

@@ -6,7 +6,6 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QComboBox,
     QFrame,
     QGridLayout,
@@ -24,7 +23,8 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.mybench import MyBenchPage
 from unitone.desktop.views.tableeditor import TableEditor
 from unitone.desktop.widgets.choice import Choice
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.fitting import ChipRow
+from unitone.desktop.widgets.painted import Elided, label
 from unitone.errors import UnitoneError
 from unitone.job.verdicts import RULES
 from unitone.quantities.registry import QUANTITIES
@@ -114,20 +114,16 @@ class WorkshopPage(QWidget):
         outer.setSpacing(theme.px(10))
         head = QHBoxLayout()
         head.addWidget(label("page", tr("Workshop")))
-        self.chips: dict[str, QPushButton] = {}
-        group = QButtonGroup(self)
-        for n, (key, words) in enumerate((("instruments", tr("Instruments and schools")), ("bench", tr("My bench")))):
-            chip = self.chips[key] = QPushButton(words)
-            chip.setProperty("role", "chip")
-            chip.setCheckable(True)
-            chip.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-            chip.setChecked(n == 0)
-            chip.clicked.connect(lambda _=False, k=key: self.show_part(k))
-            group.addButton(chip)
-            head.addWidget(chip)
-        self.state = label("quiet", "", True)
+        self.row = ChipRow(
+            tr("Part of the workshop"),
+            (("instruments", tr("Instruments and schools")), ("bench", tr("My bench"))),
+            self.show_part,
+        )
+        self.row.mark("instruments")
+        self.chips = self.row.chips
+        head.addWidget(self.row, 2)
+        self.state = Elided("quiet")
         head.addWidget(self.state, 1)
-        head.addStretch(0)
         self.undo = QPushButton(tr("Undo"))
         self.undo.clicked.connect(self._undo)
         head.addWidget(self.undo)
@@ -147,7 +143,7 @@ class WorkshopPage(QWidget):
 
     def show_part(self, name: str) -> None:
         """Instruments and schools, or My bench."""
-        self.chips[name].setChecked(True)
+        self.row.mark(name)
         if name == "bench" and self.bench is None:
             self.bench = MyBenchPage(self._logbook)
             self.bench.changed.connect(self.bench_changed)
@@ -233,11 +229,13 @@ class WorkshopPage(QWidget):
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inside)
+        # As wide as its longest word, with the bar beside it: nothing of it is cut.
+        area.setMinimumWidth(inside.minimumSizeHint().width() + theme.px(12))
         layout.addWidget(area, 1)
         return card
 
     def _add(self, grid: QGridLayout, row: int, words: str, box: QComboBox, why: str) -> int:
-        name = label("", words)
+        name = label("", words, True)
         name.setBuddy(box)
         box.setAccessibleName(words)
         box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)

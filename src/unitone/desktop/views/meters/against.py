@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.painted import Elided, label
 from unitone.session.meteraudio import ratio_words
 from unitone.session.metershapes import TASKS, MeterPicture
@@ -59,9 +59,6 @@ class Against(QFrame):
             cells.setColumnStretch(n, 1)
             self._cells.append(cell)
         layout.addWidget(holder)
-        self._row = QGridLayout()
-        self._row.setSpacing(theme.px(6))
-        self._across = 0
         self.buttons: dict[str, QPushButton] = {}
         for name, words in (
             ("meter-send", tr("Send to step  Ctrl ↵")), ("meter-hold", tr("Hold  Ctrl H")), ("meter-freeze", tr("Freeze  Ctrl F")),
@@ -69,32 +66,11 @@ class Against(QFrame):
         ):  # fmt: skip
             button = self.buttons[name] = QPushButton(words)
             button.clicked.connect(lambda _=False, n=name: self.pressed.emit(n))
-        layout.addLayout(self._row)
-        self._arrange(len(self.buttons))
+        self._row = ButtonRows(self.buttons.values())
+        layout.addWidget(self._row)
         self.told = label("quiet", "", True)
         layout.addWidget(self.told)
         self.to_step = self.buttons["meter-send"]
-
-    def _arrange(self, across: int) -> None:
-        """So many buttons beside each other."""
-        if across == self._across:
-            return
-        self._across = across
-        for n, button in enumerate(self.buttons.values()):
-            self._row.addWidget(button, n // across, n % across)
-        for column in range(len(self.buttons) + 1):
-            self._row.setColumnStretch(column, 1 if column == across else 0)
-
-    def minimumSizeHint(self) -> QSize:
-        """Two buttons side by side are the least."""
-        hints = sorted((b.sizeHint().width() for b in self.buttons.values()), reverse=True)
-        return QSize(hints[0] + hints[1] + theme.px(40), super().minimumSizeHint().height())
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """All buttons in a row where they fit, in two where they do not."""
-        super().resizeEvent(event)
-        wanted = sum(b.sizeHint().width() for b in self.buttons.values()) + theme.px(28 + 6 * len(self.buttons))
-        self._arrange(len(self.buttons) if wanted <= self.width() else 2)
 
     def show_figures(self, shown: MeterPicture | None, held: MeterPicture | None) -> str:
         """The small figures and those that are held; returns what the two levels say together, if anything."""
@@ -132,5 +108,5 @@ class Against(QFrame):
         self.to_step.setEnabled(can)
         self.buttons["meter-hold"].setEnabled(shown is not None)
         self.buttons["meter-freeze"].setEnabled(live)
-        self.buttons["meter-freeze"].setText(tr("Go on  Ctrl F") if frozen else tr("Freeze  Ctrl F"))
+        self._row.say(self.buttons["meter-freeze"], tr("Go on  Ctrl F") if frozen else tr("Freeze  Ctrl F"))
         self.buttons["meter-keep"].setEnabled(live)

@@ -47,6 +47,9 @@ class HowCard(QFrame):
         for seconds, words in _AVERAGE:
             self.average.addItem(words, seconds)
         self.average.setCurrentIndex(1)
+        for box in (self.weighting, self.average):
+            # In a narrow window the words of the list may be wider than it is shown.
+            box.setMinimumWidth(theme.px(90))
         self.tone, self.channel = LiveLine(tr("Tone near"), "1 kHz"), LiveLine(tr("Channel"), "1")
         self.prove, self.place = LiveLine(tr("Deviation to prove"), "2 kHz"), LiveLine(tr("Carrier's place"), "0 Hz")
         self.nominal, self.ppm = LiveLine(tr("Nominal"), "1 kHz"), LiveLine(tr("Clock runs fast by"), "0 ppm")

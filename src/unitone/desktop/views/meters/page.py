@@ -5,12 +5,12 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import cast
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -35,8 +35,8 @@ from unitone.desktop.views.meters.how import HowCard
 from unitone.desktop.views.meters.listening import Listening
 from unitone.desktop.views.meters.tones import TonesCard
 from unitone.desktop.views.stepcard import Figure
-from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.curves import Curves, scale_of
+from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import Elided, label
 from unitone.errors import SignalError, UnitoneError
@@ -149,41 +149,18 @@ class MetersPage(QWidget):
         self.sounding.hide()
         row.addWidget(self.sounding)
         head.addLayout(row)
-        # Where the names do not fit beside each other, one list holds them.
-        self.chip_row, row2 = QWidget(), QHBoxLayout()
-        self.tasks = Choice()
-        self.tasks.setAccessibleName(tr("What is measured"))
-        for task, words in TASKS:
-            self.tasks.addItem(words, task)
-        self.tasks.activated.connect(lambda _: self._choose(self.tasks.currentData()))
-        self.tasks.hide()
-        chips = QHBoxLayout(self.chip_row)
-        chips.setContentsMargins(0, 0, 0, 0)
-        chips.setSpacing(theme.px(5))
-        self.chips: dict[str, QPushButton] = {}
-        group = QButtonGroup(self)
-        for task, words in TASKS:
-            chip = self._chip(words, lambda _=False, t=task: self._choose(t))
-            chip.setChecked(task == self._task)
-            self.chips[task] = chip
-            group.addButton(chip)
-            chips.addWidget(chip)
-        row2.addWidget(self.chip_row)
-        row2.addWidget(self.tasks)
-        row2.addStretch(1)
+        self.tasks = ChipRow(tr("What is measured"), TASKS, lambda name: self._choose(cast("MeterTask", name)))
+        self.tasks.mark(self._task)
+        self.chips = self.tasks.chips
+        row2 = QHBoxLayout()
+        row2.addWidget(self.tasks, 1)
         self.tones_chip = self._chip(tr("Tones out"), lambda _=False: self._show_upper())
         row2.addWidget(self.tones_chip)
         head.addLayout(row2)
         return head
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Names beside each other where they fit, in a list where they do not."""
         super().resizeEvent(event)
-        wanted = sum(c.sizeHint().width() for c in (*self.chips.values(), self.tones_chip)) + theme.px(110)
-        fits = wanted <= self.width()
-        if self.chip_row.isHidden() == fits:
-            self.chip_row.setVisible(fits)
-            self.tasks.setVisible(not fits)
         self._share_height()
 
     def _share_height(self) -> None:
@@ -381,8 +358,7 @@ class MetersPage(QWidget):
 
     def _mark_task(self, task: MeterTask) -> None:
         self._task = task
-        self.chips[task].setChecked(True)
-        self.tasks.setCurrentIndex(self.tasks.findData(task))
+        self.tasks.mark(task)
 
     def _read(self) -> How | None:
         """How it shall be measured; what a field does not take stands in words."""
