@@ -511,7 +511,7 @@ def test_shots_are_made_offscreen(tmp_path: Path) -> None:
         "bench-recheck",
         "handover",
         "meters",
-        "meters-live",
+        "bench-smeter",
         "my-bench",
         "bench-far",
         "card-inspection",

@@ -68,7 +68,7 @@ def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
     session.touch("C58", "replaced, 470 µF 25 V")
     view = take_view(session)
     assert view.recheck is not None and view.recheck.why == "no fewer will do"
-    joined = next(r for r in view.recheck.rows if "Peak the front end" in r.settles)
+    joined = next(r for r in view.recheck.rows if "Peak the 10.695 MHz IF" in r.settles)
     assert (
         "Peak the 455 kHz pair" in joined.settles
         and "27.205 MHz, ch 20" in joined.words

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import pytest
 
+from unitone.bench.kit import Kit
 from unitone.coach.sentences import button, sentence
 from unitone.coach.step import unsealed
 from unitone.errors import BenchError
@@ -298,3 +299,28 @@ def test_every_quantity_has_a_short_name_for_the_tape() -> None:
     from unitone.session.view import _short
 
     assert not [q for q in QUANTITIES if _short(q) == q]
+
+
+@pytest.mark.parametrize("fault", ["", "silicon-meter-diode"])
+def test_a_chart_does_not_come_between_the_coach_and_s9(book: Logbook, fault: str) -> None:
+    """What was charted at other levels says nothing of how the preset moves S9: it is set as without a chart."""
+    made = {}
+    for charted in (False, True):
+        card = Card(7 + charted, "ostrel-weir-40-am", standin_seed=4, standin_fault=fault)
+        session = Session(book, open_job(book, "ostrel-weir-40-am", card))
+        session.set_kit(Kit(least_dbm=-110.0, pads_db=(20.0,)))
+        session.start_work()
+        session.go_to("s-meter")
+        session.confirm_hook_up("receive")
+        if charted:
+            charting.chart_on(session)
+            session.turn("P2", 25_000)
+            charting.chart_on(session)
+        for _ in range(40):
+            advice = session.advice()
+            if advice.act == "conclude":
+                break
+            session.follow(advice)
+        last = next(x for x in reversed(session.state.readings) if x.reading.quantity_id == "rx.s_meter")
+        made[charted] = (advice.outcome in ("set", "in-limits"), session.step.limit.holds(last.reading.value))
+    assert made[True] == made[False] and (fault or made[True][1])

@@ -11,7 +11,7 @@ from scipy.integrate import cumulative_trapezoid
 from unitone.coach.hill import Point
 from unitone.job.state import JobState, Logged
 from unitone.quantities.registry import HEARD, Quantity
-from unitone.sheet.model import TURN, Step
+from unitone.sheet.model import LEVELS_AGREE_DB, TURN, Step
 
 #: Ratios with the noise in them twice: (S+N)/N, (S+N+D)/(N+D).
 WITH_NOISE = frozenset({"rx.sinad", "rx.sn_ratio"})
@@ -82,7 +82,11 @@ def is_null(step: Step) -> bool:
 
 
 def hill_points(state: JobState, step: Step, group: tuple[str, ...], since: int) -> list[Logged]:
-    """Readings of the step's hill since ``since`` that differ, in what reaches them, by these adjusters alone from now."""
+    """Readings of the step's hill since ``since`` that differ, in what reaches them, by these adjusters alone from now.
+
+    A hill is climbed at whatever level suits; what is set is set at the step's own level, other levels are those of its chart.
+    """
+    climbed = step.aim != "set"
     reaching = [a for a in state.reaching(step.hill_id, step.hill_setting) if a not in group]
     wanted = replace(step.hill_setting, level_dbm=None)
     return [
@@ -91,8 +95,13 @@ def hill_points(state: JobState, step: Step, group: tuple[str, ...], since: int)
         if x.seq > since
         and x.reading.quantity_id == step.hill_id
         and replace(x.reading.conditions, level_dbm=None) == wanted
+        and (climbed or _same_level(x.reading.conditions.level_dbm, step.hill_setting.level_dbm))
         and all(x.positions[a] == state.positions[a] for a in reaching)
     ]
+
+
+def _same_level(one: float | None, other: float | None) -> bool:
+    return one == other if one is None or other is None else abs(one - other) <= LEVELS_AGREE_DB
 
 
 def points_of(q: Quantity, readings: list[Logged], adjuster: str) -> list[Point]:

@@ -115,13 +115,13 @@ def chart_curve(state: JobState, step: Step) -> HillView | None:
     points = tuple((m.level_dbm, m.shown_db) for m in read)
     here = state.set_up.level_dbm if state.set_up.level_dbm is not None else s9
     words = tr(
-        "S-meter against level; the line: S9 at {pd} PD, {emf} EMF, 6 dB a unit",
+        "Line: S9 at {pd} PD, {emf} EMF, 6 dB a unit",
         pd=microvolts(s9),
         emf=microvolts(s9 + EMF_DB),
     )
     found = _found(state, step)
     if found:
-        words += tr("; rings: as found")
+        words += tr("; grey: as found")
     return HillView(points, x, CHART_DB, CHART_DB, CHART_DB, None, "", here, words, "dBm", "dB over S9", 0.0, found)
 
 

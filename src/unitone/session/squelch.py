@@ -68,7 +68,7 @@ def curve(state: JobState, step: Step) -> HillView | None:
     words = tr("Level that opens the squelch against its control")
     found = _found(state, step)
     if found:
-        words += tr("; rings: as found")
+        words += tr("; grey: as found")
     return HillView(tuple(points), xs, ys, ys, ys, None, "", stands, words, "%", "dBm", None, found)
 
 

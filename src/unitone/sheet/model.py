@@ -36,6 +36,9 @@ PHASE_TITLES: dict[Phase, str] = {
     "verify": "Verify",
 }
 
+#: Levels that differ by no more are the same level (dB): a dial has tenths.
+LEVELS_AGREE_DB = 0.05
+
 
 @dataclass(frozen=True)
 class Reach:
@@ -232,7 +235,7 @@ class Conditions:
         if (
             required.level_dbm is not None
             and self.level_dbm is not None
-            and abs(self.level_dbm - required.level_dbm) > 0.05
+            and abs(self.level_dbm - required.level_dbm) > LEVELS_AGREE_DB
         ):
             return False
         return (

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor
+from PyQt6.QtGui import QColor, QFontMetricsF
 from PyQt6.QtWidgets import QLabel, QStackedLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
@@ -150,6 +150,9 @@ class HillPlot(QWidget):
                 adjuster=view.adjuster,
                 unit=view.x_unit,
             )
+        # What does not fit would be cut at the edge without a word.
+        room = self.plot.width() - theme.px(70)
+        words = QFontMetricsF(theme.font(12)).elidedText(words, Qt.TextElideMode.ElideRight, max(room, 60.0))
         if self._labels != (words, view.y_unit):
             self._labels = (words, view.y_unit)
             style = {"color": theme.tokens.quiet, "font-size": f"{theme.px(12)}px"}
