@@ -67,6 +67,10 @@ def run_set(
     return result
 
 
+#: What receive coils are peaked by.
+_COILS = frozenset({"rx.sinad", "rx.sn_ratio", "rx.af_volts"})
+
+
 class _Best:
     """The referee's own alignment, made only when a step is in doubt (it takes seconds)."""
 
@@ -137,7 +141,8 @@ def judge(
     if fault and not named and (physics.fault[fault].reason in CHARTED or _by_the_fault(out, sheet, physics, seed)):
         problems.append(f"{fault}: {physics.fault[fault].reason} was not named")
     problems += [f"{name} moved though in limits" for name in wrongly_touched(session)]
-    coil_steps = [s for s in sheet.steps if s.quantity_id in ("rx.sinad", "rx.sn_ratio") and s.aim in ("peak", "level")]
+    # Whatever they were peaked by: a can behind the gain by its volts counts by what it costs of the ratio to noise, too.
+    coil_steps = [s for s in sheet.steps if s.quantity_id in _COILS and s.aim in ("peak", "level")]
     worked = [s for s in coil_steps if any(o != "in-limits" for _, o in state.concluded.get(s.id, []))]
     names = [a for s in worked for a in s.adjusters]
     loss = None
