@@ -214,7 +214,7 @@ def test_the_editor_says_what_is_wrong_and_forgets_late_answers(qtbot: QtBot) ->
     assert look(tarn(), frozenset())[1] == "as the sheet: detector last"
     editor.resize(500, 700)
     QApplication.processEvents()
-    assert editor.sections.isVisible() and not editor.tabs.isVisible()
+    assert editor.sections.isVisible() and not editor.chips["model"].isVisible()
     editor.sections.setCurrentIndex(editor.sections.findData("part"))
     editor.sections.activated.emit(0)
     assert editor.section == "part"

@@ -150,9 +150,9 @@ def test_it_fits_small_windows_and_large_type(
     desk.qtbot.wait(50)
     assert page.minimumSizeHint().width() <= page.width() + 2 and page.minimumSizeHint().height() <= page.height() + 2
     assert page.spectrum.height() > 100 and (page.upper.isHidden() or page.wave.height() > 60)
-    assert page.tasks.isVisible() == (scale > 1) and page.chip_row.isVisible() != page.tasks.isVisible()
-    page.tasks.setCurrentIndex(page.tasks.findData("volts"))
-    page.tasks.activated.emit(1)
+    assert page.tasks.list.isVisible() == (scale > 1) and page.chips["sinad"].isVisible() == (scale == 1)
+    page.tasks.list.setCurrentIndex(page.tasks.list.findData("volts"))
+    page.tasks.list.activated.emit(1)
     desk.until(lambda: page.shown is not None and page.shown.task == "volts")
     assert page.chips["volts"].isChecked()
     theme.use("day", 1.0)

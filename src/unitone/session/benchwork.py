@@ -124,7 +124,7 @@ class BenchWork(ShopWork):
         set_up = self.state.set_up
         for required in self.step.required:
             # Where a level is what is looked for, or is lowered while a hill is climbed, any level is one of the step's.
-            climbed = self.step.aim in ("peak", "null") and required.level_dbm is not None
+            climbed = self.step.aim in ("peak", "null", "level") and required.level_dbm is not None
             free = (climbed or self.step.quantity_id in FOUND_BY) and set_up.level_dbm is not None
             if set_up.settles(replace(required, level_dbm=set_up.level_dbm) if free else required):
                 return set_up
