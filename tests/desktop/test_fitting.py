@@ -96,7 +96,7 @@ def test_chips_and_their_list_say_the_same(qtbot: QtBot) -> None:
 
 def test_buttons_give_up_their_row_then_the_names_of_their_keys(qtbot: QtBot) -> None:
     buttons = [QPushButton(f"Button number {n}  Ctrl {n}") for n in range(4)]
-    rows = ButtonRows(buttons)
+    rows = ButtonRows("Some", buttons)
     holder = holding(qtbot, rows)
     holder.resize(1200, 40)
     holder.show()

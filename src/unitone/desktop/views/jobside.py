@@ -115,7 +115,9 @@ class JobSide(QFrame):
         self.to_card.setToolTip(tr("Intake, inspection, rails, work, papers: Ctrl+J"))
         self.to_history.clicked.connect(self.history.emit)
         self.wait.clicked.connect(self._wait_pressed)
-        self.buttons = ButtonRows((self.go, self.to_card, self.to_history, self.wait))
+        self.buttons = ButtonRows(
+            tr("What can be done with this job"), (self.go, self.to_card, self.to_history, self.wait)
+        )
         return self.buttons
 
     # -- showing --------------------------------------------------------------------------------

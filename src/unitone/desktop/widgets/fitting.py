@@ -19,6 +19,7 @@ class ChipRow(QWidget):
         self, title: str, pairs: Iterable[tuple[str, str]], choose: Callable[[str], object], role: str = "chip"
     ) -> None:
         super().__init__()
+        self.setAccessibleName(title)
         self.chips: dict[str, QPushButton] = {}
         self.list = Choice()
         self.list.setAccessibleName(title)
@@ -95,8 +96,9 @@ class ButtonRows(QWidget):
     A button's words end with its keys after two spaces, as everywhere in the program.
     """
 
-    def __init__(self, buttons: Iterable[QPushButton]) -> None:
+    def __init__(self, title: str, buttons: Iterable[QPushButton]) -> None:
         super().__init__()
+        self.setAccessibleName(title)
         self._buttons = list(buttons)
         self._words: dict[QPushButton, str] = {b: b.text() for b in self._buttons}
         self._grid = QGridLayout(self)
