@@ -85,6 +85,14 @@ class Desk:
         act()
         self.until(lambda: self.bench._generation > before)
 
+    def settle(self) -> None:
+        """Wait until everything that was asked is done, and its last picture is the one that is shown."""
+        worker = self.window.worker
+        assert worker is not None
+        done: list[bool] = []
+        worker.do(lambda _: done.append(True))
+        self.until(lambda: bool(done) and self.bench._generation >= worker._generation)
+
 
 @pytest.fixture
 def desk(qtbot: QtBot, tmp_path: Path) -> Iterator[Desk]:
