@@ -9,7 +9,7 @@ import pytest
 pytest.importorskip("PyQt6.QtWidgets")
 
 from PyQt6.QtCore import QPoint, QRect, Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
 from desktop.conftest import Desk
@@ -23,6 +23,18 @@ def cut(page: QWidget) -> list[str]:
         b.text()
         for b in page.findChildren(QPushButton)
         if b.isVisible() and b.text() and b.fontMetrics().horizontalAdvance(b.text()) > b.width()
+    ]
+
+
+def squeezed(page: QWidget) -> list[str]:
+    """Fields that are slits, and columns that are wider than what shows of them."""
+    slits = [f.accessibleName() for f in page.findChildren(QLineEdit) if f.isVisible() and f.height() < theme.px(18)]
+    areas = [a for a in page.findChildren(QScrollArea) if a.isVisible() and a.widgetResizable()]
+    wide = [
+        (a, inside, port) for a in areas if (inside := a.widget()) is not None and (port := a.viewport()) is not None
+    ]
+    return slits + [
+        f"a column: {inside.width()} in {port.width()}" for _, inside, port in wide if inside.width() > port.width() + 1
     ]
 
 
@@ -58,9 +70,18 @@ def test_every_place_has_room_for_its_words(desk: Desk, size: tuple[int, int, fl
             page = desk.window.pages.currentWidget()
             assert page is not None and desk.window.width() == size[0]
             assert not cut(page), place
+            assert not squeezed(page), place
             assert not over_each_other(page), place
+        desk.window.show_place("workshop")
+        desk.window._workshop.row.chips["bench"].click()  # type: ignore[union-attr]
+        desk.qtbot.wait(200)
+        assert not squeezed(desk.window._workshop)  # type: ignore[arg-type]
         desk.window.show_place("jobs")
         jobs = desk.window.jobs
+        jobs.ask_new()
+        desk.qtbot.wait(200)
+        assert not squeezed(jobs) and not cut(jobs) and not over_each_other(jobs)
+        jobs.new_job.left.emit()
         if size[2] > 1:
             assert jobs.row.list.isVisible() and not jobs.chips["all"].isVisible()
             jobs.row.list.setCurrentIndex(jobs.row.list.findData("handed over"))

@@ -38,6 +38,9 @@ from unitone.session.metershapes import How
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
+#: A field is at least so wide: in a narrow window words beside it are broken into lines before it is cut.
+_LEAST = 52
+
 
 def _card(title: str) -> tuple[QFrame, QVBoxLayout]:
     card = QFrame()
@@ -115,7 +118,7 @@ class GuideCard(QFrame):
         at = 0
         if g.rows is not None:
             for column, words in enumerate(g.rows):
-                grid.addWidget(label("small", words), 0, column + 1)
+                grid.addWidget(label("small", words, True), 0, column + 1)
             for n in range(g.row_count):
                 pair = (QLineEdit(), QLineEdit())
                 grid.addWidget(label("small", tr("Row {n}", n=n + 1)), n + 1, 0)
@@ -123,6 +126,7 @@ class GuideCard(QFrame):
                     zip(pair, (("A", "-97.3 dBm") if n == 0 else ("", "")), strict=True)
                 ):
                     field.setPlaceholderText(hint)
+                    field.setMinimumWidth(theme.px(_LEAST))
                     field.setAccessibleName(tr("{what}, row {n}", what=g.rows[column], n=n + 1))
                     field.textChanged.connect(lambda _: self.work_out())
                     grid.addWidget(field, n + 1, column + 1)
@@ -148,6 +152,7 @@ class GuideCard(QFrame):
         line = QLineEdit(ask.usual)
         line.setPlaceholderText(ask.hint)
         line.setMaxLength(80)
+        line.setMinimumWidth(theme.px(_LEAST))
         line.textChanged.connect(lambda _: self.work_out())
         return line
 
@@ -259,10 +264,10 @@ class MyBenchPage(QWidget):
         layout.addWidget(self.known)
         column.addWidget(card)
         column.addStretch(1)
-        row.addWidget(scrolled(left), 1)
+        row.addWidget(scrolled(left, whole=True), 1)
         self.guide = GuideCard(lambda: my_bench(self._logbook), self._instruments)
         self.guide.keep.connect(self._keep)
-        row.addWidget(scrolled(self.guide), 1)
+        row.addWidget(scrolled(self.guide, whole=True), 1)
         self.show_bench()
 
     def _instruments(self) -> tuple[Instrument, ...]:
@@ -283,9 +288,10 @@ class MyBenchPage(QWidget):
                   (tr("Generator's lowest"), self.least, 1), (tr("Its highest"), self.most, 1))  # fmt: skip
         at = 0
         for words, field, span in fields:
-            name = label("small", words)
+            name = label("small", words, True)
             name.setBuddy(field)
             field.setAccessibleName(words)
+            field.setMinimumWidth(theme.px(_LEAST))
             grid.addWidget(name, at // 2, 2 * (at % 2))
             grid.addWidget(field, at // 2, 2 * (at % 2) + 1, 1, span)
             at += 2 if span == 3 else 1

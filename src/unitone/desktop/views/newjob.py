@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, scrolled
 from unitone.errors import UnitoneError
 from unitone.job.tape import Card
 from unitone.store.logbook import JobRow, Logbook
@@ -39,10 +39,15 @@ class NewJob(QFrame):
         self._labels: dict[QWidget, QWidget] = {}
         self._standins: set[str] = set()
         self._earlier: JobRow | None = None
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(theme.px(18), theme.px(14), theme.px(18), theme.px(14))
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(theme.px(18), theme.px(14), theme.px(10), theme.px(14))
+        outer.setSpacing(theme.px(6))
+        outer.addWidget(label("title", tr("New job")))
+        # In a low window the fields scroll; what opens the job stays in sight.
+        inside = QWidget()
+        layout = QVBoxLayout(inside)
+        layout.setContentsMargins(0, 0, theme.px(8), 0)
         layout.setSpacing(theme.px(4))
-        layout.addWidget(label("title", tr("New job")))
         self.model = Choice()
         self.serial, self.owner, self.complaint, self.accessories, self.missing = (QLineEdit() for _ in range(5))
         self.named = QLineEdit()
@@ -70,9 +75,11 @@ class NewJob(QFrame):
         self.simulated.toggled.connect(self.seed.setEnabled)
         self.model.currentIndexChanged.connect(lambda _: self._suit())
         self.serial.editingFinished.connect(self._look_for_variant)
-        self.message = label("warn", "", True)
-        layout.addWidget(self.message)
         layout.addStretch(1)
+        self.model.setMinimumWidth(theme.px(120))
+        outer.addWidget(scrolled(inside, whole=True), 1)
+        self.message = label("warn", "", True)
+        outer.addWidget(self.message)
         row = QHBoxLayout()
         self.open = QPushButton(tr("Open the job  ↵"))
         self.open.setProperty("role", "main")
@@ -81,10 +88,10 @@ class NewJob(QFrame):
         leave.clicked.connect(self.left.emit)
         row.addWidget(self.open, 1)
         row.addWidget(leave)
-        layout.addLayout(row)
+        outer.addLayout(row)
 
     def _field(self, layout: QVBoxLayout, words: str, field: QWidget) -> None:
-        name = label("small", words)
+        name = label("small", words, True)
         self._labels[field] = name
         name.setBuddy(field)
         field.setAccessibleName(words)

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QPushButton,
-    QScrollArea,
     QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
@@ -24,7 +23,7 @@ from unitone.desktop.views.mybench import MyBenchPage
 from unitone.desktop.views.tableeditor import TableEditor
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.fitting import ChipRow
-from unitone.desktop.widgets.painted import Elided, label
+from unitone.desktop.widgets.painted import Elided, label, scrolled
 from unitone.errors import UnitoneError
 from unitone.job.verdicts import RULES
 from unitone.quantities.registry import QUANTITIES
@@ -224,14 +223,7 @@ class WorkshopPage(QWidget):
         column.setContentsMargins(0, 0, theme.px(8), 0)
         column.addLayout(grid)
         column.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inside)
-        # As wide as its longest word, with the bar beside it: nothing of it is cut.
-        area.setMinimumWidth(inside.minimumSizeHint().width() + theme.px(12))
-        layout.addWidget(area, 1)
+        layout.addWidget(scrolled(inside, whole=True), 1)
         return card
 
     def _add(self, grid: QGridLayout, row: int, words: str, box: QComboBox, why: str) -> int:

@@ -49,14 +49,28 @@ class Card(QFrame):
         self.column.addWidget(label("title", title, True))
 
 
-def scrolled(inside: QWidget) -> QScrollArea:
-    """A column that scrolls up and down only, and takes no focus of its own."""
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setWidget(inside)
-    return area
+class Column(QScrollArea):
+    """A column that scrolls up and down only, and takes no focus of its own; ``whole`` ones are as wide as what is in them."""
+
+    def __init__(self, inside: QWidget, whole: bool = False) -> None:
+        super().__init__()
+        self._whole = whole
+        self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setWidget(inside)
+
+    def minimumSizeHint(self) -> QSize:
+        """Room for the longest words inside, with the bar beside them."""
+        least, inside = super().minimumSizeHint(), self.widget()
+        if not self._whole or inside is None:
+            return least
+        return QSize(inside.minimumSizeHint().width() + theme.px(12), least.height())
+
+
+def scrolled(inside: QWidget, whole: bool = False) -> QScrollArea:
+    """A column that scrolls; see ``Column``."""
+    return Column(inside, whole)
 
 
 class Elided(QLabel):

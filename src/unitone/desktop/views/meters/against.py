@@ -35,6 +35,12 @@ def card_of(title: str, right: QWidget | None = None, card: QFrame | None = None
     return card, layout
 
 
+def _fitting(place: QLabel, *ways: str) -> str:
+    """The first way to say it that fits, the last where none does: half a figure would be a wrong one."""
+    room = place.width()
+    return next((w for w in ways if place.fontMetrics().horizontalAdvance(w) <= room), ways[-1])
+
+
 class Against(QFrame):
     """The card under the plots. ``pressed`` tells the id of an action."""
 
@@ -83,11 +89,12 @@ class Against(QFrame):
                 continue
             figure = figures[n]
             what.setText(figure.what)
-            now.setText(f"{figure.text} {figure.unit}" if figure.value is not None else "—")
+            now.setText(_fitting(now, f"{figure.text} {figure.unit}", figure.text) if figure.value is not None else "—")
             was.setText("")
             if beside is not None:
                 old = beside.figures[n]
-                was.setText(tr("was {v} {unit}", v=old.text, unit=old.unit) if old.value is not None else tr("was —"))
+                ways = tr("was {v} {unit}", v=old.text, unit=old.unit), tr("was {v}", v=old.text), old.text
+                was.setText(_fitting(was, *ways) if old.value is not None else tr("was —"))
         if beside is not None and shown is not None:
             words = tr("held: {figure} {unit}, {name}", figure=beside.figure, unit=beside.unit, name=beside.name)
         elif held is None:
