@@ -11,6 +11,7 @@ import time
 
 import numpy as np
 
+from unitone.coach import pairs, peak
 from unitone.coach.ear import next_by_ear
 from unitone.coach.hill import Point
 from unitone.coach.pairs import next_pair_move
@@ -67,14 +68,18 @@ def main() -> None:
 
 
 def _alone() -> str:
-    """How long one move takes by itself, in milliseconds."""
+    """How long one move takes by itself, in milliseconds: the pair's as its readings come, and all of them at once (a job taken up)."""
     from unitone.coach.pairs import PairRead
     from unitone.robot.adjuster import CORE
+
+    def caches() -> None:
+        peak._next.cache_clear()
+        pairs._next.cache_clear()
 
     free = (None, None)
     rng = np.random.default_rng(1)
     at = [0.0, 1.5, -1.0, 0.5, 0.25, 1.0]
-    took: dict[str, list[float]] = {"one adjuster": [], "a pair": [], "by ear": []}
+    took: dict[str, list[float]] = {"one adjuster": [], "a pair": [], "a pair taken up": [], "by ear": []}
     for _ in range(40):
         x0, noise = rng.uniform(-1, 1), rng.normal(0, 0.3, len(at))
         points = [Point(t, -10 * np.log10(1 + (t - x0) ** 2) + n, 0.3) for t, n in zip(at, noise, strict=True)]
@@ -82,9 +87,13 @@ def _alone() -> str:
         next_move(points, 1.0, CORE, 360_000, free)
         took["one adjuster"].append(time.perf_counter() - began)
         reads = [PairRead((p.turns, 0.0 if k < 3 else p.turns / 2), p.height, 0.3) for k, p in enumerate(points)]
-        began = time.perf_counter()
-        next_pair_move(reads, 1.0, (CORE, CORE), (360_000, 180_000), (free, free))
-        took["a pair"].append(time.perf_counter() - began)
+        for name, first in (("a pair taken up", len(reads)), ("a pair", 1)):
+            caches()
+            for n in range(first, len(reads) + 1):
+                here = round(reads[n - 1].turns[0] * 360_000), round(reads[n - 1].turns[1] * 360_000)
+                began = time.perf_counter()
+                next_pair_move(reads[:n], 1.0, (CORE, CORE), here, (free, free))
+                took[name].append(time.perf_counter() - began)
         began = time.perf_counter()
         next_by_ear([], CORE, round(x0 * 1e6), free)
         took["by ear"].append(time.perf_counter() - began)
