@@ -237,6 +237,9 @@ def _jointly(
         if any(moved):
             return confirm
         target = round(place * unit / adjusters[which].step_mdeg) * adjusters[which].step_mdeg
+        if target == positions[which]:
+            # The step that it has ends where it stands: what is there to be had is another reading of it.
+            return confirm
         return PairMove(which, Move("go", target, "pair", loss_db=unsure), coupling)
     # Both to the middle, the farther first; moves that gain next to nothing together are not made.
     targets = [round(middle[n] * unit / fine[n]) * fine[n] for n in (0, 1)]
