@@ -14,9 +14,11 @@ from unitone.desktop.actions import ACTIONS, clashes
 from unitone.desktop.audio import pitch as pitch_module
 from unitone.desktop.audio.voice import SILENT, Voice
 from unitone.desktop.views.eyes import LOG_KEY, taken_by
+from unitone.desktop.worker import LiveFigure
 from unitone.errors import BenchError
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
+from unitone.sheet.model import TURN
 
 TARN, WEIR = "ostrel-tarn-40", "ostrel-weir-40-am"
 
@@ -65,6 +67,34 @@ def test_far_view_lies_over_the_window_and_the_keys_go_on_working(desk: Desk) ->
     assert far.isVisible()
     desk.window.show_place("jobs")
     assert not far.isVisible(), "it lies over nothing that is not the Bench"
+
+
+def test_the_needle_is_held_against_the_limit_only_at_its_level(desk: Desk) -> None:
+    """A hill climbed at another level: the needle is shown, but not as in or out, and the limit's own level is named."""
+    opened(desk, "front-end")
+    worker = desk.window.worker
+    worker.do(lambda s: s.turn("T1", -5 * TURN // 2))
+
+    def heard() -> LiveFigure:
+        seen: list[LiveFigure] = []
+        worker.live.connect(seen.append)
+        desk.until(lambda: len(seen) > 1)
+        worker.live.disconnect(seen.append)
+        return seen[-1]
+
+    desk.settle()
+    assert heard().place is not None and desk.bench.step.bar._live is not None
+    assert " µV: " not in desk.bench.step.words.text() and not desk.bench.view.bar.counts_at
+    # So far down its tone is lost in the noise: the coach goes up with the level.
+    for _ in range(4):
+        if desk.bench.view.bar.counts_at:
+            break
+        desk.key(Qt.Key.Key_Return)
+        desk.settle()
+    assert desk.bench.view.bar.counts_at == "at 0.30 µV"
+    assert heard().place is None and desk.bench.step.bar._live is None
+    words = desk.bench.step.words.text()
+    assert "on the needle" in words and "at 0.30 µV: found" in words
 
 
 def test_a_click_on_the_coach_s_line_does_what_it_says(desk: Desk) -> None:

@@ -11,7 +11,7 @@ from scipy.integrate import cumulative_trapezoid
 from unitone.coach.hill import Point
 from unitone.job.state import JobState, Logged
 from unitone.quantities.registry import HEARD, Quantity
-from unitone.sheet.model import LEVELS_AGREE_DB, TURN, Step
+from unitone.sheet.model import TURN, Step, same_level
 
 #: Ratios with the noise in them twice: (S+N)/N, (S+N+D)/(N+D).
 WITH_NOISE = frozenset({"rx.sinad", "rx.sn_ratio"})
@@ -95,13 +95,9 @@ def hill_points(state: JobState, step: Step, group: tuple[str, ...], since: int)
         if x.seq > since
         and x.reading.quantity_id == step.hill_id
         and replace(x.reading.conditions, level_dbm=None) == wanted
-        and (climbed or _same_level(x.reading.conditions.level_dbm, step.hill_setting.level_dbm))
+        and (climbed or same_level(x.reading.conditions.level_dbm, step.hill_setting.level_dbm))
         and all(x.positions[a] == state.positions[a] for a in reaching)
     ]
-
-
-def _same_level(one: float | None, other: float | None) -> bool:
-    return one == other if one is None or other is None else abs(one - other) <= LEVELS_AGREE_DB
 
 
 def points_of(q: Quantity, readings: list[Logged], adjuster: str) -> list[Point]:

@@ -96,7 +96,7 @@ _DETAIL: dict[Why, str] = {
     "toward-target": "It comes nearer this way.",
     "first-try": "A first move shows what it does.",
     "past-target": "The target lies between two readings.",
-    "in-limits": "In limits: leave it alone.",
+    "in-limits": "What holds is not turned: that could only make it worse.",
     "peaked": "Another round would gain less than the noise of a reading.",
     "set": "As near as the adjuster allows.",
     "at-stop": "The core stands at its stop and the reading would still rise: a part beside it has changed, or the wrong core.",

@@ -28,7 +28,9 @@ _INSTRUMENTS = [
      "calibrated": "2026-05-11", "pct_reading": 0.5},
     {"id": "counter", "name": "eight-digit counter", "measures": ["ref.*", "osc.*", "tx.frequency_error"], "standing": "calibrated",
      "calibrated": "2025-11-30", "ppm": 0.5},
-    {"id": "sinad", "name": "SINAD meter of the boathouse", "measures": ["rx.*"], "standing": "indicative only"},
+    {"id": "sinad", "name": "SINAD meter of the boathouse", "measures": ["rx.sinad", "rx.sn_ratio", "rx.sensitivity*", "rx.distortion",
+     "rx.af_volts"], "standing": "indicative only"},
+    {"id": "generator", "name": "generator of the boathouse", "measures": ["rx.s_meter", "rx.squelch*"], "standing": "indicative only"},
 ]  # fmt: skip
 
 

@@ -22,7 +22,7 @@ from unitone.session.card import take_card
 from unitone.session.eyes import height
 from unitone.session.session import Session
 from unitone.session.shapes import BenchView
-from unitone.session.view import figure_of, take_view
+from unitone.session.view import at_own_level, figure_of, take_view
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
@@ -210,7 +210,9 @@ class BenchWorker(QObject):
         )  # fmt: skip
         figure, unit = figure_of(reading)
         place = None
-        if self._view.quantity_id == self._session.step.quantity_id:
+        if self._view.quantity_id == self._session.step.quantity_id and at_own_level(
+            self._session.step, self._view.conditions
+        ):
             place = place_on_bar(self._session.step, Logged(0, "", "", reading, {}))
         level = self._view.conditions.level_dbm
         heard = height(self._session.step, self._view.quantity_id, measured.value, level)

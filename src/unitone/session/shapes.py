@@ -35,7 +35,7 @@ class PathStage:
 
 @dataclass(frozen=True)
 class Bar:
-    """The limit bar: band, marks (0 to 1) and the texts under it."""
+    """The limit bar: band, marks (0 to 1), the texts under it, and at which level it counts where another is dialled."""
 
     band: tuple[float, float]
     found: float | None
@@ -43,6 +43,7 @@ class Bar:
     start: str
     end: str
     limit: str
+    counts_at: str = ""
 
 
 @dataclass(frozen=True)

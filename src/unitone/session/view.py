@@ -45,7 +45,7 @@ from unitone.session.shapes import Bar, BenchView, ChannelLine, HillView, Ledger
 from unitone.session.steady import more_words
 from unitone.session.trials import can_be_worth, trial_words
 from unitone.session.tuning import elsewhere_words
-from unitone.sheet.model import PHASE_TITLES, TURN, Conditions, Step
+from unitone.sheet.model import PHASE_TITLES, TURN, Conditions, Step, same_level
 from unitone.words import tr
 
 
@@ -84,6 +84,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     adjuster = state.sheet.adjuster(hand) if hand else None
     small = adjuster.step_mdeg if adjuster else 0
     alone = v == "left alone" and leave_alone(state, step)
+    bar = _bar(step, parts, wanted)
     return BenchView(
         job_id=session.job_id,
         number=state.card.number,
@@ -116,8 +117,8 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         cautions=step.caution,
         figure=figure,
         unit=unit,
-        figure_words=_figure_words(state, step, parts),
-        bar=_bar(step, parts),
+        figure_words=_figure_words(state, step, parts, bar),
+        bar=bar,
         channels=_channels(step, parts) if len(parts) > 1 else (),
         hill=_plot(state, step, hand),
         chart=chart_view(state, step, wanted),
@@ -307,7 +308,7 @@ def figure_of(reading: Reading) -> tuple[str, str]:
     return reading.bound + text, names.get(q.id, unit)
 
 
-def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...]) -> str:
+def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...], bar: Bar) -> str:
     found = worst_found(step, parts)
     words = []
     if found is not None:
@@ -323,10 +324,24 @@ def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...]) -> str:
         best = max(values) if step.quantity.better == "high" else min(values)
         if found is None or reading_text(step, found) != show(step.quantity, best):
             words.append(tr("best so far {value}", value=show(step.quantity, best)))
-    return " · ".join(words) or tr("no reading yet")
+    told = " · ".join(words) or tr("no reading yet")
+    return f"{bar.counts_at}: {told}" if bar.counts_at else told
 
 
-def _bar(step: Step, parts: tuple[Line, ...]) -> Bar:
+def at_own_level(step: Step, conditions: Conditions) -> bool:
+    """Is it a level (or none, where none is asked for) at which the step's limit counts?"""
+    return any(same_level(conditions.level_dbm, c.level_dbm) for c in step.required)
+
+
+def _counts_at(step: Step, wanted: Conditions) -> str:
+    """The level at which the limit counts, where a hill is climbed at another."""
+    levels = sorted({c.level_dbm for c in step.required if c.level_dbm is not None})
+    if not levels or at_own_level(step, wanted):
+        return ""
+    return tr("at {levels}", levels=", ".join(microvolts(x) for x in levels))
+
+
+def _bar(step: Step, parts: tuple[Line, ...], wanted: Conditions) -> Bar:
     start, end = bar_span(step)
     line, found = worst(step, parts), worst_found(step, parts)
     q = step.quantity
@@ -337,6 +352,7 @@ def _bar(step: Step, parts: tuple[Line, ...]) -> Bar:
         show_value(q, start)[0],
         show_value(q, end)[0],
         limit_text(step),
+        _counts_at(step, wanted),
     )
 
 

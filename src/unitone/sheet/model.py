@@ -40,6 +40,11 @@ PHASE_TITLES: dict[Phase, str] = {
 LEVELS_AGREE_DB = 0.05
 
 
+def same_level(one: float | None, other: float | None) -> bool:
+    """Are these (dBm) one level, to the tenths of a dial? No level (None) is only the same as none."""
+    return one == other if one is None or other is None else abs(one - other) <= LEVELS_AGREE_DB
+
+
 @dataclass(frozen=True)
 class Reach:
     """What an adjuster, a part or an action can change.
@@ -230,13 +235,7 @@ class Conditions:
             return False
         if required.way != "either" and required.way != self.way:
             return False
-        if (self.level_dbm is None) != (required.level_dbm is None):
-            return False
-        if (
-            required.level_dbm is not None
-            and self.level_dbm is not None
-            and abs(self.level_dbm - required.level_dbm) > LEVELS_AGREE_DB
-        ):
+        if not same_level(self.level_dbm, required.level_dbm):
             return False
         return (
             self.test_point == required.test_point

@@ -205,10 +205,11 @@ class FarView(Painted):
                 QPolygonF([QPointF(x - s, top - s - 6), QPointF(x + s, top - s - 6), QPointF(x, top - 2)])
             )
         self._font(painter, 22.0 * unit, True)
-        width = painter.fontMetrics().horizontalAdvance(bar.limit) + 8
+        limit = f"{bar.limit} {bar.counts_at}".strip()
+        width = painter.fontMetrics().horizontalAdvance(limit) + 8
         x = min(max(band.center().x() - width / 2, left), left + span - width)
         painter.setPen(theme.colour("holds"))
-        painter.drawText(QRectF(x, top + thick + 4 * unit, width, 34 * unit), Qt.AlignmentFlag.AlignCenter, bar.limit)
+        painter.drawText(QRectF(x, top + thick + 4 * unit, width, 34 * unit), Qt.AlignmentFlag.AlignCenter, limit)
 
     def _say(self, painter: QPainter, view: BenchView, room: QRectF, unit: float) -> None:
         calm = view.advice.act in ("conclude", "go to", "seal", "finish", "done", "log")

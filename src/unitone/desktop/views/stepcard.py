@@ -350,14 +350,14 @@ class StepCard(QFrame):
         row = (self.ccw, self.cw, self.log, self.back, self.charted, self.judge, self.main)
         self.ccw.setVisible(True)
         self.cw.setVisible(True)
-        for short in (False, True, None):
-            # Where not even signs fit, the arrow keys are left: they say so in Help.
-            self.ccw.setHidden(short is None)
-            self.cw.setHidden(short is None)
-            self.ccw.setText(f"◂ {step}" if short is not False else f"◂ {step} " + tr("ccw"))
-            self.cw.setText(f"{step} ▸" if short is not False else f"{step} " + tr("cw") + " ▸")
-            self.charted.setText("M" if short is not False else tr("Chart  M"))
-            self.judge.setText("A…" if short is not False else tr("Decide…  A"))
+        for less in range(4):
+            # First the hand's buttons, then the others. Where not even signs fit, the arrow keys are left: they say so in Help.
+            self.ccw.setHidden(less == 3)
+            self.cw.setHidden(less == 3)
+            self.ccw.setText(f"◂ {step}" if less else f"◂ {step} " + tr("ccw"))
+            self.cw.setText(f"{step} ▸" if less else f"{step} " + tr("cw") + " ▸")
+            self.charted.setText("M" if less > 1 else tr("Chart  M"))
+            self.judge.setText("A…" if less > 1 else tr("Decide…  A"))
             shown = [b for b in row if not b.isHidden()]
             if sum(b.sizeHint().width() + theme.px(8) for b in shown) <= self.contentsRect().width() - theme.px(36):
                 return
@@ -390,8 +390,7 @@ class StepCard(QFrame):
         self._set_figure(live.figure, live.unit)
         if self._view is not None:
             self._set_words(self._view, True)
-        if live.place is not None:
-            self.bar.show_live(live.place)
+        self.bar.show_live(live.place)
 
     def _set_words(self, view: BenchView, live: bool) -> None:
         """Under the figure: whether it is the needle or a logged reading, found, best, limit."""
