@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from desktop.conftest import Desk
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.fitting import ButtonRows, ChipRow
+from unitone.desktop.widgets.fitting import ButtonRows, ChipRow, together
 
 
 def cut(page: QWidget) -> list[str]:
@@ -132,3 +132,12 @@ def test_buttons_give_up_their_row_then_the_names_of_their_keys(qtbot: QtBot) ->
     holder.resize(rows.minimumSizeHint().width(), 90)
     qtbot.waitUntil(lambda: buttons[1].text() == "Other words")
     assert buttons[1].accessibleName() == "Other words  Ctrl 1" and not cut(rows)
+
+
+def test_a_number_and_its_unit_stay_on_one_line() -> None:
+    words = together(
+        "Dial −71.2 dBm: 0.62 µV at the set · limit ≥ 12.0 dB · volume 30 % · 2 turns · step 3 of 8, 10 views"
+    )
+    parts = words.split(" ")
+    assert {"−71.2\u00a0dBm:", "0.62\u00a0µV", "≥\u00a012.0\u00a0dB", "30\u00a0%", "2\u00a0turns"} <= set(parts)
+    assert "10" in parts and "3" in parts, "only units are kept"

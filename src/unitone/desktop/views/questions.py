@@ -246,6 +246,10 @@ class InstrumentQuestion(Question):
             self.answered.emit((self._quantity, str(self.box.currentData())))
 
 
+#: So many measurements of a plan are seen at once.
+_ROWS = 5
+
+
 class RecheckQuestion(Question):
     """The measurements that make the job whole again, in order; choose one to go there."""
 
@@ -259,7 +263,6 @@ class RecheckQuestion(Question):
         column.addLayout(head)
         self.list = QListWidget()
         self.list.setAccessibleName(tr("What has to be measured again"))
-        self.list.setFixedHeight(theme.px(104))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.itemActivated.connect(lambda _: self.answer())
         column.addWidget(self.list)
@@ -277,6 +280,9 @@ class RecheckQuestion(Question):
             item.setData(Qt.ItemDataRole.UserRole, row.step_id)
             item.setToolTip(item.text())
             self.list.addItem(item)
+        # Whole rows: half a line of words reads like a fault.
+        rows = min(max(self.list.count(), 1), _ROWS)
+        self.list.setFixedHeight(rows * max(self.list.sizeHintForRow(0), theme.px(18)) + 2 * self.list.frameWidth())
         self.list.setCurrentRow(0)
         self.keep.setEnabled(self.list.count() > 0)
         (self.list if self.list.count() else self.keep).setFocus()

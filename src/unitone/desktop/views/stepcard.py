@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.chart import ChannelChart
+from unitone.desktop.widgets.fitting import together
 from unitone.desktop.widgets.hill import HillPlot
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.marks import draw_mark, standing
@@ -299,8 +300,8 @@ class StepCard(QFrame):
         self._view = view
         self.title.setText(view.step_title)
         self.place.setText(view.step_place)
-        self.dial_words.setText(view.dial_words)
-        self.panel_words.setText(view.panel_words)
+        self.dial_words.setText(together(view.dial_words))
+        self.panel_words.setText(together(view.panel_words))
         warnings = [*view.cautions]
         self.caution.setText(" ".join(warnings))
         self.caution.setVisible(bool(warnings))
@@ -400,7 +401,7 @@ class StepCard(QFrame):
             if self._short
             else (first, view.figure_words, view.limit_words, view.instrument_words)
         )
-        self.words.setText(" · ".join(x for x in parts if x))
+        self.words.setText(together(" · ".join(x for x in parts if x)))
 
     def _set_figure(self, figure: str, unit: str) -> None:
         self.figure.show_figure(figure, unit)
@@ -421,7 +422,7 @@ class StepCard(QFrame):
         words = "" if view is None else " ".join(view.notes)
         plotted = view is not None and (view.chart is not None or (view.hill is not None and bool(view.hill.points)))
         roomy = self.height() >= theme.px(560) and not self._short
-        self.notes.setText(words)
+        self.notes.setText(together(words))
         self.brief.setText(words)
         self.notes.setVisible(bool(words) and plotted and roomy)
         self.brief.setVisible(bool(words) and plotted and not roomy)

@@ -1,7 +1,8 @@
-"""Rows that change with the room there is: chips that become a list, buttons that stand in two rows and say less."""
+"""What changes with the room there is: chips that become a list, buttons that stand in two rows and say less, lines that break."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import QSize, Qt
@@ -10,6 +11,14 @@ from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QPushButton,
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
+
+_UNITS = r"(?<=\d) (?=%|(?:dB[mc]?|[µm]?V|m?W|[kM]?Hz|m?A|Ω|turns?)\b)"
+_SIGNS = r"(?<=[≥≤<>±]) "
+
+
+def together(words: str) -> str:
+    """The same words, with no line's end between a number and its unit, or a sign and its number."""
+    return re.sub(f"{_UNITS}|{_SIGNS}", "\u00a0", words)
 
 
 class ChipRow(QWidget):
