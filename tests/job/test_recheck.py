@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from dataclasses import replace
 from itertools import permutations
 
 import pytest
@@ -130,6 +131,27 @@ def test_beyond_twelve_it_says_that_it_is_not_proved() -> None:
     hooks = [m.hook_up for m in made.measurements if m.hook_up != "probe"]
     assert made.hook_up_changes == len(set(hooks)), "each hook-up is gone to once"
     assert plan([], "probe", STANDING).measurements == ()
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_large_plan_always_takes_the_largest_group_left(seed: int) -> None:
+    """What is grown once and kept is what growing every group anew for each measurement would give."""
+    rng = random.Random(seed)
+    stale = [replace(s, step=f"{n}-{s.step}") for n in range(10) for s in some_stale(rng, 9)]
+    made = {frozenset(s.step for s in m.settles) for m in plan(stale, "probe", STANDING).measurements}
+    left, plain = list(stale), set()
+    while left:
+        largest: list[Stale] = []
+        for start in left:
+            group = [start]
+            for other in left:
+                merged = replace(start, conditions=measurement(group).conditions)
+                if other is not start and agree(merged, other):
+                    group.append(other)
+            largest = max(largest, group, key=len)
+        plain.add(frozenset(s.step for s in largest))
+        left = [s for s in left if s not in largest]
+    assert len(stale) > EXACT and made == plain
 
 
 def test_a_probe_goes_on_any_hook_up() -> None:

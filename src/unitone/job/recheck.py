@@ -190,34 +190,49 @@ def _covers(stale: Sequence[Stale]) -> tuple[list[list[list[int]]], bool]:
 
 
 def _greedy(stale: Sequence[Stale]) -> list[list[int]]:
-    """Groups grown one by one round the first result left, largest agreement first."""
-    left = list(range(len(stale)))
+    """Groups grown one by one round each result left, largest agreement first."""
+    alike: dict[tuple[str, str], list[int]] = {}
+    for i, one in enumerate(stale):
+        alike.setdefault((one.quantity_id, one.hook_up), []).append(i)
+    left = dict.fromkeys(range(len(stale)))
+    grown: dict[int, list[int]] = {}
     found = []
     while left:
-        best: list[int] = []
         for start in left:
-            group, wanted = [start], stale[start]
-            for other in left:
-                if other != start and agree(wanted, stale[other]):
-                    wanted = replace(wanted, conditions=merge(wanted.conditions, stale[other].conditions))
-                    group.append(other)
-            if len(group) > len(best):
-                best = group
+            if start not in grown:
+                others = alike[stale[start].quantity_id, stale[start].hook_up]
+                grown[start] = _grown(stale, start, [i for i in others if i in left])
+        best = max((grown[start] for start in left), key=len)
         found.append(sorted(best))
-        left = [i for i in left if i not in best]
+        gone = set(best)
+        for i in gone:
+            del left[i]
+        # A group that lost none of its own grows as it did: only the others have to be grown again.
+        grown = {start: group for start, group in grown.items() if start in left and gone.isdisjoint(group)}
     return found
+
+
+def _grown(stale: Sequence[Stale], start: int, others: Sequence[int]) -> list[int]:
+    """The result ``start`` and all of ``others``, in their order, that still agree with what is merged so far."""
+    group, wanted = [start], stale[start]
+    for other in others:
+        if other != start and agree(wanted, stale[other]):
+            wanted = replace(wanted, conditions=merge(wanted.conditions, stale[other].conditions))
+            group.append(other)
+    return group
 
 
 def setting_changes(a: Conditions, b: Conditions) -> int:
     """How many things have to be set anew to come from ``a`` to ``b``: generator, channel, knobs, test point."""
-    panel = dict(a.panel)
     asked = (
         (b.channel, a.channel), (b.band, a.band), (b.mode, a.mode), (b.level_dbm, a.level_dbm), (b.tone_hz, a.tone_hz),
         (b.deviation_hz, a.deviation_hz), (b.depth_pct, a.depth_pct), (b.offset_hz, a.offset_hz), (b.mic_mv, a.mic_mv), (b.test_point, a.test_point),
     )  # fmt: skip
-    return sum(wanted is not None and wanted != now for wanted, now in asked) + sum(
-        panel.get(knob) != place for knob, place in b.panel
-    )
+    made_anew = sum(wanted is not None and wanted != now for wanted, now in asked)
+    if b.panel != a.panel:
+        panel = dict(a.panel)
+        made_anew += sum(panel.get(knob) != place for knob, place in b.panel)
+    return made_anew
 
 
 def changes(order: Sequence[Measurement], hook_up: str, standing: Conditions) -> tuple[int, int]:
@@ -283,7 +298,8 @@ def _held_karp(given: Sequence[Measurement], hook_up: str, standing: Conditions)
 def _nearest(given: Sequence[Measurement], hook_up: str, standing: Conditions) -> tuple[Measurement, ...]:
     left, order, here, hook = list(given), [], standing, hook_up
     while left:
-        best = min(left, key=lambda m: (m.hook_up not in ("probe", hook), setting_changes(here, m.conditions)))
+        as_hooked_up = [m for m in left if m.hook_up in ("probe", hook)]
+        best = min(as_hooked_up or left, key=lambda m: setting_changes(here, m.conditions))
         left.remove(best)
         order.append(best)
         here = best.conditions
