@@ -9,7 +9,7 @@ import pytest
 pytest.importorskip("PyQt6.QtWidgets")
 
 from PyQt6.QtCore import QPoint, QRect, Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
 from desktop.conftest import Desk
@@ -91,6 +91,47 @@ def test_every_place_has_room_for_its_words(desk: Desk, size: tuple[int, int, fl
             desk.qtbot.mouseClick(jobs.chips["handed over"], Qt.MouseButton.LeftButton)
         assert {row.status for row in jobs.model.rows} == {"handed over"}
         assert jobs.chips["handed over"].isChecked() and jobs.row.list.currentData() == "handed over"
+    finally:
+        theme.use("day", 1.0)
+
+
+def parts_over_each_other(card: QWidget) -> list[tuple[str, str]]:
+    """What shows inside a card and lies on another part of it."""
+    shown = [x for x in card.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly) if x.isVisible()]
+    return [
+        (type(a).__name__, type(b).__name__)
+        for a, b in combinations(shown, 2)
+        if a.geometry().intersects(b.geometry()) and {type(a).__name__, type(b).__name__} != {"QWidget", "LimitBar"}
+    ]
+
+
+@pytest.mark.parametrize("size", [(1000, 700, 1.5), (1280, 800, 1.5), (1280, 800, 1.0)])
+def test_the_bench_has_room_for_its_words_with_a_question_open_and_without(
+    desk: Desk, size: tuple[int, int, float]
+) -> None:
+    theme.use("day", size[2])
+    desk.window.resize(*size[:2])
+    try:
+        desk.open(147)
+        bench = desk.bench
+        assert bench.view is not None and bench.view.remarks and bench.view.recheck is not None
+        for asked in (False, True, False):
+            if asked:
+                bench.press("recheck")
+            elif bench.tray.isVisible():
+                desk.key(Qt.Key.Key_Escape)
+            desk.qtbot.wait(400)
+            assert bench.tray.isVisible() == asked
+            said = [x for x in bench.step.findChildren(QLabel) if x.isVisible() and x.wordWrap()]
+            assert [x.text() for x in said if x.height() + 1 < x.heightForWidth(x.width())] == []
+            assert not parts_over_each_other(bench.step) and not cut(bench) and not over_each_other(bench)
+            # Nothing stands in the way of the question where little is left, and everything is back after it.
+            assert bench.step.isVisible() or (asked and size[:2] == (1000, 700))
+            assert bench.side.isVisible() == (not asked or size[2] < 1.5)
+            rows = bench.tray.recheck.list
+            if asked:
+                row = rows.visualItemRect(rows.item(0)).height()
+                assert (rows.height() - 2 * rows.frameWidth()) % row == 0, "whole rows"
     finally:
         theme.use("day", 1.0)
 

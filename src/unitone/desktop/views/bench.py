@@ -186,10 +186,14 @@ class BenchPage(QWidget):
         if self.tray.isVisible():
             height -= self.tray.sizeHint().height() / theme.scale
         narrow, low = width < 1090, height < 640
+        # Where a question leaves the cards no room to be read, it has the place of the board, and of the step, until it is answered.
+        asked, alone = self.tray.isVisible() and height < 430, self.tray.isVisible() and height < 310
         self.swap.setVisible(narrow)
         self.swap.setText(tr("Board  S") if self._side_is_route else tr("Route  S"))
-        self.route_card.setVisible(not narrow or self._side_is_route)
-        self.side.setVisible(not narrow or not self._side_is_route)
+        self.tray.recheck.show_rows(alone)
+        self.step.setVisible(not alone)
+        self.route_card.setVisible(not asked and (not narrow or self._side_is_route))
+        self.side.setVisible(not asked and (not narrow or not self._side_is_route))
         self.path.setVisible(not low)
         self.tape.setVisible(height >= 560)
         self.step.set_compact(narrow, low)

@@ -246,8 +246,8 @@ class InstrumentQuestion(Question):
             self.answered.emit((self._quantity, str(self.box.currentData())))
 
 
-#: So many measurements of a plan are seen at once.
-_ROWS = 5
+#: So many measurements of a plan are seen at once, beside the cards and without them.
+_ROWS, _PAGE = 5, 9
 
 
 class RecheckQuestion(Question):
@@ -256,10 +256,10 @@ class RecheckQuestion(Question):
     def __init__(self) -> None:
         super().__init__()
         column = QVBoxLayout()
-        self.headline, self.why = label("heading"), label("small")
+        self.headline, self.why = label("heading", "", True), label("small")
         head = QHBoxLayout()
-        head.addWidget(self.headline)
-        head.addWidget(self.why, 1)
+        head.addWidget(self.headline, 1)
+        head.addWidget(self.why)
         column.addLayout(head)
         self.list = QListWidget()
         self.list.setAccessibleName(tr("What has to be measured again"))
@@ -280,12 +280,15 @@ class RecheckQuestion(Question):
             item.setData(Qt.ItemDataRole.UserRole, row.step_id)
             item.setToolTip(item.text())
             self.list.addItem(item)
-        # Whole rows: half a line of words reads like a fault.
-        rows = min(max(self.list.count(), 1), _ROWS)
-        self.list.setFixedHeight(rows * max(self.list.sizeHintForRow(0), theme.px(18)) + 2 * self.list.frameWidth())
+        self.show_rows(False)
         self.list.setCurrentRow(0)
         self.keep.setEnabled(self.list.count() > 0)
         (self.list if self.list.count() else self.keep).setFocus()
+
+    def show_rows(self, many: bool) -> None:
+        """Some of the measurements at once, or as many as fit a page: whole rows, as half a line of words reads like a fault."""
+        rows = min(max(self.list.count(), 1), _PAGE if many else _ROWS)
+        self.list.setFixedHeight(rows * max(self.list.sizeHintForRow(0), theme.px(18)) + 2 * self.list.frameWidth())
 
     def answer(self) -> None:
         item = self.list.currentItem()

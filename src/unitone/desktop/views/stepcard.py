@@ -182,7 +182,7 @@ class StepCard(QFrame):
         self.setProperty("role", "card")
         self._view: BenchView | None = None
         self._short = False
-        self._fitting = False
+        self._fitting = self._fit_again = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(theme.px(18), theme.px(10), theme.px(18), theme.px(12))
         layout.setSpacing(theme.px(7))
@@ -310,7 +310,6 @@ class StepCard(QFrame):
         self.judged.setText(view.judged_words)
         self.judged.setVisible(bool(view.judged_words))
         self.remarks.show_lines([Line("re-check", words) for words in view.remarks])
-        self.remarks.setVisible(bool(view.remarks))
         self.bar.show_bar(view.bar)
         self.channels.show_view(view)
         self.chart.show_chart(view.chart)
@@ -318,7 +317,7 @@ class StepCard(QFrame):
         # With many places the chart says more than a hill of one place, but while that one is turned.
         self._show_coach(view)
         self._show_buttons(view)
-        self._place_notes()
+        self._refit()
 
     def _empty_words(self, view: BenchView) -> str:
         note = " ".join(view.notes)
@@ -378,7 +377,6 @@ class StepCard(QFrame):
         self.charted.setToolTip(tr("next: {what}", what=view.chart_next))
         self.main.setText(f"{view.button}  ↵")
         self.judge.setVisible("accepted" in view.can_judge and view.phase != "as-found")
-        self._fit_buttons()
 
     def _step_words(self, view: BenchView) -> str:
         small = view.selected_step_mdeg
@@ -412,7 +410,7 @@ class StepCard(QFrame):
         self.hill.setMinimumHeight(theme.px(84 if low else 120))
         self.chart.setMinimumHeight(theme.px(80 if low else 118))
         self._short = low
-        self._place_notes()
+        self._refit()
         if self._view is not None:
             self._set_words(self._view, False)
 
@@ -435,7 +433,8 @@ class StepCard(QFrame):
         self.detail.setVisible(True)
         self.words.setVisible(True)
         self.place.setVisible(True)
-        for widget in (self.brief, self.hill, self.chart, self.detail, self.words, self.place):
+        self.remarks.setVisible(view is not None and bool(view.remarks))
+        for widget in (self.brief, self.hill, self.chart, self.detail, self.words, self.place, self.remarks):
             if not self._fits():
                 widget.hide()
 
@@ -461,17 +460,27 @@ class StepCard(QFrame):
         for layout in inner:
             layout.activate()
         said = (x for x in self.findChildren(QLabel) if x.isVisible() and x.wordWrap())
-        return all(x.height() >= x.heightForWidth(x.width()) for x in said)
+        # Frames in frames round their heights: a pixel short cuts no letter.
+        return all(x.height() + 1 >= x.heightForWidth(x.width()) for x in said)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        self._refit()
+
+    def _refit(self) -> None:
+        """Let what is shown fit its room. What is shown or hidden for it may change that room again, in the middle of it: it is only
+        looked at once more then, as a plot that is hidden while it is being shown stays on the screen."""
         if self._fitting:
-            # What is hidden here may make the card wider or narrower again: one pass is enough.
+            self._fit_again = True
             return
         self._fitting = True
         try:
-            self._place_notes()
-            self._fit_buttons()
+            for _ in range(2):
+                self._fit_again = False
+                self._place_notes()
+                self._fit_buttons()
+                if not self._fit_again:
+                    return
         finally:
             self._fitting = False
 

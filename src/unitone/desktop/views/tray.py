@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -59,6 +59,7 @@ class Tray(QFrame):
         super().__init__()
         self.setProperty("role", "card")
         self._then: Callable[..., None] | None = None
+        self._tall = 0
         self._stack = _Stack(self)
         self._stack.addWidget(self._note_row())
         self._stack.addWidget(self._kit_row())
@@ -203,6 +204,14 @@ class Tray(QFrame):
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
         self.resized.emit()
+
+    def event(self, event: QEvent | None) -> bool:
+        """A question that is filled in after it is shown takes another height: what stands above is told."""
+        done = super().event(event)
+        if event is not None and event.type() == QEvent.Type.LayoutRequest and self.sizeHint().height() != self._tall:
+            self._tall = self.sizeHint().height()
+            self.resized.emit()
+        return done
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         """What stands above has its room again."""
