@@ -18,6 +18,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QSpinBox, QWidget
 
 from desktop.conftest import Desk
+from hands import Hands
 from unitone.desktop import actions
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.theme.tokens import PAIRS, THEMES, contrast
@@ -92,44 +93,6 @@ def test_waiting_and_open_again(desk: Desk) -> None:
     desk.until(lambda: desk.logbook.job("147").status == "open")
 
 
-def align_with_keys(desk: Desk, number: int, most: int = 700) -> int:
-    """Align a radio as a person would: read the coach's sentence, turn with the arrow keys, log, go on."""
-    for pressed in range(most):
-        view = desk.bench.view
-        assert view is not None
-        if view.finished:
-            return pressed
-        advice = view.advice
-        if advice.act == "turn":
-            row = view.ledger
-            assert advice.adjuster in [r.adjuster for r in row] and view.selected == advice.adjuster
-            small = view.selected_step_mdeg
-            steps, rest = divmod(abs(advice.move_mdeg), small)
-            key = Qt.Key.Key_Right if advice.move_mdeg > 0 else Qt.Key.Key_Left
-            if rest or steps > 24:
-                desk.after(lambda: desk.key(Qt.Key.Key_Return))
-                continue
-            # The arrow keys move the adjuster's own step, with Shift four of them; nothing is asked in between.
-            before = len(state_of(desk, number).turns)
-            for _ in range(steps // 4):
-                desk.key(key, Qt.KeyboardModifier.ShiftModifier)
-            for _ in range(steps % 4):
-                desk.key(key)
-            wanted = before + steps // 4 + steps % 4
-            desk.until(lambda n=wanted: len(state_of(desk, number).turns) >= n)  # type: ignore[misc]
-            # A picture after all of them; what is in hand then is what the coach speaks of.
-            desk.settle()
-        elif advice.act == "hook-up":
-            desk.after(lambda: desk.qtbot.mouseClick(desk.bench.hook.button, Qt.MouseButton.LeftButton))
-        elif advice.act == "measure" and pressed % 3 == 0:
-            desk.after(lambda: desk.key("l"))
-        elif pressed % 2:
-            desk.after(lambda: desk.qtbot.mouseClick(desk.bench.step.main, Qt.MouseButton.LeftButton))
-        else:
-            desk.after(lambda: desk.key(Qt.Key.Key_Return))
-    raise AssertionError("never finished")
-
-
 def test_a_radio_is_aligned_through_the_window_from_new_job_to_certificate(desk: Desk, tmp_path: Path) -> None:
     desk.key(Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     form = desk.window.jobs.new_job
@@ -146,7 +109,8 @@ def test_a_radio_is_aligned_through_the_window_from_new_job_to_certificate(desk:
     desk.bench.setFocus()
     view = desk.bench.view
     assert view is not None and view.phase == "as-found" and "serial 40-2222" in desk.bench.title.text()
-    align_with_keys(desk, 150)
+    # As a person would: read the coach's sentence, turn with the arrow keys, log, go on.
+    assert Hands(QApplication.instance(), desk.window).align()  # type: ignore[arg-type]
     state = state_of(desk, 150)
     assert state.finished and not blockers(state)
     ended = {s.id: verdict(state, s) for s in state.sheet.steps}
