@@ -5,7 +5,6 @@ A source is of kind ``audio`` (real, one channel) or ``iq`` (complex). Full scal
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,6 +13,7 @@ from typing import Any, Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from unitone import files
 from unitone.errors import SignalError
 
 Kind = Literal["audio", "iq"]
@@ -21,6 +21,8 @@ Block = NDArray[np.float64] | NDArray[np.complex64]
 #: Samples in a block: small against memory, large against Python's pace.
 BLOCK = 1 << 18
 SOUND_ENDINGS = (".wav", ".flac", ".aif", ".aiff", ".ogg", ".w64", ".rf64")
+#: Metadata of a recording (bytes): with thousands of annotations it stays below this.
+MAX_META = 8_000_000
 SIGMF_ENDINGS = (".sigmf-meta", ".sigmf-data")
 
 
@@ -201,11 +203,11 @@ def recordings(places: list[Path]) -> list[Path]:
 
 def _readable(path: Path) -> None:
     try:
-        with path.open("rb") as file:
-            if not file.read(1):
-                raise SignalError(f"{path}: is empty. Record it again.")
+        if not files.check_readable(path):
+            raise SignalError(f"{path}: is empty. Record it again.")
+        files.open_readable(path).close()
     except OSError as error:
-        raise SignalError(f"{path}: cannot be read ({error.strerror}). Check its name.") from None
+        raise SignalError(f"{path}: cannot be read ({files.plain_reason(error)}). Check its name.") from None
 
 
 def _short_by(path: Path) -> int:
@@ -221,10 +223,10 @@ def _short_by(path: Path) -> int:
 
 def _meta(path: Path) -> dict[str, Any]:
     try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-    except (ValueError, RecursionError, OSError) as error:
+        data = files.read_json(path, MAX_META)
+    except (ValueError, OSError) as error:
         raise SignalError(
-            f"{path}: is no SigMF metadata ({type(error).__name__}). Take the file that ends in .sigmf-meta."
+            f"{path}: is no SigMF metadata ({files.plain_reason(error)}). Take the file that ends in .sigmf-meta."
         ) from None
     if not isinstance(data, dict) or not isinstance(data.get("global"), dict):
         raise SignalError(f"{path}: has no “global” part: it is no SigMF metadata.")

@@ -10,7 +10,10 @@ from typing import Annotated, Any
 import typer
 
 from unitone.errors import EntryError, UnitoneError
+from unitone.files import plain_reason, read_text
 
+#: Frequency readings of one radio: thousands of rows stay below this (bytes).
+MAX_READINGS = 4_000_000
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
 
 
@@ -68,9 +71,9 @@ def trace_readings(sheet: str, readings: Path, as_json: bool, workspace: str) ->
 
     made = read_sheet(Library(folder_of(workspace) / "sheets").find(sheet))
     try:
-        found = trace(made, counted(made, parse_readings(readings.read_text(encoding="utf-8"), str(readings))))
+        found = trace(made, counted(made, parse_readings(read_text(readings, MAX_READINGS), str(readings))))
     except (OSError, UnicodeDecodeError) as error:
-        raise UnitoneError(f"{readings}: cannot be read as text ({error}). Save it as CSV.") from None
+        raise UnitoneError(f"{readings}: cannot be read as text ({plain_reason(error)}). Save it as CSV.") from None
     except EntryError as error:
         raise UnitoneError(str(error) if str(readings) in str(error) else f"{readings}: {error}") from None
     if as_json:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QPushButton,
 
 from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import load_fonts, theme
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import DamagedLogbook, UnitoneError
 from unitone.store.logbook import Logbook
 from unitone.words import tr
@@ -55,7 +55,7 @@ class Refused(QWidget):
             if backup is not None:
                 self.last = QPushButton(tr("Restore the last one"))
                 self.last.setProperty("role", "main")
-                self.last.setToolTip(str(backup))
+                set_tip(self.last, str(backup))
                 self.last.clicked.connect(lambda: restore(backup))
                 row.addWidget(self.last)
         leave = QPushButton(tr("Close"))

@@ -8,11 +8,11 @@ from typing import Any
 from xml.sax.saxutils import escape
 
 from unitone.errors import UnitoneError
+from unitone.files import write_file
 from unitone.job.shop import finding_words
 from unitone.job.state import JobState
 from unitone.job.summary import reading_text, standing_variant, worst_found
 from unitone.job.verdicts import inside, lines, verdict, worst
-from unitone.job.whole import write_whole
 from unitone.report.certificate import part_lines
 from unitone.sheet.model import Step
 from unitone.words import tr
@@ -192,7 +192,7 @@ def render(page: Handover, form: str) -> bytes:
 
 def write(page: Handover, form: str, path: Path) -> None:
     """Write the page to ``path``, whole or not at all. Raises UnitoneError naming the file when that fails."""
-    write_whole(render(page, form), path)
+    write_file(path, render(page, form))
 
 
 def _pdf(page: Handover) -> bytes:

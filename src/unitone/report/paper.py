@@ -52,7 +52,9 @@ def banner(words: str) -> list[Flowable]:
 
 def facts(rows: Sequence[tuple[str, str]]) -> Table:
     """Names and what they are, in two columns."""
-    made = Table([[Paragraph(k, SMALL), Paragraph(escape(v), BODY)] for k, v in rows], colWidths=[24 * mm, 154 * mm])
+    made = Table(
+        [[Paragraph(escape(k), SMALL), Paragraph(escape(v), BODY)] for k, v in rows], colWidths=[24 * mm, 154 * mm]
+    )
     made.setStyle(
         TableStyle(
             [

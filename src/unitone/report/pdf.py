@@ -114,7 +114,7 @@ def to_pdf(certificate: Certificate) -> bytes:
         story += [Spacer(1, 2 * mm), Paragraph(escape(c.statement), BODY)]
     story += [
         Spacer(1, 4 * mm),
-        Paragraph(f"Sheet {escape(c.sheet_id)}, SHA-256 {c.sheet_hash[:16]}… · job {c.job_id}", SMALL),
+        Paragraph(f"Sheet {escape(c.sheet_id)}, SHA-256 {escape(c.sheet_hash[:16])}… · job {escape(c.job_id)}", SMALL),
     ]
     foot = f"Job {c.number:04d} · {c.radio}" + (" · simulated radio" if c.simulated else "")
     return build(story, f"Certificate {c.number:04d} · {c.radio}", foot)

@@ -8,7 +8,7 @@ import json
 from pathlib import Path
 
 from unitone.errors import UnitoneError
-from unitone.job.whole import write_whole
+from unitone.files import write_file
 from unitone.report.certificate import Certificate
 
 FORMATS = ("pdf", "html", "csv", "json")
@@ -33,7 +33,7 @@ def render(certificate: Certificate, form: str) -> bytes:
 
 def write(certificate: Certificate, form: str, path: Path) -> None:
     """Write the certificate to ``path``. Raises UnitoneError naming the file when that fails."""
-    write_whole(render(certificate, form), path)
+    write_file(path, render(certificate, form))
 
 
 def _csv(certificate: Certificate) -> bytes:

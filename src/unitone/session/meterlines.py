@@ -13,12 +13,13 @@ from numpy.typing import NDArray
 from unitone.bench.measure import channel_of
 from unitone.bench.sources import Block, Source
 from unitone.errors import SignalError
+from unitone.files import plain_reason, read_text
 from unitone.quantities.show import number
 from unitone.session.meteraudio import FLOOR_DB, three_periods
 from unitone.session.metershapes import Curve, How, Mark, MeterPicture, Send, figure
 from unitone.signals.counter import count
 from unitone.signals.response import measure_response, read_response, sweep_is_slow, swept
-from unitone.signals.spectrum import SpectrumMeter, Spur, Trace, read_csv, spurs
+from unitone.signals.spectrum import MAX_CSV_BYTES, SpectrumMeter, Spur, Trace, read_csv, spurs
 from unitone.words import tr
 
 #: A counter's gate is this long at most (seconds); more of a recording is not needed.
@@ -115,9 +116,9 @@ def lines_picture(source: Source, how: How) -> MeterPicture:
 def trace_lines_picture(path: Path, how: How) -> MeterPicture:
     """Every line of a spectrum that an analyser exported as CSV. Raises SignalError."""
     try:
-        text = path.read_text(encoding="utf-8-sig")
+        text = read_text(path, MAX_CSV_BYTES, "utf-8-sig")
     except (OSError, UnicodeDecodeError) as error:
-        raise SignalError(f"{path}: cannot be read as text ({error}). Export the trace as CSV.") from None
+        raise SignalError(f"{path}: cannot be read as text ({plain_reason(error)}). Export the trace as CSV.") from None
     return _lines(read_csv(text, str(path)), path.name, 0.0, how, ())
 
 

@@ -4,14 +4,12 @@ radio has a stand-in, ``physics.toml``. The format is open and told in ``docs/sh
 from __future__ import annotations
 
 import io
-import os
-import tempfile
 import zipfile
-import zlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from unitone import files
 from unitone.errors import SheetError
 from unitone.sheet.pictures import MAX_PICTURE_BYTES, check_picture
 
@@ -45,12 +43,12 @@ def read_bundle(path: Path) -> Bundle:
     zip says of itself is never trusted.
     """
     try:
-        with zipfile.ZipFile(path) as archive:
+        with files.open_zip(path, MAX_TOTAL) as archive:
             return _read(path, archive)
-    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError):
+    except files.BAD_ZIP:
         raise _refuse(path, "file", "is no whole sheet bundle (zip). Check the name, or export it again.") from None
     except OSError as error:
-        reason = error.strerror or "not a file that can be read"
+        reason = files.plain_reason(error)
         raise _refuse(path, "file", f"cannot be read ({reason}). Check the name and its permissions.") from None
 
 
@@ -125,22 +123,14 @@ def write_bundle(path: Path, text: str, pictures: Mapping[str, bytes], physics: 
             archive.writestr(PHYSICS_NAME, physics)
         for name, content in sorted(pictures.items()):
             archive.writestr(f"pictures/{name}", content)
-    write_whole(path, out.getvalue())
+    write_text_file(path, out.getvalue())
 
 
-def write_whole(path: Path, content: bytes) -> None:
-    """Write a file in one piece, through a neighbour that takes its place. Raises SheetError."""
+def write_text_file(path: Path, content: bytes) -> None:
+    """Write a sheet file whole or not at all, its folder with it. Raises SheetError."""
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".", suffix=path.suffix)
-        try:
-            with os.fdopen(handle, "wb") as file:
-                file.write(content)
-                file.flush()
-                os.fsync(file.fileno())
-            os.replace(name, path)
-        except BaseException:
-            os.unlink(name)
-            raise
+        files.private_folder(path.parent)
     except OSError as error:
-        raise SheetError([f"{path}:1: file: cannot be written ({error.strerror}). Choose another place."]) from None
+        reason = files.plain_reason(error)
+        raise SheetError([f"{path}:1: file: cannot be written ({reason}). Choose another place."]) from None
+    files.write_file(path, content, lambda words: SheetError([words.replace(": ", ":1: file: ", 1)]))

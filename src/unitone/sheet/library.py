@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from unitone.errors import SheetError
+from unitone.files import plain_reason
 from unitone.sheet.bundle import ENDING, Bundle, read_bundle, write_bundle
 from unitone.sheet.lines import key_lines
 from unitone.sheet.model import Sheet
@@ -60,8 +61,13 @@ def open_file(path: Path) -> Bundle:
     pictures: dict[str, bytes] = {}
     left_out: list[str] = []
     for name in re.findall(r"^\s*(?:board|file)\s*=\s*\"([^\"/\\]+)\"", text, re.MULTILINE):
-        beside = path.with_name(name)
-        if beside.is_file():
+        try:
+            beside = path.with_name(name)
+            there = beside.is_file()
+        except (OSError, ValueError):
+            left_out.append(f"{name[:40]}: is no name of a picture. Name a file beside the sheet, such as board.png.")
+            continue
+        if there:
             try:
                 pictures[name] = read_picture(beside)
             except SheetError as error:
@@ -92,11 +98,17 @@ class Library:
         """The workshop's own sheet files, by name."""
         if self.folder is None or not self.folder.is_dir():
             return []
-        found = [p for p in self.folder.iterdir() if p.suffix == ENDING and not p.name.startswith(".")]
-        found += [
-            p for p in self.folder.glob("*.toml") if not p.name.endswith(".physics.toml") and not p.name.startswith(".")
-        ]
-        return sorted(found)
+        try:
+            there = [p for p in self.folder.iterdir() if not p.name.startswith(".")]
+        except OSError as error:
+            reason = plain_reason(error)
+            raise SheetError(
+                [f"{self.folder}:1: file: the folder cannot be read ({reason}). Check its permissions."]
+            ) from None
+        return sorted(
+            p for p in there
+            if p.suffix == ENDING or (p.suffix == ".toml" and not p.name.endswith(".physics.toml"))
+        )  # fmt: skip
 
     def kept(self) -> list[Kept]:
         """Every sheet, the workshop's own first; a file that cannot be used is listed with what is wrong."""
@@ -118,6 +130,9 @@ class Library:
             bundle = open_file(path)
         except SheetError as error:
             return Kept(path.stem, path, path.name, "", 0, own, False, tuple(error.problems), path.stem)
+        except Exception as error:  # one bad file must not take the others from the list
+            words = f"{path}:1: file: cannot be read ({type(error).__name__}: {error}). Move it away, or mend it."
+            return Kept(path.stem, path, path.name, "", 0, own, False, (words,), path.stem)
         try:
             sheet = parse_sheet(bundle.text, path.name, path.stem)
         except SheetError as error:
@@ -134,8 +149,12 @@ class Library:
             if path.stem == name:
                 return path
         given = Path(name)
-        if given.is_file():
-            return given
+        try:
+            # What is there but no file (a folder, a pipe) is told by whoever opens it.
+            if given.exists():
+                return given
+        except (OSError, ValueError):
+            pass
         known = ", ".join(p.stem for p in [*self.own(), *built_in()])
         raise SheetError([f"{name}:1: file: no such sheet or file. Sheets there are: {known}."])
 

@@ -8,6 +8,7 @@ import warnings
 from pathlib import Path
 from xml.parsers import expat
 
+from unitone import files
 from unitone.errors import SheetError
 
 MAX_PICTURE_BYTES = 40_000_000
@@ -27,16 +28,12 @@ def _refuse(name: str, what: str, cure: str) -> SheetError:
 def read_picture(path: Path) -> bytes:
     """The bytes of a picture file that can be taken. Raises SheetError."""
     try:
-        size = path.stat().st_size
-        if size > MAX_PICTURE_BYTES:
-            raise _refuse(
-                str(path),
-                f"{size / 1e6:.0f} MB is too large (40 MB at most).",
-                "Save it smaller: 4000 pixels across are plenty.",
-            )
-        content = path.read_bytes()
+        content = files.read_bytes(path, MAX_PICTURE_BYTES)
+    except files.TooLarge as error:
+        raise _refuse(str(path), f"{error.strerror}.", "Save it smaller: 4000 pixels across are plenty.") from None
     except OSError as error:
-        raise _refuse(str(path), f"cannot be read ({error.strerror}).", "Check the name and its permissions.") from None
+        reason = files.plain_reason(error)
+        raise _refuse(str(path), f"cannot be read ({reason}).", "Check the name and its permissions.") from None
     check_picture(path.name, content, str(path))
     return content
 

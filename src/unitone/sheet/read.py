@@ -7,6 +7,7 @@ import tomllib
 from pathlib import Path
 from typing import Any
 
+from unitone import files
 from unitone.errors import SheetError
 from unitone.sheet.build import FORMAT, Problem, check
 from unitone.sheet.lines import Place, key_lines, line_of
@@ -20,11 +21,11 @@ MAX_BYTES = 4_000_000
 def read_text(path: Path) -> str:
     """The text of a sheet file. Raises SheetError where it cannot be read or is far too large."""
     try:
-        if path.stat().st_size > MAX_BYTES:
-            raise SheetError([f"{path}:1: file: larger than 4 MB. A sheet is a small text file; check the name."])
-        return path.read_text(encoding="utf-8")
+        return files.read_text(path, MAX_BYTES)
+    except files.TooLarge:
+        raise SheetError([f"{path}:1: file: larger than 4 MB. A sheet is a small text file; check the name."]) from None
     except (OSError, UnicodeDecodeError) as error:
-        reason = "not UTF-8 text" if isinstance(error, UnicodeDecodeError) else error.strerror
+        reason = files.plain_reason(error)
         raise SheetError([f"{path}:1: file: cannot be read ({reason}). Check the name and its permissions."]) from None
 
 

@@ -11,7 +11,9 @@ from numpy.typing import NDArray
 from scipy.signal import hilbert
 
 from unitone.errors import SignalError
-from unitone.signals.spectrum import number_pairs
+from unitone.files import plain_reason, read_text
+from unitone.signals.spectrum import MAX_CSV_BYTES, number_pairs
+from unitone.signals.touchstone import read_touchstone
 
 #: Where bandwidths are taken (dB under the top).
 DOWN_DB = (3.0, 6.0, 60.0)
@@ -90,29 +92,16 @@ def _symmetry(hz: NDArray[np.float64], db: NDArray[np.float64], centre: float, t
 def read_response(path: Path, parameter: str = "s21") -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """(Hz, dB) of a response from CSV or Touchstone (.s1p: S11, .s2p: the named parameter). Raises SignalError naming the file."""
     if path.suffix.lower() in (".s1p", ".s2p"):
-        return _touchstone(path, parameter)
+        return read_touchstone(path, parameter)
     try:
-        text = path.read_text(encoding="utf-8-sig")
+        text = read_text(path, MAX_CSV_BYTES, "utf-8-sig")
     except (OSError, UnicodeDecodeError) as error:
-        raise SignalError(f"{path}: cannot be read as text ({error}). Take a CSV or Touchstone file.") from None
+        raise SignalError(
+            f"{path}: cannot be read as text ({plain_reason(error)}). Take a CSV or Touchstone file."
+        ) from None
     pairs, scale = number_pairs(text, str(path))
     points = np.array(sorted(pairs))
     return points[:, 0] * scale, points[:, 1]
-
-
-def _touchstone(path: Path, parameter: str) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    from skrf import Network
-
-    try:
-        network = Network(str(path))
-    except Exception as error:
-        raise SignalError(f"{path}: is no Touchstone file that can be read ({error}). Export it again.") from None
-    wanted = "s11" if network.nports == 1 else parameter.lower()
-    row, column = int(wanted[1]) - 1, int(wanted[2]) - 1
-    if max(row, column) >= network.nports:
-        raise SignalError(f"{path}: has no {parameter.upper()}: it holds {network.nports} ports.")
-    size = np.abs(network.s[:, row, column])
-    return np.asarray(network.f, np.float64), 20.0 * np.log10(np.maximum(size, 1e-12))
 
 
 def swept(

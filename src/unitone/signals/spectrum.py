@@ -16,6 +16,9 @@ from unitone.errors import SignalError
 from unitone.signals.carrier import Component
 from unitone.signals.channel import Complex
 
+#: A trace as CSV: a million points stay below this.
+MAX_CSV_BYTES = 30_000_000
+
 
 @dataclass(frozen=True)
 class Line:

@@ -14,11 +14,15 @@ from typing import Any, Literal
 
 from pydantic import Field, ValidationError
 
+from unitone import files
 from unitone.errors import SheetError
 from unitone.sheet.lines import Place, key_lines, line_of
 from unitone.sheet.model import Sheet
 from unitone.standin.keys import Amps, Decibels, Farad, Henry, Hertz, Ohms, Part, Seconds, Volts, Watts
 from unitone.standin.receivephysics import Receive, SMeter, Squelch, receive_problems
+
+#: A physics file is a small text file.
+MAX_BYTES = 4_000_000
 
 
 class Setting(Part):
@@ -293,10 +297,11 @@ def with_fault(physics: PhysicsFile, name: str) -> PhysicsFile:
 def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
     """Read and check the physics file of ``sheet``. Raises SheetError with file, line, key and cure."""
     try:
-        text = path.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError):
+        text = files.read_text(path, MAX_BYTES)
+    except (OSError, UnicodeDecodeError) as error:
+        reason = files.plain_reason(error)
         raise SheetError(
-            [f"{path}:1: file: cannot be read. A stand-in needs this physics file beside its sheet."]
+            [f"{path}:1: file: cannot be read ({reason}). A stand-in needs this physics file beside its sheet."]
         ) from None
     return parse_physics(text, str(path), sheet)
 

@@ -15,15 +15,15 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from unitone.errors import StoreError, UnitoneError
+from unitone.files import plain_reason, read_json, write_file
 from unitone.job.privacy import names_in, without
 from unitone.job.state import fold
 from unitone.job.tape import KINDS, Entry
-from unitone.job.whole import write_whole
 from unitone.store.logbook import Logbook, text_hash
 
 FORMAT = "unitone-job/1"
 #: A job's file is far smaller; what is larger is none.
-MAX_BYTES = 400_000_000
+MAX_BYTES = 120_000_000
 
 
 class _Strict(BaseModel):
@@ -93,19 +93,18 @@ def _scrub(data: dict[str, Any]) -> dict[str, Any]:
 def write_job(book: Logbook, job_id: str, path: Path, without_owner: bool = False) -> None:
     """Write a job's file, whole or not at all. Raises StoreError."""
     content = json.dumps(export_job(book, job_id, without_owner), ensure_ascii=False, indent=1).encode()
-    write_whole(content, path, StoreError)
+    write_file(path, content, StoreError)
 
 
 def read_job(path: Path) -> dict[str, Any]:
     """The data of a job's file, checked: shape, order of the tape, pictures, and that it folds. Raises StoreError."""
     try:
-        if path.stat().st_size > MAX_BYTES:
-            raise StoreError(f"{path}: is far larger than a job. Choose another file.")
-        data = json.loads(path.read_text(encoding="utf-8"))
+        data = read_json(path, MAX_BYTES)
     except OSError as error:
-        raise StoreError(f"{path}: cannot be read ({error.strerror}). Check its name.") from None
-    except (ValueError, RecursionError):
-        raise StoreError(f"{path}: is no JSON. Take a file that “export” wrote.") from None
+        raise StoreError(f"{path}: cannot be read ({plain_reason(error)}). Check its name.") from None
+    except ValueError as error:
+        reason = plain_reason(error)
+        raise StoreError(f"{path}: is no JSON ({reason}). Take a file that “export” wrote.") from None
     given = data.get("format") if isinstance(data, dict) else None
     if given != FORMAT:
         newer = isinstance(given, str) and given.startswith("unitone-job/")

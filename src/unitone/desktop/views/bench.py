@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QResizeEvent
@@ -16,7 +17,7 @@ from unitone.desktop.views.tray import Tray
 from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.hookup import HookUpCard
 from unitone.desktop.widgets.lists import Ledger, RouteList
-from unitone.desktop.widgets.painted import Elided, label
+from unitone.desktop.widgets.painted import Elided, label, set_tip
 from unitone.desktop.widgets.picture import WHOLE, BoardImage
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
 from unitone.desktop.worker import BenchWorker, LiveFigure
@@ -27,6 +28,7 @@ from unitone.session.shapes import BenchView, BoardPicture
 from unitone.session.trials import ask_what, ask_worth, keep_reach
 from unitone.sheet.library import SHEETS
 from unitone.sheet.model import Conditions
+from unitone.sheet.pictures import read_picture
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
@@ -119,7 +121,7 @@ class BenchPage(QWidget):
         self.swap.clicked.connect(lambda: self.press("side"))
         self.to_card = QPushButton(tr("Card  Ctrl J"))
         self.to_card.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.to_card.setToolTip(tr("Intake, inspection, rails, work, papers of this job"))
+        set_tip(self.to_card, tr("Intake, inspection, rails, work, papers of this job"))
         self.to_card.clicked.connect(lambda: self.view and self.card.emit(self.view.job_id, ""))
         head.addWidget(self.to_card, 0, 3, 2, 1)
         head.addWidget(self.swap, 0, 2, 2, 1)
@@ -160,7 +162,7 @@ class BenchPage(QWidget):
         self.start_now = QPushButton(tr("Start adjusting now"))
         self.start_now.setProperty("role", "link")
         self.start_now.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.start_now.setToolTip(tr("Skip the rest of the as-found round. What was not read has no “as found”."))
+        set_tip(self.start_now, tr("Skip the rest of the as-found round. What was not read has no “as found”."))
         self.start_now.clicked.connect(lambda: self._worker.do(lambda s: s.start_work()))
         layout.addWidget(self.start_now)
         self.recheck = QPushButton()
@@ -244,10 +246,10 @@ class BenchPage(QWidget):
         """What may be asked before anything is turned for good."""
         row = QHBoxLayout()
         self.worth, self.what = QPushButton(tr("worth it?  V")), QPushButton()
-        self.worth.setToolTip(
-            tr("Nudges each adjuster of the step, reads, puts it back, and foretells what there is to gain")
+        set_tip(
+            self.worth, tr("Nudges each adjuster of the step, reads, puts it back, and foretells what there is to gain")
         )
-        self.what.setToolTip(tr("Nudges the adjuster in hand, reads all that can be read here, and puts it back"))
+        set_tip(self.what, tr("Nudges the adjuster in hand, reads all that can be read here, and puts it back"))
         for button, name in ((self.worth, "worth"), (self.what, "what")):
             button.setProperty("role", "link")
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -287,7 +289,7 @@ class BenchPage(QWidget):
         metrics = self.route_why.fontMetrics()
         room = max(theme.px(180), self.route_card.width() - theme.px(46))
         self.route_why.setText(metrics.elidedText(view.route_why + "  O", Qt.TextElideMode.ElideMiddle, room))
-        self.route_why.setToolTip(view.route_why)
+        set_tip(self.route_why, view.route_why)
         self.route_why.setAccessibleName(tr("Schools: {why}", why=view.route_why))
         self.phase.setText(view.phase_words)
         self.start_now.setVisible(view.phase == "as-found" and not view.finished)
@@ -302,7 +304,7 @@ class BenchPage(QWidget):
         if view.recheck is not None:
             self.recheck.setText(tr("◆ {n} to measure again  K", n=len(view.recheck.rows)))
             self.recheck.setAccessibleName(view.recheck.headline)
-            self.recheck.setToolTip(f"{view.recheck.headline}\n{view.recheck.why}")
+            set_tip(self.recheck, f"{view.recheck.headline}\n{view.recheck.why}")
         self.touched.setEnabled(not view.finished)
         self.ledger.show_rows(view.ledger)
         self.all_back.setEnabled(view.moved_count > 0 and not view.finished)
@@ -447,8 +449,8 @@ class BenchPage(QWidget):
             if wanted.hash:
                 return BoardImage(wanted.file, self._logbook.blob(wanted.hash))
             # Jobs from before pictures travelled with them: the drawing that came with the program.
-            beside = SHEETS / wanted.file
-            return BoardImage(wanted.file, beside.read_bytes()) if beside.is_file() else None
+            beside = SHEETS / Path(wanted.file).name
+            return BoardImage(beside.name, read_picture(beside)) if beside.is_file() else None
         except UnitoneError as error:
             self._failed(str(error))
             return None

@@ -15,7 +15,7 @@ from unitone.desktop.views.card.intake import IntakeTab
 from unitone.desktop.views.card.rails import RailsTab
 from unitone.desktop.views.card.tab import CardTab
 from unitone.desktop.views.card.work import WorkTab
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, set_tip
 from unitone.desktop.worker import BenchWorker, Command
 from unitone.session.cardshapes import CardView
 from unitone.session.history import history
@@ -99,7 +99,7 @@ class CardPage(QWidget):
             button = QPushButton(words)
             button.setProperty("role", "tab")
             button.setCheckable(True)
-            button.setToolTip(f"Alt+{n}")
+            set_tip(button, f"Alt+{n}")
             button.clicked.connect(lambda _=False, x=name: self.show_tab(x))
             group.addButton(button)
             self.buttons[name] = button

@@ -12,7 +12,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.jobslist import state_words
 from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.lines import CountedList, Line, Lines
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, set_tip
 from unitone.session.card import duration
 from unitone.session.history import History
 from unitone.store.logbook import JobRow
@@ -29,8 +29,8 @@ def found_table(s: dict[str, Any]) -> str:
     rows = [f"<tr><td {cell}></td><td {cell}>{tr('found')}</td><td>{tr('now')}</td></tr>"]
     for m in s["marks"]:
         found = f"{m['found_text'] or '—'}{verdict(m['found_holds'])}"
-        now = f"<b>{m['text'] or '—'}</b>" + (tr(" (re-check)") if m["stale"] else verdict(m["holds"]))
-        rows.append(f"<tr><td {cell}>{m['name']}</td><td {cell}>{escape(found)}</td><td>{now}</td></tr>")
+        now = f"<b>{escape(m['text'] or '—')}</b>" + (tr(" (re-check)") if m["stale"] else verdict(m["holds"]))
+        rows.append(f"<tr><td {cell}>{escape(m['name'])}</td><td {cell}>{escape(found)}</td><td>{now}</td></tr>")
     return "<table cellspacing='3'>" + "".join(rows) + "</table>"
 
 
@@ -112,7 +112,7 @@ class JobSide(QFrame):
         self.go.setProperty("role", "main")
         self.go.clicked.connect(self.opened.emit)
         self.to_card.clicked.connect(self.card.emit)
-        self.to_card.setToolTip(tr("Intake, inspection, rails, work, papers: Ctrl+J"))
+        set_tip(self.to_card, tr("Intake, inspection, rails, work, papers: Ctrl+J"))
         self.to_history.clicked.connect(self.history.emit)
         self.wait.clicked.connect(self._wait_pressed)
         self.buttons = ButtonRows(

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
-from unitone.desktop.widgets.painted import label, scrolled
+from unitone.desktop.widgets.painted import label, scrolled, set_tip
 from unitone.errors import UnitoneError
 from unitone.job.tape import Card
 from unitone.store.logbook import JobRow, Logbook
@@ -141,7 +141,7 @@ class NewJob(QFrame):
         self._labels[self.named].setVisible(general_route)
         self.simulated.setEnabled(has)
         self.simulated.setChecked(has)
-        self.simulated.setToolTip("" if has else tr("This sheet has no stand-in: readings are typed."))
+        set_tip(self.simulated, "" if has else tr("This sheet has no stand-in: readings are typed."))
         self._look_for_variant()
 
     def _look_for_variant(self) -> None:

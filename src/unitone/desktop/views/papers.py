@@ -165,9 +165,9 @@ class HelpPage(QWidget):
             ("sums", tr("At the sums")),
             ("sheets", tr("Among the sheets")),
         ):
-            rows.append(f"<tr><td colspan=2><br><b>{words}</b></td></tr>")
+            rows.append(f"<tr><td colspan=2><br><b>{escape(words)}</b></td></tr>")
             rows += [
-                f"<tr><td style='padding-right:14px'><b>{a.key}</b></td><td>{escape(a.words)}</td></tr>"
+                f"<tr><td style='padding-right:14px'><b>{escape(a.key)}</b></td><td>{escape(a.words)}</td></tr>"
                 for a in ACTIONS
                 if a.scope == scope
             ]

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.tableeditor import RowDelegate
 from unitone.desktop.widgets.choice import Choice
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, set_tip
 from unitone.desktop.widgets.picture import WHOLE, BoardImage, Crop
 from unitone.desktop.widgets.pinning import PinBoard, Pinned
 from unitone.errors import SheetError
@@ -86,7 +86,7 @@ class PinPage(QWidget):
         bar.addWidget(self.which, 1)
         self.cut = QPushButton(tr("Crop"))
         self.cut.setCheckable(True)
-        self.cut.setToolTip(tr("Draw a box round the part to show. The picture itself stays whole."))
+        set_tip(self.cut, tr("Draw a box round the part to show. The picture itself stays whole."))
         self.cut.toggled.connect(self._cutting)
         self.whole = QPushButton(tr("Whole"))
         self.whole.clicked.connect(lambda: self._cropped(None))
@@ -95,7 +95,7 @@ class PinPage(QWidget):
         nearer, further = QPushButton("+"), QPushButton("−")
         for button, words, by in ((nearer, tr("Zoom in"), 1.4), (further, tr("Zoom out"), 1 / 1.4)):
             button.setAccessibleName(words)
-            button.setToolTip(words)
+            set_tip(button, words)
             button.clicked.connect(lambda _=False, f=by: self.board.zoom_by(f))
         self.add = QPushButton(tr("Add picture…"))
         self.add.clicked.connect(self._ask)

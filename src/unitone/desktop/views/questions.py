@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from unitone.bench.instruments import Instrument, instrument_for
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, set_tip
 from unitone.session.shapes import BenchView, Touchable
 from unitone.words import tr
 
@@ -184,7 +184,7 @@ class SchoolsQuestion(Question):
             for key, words in row.choices:
                 box.addItem(tr("this job: {choice}", choice=words), key)
             box.setCurrentIndex(max(0, box.findData(row.own)))
-            box.setToolTip(row.why)
+            set_tip(box, row.why)
             self.boxes[row.question] = box
             box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             self._grid.setColumnStretch(n % 4, 1)
@@ -278,7 +278,7 @@ class RecheckQuestion(Question):
         for n, row in enumerate(plan.rows if plan else ()):
             item = QListWidgetItem(f"{n + 1}.  {row.words}  —  {row.settles}  ({tr(row.hook_up)})")
             item.setData(Qt.ItemDataRole.UserRole, row.step_id)
-            item.setToolTip(item.text())
+            set_tip(item, item.text())
             self.list.addItem(item)
         self.show_rows(False)
         self.list.setCurrentRow(0)

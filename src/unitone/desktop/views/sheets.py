@@ -27,9 +27,9 @@ from unitone.desktop.views.opened import Opened, read_opened
 from unitone.desktop.views.sheeteditor import SheetEditor
 from unitone.desktop.views.tableeditor import RowDelegate
 from unitone.desktop.widgets.choice import Choice
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import UnitoneError
-from unitone.sheet.bundle import ENDING, Bundle, write_bundle, write_whole
+from unitone.sheet.bundle import ENDING, Bundle, write_bundle, write_text_file
 from unitone.sheet.draft import Draft, empty
 from unitone.sheet.library import Kept, Library, general
 from unitone.sheet.read import to_data
@@ -241,7 +241,7 @@ class SheetsPage(QWidget):
             item.setData(_ROLE, (k.title, about if k.own else about + tr(" · built in"), bool(k.problems)))
             item.setData(_ROLE + 1, k.path)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{k.title}, {about}")
-            item.setToolTip("\n".join([k.title, about, *k.problems[:4]]))
+            set_tip(item, "\n".join([k.title, about, *k.problems[:4]]))
             self.list.addItem(item)
             if self.now is not None and self.now.id == k.id:
                 self.list.setCurrentItem(item)
@@ -461,7 +461,7 @@ class SheetsPage(QWidget):
 
         def work() -> None:
             if path.suffix == ".toml":
-                write_whole(path, bundle.text.encode("utf-8"))
+                write_text_file(path, bundle.text.encode("utf-8"))
             else:
                 write_bundle(path, bundle.text, bundle.pictures, bundle.physics)
 
@@ -548,11 +548,11 @@ class SheetsPage(QWidget):
             self.save_button.setEnabled(False)
             return
         self.go_back.setVisible(bool(opened.variant))
-        self.go_back.setToolTip(tr("Back to what was there before: {variant}", variant=opened.variant))
+        set_tip(self.go_back, tr("Back to what was there before: {variant}", variant=opened.variant))
         self.own.setVisible(bool(opened.job))
         self.remove.setVisible(not opened.job)
-        self.undo_button.setToolTip(tr("Ctrl+Z: {what}", what=draft.undo_words))
-        self.redo_button.setToolTip(tr("Ctrl+Shift+Z: {what}", what=draft.redo_words))
+        set_tip(self.undo_button, tr("Ctrl+Z: {what}", what=draft.undo_words))
+        set_tip(self.redo_button, tr("Ctrl+Shift+Z: {what}", what=draft.redo_words))
         title = draft.title
         self.title.setText(tr("This radio's own sheet") if opened.job else title or tr("New sheet"))
         unsaved = draft.changed or not opened.id

@@ -22,7 +22,7 @@ from unitone.desktop.widgets.fitting import together
 from unitone.desktop.widgets.hill import HillPlot
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.marks import draw_mark, standing
-from unitone.desktop.widgets.painted import Elided, Painted, label
+from unitone.desktop.widgets.painted import Elided, Painted, label, set_tip
 from unitone.desktop.widgets.strips import LimitBar
 from unitone.desktop.worker import LiveFigure
 from unitone.session.shapes import BenchView
@@ -366,7 +366,7 @@ class StepCard(QFrame):
         can_turn = bool(view.selected) and not view.finished
         for button in (self.ccw, self.cw):
             button.setEnabled(can_turn)
-            button.setToolTip(tr("{adjuster}: own step, key ← or →", adjuster=view.selected) if view.selected else "")
+            set_tip(button, tr("{adjuster}: own step, key ← or →", adjuster=view.selected) if view.selected else "")
         self.log.setText(tr("Log  L") if view.simulated else tr("Type  R"))
         self.log.setEnabled(not view.finished and view.hook_up_ok)
         moved = any(r.adjuster == view.selected and r.moved for r in view.ledger)
@@ -374,7 +374,7 @@ class StepCard(QFrame):
         self.back.setEnabled(moved and not view.finished)
         self.charted.setVisible(bool(view.chart_next))
         self.charted.setEnabled(view.hook_up_ok)
-        self.charted.setToolTip(tr("next: {what}", what=view.chart_next))
+        set_tip(self.charted, tr("next: {what}", what=view.chart_next))
         self.main.setText(f"{view.button}  ↵")
         self.judge.setVisible("accepted" in view.can_judge and view.phase != "as-found")
 
@@ -496,7 +496,7 @@ class StepCard(QFrame):
         if self._view is None or self._view.finished:
             return
         self.entry.setPlaceholderText(self._view.expected)
-        self.entry.setToolTip(self._view.expected)
+        set_tip(self.entry, self._view.expected)
         self.entry.setText(first)
         self.stack.setCurrentIndex(1)
         self.typing_changed.emit(True)

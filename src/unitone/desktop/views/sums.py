@@ -26,7 +26,7 @@ from unitone.desktop.views.channelpath import PathCard
 from unitone.desktop.views.tryout import TryCard
 from unitone.desktop.widgets.choice import Choice, choice_of
 from unitone.desktop.widgets.lines import Line, Lines
-from unitone.desktop.widgets.painted import Card, label, scrolled
+from unitone.desktop.widgets.painted import Card, label, scrolled, set_tip
 from unitone.errors import UnitoneError
 from unitone.session.frequency import Typed, counted, mixing_sheets, point_at, sources, trace
 from unitone.session.sums import SUMS, Given, Sum, work_out
@@ -344,7 +344,7 @@ class SumsPage(QWidget):
             if wanted and wanted not in f"{question} {group} {name}".lower():
                 continue
             item = QListWidgetItem(question)
-            item.setToolTip(f"{group}: {question}")
+            set_tip(item, f"{group}: {question}")
             item.setData(Qt.ItemDataRole.UserRole, name)
             self.list.addItem(item)
             if name == chosen:

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.form import FormView
 from unitone.desktop.widgets.marks import draw_mark
-from unitone.desktop.widgets.painted import elided, label
+from unitone.desktop.widgets.painted import elided, label, set_tip
 from unitone.sheet.build import Problem
 from unitone.sheet.draft import Draft
 from unitone.sheet.fields import Field
@@ -159,7 +159,7 @@ class TableEditor(QWidget):
         button = QPushButton(words)
         if role:
             button.setProperty("role", role)
-        button.setToolTip(tip)
+        set_tip(button, tip)
         button.setAccessibleName(f"{words} ({tip})")
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.clicked.connect(lambda: do())
@@ -196,7 +196,7 @@ class TableEditor(QWidget):
                 item.setData(
                     Qt.ItemDataRole.AccessibleTextRole, f"{title}, {sub}{tr(', needs mending') if n in wrong else ''}"
                 )
-                item.setToolTip(f"{title}\n{sub}")
+                set_tip(item, f"{title}\n{sub}")
 
     def rows(self) -> list[int]:
         """Numbers of the chosen rows."""

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.painted import Painted
+from unitone.desktop.widgets.painted import Painted, plain_tip
 from unitone.desktop.widgets.picture import WHOLE, BoardImage, Crop
 from unitone.session.shapes import Pin
 from unitone.words import tr
@@ -136,4 +136,4 @@ class BoardView(Painted):
         pin = self.pin_at(event.position())
         self.setCursor(Qt.CursorShape.PointingHandCursor if pin else Qt.CursorShape.ArrowCursor)
         if pin is not None:
-            QToolTip.showText(event.globalPosition().toPoint(), pin.id, self)
+            QToolTip.showText(event.globalPosition().toPoint(), plain_tip(pin.id), self)

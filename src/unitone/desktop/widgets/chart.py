@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark, standing
-from unitone.desktop.widgets.painted import Painted, elided
+from unitone.desktop.widgets.painted import Painted, elided, set_tip
 from unitone.session.chart import ChartMark, ChartView
 from unitone.words import tr
 
@@ -33,7 +33,7 @@ class ChannelChart(Painted):
         self.setVisible(view is not None)
         if view is not None:
             self.setAccessibleDescription(f"{view.title}: {view.words}")
-            self.setToolTip(view.words)
+            set_tip(self, view.words)
         self.update()
 
     @property

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from html import escape
+
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFontMetricsF
@@ -156,8 +158,8 @@ class HillPlot(QWidget):
         if self._labels != (words, view.y_unit):
             self._labels = (words, view.y_unit)
             style = {"color": theme.tokens.quiet, "font-size": f"{theme.px(12)}px"}
-            item.setLabel("bottom", words, **style)
-            item.setLabel("left", view.y_unit, **style)
+            item.setLabel("bottom", escape(words), **style)
+            item.setLabel("left", escape(view.y_unit), **style)
 
     def _range(self, item: pg.PlotItem, view: HillView, xs: tuple[float, ...], ys: tuple[float, ...]) -> None:
         """Enough of the axes to give the readings room, never a needle's width."""

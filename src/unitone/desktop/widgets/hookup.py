@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.painted import Painted, elided, label
+from unitone.desktop.widgets.painted import Painted, elided, label, set_tip
 from unitone.session.shapes import BenchView
 from unitone.words import tr
 
@@ -70,7 +70,7 @@ class HookUpCard(QWidget):
         self.force = QPushButton(tr("Practice: key anyway  Shift+H"))
         self.force.setProperty("role", "link")
         self.force.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.force.setToolTip(tr("On the simulated bench alone: see what a wrong hook-up breaks."))
+        set_tip(self.force, tr("On the simulated bench alone: see what a wrong hook-up breaks."))
         self.force.clicked.connect(self.forced.emit)
         self.broken = label("warn", "", True)
         self.mend = QPushButton()
@@ -87,7 +87,7 @@ class HookUpCard(QWidget):
         """In a low window the caution stands in the chain's tool tip; where it has to be confirmed it is always in sight."""
         self._low = low
         self.words.setVisible(not low or self.button.isVisible())
-        self.chain.setToolTip(self.words.text())
+        set_tip(self.chain, self.words.text())
 
     def show_view(self, view: BenchView) -> None:
         """Show what this step needs and whether the bench stands so."""

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, 
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark
-from unitone.desktop.widgets.painted import Painted, label
+from unitone.desktop.widgets.painted import Painted, label, set_tip
 from unitone.words import tr
 
 #: Which shape stands for how something looked at, a voltage, or an outcome came out.
@@ -165,7 +165,7 @@ class CountedList(QWidget):
                 old.deleteLater()
         for words, times in rows[:most]:
             made = Counted(words, times, of)
-            made.setToolTip(words)
+            set_tip(made, words)
             self._layout.addWidget(made)
         if not rows:
             self._layout.addWidget(label("quiet", empty, True))

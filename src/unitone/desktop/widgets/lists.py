@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark, verdict_colour
-from unitone.desktop.widgets.painted import Painted, elided, label
+from unitone.desktop.widgets.painted import Painted, elided, label, set_tip
 from unitone.session.shapes import LedgerRow, RouteRow
 from unitone.words import tr
 
@@ -122,7 +122,7 @@ class RouteList(QListWidget):
                 item.setData(
                     Qt.ItemDataRole.AccessibleTextRole, f"{row.title}: {row.verdict} {row.value} {look}".strip()
                 )
-                item.setToolTip(f"{row.title}\n{row.verdict} {row.value}" + (f"\n{look}" if look else ""))
+                set_tip(item, f"{row.title}\n{row.verdict} {row.value}" + (f"\n{look}" if look else ""))
                 if row.current:
                     self.scrollToItem(item)
                 at += 1
@@ -152,7 +152,7 @@ class _Slide(Painted):
 
     def set_row(self, row: LedgerRow) -> None:
         self.row = row
-        self.setToolTip(", ".join(x for x in (row.where, row.tool, row.seen) if x))
+        set_tip(self, ", ".join(x for x in (row.where, row.tool, row.seen) if x))
         self.setAccessibleName(f"{row.adjuster} {row.text}")
         self.update()
 
@@ -233,7 +233,7 @@ class Ledger(QWidget):
         button = QPushButton(tr("back"))
         button.setProperty("role", "link")
         button.setAccessibleName(tr("Take {adjuster} back to where it was found", adjuster=row.adjuster))
-        button.setToolTip(button.accessibleName())
+        set_tip(button, button.accessibleName())
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.clicked.connect(lambda _=False, name=row.adjuster: self.back.emit(name))
         line.addWidget(slide, 1)

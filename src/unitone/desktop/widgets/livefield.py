@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QLineEdit
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.form import Words
+from unitone.desktop.widgets.painted import set_tip
 
 _LONGEST = 500
 
@@ -32,7 +33,7 @@ class LiveLine(QLineEdit):
         if text != self.shown or self.text() == self._told:
             self.shown = self._told = text
             self.setText(text)
-            self.setToolTip(text)
+            set_tip(self, text)
             if not self.hasFocus():
                 # A long text is read from its beginning.
                 self.setCursorPosition(0)

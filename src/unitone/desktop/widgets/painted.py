@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from html import escape
+from typing import Protocol
+
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPainter, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
@@ -29,9 +32,28 @@ class Painted(QWidget):
         return painter
 
 
+class Tipped(Protocol):
+    """What has a tip: a widget, or an item of a list or table."""
+
+    def setToolTip(self, text: str | None) -> None: ...
+
+
+def plain_tip(text: str) -> str:
+    """A tip's text as it is written: Qt takes one with a tag in it for HTML, and offers no other way to say so."""
+    return f"<qt>{escape(text).replace(chr(10), '<br>')}</qt>" if "<" in text else text
+
+
+def set_tip(target: Tipped, text: str) -> None:
+    """Give a widget or an item its tip, as plain text."""
+    target.setToolTip(plain_tip(text))
+
+
 def label(role: str, text: str = "", wrap: bool = False) -> QLabel:
     """A label in one of the style sheet's roles."""
-    made = QLabel(text)
+    made = QLabel()
+    # What people and files say is shown as it is written: a label would take any text with a tag in it for HTML.
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    made.setText(text)
     made.setProperty("role", role)
     made.setWordWrap(wrap)
     return made
@@ -78,6 +100,7 @@ class Elided(QLabel):
 
     def __init__(self, role: str, text: str = "") -> None:
         super().__init__()
+        self.setTextFormat(Qt.TextFormat.PlainText)
         self.setProperty("role", role)
         self._whole = ""
         self.setMinimumWidth(theme.px(20))
@@ -91,7 +114,7 @@ class Elided(QLabel):
         """Another text."""
         if text != self._whole:
             self._whole = text or ""
-            self.setToolTip(self._whole)
+            set_tip(self, self._whole)
             self._fit()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:

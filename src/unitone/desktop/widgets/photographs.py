@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import UnitoneError
 from unitone.words import tr
 
@@ -52,7 +52,7 @@ class Photographs(QWidget):
             button = QToolButton()
             button.setProperty("role", "photograph")
             button.setAccessibleName(tr("Photograph {name}", name=name))
-            button.setToolTip(name)
+            set_tip(button, name)
             button.setText("…")
             button.setIconSize(QSize(theme.px(_HEIGHT * 1.6), theme.px(_HEIGHT)))
             button.clicked.connect(lambda _=False, n=name, h=hashed: self._show_large(n, h))

@@ -10,7 +10,7 @@ from unitone.desktop.views.card.tab import CardTab, boxed
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.livefield import LiveLine
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, set_tip
 from unitone.session.cardshapes import CardView, ControlCell
 from unitone.words import tr
 
@@ -98,7 +98,7 @@ class HandingTab(CardTab):
 
     def _row(self, at: int, c: ControlCell) -> tuple[LiveLine, Choice, LiveLine]:
         name = label("strong", c.id, True)
-        name.setToolTip(c.positions)
+        set_tip(name, c.positions)
         does = LiveLine(tr("{name}: what it does", name=c.id), tr("in plain words"))
         tried = Choice()
         tried.setAccessibleName(tr("{name}: tried", name=c.id))

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QSizePolicy, QVBoxLa
 from unitone.desktop.audio.soundcard import SIDES, Device, Devices, Side, devices
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
-from unitone.desktop.widgets.painted import Painted, elided, label
+from unitone.desktop.widgets.painted import Painted, elided, label, set_tip
 from unitone.errors import SignalError
 from unitone.words import tr
 
@@ -36,7 +36,7 @@ class SourceRow(Painted):
     def show_row(self, on: bool, quiet: str, main: bool = False) -> None:
         """Chosen or not, its quiet line, and whether the hand goes here next."""
         self.on, self.quiet, self.main = on, quiet, main
-        self.setToolTip(quiet)
+        set_tip(self, quiet)
         self.setAccessibleDescription(f"{tr('chosen') if on else tr('not chosen')}. {quiet}")
         self.update()
 
