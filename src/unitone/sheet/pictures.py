@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import re
 import warnings
+from bisect import bisect_left
 from pathlib import Path
 from xml.parsers import expat
 
@@ -12,7 +14,17 @@ from unitone import files
 from unitone.errors import SheetError
 
 MAX_PICTURE_BYTES = 40_000_000
-MAX_PIXELS = 120_000_000
+#: The one limit on a photograph: whoever shows it takes as much (16 bits a colour: 400 MB while it is decoded).
+MAX_PIXELS = 50_000_000
+#: A drawing is a text: what is larger, or has more elements once every reuse is counted, is none of a board.
+MAX_SVG_BYTES, MAX_ELEMENTS = 8_000_000, 20_000
+#: A drawing below these is drawn in a moment, whatever stands in it.
+_SIMPLE_BYTES, _SIMPLE_ELEMENTS = 20_000, 400
+#: What takes long to draw even where there is little of it.
+_COSTLY = frozenset({
+    "use", "symbol", "filter", "mask", "pattern", "marker", "image", "switch", "style",
+    "lineargradient", "radialgradient", "animate", "animatetransform", "animatemotion", "animatecolor", "set",
+})  # fmt: skip
 #: File endings by the kind of picture that they must hold.
 ENDINGS = {".png": "PNG", ".jpg": "JPEG", ".jpeg": "JPEG", ".svg": "SVG"}
 
@@ -38,6 +50,64 @@ def read_picture(path: Path) -> bytes:
     return content
 
 
+def is_simple_drawing(content: bytes) -> bool:
+    """Can this SVG, which ``check_picture`` took, be drawn at once? Others may take long: they are drawn apart, with a time limit."""
+    if len(content) > _SIMPLE_BYTES:
+        return False
+    counted = _Elements()
+    parser = expat.ParserCreate()
+    parser.StartElementHandler, parser.EndElementHandler = counted.start, counted.end
+    try:
+        parser.Parse(content, True)
+    except expat.ExpatError:
+        return False
+    return counted.count <= _SIMPLE_ELEMENTS and not counted.kinds & _COSTLY
+
+
+class _Elements:
+    """Counts the elements of an SVG, with every reuse (``use``) counted as often as it is drawn."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self.kinds: set[str] = set()
+        self.embedded: list[str] = []
+        self._open: list[tuple[str, int]] = []
+        #: Where each named element begins and ends, in the order of the file.
+        self._named: dict[str, tuple[int, int]] = {}
+        self._uses: list[tuple[int, str]] = []
+
+    def start(self, name: str, attributes: dict[str, str]) -> None:
+        plain = name.rpartition(":")[2].lower()
+        self.kinds.add(plain)
+        self._open.append((attributes.get("id", ""), self.count))
+        for key, value in attributes.items():
+            if key.rpartition(":")[2].lower() == "href":
+                if value.strip().startswith("#") and plain == "use":
+                    self._uses.append((self.count, value.strip()[1:]))
+                elif value.strip().lower().startswith("data:"):
+                    self.embedded.append(value.strip())
+        self.count += 1
+
+    def end(self, _name: str) -> None:
+        name, began = self._open.pop()
+        if name:
+            self._named.setdefault(name, (began, self.count))
+
+    def drawn(self, most: int) -> int:
+        """How many elements are drawn; counting stops just over ``most``."""
+        total, waiting = self.count, [(0, self.count)]
+        while waiting and total <= most:
+            began, ended = waiting.pop()
+            for _, target in self._uses[bisect_left(self._uses, (began, "")) : bisect_left(self._uses, (ended, ""))]:
+                if target in self._named:
+                    inside = self._named[target]
+                    total += inside[1] - inside[0]
+                    waiting.append(inside)
+                if total > most:
+                    break
+        return total
+
+
 def check_picture(name: str, content: bytes, shown: str = "") -> str:
     """PNG, JPEG or SVG. Raises SheetError for anything else, and for an SVG with scripts or links to elsewhere."""
     shown = shown or name
@@ -49,6 +119,10 @@ def check_picture(name: str, content: bytes, shown: str = "") -> str:
     if wanted == "SVG":
         _check_svg(shown, content)
         return wanted
+    return _check_photograph(shown, content, wanted)
+
+
+def _check_photograph(shown: str, content: bytes, wanted: str) -> str:
     from PIL import Image, UnidentifiedImageError
 
     try:
@@ -58,8 +132,9 @@ def check_picture(name: str, content: bytes, shown: str = "") -> str:
                 kind, (width, height) = picture.format, picture.size
                 if width * height > MAX_PIXELS:
                     raise _refuse(
-                        shown, f"{width} × {height} pixels are too many.", "Save it smaller: 4000 across are plenty."
-                    )
+                        shown, f"{width} × {height} pixels are too many (50 million at most).",
+                        "Save it smaller: 4000 across are plenty.",
+                    )  # fmt: skip
                 picture.verify()
     except SheetError:
         raise
@@ -71,12 +146,18 @@ def check_picture(name: str, content: bytes, shown: str = "") -> str:
 
 
 def _check_svg(shown: str, content: bytes) -> None:
+    if len(content) > MAX_SVG_BYTES:
+        raise _refuse(
+            shown, f"{len(content) / 1e6:.0f} MB is too large for a drawing (8 MB at most).", "Save it as PNG."
+        )
     found: list[str] = []
     root: list[str] = []
+    counted = _Elements()
     in_style = [False]
     parser = expat.ParserCreate()
 
     def start(name: str, attributes: dict[str, str]) -> None:
+        counted.start(name, attributes)
         plain = name.rpartition(":")[2].lower()
         if not root:
             root.append(plain)
@@ -96,7 +177,8 @@ def _check_svg(shown: str, content: bytes) -> None:
         if in_style[0] and _URL.search(words):
             found.append("a link in its style")
 
-    def end(_name: str) -> None:
+    def end(name: str) -> None:
+        counted.end(name)
         in_style[0] = False
 
     def declared(*_: object) -> None:
@@ -117,3 +199,20 @@ def _check_svg(shown: str, content: bytes) -> None:
         raise _refuse(shown, "is no SVG drawing.", "Use PNG, JPEG or SVG.")
     if found:
         raise _refuse(shown, f"holds {found[0]}.", "Save it as plain SVG without scripts and links, or as PNG.")
+    if counted.drawn(MAX_ELEMENTS) > MAX_ELEMENTS:
+        raise _refuse(shown, f"has more than {MAX_ELEMENTS} elements to draw.", "Save it as PNG.")
+    if sum(_pixels_inside(link) for link in counted.embedded) > MAX_PIXELS:
+        raise _refuse(shown, "holds pictures of more than 50 million pixels.", "Save them smaller.")
+
+
+def _pixels_inside(link: str) -> int:
+    """How many pixels the picture in a ``data:`` link has; 0 for one that cannot be read, which nothing is drawn of."""
+    from PIL import Image, UnidentifiedImageError
+
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(io.BytesIO(base64.b64decode(link.partition(",")[2])), formats=("PNG", "JPEG")) as picture:
+                return picture.size[0] * picture.size[1]
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError):
+        return 0

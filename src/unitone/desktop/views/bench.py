@@ -18,7 +18,7 @@ from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.hookup import HookUpCard
 from unitone.desktop.widgets.lists import Ledger, RouteList
 from unitone.desktop.widgets.painted import Elided, label, set_tip
-from unitone.desktop.widgets.picture import WHOLE, BoardImage
+from unitone.desktop.widgets.picture import WHOLE, BoardImage, ImageReader
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
 from unitone.desktop.worker import BenchWorker, LiveFigure
 from unitone.errors import BenchError, UnitoneError
@@ -49,6 +49,7 @@ class BenchPage(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._worker, self._logbook = worker, logbook
         self._image: tuple[BoardPicture, BoardImage | None] | None = None
+        self._images = ImageReader(self)
         self.view: BenchView | None = None
         self._generation = -1
         self._awaiting_entry = False
@@ -440,20 +441,31 @@ class BenchPage(QWidget):
         if wanted is None:
             self._image = None
         elif self._image is None or (self._image[0].hash, self._image[0].file) != (wanted.hash, wanted.file):
-            self._image = (wanted, self._read_picture(wanted))
+            self._image = (wanted, None)
+            self._read_picture(wanted)
         self.picture_words.setText(wanted.title if wanted is not None and wanted.title else tr("component side"))
         self.board.show_board(self._image[1] if self._image else None, view.pins, wanted.crop if wanted else WHOLE)
 
-    def _read_picture(self, wanted: BoardPicture) -> BoardImage | None:
+    def _read_picture(self, wanted: BoardPicture) -> None:
+        """Read the picture; a drawing that takes its time comes later."""
+
+        def take(image: BoardImage) -> None:
+            if self._image is None or self._image[0] is not wanted:
+                return
+            self._image = (wanted, image)
+            if self.view is not None and self.view.board is not None:
+                self.board.show_board(image, self.view.pins, self.view.board.crop)
+
         try:
             if wanted.hash:
-                return BoardImage(wanted.file, self._logbook.blob(wanted.hash))
+                self._images.read(wanted.file, self._logbook.blob(wanted.hash), take, self._failed)
+                return
             # Jobs from before pictures travelled with them: the drawing that came with the program.
             beside = SHEETS / Path(wanted.file).name
-            return BoardImage(beside.name, read_picture(beside)) if beside.is_file() else None
+            if beside.is_file():
+                self._images.read(beside.name, read_picture(beside), take, self._failed)
         except UnitoneError as error:
             self._failed(str(error))
-            return None
 
     def _main(self, view: BenchView) -> None:
         focus = self.focusWidget()

@@ -21,7 +21,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.tableeditor import RowDelegate
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label, set_tip
-from unitone.desktop.widgets.picture import WHOLE, BoardImage, Crop
+from unitone.desktop.widgets.picture import WHOLE, BoardImage, Crop, ImageReader
 from unitone.desktop.widgets.pinning import PinBoard, Pinned
 from unitone.errors import SheetError
 from unitone.sheet.draft import Draft
@@ -45,7 +45,9 @@ class PinPage(QWidget):
         self.setAcceptDrops(True)
         self._draft: Draft | None = None
         self.pictures: dict[str, bytes] = {}
-        self._images: dict[str, tuple[int, BoardImage]] = {}
+        self._images: dict[str, tuple[int, BoardImage | None]] = {}
+        self._reader, self._adding = ImageReader(self), ImageReader(self, every=True)
+        self._painting = False
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(theme.px(12))
@@ -206,11 +208,21 @@ class PinPage(QWidget):
             return None
         known = self._images.get(file)
         if known is None or known[0] != id(content):
-            self._images[file] = (id(content), BoardImage(file, content))
-        image = self._images[file][1]
-        return image if image.valid else None
+            self._images[file] = (id(content), None)
+
+            def take(image: BoardImage) -> None:
+                self._images[file] = (id(content), image)
+                self._paint()
+
+            # What is drawn at once is painted by whoever asked.
+            painting, self._painting = self._painting, True
+            self._reader.read(file, content, take, self.failed.emit)
+            self._painting = painting
+        return self._images[file][1]
 
     def _paint(self) -> None:
+        if self._painting:
+            return
         identifier, file, crop = self._picture()
         self.board.show_picture(self._image(file), crop)
         pins: list[Pinned] = []
@@ -303,16 +315,21 @@ class PinPage(QWidget):
             return
         try:
             content = read_picture(path)
-            stem, ending = slug(path.stem), path.suffix.lower()
-            name, n = f"{stem}{ending}", 2
-            while name in self.pictures and self.pictures[name] != content:
-                name, n = f"{stem}-{n}{ending}", n + 1
-            if not BoardImage(name, content).valid:
-                raise SheetError([f"{path}:1: picture: cannot be shown. Save it again as PNG or JPEG."])
         except SheetError as error:
             self.failed.emit("\n".join(error.problems))
             return
+        self._adding.read(path.name, content, lambda image: self._take(path, content, image), self.failed.emit)
+
+    def _take(self, path: Path, content: bytes, image: BoardImage) -> None:
+        """A picture that can be shown joins the sheet."""
+        if self._draft is None:
+            return
+        stem, ending = slug(path.stem), path.suffix.lower()
+        name, n = f"{stem}{ending}", 2
+        while name in self.pictures and self.pictures[name] != content:
+            name, n = f"{stem}-{n}{ending}", n + 1
         self.pictures[name] = content
+        self._images[name] = (id(content), image)
         board = self._draft.get(("model", "board"))
         if board and not self._draft.rows("picture"):
             self._draft.change(tr("list the pictures"), lambda data: _with_picture(data, "board", str(board), None))

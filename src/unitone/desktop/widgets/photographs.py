@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QBuffer, QByteArray, QEvent, QIODevice, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QImage, QImageReader, QKeyEvent, QMouseEvent, QPixmap, QResizeEvent
+from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QImage, QKeyEvent, QMouseEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label, set_tip
+from unitone.desktop.widgets.picture import read_image
 from unitone.errors import UnitoneError
 from unitone.words import tr
 
@@ -82,15 +83,9 @@ class Photographs(QWidget):
 def _small(read: Callable[[str], bytes], hashed: str, height: int) -> QImage | None:
     """A photograph scaled down to ``height``; None where it is missing or cannot be shown."""
     try:
-        content = QByteArray(read(hashed))
+        image = read_image(read(hashed))
     except UnitoneError:
         return None
-    buffer = QBuffer(content)
-    buffer.open(QIODevice.OpenModeFlag.ReadOnly)
-    reader = QImageReader(buffer)
-    # A photograph knows which way up it was taken.
-    reader.setAutoTransform(True)
-    image = reader.read()
     if image.isNull():
         return None
     if image.height() > height:
