@@ -112,7 +112,7 @@ def _no_constant(name: str) -> float:
 
 #: What a broken or foreign zip makes the standard library raise.
 BAD_ZIP = (
-    zipfile.BadZipFile, zlib.error, lzma.LZMAError, struct.error, EOFError, RuntimeError, NotImplementedError, ValueError, OverflowError,
+    zipfile.BadZipFile, zlib.error, lzma.LZMAError, struct.error, EOFError, RuntimeError, ValueError, OverflowError,
 )  # fmt: skip
 _END_OF_ZIP = struct.Struct("<4s4H2LH")
 

@@ -220,6 +220,6 @@ def test_dial_words_of_every_step(new_session: Callable[..., Session], sheet: Sh
         words[step.id] = take_view(session).dial_words
     assert words["rail"] == "Voltmeter at TP1, 8 V rail."
     assert words["reference"].startswith("Counter at TP2")
-    assert words["vco-send"].endswith("keyed.")
+    assert words["vco-send"].startswith("Key into the dummy load. Voltmeter at TP3")
     assert "20 mV" in words["deviation"] and "dummy load" in words["power"]
     assert "100 µV" in words["detector"].replace("99.9", "100") and "RF off" in words["squelch"]

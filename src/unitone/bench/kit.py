@@ -196,7 +196,7 @@ HOOK_UPS: dict[str, tuple[str, tuple[str, ...], str]] = {
     "receive": (
         "receive",
         ("Generator", "Pads", "Aerial socket"),
-        "Do not key: the generator is on the aerial socket.",
+        "Danger to the generator: it is on the aerial socket. Hands off the microphone switch.",
     ),
     "send": (
         "send",

@@ -121,7 +121,7 @@ _DETAIL: dict[Why, str] = {
     "sealing": "Wax and covers move a core a hair: what they reach is measured once more.",
     "route-done": "Every step has been read since the last touch that reaches it.",
     "finished": "The certificate is ready.",
-    "receive": "Generator on the aerial socket, meter on the loudspeaker. Do not key.",
+    "receive": "Generator on the aerial socket, meter on the loudspeaker. Hands off the microphone switch.",
     "send": "Generator off, wattmeter and dummy load on the aerial socket. Only then key.",
     "accepted": "Out, and accepted with the reason that stands on the tape.",
     "not-applicable": "Put aside with the reason that stands on the tape.",

@@ -5,11 +5,9 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from unitone.bench.kit import HOOK_UPS, dial
 from unitone.coach.advice import Advice
 from unitone.coach.sentences import amount, button, clock, direction, position_text, sentence
 from unitone.coach.step import leave_alone
-from unitone.errors import BenchError
 from unitone.job.shop import KINDS_OF_SHOP
 from unitone.job.state import JobState, Logged
 from unitone.job.summary import band_on_bar, bar_span, place_on_bar, reading_text, worst_found
@@ -25,7 +23,6 @@ from unitone.session.extras import (
     instrument_words,
     judged_words,
     picture_of,
-    place_words,
     reading_notes,
     recheck_view,
     remarks,
@@ -37,9 +34,10 @@ from unitone.session.extras import (
 )
 from unitone.session.eyes import height, reference_of
 from unitone.session.frequency import oscillator_words
+from unitone.session.instructions import chain, hook_up_words, instruction, panel_words
 from unitone.session.plots import hill_view, level_curve
 from unitone.session.receive import receive_words
-from unitone.session.sending import DAMAGES, load_words, send_words
+from unitone.session.sending import DAMAGES, send_words
 from unitone.session.session import Session
 from unitone.session.shapes import Bar, BenchView, ChannelLine, HillView, LedgerRow, PathStage, Pin, RouteRow, TapeCell
 from unitone.session.steady import more_words
@@ -80,7 +78,6 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     wanted = advice.conditions or _standing(state, step)
     q_live = session.reading_quantity(wanted) if wanted is not None else step.quantity_id
     hooked = step.hook_up == "probe" or state.hook_up == step.hook_up
-    _title, chain, words = HOOK_UPS[step.hook_up]
     adjuster = state.sheet.adjuster(hand) if hand else None
     small = adjuster.step_mdeg if adjuster else 0
     alone = v == "left alone" and leave_alone(state, step)
@@ -111,8 +108,8 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             "step {n} of {all}", n=[s.id for s in state.sheet.steps].index(step.id) + 1, all=len(state.sheet.steps)
         ),
         step_verdict=v,
-        dial_words=_dial_words(state, wanted, step),
-        panel_words=_panel_words(state, wanted, step),
+        dial_words=instruction(state, wanted, step),
+        panel_words=panel_words(state, wanted, step),
         notes=_notes(state, step, trial),
         cautions=step.caution,
         figure=figure,
@@ -154,8 +151,8 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         else ("", ""),
         hook_up=state.hook_up,
         hook_up_wanted=step.hook_up,
-        chain=_chain(state, chain, step),
-        hook_up_words=_hook_up_words(state, step, words),
+        chain=chain(state, step),
+        hook_up_words=hook_up_words(state, step),
         damage=_damage(state),
         can_force=session.bench.simulated and step.hook_up == "send" and not hooked,
         hook_up_ok=hooked,
@@ -173,13 +170,6 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         leave_alone=alone,
         can_pass=v in ("holds", "left alone"),
     )
-
-
-def _hook_up_words(state: JobState, step: Step, words: str) -> str:
-    """What has to be true before the hook-up is confirmed, the dummy load's rating with it."""
-    if step.quantity_id == "tx.field_strength":
-        return tr("Generator and dummy load off: this radiates. Seconds only, as your licence allows; RF burns.")
-    return f"{words} {load_words(state)}".strip() if step.hook_up == "send" else words
 
 
 def _damage(state: JobState) -> tuple[str, str]:
@@ -367,67 +357,6 @@ def _channels(step: Step, parts: tuple[Line, ...]) -> tuple[ChannelLine, ...]:
         )
         for p in parts
     )
-
-
-def _dial_words(state: JobState, wanted: Conditions, step: Step) -> str:
-    if wanted.level_dbm is not None:
-        try:
-            setting = dial(state.kit, wanted.level_dbm)
-            return f"{setting.words} {setting.caution}".strip()
-        except BenchError as error:
-            return str(error)
-    if step.quantity_id == "rx.squelch_opens":
-        return tr("Start with RF off, then come up from the lowest level until the squelch opens.")
-    if step.lamps:
-        return tr(
-            "Come up from the lowest level until the {lamp} just lights: that level.", lamp=wanted.test_point or ""
-        )
-    if step.quantity_id in FOUND_BY:
-        return tr("Find the level that gives {mark}.", mark=FOUND_BY[step.quantity_id][2])
-    point = next((p for p in state.sheet.test_points if p.id == step.required[0].test_point), None)
-    if point is not None:
-        meter = tr("Counter") if step.quantity.kind == "hertz" else tr("Voltmeter")
-        keyed = tr(", keyed") if step.hook_up == "send" else ""
-        return tr("{meter} at {id}, {title}{keyed}.", meter=meter, id=point.id, title=point.title, keyed=keyed)
-    if step.quantity_id == "tx.field_strength":
-        return tr("Key for a second, step back, read the field-strength meter at its place.")
-    if wanted.mic_mv is not None:
-        return tr("Feed {mv} mV to the microphone input, key into the dummy load.", mv=number(wanted.mic_mv, 0))
-    return tr("Key into the dummy load, read the meter, let go.")
-
-
-def _panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
-    words = []
-    if wanted.channel or wanted.band or wanted.mode:
-        words.append(place_words(state, wanted))
-    if wanted.offset_hz:
-        words.append(tr("generator {khz} kHz beside the channel", khz=number(wanted.offset_hz / 1e3, 1, sign=True)))
-    if wanted.tone_hz:
-        words.append(tr("tone {khz} kHz", khz=f"{wanted.tone_hz / 1e3:g}"))
-    if wanted.deviation_hz:
-        words.append(tr("FM {khz} kHz dev.", khz=f"{wanted.deviation_hz / 1e3:g}"))
-    if wanted.depth_pct:
-        words.append(tr("AM {pct} %", pct=f"{wanted.depth_pct:g}"))
-    if step.hook_up == "receive":
-        if wanted.level_dbm is not None and not wanted.deviation_hz and not wanted.depth_pct:
-            words.append(tr("no modulation"))
-        words.append(tr("RF on"))
-    words += [f"{name} {place}" for name, place in wanted.panel]
-    if not words:
-        words.append(tr("set on receive, any channel"))
-    return " · ".join(words)
-
-
-def _chain(state: JobState, chain: tuple[str, ...], step: Step) -> tuple[str, ...]:
-    if step.quantity_id == "tx.field_strength":
-        return (tr("Whip, fully out"), tr("same place"), tr("Field meter"))
-    if "Pads" not in chain:
-        return tuple(tr(c) for c in chain)
-    fixed = state.kit.fixed_db
-    middle = [tr("{db} dB pad", db=number(fixed, 0))] if fixed else []
-    if state.kit.switches_db:
-        middle.append(tr("Attenuator"))
-    return (tr(chain[0]), *middle, tr(chain[-1]))
 
 
 def _pins(state: JobState, step: Step, hand: str) -> tuple[Pin, ...]:

@@ -35,6 +35,7 @@ from unitone.sheet.model import (
     AdjusterKind,
     Conditions,
     Control,
+    Inject,
     Limit,
     Part,
     Picture,
@@ -363,8 +364,26 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
     required = _required(problems, i, s, way, q, _panel(problems, i, s, w))
     return Step(
         s.id, s.phase, s.title, s.quantity, s.aim, groups, required, limit, s.source, s.hook_up, target, s.set_channel,
-        s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, lamps=lamps,
+        s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, lamps=lamps, inject=_inject(problems, i, s),
     )  # fmt: skip
+
+
+def _inject(problems: Problems, i: int, s: form.StepPart) -> Inject | None:
+    """The generator's point and frequency, where it does not feed the aerial socket."""
+    if s.inject is None:
+        return None
+    place = ("step", i, "inject")
+    if s.hook_up != "receive":
+        problems.complain(place, 'the generator is connected on receive steps only: hook_up = "receive".')
+    hz = None
+    if s.inject.frequency is not None:
+        try:
+            hz = parse_si(s.inject.frequency, "Hz")
+        except EntryError as error:
+            problems.complain((*place, "frequency"), str(error))
+        if hz is not None and not 1e3 <= hz <= 3e9:
+            problems.complain((*place, "frequency"), f"{s.inject.frequency!r}: a generator gives 1 kHz to 3 GHz.")
+    return Inject(s.inject.at, hz, s.inject.coupling)
 
 
 def _lamps(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:

@@ -256,6 +256,14 @@ class StimulusPart(_Strict):
     microphone: str | None = None
 
 
+class InjectPart(_Strict):
+    """Where the generator goes when it does not feed the aerial socket: the point, its frequency there, how it is coupled."""
+
+    at: str = Field(min_length=1)
+    frequency: str | None = None
+    coupling: str = ""
+
+
 class LimitPart(_Strict):
     """Ends, or nominal with a tolerance (absolute, %, ppm or dB)."""
 
@@ -279,6 +287,7 @@ class StepPart(_Strict):
     modes: list[str] = []
     test_point: str | None = None
     stimulus: StimulusPart = StimulusPart()
+    inject: InjectPart | None = None
     limit: str | LimitPart
     target: str | None = None
     set_channel: str | None = None

@@ -254,6 +254,15 @@ class Conditions:
 
 
 @dataclass(frozen=True)
+class Inject:
+    """Where the generator goes when it does not feed the aerial socket; its frequency in Hz (None: the step's note says)."""
+
+    at: str
+    frequency_hz: float | None = None
+    coupling: str = ""
+
+
+@dataclass(frozen=True)
 class Step:
     """One thing to measure and perhaps adjust. ``adjust`` holds groups: one id, or the two of a coupled pair."""
 
@@ -278,6 +287,7 @@ class Step:
     read_by: str = ""
     #: The marks of a meter of lamps, weakest first; its places are read at the test points of ``lamp_point``.
     lamps: tuple[str, ...] = ()
+    inject: Inject | None = None
 
     @property
     def hill_id(self) -> str:
