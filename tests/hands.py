@@ -33,10 +33,10 @@ class Hands:
         wait(self.app, lambda: bool(done) and self.bench._generation >= self.worker._generation)
 
     def key(self, key: Qt.Key, times: int = 1, shift: bool = False) -> None:
-        """Press a key so many times."""
+        """Press a key so many times, looking at what came of it each time."""
         held = Qt.KeyboardModifier.ShiftModifier if shift else Qt.KeyboardModifier.NoModifier
         for _ in range(times):
-            QTest.keyClick(QApplication.focusWidget() or self.window, key, held)
+            self.act(lambda: QTest.keyClick(QApplication.focusWidget() or self.window, key, held))
 
     def align(self) -> bool:
         """Follow the coach from as-found to the finished job."""
@@ -51,13 +51,14 @@ class Hands:
             if advice.act == "turn" and not rest and steps <= _BY_KEYS:
                 assert view.selected == advice.adjuster
                 way = Qt.Key.Key_Right if advice.move_mdeg > 0 else Qt.Key.Key_Left
-                self.act(lambda w=way, n=steps: (self.key(w, n // 4, True), self.key(w, n % 4)))  # type: ignore[misc]
+                self.key(way, steps // 4, True)
+                self.key(way, steps % 4)
             elif advice.act == "hook-up":
                 self.act(lambda: QTest.mouseClick(self.bench.hook.button, Qt.MouseButton.LeftButton))
             elif advice.act == "measure" and pressed % 3 == 0:
-                self.act(lambda: self.key(Qt.Key.Key_L))
+                self.key(Qt.Key.Key_L)
             elif pressed % 2:
                 self.act(lambda: QTest.mouseClick(self.bench.step.main, Qt.MouseButton.LeftButton))
             else:
-                self.act(lambda: self.key(Qt.Key.Key_Return))
+                self.key(Qt.Key.Key_Return)
         return False

@@ -7,6 +7,7 @@ UnitoneError            what a person can understand and act on: one line, with 
 ├── BenchError          an instrument cannot do what was asked
 │   └── HookUpError     the hook-up on the bench forbids it (key-up interlock)
 ├── TapeError           an entry that does not fit the job it is meant for
+│   └── StaleCommand    a command meant for an older state of the log
 └── StoreError          the logbook cannot be read or written
     ├── LogbookBusy     another window holds the logbook
     └── DamagedLogbook  its file is damaged
@@ -67,6 +68,15 @@ class HookUpError(BenchError):
 
 class TapeError(UnitoneError):
     """An entry that does not fit its job."""
+
+
+class StaleCommand(TapeError):
+    """A command that was meant for an older state of the log."""
+
+    @classmethod
+    def refused(cls) -> StaleCommand:
+        """Says that nothing was done, and what to do."""
+        return cls("Not done: the log had moved on since this was shown. Look again, then press once more.")
 
 
 class StoreError(UnitoneError):

@@ -16,6 +16,8 @@ class Action:
     words: str
     key: str
     scope: Scope
+    #: Goes on while its key is held: moving about only. What turns, logs or strikes is done once a press.
+    repeats: bool = False
 
 
 ACTIONS: tuple[Action, ...] = (
@@ -28,8 +30,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("card", "The card of the job: intake, inspection, rails, work, papers", "Ctrl+J", "everywhere"),
     Action("help", "Help and all the keys", "F1", "everywhere"),
     Action("theme", "Day or night", "Ctrl+T", "everywhere"),
-    Action("larger", "Larger type", "Ctrl++", "everywhere"),
-    Action("smaller", "Smaller type", "Ctrl+-", "everywhere"),
+    Action("larger", "Larger type", "Ctrl++", "everywhere", True),
+    Action("smaller", "Smaller type", "Ctrl+-", "everywhere", True),
     Action("quit", "Quit (everything is on disk already)", "Ctrl+Q", "everywhere"),
     Action("main", "Do what the orange button says", "Return", "bench"),
     Action("ccw", "Turn the adjuster in hand its own step anticlockwise (an eighth for cores)", "Left", "bench"),
@@ -38,10 +40,10 @@ ACTIONS: tuple[Action, ...] = (
     Action("cw-more", "Turn four steps clockwise", "Shift+Right", "bench"),
     Action("stop-ccw", "By hand: it stands at its anticlockwise end stop", "Ctrl+Left", "bench"),
     Action("stop-cw", "By hand: it stands at its clockwise end stop", "Ctrl+Right", "bench"),
-    Action("previous-adjuster", "Take the previous adjuster in hand", "Up", "bench"),
-    Action("next-adjuster", "Take the next adjuster in hand", "Down", "bench"),
-    Action("previous-step", "Previous step", "PgUp", "bench"),
-    Action("next-step", "Next step", "PgDown", "bench"),
+    Action("previous-adjuster", "Take the previous adjuster in hand", "Up", "bench", True),
+    Action("next-adjuster", "Take the next adjuster in hand", "Down", "bench", True),
+    Action("previous-step", "Previous step", "PgUp", "bench", True),
+    Action("next-step", "Next step", "PgDown", "bench", True),
     Action("chart", "Read the chart: S-meter over the level, squelch over its control, detector beside the channel", "M", "bench"),
     Action("worth", "Worth aligning? Nudge each core of the step and foretell the gain", "V", "bench"),
     Action("what", "What does the adjuster in hand do? Nudge it, see what moves, put it back", "Q", "bench"),
@@ -95,12 +97,12 @@ ACTIONS: tuple[Action, ...] = (
     Action("new-sheet", "New sheet", "Ctrl+N", "sheets"),
     Action("find-sheet", "Find a sheet", "Ctrl+F", "sheets"),
     Action("save", "Save the sheet", "Ctrl+S", "sheets"),
-    Action("undo", "Undo", "Ctrl+Z", "sheets"),
-    Action("redo", "Do it again", "Ctrl+Shift+Z", "sheets"),
+    Action("undo", "Undo", "Ctrl+Z", "sheets", True),
+    Action("redo", "Do it again", "Ctrl+Shift+Z", "sheets", True),
     Action("next-row", "A row more, like the one at hand", "Ctrl+Return", "sheets"),
     Action("duplicate", "Duplicate the chosen rows", "Ctrl+D", "sheets"),
-    Action("row-up", "Move the chosen rows up", "Alt+Up", "sheets"),
-    Action("row-down", "Move the chosen rows down", "Alt+Down", "sheets"),
+    Action("row-up", "Move the chosen rows up", "Alt+Up", "sheets", True),
+    Action("row-down", "Move the chosen rows down", "Alt+Down", "sheets", True),
     Action("problem", "Go to the next problem", "F8", "sheets"),
 )  # fmt: skip
 

@@ -173,7 +173,7 @@ class MainWindow(QMainWindow):
         for a in ACTIONS:
             if a.scope == scope:
                 for key in (a.key, "Enter") if a.key == "Return" else (a.key,):
-                    QShortcut(QKeySequence(key), where, partial(do, a.id), context=context)
+                    QShortcut(QKeySequence(key), where, partial(do, a.id), context=context).setAutoRepeat(a.repeats)
 
     def _everywhere(self, name: str) -> None:
         if name in ("jobs", "bench", "sheets", "workshop", "help", "meters", "sums"):
@@ -348,6 +348,8 @@ class MainWindow(QMainWindow):
             self._log_key.setEnabled(False)
             self._log_key.deleteLater()
         self._log_key = QShortcut(QKeySequence(key), self, self._log) if key else None
+        if self._log_key is not None:
+            self._log_key.setAutoRepeat(False)
 
     def _log(self) -> None:
         page = self.pages.currentWidget()

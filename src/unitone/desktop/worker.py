@@ -84,9 +84,13 @@ class BenchWorker(QObject):
         """Run a command on any job, on the bench or not, and bring the list's picture of it up to date."""
         self._queue.put(lambda: self._change(job_id, command))
 
-    def do(self, command: Command) -> None:
-        """Run a command on the session, then show what came of it."""
-        self._queue.put(lambda: self._do(command))
+    def do(self, command: Command, position: int | None = None) -> None:
+        """Run a command on the session, then show what came of it.
+
+        ``position`` is the log's position in the picture that the command was given at: where the log
+        went on since, nothing is done and the message says so.
+        """
+        self._queue.put(lambda: self._do(command, position))
 
     def select(self, adjuster: str) -> None:
         """Take an adjuster in hand."""
@@ -176,9 +180,11 @@ class BenchWorker(QObject):
             self._dirty = True
         self._show()
 
-    def _do(self, command: Command) -> None:
+    def _do(self, command: Command, position: int | None) -> None:
         if self._session is None:
             return
+        if position is not None:
+            self._session.check_position(position)
         before = self._session.state.seq
         at = self._session.state.at
         command(self._session)

@@ -61,6 +61,7 @@ def take_card(session: Session) -> CardView:
     looks = _looks(state)
     return CardView(
         job_id=session.job_id,
+        seq=state.seq,
         number=state.card.number,
         title=sheet.title,
         kind=sheet.kind,

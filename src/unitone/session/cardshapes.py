@@ -88,6 +88,7 @@ class CardView:
     """Everything that a job's card shows at one moment."""
 
     job_id: str
+    seq: int
     number: int
     title: str
     kind: str

@@ -16,7 +16,7 @@ from unitone.bench.ports import Bench, HandBench, Measured
 from unitone.coach.advice import Advice
 from unitone.coach.step import advise
 from unitone.coach.trial import running, trial_move
-from unitone.errors import BenchError, EntryError, HookUpError, TapeError
+from unitone.errors import BenchError, EntryError, HookUpError, StaleCommand, TapeError
 from unitone.job.state import JobState, advance, fold, sheet_of
 from unitone.job.summary import standing_variant, summary
 from unitone.job.tape import Card, Entry, Reading, conditions_to_data
@@ -147,6 +147,15 @@ class Session(BenchWork):
     def advice(self) -> Advice:
         """What the coach says now."""
         return advise(self.state)
+
+    def check_position(self, seq: int) -> None:
+        """A command was meant for the log as it stood after entry ``seq``. Raises StaleCommand where it went on since.
+
+        A press that was meant for the picture before the last one would turn an
+        adjuster, or log a reading, a second time.
+        """
+        if seq != self.state.seq:
+            raise StaleCommand.refused()
 
     # -- entries -------------------------------------------------------------------------------
 

@@ -179,6 +179,8 @@ class BenchView:
     """Everything that the Bench shows of a job at one moment."""
 
     job_id: str
+    #: How far the log went when this was taken: a command from this picture is meant for that state alone.
+    seq: int
     number: int
     title: str
     bench_words: str

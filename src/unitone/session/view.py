@@ -84,6 +84,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     bar = _bar(step, parts, wanted)
     return BenchView(
         job_id=session.job_id,
+        seq=state.seq,
         number=state.card.number,
         title=" · ".join(
             p

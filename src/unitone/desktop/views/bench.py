@@ -221,7 +221,7 @@ class BenchPage(QWidget):
         card, layout = self._card(tr("Turns from where you started"), self.all_back)
         self.ledger = Ledger()
         self.ledger.chosen.connect(self._worker.select)
-        self.ledger.back.connect(lambda name: self._worker.do(lambda s: s.take_back(name)))
+        self.ledger.back.connect(lambda name: self.view and self._worker.do(lambda s: s.take_back(name), self.view.seq))
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -381,13 +381,13 @@ class BenchPage(QWidget):
         if name in simple:
             if (name in ("ccw", "cw", "ccw-more", "cw-more", "back", "stop-ccw", "stop-cw")) and not view.selected:
                 return
-            self._worker.do(simple[name])
+            self._worker.do(simple[name], view.seq)
         elif name == "main":
             self._main(view)
         elif name in ("far", "pitch", "voice", "log-key"):
             self.eyes.press(name)
         elif name == "coach-step":
-            self._worker.do(_follow_coach)
+            self._worker.do(_follow_coach, view.seq)
         elif name == "log":
             self._log(view)
         elif name == "type":
@@ -481,9 +481,9 @@ class BenchPage(QWidget):
         elif advice.act == "measure" and (not view.simulated):
             self.step.open_entry()
         elif advice.act == "conclude":
-            self._worker.do(lambda s: _conclude(s, advice))
+            self._worker.do(lambda s: _conclude(s, advice), view.seq)
         else:
-            self._worker.do(lambda s: s.follow(advice))
+            self._worker.do(lambda s: s.follow(advice), view.seq)
 
     def _log(self, view: BenchView) -> None:
         if self.step.typing:
@@ -495,19 +495,21 @@ class BenchPage(QWidget):
             return
         if view.advice.act == "log":
             advice = view.advice
-            self._worker.do(lambda s: s.follow(advice))
+            self._worker.do(lambda s: s.follow(advice), view.seq)
             return
         wanted = view.conditions
-        self._worker.do(lambda s: _measure_at(s, wanted))
+        self._worker.do(lambda s: _measure_at(s, wanted), view.seq)
 
     def _type_in(self, text: str) -> None:
         view = self.view
         if view is None or not text.strip():
             self.step.close_entry()
             return
+        if self._awaiting_entry:
+            return
         self._awaiting_entry = True
         wanted = view.conditions
-        self._worker.do(lambda s: s.type_in(text, wanted))
+        self._worker.do(lambda s: s.type_in(text, wanted), view.seq)
 
     def _neighbour(self, way: int) -> None:
         view = self.view

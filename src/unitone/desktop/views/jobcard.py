@@ -181,7 +181,7 @@ class CardPage(QWidget):
         elif name.startswith("look-") and self.stack.currentWidget() is self.inspection:
             self.inspection.say(name[5:])
         elif name == "card-strike":
-            self._do(_strike)
+            self._worker.do(_strike, None if self.view is None else self.view.seq)
 
 
 def _strike(session) -> None:  # type: ignore[no-untyped-def]

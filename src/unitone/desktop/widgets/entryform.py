@@ -128,7 +128,8 @@ class EntryForm(QWidget):
 
     def submit(self) -> None:
         """Tell what was typed."""
-        if self.add.isEnabled():
+        # A second press before the first was answered would say the same twice.
+        if self.add.isEnabled() and not self.pending:
             self.pending = True
             self.submitted.emit({a.key: self.text(a.key) for a in self._asks})
 
