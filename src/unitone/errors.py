@@ -2,6 +2,7 @@
 
 UnitoneError            what a person can understand and act on: one line, with the cure
 ├── EntryError          a typed reading or value that cannot be understood
+│   └── DoubtfulEntry   one that can hardly be meant: typed again, it is taken
 ├── SheetError          a sheet or physics file that cannot be used (carries its problems)
 ├── SignalError         a recording in which this cannot be measured
 ├── BenchError          an instrument cannot do what was asked
@@ -37,6 +38,10 @@ class EntryError(UnitoneError):
     def impossible(cls, text: str, why: str) -> EntryError:
         """The value is outside what the quantity can be."""
         return cls(f"“{text}”: {why}")
+
+
+class DoubtfulEntry(EntryError):
+    """A reading that can hardly be meant; the same typed again is taken as it stands."""
 
 
 class SheetError(UnitoneError):

@@ -13,7 +13,6 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication
 
 from desktop.conftest import Desk
-from unitone.desktop.actions import action
 from unitone.errors import StaleCommand
 from unitone.job.state import fold
 from unitone.session.session import Session

@@ -32,7 +32,8 @@ def in_limits(session: Session) -> str:
         return s_units(value)
     if kind == "dbc":
         return f"{abs(value) + 5:.1f}"
-    return f"{value:.9g}" + (" dB" if kind == "ratio-db" else "")
+    scale = {"mA": 1e-3, "kHz": 1e3, "MHz": 1e6}.get(session.entry_unit(step.quantity_id), 1.0)
+    return f"{value / scale:.9g}" + (" dB" if kind == "ratio-db" else "")
 
 
 @pytest.mark.parametrize("path", [*built_in(), *general()], ids=lambda p: p.stem)

@@ -168,7 +168,7 @@ def test_a_hot_final_is_moved_in_small_safe_steps_or_not_at_all(by_hand: Opens) 
         "within the rating the first move is up to half a turn"
     )
     at(session, "current-keyed")
-    session.type_in("2.7")
+    session.type_in("2.7 A")
     at(session, "power")
     taken = 13.2 * (2.7 - 0.55)
     move = session.advice()
@@ -178,7 +178,7 @@ def test_a_hot_final_is_moved_in_small_safe_steps_or_not_at_all(by_hand: Opens) 
     session.turn(move.adjuster, move.move_mdeg)
     assert session.advice().act in ("set-up", "measure"), "before the next move the power is read"
     at(session, "current-keyed")
-    session.type_in("3.3")
+    session.type_in("3.3 A")
     at(session, "power")
     session.type_in("3.9", session.step.setting)
     stopped = session.advice()
@@ -204,7 +204,7 @@ def test_harmonics_in_dbm_beside_their_carrier_and_the_heat_of_the_final(by_hand
     # 13.2 V at (1.9 - 0.55) A are 17.8 W; 4 W of it come out.
     assert "22 % efficient, 14 W of heat" in said
     at(session, "current-keyed")
-    session.type_in("3.4")
+    session.type_in("3.4 A")
     at(session, "power")
     assert "The final bears 25 W: let go" in " ".join(send_words(session.state, session.step))
     at(session, "harmonic")

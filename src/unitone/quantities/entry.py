@@ -47,7 +47,7 @@ WORDS_OF_KIND: dict[Kind, frozenset[str]] = {
 #: The form expected for each kind, with an example, for error messages and field hints.
 EXPECTED: dict[Kind, str] = {
     "volts": "volts, like 8.02 or 850 mV",
-    "amps": "amperes, like 1.2 or 350 mA",
+    "amps": "a current, like 350 mA or 1.2 A",
     "watts": "watts, like 3.9 or 250 mW",
     "hertz": "a frequency, like 10.240012 MHz or 1,9 kHz",
     "hertz-error": "hertz off, like -31 or +0.2 kHz, or the counter's reading in MHz",
@@ -79,6 +79,8 @@ _BARE: dict[Kind, tuple[str, float]] = {
     "ratio-db": ("dB", 1.0), "percent": ("%", 1.0), "level": ("V", 1e-6), "s-units": ("S", 1.0), "dbc": ("dBc", 1.0),
     "gain-db": ("dB", 1.0),
 }  # fmt: skip
+#: Units of the screen that are not the plain one.
+_SHOWN = {"mA": 1e-3, "mV": 1e-3, "kHz": 1e3, "MHz": 1e6}
 _RKM = re.compile(r"^([+-]?\d+)([pnumkMGR])(\d+)$", re.ASCII)
 _NUMBER = re.compile(r"^([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE | re.ASCII)
 _S_READING = re.compile(r"^s\s*([0-9](?:\.\d+)?)\s*(?:\+\s*(\d+(?:\.\d+)?)\s*(?:db)?)?$", re.IGNORECASE | re.ASCII)
@@ -118,10 +120,11 @@ def parse_si(text: str, unit: str) -> float:
 
 
 @lru_cache(maxsize=8192)
-def parse_entry(text: str, kind: Kind) -> Typed:
+def parse_entry(text: str, kind: Kind, shown: str = "") -> Typed:
     """Parse a typed reading for a quantity of ``kind``.
 
-    Returns value and unit as typed, prefix applied (``0,31 uV`` is 3.1e-7 V).
+    Returns value and unit as typed, prefix applied (``0,31 uV`` is 3.1e-7 V). A number without a unit is in
+    ``shown``, the unit that stands beside the field (``mA``, ``kHz``); without one in the plain unit.
     Raises EntryError naming the expected form; nothing is ever clamped.
     """
     expected = EXPECTED[kind]
@@ -147,7 +150,7 @@ def parse_entry(text: str, kind: Kind) -> Typed:
     bare = unit == ""
     if bare:
         unit, scale = _BARE[kind]
-        value *= scale
+        value *= scale if kind == "level" else scale * _SHOWN.get(shown, 1.0)
     if kind == "s-units":
         value = (value - 9.0) * 6.0 if unit == "S" else value
         unit = "dB over S9"

@@ -14,6 +14,8 @@ from typing import Literal, NewType
 from unitone.errors import EntryError
 from unitone.quantities.entry import Typed, parse_entry
 from unitone.quantities.registry import Quantity
+from unitone.quantities.show import show
+from unitone.words import tr
 
 Dbm = NewType("Dbm", float)
 VoltsPd = NewType("VoltsPd", float)
@@ -125,7 +127,7 @@ def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> flo
     elif q.kind == "watts" and typed.unit == "dBm":
         value = 1e-3 * 10.0 ** (value / 10.0)
     elif q.kind in ("hertz", "hertz-error") and nominal_hz:
-        for scale in (1.0, 1e3, 1e6) if typed.bare else (1.0,):
+        for scale in (1.0, 1e3, 1e6, 1e-3, 1e-6) if typed.bare else (1.0,):
             if abs(value * scale - nominal_hz) <= 0.02 * nominal_hz:
                 value = value * scale - (nominal_hz if q.kind == "hertz-error" else 0.0)
                 break
@@ -134,10 +136,21 @@ def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> flo
                 raise EntryError(
                     f"That is {value:.0f} Hz off {nominal_hz / 1e6:.5f} MHz: more than 2 %. Check the unit."
                 )
-    if q.id == "tx.deviation" and typed.bare and 0 < value < 100:
-        value *= 1e3  # deviation is spoken of in kilohertz
     if not q.low <= value <= q.high:
-        raise EntryError(f"{value:g} cannot be a reading of {q.title}: it lies between {q.low:g} and {q.high:g}.")
+        ends = [show(q, e) for e in (q.low, q.high) if math.isfinite(e)]
+        between = (
+            tr("it lies between {low} and {high}", low=ends[0], high=ends[1])
+            if len(ends) == 2
+            else tr("it is not below {low}", low=ends[0])
+        )
+        raise EntryError(
+            tr(
+                "{value} cannot be a reading of {title}: {between}. Check the unit.",
+                value=show(q, value),
+                title=q.title,
+                between=between,
+            )
+        )
     return value
 
 

@@ -12,14 +12,15 @@ from unitone.bench.kit import Kit, dial
 from unitone.bench.mybench import MyBench
 from unitone.bench.ports import Heard
 from unitone.coach.advice import Advice
-from unitone.errors import BenchError, EntryError, TapeError
+from unitone.errors import BenchError, DoubtfulEntry, EntryError, TapeError
 from unitone.job.tape import Reading
 from unitone.job.verdicts import RULES
 from unitone.quantities.entry import EXPECTED, parse_entry
-from unitone.quantities.registry import CANONICAL_UNIT, FOUND_BY, quantity
+from unitone.quantities.registry import CANONICAL_UNIT, FOUND_BY, Quantity, quantity
 from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import canonical
 from unitone.radio.noise import least_level_dbm
+from unitone.session.doubts import doubt
 from unitone.session.shopwork import ShopWork
 from unitone.sheet.model import Conditions, Sheet, Step
 from unitone.store.logbook import Logbook
@@ -36,6 +37,9 @@ def my_bench(logbook: Logbook) -> MyBench:
 
 class BenchWork(ShopWork):
     """What ``Session`` can do with the instruments of this bench. Every change is an entry."""
+
+    #: What was asked back last: text, quantity, conditions. The same said again is taken.
+    _doubted: tuple[str, str, Conditions] | None = None
 
     @property
     @abstractmethod
@@ -61,7 +65,7 @@ class BenchWork(ShopWork):
 
     def _typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
         q = quantity(quantity_id)
-        entry = parse_entry(typed, q.kind)
+        entry = parse_entry(typed, q.kind, q.shown)
         nominal = self._nominal_hz(q.id, wanted)
         instrument = instrument_for(self.state.instruments, q.id, self.state.chosen.get(q.id, ""))
         value = raw = u = None
@@ -76,6 +80,7 @@ class BenchWork(ShopWork):
                 warning = instrument.warning(q, raw)
             if not q.low <= value <= q.high:
                 raise EntryError.impossible(typed, f"that is no {q.title}. Expected {EXPECTED[q.kind]}.")
+            self._ask_back(typed, q, value, wanted)
             if q.id in FOUND_BY and not entry.bound:
                 ratio = FOUND_BY[q.id][1]
                 floor = least_level_dbm(ratio, _modulation(q.id, wanted))
@@ -101,6 +106,14 @@ class BenchWork(ShopWork):
             raw if corrected else None, value - raw if corrected and value is not None and raw is not None else 0.0,
             typed.strip(), u, warning,
         )  # fmt: skip
+
+    def _ask_back(self, typed: str, q: Quantity, value: float, wanted: Conditions) -> None:
+        """A value that can hardly be meant is asked back once. Raises DoubtfulEntry."""
+        asked, self._doubted = self._doubted, None
+        said = (typed.strip(), q.id, wanted)
+        if asked != said and (words := doubt(self.state, q, value, wanted)):
+            self._doubted = said
+            raise DoubtfulEntry(f"“{typed.strip()}”: {words} " + tr("Enter it again to log it as typed."))
 
     def _at_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
         """The frequency at which a quantity is picked off."""

@@ -315,9 +315,15 @@ class Session(BenchWork):
             self.state.set_up.level_dbm is not None and plain.replace(",", "").replace(".", "").lstrip("-−").isdigit()
         )
 
-    def expected_form(self) -> str:
-        """The form in which a reading of this step is typed, with an example."""
-        return EXPECTED[self.step.quantity.kind]
+    def entry_unit(self, quantity_id: str) -> str:
+        """The unit in which a number without one is taken: it stands beside the field."""
+        q = quantity(quantity_id)
+        return "µV" if q.kind == "level" else q.shown
+
+    def expected_form(self, quantity_id: str = "") -> str:
+        """The form in which a reading is typed, with an example; of the step's own quantity where none is named."""
+        q = quantity(quantity_id or self.step.quantity_id)
+        return tr("{form}; a number alone is in {unit}", form=EXPECTED[q.kind], unit=self.entry_unit(q.id))
 
     def log_value(self, value: float, std: float | None, conditions: Conditions) -> None:
         """Log a value derived from other readings, such as the level of a sensitivity."""

@@ -253,6 +253,8 @@ class BenchView:
     conditions: Conditions
     quantity_id: str
     expected: str
+    #: The unit that a number typed without one is in, as it stands beside the field.
+    entry_unit: str
     kit: Kit
     limit_words: str
     moved_count: int

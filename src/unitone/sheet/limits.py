@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from unitone.errors import EntryError
 from unitone.quantities.entry import EXPECTED, parse_entry, parse_si
@@ -57,6 +58,9 @@ def value_of(text: str, q: Quantity) -> float:
     typed = parse_entry(text, q.kind)
     if typed.value is None or typed.bound:
         raise EntryError.not_understood(text, EXPECTED[q.kind])
+    if q.id == "tx.deviation" and typed.bare and 0 < typed.value < 100:
+        # In sheets, too, deviation is spoken of in kilohertz.
+        typed = replace(typed, value=typed.value * 1e3)
     return canonical(typed, q)
 
 

@@ -121,16 +121,16 @@ class RailsTab(CardTab):
         for key in SUPPLY_PATHS:
             self.path.addItem(tr(key), key)
         self.path.activated.connect(lambda _: self._set("path", str(self.path.currentData())))
-        self.limit = LiveLine(tr("Current limit as set"), "2 A")
+        self.limit = LiveLine(tr("Current limit as set, A"), "2")
         self.meter = LiveLine(tr("Meter in hand"), "10 Mohm")
         self.limit.kept.connect(lambda text: self._set("limit", text, self.limit))
         self.meter.kept.connect(lambda text: self._set("meter", text, self.meter))
         self.currents: dict[str, tuple[LiveLine, MarkIcon, QLabel]] = {}
         asks: list[tuple[str, QWidget]] = [
-            (tr("Fed by"), self.path), (tr("Current limit as set"), self.limit), (tr("Meter in hand"), self.meter),
+            (tr("Fed by"), self.path), (tr("Current limit as set, A"), self.limit), (tr("Meter in hand"), self.meter),
         ]  # fmt: skip
-        for way, words in (("receive", tr("Current at rest")), ("send", tr("Current keyed"))):
-            field = LiveLine(words, "0.32 A")
+        for way, words in (("receive", tr("Current at rest, mA")), ("send", tr("Current keyed, mA"))):
+            field = LiveLine(words, "320")
             field.kept.connect(lambda text, w=way, f=field: self._current(w, text, f))
             self.currents[way] = (field, MarkIcon(), label("small", ""))
             asks.append((words, field))

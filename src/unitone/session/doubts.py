@@ -1,0 +1,106 @@
+"""A typed reading that can hardly be meant: asked back once, with the likely slip; typed again it is logged as it stands."""
+
+from __future__ import annotations
+
+from unitone.job.state import JobState
+from unitone.quantities.registry import Quantity
+from unitone.quantities.show import number, show
+from unitone.sheet.model import Conditions, Limit
+from unitone.words import tr
+
+#: A carrier so far off its channel (Hz) is looked for on the others; this near to one it is that channel's.
+_ELSEWHERE_HZ, _NEAR_HZ = 3_000.0, 2_000.0
+#: Farther off than this (Hz), and out of its limit, no radio is that still works.
+_NOWHERE_HZ = 20_000.0
+#: How far outside its limit a reading must lie for a slip by a thousand, or by a probe's ten, to be likelier than a fault.
+_THOUSAND, _TEN = 30.0, 5.0
+#: A current this many times below its upper limit is none that a working radio draws.
+_NOTHING = 300.0
+#: A limit with one end takes what lies within this factor of it for usual.
+_USUAL = 30.0
+
+
+def doubt(state: JobState, q: Quantity, value: float, wanted: Conditions) -> str:
+    """Why ``value`` (canonical units) can hardly be the reading, with what was likely meant; empty where nothing speaks against it."""
+    here = state.sheet.step(state.at)
+    limit = here.limit if here.quantity_id == q.id else None
+    if limit is None:
+        like = (s for s in state.sheet.steps if s.quantity_id == q.id)
+        limit = next((s.limit for s in like if any(wanted.settles(r) for r in s.required)), None)
+    if q.id in ("tx.frequency_error", "rx.frequency_error"):
+        return _wrong_channel(state, value, wanted, limit)
+    if limit is None or value <= 0 or q.kind not in ("volts", "amps", "watts", "hertz", "percent"):
+        return ""
+    # A current under a limit with no lower end holds even where it is a thousandth of what any radio draws.
+    next_to_nothing = (
+        q.kind == "amps" and limit.low is None and limit.high is not None and value < limit.high / _NOTHING
+    )
+    if limit.holds(value) and not next_to_nothing:
+        return ""
+    for factor, least in ((1e3, _THOUSAND), (1e-3, _THOUSAND), (10.0, _TEN), (0.1, _TEN)):
+        if factor in (10.0, 0.1) and q.kind != "volts":
+            continue
+        if _usual(limit, value * factor) and (next_to_nothing or _outside(limit, value) >= least):
+            meant = show(q, value * factor)
+            limits = _limit_words(q, limit)
+            if factor == 10.0:
+                return tr("{v} with a ×10 probe is {meant}, which the limit {limit} expects. Which is it?",
+                          v=_fine(q, value), meant=meant, limit=limits)  # fmt: skip
+            return tr(
+                "{v} is far outside the limit {limit}. Was it {meant}?", v=_fine(q, value), limit=limits, meant=meant
+            )
+    return ""
+
+
+def _limit_words(q: Quantity, limit: Limit) -> str:
+    if limit.low is not None and limit.high is not None:
+        return f"{show(q, limit.low)} … {show(q, limit.high)}"
+    return f"≥ {show(q, limit.low)}" if limit.low is not None else f"≤ {show(q, limit.high or 0.0)}"
+
+
+def _fine(q: Quantity, value: float) -> str:
+    """A value in its unit of the screen, with three places that count."""
+    scale = {"mA": 1e-3, "kHz": 1e3, "MHz": 1e6}.get(q.shown, 1.0)
+    return f"{value / scale:.3g} {q.shown}"
+
+
+def _outside(limit: Limit, value: float) -> float:
+    """By which factor a value lies outside a limit."""
+    if limit.low is not None and 0 < value < limit.low:
+        return limit.low / value
+    if limit.high is not None and limit.high > 0 and value > limit.high:
+        return value / limit.high
+    return 1.0
+
+
+def _usual(limit: Limit, value: float) -> bool:
+    """Inside, and not so far from the only end that the limit would hold anything."""
+    if not limit.holds(value):
+        return False
+    ends = [e for e in (limit.low, limit.high) if e is not None and e > 0]
+    return any(1.0 / _USUAL <= value / e <= _USUAL for e in ends)
+
+
+def _wrong_channel(state: JobState, error_hz: float, wanted: Conditions, limit: Limit | None) -> str:
+    if abs(error_hz) < _ELSEWHERE_HZ or (limit is not None and limit.holds(error_hz)):
+        return ""
+    plan = state.sheet.plan
+    here = float(state.sheet.carrier_hz(wanted.channel, wanted.band))
+    counted = here + error_hz
+    mhz = number(counted / 1e6, 6)
+    for band in dict.fromkeys((wanted.band, *(name for name, _ in plan.bands))):
+        for channel in plan.names:
+            if (channel, band) == (wanted.channel, wanted.band):
+                continue
+            if abs(float(state.sheet.carrier_hz(channel, band)) - counted) <= _NEAR_HZ:
+                there = (
+                    tr("channel {c}", c=channel)
+                    if band == wanted.band
+                    else tr("band {b}, channel {c}", b=band, c=channel)
+                )
+                return tr("{mhz} MHz belongs to {there}, this reading is for channel {here}. Check the channel switch.",
+                          mhz=mhz, there=there, here=wanted.channel or "?")  # fmt: skip
+    if abs(error_hz) <= _NOWHERE_HZ:
+        return ""
+    return tr("{mhz} MHz is {khz} kHz off the channel. Check channel, band and decimal point.",
+              mhz=mhz, khz=number(abs(error_hz) / 1e3, 0))  # fmt: skip
