@@ -79,8 +79,6 @@ _BARE: dict[Kind, tuple[str, float]] = {
     "ratio-db": ("dB", 1.0), "percent": ("%", 1.0), "level": ("V", 1e-6), "s-units": ("S", 1.0), "dbc": ("dBc", 1.0),
     "gain-db": ("dB", 1.0),
 }  # fmt: skip
-#: Units of the screen that are not the plain one.
-_SHOWN = {"mA": 1e-3, "mV": 1e-3, "kHz": 1e3, "MHz": 1e6}
 _RKM = re.compile(r"^([+-]?\d+)([pnumkMGR])(\d+)$", re.ASCII)
 _NUMBER = re.compile(r"^([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE | re.ASCII)
 _S_READING = re.compile(r"^s\s*([0-9](?:\.\d+)?)\s*(?:\+\s*(\d+(?:\.\d+)?)\s*(?:db)?)?$", re.IGNORECASE | re.ASCII)
@@ -150,7 +148,7 @@ def parse_entry(text: str, kind: Kind, shown: str = "") -> Typed:
     bare = unit == ""
     if bare:
         unit, scale = _BARE[kind]
-        value *= scale if kind == "level" else scale * _SHOWN.get(shown, 1.0)
+        value = value * scale if kind == "level" else _from_shown(value, shown)
     if kind == "s-units":
         value = (value - 9.0) * 6.0 if unit == "S" else value
         unit = "dB over S9"
@@ -161,6 +159,11 @@ def parse_entry(text: str, kind: Kind, shown: str = "") -> Typed:
         # Said as “64 down” or printed as −64: a harmonic is always under its carrier.
         value = -abs(value)
     return Typed(value, unit, bound, bare=bare)
+
+
+def _from_shown(value: float, shown: str) -> float:
+    """A number in a unit of the screen in the plain unit. Divided, not multiplied by 0.001: 350 mA are 0.35 A exactly, as a limit has it."""
+    return value / 1e3 if shown in ("mA", "mV") else value * {"kHz": 1e3, "MHz": 1e6}.get(shown, 1.0)
 
 
 def _split(plain: str, text: str, expected: str) -> tuple[str, str]:
