@@ -21,6 +21,13 @@ from unitone.store.logbook import Logbook
 SHEET = "ostrel-tarn-40"
 
 
+@pytest.fixture(autouse=True)
+def state_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """Unforeseen errors are written to a folder of the test's own."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    return tmp_path / "state" / "unitone"
+
+
 @pytest.fixture(scope="session")
 def sheet() -> Sheet:
     return read_sheet(find(SHEET))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-import traceback
 from collections.abc import Callable
 from pathlib import Path
 
@@ -12,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QPushButton,
 
 from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import load_fonts, theme
+from unitone.desktop.trouble import troubles
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import DamagedLogbook, UnitoneError
 from unitone.store.logbook import Logbook
@@ -103,6 +103,8 @@ class Program:
         window.show()
         job = logbook.setting("open_job", "")
         if job and logbook.find_job(str(job)) is not None:
+            # It is remembered again once it was shown: a job that ends the program does not do so at every start.
+            window.forget_job()
             QTimer.singleShot(0, lambda: window.open_job(job))
 
     def _damaged(self, error: DamagedLogbook, notice: str) -> None:
@@ -176,7 +178,7 @@ class Program:
 def run(folder: Path) -> int:
     """Open the window on the logbook in ``folder``; returns the exit code."""
     # An exception in a slot would end the process without a word: say it and go on.
-    sys.excepthook = lambda kind, error, trace: traceback.print_exception(kind, error, trace)
+    troubles.install()
     # The bench's thread hands the interpreter back soon enough for the window to stay quick.
     sys.setswitchinterval(0.001)
     app = make_application()

@@ -8,6 +8,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from unitone.desktop.trouble import troubles
 from unitone.errors import UnitoneError
 
 
@@ -41,6 +42,8 @@ class Errand(QObject):
                 result, words = work(), ""
             except UnitoneError as error:
                 result, words = None, str(error)
+            except Exception as error:
+                result, words = None, troubles.caught(error, self._name)
             try:
                 self._done.emit(generation, result, words)
             except RuntimeError:

@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from unitone.bench.live import Feed
+from unitone.desktop.trouble import troubles
 from unitone.errors import SignalError
 from unitone.session.live import KEPT_S, LiveMeter
 from unitone.session.metershapes import How, MeterPicture
@@ -97,6 +98,8 @@ class Listener(QObject):
                     self._tell(meter)
         except SignalError as error:
             words = str(error)
+        except Exception as error:
+            words = troubles.caught(error, "listener")
         try:
             self.ended.emit(meter.feed, words)
         except RuntimeError:
@@ -109,6 +112,8 @@ class Listener(QObject):
                 seen = Seen(meter.picture(), "", meter.overload)
         except SignalError as error:
             seen = Seen(None, str(error), meter.overload)
+        except Exception as error:
+            seen = Seen(None, troubles.caught(error, "meter"), meter.overload)
         try:
             self.seen.emit(meter.feed, seen)
         except RuntimeError:

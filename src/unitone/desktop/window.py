@@ -20,11 +20,13 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.actions import ACTIONS
 from unitone.desktop.theme.theme import SCALES, icon, theme
+from unitone.desktop.trouble import TroubleStrip
 from unitone.desktop.views.jobs import JobsPage
 from unitone.desktop.widgets.painted import label
 from unitone.desktop.worker import BenchWorker, Command
 from unitone.errors import UnitoneError
 from unitone.session.session import Session
+from unitone.session.shapes import BenchView
 from unitone.sheet.bundle import Bundle
 from unitone.store.logbook import Logbook
 from unitone.words import tr
@@ -63,6 +65,8 @@ class MainWindow(QMainWindow):
         self.worker: BenchWorker | None = None
         self._log_key: QShortcut | None = None
         self._job = ""
+        #: The job that the next start opens.
+        self._remembered = ""
         central = QWidget()
         central.setObjectName("paper")
         row = QHBoxLayout(central)
@@ -70,7 +74,12 @@ class MainWindow(QMainWindow):
         row.setSpacing(0)
         row.addWidget(self._rail())
         self.pages = QStackedWidget()
-        row.addWidget(self.pages, 1)
+        column = QVBoxLayout()
+        column.setSpacing(0)
+        self.trouble = TroubleStrip()
+        column.addWidget(self.trouble)
+        column.addWidget(self.pages, 1)
+        row.addLayout(column, 1)
         self.setCentralWidget(central)
         self.jobs = JobsPage(logbook)
         self.jobs.opened.connect(self.open_job)
@@ -247,7 +256,8 @@ class MainWindow(QMainWindow):
         else:
             (self.jobs.list if name == "jobs" else page).setFocus()
         if name in ("jobs", "bench"):
-            self._remember("open_job", self._job if name == "bench" else "")
+            self._remembered = self._job if name == "bench" else ""
+            self._remember("open_job", self._remembered)
 
     def _to(self, page: QWidget) -> None:
         self.pages.setCurrentWidget(page)
@@ -266,7 +276,26 @@ class MainWindow(QMainWindow):
         self._to(page)
         self.rail_buttons["bench"].setChecked(True)
         page.setFocus()
-        self._remember("open_job", job_id)
+
+    def _shown(self, item: tuple[int, BenchView]) -> None:
+        """A job is on the Bench and can be shown: the next start opens it again."""
+        job_id = item[1].job_id
+        if job_id == self._job and job_id != self._remembered and self.pages.currentWidget() is self._bench:
+            self._remembered = job_id
+            self._remember("open_job", job_id)
+
+    def forget_job(self) -> None:
+        """The next start opens no job by itself."""
+        self._remembered = ""
+        self._remember("open_job", "")
+
+    def _refused(self, job_id: str, words: str) -> None:
+        """A job cannot be taken to the Bench: back to the list, which says why."""
+        if job_id == self._job:
+            self._job = ""
+        self.forget_job()
+        self.show_place("jobs")
+        self.jobs.tell(words)
 
     def show_card(self, job_id: str, tab: str = "") -> None:
         """Show a job's card, at a tab."""
@@ -333,6 +362,8 @@ class MainWindow(QMainWindow):
             self._bench.card.connect(self.show_card)
             self.worker.kept.connect(self._job_kept)
             self.worker.failed.connect(self._failed)
+            self.worker.refused.connect(self._refused)
+            self.worker.changed.connect(self._shown)
             self._bench.edit_sheet.connect(self.edit_job_sheet)
             self.worker.sound.connect(lambda heard: self._meters and self._meters.hear(heard))  # type: ignore[attr-defined]
             self.worker.deaf.connect(lambda words: self._meters and self._meters.deaf(words))  # type: ignore[attr-defined]

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from unitone.desktop.trouble import troubles
 from unitone.errors import UnitoneError
 from unitone.job.state import Logged
 from unitone.job.summary import place_on_bar
@@ -54,6 +55,8 @@ class BenchWorker(QObject):
     kept = pyqtSignal(str)
     live = pyqtSignal(object)
     failed = pyqtSignal(str)
+    #: A job that cannot be taken to the Bench, and why.
+    refused = pyqtSignal(str, str)
     #: A stretch of what the stand-in gives, and why it gives nothing, while somebody listens.
     sound = pyqtSignal(object)
     deaf = pyqtSignal(str)
@@ -149,11 +152,36 @@ class BenchWorker(QObject):
             self._guarded(work)
 
     def _guarded(self, work: Callable[[], None]) -> None:
+        """The thread's edge: whatever goes wrong is told, and the thread lives on."""
         try:
-            work()
-        except UnitoneError as error:
-            self.failed.emit(str(error))
+            try:
+                work()
+            except UnitoneError as error:
+                self.failed.emit(str(error))
+                self._show()
+        except Exception as error:
+            self._recover(error)
+
+    def _recover(self, error: Exception) -> None:
+        """Tell of an unforeseen error, and read the job anew from disk: what is in memory may be half changed."""
+        words = troubles.caught(error, "bench")
+        self.failed.emit(words)
+        session, self._session, self._view = self._session, None, None
+        if session is None:
+            return
+        try:
+            self._session = Session(self._logbook, session.job_id)
             self._show()
+        except Exception as again:
+            self._give_up(
+                session.job_id, str(again) if isinstance(again, UnitoneError) else troubles.caught(again, "bench")
+            )
+
+    def _give_up(self, job_id: str, words: str) -> None:
+        """A job that cannot be shown is put away: the others go on."""
+        self._session = self._view = None
+        self._selected = ""
+        self.refused.emit(job_id, words)
 
     def _change(self, job_id: str, command: Command) -> None:
         here = self._session is not None and self._session.job_id == job_id
@@ -172,13 +200,18 @@ class BenchWorker(QObject):
         if self._session is not None and self._session.job_id == job_id:
             self._show()
             return
-        self._session = None
+        self._session = self._view = None
         self._selected = ""
-        self._session = Session(self._logbook, job_id)
-        # What was found of this bench since the job was last here is used from now on.
-        if not self._logbook.frozen and self._session.take_bench():
-            self._dirty = True
-        self._show()
+        try:
+            self._session = Session(self._logbook, job_id)
+            # What was found of this bench since the job was last here is used from now on.
+            if not self._logbook.frozen and self._session.take_bench():
+                self._dirty = True
+            self._show()
+        except UnitoneError as error:
+            self._give_up(job_id, str(error))
+        except Exception as error:
+            self._give_up(job_id, troubles.caught(error, "bench"))
 
     def _do(self, command: Command, position: int | None) -> None:
         if self._session is None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import threading
 from collections.abc import Callable
 from typing import Any
 
@@ -17,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.pinpage import PinPage
 from unitone.desktop.views.tableeditor import TableEditor
@@ -77,7 +77,6 @@ class SheetEditor(QWidget):
     """Edits a draft and its pictures; where the draft is kept is the page's business."""
 
     changed = pyqtSignal()
-    checked = pyqtSignal(int, object)
     failed = pyqtSignal(str)
 
     def __init__(self) -> None:
@@ -91,12 +90,11 @@ class SheetEditor(QWidget):
         self.shown_data: dict[str, Any] | None = None
         self._opened: dict[str, Any] | None = None
         self._places: dict[Place, int] = {}
-        self._generation = 0
+        self._checking = Errand("sheet-check", self)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_PAUSE)
         self._timer.timeout.connect(self._check)
-        self.checked.connect(self._checked)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(theme.px(8))
@@ -336,21 +334,16 @@ class SheetEditor(QWidget):
     # -- checking -----------------------------------------------------------------------------------------
 
     def _check(self) -> None:
-        """Check in a thread of its own: typing never waits. Late answers are dropped by their number."""
+        """Check in a thread of its own: typing never waits. Late answers are dropped."""
         if self.draft is None:
             return
-        self._generation += 1
-        data, generation = self.draft.data, self._generation
+        data = self.draft.data
         names = frozenset(self.pictures)
 
-        def work() -> None:
-            self.checked.emit(generation, (data, *look(data, names)))
+        # An unforeseen error is told over the page; what was checked last stays.
+        self._checking.run(lambda: (data, *look(data, names)), self._checked, lambda _: None)
 
-        threading.Thread(target=work, name="sheet-check", daemon=True).start()
-
-    def _checked(self, generation: int, found: tuple[dict[str, Any], tuple[Problem, ...], str]) -> None:
-        if generation != self._generation:
-            return
+    def _checked(self, found: tuple[dict[str, Any], tuple[Problem, ...], str]) -> None:
         self.shown_data, self.problems, self.route_why = found
         counts: dict[str, int] = {}
         for problem in self.problems:
