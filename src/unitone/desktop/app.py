@@ -98,11 +98,12 @@ class Program:
         self.logbook = logbook
         look = logbook.setting("look", {}) or {}
         theme.use(look.get("theme", "day"), look.get("scale", 1.0))
+        # Asked for before the window comes up at its list and forgets it.
+        job = str(logbook.setting("open_job", "") or "")
         window = MainWindow(logbook, notice)
         self.window = window
         window.show()
-        job = logbook.setting("open_job", "")
-        if job and logbook.find_job(str(job)) is not None:
+        if job and logbook.find_job(job) is not None:
             # It is remembered again once it was shown: a job that ends the program does not do so at every start.
             window.forget_job()
             QTimer.singleShot(0, lambda: window.open_job(job))
