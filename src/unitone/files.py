@@ -26,6 +26,8 @@ from unitone.errors import UnitoneError
 
 #: Files that Unitone makes are for their owner alone.
 PRIVATE_FILE, PRIVATE_FOLDER = 0o600, 0o700
+#: A file of a workshop's own (a sheet with its pictures) is never larger (bytes).
+PRIVATE_LARGEST = 400_000_000
 
 _KINDS = (
     (stat.S_ISDIR, "it is a folder"), (stat.S_ISFIFO, "it is a pipe, not a file"), (stat.S_ISSOCK, "it is a socket, not a file"),

@@ -31,7 +31,7 @@ def workshop(folder: Path, jobs: int = 2) -> None:
 
 def test_a_workshop_comes_back_and_the_other_is_put_aside(tmp_path: Path) -> None:
     workshop(tmp_path / "a")
-    assert backup(tmp_path / "a", tmp_path / "kept" / "a.zip") == 2
+    assert backup(tmp_path / "a", tmp_path / "kept" / "a.zip").jobs == 2
     workshop(tmp_path / "b", 5)
     jobs, aside = restore(tmp_path / "kept" / "a.zip", tmp_path / "b")
     assert jobs == 2 and aside is not None
@@ -57,7 +57,7 @@ def test_a_backup_taken_while_a_bench_writes_is_consistent(tmp_path: Path) -> No
         writer.start()
         try:
             for n in range(4):
-                assert backup(tmp_path / "a", tmp_path / f"{n}.zip") == 1
+                assert backup(tmp_path / "a", tmp_path / f"{n}.zip").jobs == 1
         finally:
             stop.set()
             writer.join()

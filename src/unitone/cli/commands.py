@@ -431,7 +431,7 @@ def report(
     without_owner: NoOwner = False,
 ) -> None:
     """Write a job's certificate, or the page that goes home with the radio."""
-    from unitone.job.state import fold
+    from unitone.job.state import read
     from unitone.session.papers import FORMS, render_paper, write_paper
     from unitone.store.logbook import Logbook
 
@@ -442,7 +442,7 @@ def report(
         raise EntryError(f"“{form}” is no format of a {kind}. Use one of {', '.join(FORMS[kind])}.")
     with Logbook(folder_of(_workspace), read_only=True) as book:
         row = book.job(job)
-        state = fold(book.tape(row.id), row.id)
+        state = read(book.tape(row.id), row.id)
     if output is not None:
         write_paper(state, kind, form, output, without_owner)
     elif form == "pdf" and sys.stdout.isatty():
@@ -486,8 +486,10 @@ def backup(file: Annotated[Path, typer.Argument(metavar="FILE")]) -> None:
     """Write the whole workshop (logbook and own sheets) to one file; a window may be open on it."""
     from unitone.store.backup import backup as write_backup
 
-    jobs = write_backup(folder_of(_workspace), file)
-    print(f"{file}: {jobs} jobs")
+    made = write_backup(folder_of(_workspace), file)
+    print(f"{file}: {made.jobs} jobs")
+    for left in made.left_out:
+        print(f"unitone: not backed up: {left}", file=sys.stderr)
 
 
 @app.command()

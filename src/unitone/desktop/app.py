@@ -83,7 +83,8 @@ class Program:
         from unitone.desktop.window import MainWindow
 
         try:
-            self._show(Logbook(self.folder), notice)
+            logbook = Logbook(self.folder)
+            self._show(logbook, " ".join(x for x in (notice, logbook.notice) if x))
         except DamagedLogbook as error:
             self._damaged(error, notice)
         except UnitoneError as error:

@@ -463,10 +463,10 @@ class MainWindow(QMainWindow):
 
     def edit_job_sheet(self, job_id: str) -> None:
         """Open a job's own copy of its sheet in the editor."""
-        from unitone.job.state import fold
+        from unitone.job.state import read
         from unitone.job.summary import standing_variant
 
-        state = fold(self.logbook.tape(job_id), job_id)
+        state = read(self.logbook.tape(job_id), job_id)
         kept: dict[str, str] = {}
         for entry in state.entries:
             kept |= entry.data.get("pictures", {})

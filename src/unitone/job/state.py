@@ -14,7 +14,7 @@ from unitone.bench.instruments import Instrument
 from unitone.bench.kit import Kit
 from unitone.errors import TapeError
 from unitone.job.shop import KINDS_OF_SHOP, Finding, Shop, take
-from unitone.job.tape import KINDS, Card, Entry, Reading, conditions_from_data
+from unitone.job.tape import KINDS, Card, Entry, Reading, conditions_from_data, damaged_entry
 from unitone.job.trial import Trial, take_trial
 from unitone.sheet.model import Conditions, Reach, Sheet, Step
 from unitone.sheet.read import parse_sheet
@@ -204,6 +204,11 @@ class JobState:
                     self.found_clean[key] = first_reached.get(key, logged.seq) >= logged.seq
 
     @property
+    def unreadable(self) -> tuple[int, ...]:
+        """Numbers of the entries that are damaged: what they said is not part of this state."""
+        return tuple(e.seq for e in self.entries if e.kind == "damaged")
+
+    @property
     def open_ends(self) -> tuple[Loose, ...]:
         """What is still loose: neither put right nor left with a reason."""
         return tuple(x for x in self.loose.values() if not x.tied)
@@ -294,16 +299,47 @@ def sheet_of(entry: Entry, name: str = "") -> Sheet:
 def fold(tape: Iterable[Entry], job_id: str = "") -> JobState:
     """The state that a tape leads to. Struck entries count as never made. Raises TapeError."""
     entries = list(tape)
+    if entries and entries[0].kind == "damaged":
+        raise TapeError("The first entry of this job is damaged: the job cannot be read. Restore a backup.")
     if not entries or entries[0].kind != "open":
         raise TapeError("A tape begins with the opening of its job.")
+    state = _begin(entries, job_id)
+    for entry in entries:
+        advance(state, entry)
+    return state
+
+
+def _begin(entries: list[Entry], job_id: str) -> JobState:
+    """The state before the first entry, with what will be struck known."""
     first = entries[0]
     state = JobState(
         Card.from_data(first.data["card"]), sheet_of(first), job_id, workshop_schools=first.data.get("schools", {})
     )
-    state.struck = {e.data["entry"] for e in entries if e.kind == "strike"}
-    for entry in entries:
-        advance(state, entry)
+    state.struck = {e.data.get("entry", "") for e in entries if e.kind == "strike"}
     return state
+
+
+def read(tape: Iterable[Entry], job_id: str = "") -> JobState:
+    """``fold`` for a tape that may be damaged: an entry that cannot be taken is left out, and ``state.unreadable`` names it.
+
+    Raises TapeError where not even the opening can be read.
+    """
+    entries = list(tape)
+    while True:
+        at = -1
+        try:
+            if not entries or entries[0].kind != "open":
+                return fold(entries, job_id)
+            state = _begin(entries, job_id)
+            for at, entry in enumerate(entries):  # noqa: B007
+                advance(state, entry)
+            return state
+        except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
+            if at < 1:
+                raise TapeError(
+                    f"The first entry of this job is damaged ({type(error).__name__}). Restore a backup."
+                ) from None
+            entries[at] = damaged_entry(entries[at])
 
 
 def advance(state: JobState, entry: Entry) -> JobState:

@@ -14,6 +14,7 @@ Kind = Literal[
     "finish", "touch", "judge", "schools", "variant", "instruments",
     "tried", "loose", "tied", "damage", "mended", "trial",
     "card", "finding", "supply", "capacitor", "part", "time", "on-air", "control", "handed", "archive",
+    "damaged",
 ]  # fmt: skip
 KINDS: frozenset[str] = frozenset(Kind.__args__)  # type: ignore[attr-defined]
 
@@ -28,6 +29,11 @@ class Entry:
     utc: str
     bench_s: float
     data: dict[str, Any]
+
+
+def damaged_entry(entry: Entry) -> Entry:
+    """An entry whose data cannot be read: its place on the tape stays, and what it was is not known any more."""
+    return Entry(entry.id, entry.seq, "damaged", entry.utc, entry.bench_s, {"was": entry.kind})
 
 
 class Reading(NamedTuple):

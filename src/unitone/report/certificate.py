@@ -125,6 +125,8 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
     words = tr("{good} of {all} results in limits", good=good, all=len(rows))
     if decided:
         words += tr(", {n} accepted with a reason", n=decided)
+    if state.unreadable:
+        words += ". " + tr("Damaged and left out: entry {n} of the log", n=", ".join(map(str, state.unreadable)))
     if not state.finished:
         words = tr("Preliminary: this job is not finished.") + " " + words
     cautions = list(state.sheet.cautions)

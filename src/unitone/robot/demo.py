@@ -18,6 +18,7 @@ from unitone.job.tape import Card
 from unitone.robot import demohand
 from unitone.robot.technician import align
 from unitone.session.session import Session, open_job
+from unitone.store.exchange import without_paths
 from unitone.store.logbook import Logbook
 
 DATA = Path(__file__).resolve().parent.parent / "data" / "demo" / "workshop.json.gz"
@@ -161,7 +162,9 @@ def remake() -> None:
     book = Logbook(None)
     build(book)
     DATA.parent.mkdir(parents=True, exist_ok=True)
-    content = json.dumps(book.export_jobs(), ensure_ascii=False, separators=(",", ":")).encode()
+    content = json.dumps(
+        [without_paths(j) for j in book.export_jobs()], ensure_ascii=False, separators=(",", ":")
+    ).encode()
     DATA.write_bytes(gzip.compress(content, 9, mtime=0))
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from unitone.job.history import LAST, facts, recurring
-from unitone.job.state import fold
+from unitone.job.state import read
 from unitone.store.logbook import JobRow, Logbook
 
 #: Statuses of jobs whose radio was gone through.
@@ -38,5 +38,5 @@ def history(book: Logbook, row: JobRow) -> History:
         r for r in book.like(sheet_id=row.card["sheet_id"], limit=60) if r.number < row.number and r.status in DONE
     ]
     model = tuple(earlier[:LAST])
-    told = [r.summary["facts"] if "facts" in r.summary else facts(fold(book.tape(r.id), r.id)) for r in model]
+    told = [r.summary["facts"] if "facts" in r.summary else facts(read(book.tape(r.id), r.id)) for r in model]
     return History(same, model, tuple(recurring(told)))

@@ -17,7 +17,7 @@ from unitone.coach.advice import Advice
 from unitone.coach.step import advise
 from unitone.coach.trial import running, trial_move
 from unitone.errors import BenchError, EntryError, HookUpError, StaleCommand, TapeError
-from unitone.job.state import JobState, advance, fold, sheet_of
+from unitone.job.state import JobState, advance, fold, read, sheet_of
 from unitone.job.summary import standing_variant, summary
 from unitone.job.tape import Card, Entry, Reading, conditions_to_data
 from unitone.job.trial import Watched, What
@@ -63,7 +63,8 @@ def open_job(
     opening: dict[str, Any] = {
         "card": card.to_data(),
         "sheet_id": sheet.id,
-        "sheet_path": str(path),
+        # Its name alone: where it lies on this machine is nobody else's business.
+        "sheet_path": path.name,
         "sheet_text": text,
         "sheet_hash": text_hash(text),
         "kit": my_bench(logbook).kit(kit or Kit.from_data(logbook.setting("kit", {}) or {})).to_data(),
@@ -131,7 +132,7 @@ class Session(BenchWork):
         self.job_id = job_id
         tape = logbook.tape(job_id)
         self._tape = tape
-        self.state = fold(tape, job_id)
+        self.state = read(tape, job_id)
         self.bench: Bench = bench or _bench_for(self.state, tape[0])
 
     @property
@@ -162,6 +163,11 @@ class Session(BenchWork):
     def _append(self, kind: str, data: dict[str, Any]) -> Entry:
         if self.state.finished and kind not in _AFTERWARDS:
             raise TapeError("This job is finished. Its tape takes notes only.")
+        if self.state.unreadable:
+            numbers = ", ".join(map(str, self.state.unreadable[:5]))
+            raise TapeError(
+                f"This job's log is damaged (entry {numbers}): it can be read, not worked on. Restore a backup to go on."
+            )
         entry = self.logbook.append(
             self.job_id, kind, data, round(self.bench.seconds(), 3), self.state.seq + 1, self._now()
         )

@@ -454,6 +454,8 @@ def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
     if entry.kind == "trial":
         words = {"worth": tr("worth it?"), "unknown": tr("what does it do?"), "over": tr("over")}
         return TapeCell(time, tr("trial"), words.get(data["what"], tr("broken off")), struck)
+    if entry.kind == "damaged":
+        return TapeCell(time, tr("damaged entry"), "", False)
     if entry.kind == "note":
         return TapeCell(time, tr("note"), data["text"][:24], struck)
     if entry.kind == "touch":

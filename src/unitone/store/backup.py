@@ -11,84 +11,151 @@ import shutil
 import sqlite3
 import tempfile
 import zipfile
+from collections.abc import Iterator
 from contextlib import closing
+from dataclasses import dataclass
 from pathlib import Path
 
-from filelock import FileLock, Timeout
-
-from unitone.errors import LogbookBusy, StoreError
-from unitone.store.logbook import FILE_NAME, Logbook, utc_now
+from unitone import files
+from unitone.errors import StoreError
+from unitone.store import restoring
+from unitone.store.lock import FolderLock
+from unitone.store.logbook import FILE_NAME, Logbook, open_for_reading, utc_now
 from unitone.store.salvage import note_backup
 
 _SHEETS = "sheets"
 #: What a backup may unpack to; a workshop of years stays far below it.
 MAX_TOTAL = 20_000_000_000
+_MOST_FILES, _DEEPEST, _LONGEST_NAME = 100_000, 12, 200
 _CHUNK = 1 << 20
+#: What SQLite says where the disk that it writes to is full or fails.
+_WRITING = (sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_READONLY)
 
 
-def backup(folder: Path, target: Path) -> int:
-    """Write the workshop in ``folder`` to the zip ``target``; returns how many jobs are in it.
+@dataclass(frozen=True)
+class BackedUp:
+    """How many jobs are in a backup, and which files of the sheets' folder are not, each with the reason."""
 
-    May run while a window has the logbook open. The old file stays until the new
-    one is whole. Raises StoreError.
+    jobs: int
+    left_out: tuple[str, ...] = ()
+
+
+def backup(folder: Path, target: Path) -> BackedUp:
+    """Write the workshop in ``folder`` to the zip ``target``, readable by its owner alone.
+
+    May run while a window has the logbook open, and on media that cannot be written. The
+    old file stays until the new one is whole. Everything in the backup can be restored; what cannot
+    be (links, odd names) is left out and named. Raises StoreError.
     """
-    source = folder / FILE_NAME
-    if not source.is_file():
+    if not (folder / FILE_NAME).is_file():
         raise StoreError(f"There is no logbook in {folder}. Name its folder with --workspace.")
+    left_out: list[str] = []
+    sheets = list(_sheet_files(folder / _SHEETS, left_out))
     try:
-        target.parent.mkdir(parents=True, exist_ok=True)
+        files.check_target(target)
+        files.private_folder(target.parent)
         with tempfile.TemporaryDirectory(dir=target.parent, prefix=".backup-") as place:
-            copy = Path(place) / FILE_NAME
-            with (
-                closing(sqlite3.connect(f"file:{source}?mode=ro", uri=True)) as live,
-                closing(sqlite3.connect(copy)) as kept,
-            ):
-                live.backup(kept)
-                if kept.execute("PRAGMA integrity_check").fetchone()[0] != "ok":
-                    raise StoreError(
-                        f"The logbook in {folder} is damaged: no backup was written. Keep the older backups."
-                    )
-                jobs = int(kept.execute("SELECT count(*) FROM job").fetchone()[0])
-            made = Path(place) / "whole.zip"
-            with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as archive:
+            copy, made = Path(place) / FILE_NAME, Path(place) / "whole.zip"
+            jobs = _copy(folder, copy, target)
+            with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED, strict_timestamps=False) as archive:
                 archive.write(copy, FILE_NAME)
-                sheets = folder / _SHEETS
-                for path in sorted(sheets.rglob("*")) if sheets.is_dir() else []:
-                    if path.is_file():
-                        archive.write(path, f"{_SHEETS}/{path.relative_to(sheets).as_posix()}")
+                for path, name in sheets:
+                    try:
+                        content = files.read_bytes(path, files.PRIVATE_LARGEST)
+                    except OSError as error:
+                        left_out.append(f"{name}: {files.plain_reason(error)}")
+                        continue
+                    archive.writestr(name, content, zipfile.ZIP_DEFLATED)
+            os.chmod(made, files.PRIVATE_FILE)
             os.replace(made, target)
-        note_backup(folder, target, utc_now())
-    except sqlite3.DatabaseError as error:
-        raise StoreError(f"The logbook in {folder} cannot be read ({error}). No backup was written.") from None
     except OSError as error:
-        raise StoreError(f"{target}: cannot be written ({error.strerror}). Choose another place.") from None
+        raise StoreError(f"{target}: cannot be written ({files.plain_reason(error)}). Choose another place.") from None
+    note_backup(folder, target, utc_now())
+    return BackedUp(jobs, tuple(left_out))
+
+
+def _copy(folder: Path, copy: Path, target: Path) -> int:
+    """Copy the logbook; how many jobs are in it. A full disk under the copy is not the logbook's fault. Raises StoreError."""
+    with open_for_reading(folder) as live, closing(sqlite3.connect(copy)) as kept:
+        try:
+            live.backup(kept)
+            sound = kept.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
+            jobs = int(kept.execute("SELECT count(*) FROM job").fetchone()[0]) if sound else 0
+        except sqlite3.DatabaseError as error:
+            if getattr(error, "sqlite_errorcode", 0) & 0xFF in _WRITING:
+                raise StoreError(
+                    f"{target}: cannot be written ({error}). Make room there, or choose another place."
+                ) from None
+            raise StoreError(f"The logbook in {folder} cannot be read ({error}). No backup was written.") from None
+    if not sound:
+        raise StoreError(f"The logbook in {folder} is damaged: no backup was written. Keep the older backups.")
     return jobs
+
+
+def _sheet_files(sheets: Path, left_out: list[str]) -> Iterator[tuple[Path, str]]:
+    """The plain files under the sheets' folder with their names in the zip; what cannot be restored is named instead."""
+    if not sheets.is_dir() or sheets.is_symlink():
+        return
+    for top, folders, names in os.walk(
+        sheets, onerror=lambda e: left_out.append(f"{_SHEETS}: {files.plain_reason(e)}")
+    ):
+        folders.sort()
+        for name in [*folders]:
+            if (Path(top) / name).is_symlink():
+                folders.remove(name)
+                left_out.append(f"{_shown(Path(top, name), sheets)}: it is a link")
+        for name in sorted(names):
+            path = Path(top, name)
+            shown = _shown(path, sheets)
+            inside = f"{_SHEETS}/{path.relative_to(sheets).as_posix()}"
+            if words := _unfit(inside) or files.kind_of(path.lstat().st_mode):
+                left_out.append(f"{shown}: {words}")
+            else:
+                yield path, inside
+
+
+def _shown(path: Path, sheets: Path) -> str:
+    return str(path.relative_to(sheets.parent)).encode("utf-8", "replace").decode()
+
+
+def _unfit(name: str) -> str:
+    """Why a name cannot be in a backup; empty where it can. The same rule serves both ways."""
+    parts = name.split("/")
+    try:
+        name.encode("utf-8")
+    except UnicodeEncodeError:
+        return "its name is no text"
+    if "\\" in name or ":" in parts[0] or any(ord(c) < 32 or ord(c) == 127 for c in name):
+        return "its name holds a backslash or a control character"
+    if len(parts) > _DEEPEST or any(len(p.encode()) > _LONGEST_NAME for p in parts):
+        return "its name is too long, or it lies too deep"
+    return ""
 
 
 def restore(source: Path, folder: Path) -> tuple[int, Path | None]:
     """Bring the workshop in the zip ``source`` into ``folder``; (jobs in it, where the one that was there lies now).
 
-    Nothing is overwritten: a workshop that is there already is put aside whole.
-    Raises LogbookBusy when a window has it open, StoreError for a file that is no
+    Nothing is overwritten: a workshop that is there already is put aside whole. Cut short at any moment, it is
+    finished when the folder is opened next. Raises LogbookBusy when a window has it open, StoreError for a file that is no
     backup, is damaged, or comes from a newer version; then nothing has changed.
     """
-    folder.mkdir(parents=True, exist_ok=True)
-    lock = FileLock(folder / "logbook.lock")
+    lock = FolderLock(folder)
     try:
-        lock.acquire(timeout=0)
-    except Timeout:
-        raise LogbookBusy.at(str(folder)) from None
-    try:
-        with tempfile.TemporaryDirectory(dir=folder.parent, prefix=".restore-") as place:
-            fresh = Path(place) / "workshop"
+        if restoring.under_way(folder):
+            restoring.finish(folder)
+        place = Path(tempfile.mkdtemp(dir=folder, prefix=".restore-"))
+        try:
+            fresh = place / "workshop"
             _unpack(source, fresh)
             jobs = _look(fresh, source)
-            aside = _put_aside(folder)
-            for item in (FILE_NAME, _SHEETS):
-                if (fresh / item).exists():
-                    shutil.move(fresh / item, folder / item)
+            restoring.begin(folder, fresh, _aside(folder))
+        except BaseException:
+            shutil.rmtree(place, ignore_errors=True)
+            raise
+        aside = restoring.finish(folder)
     except OSError as error:
-        raise StoreError(f"{source}: cannot be restored ({error.strerror}). Nothing was overwritten.") from None
+        reason = files.plain_reason(error)
+        raise StoreError(f"{source}: cannot be restored ({reason}). Nothing was overwritten.") from None
     finally:
         lock.release()
     return jobs, aside
@@ -97,26 +164,32 @@ def restore(source: Path, folder: Path) -> tuple[int, Path | None]:
 def _unpack(source: Path, fresh: Path) -> None:
     total = 0
     try:
-        with zipfile.ZipFile(source) as archive:
-            for info in archive.infolist():
+        with files.open_zip(source, MAX_TOTAL, 50_000_000) as archive:
+            infos = archive.infolist()
+            if len(infos) > _MOST_FILES:
+                raise StoreError(f"{source}: holds {len(infos)} files. It is no backup of Unitone.")
+            for info in infos:
                 parts = info.filename.split("/")
-                inside = info.filename == FILE_NAME or (parts[0] == _SHEETS and 2 <= len(parts) <= 3)
-                if not inside or ".." in parts or "" in parts or "\\" in info.filename:
+                inside = info.filename == FILE_NAME or (parts[0] == _SHEETS and len(parts) >= 2)
+                if not inside or ".." in parts or "" in parts or "." in parts or _unfit(info.filename):
                     raise StoreError(
                         f"{source}: {info.filename!r} does not belong in a backup. It is none of Unitone's."
                     )
                 target = fresh.joinpath(*parts)
-                target.parent.mkdir(parents=True, exist_ok=True)
-                with archive.open(info) as packed, target.open("wb") as out:
+                files.private_folder(target.parent)
+                handle = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, files.PRIVATE_FILE)
+                with archive.open(info) as packed, os.fdopen(handle, "wb") as out:
                     while chunk := packed.read(_CHUNK):
                         total += len(chunk)
                         if total > MAX_TOTAL:
                             raise StoreError(f"{source}: unpacks to far more than a workshop. Do not use this file.")
                         out.write(chunk)
-    except (zipfile.BadZipFile, EOFError, RuntimeError):
+    except files.BAD_ZIP:
         raise StoreError(f"{source}: is no whole backup (zip). Use another one.") from None
     except FileNotFoundError:
         raise StoreError(f"{source}: there is no such file. Check its name.") from None
+    except FileExistsError:
+        raise StoreError(f"{source}: holds a file twice. It is no backup of Unitone.") from None
 
 
 def _look(fresh: Path, source: Path) -> int:
@@ -127,21 +200,15 @@ def _look(fresh: Path, source: Path) -> int:
         if book.integrity() != "ok":
             raise StoreError(f"{source}: the logbook in it is damaged. Use an older backup.")
         jobs = len(book.jobs())
-    for leftover in fresh.glob(f"{FILE_NAME}-*"):
+    for leftover in [*fresh.glob(f"{FILE_NAME}-*"), *fresh.glob("*.lock")]:
         leftover.unlink()
     return jobs
 
 
-def _put_aside(folder: Path) -> Path | None:
-    if not (folder / FILE_NAME).exists():
-        return None
+def _aside(folder: Path) -> Path:
+    """A folder that is not there yet, for the workshop that is."""
     stamp = utc_now().replace(":", "-").partition(".")[0]
-    aside = folder / f"before-restore-{stamp}"
-    number = 2
+    aside, number = folder / f"before-restore-{stamp}", 2
     while aside.exists():
         aside, number = folder / f"before-restore-{stamp}-{number}", number + 1
-    aside.mkdir()
-    for name in (FILE_NAME, f"{FILE_NAME}-wal", f"{FILE_NAME}-shm", _SHEETS):
-        if (folder / name).exists():
-            shutil.move(folder / name, aside / name)
     return aside

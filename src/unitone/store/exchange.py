@@ -9,7 +9,8 @@ import base64
 import binascii
 import hashlib
 import json
-from pathlib import Path
+import math
+from pathlib import Path, PurePath
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -17,8 +18,9 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from unitone.errors import StoreError, UnitoneError
 from unitone.files import plain_reason, read_json, write_file
 from unitone.job.privacy import names_in, without
-from unitone.job.state import fold
-from unitone.job.tape import KINDS, Entry
+from unitone.job.state import JobState, fold
+from unitone.job.summary import summary
+from unitone.job.tape import KINDS, Card, Entry
 from unitone.store.logbook import Logbook, text_hash
 
 FORMAT = "unitone-job/1"
@@ -26,29 +28,37 @@ FORMAT = "unitone-job/1"
 MAX_BYTES = 120_000_000
 
 
+#: A job's number is typed by people.
+MAX_NUMBER = 999_999_999
+_ULID = "^[0-7][0-9A-HJKMNP-TV-Z]{25}$"
+_UTC = r"^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d{1,9})?(Z|[+-]\d\d:\d\d)$"
+#: Whole numbers beyond this are not the same in every program (2⁵³).
+_MOST = 2**53
+
+
 class _Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
 
 
 class EntryFile(_Strict):
     """One entry of the tape."""
 
-    id: str = Field(min_length=26, max_length=26)
-    seq: int = Field(ge=1)
+    id: str = Field(pattern=_ULID)
+    seq: int = Field(ge=1, le=10_000_000)
     kind: str
-    utc: str
-    bench_s: float
+    utc: str = Field(pattern=_UTC)
+    bench_s: float = Field(ge=0, le=1e10, allow_inf_nan=False)
     data: dict[str, Any]
 
 
 class JobPart(_Strict):
     """The row of the job: its card and the list's picture of it (computed anew when the job is next worked on)."""
 
-    id: str = Field(min_length=26, max_length=26)
-    number: int = Field(ge=1)
+    id: str = Field(pattern=_ULID)
+    number: int = Field(ge=1, le=MAX_NUMBER)
     radio: str
     status: str
-    updated: str
+    updated: str = Field(pattern=_UTC)
     card: dict[str, Any]
     summary: dict[str, Any]
 
@@ -67,8 +77,19 @@ def export_job(book: Logbook, job_id: str, without_owner: bool = False) -> dict[
 
     Raises StoreError.
     """
-    data: dict[str, Any] = {"format": FORMAT, **book.export_job(job_id)}
+    data: dict[str, Any] = {"format": FORMAT, **without_paths(book.export_job(job_id))}
     return _scrub(data) if without_owner else data
+
+
+def without_paths(job: dict[str, Any]) -> dict[str, Any]:
+    """A job as plain data without the places of this machine: the first version kept the whole path of the sheet."""
+    tape = [
+        {**e, "data": {**e["data"], "sheet_path": PurePath(str(e["data"]["sheet_path"])).name}}
+        if "sheet_path" in e["data"]
+        else e
+        for e in job["tape"]
+    ]
+    return {**job, "tape": tape}
 
 
 def _scrub(data: dict[str, Any]) -> dict[str, Any]:
@@ -116,14 +137,51 @@ def read_job(path: Path) -> dict[str, Any]:
         first = error.errors()[0]
         place = ".".join(str(p) for p in first["loc"])
         raise StoreError(f"{path}: {place}: {first['msg']}. Nothing was taken over.") from None
-    _check_tape(path, made)
-    return made.model_dump()
+    if words := _unsound(data):
+        raise StoreError(f"{path}: {words}. Nothing was taken over.")
+    state = _check_tape(path, made)
+    # What the list shows is worked out here: a file's own summary is a copy that nobody checked.
+    try:
+        row = {
+            "card": state.card.to_data(), "summary": summary(state), "status": state.status[0], "radio": state.sheet.title,
+        }  # fmt: skip
+        json.dumps(row, allow_nan=False)
+    except (UnitoneError, KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError) as error:
+        raise StoreError(
+            f"{path}: its state cannot be worked out ({type(error).__name__}). Nothing was taken over."
+        ) from None
+    whole = made.model_dump()
+    return {**whole, "job": {**whole["job"], **row}}
 
 
-def _check_tape(path: Path, made: JobFile) -> None:
+def _unsound(value: Any, place: str = "") -> str:
+    """Why data cannot be kept: text that is no Unicode, a number beyond all bounds; empty where it can."""
+    if isinstance(value, dict):
+        return next((w for k, v in value.items() if (w := _unsound(k, place) or _unsound(v, f"{place}.{k}"[:200]))), "")
+    if isinstance(value, list):
+        return next((w for n, v in enumerate(value) if (w := _unsound(v, f"{place}.{n}"[:200]))), "")
+    where = place.strip(".")[:80].encode("utf-8", "replace").decode()
+    if isinstance(value, str):
+        try:
+            value.encode("utf-8")
+        except UnicodeEncodeError:
+            return f"{where}: holds text that is no Unicode"
+        return f"{where}: holds a zero character" if "\0" in value else ""
+    if isinstance(value, bool) or value is None:
+        return ""
+    if isinstance(value, int) and abs(value) > _MOST:
+        return f"{where}: {str(value)[:24]} is no number that can be kept"
+    if isinstance(value, float) and not math.isfinite(value):
+        return f"{where}: is infinite"
+    return ""
+
+
+def _check_tape(path: Path, made: JobFile) -> JobState:
     if [e.seq for e in made.tape] != list(range(1, len(made.tape) + 1)):
         raise StoreError(f"{path}: entries are missing from its tape or out of order. Nothing was taken over.")
-    unknown = next((e for e in made.tape if e.kind not in KINDS), None)
+    if len({e.id for e in made.tape}) != len(made.tape):
+        raise StoreError(f"{path}: an entry stands in it twice. Nothing was taken over.")
+    unknown = next((e for e in made.tape if e.kind not in KINDS or e.kind == "damaged"), None)
     if unknown is not None:
         raise StoreError(f"{path}: entry {unknown.seq} is of a kind ({unknown.kind!r}) that needs a newer Unitone.")
     for hashed, content in made.pictures.items():
@@ -146,10 +204,31 @@ def _check_tape(path: Path, made: JobFile) -> None:
     try:
         state = fold([Entry(**e.model_dump()) for e in made.tape], made.job.id)
         pictures = {h for e in state.entries for h in e.data.get("pictures", {}).values()}
-    except (UnitoneError, KeyError, TypeError, ValueError, AttributeError) as error:
-        raise StoreError(f"{path}: its tape does not hold together ({error}). Nothing was taken over.") from None
+    except (UnitoneError, KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError) as error:
+        words = str(error).encode("utf-8", "replace").decode()[:300]
+        raise StoreError(f"{path}: its tape does not hold together ({words}). Nothing was taken over.") from None
+    if words := _card_problem(state.card):
+        raise StoreError(f"{path}: its card: {words}. Nothing was taken over.")
     if pictures - set(made.pictures):
         raise StoreError(f"{path}: a picture that its tape names is not in it. Nothing was taken over.")
+    return state
+
+
+def _card_problem(card: Card) -> str:
+    """What of a card is of the wrong kind; empty where nothing is."""
+    if not (isinstance(card.number, int) and not isinstance(card.number, bool) and 1 <= card.number <= MAX_NUMBER):
+        return "its number is none"
+    for name in ("sheet_id", "serial", "owner", "complaint", "call_sign", "first_look", "standin_fault"):
+        if not isinstance(getattr(card, name), str):
+            return f"{name} is no text"
+    if not all(isinstance(x, str) for x in (*card.accessories, *card.missing)):
+        return "its accessories are no texts"
+    seed = card.standin_seed
+    return (
+        ""
+        if seed is None or (isinstance(seed, int) and not isinstance(seed, bool) and seed >= 0)
+        else "its seed is no number"
+    )
 
 
 def import_job(book: Logbook, data: dict[str, Any]) -> tuple[int, bool]:
@@ -162,6 +241,9 @@ def import_job(book: Logbook, data: dict[str, Any]) -> tuple[int, bool]:
     if here is not None:
         raise StoreError(f"This job is here already, as job {here.number:04d}. Nothing was taken over.")
     number, renumbered, tape = row["number"], False, data["tape"]
+    taken = book.entries_here([e["id"] for e in tape])
+    if taken:
+        raise StoreError(f"{taken} of its entries are in this logbook already, in another job. Nothing was taken over.")
     if book.find_job(str(number)) is not None:
         number, renumbered = book.next_number(), True
         row |= {"number": number, "card": {**row["card"], "number": number}}

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import base64
+import contextlib
 import hashlib
 import json
 import os
 import queue
+import shutil
 import sqlite3
+import tempfile
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
@@ -16,16 +19,19 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
+from urllib.parse import quote
 
-from filelock import FileLock, Timeout
-from sqlalchemy import Connection, Engine, Integer, Row, create_engine, event, func, insert, select, text, update
+from sqlalchemy import URL, Connection, Engine, Integer, Row, create_engine, event, func, insert, select, text, update
 from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 from sqlalchemy.pool import NullPool, StaticPool
 from ulid import ULID
 
-from unitone.errors import DamagedLogbook, LogbookBusy, StoreError
-from unitone.job.tape import Card, Entry
-from unitone.store.schema import HEAD, LIKE_INDEXES, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
+from unitone.errors import DamagedLogbook, StoreError
+from unitone.files import PRIVATE_FILE, plain_reason
+from unitone.job.tape import Card, Entry, damaged_entry
+from unitone.store import restoring
+from unitone.store.lock import FolderLock
+from unitone.store.schema import DAMAGED, HEAD, LIKE_INDEXES, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
 from unitone.store.words import SEARCHED, card_words, entry_words, match_words
 
 FILE_NAME = "logbook.sqlite"
@@ -61,19 +67,19 @@ class Logbook:
 
     def __init__(self, folder: Path | None, read_only: bool = False) -> None:
         self.folder = folder
-        self._lock: FileLock | None = None
+        self._lock: FolderLock | None = None
         self._closed = False
+        self._engine: Engine | None = None
         self.frozen = ""
-        if folder is not None:
-            path = folder / FILE_NAME
-            if read_only and not path.exists():
-                raise StoreError(f"There is no logbook in {folder}. Start ./unitone with that workspace to make one.")
-            if not read_only:
-                self._take(folder)
-            self._engine = _file_engine(path, read_only)
-        else:
-            self._engine = create_engine("sqlite://", poolclass=StaticPool, connect_args={"check_same_thread": False})
+        #: What was put right while opening, for the window to tell; empty where nothing was.
+        self.notice = ""
         try:
+            if folder is None:
+                self._engine = create_engine(
+                    "sqlite://", poolclass=StaticPool, connect_args={"check_same_thread": False}
+                )
+            else:
+                self._open(folder, read_only)
             self._prepare(read_only)
         except BaseException:
             self.close()
@@ -82,29 +88,40 @@ class Logbook:
         self._writer = threading.Thread(target=self._write_forever, name="logbook-writer", daemon=True)
         self._writer.start()
 
-    def _take(self, folder: Path) -> None:
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-            self._lock = FileLock(folder / "logbook.lock")
-            self._lock.acquire(timeout=0)
-        except Timeout:
-            raise LogbookBusy.at(str(folder)) from None
-        except OSError as error:
-            raise StoreError(
-                f"The folder {folder} cannot be used ({error.strerror}). Choose another with --workspace."
-            ) from None
+    def _open(self, folder: Path, read_only: bool) -> None:
+        """Lock the folder where it is written, finish what was cut short, find the file."""
+        if not read_only:
+            self._lock = FolderLock(folder)
+        if restoring.under_way(folder):
+            if read_only:
+                raise StoreError(
+                    f"A restore of {folder} was cut short. Start ./unitone with that workspace: it is finished then."
+                )
+            aside = restoring.finish(folder)
+            self.notice = f"A restore that was cut short is finished. What was here before lies in {aside}."
+        path = folder / FILE_NAME
+        if read_only and not path.exists():
+            raise StoreError(f"There is no logbook in {folder}. Start ./unitone with that workspace to make one.")
+        self._engine = _file_engine(path, read_only)
+
+    @property
+    def _file(self) -> Engine:
+        assert self._engine is not None
+        return self._engine
 
     def _prepare(self, read_only: bool) -> None:
         """Make a new logbook, or bring an old one up to date; refuse a newer one with words."""
         try:
-            with self._engine.begin() as connection:
+            with self._file.begin() as connection:
                 tables = {row[0] for row in connection.execute(text("SELECT name FROM sqlite_master"))}
-                if "alembic_version" not in tables:
-                    if tables & {"job", "entry"} or read_only:
+                version = None
+                if "alembic_version" in tables:
+                    version = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+                if version is None:
+                    if read_only or not _half_made(connection, tables):
                         raise StoreError(f"The file in {self.folder} is no logbook of Unitone. Choose another folder.")
                     create_all(connection)
                     return
-                version = connection.execute(text("SELECT version_num FROM alembic_version")).scalar_one()
         except OperationalError as error:
             raise StoreError(f"The logbook in {self.folder} cannot be opened ({error.orig}).") from None
         except DatabaseError as error:
@@ -116,12 +133,12 @@ class Logbook:
         if version < HEAD and not read_only:
             from unitone.store.migrate import upgrade
 
-            upgrade(self._engine)
+            upgrade(self._file)
 
     # -- the writer ------------------------------------------------------------------------
 
     def _write_forever(self) -> None:
-        with self._engine.connect() as connection:
+        with self._file.connect() as connection:
             while (item := self._queue.get()) is not None:
                 work, future = item
                 try:
@@ -160,7 +177,7 @@ class Logbook:
     def _reading(self) -> Iterator[Connection]:
         """A connection for reading. Raises DamagedLogbook where the file cannot be read on."""
         try:
-            with self._engine.connect() as connection:
+            with self._file.connect() as connection:
                 yield connection
         except OperationalError as error:
             raise StoreError(f"The logbook in {self.folder} cannot be read ({error.orig}).") from None
@@ -225,7 +242,12 @@ class Logbook:
         """All entries of a job in order."""
         with self._reading() as connection:
             rows = connection.execute(select(TapeEntry).where(TapeEntry.job_id == job_id).order_by(TapeEntry.seq))
-            entries = [Entry(r.id, r.seq, r.kind, r.utc, r.bench_s, r.data) for r in rows]
+            entries = [
+                Entry(r.id, r.seq, r.kind, r.utc, r.bench_s, r.data)
+                if isinstance(r.data, dict)
+                else damaged_entry(Entry(r.id, r.seq, r.kind, r.utc, r.bench_s, {}))
+                for r in rows
+            ]
             if not entries:
                 raise StoreError(f"The logbook has no job {job_id}.")
             return [_with_texts(connection, e) if e.kind in ("open", "variant") else e for e in entries]
@@ -269,7 +291,9 @@ class Logbook:
 
     def find_job(self, name: str) -> JobRow | None:
         """The job of that number or id, None where there is none."""
-        key = Job.number == int(name) if name.isdigit() else Job.id == name
+        # A number that SQLite cannot hold is no job's.
+        number = int(name) if name.isascii() and name.isdigit() and len(name) < 18 else None
+        key = Job.number == number if number is not None else Job.id == name
         with self._reading() as connection:
             r = connection.execute(select(Job).where(key)).first()
         return None if r is None else _row(r)
@@ -318,6 +342,15 @@ class Logbook:
 
         self._write(work)
 
+    def entries_here(self, ids: Sequence[str]) -> int:
+        """How many entries of these ids the logbook has already."""
+        found = 0
+        with self._reading() as connection:
+            for at in range(0, len(ids), 500):
+                some = select(func.count()).where(TapeEntry.id.in_(ids[at : at + 500]))
+                found += int(connection.execute(some).scalar_one())
+        return found
+
     # -- pictures -------------------------------------------------------------------------------
 
     def put_blob(self, content: bytes) -> str:
@@ -340,7 +373,7 @@ class Logbook:
         """A setting of the workshop."""
         with self._reading() as connection:
             row = connection.execute(select(Meta.value).where(Meta.key == key)).first()
-        return default if row is None else row[0]
+        return default if row is None or row[0] is DAMAGED else row[0]
 
     def set_setting(self, key: str, value: Any) -> None:
         """Keep a setting of the workshop."""
@@ -364,7 +397,8 @@ class Logbook:
         if hasattr(self, "_writer"):
             self._queue.put(None)
             self._writer.join()
-        self._engine.dispose()
+        if self._engine is not None:
+            self._engine.dispose()
         if self._lock is not None:
             self._lock.release()
 
@@ -375,25 +409,98 @@ class Logbook:
         self.close()
 
 
+def _half_made(connection: Connection, tables: set[str]) -> bool:
+    """Is the file empty, or a first start of ours that was killed before it was done? Then its tables are cleared away.
+
+    Only tables of a logbook, none of them with a row in it: nothing is lost.
+    """
+    ours = {t.name: {c.name for c in t.columns} for t in Base.metadata.sorted_tables} | {
+        "alembic_version": {"version_num"}
+    }
+    plain = {t for t in tables if not t.startswith(("sqlite_", "job_words", "job_s"))}
+    for table in plain:
+        columns = {row[1] for row in connection.execute(text(f'PRAGMA table_info("{table}")'))}
+        if columns != ours.get(table):
+            return False
+        if connection.execute(text(f'SELECT 1 FROM "{table}" LIMIT 1')).first() is not None:
+            return False
+    for table in sorted(plain | (tables & {"job_words"})):
+        connection.execute(text(f'DROP TABLE IF EXISTS "{table}"'))
+    return True
+
+
 def _file_engine(path: Path, read_only: bool) -> Engine:
-    if path.exists() and not os.access(path, os.R_OK if read_only else os.W_OK):
-        raise StoreError(f"The logbook {path} cannot be {'read' if read_only else 'written'}. Check its permissions.")
-    where = f"sqlite:///file:{path}?mode=ro&uri=true" if read_only else f"sqlite:///{path}"
-    engine = create_engine(
-        where,
-        poolclass=NullPool,
-        json_serializer=lambda v: json.dumps(v, ensure_ascii=False),
-        connect_args={"timeout": 10},
-    )
+    try:
+        if path.exists() and not os.access(path, os.R_OK if read_only else os.W_OK):
+            raise StoreError(
+                f"The logbook {path} cannot be {'read' if read_only else 'written'}. Check its permissions."
+            )
+        if not read_only:
+            # Its owner's alone from the first byte: SQLite gives its companions the same permissions.
+            os.close(os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, PRIVATE_FILE))
+    except OSError as error:
+        raise StoreError(f"The logbook {path} cannot be opened ({plain_reason(error)}). Check its name.") from None
+    if read_only:
+        uri = reading_uri(path)
+        engine = create_engine("sqlite://", poolclass=NullPool, json_serializer=_dumps,
+                               creator=lambda: sqlite3.connect(uri, uri=True, timeout=10))  # fmt: skip
+    else:
+        engine = create_engine(URL.create("sqlite", database=str(path)), poolclass=NullPool, json_serializer=_dumps,
+                               connect_args={"timeout": 10})  # fmt: skip
 
     @event.listens_for(engine, "connect")
     def _pragmas(connection: sqlite3.Connection, _: object) -> None:
+        # Transactions begin where they are said to (below): otherwise SQLite's driver commits each change of the tables by itself,
+        # and a first start that is killed leaves half of them.
+        connection.isolation_level = None
         if not read_only:
             connection.execute("PRAGMA journal_mode=WAL")
             connection.execute("PRAGMA synchronous=FULL")
             connection.execute("PRAGMA foreign_keys=ON")
 
+    @event.listens_for(engine, "begin")
+    def _begin(connection: Connection) -> None:
+        connection.exec_driver_sql("BEGIN")
+
     return engine
+
+
+def _dumps(value: Any) -> str:
+    return json.dumps(value, ensure_ascii=False, allow_nan=False)
+
+
+def reading_uri(path: Path) -> str:
+    """SQLite's address of a logbook for reading. On media that cannot be written it is taken as unchanging.
+
+    There, SQLite could not make the companions that a shared logbook needs (https://www.sqlite.org/uri.html).
+    """
+    unchanging = not os.access(path.parent, os.W_OK) and not _has_waiting(path)
+    return f"file:{quote(str(path.absolute()))}?mode=ro" + ("&immutable=1" if unchanging else "")
+
+
+def _has_waiting(path: Path) -> bool:
+    """Are there entries in the write-ahead file that are not in the logbook's own yet?"""
+    try:
+        return path.with_name(f"{path.name}-wal").stat().st_size > 0
+    except OSError:
+        return False
+
+
+@contextmanager
+def open_for_reading(folder: Path) -> Iterator[sqlite3.Connection]:
+    """A plain connection to the logbook in ``folder`` that writes nothing there. Raises StoreError."""
+    path = folder / FILE_NAME
+    with contextlib.ExitStack() as stack:
+        if not os.access(folder, os.W_OK) and _has_waiting(path):
+            # Entries wait beside a logbook that cannot be written: both are read from a copy.
+            place = Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="unitone-read-")))
+            for name in (FILE_NAME, f"{FILE_NAME}-wal"):
+                shutil.copyfile(folder / name, place / name)
+            path = place / FILE_NAME
+        try:
+            yield stack.enter_context(contextlib.closing(sqlite3.connect(reading_uri(path), uri=True, timeout=10)))
+        except sqlite3.DatabaseError as error:
+            raise StoreError(f"The logbook in {folder} cannot be read ({error}).") from None
 
 
 def create_all(connection: Connection) -> None:
@@ -407,7 +514,10 @@ def create_all(connection: Connection) -> None:
 
 
 def _row(r: Row[Any]) -> JobRow:
-    return JobRow(r.id, r.number, r.radio, r.status, r.updated, r.card, r.summary)
+    # Only a copy of what the log says: a damaged one costs the list a line's words, not the list.
+    card = r.card if isinstance(r.card, dict) else {}
+    card = {**Card(r.number, "", complaint="" if card else "(the card of this job is damaged)").to_data(), **card}
+    return JobRow(r.id, r.number, r.radio, r.status, r.updated, card, r.summary if isinstance(r.summary, dict) else {})
 
 
 def _index(connection: Connection, number: int, words: str, new: bool = False) -> None:

@@ -6,20 +6,27 @@ import json
 import shutil
 import sqlite3
 import tempfile
-from contextlib import closing
+from contextlib import closing, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy.exc import SQLAlchemyError
+
 from unitone.errors import UnitoneError
-from unitone.job.state import fold
+from unitone.files import read_json, write_whole
+from unitone.job.state import read
 from unitone.job.summary import summary
 from unitone.job.tape import Entry
-from unitone.store.logbook import FILE_NAME, Logbook
+from unitone.sheet.library import built_in, general, physics_path
+from unitone.store.logbook import FILE_NAME, Logbook, text_hash
 
 #: Beside the logbook, so that it is there when the logbook is not.
 _LAST = "last-backup.json"
+_SMALL = 10_000
 _TABLES = ("meta", "snapshot", "blob", "job", "entry")
+#: Rows asked for at once between two damaged places, and how often at most.
+_RANGE, _MOST_ASKED = 256, 20_000
 
 
 @dataclass(frozen=True)
@@ -47,11 +54,18 @@ def salvage(folder: Path) -> tuple[Logbook, Salvaged]:
     from its opening entry.
     """
     rows = _rows(folder)
-    texts = {r["hash"]: r["text"] for r in rows["snapshot"]}
+    texts = {
+        r["hash"]: r["text"]
+        for r in rows["snapshot"]
+        if isinstance(r["text"], str) and text_hash(r["text"]) == r["hash"]
+    }
+    if {r["hash"] for r in rows["snapshot"]} - set(texts) or not texts:
+        texts |= _shipped_texts()
     cards = {r["id"]: r for r in rows["job"]}
     tapes: dict[str, dict[int, dict[str, Any]]] = {}
     for r in rows["entry"]:
-        tapes.setdefault(str(r["job_id"]), {})[int(r["seq"])] = r
+        if isinstance(r["seq"], int):
+            tapes.setdefault(str(r["job_id"]), {})[r["seq"]] = r
     book = Logbook(None)
     whole = broken = entries = 0
     taken: set[int] = set()
@@ -61,23 +75,39 @@ def salvage(folder: Path) -> tuple[Logbook, Salvaged]:
         if made is None or made["job"]["number"] in taken:
             continue
         taken.add(made["job"]["number"])
-        book.import_jobs([made])
+        try:
+            book.import_jobs([made])
+        except (UnitoneError, SQLAlchemyError, KeyError, TypeError, ValueError):
+            continue
         entries += len(tape)
         if len(tape) == len(by_seq):
             whole += 1
         else:
             broken += 1
     for r in rows["meta"]:
-        book.set_setting(str(r["key"]), json.loads(r["value"]))
+        with suppress(ValueError, TypeError, UnitoneError):
+            book.set_setting(str(r["key"]), json.loads(r["value"]))
     for r in rows["blob"]:
-        book.put_blob(bytes(r["content"]))
+        with suppress(TypeError, UnitoneError):
+            book.put_blob(bytes(r["content"]))
     found = Salvaged(whole, broken, entries)
     book.freeze(f"The logbook is damaged and open for reading only: this was not logged. {found.words}")
     return book, found
 
 
+def _shipped_texts() -> dict[str, str]:
+    """Sheets and physics files that come with the program, by their hash: a damaged copy of one of them is no loss."""
+    found = {}
+    for path in [*built_in(), *general()]:
+        for file in (path, physics_path(path)):
+            with suppress(OSError, ValueError):
+                text = file.read_text(encoding="utf-8")
+                found[text_hash(text)] = text
+    return found
+
+
 def _rows(folder: Path) -> dict[str, list[dict[str, Any]]]:
-    """Every row of every table that the file still gives, read from both ends towards the damage."""
+    """Every row of every table that the file still gives."""
     found: dict[str, list[dict[str, Any]]] = {t: [] for t in _TABLES}
     with tempfile.TemporaryDirectory(prefix="unitone-salvage-") as place:
         for name in (FILE_NAME, f"{FILE_NAME}-wal"):
@@ -85,11 +115,15 @@ def _rows(folder: Path) -> dict[str, list[dict[str, Any]]]:
                 shutil.copyfile(folder / name, Path(place) / name)
         with closing(sqlite3.connect(Path(place) / FILE_NAME)) as database:
             database.row_factory = sqlite3.Row
+            # A damaged letter is shown as such; it does not cost the row.
+            database.text_factory = lambda raw: raw.decode("utf-8", "replace")
+            with suppress(sqlite3.DatabaseError):
+                # Lets SQLite open a file whose list of tables, or whose end, is damaged (https://www.sqlite.org/pragma.html).
+                database.execute("PRAGMA writable_schema=ON")
             for table in _TABLES:
                 seen: dict[Any, dict[str, Any]] = {}
-                for way in ("ASC", "DESC"):
-                    if _walk(database, table, way, seen):
-                        break
+                if not (_walk(database, table, "ASC", seen) or _walk(database, table, "DESC", seen)):
+                    _between(database, table, seen)
                 found[table] = list(seen.values())
     return found
 
@@ -102,6 +136,31 @@ def _walk(database: sqlite3.Connection, table: str, way: str, seen: dict[Any, di
     except sqlite3.DatabaseError:
         return False
     return True
+
+
+def _between(database: sqlite3.Connection, table: str, seen: dict[Any, dict[str, Any]]) -> None:
+    """Read what lies between two damaged places: by ranges of rows, halved where one cannot be read."""
+    try:
+        top = int(database.execute(f"SELECT max(rowid) FROM {table}").fetchone()[0] or 0)
+    except (sqlite3.DatabaseError, TypeError):
+        # The far end is damaged: rows are asked for one after another for a while beyond the last that came.
+        top = 2 * max(seen, default=0) + 10_000
+    waiting = [(at, min(at + _RANGE, top + 1)) for at in range(0, top + 1, _RANGE)]
+    asked = 0
+    while waiting and asked < _MOST_ASKED:
+        low, high = waiting.pop()
+        if all(n in seen for n in range(low, high)):
+            continue
+        asked += 1
+        try:
+            for row in database.execute(
+                f"SELECT rowid AS place, * FROM {table} WHERE rowid >= ? AND rowid < ?", (low, high)
+            ):
+                seen.setdefault(row["place"], dict(row))
+        except sqlite3.DatabaseError:
+            if high - low > 1:
+                middle = (low + high) // 2
+                waiting += [(low, middle), (middle, high)]
 
 
 def _tape(by_seq: dict[int, dict[str, Any]], texts: dict[str, str]) -> list[Entry]:
@@ -121,16 +180,18 @@ def _tape(by_seq: dict[int, dict[str, Any]], texts: dict[str, str]) -> list[Entr
                 return tape
             if hashed is not None:
                 data[f"{name}_text"] = texts[hashed]
-        tape.append(Entry(r["id"], seq, r["kind"], r["utc"], r["bench_s"], data))
+        if not (isinstance(r["id"], str) and isinstance(r["utc"], str) and isinstance(r["bench_s"], int | float)):
+            break
+        tape.append(Entry(r["id"], seq, str(r["kind"]), r["utc"], r["bench_s"], data))
     return tape
 
 
 def _job(job_id: str, tape: list[Entry], row: dict[str, Any] | None) -> dict[str, Any] | None:
     """The job as ``import_jobs`` takes it; None where not even its opening is left."""
     try:
-        state = fold(tape, job_id)
+        state = read(tape, job_id)
         pictured = summary(state)
-    except (UnitoneError, KeyError, TypeError, ValueError):
+    except (UnitoneError, KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError):
         return None
     made = {
         "id": job_id, "number": state.card.number, "radio": row["radio"] if row else state.sheet.title,
@@ -142,7 +203,7 @@ def _job(job_id: str, tape: list[Entry], row: dict[str, Any] | None) -> dict[str
 def note_backup(folder: Path, target: Path, utc: str) -> None:
     """Remember where the last backup of this workshop went. A folder that takes no files is no reason to fail."""
     try:
-        (folder / _LAST).write_text(json.dumps({"path": str(target.resolve()), "utc": utc}), encoding="utf-8")
+        write_whole(folder / _LAST, json.dumps({"path": str(target.resolve()), "utc": utc}).encode())
     except OSError:
         return
 
@@ -150,7 +211,7 @@ def note_backup(folder: Path, target: Path, utc: str) -> None:
 def last_backup(folder: Path) -> tuple[Path, str] | None:
     """(path, UTC) of the last backup, where its file is still there."""
     try:
-        data = json.loads((folder / _LAST).read_text(encoding="utf-8"))
+        data = read_json(folder / _LAST, _SMALL)
         path, utc = Path(data["path"]), str(data["utc"])
     except (OSError, ValueError, KeyError, TypeError):
         return None

@@ -2,13 +2,42 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
-from sqlalchemy import JSON, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy import JSON, Dialect, ForeignKey, Index, LargeBinary, String, Text, TypeDecorator, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 #: The newest migration in store/migrations: what a logbook made today is stamped with.
 HEAD = "0004"
+
+
+class Damaged:
+    """Stands for JSON in the file that cannot be read any more."""
+
+
+DAMAGED = Damaged()
+
+
+class KeptJson(TypeDecorator[Any]):
+    """JSON whose damage in one place does not keep the rest from being read: it comes back as ``DAMAGED``."""
+
+    impl = JSON
+    cache_ok = True
+
+    def result_processor(self, dialect: Dialect, coltype: object) -> Any:
+        """Read JSON's text; what is no JSON is ``DAMAGED``."""
+        del dialect, coltype
+
+        def process(value: Any) -> Any:
+            if value is None:
+                return None
+            try:
+                return json.loads(value)
+            except (ValueError, TypeError, RecursionError):
+                return DAMAGED
+
+        return process
 
 
 class Base(DeclarativeBase):
@@ -20,7 +49,7 @@ class Meta(Base):
 
     __tablename__ = "meta"
     key: Mapped[str] = mapped_column(String(80), primary_key=True)
-    value: Mapped[Any] = mapped_column(JSON)
+    value: Mapped[Any] = mapped_column(KeptJson)
 
 
 class Snapshot(Base):
@@ -48,8 +77,8 @@ class Job(Base):
     radio: Mapped[str] = mapped_column(Text)
     status: Mapped[str] = mapped_column(String(20), default="open")
     updated: Mapped[str] = mapped_column(String(32))
-    card: Mapped[Any] = mapped_column(JSON)
-    summary: Mapped[Any] = mapped_column(JSON)
+    card: Mapped[Any] = mapped_column(KeptJson)
+    summary: Mapped[Any] = mapped_column(KeptJson)
 
     __table_args__ = (Index("job_status", "status", "number"),)
 
@@ -64,7 +93,7 @@ class TapeEntry(Base):
     kind: Mapped[str] = mapped_column(String(20))
     utc: Mapped[str] = mapped_column(String(32))
     bench_s: Mapped[float]
-    data: Mapped[Any] = mapped_column(JSON)
+    data: Mapped[Any] = mapped_column(KeptJson)
 
     __table_args__ = (UniqueConstraint("job_id", "seq", name="entry_once"),)
 

@@ -32,6 +32,7 @@ from unitone.desktop.widgets.painted import Elided, label
 from unitone.errors import UnitoneError
 from unitone.session.history import history
 from unitone.session.session import Session
+from unitone.store.backup import BackedUp
 from unitone.store.logbook import JobRow, Logbook
 from unitone.words import tr
 
@@ -345,8 +346,15 @@ class JobsPage(QWidget):
         self.tell(tr("Backing up…"))
         self._errands.run(
             lambda: backup(folder, path),
-            lambda n: self.tell(tr("Backed up: {n} jobs in {path}.", n=n, path=path)), self.tell,
+            lambda made: self._backed_up(made, path), self.tell,
         )  # fmt: skip
+
+    def _backed_up(self, made: BackedUp, path: Path) -> None:
+        words = tr("Backed up: {n} jobs in {path}.", n=made.jobs, path=path)
+        if made.left_out:
+            more = tr(" and {n} more", n=len(made.left_out) - 3) if len(made.left_out) > 3 else ""
+            words += " " + tr("Not in it: {files}{more}.", files="; ".join(made.left_out[:3]), more=more)
+        self.tell(words)
 
     def _ask_restore(self) -> None:
         name, _ = QFileDialog.getOpenFileName(

@@ -23,7 +23,7 @@ from unitone.desktop.actions import ACTIONS
 from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label
-from unitone.job.state import fold
+from unitone.job.state import read
 from unitone.session.papers import FORMS, Paper, certificate_of, handover_of, render_paper, write_paper
 from unitone.store.logbook import Logbook
 from unitone.words import tr
@@ -101,7 +101,7 @@ class PapersPage(QWidget):
         self._making.run(lambda: self._make(job_id, chosen, private), self._show, self._failed)
 
     def _make(self, job_id: str, kind: Paper, private: bool) -> tuple[bytes, str]:
-        state = fold(self._logbook.tape(job_id), job_id)
+        state = read(self._logbook.tape(job_id), job_id)
         about = handover_of(state).headline if kind == "handover" else certificate_of(state).summary
         return render_paper(state, kind, "pdf", private), f"{state.card.number:04d} · {state.sheet.title} · {about}"
 
@@ -128,7 +128,7 @@ class PapersPage(QWidget):
         """Write the paper; the words at the top say how it went."""
         job_id, kind, private = self._job, self.kind, self.private.isChecked()
         self._saving.run(
-            lambda: write_paper(fold(self._logbook.tape(job_id), job_id), kind, form, path, private),
+            lambda: write_paper(read(self._logbook.tape(job_id), job_id), kind, form, path, private),
             lambda _: self.words.setText(tr("Saved as {path}", path=path)), self.words.setText,
         )  # fmt: skip
 
