@@ -102,6 +102,8 @@ class Logbook:
         path = folder / FILE_NAME
         if read_only and not path.exists():
             raise StoreError(f"There is no logbook in {folder}. Start ./unitone with that workspace to make one.")
+        if not read_only and _is_foreign(path):
+            raise StoreError(f"The file in {folder} is no logbook of Unitone. Choose another folder.")
         self._engine = _file_engine(path, read_only)
 
     @property
@@ -407,6 +409,19 @@ class Logbook:
 
     def __exit__(self, *_: object) -> None:
         self.close()
+
+
+def _is_foreign(path: Path) -> bool:
+    """Is it somebody else's database? Looked at before anything is changed in it; a damaged one is told of later."""
+    try:
+        if not path.exists() or not path.stat().st_size:
+            return False
+        with contextlib.closing(sqlite3.connect(reading_uri(path), uri=True, timeout=10)) as raw:
+            tables = {row[0] for row in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+    except (sqlite3.DatabaseError, OSError):
+        return False
+    ours = {t.name for t in Base.metadata.sorted_tables} | {"alembic_version", "job_text"}
+    return bool({t for t in tables if not t.startswith(("sqlite_", "job_words", "job_text"))} - ours)
 
 
 def _half_made(connection: Connection, tables: set[str]) -> bool:
