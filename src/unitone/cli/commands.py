@@ -56,10 +56,12 @@ def run(arguments: list[str]) -> int:
             return 2
         if type(error).__name__ in ("Abort", "KeyboardInterrupt"):
             return 130
-        raise
+        from unitone.trouble import FILE_NAME, log_folder, report
+
+        return _say(f"{report(error, 'command line').words} Details: {log_folder() / FILE_NAME}", 3)
 
 
-def _say(error: Exception, code: int) -> int:
+def _say(error: Exception | str, code: int) -> int:
     print(f"unitone: {error}", file=sys.stderr)
     return code
 
@@ -186,7 +188,16 @@ def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) 
     """Check sheets: FILE:LINE: key: what is wrong and its cure. Exit 1 when one does not hold."""
     from unitone.sheet.library import check_file, open_file
     from unitone.sheet.read import read_sheet
-    from unitone.standin.physics import parse_physics
+    from unitone.standin.physics import parse_physics, shape_problems
+    from unitone.standin.tryout import try_out
+
+    def physics_shapes(path: Path) -> list[str]:
+        """What is wrong with the physics file by itself, while its sheet is not right yet."""
+        try:
+            physics = open_file(path).physics
+        except SheetError:
+            return []
+        return shape_problems(physics, str(path.with_suffix(".physics.toml"))) if physics else []
 
     bad = False
     for name in files:
@@ -194,10 +205,13 @@ def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) 
         try:
             problems = check_file(path)
             if problems:
-                raise SheetError(problems)
+                raise SheetError(problems + physics_shapes(path))
             sheet, physics = read_sheet(path), open_file(path).physics
             if physics:
-                parse_physics(physics, str(path.with_suffix(".physics.toml")), sheet)
+                beside = str(path.with_suffix(".physics.toml"))
+                found = try_out(sheet, parse_physics(physics, beside, sheet))
+                if found:
+                    raise SheetError([f"{beside}:1: {words}" for words in found])
             print(f"{name}: {sheet.title}, {len(sheet.steps)} steps, holds")
         except SheetError as error:
             bad = True

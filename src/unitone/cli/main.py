@@ -8,6 +8,8 @@ import sys
 
 def main() -> None:
     """Run the command. The plain window starts without loading the rest of the command line."""
+    # What Unitone writes is its owner's alone.
+    os.umask(0o077)
     arguments = sys.argv[1:]
     fast = _window_arguments(arguments)
     if fast is not None:

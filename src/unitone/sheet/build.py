@@ -112,12 +112,86 @@ def check(
             # Where a key may hold several forms, Pydantic names each form in the place; people name the key.
             place = tuple(p for p in problem["loc"] if p not in _FORMS)
             problems.complain(place, _cure(problem["type"], problem["msg"], problem.get("input")))
+        problems.found += _wrong_references(raw, error, identifier)
         return None, _once(problems.found)
     sheet = _build(written, problems, identifier, text)
     if not kept and not problems.found:
         doubled_channels(problems.complain, written.channels)
         impossible_mixing(problems.complain, sheet)
     return (None if problems.found else sheet), _once(problems.found)
+
+
+#: Keys of a row that the rest of the row is judged by: where one is of the wrong shape, the row is not judged further.
+_LEANS = frozenset(
+    {
+        "adjust",
+        "aim",
+        "quantity",
+        "hook_up",
+        "way",
+        "channels",
+        "bands",
+        "modes",
+        "limit",
+        "id",
+        "kind",
+        "output",
+        "terms",
+    }
+)
+
+
+def _wrong_references(raw: dict[str, Any], error: ValidationError, identifier: str) -> list[Problem]:
+    """What else is wrong with a sheet of which some keys are of the wrong shape: those are left out, and what follows from that is not told."""
+    sound: dict[str, Any] = {
+        k: [dict(r) if isinstance(r, dict) else r for r in v] if isinstance(v, list) else v for k, v in raw.items()
+    }
+    kept = {k: list(range(len(v))) for k, v in sound.items() if isinstance(v, list)}
+    bad_keys: set[Place] = set()
+    gone: set[str] = set()
+    for _ in range(2):
+        rows: set[tuple[str, int]] = set()
+        for problem in error.errors():
+            place = problem["loc"]
+            table = str(place[0])
+            if len(place) >= 3 and table in kept and isinstance(place[1], int):
+                row = sound[table][place[1]]
+                if problem["type"] != "missing" and isinstance(row, dict) and place[2] in row:
+                    del row[place[2]]
+                    bad_keys.add((table, kept[table][place[1]], place[2]))
+                else:
+                    rows.add((table, place[1]))
+            elif len(place) == 2 and table in kept and isinstance(place[1], int):
+                rows.add((table, place[1]))
+            elif problem["type"] != "missing" and table in sound:
+                del sound[table]
+            else:
+                return []
+        for table, at in sorted(rows, reverse=True):
+            row = sound[table].pop(at)
+            kept[table].pop(at)
+            gone |= {str(row["id"])} if isinstance(row, dict) and "id" in row else set()
+        try:
+            written = form.SheetFile.model_validate(sound)
+            break
+        except ValidationError as again:
+            error = again
+    else:
+        return []
+    more = Problems()
+    sheet = _build(written, more, identifier, "")
+    if not more.found:
+        doubled_channels(more.complain, written.channels)
+        impossible_mixing(more.complain, sheet)
+    leaning = {p[:2] for p in bad_keys if p[2] in _LEANS}
+    found = []
+    for p in more.found:
+        place = p.place
+        if len(place) >= 2 and place[0] in kept and isinstance(place[1], int):
+            place = (place[0], kept[str(place[0])][place[1]], *place[2:])
+        if place[:2] not in leaning and place[:3] not in bad_keys and not any(repr(g) in p.text for g in gone):
+            found.append(Problem(place, p.text))
+    return found
 
 
 _FORMS = ("str", "ReachPart", "list[str]", "LimitPart", "dict[str,str]")

@@ -47,4 +47,4 @@ Level = Annotated[float, BeforeValidator(_level)]
 class Part(BaseModel):
     """A table of the file: unknown keys are refused, and nothing in it changes."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)

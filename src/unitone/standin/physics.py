@@ -8,6 +8,7 @@ specimen is right.
 
 from __future__ import annotations
 
+import re
 import tomllib
 from pathlib import Path
 from typing import Any, Literal
@@ -308,20 +309,10 @@ def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
 
 def parse_physics(text: str, path: str, sheet: Sheet) -> PhysicsFile:
     """The physics file written in ``text``; ``path`` stands in messages. Raises SheetError."""
-    try:
-        raw = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise SheetError([f"{path}:1: file: no valid TOML ({error}). Mend that line."]) from None
+    physics, problems = _shapes(text, path)
+    if physics is None:
+        raise SheetError(problems)
     places = key_lines(text)
-    try:
-        physics = PhysicsFile.model_validate(raw)
-    except ValidationError as error:
-        problems = []
-        for problem in error.errors():
-            keys = ".".join(str(p) for p in problem["loc"] if not isinstance(p, int))
-            cure = "is missing. Add it." if problem["type"] == "missing" else f"{problem['msg']}."
-            problems.append(f"{path}:{line_of(places, problem['loc'])}: {keys}: {cure}")
-        raise SheetError(problems) from None
     unknown = [a for a in physics.adjuster if a not in {x.id for x in sheet.adjusters}]
     lacking = [a.id for a in sheet.adjusters if a.id not in physics.adjuster]
     problems = [
@@ -332,6 +323,31 @@ def parse_physics(text: str, path: str, sheet: Sheet) -> PhysicsFile:
     if problems:
         raise SheetError(problems)
     return physics
+
+
+def shape_problems(text: str, path: str) -> list[str]:
+    """What is wrong with a physics file apart from what it names of its sheet."""
+    return _shapes(text, path)[1]
+
+
+def _shapes(text: str, path: str) -> tuple[PhysicsFile | None, list[str]]:
+    """The file as data, or what is wrong with its shapes."""
+    try:
+        raw = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        found = re.search(r"at line (\d+)", str(error))
+        return None, [f"{path}:{found[1] if found else 1}: file: no valid TOML ({error}). Mend that line."]
+    except (RecursionError, ValueError):
+        return None, [f"{path}:1: file: nested too deeply to be a physics file."]
+    try:
+        return PhysicsFile.model_validate(raw), []
+    except ValidationError as error:
+        places, problems = key_lines(text), []
+        for problem in error.errors():
+            keys = ".".join(str(p) for p in problem["loc"] if not isinstance(p, int))
+            cure = "is missing. Add it." if problem["type"] == "missing" else f"{problem['msg']}."
+            problems.append(f"{path}:{line_of(places, problem['loc'])}: {keys}: {cure}")
+        return None, problems
 
 
 def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: dict[Place, int]) -> list[str]:
