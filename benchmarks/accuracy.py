@@ -126,6 +126,18 @@ def modulation_table() -> None:
                 raw.append(np.max(np.abs(np.angle(x[1:] * np.conj(x[:-1])))) * FS / 2 / np.pi / deviation - 1)
             bias, spread, peak = 100 * np.mean(found), 100 * np.std(found), 100 * np.mean(raw)
             print(f"| deviation {deviation:g} Hz, tone | {cnr:g} dB | {bias:+.2f} % | {spread:.2f} % | {peak:+.0f} % |")
+    for deviation in (500.0, 2400.0, 4800.0, 10_000.0):
+        for tone in (100.0, 400.0, 1000.0, 3400.0):
+            rng = np.random.default_rng(round(deviation + tone))
+            both: list[float] = []
+            for _ in range(12):
+                x = channel(
+                    np.exp(1j * deviation / tone * np.sin(2 * np.pi * tone * t + rng.uniform(0, 6))), 20.0, 16_000, rng
+                )
+                r = measure_fm(x, FS)
+                both += [r.deviation_plus_hz / deviation - 1, r.deviation_minus_hz / deviation - 1]
+            print(f"| deviation {deviation:g} Hz, tone of {tone:g} Hz found by itself | 20 dB | {100 * np.mean(both):+.2f} % | "
+                  f"{100 * np.std(both):.2f} % | |")  # fmt: skip
     for cnr in (20.0, 30.0, 40.0):
         found = []
         for seed in range(30):

@@ -164,6 +164,41 @@ def test_deviation_on_a_tone(deviation: float, hz: float) -> None:
         )
 
 
+@pytest.mark.parametrize("hz", [100.0, 147.0, 400.0, 1000.0, 1750.0, 3400.0])
+@pytest.mark.parametrize("deviation", [500.0, 2400.0, 4800.0, 10_000.0])
+def test_any_tone_is_found_and_the_channel_widens_to_what_it_needs(deviation: float, hz: float) -> None:
+    """Both sides within ±0.5 % for 0.5 to 10 kHz and 100 to 3400 Hz, without being told the tone: the sine is its own truth."""
+    found = [measure_fm(fm(deviation, hz, 60.0, seed=s, offset=-480.0), FS) for s in range(2)]
+    found += [measure_fm(fm(deviation, hz, 20.0, seconds=3.0, seed=3, offset=213.0), FS)]
+    for r in found:
+        assert r.tone_hz == pytest.approx(hz, abs=0.3)
+        for side in (r.deviation_plus_hz, r.deviation_minus_hz):
+            assert side == pytest.approx(deviation, rel=0.005), r
+    widened = any("widened" in w for w in found[0].warnings)
+    # What β + 1 sidebands either side (Carson) do not fit in 16 kHz is told.
+    assert widened or deviation + hz <= 8_000.0
+
+
+def test_a_neighbour_does_not_widen_the_channel_and_gaps_are_no_modulation() -> None:
+    one = fm(1500.0, seconds=1.0)
+    t = np.arange(one.size) / FS
+    crowded = one + 0.5 * fm(2000.0, 700.0, seed=5) * np.exp(2j * np.pi * 14_000 * t)
+    r = measure_fm(crowded, FS)
+    assert r.peak_deviation_hz == pytest.approx(1500.0, rel=0.01) and not any("widened" in w for w in r.warnings)
+    # Speech that begins when the switch is pressed and ends when it is let go.
+    rng = np.random.default_rng(4)
+    n = round(3 * FS)
+    band = np.fft.rfftfreq(n, 1 / FS)
+    voice = np.fft.irfft(np.fft.rfft(rng.standard_normal(n)) * ((band > 300) & (band < 3000)), n)
+    voice *= 1800 / np.max(np.abs(voice))
+    x = np.exp(2j * np.pi * np.cumsum(voice) / FS)
+    on = np.zeros(n)
+    on[round(0.4 * FS) : round(2.7 * FS)] = 1.0
+    noise = 10 ** (-45 / 20) * (rng.standard_normal(n) + 1j * rng.standard_normal(n))
+    keyed = measure_fm(x * on + noise, FS)
+    assert keyed.peak_deviation_hz == pytest.approx(measure_fm(x + noise, FS).peak_deviation_hz, rel=0.06)
+
+
 def test_the_two_sides_of_a_lopsided_modulator_are_told_apart() -> None:
     """A second harmonic in phase with the tone: plus and minus follow from the sum of two sines, worked out on a fine grid."""
     t = np.arange(round(FS)) / FS

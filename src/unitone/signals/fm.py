@@ -9,7 +9,7 @@ the audio filter, at a percentile that noise alone would not reach.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +19,7 @@ from scipy.special import jn_zeros
 
 from unitone.errors import SignalError
 from unitone.signals.channel import Complex
-from unitone.signals.sinad import fit_tone, ratio_db, tone_powers
+from unitone.signals.sinad import fit_tone, phasors, ratio_db, tone_powers
 
 #: Audio that may modulate a narrow-band set (Hz): the filter in front of the peak.
 AUDIO_HZ = 3_400.0
@@ -36,6 +36,11 @@ _HARMONICS = 5
 _NOISE_PEAK = 3.48
 _STANDS_OUT = 60.0
 _LEAST_S = 0.05
+#: Tones that are looked for (Hz).
+_TONES_HZ = (70.0, 3_500.0)
+#: How a channel is widened, step by step, up to a share of the rate; the slope of its filter (Hz); none is widened into noise (dB).
+_WIDER = (1.25, 1.6, 2.0, 2.4)
+_WIDEST, _FILTER_EDGE_HZ, _LEAST_TO_WIDEN_DB = 0.88, 1_000.0, 10.0
 
 
 @dataclass(frozen=True)
@@ -95,12 +100,54 @@ def cnr_db(x: NDArray[np.complex128]) -> float:
 
 
 def measure_fm(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: float = CHANNEL_WIDTH_HZ) -> FmReport:
-    """Measure one stretch of a channel, shape (n,), mixed to near nought. Raises SignalError for too little, or silence."""
+    """Measure one stretch of a channel, shape (n,), mixed to near nought. Raises SignalError for too little, or silence.
+
+    Any tone from 70 to 3500 Hz is found and fitted, the one near ``nominal_hz`` first. ``width_hz`` is what the channel
+    begins with: it is widened to what the modulation needs, and a warning says so.
+    """
     if x.size < _LEAST_S * rate + 700:
         raise SignalError(
             f"{x.size / rate * 1e3:.0f} ms are too little to measure FM: at least {_LEAST_S * 1e3 + 20:.0f} ms are needed."
         )
-    inside = channel_filter(x, rate, width_hz)
+    widths = [width_hz, *(w for k in _WIDER if (w := k * width_hz) < _WIDEST * rate), _WIDEST * rate]
+    offset = 0.0
+    report = _measure(x, rate, nominal_hz, width_hz, offset)
+    wide = width_hz
+    for following in widths[1:]:
+        if _needed_hz(report) <= wide or following <= wide:
+            break
+        # The middle of the channel is where the carrier is: a filter beside it cuts one side of the deviation.
+        wider = _measure(x, rate, nominal_hz, following, report.carrier_error_hz)
+        # Wider lets more noise in, by as much as it is wider. What comes in more is a neighbour; what lessens it shows that
+        # the narrow filter had cut the signal.
+        lost = report.cnr_db - wider.cnr_db - 10.0 * math.log10(following / wide)
+        if lost > 0.7 or (report.cnr_db < _LEAST_TO_WIDEN_DB and wider.cnr_db <= report.cnr_db):
+            break
+        report, wide, offset = wider, following, report.carrier_error_hz
+    if abs(report.carrier_error_hz - offset) > 0.02 * wide:
+        report = _measure(x, rate, nominal_hz, wide, report.carrier_error_hz)
+    if wide > width_hz:
+        words = f"the channel is widened to {wide / 1e3:.0f} kHz: the deviation needs it."
+        report = replace(report, warnings=(*report.warnings, words))
+    return report
+
+
+def _needed_hz(report: FmReport) -> float:
+    """The width (Hz) that a modulation needs for its peaks to come out within a few thousandths.
+
+    Of a tone's sidebands those up to β + 2β^⅓ + 1 count (J_n(β) falls off over (β/2)^⅓ beyond n = β:
+    Abramowitz & Stegun 9.3.23); of speech, Carson's rule.
+    """
+    if report.tone_hz is None:
+        return 2.0 * (report.peak_deviation_hz + AUDIO_HZ)
+    beta = report.peak_deviation_hz / report.tone_hz
+    return 2.0 * (report.tone_hz * (beta + 2.0 * float(np.cbrt(beta)) + 1.0) + _FILTER_EDGE_HZ)
+
+
+def _measure(x: Complex, rate: float, nominal_hz: float, width_hz: float, offset_hz: float) -> FmReport:
+    """``measure_fm`` in a channel of one width, ``offset_hz`` from the middle."""
+    moved = x if not offset_hz else np.asarray(x) * phasors(-offset_hz, rate, x.size)
+    inside = channel_filter(moved, rate, width_hz)
     if not float(np.max(np.abs(inside))) > 0:
         raise SignalError("it is silent from beginning to end. Check what was recorded.")
     ratio = cnr_db(inside)
@@ -110,6 +157,11 @@ def measure_fm(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
     error = float(raw.mean())
     swing = audio - float(audio.mean())
     hz, tone_power, rest = fit_tone(swing, rate, nominal_hz)
+    other = _strongest_tone(swing, rate)
+    if abs(other / nominal_hz - 1.0) > 0.1:
+        found = fit_tone(swing, rate, other)
+        if found[1] > tone_power:
+            hz, tone_power, rest = found
     stands = tone_power / max(float(np.mean(rest**2)) * rate / (2 * AUDIO_HZ) / max(swing.size / 2, 1), 1e-30)
     noise = _noise_peak(ratio, width_hz)
     if ratio < LEAST_CNR_DB:
@@ -120,21 +172,44 @@ def measure_fm(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
     if stands > _STANDS_OUT and tone_power > 0.3 * (float(np.mean(swing**2)) - (noise / _NOISE_PEAK) ** 2):
         tone = hz
         plus, minus, error = _tone_peaks(raw, rate, hz)
-        powers = tone_powers(swing, rate, nominal_hz)
+        powers = tone_powers(swing, rate, hz)
         sinad, distortion = powers.sinad_db, powers.distortion_pct
         rms = math.sqrt(float(np.mean(swing**2)))
     else:
-        middle = float(np.median(audio)) if abs(float(np.median(audio)) - error) < 0.02 * width_hz else error
-        level = np.sort(audio - middle)
+        level = np.sort(_while_on_the_air(audio, inside, raw.size) - error)
         share = (100.0 - SPEECH_PERCENTILE) / 100.0
         plus, minus = float(np.quantile(level, 1.0 - share)), -float(np.quantile(level, share))
         rms = math.sqrt(float(np.mean(swing**2)))
         if max(plus, minus) < 2.0 * noise:
             warnings.append("no modulation stands out of the noise: what is shown is residual FM.")
     return FmReport(
-        max(plus, minus), plus, minus, rms, tone, error, sinad, distortion,
+        max(plus, minus), plus, minus, rms, tone, error + offset_hz, sinad, distortion,
         math.sqrt(float(np.mean(rest**2))) if tone is not None else rms, noise, ratio, x.size / rate, tuple(warnings),
     )  # fmt: skip
+
+
+def _strongest_tone(swing: NDArray[np.float64], rate: float) -> float:
+    """The strongest line (Hz) of a demodulated wave within the audio band."""
+    spectrum = np.abs(fft.rfft(swing * np.hanning(swing.size)))
+    step = rate / swing.size
+    low, high = max(1, round(_TONES_HZ[0] / step)), round(_TONES_HZ[1] / step) + 1
+    return (low + int(np.argmax(spectrum[low:high]))) * step
+
+
+def _while_on_the_air(audio: NDArray[np.float64], inside: NDArray[np.complex128], length: int) -> NDArray[np.float64]:
+    """The audio without the moments at which the carrier comes, goes or is not there: they are no modulation.
+
+    ``length`` is that of the demodulated wave before the audio filter, whose ends ``audio`` lacks.
+    """
+    size = np.abs(inside)
+    away = size < 0.25 * float(np.median(size))
+    if not away.any():
+        return audio
+    # A click lasts as long as the filter behind it.
+    taps = length - audio.size + 1
+    near = np.convolve(away[1:], np.ones(taps), "valid") > 0
+    kept = audio[~near[: audio.size]]
+    return kept if kept.size > 0.1 * audio.size else audio
 
 
 def _tone_peaks(raw: NDArray[np.float64], rate: float, hz: float) -> tuple[float, float, float]:
