@@ -62,7 +62,8 @@ def run(arguments: list[str]) -> int:
 
 
 def _say(error: Exception | str, code: int) -> int:
-    print(f"unitone: {error}", file=sys.stderr)
+    # What was typed may hold what no terminal prints.
+    print(f"unitone: {error}".encode("utf-8", "backslashreplace").decode(), file=sys.stderr)
     return code
 
 
@@ -82,7 +83,7 @@ def _workspace_first(arguments: list[str]) -> list[str]:
 
 
 def _print(data: Any) -> None:
-    print(json.dumps(data, ensure_ascii=False))
+    print(json.dumps(data, ensure_ascii=False, allow_nan=False))
 
 
 @app.callback(invoke_without_command=True)
@@ -143,8 +144,8 @@ def level(
     typed = parse_entry(value, "level")
     if typed.bound or typed.word:
         raise EntryError.not_understood(value, "one level, like 0.5uV or -117dBm")
-    if ohm <= 0:
-        raise EntryError(f"“{ohm:g}” ohm: the impedance must be above zero, usually 50.")
+    if not 1.0 <= ohm <= 1e5:
+        raise EntryError(f"“{ohm:g}” ohm: an impedance lies between 1 and 100 000 ohm, usually 50.")
     if emf and typed.unit in ("V", "dBuV"):
         typed = dataclasses.replace(typed, unit=f"{typed.unit} EMF")
     pads = 0.0
@@ -152,8 +153,13 @@ def level(
         decibels = parse_si(text, "dB")
         if decibels < 0:
             raise EntryError(f"“{text}”: a pad takes level away. Write it without the minus sign.")
+        if decibels > 300:
+            raise EntryError(f"“{text}”: no pad takes more than 300 dB.")
         pads += decibels
-    report = report_level(level_to_dbm(typed, ohm), ohm, pads)
+    dbm = level_to_dbm(typed, ohm)
+    if not -300.0 <= dbm <= 100.0 or pads > 300:
+        raise EntryError.impossible(value, f"that is {dbm:.6g} dBm; a level lies between −300 and 100 dBm.")
+    report = report_level(dbm, ohm, pads)
     data = {k: round(v, 9) for k, v in dataclasses.asdict(report).items()}
     if as_json:
         _print(data)

@@ -18,7 +18,7 @@ Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
 
 
 def _print(data: Any) -> None:
-    print(json.dumps(data, ensure_ascii=False))
+    print(json.dumps(data, ensure_ascii=False, allow_nan=False))
 
 
 def sums(
@@ -51,7 +51,11 @@ def sums(
         if not sign:
             raise EntryError(f"“{text}”: write KEY=VALUE, like {chosen.given[0].key}={chosen.given[0].hint or '1'}.")
         typed[key.strip()] = value
-    answers = work_out(chosen, typed)
+    try:
+        answers = work_out(chosen, typed)
+    except UnitoneError as error:
+        # Whatever cannot be worked out from what was typed is bad use of the command.
+        raise EntryError(str(error)) from None
     if as_json:
         _print(to_data(answers))
         return

@@ -19,6 +19,29 @@ class Compromise:
     outliers: tuple[tuple[str, float], ...] = ()
 
 
+def tied(errors: Mapping[str, float], half_width: float) -> tuple[str, ...]:
+    """Other sets of as many places, lying as close together, that one setting would bring in just as well: their names, joined by ``, ``."""
+    order = sorted(errors, key=lambda name: errors[name])
+    values = [errors[name] for name in order]
+    windows = [
+        (i, j)
+        for i in range(len(order))
+        for j in range(i + 1, len(order) + 1)
+        if values[j - 1] - values[i] <= 2 * half_width
+    ]
+    kept = compromise(errors, half_width).kept
+    if len(kept) == len(order):
+        return ()
+    mine = (order.index(kept[0]), order.index(kept[-1]) + 1)
+    width = values[mine[1] - 1] - values[mine[0]]
+    alike = [
+        w
+        for w in windows
+        if w != mine and w[1] - w[0] == len(kept) and abs(values[w[1] - 1] - values[w[0]] - width) < 1e-6
+    ]
+    return tuple(", ".join(order[i:j]) for i, j in alike)
+
+
 def compromise(errors: Mapping[str, float], half_width: float | None = None) -> Compromise:
     """Errors of places that one adjuster moves alike. With ``half_width``, as few as possible are given up so that the rest come in.
 

@@ -111,7 +111,8 @@ def parse_si(text: str, unit: str) -> float:
     """
     plain = normalise(text)
     number, given = _split(plain, text, f"a number in {unit or 'plain digits'}")
-    value, base = _with_prefix(number, given, {unit.lower(): unit}, text, f"{unit}, with or without a prefix")
+    expected = f"{unit}, with or without a prefix" if unit else "a plain number"
+    value, base = _with_prefix(number, given, {unit.lower(): unit} if unit else {}, text, expected)
     if base not in ("", unit):
         raise EntryError.wrong_unit(text, given, unit)
     return value
@@ -190,7 +191,7 @@ def _with_prefix(number: str, given: str, units: dict[str, str], text: str, expe
         prefix = squeezed[: len(squeezed) - len(spelling)] if spelling else squeezed
         if len(prefix) == 1 and prefix in "fpnumkMGT" and not lowered.startswith("db"):
             # "mV" and "MHz" differ by case alone; hertz are never milli on this bench.
-            if spelling == "hz" and prefix == "m":
+            if prefix == "m" and (spelling == "hz" or (not spelling and "hz" in units)):
                 prefix = "M"
             return float(SiQuantity(f"{number}{prefix}x", "x")), units.get(spelling, "")
     raise EntryError.wrong_unit(text, given, expected)
@@ -198,7 +199,9 @@ def _with_prefix(number: str, given: str, units: dict[str, str], text: str, expe
 
 def decibels(text: str) -> tuple[float, ...]:
     """``20+20`` as two pads (dB); nothing for none. Raises EntryError."""
-    parts = [p for p in text.replace(";", "+").replace(" ", "+").split("+") if p]
+    # Pads may be written with their unit, and with the names that the bench gives them: A 20; B 20 dB.
+    plain = re.sub(r"(?<=\d)\s*dB\b|\b[A-Za-z]\w*\s+(?=\d)", "", text, flags=re.IGNORECASE)
+    parts = [p for p in plain.replace(";", "+").replace(" ", "+").split("+") if p]
     values = tuple(parse_si(p, "dB") for p in parts)
     if any(not 0 < v <= 160 for v in values) or len(values) > 12:
         raise EntryError("A pad is between 0 and 160 dB: write 40, or 20+20 for two.")

@@ -79,13 +79,15 @@ def level_to_dbm(typed: Typed, ohm: float = 50.0) -> Dbm:
     value = typed.value
     if value is None:
         raise EntryError(f"“{typed.word}” is not a level.")
+    if typed.unit.startswith("dB") and abs(value) > 1000:
+        raise EntryError(f"{value:g} {typed.unit} is no level. Expected a level, like 0,31 uV or -117 dBm.")
     if typed.unit == "dBm":
         return Dbm(value)
     if typed.unit == "dBuV":
         return dbm_from_pd(VoltsPd(1e-6 * 10.0 ** (value / 20.0)), ohm)
     if typed.unit == "dBuV EMF":
         return dbm_from_pd(VoltsPd(1e-6 * 10.0 ** (value / 20.0) / 2.0), ohm)
-    if value <= 0:
+    if not 1e-20 < value < 1e20:
         raise EntryError("A level in volts is above zero. Expected a level, like 0,31 uV or -117 dBm.")
     volts = pd_from_emf(VoltsEmf(value)) if typed.unit == "V EMF" else VoltsPd(value)
     return dbm_from_pd(volts, ohm)

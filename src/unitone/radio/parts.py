@@ -23,6 +23,9 @@ TOLERANCE: dict[Dielectric, tuple[float, float]] = {
 LEAKING = 1.5
 #: Dissipation (tan δ = 2π·f·C·ESR at 100 Hz) above which an electrolytic's ESR is high (common practice, no source).
 MOST_TAN_DELTA = 0.3
+#: From this frequency on the loss of the dielectric no longer counts and a sound electrolytic's ESR is far lower: there ESR · C
+#: stays under this (s; 2 Ω for 50 µF; common practice, no source). A limit for 100 Hz would call a bad one good.
+HIGH_HZ, MOST_ESR_C = 10_000.0, 1e-4
 #: From this share of bad ones in a sample of at least ``SAMPLE`` on, recapping all is cheaper than chasing.
 MOST_BAD, SAMPLE = 0.5, 4
 
@@ -42,6 +45,8 @@ def judge_capacitor(
 ) -> CapacitorVerdict:
     """Judge one capacitor (farads, ohms, hertz). Raises UnitoneError for values that cannot be.
 
+    ``at_hz`` is the frequency that its ESR was measured at.
+
     A reading far above the marking of an electrolytic, tantalum or paper capacitor
     is leakage read as capacitance.
     """
@@ -58,7 +63,10 @@ def judge_capacitor(
     if deviation > above + 1e-9:
         leaky = dielectric in ("electrolytic", "tantalum", "paper") and measured_f > LEAKING * marked_f * (1 - 1e-12)
         return CapacitorVerdict("leaky" if leaky else "high", True, deviation, tan_delta)
-    if tan_delta is not None and dielectric in ("electrolytic", "tantalum") and tan_delta > MOST_TAN_DELTA:
+    lossy = tan_delta is not None and tan_delta > MOST_TAN_DELTA
+    if esr_ohm is not None and at_hz >= HIGH_HZ:
+        lossy = esr_ohm * measured_f > MOST_ESR_C
+    if lossy and dielectric in ("electrolytic", "tantalum"):
         return CapacitorVerdict("esr", True, deviation, tan_delta)
     return CapacitorVerdict("good", False, deviation, tan_delta)
 

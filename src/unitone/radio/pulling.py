@@ -105,6 +105,50 @@ def _with_padder(crystal: Pulled, wanted: float, trimmer_f: tuple[float, float],
     return Advised(values, low, high, (wanted - low) / (high - low))
 
 
+@dataclass(frozen=True)
+class OtherWay:
+    """Another change that brings a crystal in: a capacitor in ``series`` with it, or a smaller ``trimmer`` (its most, F); the range then."""
+
+    kind: str
+    farad: float
+    low: float
+    high: float
+
+
+def other_ways(crystal: Pulled, wanted_hz: float, trimmer_f: tuple[float, float], padder_f: float) -> list[OtherWay]:
+    """Where no capacitor across the crystal does it: one in series (raises the frequency), or a trimmer of a sixth to the whole of a smaller value.
+
+    The best of each, where ``wanted_hz`` comes near the middle of the range; empty where the crystal cannot be pulled there at all.
+    """
+    if not wanted_hz > crystal.series_hz:
+        return []
+
+    def span(loads: tuple[float, float]) -> tuple[float, float]:
+        most, least = (crystal.hz(load, 0.0) for load in loads)
+        return min(most, least), max(most, least)
+
+    found: list[OtherWay] = []
+    for farad in preferred_between(_LEAST_F, _MOST_F):
+        ends = [padder_f + t for t in (trimmer_f[1], trimmer_f[0])]
+        low, high = span(
+            (farad * ends[0] / (farad + ends[0]), farad * ends[1] / (farad + ends[1]))
+            if ends[1] > 0
+            else (farad, 1e-15)
+        )
+        if low < wanted_hz < high:
+            found.append(OtherWay("series", farad, low, high))
+    for farad in preferred_between(2e-12, trimmer_f[1] * 0.9):
+        low, high = span((padder_f + farad, padder_f + farad / 6.0))
+        if low < wanted_hz < high:
+            found.append(OtherWay("trimmer", farad, low, high))
+
+    def off_middle(o: OtherWay) -> float:
+        return abs((wanted_hz - o.low) / (o.high - o.low) - 0.5)
+
+    best = [min((o for o in found if o.kind == kind), key=off_middle, default=None) for kind in ("series", "trimmer")]
+    return [o for o in best if o is not None]
+
+
 def _capacitors() -> Iterable[tuple[float, ...]]:
     singles = preferred_between(_LEAST_F, _MOST_F)
     yield ()

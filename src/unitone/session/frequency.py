@@ -6,7 +6,7 @@ import csv
 import io
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
@@ -195,6 +195,12 @@ def trace(sheet: Sheet, readings: Sequence[Counted], timebase_ppm: float = TIMEB
     """Trace readings, and say it; ``timebase_ppm``: how far the counter may be (standard). Raises SheetError for a sheet without a
     mixing model."""
     found = attribute(sources(sheet), readings, candidates(sheet), timebase_ppm)
+    touched = {name for r in readings for name, times in r.point.terms if times} | {
+        r.point.direct for r in readings if r.point.direct
+    }
+    # Of an oscillator that no reading touches nothing is known: it is neither named nor among those that it may be.
+    whole = found
+    found = replace(found, judged=tuple(j for j in found.judged if j.source.id in touched))
     named = tuple(_named(j) for j in found.named)
     following = (
         ""
@@ -205,7 +211,7 @@ def trace(sheet: Sheet, readings: Sequence[Counted], timebase_ppm: float = TIMEB
     if found.suspect is not None:
         label = readings[found.suspect].point.label
         suspect = tr("reading {n}, {label}, does not fit the others: read it again", n=found.suspect + 1, label=label)
-    alike = _all_alike([a for a in found.alike if _matters(a, found)]) if readings else ()
+    alike = _all_alike([a for a in found.alike if _matters(a, whole)]) if readings else ()
     if abs(found.timebase_ppm) > 3.0 * max(found.timebase_std_ppm, 0.2) and abs(found.timebase_ppm) > 1.0:
         named = (
             *named,

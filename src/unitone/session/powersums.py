@@ -34,20 +34,23 @@ def _above(value: float, what: str) -> None:
         raise EntryError(tr("{what} is above nought.", what=what))
 
 
+#: What each rule allows of a harmonic: dBc, or watts (from memory: 47 CFR 95 subpart D; EN 300 135 and EN 300 433).
+_RULES = {"fcc": tr("47 CFR 95 subpart D: −60 dBc"), "en": tr("EN 300 135, EN 300 433: 4 nW in the bands they name")}
+
+
 def _harmonic(v: Mapping[str, Any]) -> list[Answer]:
-    _above(v["carrier"], tr("The carrier's power"))
     dbc = -abs(v["dbc"])
     watts = v["carrier"] * 10.0 ** (dbc / 10.0)
-    en_dbc = 10.0 * math.log10(EN_WATTS / v["carrier"])
-
-    def judged(limit: float) -> str:
-        room = limit - dbc
-        return tr("inside by {db} dB", db=number(room, 1)) if room >= 0 else tr("over by {db} dB", db=number(-room, 1))
-
+    limit = FCC_DBC if v["rule"] == "fcc" else 10.0 * math.log10(EN_WATTS / v["carrier"])
+    room = limit - dbc
+    judged = tr("inside by {db} dB", db=number(room, 1)) if room >= 0 else tr("over by {db} dB", db=number(-room, 1))
+    n = int(v["which"])
     return [
         Answer("dbm", tr("the line is"), f"{number(_dbm(watts), 1)} dBm, {_watts(watts)}", _dbm(watts)),
-        Answer("fcc", tr("against −60 dBc"), judged(FCC_DBC), FCC_DBC - dbc),
-        Answer("en", tr("against 4 nW ({db} dBc here)", db=number(en_dbc, 0)), judged(en_dbc), en_dbc - dbc),
+        Answer(
+            v["rule"], tr("against {rule} ({db} dBc here)", rule=_RULES[v["rule"]], db=number(limit, 0)), judged, room
+        ),
+        Answer("hz", tr("it stands at"), f"{number(n * v['at'] / 1e6, 3)} MHz", n * v["at"]),
     ]
 
 
@@ -85,9 +88,7 @@ def _loss(v: Mapping[str, Any]) -> list[Answer]:
 
 def _at_null(v: Mapping[str, Any]) -> list[Answer]:
     _above(v["tone"], tr("The tone"))
-    n = round(v["null"])
-    if not 1 <= n <= 5:
-        raise EntryError(tr("Nulls 1 to 5 are counted: turn the deviation up from nothing."))
+    n = int(v["null"])
     peak = null_deviation(v["tone"], n)
     shown = v["shown"]
     return [
@@ -214,7 +215,12 @@ POWER_SUMS: tuple[Sum, ...] = (
         "harmonic",
         tr("Is this harmonic low enough?"),
         tr("Power"),
-        (Given("carrier", tr("Carrier"), "W", "4 W", "4 W"), Given("dbc", tr("The line is below it by, dB"), "", "62")),
+        (
+            Given("carrier", tr("Carrier"), "W", "4 W", "4 W"), Given("dbc", tr("The line is below it by, dB"), "", "62", least=-200.0, most=200.0),
+            Given("which", tr("Which harmonic"), "", "2", "2", least=2.0, most=20.0, whole=True),
+            Given("at", tr("Carrier's frequency"), "Hz", "27.205 MHz", "27.205 MHz", least=1e5),
+            Given("rule", tr("By which rule"), "text", "", "fcc", (("fcc", _RULES["fcc"]), ("en", _RULES["en"]))),
+        ),
         _harmonic,
         tr("P = carrier · 10^(dBc/10); 47 CFR 95 subpart D: −60 dBc; EN 300 135, EN 300 433: 4 nW in the bands they name (from memory)"),
         tr("analyser behind a pad, not overloaded; with a loop or a ×10 probe the figure is relative only"),
@@ -238,8 +244,8 @@ POWER_SUMS: tuple[Sum, ...] = (
         tr("What is lost in cable and pads?"),
         tr("Power"),
         (
-            Given("watts", tr("Goes in"), "W", "4 W"), Given("metres", tr("Cable, metres"), "", "10", "0"),
-            Given("per_100", tr("It loses, dB in 100 m"), "", "8 at 27 MHz", "8"),
+            Given("watts", tr("Goes in"), "W", "4 W"), Given("metres", tr("Cable, metres"), "", "10", "0", least=0.0, most=1e5),
+            Given("per_100", tr("It loses, dB in 100 m"), "", "8 at 27 MHz", "8", least=0.0, most=500.0),
             Given("pads", tr("Pads and meters in line, dB"), "text", "0.3+20", optional=True),
         ),
         _loss,
@@ -252,8 +258,9 @@ POWER_SUMS: tuple[Sum, ...] = (
         tr("Which deviation is at this null?"),
         tr("Modulation"),
         (
-            Given("tone", tr("Tone"), "Hz", "831.7 Hz"), Given("null", tr("Null, counted from nothing"), "", "1", "1"),
-            Given("shown", tr("The deviation meter shows"), "Hz", "1.95 kHz", "0 Hz"),
+            Given("tone", tr("Tone"), "Hz", "831.7 Hz"),
+            Given("null", tr("Null, counted from nothing"), "", "1", "1", least=1.0, most=5.0, whole=True),
+            Given("shown", tr("The deviation meter shows"), "Hz", "1.95 kHz", "0 Hz", least=0.0),
         ),
         _at_null,
         tr("Δf = β · f; zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),

@@ -70,7 +70,7 @@ RECEIVE_SUMS: tuple[Sum, ...] = (
             Given("level", tr("Generator, pads taken off"), "text", "1 uV, −100 dBm"),
             Given("kind", tr("Shared by"), "text", "", "star", (
                 ("star", tr("three equal resistors")), ("hybrid", tr("a hybrid")), ("tee", tr("a plain T-piece")))),
-            Given("excess", tr("Its loss beyond the ideal"), "dB", "0.5", "0"),
+            Given("excess", tr("Its loss beyond the ideal"), "dB", "0.5", "0", least=0.0, most=60.0),
             Given("a", tr("Sensitivity of the first, as dialled"), "text", "0.5 uV", optional=True),
             Given("b", tr("Sensitivity of the second, as dialled"), "text", "0.7 uV", optional=True),
         ),

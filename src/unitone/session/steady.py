@@ -63,11 +63,13 @@ def drift(readings: Sequence[tuple[float, float]], small_hz: float, u_hz: float 
     constant = float(np.sum((f - f.mean()) ** 2))
     seen = constant - left > 9.0 * u_hz**2 and len(t) > 3 and tau < 2.9 * watched
     wait = None if not seen else max(tau * math.log(abs(to_come) / small_hz), 0.0) if to_come else 0.0
-    # While it warms up the slope is that of the end; else all the counts tell it together.
+    # While it warms up the law itself says how fast it goes at the last count; else all the counts tell it together.
     last = t[len(t) // 2 :] if seen else t
     away = last - last.mean()
     square = float(away @ away)
     slope, std = float(away @ f[-len(last) :]) / square, u_hz / math.sqrt(square)
+    if seen:
+        slope = -to_come / tau
     return Drift(60.0 * slope, 60.0 * std, wait)
 
 

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from unitone.coach.compromise import compromise
+from unitone.coach.compromise import compromise, tied
 from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
@@ -41,6 +41,13 @@ def _shared(v: Mapping[str, Any]) -> list[Answer]:
     if times <= 0:
         raise EntryError(tr("A crystal is multiplied by 1 or more."))
     found = compromise(errors, v["limit"])
+    ties = tied(errors, v["limit"])
+    missed = max(abs(e + found.shift) for e in errors.values())
+    fits = (
+        tr("yes")
+        if missed <= v["limit"]
+        else tr("no: {hz} Hz are left, {limit} Hz are allowed", hz=number(missed, 0), limit=f"{v['limit']:g}")
+    )
     apart = tr("none") if not found.outliers else "; ".join(
         tr("{name}: {hz} Hz from the middle of the others", name=n, hz=number(off, 0, sign=True)) for n, off in found.outliers
     )  # fmt: skip
@@ -55,13 +62,26 @@ def _shared(v: Mapping[str, Any]) -> list[Answer]:
             "shift_hz", tr("turn until every channel moved by"), f"{number(found.shift, 0, sign=True)} Hz", found.shift
         ),
         Answer("worst_hz", tr("the worst that is left"), f"{number(found.worst, 0)} Hz", found.worst),
+        Answer("within", tr("all within the limit"), fits),
         Answer("outliers", tr("stand apart"), apart),
+        *(
+            [Answer("tied", tr("just as good"), tr("bring in {names} instead", names=tr(" or ").join(ties)))]
+            if ties
+            else []
+        ),
         Answer("crystal", tr("a new crystal has to be"), crystal),
     ]
 
 
+#: Farther off than this no clarifier swings (Hz): it is the frequency itself that was typed.
+_MOST_ERROR_HZ = 100_000.0
+
+
 def _clarifier(v: Mapping[str, Any]) -> list[Answer]:
     up, down, middle = v["up"], v["down"], v["middle"]
+    if max(abs(up), abs(down), abs(middle)) > _MOST_ERROR_HZ:
+        raise EntryError(tr("{hz} Hz is a frequency: write how far each position is off, like -1150 Hz.",
+                            hz=number(max(up, down, middle, key=abs), 0)))  # fmt: skip
     if up < down:
         up, down = down, up
     swing, centre = up - down, (up + down) / 2.0
@@ -118,7 +138,7 @@ STEADY_SUMS: tuple[Sum, ...] = (
         (
             Given("errors", tr("Channels with their errors, Hz"), "text", "A +120; B -80; C 1940"),
             Given("limit", tr("Allowed either way"), "Hz", "600 Hz", "600 Hz"),
-            Given("times", tr("Crystal is multiplied by"), "", "3 for a tripler", "3"),
+            Given("times", tr("Crystal is multiplied by"), "", "3 for a tripler", "3", least=1.0, most=100.0),
         ),
         _shared,
         tr("least worst error: half-way between the lowest and the highest of those that fit together"),
@@ -130,9 +150,9 @@ STEADY_SUMS: tuple[Sum, ...] = (
         tr("Is my clarifier centred?"),
         tr("Frequency"),
         (
-            Given("down", tr("Error fully down"), "Hz", "-1150 Hz"),
-            Given("middle", tr("Error in its middle"), "Hz", "20 Hz"),
-            Given("up", tr("Error fully up"), "Hz", "1240 Hz"),
+            Given("down", tr("Error fully down"), "Hz", "-1150 Hz", least=-1e11),
+            Given("middle", tr("Error in its middle"), "Hz", "20 Hz", least=-1e11),
+            Given("up", tr("Error fully up"), "Hz", "1240 Hz", least=-1e11),
         ),
         _clarifier,
         tr("swing = up − down; centre = (up + down)/2"),
@@ -144,7 +164,7 @@ STEADY_SUMS: tuple[Sum, ...] = (
         tr("Frequency"),
         (
             Given("counts", tr("Minutes with the error counted"), "text", "0 +85; 2 +52; 5 +24; 9 +9"),
-            Given("small", tr("May still move by"), "Hz", "10 Hz", "10 Hz"),
+            Given("small", tr("May still move by"), "Hz", "10 Hz", "10 Hz", least=0.01),
         ),
         _settled,
         "f(t) = f∞ + A·exp(−t/τ); τ = Δt / ln(s₁/s₂)",

@@ -8,12 +8,12 @@ from typing import Any
 
 from unitone.bench.calibrate import watts_of
 from unitone.errors import EntryError, UnitoneError
-from unitone.quantities.entry import decibels, parse_si
+from unitone.quantities.entry import decibels, parse_entry, parse_si
 from unitone.quantities.show import microvolts, number
 from unitone.radio.channels import PLANS, plan
-from unitone.radio.levels import parse_level, report_level
-from unitone.radio.noise import least_level_dbm
-from unitone.radio.pulling import Advised, from_ends, from_preset, padders, resistors
+from unitone.radio.levels import S9_BELOW_30_MHZ, Dbm, level_to_dbm, mark_db, report_level
+from unitone.radio.noise import ktb_dbm, least_fm_dbm, least_level_dbm
+from unitone.radio.pulling import Advised, OtherWay, from_ends, from_preset, other_ways, padders, resistors
 from unitone.radio.vco import resonant_hz
 from unitone.radio.vcofit import fit, stretch
 from unitone.session.powersums import POWER_SUMS
@@ -36,7 +36,7 @@ def _si(value: float, unit: str, figures: int = 4) -> str:
 
 
 def _level(v: Mapping[str, Any]) -> list[Answer]:
-    report = report_level(parse_level(v["level"]), v["ohm"], sum(decibels(v["pads"])))
+    report = report_level(_typed_level(v["level"], v["ohm"]), v["ohm"], sum(decibels(v["pads"])))
     return [
         Answer("dbm", tr("power"), f"{number(report.dbm, 2)} dBm", report.dbm),
         Answer("uv_pd", "PD", _si(report.uv_pd * 1e-6, "V"), report.uv_pd),
@@ -44,12 +44,26 @@ def _level(v: Mapping[str, Any]) -> list[Answer]:
         Answer("dbuv", tr("over a microvolt"), f"{number(report.dbuv, 1)} dBµV", report.dbuv),
         Answer(
             "s_units",
-            tr("S-meter"),
+            tr("S-meter below 30 MHz (S9 = 50 µV PD in 50 Ω)"),
             f"S{report.s_units:.1f}" if report.s_units <= 9 else f"S9+{report.over_s9_db:.0f}",
             report.s_units,
         ),
         Answer("dial_dbm", tr("dial behind the pads"), f"{number(report.dial_dbm, 1)} dBm", report.dial_dbm),
     ]
+
+
+def _typed_level(text: str, ohm: float) -> Dbm:
+    """A level, or an S-meter reading (S9 = 50 µV PD in 50 Ω, below 30 MHz). Raises EntryError."""
+    plain = text.strip().upper().replace(" ", "")
+    if plain.startswith("S") and plain[1:2].isdigit():
+        return Dbm(float(S9_BELOW_30_MHZ) + mark_db(text.strip()))
+    typed = parse_entry(text, "level")
+    if typed.bound or typed.word or typed.value is None:
+        raise EntryError.not_understood(text, "one level, like 0.31 uV, −117 dBm or S9")
+    dbm = level_to_dbm(typed, ohm)
+    if not -300.0 <= dbm <= 100.0:
+        raise EntryError.impossible(text, f"that is {dbm:.6g} dBm; a level lies between −300 and 100 dBm.")
+    return dbm
 
 
 def _channel(v: Mapping[str, Any]) -> list[Answer]:
@@ -83,13 +97,29 @@ def _padder(v: Mapping[str, Any]) -> list[Answer]:
         Answer("series_hz", tr("series resonance"), f"{crystal.series_hz / 1e6:.6f} MHz", crystal.series_hz),
     ]
     if not found:
+        others = other_ways(crystal, v["wanted"], trimmer, v["padder"])
+        words = "; ".join(_other_way(o) for o in others) or tr(
+            "none: the crystal cannot be pulled there, order another"
+        )
         return [
-            Answer(
-                "padder", tr("fixed capacitor"), tr("none will do: the crystal cannot be pulled there, order another")
-            ),
+            Answer("padder", tr("fixed capacitor across it"), tr("none will do")),
+            Answer("instead", tr("instead"), words, others[0].farad if others else None),
             *known,
         ]
     return [*(_advised(n, a, "F", tr(" with ")) for n, a in enumerate(found)), *known]
+
+
+def _other_way(o: OtherWay) -> str:
+    """Another change than the capacitor across the crystal, in words."""
+    span = tr("{low} … {high} MHz", low=f"{o.low / 1e6:.6f}", high=f"{o.high / 1e6:.6f}")
+    if o.kind == "series":
+        return tr("{f} in series with the crystal: {span}", f=_si(o.farad, "F", 3), span=span)
+    return tr(
+        "a trimmer of {a} to {f} in place of this one: {span}",
+        a=_si(o.farad / 6.0, "F", 2),
+        f=_si(o.farad, "F", 2),
+        span=span,
+    )
 
 
 def _advised(n: int, a: Advised, unit: str, joined: str) -> Answer:
@@ -105,6 +135,9 @@ def _advised(n: int, a: Advised, unit: str, joined: str) -> Answer:
 
 def _preset(v: Mapping[str, Any]) -> list[Answer]:
     made = from_preset(v["low"], v["high"], v["preset"], v["supply"])
+    if not 0 < v["wanted"] < v["supply"]:
+        raise EntryError(tr("{v} V cannot come from a supply of {supply} V: a divider gives less than it is fed with.",
+                            v=number(v["wanted"], 2), supply=number(v["supply"], 2)))  # fmt: skip
     found = resistors(made, v["wanted"], v["change"])
     there = [
         Answer("top", tr("above the preset now"), _si(made.top, "Ω", 3), made.top),
@@ -184,6 +217,8 @@ def _crystal(v: Mapping[str, Any]) -> list[Answer]:
         if v["side"] == "below"
         else v["carrier"] + v["if"]
     )
+    if at <= 0:
+        raise EntryError(tr("The IF lies above the channel: check the units, or take the oscillator above it."))
     hz = at / v["times"]
     return [
         Answer("hz", tr("order"), f"{hz / 1e6:.6f} MHz", hz),
@@ -198,6 +233,9 @@ def _crystal(v: Mapping[str, Any]) -> list[Answer]:
 
 def _image(v: Mapping[str, Any]) -> list[Answer]:
     lo = v["carrier"] + v["if"] if v["side"] == "above" else v["carrier"] - v["if"]
+    if lo <= 0:
+        raise EntryError(tr("The IF lies above the channel: an oscillator below it would run at {hz} Hz. Check the units, or take the one above.",
+                            hz=number(lo, 0)))  # fmt: skip
     image, half = 2 * lo - v["carrier"], lo + (v["carrier"] - lo) / 2
     return [
         Answer("lo_hz", tr("oscillator"), f"{lo / 1e6:.5f} MHz", lo),
@@ -231,11 +269,20 @@ def _pep(v: Mapping[str, Any]) -> list[Answer]:
 
 def _depth(v: Mapping[str, Any]) -> list[Answer]:
     pct = depth_from_volts(v["most"], v["least"])
-    return [Answer("depth_pct", tr("depth"), f"{number(pct, 1)} %", pct)]
+    made = [Answer("depth_pct", tr("depth"), f"{number(pct, 1)} %", pct)]
+    if v["least"] == 0:
+        made.append(
+            Answer(
+                "clipped",
+                tr("at zero"),
+                tr("100 % or more: the carrier is cut off there, and how far over does not show"),
+            )
+        )
+    return made
 
 
 def _null(v: Mapping[str, Any]) -> list[Answer]:
-    n = round(v["null"])
+    n = int(v["null"])
     tone = tone_for_null(v["deviation"], n)
     return [
         Answer("tone_hz", tr("tone"), f"{number(tone, 1)} Hz", tone),
@@ -253,8 +300,18 @@ def _resonance(v: Mapping[str, Any]) -> list[Answer]:
 
 
 def _noise(v: Mapping[str, Any]) -> list[Answer]:
-    dbm = least_level_dbm(v["ratio"], v["modulation"])
-    return [Answer("dbm", tr("no receiver does better than"), f"{number(dbm, 1)} dBm, {microvolts(dbm)}", dbm)]
+    if v["modulation"] != "fm":
+        dbm = least_level_dbm(v["ratio"], v["modulation"])
+        return [Answer("dbm", tr("no receiver does better than"), f"{number(dbm, 1)} dBm, {microvolts(dbm)}", dbm)]
+    audio, tau = (v["low"], v["high"]), v["deemphasis"] * 1e-6
+    dbm = least_fm_dbm(v["ratio"], v["deviation"], audio, tau)
+    width = 2.0 * (v["deviation"] + v["high"])
+    cn = dbm - ktb_dbm(width)
+    return [
+        Answer("dbm", tr("no receiver does better than"), f"{number(dbm, 1)} dBm, {microvolts(dbm)}", dbm),
+        Answer("carrier_to_noise_db", tr("carrier over noise in the IF there"), f"{number(cn, 1)} dB", cn),
+        Answer("width_hz", tr("IF width (Carson)"), _si(width, "Hz", 3), width),
+    ]
 
 
 _SIDES = (("below", tr("below the channel")), ("above", tr("above it")))
@@ -266,7 +323,7 @@ SUMS: tuple[Sum, ...] = (
         (
             Given("level", tr("Level"), "text", "0.31 uV, −117 dBm, 20 dBuV, 1 uV EMF"),
             Given("pads", tr("Pads in line, dB"), "text", "20+20", optional=True),
-            Given("ohm", tr("Into"), "ohm", "50", "50"),
+            Given("ohm", tr("Into"), "ohm", "50", "50", least=1.0, most=1e5),
         ),
         _level,
         "P = V²/R; 0 dBm = 223.6 mV PD in 50 Ω; EMF = 2 · PD; S9 = 50 µV PD",
@@ -276,7 +333,7 @@ SUMS: tuple[Sum, ...] = (
         tr("What level does physics allow at least?"),
         tr("Levels"),
         (
-            Given("ratio", tr("For so many dB"), "", "12", "12"),
+            Given("ratio", tr("Ratio, dB"), "", "12", "12", least=1.0, most=60.0),
             Given(
                 "modulation",
                 tr("Of"),
@@ -285,10 +342,16 @@ SUMS: tuple[Sum, ...] = (
                 "fm",
                 (("fm", "FM SINAD"), ("am", "AM (S+N)/N, 30 %"), ("ssb", "SSB (S+N)/N")),
             ),
+            Given("deviation", tr("FM: deviation"), "Hz", "1.5 kHz", "1.5 kHz", least=10.0, most=1e5),
+            Given("low", tr("FM: audio from"), "Hz", "300 Hz", "300 Hz", most=2e4),
+            Given("high", tr("FM: audio to"), "Hz", "3.4 kHz", "3.4 kHz", most=2e4),
+            Given("deemphasis", tr("FM: de-emphasis, µs (0: none)"), "", "750", "750", least=0.0, most=5000.0),
         ),
         _noise,
-        "kT0B: −174 dBm in a hertz",
-        tr("a receiver without any noise of its own, 290 K"),
+        tr("kT0: −174 dBm in a hertz; FM: noise N0·f²/C and clicks B/√12·erfc√ρ (Rice)"),
+        tr(
+            "a receiver without any noise of its own, 290 K, a 1 kHz tone, an IF as wide as Carson's rule; AM and SSB: 3.1 kHz of audio"
+        ),
     ),
     Sum(
         "channel",
@@ -306,9 +369,9 @@ SUMS: tuple[Sum, ...] = (
         tr("What do so many ppm make at the aerial?"),
         tr("Frequency"),
         (
-            Given("ppm", tr("Off by, ppm"), "", "5"),
+            Given("ppm", tr("Off by, ppm"), "", "5", least=-1e5, most=1e5),
             Given("hz", tr("At"), "Hz", "10.240 MHz"),
-            Given("times", tr("Times, up to the aerial"), "", "2.66", "1"),
+            Given("times", tr("Times, up to the aerial"), "", "2.66", "1", least=1e-3, most=1e5),
         ),
         _ppm,
         "Δf = f · ppm · 10⁻⁶, times what the loop or multiplier makes of it",
@@ -318,11 +381,11 @@ SUMS: tuple[Sum, ...] = (
         tr("What crystal do I order?"),
         tr("Frequency"),
         (
-            Given("carrier", tr("Channel"), "Hz", "27.125 MHz"),
+            Given("carrier", tr("Channel"), "Hz", "27.125 MHz", least=1e4),
             Given("way", tr("For"), "text", "", "send", (("send", tr("sending")), ("receive", tr("receiving")))),
-            Given("if", tr("Receiver's IF"), "Hz", "455 kHz", "455 kHz"),
+            Given("if", tr("Receiver's IF"), "Hz", "455 kHz", "455 kHz", least=1e3),
             Given("side", tr("Oscillator"), "text", "", "below", _SIDES),
-            Given("times", tr("Multiplied by"), "", "3 for a tripler", "1"),
+            Given("times", tr("Multiplied by"), "", "3 for a tripler", "1", least=1.0, most=100.0),
         ),
         _crystal,
         tr("send: channel / multiplier; receive: (channel ∓ IF) / multiplier"),
@@ -334,12 +397,12 @@ SUMS: tuple[Sum, ...] = (
         tr("Which padder?"),
         tr("Frequency"),
         (
-            Given("low", tr("Lowest, trimmer's most"), "Hz", "10.239410 MHz"),
-            Given("high", tr("Highest, trimmer's least"), "Hz", "10.239980 MHz"),
-            Given("wanted", tr("Wanted"), "Hz", "10.240 MHz"),
-            Given("least", tr("Trimmer's least"), "F", "5 pF", "5 pF"),
-            Given("most", tr("Trimmer's most"), "F", "30 pF", "30 pF"),
-            Given("padder", tr("Fixed capacitor across it now"), "F", "33 pF"),
+            Given("low", tr("Lowest, trimmer's most"), "Hz", "10.239410 MHz", least=1e4),
+            Given("high", tr("Highest, trimmer's least"), "Hz", "10.239980 MHz", least=1e4),
+            Given("wanted", tr("Wanted"), "Hz", "10.240 MHz", least=1e4),
+            Given("least", tr("Trimmer's least"), "F", "5 pF", "5 pF", least=0.0, most=1e-6),
+            Given("most", tr("Trimmer's most"), "F", "30 pF", "30 pF", most=1e-6),
+            Given("padder", tr("Fixed capacitor across it now"), "F", "33 pF", least=0.0, most=1e-6),
             Given("c0", tr("Crystal's own C0"), "F", "5 pF", "5 pF"),
         ),
         _padder,
@@ -393,8 +456,8 @@ SUMS: tuple[Sum, ...] = (
         tr("Where are image and half-IF?"),
         tr("Frequency"),
         (
-            Given("carrier", tr("Channel"), "Hz", "27.205 MHz"),
-            Given("if", tr("IF"), "Hz", "10.695 MHz"),
+            Given("carrier", tr("Channel"), "Hz", "27.205 MHz", least=1e4),
+            Given("if", tr("IF"), "Hz", "10.695 MHz", least=1e3),
             Given("side", tr("Oscillator"), "text", "", "below", _SIDES),
         ),
         _image,
@@ -405,7 +468,7 @@ SUMS: tuple[Sum, ...] = (
         tr("How many watts are these volts?"),
         tr("Power"),
         (
-            Given("volts", tr("Volts across the load"), "V", "40 V"),
+            Given("volts", tr("Volts across the load"), "V", "40 V", least=1e-9),
             Given(
                 "kind",
                 tr("They are"),
@@ -413,6 +476,7 @@ SUMS: tuple[Sum, ...] = (
                 "",
                 "pp",
                 (("pp", tr("peak to peak")), ("p", tr("peak")), ("rms", tr("rms"))),
+                aliases=(("peak", "p"), ("peak-to-peak", "pp"), ("peak to peak", "pp"), ("p-p", "pp"), ("eff", "rms")),
             ),
             Given("ohm", tr("Load"), "ohm", "50", "50"),
         ),
@@ -435,7 +499,7 @@ SUMS: tuple[Sum, ...] = (
                 "two",
                 (("two", tr("two equal tones")), ("am", tr("AM on a tone")), ("carrier", tr("a carrier"))),
             ),
-            Given("depth", tr("AM depth, %"), "", "100", "100"),
+            Given("depth", tr("AM depth, %"), "", "100", "100", least=0.0, most=100.0),
         ),
         _pep,
         tr("two tones: PEP = 2 · mean; AM: (1 + m)² against 1 + m²/2"),
@@ -455,7 +519,10 @@ SUMS: tuple[Sum, ...] = (
         "null",
         tr("Which tone nulls the carrier?"),
         tr("Modulation"),
-        (Given("deviation", tr("Deviation"), "Hz", "2 kHz"), Given("null", tr("Null"), "", "1", "1")),
+        (
+            Given("deviation", tr("Deviation"), "Hz", "2 kHz"),
+            Given("null", tr("Null"), "", "1", "1", least=1.0, most=20.0, whole=True),
+        ),
         _null,
         tr("zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),
     ),
@@ -493,22 +560,52 @@ def work_out(chosen: Sum, typed: Mapping[str, str]) -> list[Answer]:
             raise EntryError(tr("Still to be typed: {what} ({hint}).", what=g.words, hint=g.hint))
         values[g.key] = _read(g, text)
     try:
-        return chosen.work(values)
+        answers = chosen.work(values)
     except (ValueError, ZeroDivisionError, OverflowError) as error:
         raise EntryError(tr("That cannot be: {error}.", error=str(error))) from None
+    if any(a.value is not None and not math.isfinite(a.value) for a in answers if a.key not in _MAY_BE_ENDLESS):
+        raise EntryError(tr("Nothing can be worked out from these: check their units."))
+    return answers
+
+
+#: Answers that may be without bound, and say so in words.
+_MAY_BE_ENDLESS = frozenset({"margin_v"})
 
 
 def _read(g: Given, text: str) -> Any:
     if g.choices:
+        text = dict(g.aliases).get(text.lower(), text)
         if text not in {key for key, _ in g.choices}:
             raise EntryError(f"{g.words}: “{text}” is none of {', '.join(key for key, _ in g.choices)}.")
         return text
     if g.unit == "text":
         return text
+    if not text:
+        return None
     try:
-        return parse_si(text, g.unit)
+        value = parse_si(text, g.unit)
     except UnitoneError as error:
         raise EntryError(f"{g.words}: {error}") from None
+    least, most = g.bounds
+    if g.whole and value != round(value):
+        raise EntryError(
+            tr(
+                "{what}: “{text}” is not a whole number. Expected one like {hint}.",
+                what=g.words,
+                text=text,
+                hint=g.hint or "1",
+            )
+        )
+    if not least <= value <= most:
+        raise EntryError(
+            tr("{what}: “{text}” cannot be: expected {least} to {most}{like}.", what=g.words, text=text, least=_bound(least, g.unit),
+               most=_bound(most, g.unit), like=tr(", like {hint}", hint=g.hint) if g.hint else "")
+        )  # fmt: skip
+    return value
+
+
+def _bound(value: float, unit: str) -> str:
+    return _si(value, unit.replace("ohm", "Ω"), 3).strip() if unit else f"{value:g}".replace("-", "−")
 
 
 def to_data(answers: list[Answer]) -> dict[str, Any]:

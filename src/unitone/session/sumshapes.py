@@ -19,6 +19,26 @@ class Given:
     choices: tuple[tuple[str, str], ...] = ()
     #: May be left empty.
     optional: bool = False
+    #: What can be (plain unit): from, to; where both are None the unit's own bounds hold (``UNIT_BOUNDS``).
+    least: float | None = None
+    most: float | None = None
+    #: A whole number.
+    whole: bool = False
+    #: Other spellings of a choice.
+    aliases: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def bounds(self) -> tuple[float, float]:
+        """From, to."""
+        least, most = UNIT_BOUNDS.get(self.unit, (-1e12, 1e12))
+        return (least if self.least is None else self.least, most if self.most is None else self.most)
+
+
+#: What a quantity of a bench can be where nothing narrower is said. A frequency below that is one whose unit was forgotten.
+UNIT_BOUNDS: dict[str, tuple[float, float]] = {
+    "Hz": (1.0, 1e11), "V": (0.0, 1e5), "A": (0.0, 1e4), "W": (1e-15, 1e6), "ohm": (1e-3, 1e12), "F": (1e-15, 10.0), "H": (1e-12, 1e4),
+    "dB": (-200.0, 200.0),
+}  # fmt: skip
 
 
 @dataclass(frozen=True)

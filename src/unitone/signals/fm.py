@@ -146,7 +146,7 @@ def _needed_hz(report: FmReport) -> float:
 
 def _measure(x: Complex, rate: float, nominal_hz: float, width_hz: float, offset_hz: float) -> FmReport:
     """``measure_fm`` in a channel of one width, ``offset_hz`` from the middle."""
-    moved = x if not offset_hz else np.asarray(x) * phasors(-offset_hz, rate, x.size)
+    moved: Complex = x if not offset_hz else np.asarray(x, np.complex128) * phasors(-offset_hz, rate, x.size)
     inside = channel_filter(moved, rate, width_hz)
     if not float(np.max(np.abs(inside))) > 0:
         raise SignalError("it is silent from beginning to end. Check what was recorded.")

@@ -28,7 +28,8 @@ class CapacitorsTab(CardTab):
                 Ask("part", tr("Which"), "C41", 1, needed=True),
                 Ask("dielectric", tr("Type"), share=2, choices=tuple((d, tr(d)) for d in TOLERANCE)),
                 Ask("marked", tr("Marked"), "100 uF", 1, needed=True), Ask("measured", tr("Measured"), "62 uF", 1, needed=True),
-                Ask("esr", tr("ESR, where measured"), "0.4 ohm", 1),
+                Ask("esr", tr("ESR"), "0.4 ohm", 1),
+                Ask("at", tr("ESR at"), share=1, choices=(("100000", tr("100 kHz")), ("100", tr("100 Hz")))),
             ),
             tr("Judge it  ↵"),
         )  # fmt: skip
@@ -48,7 +49,7 @@ class CapacitorsTab(CardTab):
     def _measured(self, said: dict[str, str]) -> None:
         self.do.emit(
             lambda s: s.measure_capacitor(
-                said["part"], said["dielectric"], said["marked"], said["measured"], said["esr"]
+                said["part"], said["dielectric"], said["marked"], said["measured"], said["esr"], float(said["at"])
             )
         )
 
