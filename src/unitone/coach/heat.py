@@ -31,10 +31,8 @@ def last_sent(state: JobState, quantity_id: str, at: Step | None = None) -> floa
     return next(
         (
             x.reading.value
-            for x in reversed(state.readings)
-            if x.reading.quantity_id == quantity_id
-            and x.reading.conditions.way == "send"
-            and (at is None or x.reading.conditions.settles(at.setting))
+            for x in reversed(state.by_quantity.get(quantity_id, ()))
+            if x.reading.conditions.way == "send" and (at is None or x.reading.conditions.settles(at.setting))
         ),
         None,
     )

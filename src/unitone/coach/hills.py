@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -11,7 +13,7 @@ from scipy.integrate import cumulative_trapezoid
 from unitone.coach.hill import Point
 from unitone.job.state import JobState, Logged
 from unitone.quantities.registry import HEARD, Quantity
-from unitone.sheet.model import TURN, Step, same_level
+from unitone.sheet.model import TURN, Step, same_level, without
 
 #: Ratios with the noise in them twice: (S+N)/N, (S+N+D)/(N+D).
 WITH_NOISE = frozenset({"rx.sinad", "rx.sn_ratio"})
@@ -81,6 +83,11 @@ def is_null(step: Step) -> bool:
     return step.aim == "null" and step.quantity.kind == "dbc"
 
 
+def newer(readings: Sequence[Logged], since: int) -> Sequence[Logged]:
+    """Those after entry ``since`` of readings in their order; only these are looked at."""
+    return readings[bisect_right(readings, since, key=lambda x: x.seq) :]
+
+
 def hill_points(state: JobState, step: Step, group: tuple[str, ...], since: int) -> list[Logged]:
     """Readings of the step's hill since ``since`` that differ, in what reaches them, by these adjusters alone from now.
 
@@ -91,10 +98,8 @@ def hill_points(state: JobState, step: Step, group: tuple[str, ...], since: int)
     wanted = replace(step.hill_setting, level_dbm=None)
     return [
         x
-        for x in state.readings
-        if x.seq > since
-        and x.reading.quantity_id == step.hill_id
-        and replace(x.reading.conditions, level_dbm=None) == wanted
+        for x in newer(state.by_quantity.get(step.hill_id, ()), since)
+        if without(x.reading.conditions, "level_dbm") == wanted
         and (climbed or same_level(x.reading.conditions.level_dbm, step.hill_setting.level_dbm))
         and all(x.positions[a] == state.positions[a] for a in reaching)
     ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from unitone.coach.even import Coils, Read, Wanted
-from unitone.coach.hills import height, stops_touched
+from unitone.coach.hills import height, newer, stops_touched
 from unitone.coach.peak import scale_of
 from unitone.job.state import JobState, Logged
 from unitone.quantities.registry import Quantity
@@ -59,9 +59,9 @@ def even_problem(state: JobState, step: Step, since: int) -> tuple[Coils, list[R
     coils = Coils(groups, tuple(ends), min(a.step_mdeg / u for a, u in zip(adjusters, unit, strict=True)))
     others = [a for a in state.reaching(step.quantity_id, step.setting) if a not in names]
     reads = []
-    for x in state.readings:
+    for x in newer(state.by_quantity.get(step.quantity_id, ()), since):
         c = x.reading.conditions
-        if x.seq <= since or x.reading.quantity_id != step.quantity_id or not any(c.settles(r) for r in step.required):
+        if not any(key[0] == step.id for key in state.answers(x.reading)):
             continue
         h = height(step.quantity, x)
         if h is not None and all(x.positions[a] == state.positions[a] for a in others):

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 
 from unitone.bench.instruments import Instrument
 from unitone.bench.kit import Kit
+from unitone.collector import resting
 from unitone.errors import TapeError
 from unitone.job.shop import KINDS_OF_SHOP, Finding, Shop, take
 from unitone.job.tape import KINDS, Card, Entry, Reading, conditions_from_data, damaged_entry
@@ -160,6 +161,10 @@ class JobState:
     finished: str = ""
     entries: list[Entry] = field(default_factory=list)
     struck: set[str] = field(default_factory=set)
+    #: The standing readings of each quantity, in order.
+    by_quantity: dict[str, list[Logged]] = field(default_factory=dict)
+    #: The pictures that the job carries: hash by file name.
+    pictures: dict[str, str] = field(default_factory=dict)
     bench_s: float = 0.0
     # What the tape says of each (step, requirement) so far: kept up to date entry by entry.
     latest: dict[Key, Logged] = field(default_factory=dict)
@@ -303,10 +308,11 @@ def fold(tape: Iterable[Entry], job_id: str = "") -> JobState:
         raise TapeError("The first entry of this job is damaged: the job cannot be read. Restore a backup.")
     if not entries or entries[0].kind != "open":
         raise TapeError("A tape begins with the opening of its job.")
-    state = _begin(entries, job_id)
-    for entry in entries:
-        advance(state, entry)
-    return state
+    with resting():
+        state = _begin(entries, job_id)
+        for entry in entries:
+            advance(state, entry)
+        return state
 
 
 def _begin(entries: list[Entry], job_id: str) -> JobState:
@@ -330,10 +336,11 @@ def read(tape: Iterable[Entry], job_id: str = "") -> JobState:
         try:
             if not entries or entries[0].kind != "open":
                 return fold(entries, job_id)
-            state = _begin(entries, job_id)
-            for at, entry in enumerate(entries):  # noqa: B007
-                advance(state, entry)
-            return state
+            with resting():
+                state = _begin(entries, job_id)
+                for at, entry in enumerate(entries):  # noqa: B007
+                    advance(state, entry)
+                return state
         except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
             if at < 1:
                 raise TapeError(
@@ -355,6 +362,8 @@ def advance(state: JobState, entry: Entry) -> JobState:
     # A struck turn was still made: striking corrects the record, not the radio.
     if entry.id in state.struck and kind not in ("turn", "variant"):
         return state
+    if kind in ("open", "variant"):
+        state.pictures |= data.get("pictures", {})
     if kind == "reading":
         _read(state, entry)
     elif kind == "turn":
@@ -487,6 +496,7 @@ def _read(state: JobState, entry: Entry) -> None:
     reading = Reading.from_data(entry.data)
     logged = Logged(entry.seq, entry.id, entry.utc, reading, state.positions, entry.bench_s)
     state.readings.append(logged)
+    state.by_quantity.setdefault(reading.quantity_id, []).append(logged)
     if reading.conditions.test_point is not None:
         point = (reading.quantity_id, reading.conditions)
         state.points[point] = logged

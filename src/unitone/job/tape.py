@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
 from unitone.errors import TapeError
@@ -92,7 +92,6 @@ def conditions_to_data(conditions: Conditions) -> dict[str, Any]:
     return data
 
 
-_FIELDS = tuple(f.name for f in fields(Conditions) if f.name != "panel")
 #: Conditions come again and again on a tape: one object for each, so that comparing them is quick.
 _KNOWN: dict[tuple[Any, ...], Conditions] = {}
 _MOST_KNOWN = 20_000
@@ -101,9 +100,12 @@ _MOST_KNOWN = 20_000
 def conditions_from_data(data: dict[str, Any]) -> Conditions:
     """The inverse of ``conditions_to_data``. Raises TapeError for a key that conditions do not have."""
     panel = data.get("panel")
-    get = data.get
-    key = (*[get(name) for name in _FIELDS], *(panel.items() if panel else ()))
-    found = _KNOWN.get(key)
+    # In the order in which they are written: one object may stand here under several keys.
+    key = (*data.items(),) if panel is None else (*[x for x in data.items() if x[0] != "panel"], *panel.items())
+    try:
+        found = _KNOWN.get(key)
+    except TypeError:
+        raise TapeError(f"Conditions {sorted(data)} are not known: this tape needs a newer Unitone.") from None
     if found is None:
         try:
             found = Conditions(**{**data, "panel": tuple(sorted(panel.items())) if panel else ()})

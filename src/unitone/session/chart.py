@@ -123,9 +123,9 @@ def vco_points(state: JobState, way: Way | None = None) -> list[tuple[float, flo
     """(Hz, volts) of every channel that is read and still stands; one way alone where the ways have a VCO each."""
     found: dict[float, float] = {}
     ways: set[Way] = set()
-    for logged in state.readings:
+    for logged in state.by_quantity.get("vco.volts", ()):
         r = logged.reading
-        if r.quantity_id != "vco.volts" or r.value is None or r.bound or (way and r.conditions.way != way):
+        if r.value is None or r.bound or (way and r.conditions.way != way):
             continue
         if logged.seq <= state.last_reached(r.quantity_id, r.conditions):
             continue

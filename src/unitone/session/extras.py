@@ -51,10 +51,7 @@ def picture_of(state: JobState, step: Step, hand: str) -> str:
 def board_picture(state: JobState, step: Step, hand: str) -> BoardPicture | None:
     """The board picture to show; its hash is empty where the job carries no copy."""
     shown = picture_of(state, step, hand)
-    kept: dict[str, str] = {}
-    for entry in state.entries:
-        if entry.kind in ("open", "variant"):
-            kept |= entry.data.get("pictures", {})
+    kept = state.pictures
     for picture in state.sheet.pictures:
         if picture.id == shown:
             return BoardPicture(kept.get(picture.file, ""), picture.file, picture.title, picture.crop)

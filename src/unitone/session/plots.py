@@ -10,7 +10,7 @@ from unitone.job.state import JobState
 from unitone.quantities.registry import FOUND_BY, Quantity, quantity
 from unitone.quantities.show import number
 from unitone.session.shapes import HillView
-from unitone.sheet.model import TURN, Step
+from unitone.sheet.model import TURN, Conditions, Step
 from unitone.words import tr
 
 
@@ -71,26 +71,26 @@ def hill_view(state: JobState, step: Step, hand: str) -> HillView | None:
 def level_curve(state: JobState, step: Step) -> HillView | None:
     """SINAD, or (S+N)/N, against level on the channel last read, with the mark."""
     read, mark, _ = FOUND_BY[step.quantity_id]
-    readings = [
-        x for x in state.readings
-        if x.reading.quantity_id == read and x.reading.value is not None and x.reading.conditions.level_dbm is not None
-        and x.reading.conditions.tone_hz == step.setting.tone_hz
-    ]  # fmt: skip
-    if not readings:
-        return None
-    last = readings[-1].reading.conditions
-    here = (last.band, last.mode, last.channel)
-    floor = max((state.last_touch.get(a, 0) for a in state.reaching(read, readings[-1].reading.conditions)), default=0)
-    points = tuple(
-        (x.reading.conditions.level_dbm or 0.0, x.reading.value or 0.0)
-        for x in readings
-        if (x.reading.conditions.band, x.reading.conditions.mode, x.reading.conditions.channel) == here
-        and x.seq > floor
-    )
-    if not points:
+    points: list[tuple[float, float]] = []
+    last: Conditions | None = None
+    floor = 0
+    for x in reversed(state.by_quantity.get(read, ())):
+        at = x.reading.conditions
+        if x.seq <= floor:
+            break
+        if x.reading.value is None or at.level_dbm is None or at.tone_hz != step.setting.tone_hz:
+            continue
+        if last is None:
+            last = at
+            floor = max((state.last_touch.get(a, 0) for a in state.reaching(read, at)), default=0)
+            if x.seq <= floor:
+                return None
+        if (at.band, at.mode, at.channel) == (last.band, last.mode, last.channel):
+            points.insert(0, (at.level_dbm, x.reading.value))
+    if last is None:
         return None
     words = tr("{what} against level at the set, {place}", what=quantity(read).title, place=last.place)
-    return HillView(points, (), (), (), (), None, "", points[-1][0], words, "dBm", "dB", mark)
+    return HillView(tuple(points), (), (), (), (), None, "", points[-1][0], words, "dBm", "dB", mark)
 
 
 def _axis(q: Quantity, step: Step) -> tuple[str, float, float]:

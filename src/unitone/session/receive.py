@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import islice
 from statistics import median
 
 from unitone.coach.hills import height
@@ -86,10 +87,10 @@ def evenness_words(state: JobState, step: Step) -> str:
 
 def leak_words(state: JobState, step: Step) -> str:
     """The level was taken down and the reading hardly noticed: then the set hears the generator itself, past its pads."""
-    read = [x for x in state.readings if _of_level(x, step)]
+    read = list(islice((x for x in reversed(state.by_quantity.get(step.hill_id, ())) if _of_level(x, step)), 2))
     if len(read) < 2:
         return ""
-    last, before = read[-1], read[-2]
+    last, before = read
     if last.positions != before.positions or replace(last.reading.conditions, level_dbm=0.0) != replace(
         before.reading.conditions, level_dbm=0.0
     ):

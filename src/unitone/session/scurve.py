@@ -9,7 +9,7 @@ import numpy as np
 from unitone.job.state import JobState
 from unitone.quantities.show import number
 from unitone.session.shapes import HillView
-from unitone.sheet.model import Conditions, Step
+from unitone.sheet.model import Conditions, Step, without
 from unitone.words import tr
 
 #: Where the generator is put beside the channel (Hz): as far as a filter of 9 kHz passes 1.5 kHz of deviation whole.
@@ -33,10 +33,9 @@ def _read(state: JobState, step: Step) -> dict[float, float]:
     """Distortion (%) at each offset since the last touch that reaches it."""
     floor = state.last_reached(step.quantity_id, step.setting)
     found: dict[float, float] = {}
-    for x in state.readings:
+    for x in state.by_quantity.get(step.quantity_id, ()):
         r = x.reading
-        same = r.quantity_id == step.quantity_id and replace(r.conditions, offset_hz=None) == step.setting
-        if same and x.seq > floor and r.value is not None:
+        if x.seq > floor and r.value is not None and without(r.conditions, "offset_hz") == step.setting:
             found[r.conditions.offset_hz or 0.0] = r.value
     return found
 

@@ -18,6 +18,8 @@ from unitone.words import tr
 
 #: Power readings of coils that stand this far apart (turns) and agree within a few spreads are held by something else.
 _APART_TURNS, _HELD_DB = 0.9, 0.12
+#: Readings at an end of the band that are held against each other: more say nothing new.
+_RECENT = 40
 
 
 @dataclass(frozen=True)
@@ -126,7 +128,7 @@ def ends_words(state: JobState, step: Step) -> str:
     for n, name in enumerate(step.adjusters):
         gains: dict[float, float] = {}
         for end in (low, high):
-            at = [(r.turns, r.height) for r in reads if r.place == end]
+            at = [(r.turns, r.height) for r in reads if r.place == end][-_RECENT:]
             pairs = [
                 (b[1] - a[1]) / (b[0][n] - a[0][n])
                 for a in at

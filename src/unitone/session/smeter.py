@@ -11,7 +11,7 @@ from unitone.job.verdicts import verdict
 from unitone.quantities.show import microvolts, number, s_units
 from unitone.radio.levels import EMF_DB, mark_db
 from unitone.session.shapes import HillView
-from unitone.sheet.model import Conditions, Step, lamp_point
+from unitone.sheet.model import Conditions, Step, lamp_point, without
 from unitone.words import tr
 
 #: The chart's marks in dB over S9: S1, S3, S5, S7, S8, S9, and +10 to +50.
@@ -61,13 +61,12 @@ def chart_next_words(state: JobState, step: Step) -> str:
 
 def _of_chart(state: JobState, step: Step) -> list[tuple[float, Logged]]:
     """Every reading that belongs to the chart, oldest first, with its place on it: the level (dBm), or the lamp's mark (dB)."""
-    bare = replace(step.setting, level_dbm=None, test_point=None)
+    bare = without(step.setting, "level_dbm", "test_point")
     places = {lamp_point(m): mark_db(m) for m in step.lamps}
     found = []
-    for x in state.readings:
+    for x in state.by_quantity.get(step.quantity_id, ()):
         c = x.reading.conditions
-        same = x.reading.quantity_id == step.quantity_id and replace(c, level_dbm=None, test_point=None) == bare
-        if same and x.reading.value is not None:
+        if x.reading.value is not None and without(c, "level_dbm", "test_point") == bare:
             place = places.get(c.test_point or "") if places else c.level_dbm
             if place is not None:
                 found.append((round(place, 1), x))

@@ -202,8 +202,9 @@ def _in_hand(state: JobState, step: Step, advice: Advice, selected: str) -> str:
         return selected
     if advice.adjuster:
         return advice.adjuster
-    recent = [t.adjuster for t in state.turns if t.adjuster in step.adjusters]
-    return recent[-1] if recent else (step.adjusters[0] if step.adjusters else "")
+    mine = set(step.adjusters)
+    recent = next((t.adjuster for t in reversed(state.turns) if t.adjuster in mine), None) if mine else None
+    return recent or (step.adjusters[0] if step.adjusters else "")
 
 
 def _tally(state: JobState) -> str:
@@ -308,11 +309,10 @@ def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...], bar: Bar
     words += reading_notes(state, step)
     values = [
         x.reading.value
-        for x in state.readings
-        if x.reading.quantity_id == step.quantity_id and x.reading.value is not None
-        and any(x.reading.conditions.settles(c) for c in step.required)
-    ]  # fmt: skip
-    if len(values) > 1 and step.aim in ("peak", "null"):
+        for x in (state.by_quantity.get(step.quantity_id, ()) if step.aim in ("peak", "null") else ())
+        if x.reading.value is not None and any(key[0] == step.id for key in state.answers(x.reading))
+    ]
+    if len(values) > 1:
         best = max(values) if step.quantity.better == "high" else min(values)
         if found is None or reading_text(step, found) != show(step.quantity, best):
             words.append(tr("best so far {value}", value=show(step.quantity, best)))

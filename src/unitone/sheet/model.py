@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Literal
 
 from unitone.quantities.registry import QUIETING, Quantity, quantity
@@ -251,6 +251,12 @@ class Conditions:
     def place(self) -> str:
         """Band, channel and mode as a short label: ``high · 20 · USB``; empty where none is named."""
         return " · ".join(x for x in (self.band, self.channel, self.mode) if x)
+
+
+@lru_cache(maxsize=65_536)
+def without(conditions: Conditions, *names: str) -> Conditions:
+    """The conditions with some of them left open. The same ones come again and again on a log: each is made once."""
+    return replace(conditions, **dict.fromkeys(names))  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True)

@@ -26,6 +26,7 @@ from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 from sqlalchemy.pool import NullPool, StaticPool
 from ulid import ULID
 
+from unitone.collector import resting
 from unitone.errors import DamagedLogbook, StoreError
 from unitone.files import PRIVATE_FILE, plain_reason
 from unitone.job.tape import Card, Entry, damaged_entry
@@ -241,14 +242,15 @@ class Logbook:
         )
 
     def tape(self, job_id: str) -> list[Entry]:
-        """All entries of a job in order."""
-        with self._reading() as connection:
-            rows = connection.execute(select(TapeEntry).where(TapeEntry.job_id == job_id).order_by(TapeEntry.seq))
+        """All entries of a job in order; one whose data are damaged says so (``damaged_entry``)."""
+        with self._reading() as connection, resting():
+            # As text, all at once: a long log is read a third as fast row by row.
+            rows = connection.exec_driver_sql(_TAPE, (job_id,)).fetchall()
             entries = [
-                Entry(r.id, r.seq, r.kind, r.utc, r.bench_s, r.data)
-                if isinstance(r.data, dict)
-                else damaged_entry(Entry(r.id, r.seq, r.kind, r.utc, r.bench_s, {}))
-                for r in rows
+                Entry(r[0], r[1], r[2], r[3], r[4], data)
+                if isinstance(data, dict)
+                else damaged_entry(Entry(r[0], r[1], r[2], r[3], r[4], {}))
+                for r, data in zip(rows, _parsed([r[5] for r in rows]), strict=True)
             ]
             if not entries:
                 raise StoreError(f"The logbook has no job {job_id}.")
@@ -526,6 +528,27 @@ def create_all(connection: Connection) -> None:
         connection.execute(text(statement))
     connection.execute(text("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)"))
     connection.execute(text("INSERT INTO alembic_version VALUES (:head)"), {"head": HEAD})
+
+
+_TAPE = "SELECT id, seq, kind, utc, bench_s, data FROM entry WHERE job_id = ? ORDER BY seq"
+
+
+def _parsed(texts: list[str]) -> list[Any]:
+    """What each JSON text says; None for a damaged one."""
+    try:
+        whole: list[Any] = json.loads(f"[{','.join(texts)}]")
+        if len(whole) == len(texts) and all(type(x) is dict for x in whole):
+            return whole
+    except (ValueError, TypeError, RecursionError):
+        pass
+    return [_parsed_alone(text) for text in texts]
+
+
+def _parsed_alone(text: Any) -> Any:
+    try:
+        return json.loads(text)
+    except (ValueError, TypeError, RecursionError):
+        return None
 
 
 def _row(r: Row[Any]) -> JobRow:
