@@ -26,6 +26,13 @@ from unitone.signals.fm import measure_fm
 from unitone.signals.sinad import sinad_std_db
 
 FS = 48_000.0
+#: A second argument is the share of the runs that is made (0.01 to see that it runs).
+SHARE = float(sys.argv[2]) if len(sys.argv) > 2 else 1.0
+
+
+def times(runs: int) -> int:
+    """How many of so many runs are made."""
+    return max(3, round(runs * SHARE))
 
 
 def noisy(
@@ -78,9 +85,9 @@ def sinad_table() -> None:
         for sinad in (2.0, 6.0, 12.0, 20.0, 30.0, 40.0):
             rng = np.random.default_rng(round(sinad * 10 + seconds))
             rows = []
-            for n in range(runs):
+            for n in range(times(runs)):
                 x, _ = noisy(sinad, seconds, rng)
-                rows.append((ours(x), fft_bins(x), fixed_notch(x) if n < runs // 4 else math.nan))
+                rows.append((ours(x), fft_bins(x), fixed_notch(x) if n < max(times(runs) // 4, 1) else math.nan))
             found = np.array(rows)
             theory = sinad_std_db(sinad, seconds)
             print(
@@ -88,7 +95,7 @@ def sinad_table() -> None:
                 f"{found[:, 1].mean() - sinad:+.2f}, {found[:, 1].std(ddof=1) / theory:.2f} | {np.nanmean(found[:, 2]) - sinad:+.1f} |"
             )
     shifts = []
-    for seed in range(60):
+    for seed in range(times(60)):
         for sinad in (12.0, 40.0):
             rng, again = np.random.default_rng(seed), np.random.default_rng(seed)
             shifts.append(ours(noisy(sinad, 1.0, again, 0.4)[0]) - ours(noisy(sinad, 1.0, rng)[0]))
@@ -117,7 +124,7 @@ def modulation_table() -> None:
         for cnr in (20.0, 30.0, 40.0):
             rng = np.random.default_rng(round(deviation + cnr))
             found, raw = [], []
-            for _ in range(40):
+            for _ in range(times(40)):
                 hz = rng.uniform(920, 1080)
                 x = channel(
                     np.exp(1j * deviation / hz * np.sin(2 * np.pi * hz * t + rng.uniform(0, 6))), cnr, 16_000, rng
@@ -130,7 +137,7 @@ def modulation_table() -> None:
         for tone in (100.0, 400.0, 1000.0, 3400.0):
             rng = np.random.default_rng(round(deviation + tone))
             both: list[float] = []
-            for _ in range(12):
+            for _ in range(times(12)):
                 x = channel(
                     np.exp(1j * deviation / tone * np.sin(2 * np.pi * tone * t + rng.uniform(0, 6))), 20.0, 16_000, rng
                 )
@@ -140,7 +147,7 @@ def modulation_table() -> None:
                   f"{100 * np.std(both):.2f} % | |")  # fmt: skip
     for cnr in (20.0, 30.0, 40.0):
         found = []
-        for seed in range(30):
+        for seed in range(times(30)):
             rng = np.random.default_rng(seed)
             n = round(4 * FS)
             band = np.fft.rfftfreq(n, 1 / FS)
@@ -162,7 +169,7 @@ def modulation_table() -> None:
     for depth in (10.0, 30.0, 80.0, 95.0):
         rng = np.random.default_rng(round(depth))
         found, raw = [], []
-        for _ in range(40):
+        for _ in range(times(40)):
             x = channel(
                 (1 + depth / 100 * np.sin(2 * np.pi * 1000 * t)) * np.exp(2j * np.pi * rng.uniform(-300, 300) * t),
                 20.0,
@@ -189,7 +196,7 @@ def counter_table() -> None:
             for beta in (0.0, 0.7, 2.4048):
                 rng = np.random.default_rng(round(cnr * 10 + beta * 100))
                 errors = []
-                for _ in range(150):
+                for _ in range(times(150)):
                     hz, tone = rng.uniform(-3000, 3000), rng.uniform(950, 1050)
                     x = np.exp(
                         1j

@@ -1,6 +1,6 @@
 """The proof over many seeds: coach and golden section on the same radios, judged by the referee.
 
-Run: ``.venv/bin/python benchmarks/robot.py [SETS] [SEED]``; writes docs/robot.md.
+Run: ``.venv/bin/python benchmarks/robot.py [SETS] [SEED] [PAGE]``; writes its table into docs/robot.md, or into PAGE.
 """
 
 from __future__ import annotations
@@ -39,7 +39,7 @@ def main() -> None:
     print(table)
     for problem in report["problems"]:
         print(problem)
-    page = TOP / "docs" / "robot.md"
+    page = Path(sys.argv[3]) if len(sys.argv) > 3 else TOP / "docs" / "robot.md"
     text = page.read_text(encoding="utf-8")
     mark = f"<!-- seeds {seed} -->"
     before, _, after = text.partition(mark)

@@ -32,7 +32,7 @@ window = MainWindow(logbook)
 window.show()
 app.processEvents()
 assert window.jobs.list.viewport().grab().toImage().pixelColor(60, 30).isValid()
-assert window.jobs.model.rowCount() == 8
+assert window.jobs.model.rowCount() > 0
 import resource
 print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)
 import os; os._exit(0)
@@ -56,7 +56,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         run(BASELINE)
         run(PAINTED, f"{folder}/warm")
-        for n in range(7):
+        for n in range(int(sys.argv[1]) if len(sys.argv) > 1 else 7):
             baseline.append(run(BASELINE)[0])
             seconds, memory = run(PAINTED, f"{folder}/{n}")
             fresh.append(seconds)

@@ -14,6 +14,7 @@ import os
 import shutil
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 #: Shared libraries that Qt loads from the system, and the Debian package of each.
@@ -38,6 +39,9 @@ QT_LIBRARIES = {
 #: Programs that only the tests use: a screen and a sound card that are not there, a circuit solver as a second opinion.
 TEST_PROGRAMS = {"Xvfb": "xvfb", "pulseaudio": "pulseaudio", "pactl": "pulseaudio-utils", "ngspice": "ngspice"}
 
+#: How often the package manager is asked before its work is left to the user.
+_TRIES = 12
+
 
 def say(text: str) -> None:
     """Progress goes to standard error, so that ``--json`` output stays clean."""
@@ -57,16 +61,37 @@ def missing_packages(for_tests: bool) -> list[str]:
     return missing
 
 
-def install_system_packages(packages: list[str]) -> None:
-    """Install with apt when root; otherwise name the exact command and go on."""
-    command = ["apt-get", "install", "-y", "--no-install-recommends", *packages]
+def _apt(arguments: list[str]) -> bool:
+    """Run apt-get, waiting while another program holds it, and trying again where it fails; whether it went through."""
+    environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+    command = ["apt-get", "-o", "DPkg::Lock::Timeout=120", "-o", "Acquire::Retries=3", *arguments]
+    for attempt in range(_TRIES):
+        done = subprocess.run(
+            command, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, check=False
+        )
+        if done.returncode == 0:
+            return True
+        locked = "lock" in done.stderr.lower()
+        if attempt == 0 and locked:
+            say("the package manager is busy: waiting for it")
+        if attempt + 1 < _TRIES:
+            time.sleep(10 if locked else 3)
+    print(done.stderr, file=sys.stderr, end="")
+    return False
+
+
+def install_system_packages(packages: list[str]) -> bool:
+    """Install with apt when root; otherwise name the exact command. Whether they are there now."""
+    names = " ".join(packages)
     if shutil.which("apt-get") and os.geteuid() == 0:
-        say(f"installing system packages: {' '.join(packages)}")
-        environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
-        subprocess.run(["apt-get", "update", "-qq"], env=environment, stdout=subprocess.DEVNULL, check=False)
-        if subprocess.run(command, env=environment, stdout=subprocess.DEVNULL, check=False).returncode == 0:
-            return
-    say(f"the window needs system packages that are missing. Install them with: sudo {' '.join(command)}")
+        say(f"installing system packages: {names}")
+        _apt(["update", "-qq"])
+        if _apt(["install", "-y", "--no-install-recommends", *packages]):
+            return True
+    say(
+        f"the window and its tests need system packages that are missing. Install them with: sudo apt-get install -y --no-install-recommends {names}"
+    )
+    return False
 
 
 def build(top: Path, lock: str) -> int:
@@ -99,10 +124,9 @@ def build(top: Path, lock: str) -> int:
     (Path(site) / "unitone-source.pth").write_text(f"{top / 'src'}\n", encoding="utf-8")
     for_tests = lock == "requirements-dev.lock"
     missing = missing_packages(for_tests)
-    if missing:
-        install_system_packages(missing)
-    # The development lock holds everything of the plain one, at the same versions.
-    for name in {"requirements.lock", lock}:
+    whole = not missing or install_system_packages(missing)
+    # The development lock holds everything of the plain one, at the same versions. Without a system package this is asked again.
+    for name in {"requirements.lock", lock} if whole else ():
         shutil.copyfile(top / name, venv / f"installed-{name}")
     return 0
 

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
+import os
+import signal
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
@@ -26,9 +30,21 @@ def standin(sheet_name: str) -> tuple[Path, Sheet, PhysicsFile]:
     return path, sheet, read_physics(physics_path(path), sheet)
 
 
+#: Linux: the signal that a process gets when the one that started it ends (prctl(2)).
+_PR_SET_PDEATHSIG = 1
+
+
+def _end_with_parent(parent: int) -> None:
+    """A worker whose parent is killed would go on for hours with nobody to hear of it."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+    if os.getppid() != parent:
+        os._exit(1)
+
+
 def many(run: Callable[[_Asked], _Made], asked: Sequence[_Asked], workers: int) -> list[_Made]:
     """``run`` for each, in ``workers`` processes, in the order asked."""
     if workers <= 1 or len(asked) < 2:
         return [run(a) for a in asked]
-    with ProcessPoolExecutor(workers) as pool:
+    with ProcessPoolExecutor(workers, initializer=_end_with_parent, initargs=(os.getpid(),)) as pool:
         return list(pool.map(run, asked))

@@ -1,0 +1,38 @@
+"""Every benchmark still runs, in its smallest size: one that CI does not start is broken before anybody notices."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+#: The smallest size of each; ``{tmp}`` is a folder that goes away.
+TINY: dict[str, tuple[str, ...]] = {
+    "accuracy": ("0.02", "0.01"), "adjusters": ("2",), "attribution": ("4",), "find_level": ("3",), "hostile": ("0.002",), "killed": ("1",),
+    "live": ("2",), "logbook": ("20", "5"), "receive": ("5", "4", "3"), "receiver_speed": (), "recheck": ("5",),
+    "robot": ("1", "2", "{tmp}/page.md"), "sheets": (), "start": ("1",), "vco": ("5",), "window": ("ostrel-teal-6", "1", "2"),
+}  # fmt: skip
+
+
+def test_none_is_forgotten(top: Path) -> None:
+    assert {p.stem for p in (top / "benchmarks").glob("*.py")} == set(TINY)
+
+
+@pytest.mark.window
+@pytest.mark.parametrize("name", sorted(TINY))
+def test_it_runs(name: str, top: Path, tmp_path: Path) -> None:
+    (tmp_path / "page.md").write_text("<!-- seeds 2 -->\n<!-- end -->\n", encoding="utf-8")
+    arguments = [a.replace("{tmp}", str(tmp_path)) for a in TINY[name]]
+    environment = {
+        **os.environ,
+        "QT_QPA_PLATFORM": "offscreen",
+        "PYTHONPATH": str(top / "src"),
+        "TMPDIR": str(tmp_path),
+    }
+    done = subprocess.run([sys.executable, f"benchmarks/{name}.py", *arguments], cwd=top, env=environment, capture_output=True, text=True,
+                          timeout=600, check=False)  # fmt: skip
+    assert done.returncode == 0, done.stderr[-3000:]
+    assert done.stdout.strip()
