@@ -324,7 +324,8 @@ def databases(seed: int, place: Path) -> None:
     from unitone.errors import UnitoneError
     from unitone.robot.demo import fill
     from unitone.session.session import Session
-    from unitone.store.logbook import FILE_NAME, Logbook
+    from unitone.store.logbook import Logbook
+    from unitone.store.reading import FILE_NAME
     from unitone.store.salvage import salvage
 
     rng = random.Random(seed)

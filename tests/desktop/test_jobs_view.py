@@ -21,7 +21,8 @@ from unitone.desktop.window import MainWindow
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
 from unitone.store.backup import backup
-from unitone.store.logbook import FILE_NAME, Logbook
+from unitone.store.logbook import Logbook
+from unitone.store.reading import FILE_NAME
 
 pytestmark = pytest.mark.window
 TARN = "ostrel-tarn-40"

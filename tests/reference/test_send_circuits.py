@@ -12,7 +12,8 @@ import pytest
 from scipy import special
 from scipy.optimize import brentq
 
-from unitone.session.sums import sum_of, work_out
+from unitone.session.sums import sum_of
+from unitone.session.sumtyped import work_out
 from unitone.sheet.frequency import Place
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.read import read_sheet

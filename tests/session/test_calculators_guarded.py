@@ -14,7 +14,8 @@ from unitone.radio.noise import KT0, fm_sinad_db, least_fm_dbm
 from unitone.radio.parts import judge_capacitor
 from unitone.session.frequency import counted, parse_readings, to_data, trace
 from unitone.session.steady import drift
-from unitone.session.sums import SUMS, sum_of, work_out
+from unitone.session.sums import SUMS, sum_of
+from unitone.session.sumtyped import work_out
 from unitone.sheet.library import find
 from unitone.sheet.read import read_sheet
 

@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 from scipy import special
 
 from unitone.errors import UnitoneError
-from unitone.session.sums import SUMS, sum_of, work_out
+from unitone.session.sums import SUMS, sum_of
 from unitone.session.sumshapes import Answer
+from unitone.session.sumtyped import work_out
 
 
 def work(name: str, **typed: str) -> dict[str, Answer]:

@@ -9,7 +9,8 @@ import pytest
 
 from unitone.errors import EntryError, UnitoneError
 from unitone.radio.levels import mark_db
-from unitone.session.sums import sum_of, work_out
+from unitone.session.sums import sum_of
+from unitone.session.sumtyped import work_out
 
 
 def work(name: str, **given: str) -> dict[str, object]:

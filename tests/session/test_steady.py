@@ -12,7 +12,8 @@ from unitone.errors import EntryError
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
 from unitone.session.steady import bias_words, drift, drift_words, gate_words, range_words, swing_words
-from unitone.session.sums import sum_of, work_out
+from unitone.session.sums import sum_of
+from unitone.session.sumtyped import work_out
 from unitone.session.view import take_view
 from unitone.store.logbook import Logbook
 

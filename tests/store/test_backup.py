@@ -15,7 +15,8 @@ from unitone.session.session import Session, open_job
 from unitone.sheet.bundle import Bundle
 from unitone.sheet.library import Library, find
 from unitone.store.backup import backup, restore
-from unitone.store.logbook import FILE_NAME, Logbook
+from unitone.store.logbook import Logbook
+from unitone.store.reading import FILE_NAME
 
 SHEET = "ostrel-tarn-40"
 

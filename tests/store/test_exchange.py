@@ -22,7 +22,8 @@ from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
 from unitone.store.backup import backup
 from unitone.store.exchange import JobFile, export_job, import_job, read_job, write_job
-from unitone.store.logbook import FILE_NAME, Logbook
+from unitone.store.logbook import Logbook
+from unitone.store.reading import FILE_NAME
 from unitone.store.salvage import last_backup, salvage
 
 TARN = "ostrel-tarn-40"

@@ -31,7 +31,8 @@ from unitone.store import restoring
 from unitone.store.backup import backup, restore
 from unitone.store.exchange import import_job, read_job, write_job
 from unitone.store.lock import NAME
-from unitone.store.logbook import FILE_NAME, Logbook
+from unitone.store.logbook import Logbook
+from unitone.store.reading import FILE_NAME
 from unitone.store.salvage import salvage
 
 SHEET = "ostrel-tarn-40"

@@ -19,8 +19,9 @@ from unitone.job.state import fold
 from unitone.job.tape import Card
 from unitone.robot.demo import fill
 from unitone.session.session import Session, open_job
-from unitone.store.logbook import FILE_NAME, Logbook
+from unitone.store.logbook import Logbook
 from unitone.store.migrate import config, upgrade
+from unitone.store.reading import FILE_NAME
 from unitone.store.schema import HEAD
 
 SHEET = "ostrel-tarn-40"

@@ -27,7 +27,8 @@ def sums(
     as_json: Json = False,
 ) -> None:
     """The sums of the bench: sums padder low=10.2394M high=10.23998M wanted=10.24M padder=33p."""
-    from unitone.session.sums import SUMS, sum_of, to_data, work_out
+    from unitone.session.sums import SUMS, sum_of, to_data
+    from unitone.session.sumtyped import work_out
 
     if not name:
         listed = [

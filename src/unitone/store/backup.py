@@ -20,7 +20,8 @@ from unitone import files
 from unitone.errors import StoreError
 from unitone.store import restoring
 from unitone.store.lock import FolderLock
-from unitone.store.logbook import FILE_NAME, Logbook, open_for_reading, utc_now
+from unitone.store.logbook import Logbook, utc_now
+from unitone.store.reading import FILE_NAME, open_for_reading
 from unitone.store.salvage import note_backup
 
 _SHEETS = "sheets"

@@ -8,9 +8,7 @@ import hashlib
 import json
 import os
 import queue
-import shutil
 import sqlite3
-import tempfile
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
@@ -19,7 +17,6 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
-from urllib.parse import quote
 
 from sqlalchemy import URL, Connection, Engine, Integer, Row, create_engine, event, func, insert, select, text, update
 from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
@@ -32,10 +29,10 @@ from unitone.files import PRIVATE_FILE, plain_reason
 from unitone.job.tape import Card, Entry, damaged_entry
 from unitone.store import restoring
 from unitone.store.lock import FolderLock
+from unitone.store.reading import FILE_NAME, reading_uri
 from unitone.store.schema import DAMAGED, HEAD, LIKE_INDEXES, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
 from unitone.store.words import SEARCHED, card_words, entry_words, match_words
 
-FILE_NAME = "logbook.sqlite"
 _SNAPSHOTS = ("sheet", "physics")
 Result = TypeVar("Result")
 
@@ -484,40 +481,6 @@ def _file_engine(path: Path, read_only: bool) -> Engine:
 
 def _dumps(value: Any) -> str:
     return json.dumps(value, ensure_ascii=False, allow_nan=False)
-
-
-def reading_uri(path: Path) -> str:
-    """SQLite's address of a logbook for reading. On media that cannot be written it is taken as unchanging.
-
-    There, SQLite could not make the companions that a shared logbook needs (https://www.sqlite.org/uri.html).
-    """
-    unchanging = not os.access(path.parent, os.W_OK) and not _has_waiting(path)
-    return f"file:{quote(str(path.absolute()))}?mode=ro" + ("&immutable=1" if unchanging else "")
-
-
-def _has_waiting(path: Path) -> bool:
-    """Are there entries in the write-ahead file that are not in the logbook's own yet?"""
-    try:
-        return path.with_name(f"{path.name}-wal").stat().st_size > 0
-    except OSError:
-        return False
-
-
-@contextmanager
-def open_for_reading(folder: Path) -> Iterator[sqlite3.Connection]:
-    """A plain connection to the logbook in ``folder`` that writes nothing there. Raises StoreError."""
-    path = folder / FILE_NAME
-    with contextlib.ExitStack() as stack:
-        if not os.access(folder, os.W_OK) and _has_waiting(path):
-            # Entries wait beside a logbook that cannot be written: both are read from a copy.
-            place = Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="unitone-read-")))
-            for name in (FILE_NAME, f"{FILE_NAME}-wal"):
-                shutil.copyfile(folder / name, place / name)
-            path = place / FILE_NAME
-        try:
-            yield stack.enter_context(contextlib.closing(sqlite3.connect(reading_uri(path), uri=True, timeout=10)))
-        except sqlite3.DatabaseError as error:
-            raise StoreError(f"The logbook in {folder} cannot be read ({error}).") from None
 
 
 def create_all(connection: Connection) -> None:

@@ -19,7 +19,8 @@ from unitone.job.state import read
 from unitone.job.summary import summary
 from unitone.job.tape import Entry
 from unitone.sheet.library import built_in, general, physics_path
-from unitone.store.logbook import FILE_NAME, Logbook, text_hash
+from unitone.store.logbook import Logbook, text_hash
+from unitone.store.reading import FILE_NAME
 
 #: Beside the logbook, so that it is there when the logbook is not.
 _LAST = "last-backup.json"

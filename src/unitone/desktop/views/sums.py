@@ -29,7 +29,8 @@ from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import Card, label, scrolled, set_tip
 from unitone.errors import UnitoneError
 from unitone.session.frequency import Typed, counted, mixing_sheets, point_at, sources, trace
-from unitone.session.sums import SUMS, Given, Sum, work_out
+from unitone.session.sums import SUMS, Given, Sum
+from unitone.session.sumtyped import work_out
 from unitone.sheet.frequency import Place, places
 from unitone.sheet.library import Library
 from unitone.sheet.model import Sheet
