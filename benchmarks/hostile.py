@@ -173,7 +173,7 @@ def bundles(seed: int, place: Path) -> None:
                     )
                 )
                 with contextlib.suppress(UserWarning):
-                    archive.writestr(name, rng.randbytes(rng.randrange(2000)) * rng.choice((1, 1, 5000)))
+                    archive.writestr(name, rng.randbytes(rng.randrange(2000)) * rng.choice((1, 1, 400)))
         content = out.getvalue()
     else:
         content = _spoilt(content, rng)

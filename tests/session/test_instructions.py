@@ -69,7 +69,9 @@ def test_the_valve_set_s_if_is_fed_at_the_if_and_at_the_mixer(book: Logbook) -> 
     session.go_to("if")
     view = take_view(session)
     words = " ".join((view.panel_words, view.hook_up_words, *view.chain))
-    assert "465 kHz" in words and "signal grid" in words and "0.600 MHz" not in words and "aerial" not in words.lower()
+    words += " ".join((view.headline, view.detail, view.dial_words))
+    assert "465 kHz" in words and "mixer grid" in words and "0.600 MHz" not in words
+    assert "aerial" not in words.lower() and "microphone" not in words
     session.go_to("ht")
     assert take_view(session).dial_words.startswith("High voltage:")
     session.go_to("sensitivity")

@@ -189,7 +189,7 @@ def test_cures_of_what_only_an_editor_meets() -> None:
     draft = Draft(data)
     draft.put(("step", 0, "limit"), "sort of eight volts")
     draft.put(("adjuster", 0, "turns"), "several")
-    assert {p.key for p in check(draft.data, "d")[1]} == {"adjuster.turns"}
+    assert {p.key for p in check(draft.data, "d")[1]} == {"adjuster.turns", "step.limit"}, "all in one go"
     draft.put(("adjuster", 0, "turns"), None)
     draft.put(("step", 3, "target"), "9 V")
     draft.put(("channels", "bands"), {"high": "450 kHz"})

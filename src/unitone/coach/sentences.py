@@ -178,6 +178,10 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
     if advice.act == "conclude":
         return _CONCLUSIONS[advice.outcome or "set"](step.title), detail
     if advice.act == "hook-up":
+        if advice.way == "receive" and step.inject is not None:
+            detail = tr("Generator to the {at}, meter on the loudspeaker.", at=step.inject.at)
+        elif advice.way == "receive" and not any(s.hook_up == "send" for s in sheet.steps):
+            detail = tr("Generator to the aerial terminal, meter on the loudspeaker.")
         return tr("Hook up for {way}, then confirm.", way=tr(advice.way)), detail
     if advice.act == "go to":
         return tr("Go on to {step}.", step=step.title), detail

@@ -46,6 +46,13 @@ def doubt(state: JobState, q: Quantity, value: float, wanted: Conditions) -> str
             if factor == 10.0:
                 return tr("{v} with a ×10 probe is {meant}, which the limit {limit} expects. Which is it?",
                           v=_fine(q, value), meant=meant, limit=limits)  # fmt: skip
+            if next_to_nothing:
+                return tr(
+                    "{v} is hardly any current for a limit of {limit}. Was it {meant}?",
+                    v=_fine(q, value),
+                    limit=limits,
+                    meant=meant,
+                )
             return tr(
                 "{v} is far outside the limit {limit}. Was it {meant}?", v=_fine(q, value), limit=limits, meant=meant
             )
