@@ -10,10 +10,11 @@ import pytest
 pytest.importorskip("PyQt6.QtWidgets")
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from unitone.desktop.app import make_application
+from unitone.desktop.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.views.bench import BenchPage
 from unitone.desktop.window import MainWindow
@@ -84,6 +85,20 @@ class Desk:
         before = self.bench._generation
         act()
         self.until(lambda: self.bench._generation > before)
+
+    def steady(self) -> None:
+        """Wait until every errand has answered and nothing in the window moves any more: a condition, however busy the machine is."""
+        seen: list[object] = [None, 0]
+
+        def still() -> bool:
+            if any(e.running is not None and e.running.is_alive() for e in self.window.findChildren(Errand)):
+                return False
+            now = [(w.geometry().getRect(), w.isVisible()) for w in self.window.findChildren(QWidget)]
+            seen[1] = int(str(seen[1])) + 1 if now == seen[0] else 0
+            seen[0] = now
+            return int(str(seen[1])) >= 6
+
+        self.until(still)
 
     def settle(self) -> None:
         """Wait until everything that was asked is done, and its last picture is the one that is shown."""

@@ -66,7 +66,7 @@ def test_every_place_has_room_for_its_words(desk: Desk, size: tuple[int, int, fl
     try:
         for place in ("jobs", "meters", "workshop", "sheets"):
             desk.window.show_place(place)
-            desk.qtbot.wait(300)
+            desk.steady()
             page = desk.window.pages.currentWidget()
             assert page is not None and desk.window.width() == size[0]
             assert not cut(page), place
@@ -74,12 +74,12 @@ def test_every_place_has_room_for_its_words(desk: Desk, size: tuple[int, int, fl
             assert not over_each_other(page), place
         desk.window.show_place("workshop")
         desk.window._workshop.row.chips["bench"].click()  # type: ignore[union-attr]
-        desk.qtbot.wait(200)
+        desk.steady()
         assert not squeezed(desk.window._workshop)  # type: ignore[arg-type]
         desk.window.show_place("jobs")
         jobs = desk.window.jobs
         jobs.ask_new()
-        desk.qtbot.wait(200)
+        desk.steady()
         assert not squeezed(jobs) and not cut(jobs) and not over_each_other(jobs)
         jobs.new_job.left.emit()
         if size[2] > 1:
@@ -120,7 +120,7 @@ def test_the_bench_has_room_for_its_words_with_a_question_open_and_without(
                 bench.press("recheck")
             elif bench.tray.isVisible():
                 desk.key(Qt.Key.Key_Escape)
-            desk.qtbot.wait(400)
+            desk.steady()
             assert bench.tray.isVisible() == asked
             said = [x for x in bench.step.findChildren(QLabel) if x.isVisible() and x.wordWrap()]
             assert [x.text() for x in said if x.height() + 1 < x.heightForWidth(x.width())] == []

@@ -335,7 +335,7 @@ def test_every_tab_fits_and_has_names(desk: Desk, width: int, height: int, scale
     for name, _ in TABS:
         card.page.show_tab(name)
         tab = card.page.tabs[name]
-        desk.qtbot.wait(30)
+        desk.steady()
         inside = tab.widget()
         assert inside is not None and inside.minimumSizeHint().width() <= tab.viewport().width() + 2, (
             name,

@@ -147,7 +147,7 @@ def test_it_fits_small_windows_and_large_type(
     desk.window.resize(width, height)
     page = meters(desk)
     take(desk, page, write(tmp_path / "a.wav"))
-    desk.qtbot.wait(50)
+    desk.steady()
     assert page.minimumSizeHint().width() <= page.width() + 2 and page.minimumSizeHint().height() <= page.height() + 2
     assert page.spectrum.height() > 100 and (page.upper.isHidden() or page.wave.height() > 60)
     assert page.tasks.list.isVisible() == (scale > 1) and page.chips["sinad"].isVisible() == (scale == 1)

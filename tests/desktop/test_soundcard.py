@@ -333,18 +333,18 @@ def test_live_tones_and_my_bench_fit(
     sound(desk, page, "-30 dBFS")
     page.press("meter-card")
     desk.until(lambda: page.shown is not None)
-    desk.qtbot.wait(50)
+    desk.steady()
     assert page.minimumSizeHint().width() <= page.width() + 2 and page.minimumSizeHint().height() <= page.height() + 2
     assert page.upper.currentWidget() is page.tones_area and page.tones_area.height() > 180
     page.press("meter-tones")
-    desk.qtbot.wait(50)
+    desk.steady()
     assert page.spectrum.height() > 100
     desk.key(Qt.Key.Key_4, CONTROL)
     desk.window._workshop.chips["bench"].click()
     bench = desk.window._workshop.bench
     for kind in ("wattmeter", "pads", "input"):
         bench.guide.show_guide(kind)
-        desk.qtbot.wait(20)
+        desk.steady()
         assert bench.minimumSizeHint().width() <= desk.window.width()
     theme.use("day", 1.0)
 

@@ -163,6 +163,6 @@ def test_it_fits(desk: Desk, page: SumsPage, width: int, height: int, scale: flo
     desk.window.resize(width, height)
     for sum_name in ("oscillators", "path", "try", "vco", "padder"):
         card = ask(page, sum_name)
-        desk.qtbot.wait(30)
+        desk.steady()
         assert card.minimumSizeHint().width() <= page.cards.width() + 2, sum_name
     theme.use("day", 1.0)

@@ -173,7 +173,7 @@ class JobState:
     reached: dict[Key, int] = field(default_factory=dict)
     _reaching: dict[tuple[str, Conditions], tuple[str, ...]] = field(default_factory=dict, repr=False)
     _keys: dict[str, tuple[Key, ...]] = field(default_factory=dict, repr=False)
-    _answers: dict[tuple[str, Conditions], tuple[Key, ...]] = field(default_factory=dict, repr=False)
+    _answers: dict[tuple[str, int], tuple[Conditions, tuple[Key, ...]]] = field(default_factory=dict, repr=False)
 
     def __post_init__(self) -> None:
         self.take_sheet(self.written)
@@ -242,12 +242,14 @@ class JobState:
         needs = self.sheet.requirements.get(reading.quantity_id)
         if needs is None:
             return ()
-        key = (reading.quantity_id, reading.conditions)
-        found = self._answers.get(key)
-        if found is None:
-            found = tuple((s.id, i) for s, i, required in needs if reading.conditions.settles(required))
-            self._answers[key] = found
-        return found
+        # By the object: conditions are made once each, and comparing them would take longer than all the rest.
+        conditions = reading.conditions
+        key = (reading.quantity_id, id(conditions))
+        known = self._answers.get(key)
+        if known is None or known[0] is not conditions:
+            found = tuple((s.id, i) for s, i, required in needs if conditions.settles(required))
+            self._answers[key] = known = (conditions, found)
+        return known[1]
 
     def reaching(self, quantity_id: str, conditions: Conditions) -> tuple[str, ...]:
         """Ids of the adjusters that can change such a reading."""

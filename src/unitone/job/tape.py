@@ -19,8 +19,7 @@ Kind = Literal[
 KINDS: frozenset[str] = frozenset(Kind.__args__)  # type: ignore[attr-defined]
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(NamedTuple):
     """One entry: ULID, running number in its job, kind, UTC (ISO 8601), bench-seconds, and the data of its kind."""
 
     id: str

@@ -516,7 +516,8 @@ class Session(BenchWork):
 
         A turn is not struck but undone by turning back: the core does not know of the record.
         """
-        for entry in reversed(self.state.entries):
+        entries: list[Entry] = self.state.entries
+        for entry in reversed(entries):
             if entry.kind in _STRUCK and entry.id not in self.state.struck:
                 self._append("strike", {"entry": entry.id})
                 return entry

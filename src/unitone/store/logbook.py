@@ -18,6 +18,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
+from pydantic_core import from_json
 from sqlalchemy import URL, Connection, Engine, Integer, Row, create_engine, event, func, insert, select, text, update
 from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 from sqlalchemy.pool import NullPool, StaticPool
@@ -203,7 +204,7 @@ class Logbook:
                    "card": card.to_data(), "summary": {}}  # fmt: skip
             connection.execute(insert(Job).values(**row))
             entry = Entry(str(ULID()), 1, "open", when, 0.0, _with_hashes(connection, opening))
-            connection.execute(insert(TapeEntry).values(job_id=job_id, **entry.__dict__))
+            connection.execute(insert(TapeEntry).values(job_id=job_id, **entry._asdict()))
             _index(connection, card.number, card_words(card.number, radio, card.to_data()), new=True)
             return job_id
 
@@ -217,7 +218,7 @@ class Logbook:
 
         def work(connection: Connection) -> Entry:
             kept = (
-                {**entry.__dict__, "data": _with_hashes(connection, data)} if "sheet_text" in data else entry.__dict__
+                {**entry._asdict(), "data": _with_hashes(connection, data)} if "sheet_text" in data else entry._asdict()
             )
             connection.execute(insert(TapeEntry).values(job_id=job_id, **kept))
             if kind in SEARCHED:
@@ -308,7 +309,7 @@ class Logbook:
 
     def export_job(self, job_id: str) -> dict[str, Any]:
         """A job with its tape and its pictures as plain data."""
-        row, tape = self.job(job_id), [e.__dict__ for e in self.tape(job_id)]
+        row, tape = self.job(job_id), [e._asdict() for e in self.tape(job_id)]
         hashes = {h for e in tape for h in e["data"].get("pictures", {}).values()}
         pictures = {h: base64.b64encode(self.blob(h)).decode() for h in sorted(hashes)}
         return {"job": row.__dict__, "tape": tape, **({"pictures": pictures} if pictures else {})}
@@ -499,10 +500,11 @@ _TAPE = "SELECT id, seq, kind, utc, bench_s, data FROM entry WHERE job_id = ? OR
 def _parsed(texts: list[str]) -> list[Any]:
     """What each JSON text says; None for a damaged one."""
     try:
-        whole: list[Any] = json.loads(f"[{','.join(texts)}]")
+        whole: list[Any] = from_json(f"[{','.join(texts)}]", cache_strings="all")
         if len(whole) == len(texts) and all(type(x) is dict for x in whole):
             return whole
     except (ValueError, TypeError, RecursionError):
+        # One of them is damaged: which one shows row by row.
         pass
     return [_parsed_alone(text) for text in texts]
 

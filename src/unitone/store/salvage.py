@@ -198,7 +198,7 @@ def _job(job_id: str, tape: list[Entry], row: dict[str, Any] | None) -> dict[str
         "id": job_id, "number": state.card.number, "radio": row["radio"] if row else state.sheet.title,
         "status": state.status[0], "updated": tape[-1].utc, "card": state.card.to_data(), "summary": pictured,
     }  # fmt: skip
-    return {"job": made, "tape": [e.__dict__ for e in tape]}
+    return {"job": made, "tape": [e._asdict() for e in tape]}
 
 
 def note_backup(folder: Path, target: Path, utc: str) -> None:
