@@ -516,8 +516,8 @@ class Session(BenchWork):
 
         A turn is not struck but undone by turning back: the core does not know of the record.
         """
-        entries: list[Entry] = self.state.entries
-        for entry in reversed(entries):
+
+        for entry in self.state.entries[::-1]:
             if entry.kind in _STRUCK and entry.id not in self.state.struck:
                 self._append("strike", {"entry": entry.id})
                 return entry
