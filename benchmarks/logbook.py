@@ -5,6 +5,7 @@ PYTHONPATH=src python benchmarks/logbook.py [JOBS] [ENTRIES]
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
 import random
@@ -148,12 +149,12 @@ def main() -> None:
                 *(f"C{rng.randrange(1, 400)}" for _ in range(20)), *(" ".join(rng.sample(_WORDS, 2)) for _ in range(20)),
                 *(f"40-{rng.randrange(2, jobs):05d}" for _ in range(20)), *(rng.choice(_WORDS)[:4] for _ in range(20)),
             ]  # fmt: skip
-            asked = iter(questions * 5)
+            asked = itertools.cycle(questions)
             search = median_ms(lambda: book.jobs(next(asked), limit=60), 300)
-            slow = iter(questions)
+            slow = itertools.cycle(questions)
             scan = median_ms(lambda: like_scan(book, next(slow)), 12)
             same = sum(set(like_scan(book, q)) >= {r.number for r in book.jobs(q)} for q in questions[:8])
-            chosen = iter(ids * 3)
+            chosen = itertools.cycle(ids)
             opening = median_ms(lambda: Session(book, next(chosen)), 200)
             listing = median_ms(lambda: (book.jobs(status=("open", "waiting"), limit=60), book.counts()), 50)
         starts = [(start_seconds(empty), start_seconds(full)) for _ in range(7)]

@@ -43,6 +43,8 @@ def long_sheet(steps: int) -> dict[str, object]:
         row["after"] = [made[-1]["id"]] if made else []
         made.append(row)
     data["step"] = made
+    # Rows of the voltage table name steps by their old ids.
+    data["voltage"] = [{k: v for k, v in row.items() if k != "step"} for row in data.get("voltage", [])]
     return data
 
 

@@ -29,7 +29,7 @@ def test_it_runs(name: str, top: Path, tmp_path: Path) -> None:
     environment = {
         **os.environ,
         "QT_QPA_PLATFORM": "offscreen",
-        "PYTHONPATH": str(top / "src"),
+        "PYTHONPATH": f"{top / 'src'}{os.pathsep}{top / 'tests'}",
         "TMPDIR": str(tmp_path),
     }
     done = subprocess.run([sys.executable, f"benchmarks/{name}.py", *arguments], cwd=top, env=environment, capture_output=True, text=True,

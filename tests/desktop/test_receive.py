@@ -68,8 +68,8 @@ def test_the_chart_is_read_with_its_key_and_says_what_is_wrong(desk: Desk) -> No
 def test_a_stop_is_said_by_hand(desk: Desk) -> None:
     opened(desk, "front-end", None)
     desk.until(lambda: desk.bench.view.selected == "T1")
-    desk.bench.press("cw")
-    desk.bench.press("stop-cw")
+    desk.after(lambda: desk.bench.press("cw"))
+    desk.after(lambda: desk.bench.press("stop-cw"))
     desk.until(lambda: any("T1" in t.what for t in desk.bench.view.tape))
     state = desk.window.worker._session.state  # type: ignore[union-attr]
     desk.until(lambda: bool(state.turns) and state.turns[-1].stop)

@@ -202,7 +202,7 @@ def test_the_next_start_opens_only_a_job_that_was_shown(
         fill(book)
         book.set_setting("open_job", book.job("147").id)
     monkeypatch.setattr(
-        "unitone.session.session.fold", lambda *_: (_ for _ in ()).throw(UnitoneError("this job ends everything"))
+        "unitone.session.session.read", lambda *_: (_ for _ in ()).throw(UnitoneError("this job ends everything"))
     )
     program = Program(tmp_path)
     program.open()
