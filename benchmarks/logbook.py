@@ -131,7 +131,7 @@ def start_seconds(folder: Path) -> float:
 
 
 def main() -> None:
-    jobs, entries = (int(x) for x in (sys.argv[1:3] + ["10000", "100"][len(sys.argv) - 1 :]))
+    jobs, entries = (int(x) for x in [*sys.argv[1:3], *["10000", "100"][len(sys.argv[1:3]) :]])
     rng = random.Random(7)
     with tempfile.TemporaryDirectory() as place:
         full, empty = Path(place) / "full", Path(place) / "empty"
@@ -157,7 +157,9 @@ def main() -> None:
             chosen = itertools.cycle(ids)
             opening = median_ms(lambda: Session(book, next(chosen)), 200)
             listing = median_ms(lambda: (book.jobs(status=("open", "waiting"), limit=60), book.counts()), 50)
-        starts = [(start_seconds(empty), start_seconds(full)) for _ in range(7)]
+        starts = [
+            (start_seconds(empty), start_seconds(full)) for _ in range(int(sys.argv[3]) if len(sys.argv) > 3 else 7)
+        ]
         ratio = statistics.median(f for _, f in starts) / statistics.median(e for e, _ in starts)
         print(json.dumps({
             "jobs": jobs, "entries": entries, "megabytes": round(size),
