@@ -20,6 +20,8 @@ from unitone.standin.radio import StandInRadio
 
 #: One reading may take this long (seconds) on a slow machine; a radio that takes longer cannot be worked with.
 _SLOW_S = 20.0
+#: What an impossible radio makes the arithmetic raise.
+_IMPOSSIBLE = (UnitoneError, ArithmeticError, ValueError, TypeError, KeyError, IndexError, MemoryError, AttributeError)
 
 
 def try_out(sheet: Sheet, physics: PhysicsFile, seed: int = 1) -> list[str]:
@@ -27,16 +29,7 @@ def try_out(sheet: Sheet, physics: PhysicsFile, seed: int = 1) -> list[str]:
     problems: list[str] = []
     try:
         bench = StandInBench(StandInRadio(sheet, physics, seed))
-    except (
-        UnitoneError,
-        ArithmeticError,
-        ValueError,
-        TypeError,
-        KeyError,
-        IndexError,
-        MemoryError,
-        AttributeError,
-    ) as error:
+    except _IMPOSSIBLE as error:
         return [f"no radio can be made of it ({_short(error)})."]
     done: set[str] = set()
     for step in sheet.steps:
@@ -60,32 +53,14 @@ def try_out(sheet: Sheet, physics: PhysicsFile, seed: int = 1) -> list[str]:
                     problems.append(f"step {step.id}: one reading takes {time.monotonic() - began:.0f} s.")
             except BenchError as error:
                 problems.append(f"step {step.id}: {_short(error)}")
-            except (
-                UnitoneError,
-                ArithmeticError,
-                ValueError,
-                TypeError,
-                KeyError,
-                IndexError,
-                MemoryError,
-                AttributeError,
-            ) as error:
+            except _IMPOSSIBLE as error:
                 problems.append(
                     f"step {step.id}: its {quantity(quantity_id).title} cannot be worked out ({_short(error)})."
                 )
     for name in physics.fault:
         try:
             StandInRadio(sheet, physics, seed, name)
-        except (
-            UnitoneError,
-            ArithmeticError,
-            ValueError,
-            TypeError,
-            KeyError,
-            IndexError,
-            MemoryError,
-            AttributeError,
-        ) as error:
+        except _IMPOSSIBLE as error:
             problems.append(f"fault {name}: no radio can be made of it ({_short(error)}).")
     return problems
 
