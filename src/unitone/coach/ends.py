@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unitone.job.state import JobState
+from unitone.job.state import JobState, by_positions
 from unitone.job.verdicts import Line, lines
 from unitone.sheet.model import Step
 
@@ -140,13 +140,15 @@ def _pairs(state: JobState, step: Step, check: Step) -> tuple[tuple[float, float
     """What both read at each place of the preset, everything else that reaches them as it is now; the newest place last."""
     preset = step.adjusters[0]
     others = [a for a in state.reaching(step.quantity_id, step.setting) if a != preset]
+    as_now = by_positions(lambda p: all(p[a] == state.positions[a] for a in others))
     read: dict[int, dict[str, float]] = {}
-    for x in state.readings:
+    both = {one.quantity_id: state.read_of(one.quantity_id) for one in (step, check)}
+    for x in sorted((x for of_one in both.values() for x in of_one), key=lambda x: x.seq):
         r = x.reading
-        if r.value is None or r.bound or any(x.positions[a] != state.positions[a] for a in others):
+        if r.value is None or r.bound or not as_now(x.positions):
             continue
         for one in (step, check):
-            if r.quantity_id == one.quantity_id and any(r.conditions.settles(c) for c in one.required):
+            if r.quantity_id == one.quantity_id and any(key[0] == one.id for key in state.answers(r)):
                 here = read.pop(x.positions[preset], {})
                 read[x.positions[preset]] = here | {one.id: r.value}
     return tuple((v[step.id], v[check.id]) for v in read.values() if len(v) == 2)

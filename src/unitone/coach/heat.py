@@ -53,11 +53,7 @@ def cool_target(state: JobState, step: Step, adjuster: Adjuster, target_mdeg: in
         return target_mdeg
     taken, bears = input_watts(state) or 0.0, state.sheet.final.dissipation_w or 0.0
     last = next(
-        (
-            x
-            for x in reversed(state.readings)
-            if x.reading.quantity_id == step.quantity_id and x.reading.conditions.settles(step.setting)
-        ),
+        (x for x in reversed(state.read_of(step.quantity_id)) if x.reading.conditions.settles(step.setting)),
         None,
     )
     here = state.positions[adjuster.id]

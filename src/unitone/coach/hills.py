@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 import math
-from bisect import bisect_right
-from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 from scipy.integrate import cumulative_trapezoid
 
 from unitone.coach.hill import Point
-from unitone.job.state import JobState, Logged
+from unitone.job.state import JobState, Logged, by_conditions, by_positions
 from unitone.quantities.registry import HEARD, Quantity
 from unitone.sheet.model import TURN, Step, same_level, without
 
@@ -83,11 +80,6 @@ def is_null(step: Step) -> bool:
     return step.aim == "null" and step.quantity.kind == "dbc"
 
 
-def newer(readings: Sequence[Logged], since: int) -> Sequence[Logged]:
-    """Those after entry ``since`` of readings in their order; only these are looked at."""
-    return readings[bisect_right(readings, since, key=lambda x: x.seq) :]
-
-
 def hill_points(state: JobState, step: Step, group: tuple[str, ...], since: int) -> list[Logged]:
     """Readings of the step's hill since ``since`` that differ, in what reaches them, by these adjusters alone from now.
 
@@ -95,14 +87,19 @@ def hill_points(state: JobState, step: Step, group: tuple[str, ...], since: int)
     """
     climbed = step.aim != "set"
     reaching = [a for a in state.reaching(step.hill_id, step.hill_setting) if a not in group]
-    wanted = replace(step.hill_setting, level_dbm=None)
-    return [
-        x
-        for x in newer(state.by_quantity.get(step.hill_id, ()), since)
-        if without(x.reading.conditions, "level_dbm") == wanted
-        and (climbed or same_level(x.reading.conditions.level_dbm, step.hill_setting.level_dbm))
-        and all(x.positions[a] == state.positions[a] for a in reaching)
-    ]
+    as_now = by_positions(lambda p: all(p[a] == state.positions[a] for a in reaching))
+    found = on_hill(state, step, since)
+    if not climbed:
+        level = by_conditions(lambda c: same_level(c.level_dbm, step.hill_setting.level_dbm))
+        found = [x for x in found if level(x.reading.conditions)]
+    return [x for x in found if as_now(x.positions)]
+
+
+def on_hill(state: JobState, step: Step, since: int) -> list[Logged]:
+    """The readings of a step's hill after entry ``since``, whatever their level."""
+    wanted = without(step.hill_setting, "level_dbm")
+    here = by_conditions(lambda c: without(c, "level_dbm") == wanted)
+    return [x for x in state.read_of(step.hill_id, since) if here(x.reading.conditions)]
 
 
 def points_of(q: Quantity, readings: list[Logged], adjuster: str) -> list[Point]:
@@ -136,11 +133,8 @@ def slope_before(state: JobState, step: Step, adjuster: str) -> float:
     others = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
     read = [
         x
-        for x in state.readings
-        if x.reading.quantity_id == step.quantity_id
-        and x.reading.value is not None
-        and not x.reading.bound
-        and x.reading.conditions == step.setting
+        for x in state.read_of(step.quantity_id)
+        if x.reading.value is not None and not x.reading.bound and x.reading.conditions == step.setting
     ]
     for before, after in reversed(list(zip(read, read[1:], strict=False))):
         moved = after.positions[adjuster] - before.positions[adjuster]

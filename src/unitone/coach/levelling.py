@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 
 from unitone.coach.even import Coils, Read, Wanted
-from unitone.coach.hills import height, newer, stops_touched
+from unitone.coach.hills import height, stops_touched
 from unitone.coach.peak import scale_of
-from unitone.job.state import JobState, Logged
+from unitone.job.state import JobState, Logged, by_conditions, by_positions
 from unitone.quantities.registry import Quantity
 from unitone.sheet.model import TURN, Conditions, Step
 
@@ -34,10 +34,8 @@ def peaked_at(state: JobState, step: Step, since: int) -> Logged | None:
     return next(
         (
             x
-            for x in state.readings
-            if x.seq > first
-            and x.reading.quantity_id == step.quantity_id
-            and any(x.reading.conditions.settles(c) for c in step.required if c != step.setting)
+            for x in state.read_of(step.quantity_id, first)
+            if any(x.reading.conditions.settles(c) for c in step.required if c != step.setting)
         ),
         None,
     )
@@ -58,15 +56,16 @@ def even_problem(state: JobState, step: Step, since: int) -> tuple[Coils, list[R
         ends.append((-12.0 if low is None else low / u, 12.0 if high is None else high / u))
     coils = Coils(groups, tuple(ends), min(a.step_mdeg / u for a, u in zip(adjusters, unit, strict=True)))
     others = [a for a in state.reaching(step.quantity_id, step.setting) if a not in names]
+    as_now = by_positions(lambda p: all(p[a] == state.positions[a] for a in others))
+    turns = by_positions(lambda p: tuple(p[a] / u for a, u in zip(names, unit, strict=True)))
+    place = by_conditions(lambda c: place_on_band(state, step, c))
     reads = []
-    for x in newer(state.by_quantity.get(step.quantity_id, ()), since):
-        c = x.reading.conditions
-        if not any(key[0] == step.id for key in state.answers(x.reading)):
+    for x in state.read_of(step.quantity_id, since):
+        if not as_now(x.positions) or not any(key[0] == step.id for key in state.answers(x.reading)):
             continue
         h = height(step.quantity, x)
-        if h is not None and all(x.positions[a] == state.positions[a] for a in others):
-            turns = tuple(x.positions[a] / u for a, u in zip(names, unit, strict=True))
-            reads.append(Read(turns, place_on_band(state, step, c), h[0], h[1]))
+        if h is not None:
+            reads.append(Read(turns(x.positions), place(x.reading.conditions), h[0], h[1]))
     at = peaked_at(state, step, since)
     peaked = state.positions if at is None else at.positions
     q, places = step.quantity, tuple(place_on_band(state, step, c) for c in step.required)

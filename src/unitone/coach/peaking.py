@@ -7,14 +7,14 @@ it is done when its own readings say so. By a reading, by audio volts that follo
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 
 from unitone.coach.ear import Answer, Heard, next_by_ear
 from unitone.coach.hill import Point, draw, fit_hill
-from unitone.coach.hills import hill_points, is_null, points_of, stops_touched, visit_plan
+from unitone.coach.hills import hill_points, is_null, on_hill, points_of, stops_touched, visit_plan
 from unitone.coach.null import next_null_move
 from unitone.coach.pairs import PairRead, next_pair_move
 from unitone.coach.peak import FARTHEST, Move, next_move, play_of, scale_of
@@ -172,13 +172,7 @@ def _readings(
     """Readings of the hill inside a visit, and those before it that differ from them by this group alone."""
     if first is None:
         return [], hill_points(state, step, group, since)
-    found = [x for x in state.readings if x.seq > since and (end is None or x.seq < end)]
-    wanted = replace(step.hill_setting, level_dbm=None)
-    found = [
-        x
-        for x in found
-        if x.reading.quantity_id == step.hill_id and replace(x.reading.conditions, level_dbm=None) == wanted
-    ]
+    found = [x for x in on_hill(state, step, since) if end is None or x.seq < end]
     inside = [x for x in found if x.seq > first]
     others = [a for a in state.reaching(step.hill_id, step.hill_setting) if a not in group]
     anchor = inside[0].positions if inside else dict(state.positions)
@@ -238,11 +232,7 @@ def gains(state: JobState, step: Step, since: int) -> dict[str, tuple[float, flo
         if not turned:
             continue
         others = [a for a in state.reaching(step.hill_id, step.hill_setting) if a != adjuster]
-        read = [
-            x for x in state.readings
-            if x.seq > since and x.reading.quantity_id == step.hill_id
-            and replace(x.reading.conditions, level_dbm=None) == replace(step.hill_setting, level_dbm=None)
-        ]  # fmt: skip
+        read = on_hill(state, step, since)
         inside = [x for x in read if turned[0].seq < x.seq]
         if not inside:
             continue

@@ -23,10 +23,10 @@ from unitone.coach.peaking import KEPT, WEAKEST_DBM, gains, hill_of, kept_level,
 from unitone.coach.setting import Spot, next_set_move
 from unitone.coach.trial import last_whole, trial_move, worth, worth_peaking
 from unitone.job.recheck import merged_for, plan_of
-from unitone.job.state import JobState
+from unitone.job.state import JobState, by_conditions, by_positions
 from unitone.job.verdicts import SETTLED, found_in_limits, lines, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY, HEARD
-from unitone.sheet.model import TURN, Conditions, Step
+from unitone.sheet.model import TURN, Conditions, Step, without
 
 #: How often a step is worked on before it is left as it is.
 MAX_VISITS = 2
@@ -278,23 +278,12 @@ def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> 
     read, mark, _ = FOUND_BY[step.quantity_id]
     floor = state.last_reached(read, required)
     readings = []
-    for logged in reversed(state.readings):
+    place = without(required, "panel")
+    for logged in state.read_of(read, floor):
         r, c = logged.reading, logged.reading.conditions
-        if logged.seq <= floor:
-            break
-        if r.quantity_id != read or r.value is None or c.level_dbm is None:
-            continue
-        if replace(c, level_dbm=None, panel=()) == replace(required, panel=()):
+        if r.value is not None and c.level_dbm is not None and without(c, "level_dbm", "panel") == place:
             readings.append((c.level_dbm, r.value))
-    readings.reverse()
-    start = next(
-        (
-            x.reading.value
-            for x in reversed(state.readings)
-            if x.reading.quantity_id == step.quantity_id and x.seq > floor
-        ),
-        None,
-    )
+    start = next((x.reading.value for x in reversed(state.read_of(step.quantity_id, floor))), None)
     if start is None:
         start = _guess_level(state, floor, read, mark)
     chart = step.limit.high if len(step.required) > _FEW_PLACES else None
@@ -310,9 +299,9 @@ def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> 
 
 def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
     """Where the mark may lie: from the last reading of its ratio since the last touch, else a usual level."""
-    for logged in reversed(state.readings):
+    for logged in reversed(state.read_of(read, floor)):
         r = logged.reading
-        if logged.seq > floor and r.quantity_id == read and r.value is not None and r.conditions.level_dbm is not None:
+        if r.value is not None and r.conditions.level_dbm is not None:
             if 3.0 < r.value < 22.0:
                 return r.conditions.level_dbm + (mark - r.value) / (_SINAD_SLOPE if read == "rx.sinad" else 1.0)
             break
@@ -429,13 +418,13 @@ def errors_together(state: JobState, step: Step) -> dict[str, float]:
     adjuster = step.adjusters[0]
     at: dict[int, dict[str, float]] = {}
     others = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
-    for x in state.readings:
+    as_now = by_positions(lambda p: all(p[a] == state.positions[a] for a in others))
+    place_of = by_conditions(lambda c: next((one for one in step.required if c.settles(one)), None))
+    for x in state.read_of(step.quantity_id):
         r = x.reading
-        if r.quantity_id != step.quantity_id or r.value is None or r.bound:
+        if r.value is None or r.bound or not as_now(x.positions):
             continue
-        if any(x.positions[a] != state.positions[a] for a in others):
-            continue
-        required = next((c for c in step.required if r.conditions.settles(c)), None)
+        required = place_of(r.conditions)
         if required is not None:
             at.setdefault(x.positions[adjuster], {})[required.place] = r.value - target
     together = max(at.values(), key=len, default={})

@@ -13,7 +13,7 @@ import numpy as np
 
 from unitone.coach.advice import Advice
 from unitone.coach.hill import draw, fit_hill
-from unitone.coach.hills import is_null, points_of
+from unitone.coach.hills import is_null, on_hill, points_of
 from unitone.coach.peak import play_of, scale_of
 from unitone.coach.peaking import kept_level
 from unitone.job.state import JobState, Logged
@@ -182,23 +182,16 @@ def _read(step: Step, conditions: Conditions) -> Advice:
 
 
 def _hill_reads(state: JobState, step: Step, trial: Trial) -> list[Logged]:
-    wanted = replace(step.hill_setting, level_dbm=None)
-    return [
-        x
-        for x in state.readings
-        if trial.seq < x.seq and (not trial.ended or x.seq < trial.ended)
-        and x.reading.quantity_id == step.hill_id and replace(x.reading.conditions, level_dbm=None) == wanted
-    ]  # fmt: skip
+    return [x for x in on_hill(state, step, trial.seq) if not trial.ended or x.seq < trial.ended]
 
 
 def _read_at(
     state: JobState, trial: Trial, name: str, place: int, quantity_id: str, conditions: Conditions
 ) -> Logged | None:
     found = None
-    for x in state.readings:
-        inside = trial.seq < x.seq and (not trial.ended or x.seq < trial.ended)
-        r = x.reading
-        if inside and x.positions[name] == place and r.quantity_id == quantity_id and r.conditions == conditions:
+    for x in state.read_of(quantity_id, trial.seq):
+        inside = not trial.ended or x.seq < trial.ended
+        if inside and x.positions[name] == place and x.reading.conditions == conditions:
             found = x
     return found
 

@@ -6,9 +6,10 @@ outside changes it. What a result is, and when it has gone stale, is decided her
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from bisect import bisect_right
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 from unitone.bench.instruments import Instrument
 from unitone.bench.kit import Kit
@@ -23,6 +24,8 @@ from unitone.sheet.schools import Choice, apply, choices
 
 _SHEETS: dict[tuple[str, str], Sheet] = {}
 Key = tuple[str, int]
+T = TypeVar("T")
+R = TypeVar("R")
 
 
 class Logged(NamedTuple):
@@ -34,6 +37,31 @@ class Logged(NamedTuple):
     reading: Reading
     positions: dict[str, int]
     bench_s: float = 0.0
+
+
+def by_conditions(told: Callable[[Conditions], R]) -> Callable[[Conditions], R]:
+    """``told``, asked once for each conditions object: the same ones stand on many readings, and comparing them takes longest.
+
+    For one walk over the readings of a state, which keeps the objects alive.
+    """
+    return _by_object(told)
+
+
+def by_positions(told: Callable[[dict[str, int]], R]) -> Callable[[dict[str, int]], R]:
+    """``told``, asked once for each mapping of positions; as ``by_conditions``."""
+    return _by_object(told)
+
+
+def _by_object(told: Callable[[T], R]) -> Callable[[T], R]:
+    known: dict[int, R] = {}
+
+    def asked(thing: T) -> R:
+        key = id(thing)
+        if key not in known:
+            known[key] = told(thing)
+        return known[key]
+
+    return asked
 
 
 class Turn(NamedTuple):
@@ -236,6 +264,11 @@ class JobState:
     def seq(self) -> int:
         """Number of the last entry, 0 for none."""
         return self.entries[-1].seq if self.entries else 0
+
+    def read_of(self, quantity_id: str, since: int = 0) -> Sequence[Logged]:
+        """The readings of a quantity in their order; those after entry ``since`` alone."""
+        found = self.by_quantity.get(quantity_id, [])
+        return found[bisect_right(found, since, key=lambda x: x.seq) :] if since else found
 
     def answers(self, reading: Reading) -> tuple[Key, ...]:
         """The requirements of all steps that such a reading settles."""

@@ -177,9 +177,8 @@ def _currents(state: JobState) -> tuple[CurrentCell, ...]:
             (s for s in state.sheet.steps if s.quantity_id == q.id and (s.hook_up == "send") == (way == "send")), None
         )
         last = next(
-            (x.reading for x in reversed(state.readings)
-             if x.reading.quantity_id == q.id and (
-                 (step is not None and x.reading.conditions in step.required) or (step is None and x.reading.conditions.way == way))),
+            (x.reading for x in reversed(state.read_of(q.id))
+             if (step is not None and x.reading.conditions in step.required) or (step is None and x.reading.conditions.way == way)),
             None,
         )  # fmt: skip
         mark = "to do"

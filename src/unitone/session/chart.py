@@ -8,7 +8,7 @@ from functools import lru_cache
 from typing import cast
 
 from unitone.errors import UnitoneError
-from unitone.job.state import JobState
+from unitone.job.state import JobState, by_conditions
 from unitone.job.verdicts import Line, lines
 from unitone.quantities.registry import Quantity
 from unitone.quantities.show import number, show, show_value
@@ -123,13 +123,15 @@ def vco_points(state: JobState, way: Way | None = None) -> list[tuple[float, flo
     """(Hz, volts) of every channel that is read and still stands; one way alone where the ways have a VCO each."""
     found: dict[float, float] = {}
     ways: set[Way] = set()
-    for logged in state.by_quantity.get("vco.volts", ()):
+    floor_of = by_conditions(lambda c: state.last_reached("vco.volts", c))
+    hz_of = by_conditions(lambda c: vco_hz(state.sheet, c))
+    for logged in state.read_of("vco.volts"):
         r = logged.reading
         if r.value is None or r.bound or (way and r.conditions.way != way):
             continue
-        if logged.seq <= state.last_reached(r.quantity_id, r.conditions):
+        if logged.seq <= floor_of(r.conditions):
             continue
-        hz = vco_hz(state.sheet, r.conditions)
+        hz = hz_of(r.conditions)
         if hz is None:
             continue
         ways.add(r.conditions.way)

@@ -246,12 +246,10 @@ def instrument_words(state: JobState, step: Step) -> str:
 
 def reading_notes(state: JobState, step: Step) -> list[str]:
     """What was done to the step's last reading, and what to think of it: correction, uncertainty, low on the scale."""
-    for logged in reversed(state.readings):
-        if (step.id, 0) in state.latest and logged.reading.quantity_id == step.quantity_id:
-            reading = logged.reading
-            break
-    else:
+    of_step = state.read_of(step.quantity_id)
+    if (step.id, 0) not in state.latest or not of_step:
         return []
+    reading = of_step[-1].reading
     words = []
     if reading.raw is not None and reading.correction:
         words.append(tr("read {raw}, corrected", raw=show(step.quantity, reading.raw)))

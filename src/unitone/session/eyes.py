@@ -60,11 +60,10 @@ def reference_of(state: JobState, step: Step, quantity_id: str) -> float | None:
     or its target. None before anything was read: then the first that is heard."""
     if step.aim not in ("peak", "level", "null"):
         return 0.0
-    for x in state.readings:
-        r = x.reading
-        if x.seq > state.at_seq and r.quantity_id == quantity_id:
-            return height(step, quantity_id, r.value, r.conditions.level_dbm)
-    return None
+    first = next(iter(state.read_of(quantity_id, state.at_seq)), None)
+    if first is None:
+        return None
+    return height(step, quantity_id, first.reading.value, first.reading.conditions.level_dbm)
 
 
 _SPOKEN: tuple[tuple[str, str], ...] = (

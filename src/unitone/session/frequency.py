@@ -12,7 +12,8 @@ from typing import Any
 
 from unitone.coach.oscillators import FINE_HZ, TIMEBASE_PPM, Attribution, Counted, Judged, Point, Source, attribute
 from unitone.errors import EntryError, SheetError, UnitoneError
-from unitone.job.state import JobState
+from unitone.job.state import JobState, by_conditions
+from unitone.job.tape import Reading
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import MINUS, number
 from unitone.sheet.frequency import Place, oscillator_counted, outputs, places, spots
@@ -325,25 +326,42 @@ def point_of(sheet: Sheet, quantity_id: str, c: Conditions, hz: float | None = N
 def readings_of(state: JobState, before: int | None = None) -> list[Counted]:
     """The frequency readings of a job that still stand: the latest of each place, none from before something that reaches it was
     touched, and none with a clarifier away from its middle. ``before``: those that stood before that entry, whatever came after."""
-    found: dict[str, Counted] = {}
-    for logged in state.readings:
-        if before is not None and logged.seq >= before:
-            break
-        r = logged.reading
-        if r.value is None or r.bound or r.quantity_id not in COUNTED or shifted(r.conditions):
+    found = sorted((x for q in COUNTED for x in _standing(state, q, before)), key=lambda x: x[0])
+    return list({counted.point.label: counted for _, counted in found}.values())
+
+
+def _standing(state: JobState, quantity_id: str, before: int | None) -> list[tuple[int, Counted]]:
+    """The last count of each place that still stands (that stood before an entry), with its entry's number."""
+    floor_of = by_conditions(lambda c: state.last_reached(quantity_id, c))
+    away = by_conditions(shifted)
+    done: set[int] = set()
+    found = []
+    for x in reversed(state.read_of(quantity_id)):
+        r = x.reading
+        # By the object: the same conditions come again and again, and are made once each.
+        if id(r.conditions) in done or (before is not None and x.seq >= before):
             continue
-        if before is None and logged.seq <= state.last_reached(r.quantity_id, r.conditions):
+        if r.value is None or r.bound or away(r.conditions) or (before is None and x.seq <= floor_of(r.conditions)):
             continue
-        try:
-            point = point_of(state.sheet, r.quantity_id, r.conditions, r.value)
-        except (UnitoneError, ValueError):
-            continue
-        if point is None:
-            continue
-        error = r.value if r.quantity_id.endswith("error") else r.value - point.hz
-        if abs(error) <= _FAR * point.hz:
-            found[point.label] = Counted(point, error, max(r.std or 0.0, _COUNT_HZ))
-    return list(found.values())
+        counted = _count_of(state, r)
+        if counted is not None:
+            done.add(id(r.conditions))
+            found.append((x.seq, counted))
+    return found
+
+
+def _count_of(state: JobState, r: Reading) -> Counted | None:
+    """A frequency reading as a count of its point; None for what no oscillator of the sheet can make."""
+    if r.value is None:
+        return None
+    try:
+        point = point_of(state.sheet, r.quantity_id, r.conditions, r.value)
+    except (UnitoneError, ValueError):
+        return None
+    if point is None:
+        return None
+    error = r.value if r.quantity_id.endswith("error") else r.value - point.hz
+    return Counted(point, error, max(r.std or 0.0, _COUNT_HZ)) if abs(error) <= _FAR * point.hz else None
 
 
 #: Controls that shift a frequency, by the words that their names hold, and the positions that do not.

@@ -12,7 +12,7 @@ from unitone.job.verdicts import lines
 from unitone.quantities.registry import FOUND_BY
 from unitone.quantities.show import number
 from unitone.session.chart import LEAST
-from unitone.sheet.model import Conditions, Step
+from unitone.sheet.model import Conditions, Step, without
 from unitone.words import tr
 
 #: One place that much deafer than the rest is no coil's doing (dB); a fall over the band that is worth a word (dB).
@@ -123,17 +123,15 @@ def detector_words(state: JobState, step: Step) -> str:
     if step.quantity_id != "rx.distortion" or step.aim != "null" or not step.adjust:
         return ""
     floor = state.at_seq
-    place = replace(step.setting, level_dbm=None)
+    place = without(step.setting, "level_dbm")
     loud: dict[int, float] = {}
     clean: dict[int, float] = {}
     name = step.adjusters[0]
-    for x in state.readings:
-        r = x.reading
-        if x.seq <= floor or r.value is None or replace(r.conditions, level_dbm=None) != place:
-            continue
-        kept = clean if r.quantity_id == "rx.distortion" else loud if r.quantity_id == "rx.af_volts" else None
-        if kept is not None:
-            kept[x.positions[name]] = r.value
+    for kept, quantity_id in ((clean, "rx.distortion"), (loud, "rx.af_volts")):
+        for x in state.read_of(quantity_id, floor):
+            r = x.reading
+            if r.value is not None and without(r.conditions, "level_dbm") == place:
+                kept[x.positions[name]] = r.value
     both = clean.keys() & loud.keys()
     if len(both) < 2:
         return ""

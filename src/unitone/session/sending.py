@@ -20,6 +20,8 @@ from unitone.words import tr
 _APART_TURNS, _HELD_DB = 0.9, 0.12
 #: Readings at an end of the band that are held against each other: more say nothing new.
 _RECENT = 40
+#: Of a very long log, so many readings of the power are looked at.
+_LOOKED_BACK = 1000
 
 
 @dataclass(frozen=True)
@@ -103,7 +105,7 @@ def held_words(state: JobState, step: Step) -> str:
     for name in step.adjusters:
         near = [
             (x.positions[name] / 360_000.0, 10.0 * math.log10(x.reading.value))
-            for x in hill_points(state, step, (name,), 0)
+            for x in hill_points(state, step, (name,), _long_ago(state, step))
             if x.reading.value
         ]
         if len(near) < 3:
@@ -118,11 +120,17 @@ def held_words(state: JobState, step: Step) -> str:
     return ""
 
 
+def _long_ago(state: JobState, step: Step) -> int:
+    """The entry after which readings still tell what the coils do."""
+    told = state.read_of(step.quantity_id)[-_LOOKED_BACK:]
+    return told[0].seq - 1 if told else 0
+
+
 def ends_words(state: JobState, step: Step) -> str:
     """Which coils serve the low end of the band and which the high end, from where they stand against their peak at the middle."""
     if not is_even(step) or not state.moved_at_all(step):
         return ""
-    coils, reads, _, wanted = even_problem(state, step, 0)
+    coils, reads, _, wanted = even_problem(state, step, _long_ago(state, step))
     low, high = min(wanted.places), max(wanted.places)
     serves: dict[str, list[str]] = {"low": [], "high": []}
     for n, name in enumerate(step.adjusters):
@@ -165,9 +173,7 @@ def sag_words(state: JobState, step: Step) -> str:
     """How far the supply sags when the radio is keyed, from its volts receiving and sending."""
     if step.quantity_id != "supply.volts":
         return ""
-    by_way = {
-        x.reading.conditions.way: x.reading.value for x in state.readings if x.reading.quantity_id == "supply.volts"
-    }
+    by_way = {x.reading.conditions.way: x.reading.value for x in state.read_of("supply.volts")}
     rest = by_way.get("receive", by_way.get("either"))
     keyed = by_way.get("send")
     if rest is None or keyed is None or rest <= 0:

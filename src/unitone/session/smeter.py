@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Literal
 
 from unitone.coach.smeter import GERMANIUM_V, SILICON_V, Mark, Told, other_diode, read_chart
-from unitone.job.state import JobState, Logged
+from unitone.job.state import JobState, Logged, by_conditions
 from unitone.job.verdicts import verdict
 from unitone.quantities.show import microvolts, number, s_units
 from unitone.radio.levels import EMF_DB, mark_db
@@ -59,24 +59,29 @@ def chart_next_words(state: JobState, step: Step) -> str:
     )
 
 
-def _of_chart(state: JobState, step: Step) -> list[tuple[float, Logged]]:
-    """Every reading that belongs to the chart, oldest first, with its place on it: the level (dBm), or the lamp's mark (dB)."""
+def _of_chart(state: JobState, step: Step, since: int = 0) -> list[tuple[float, Logged]]:
+    """Every reading after entry ``since`` that belongs to the chart, oldest first, with its place on it: the level (dBm), or the lamp's mark (dB)."""
     bare = without(step.setting, "level_dbm", "test_point")
     places = {lamp_point(m): mark_db(m) for m in step.lamps}
-    found = []
-    for x in state.by_quantity.get(step.quantity_id, ()):
-        c = x.reading.conditions
-        if x.reading.value is not None and without(c, "level_dbm", "test_point") == bare:
-            place = places.get(c.test_point or "") if places else c.level_dbm
-            if place is not None:
-                found.append((round(place, 1), x))
+
+    def place_of(c: Conditions) -> float | None:
+        if without(c, "level_dbm", "test_point") != bare:
+            return None
+        place = places.get(c.test_point or "") if places else c.level_dbm
+        return None if place is None else round(place, 1)
+
+    known, found = by_conditions(place_of), []
+    for x in state.read_of(step.quantity_id, since):
+        place = known(x.reading.conditions)
+        if place is not None and x.reading.value is not None:
+            found.append((place, x))
     return found
 
 
 def _read(state: JobState, step: Step) -> list[Logged]:
     """The newest reading of each level or lamp since the last touch that reaches the meter."""
     floor = state.last_reached(step.quantity_id, step.setting)
-    found = {place: x for place, x in _of_chart(state, step) if x.seq > floor}
+    found = dict(_of_chart(state, step, floor))
     return [found[k] for k in sorted(found)]
 
 

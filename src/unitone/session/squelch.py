@@ -8,7 +8,7 @@ from unitone.coach.ends import is_squelch, setter_of
 from unitone.job.state import JobState, Logged
 from unitone.quantities.show import microvolts, number
 from unitone.session.shapes import HillView
-from unitone.sheet.model import Conditions, Step
+from unitone.sheet.model import Conditions, Step, without
 from unitone.words import tr
 
 #: The control's positions of the chart.
@@ -43,12 +43,11 @@ def _read(state: JobState, step: Step, quantity_id: str) -> dict[str, Logged]:
     """The newest reading of each position of the control since the last touch that reaches it."""
     floor = state.last_reached(step.quantity_id, step.setting)
     found: dict[str, Logged] = {}
-    for x in state.readings:
-        r, c = x.reading, x.reading.conditions
-        if r.quantity_id == quantity_id and x.seq > floor and r.value is not None and position(c):
-            same = replace(c, panel=(), level_dbm=None) == replace(step.setting, panel=(), level_dbm=None)
-            if same:
-                found[position(c)] = x
+    place = without(step.setting, "panel", "level_dbm")
+    for x in state.read_of(quantity_id, floor):
+        c = x.reading.conditions
+        if x.reading.value is not None and position(c) and without(c, "panel", "level_dbm") == place:
+            found[position(c)] = x
     return found
 
 
@@ -76,14 +75,11 @@ def _found(state: JobState, step: Step) -> tuple[tuple[float, float], ...]:
     """Where it opened as found, by the control's per cent, where something has been touched since."""
     floor = state.last_reached(step.quantity_id, step.setting)
     first: dict[float, float] = {}
-    for x in state.readings:
+    for x in state.read_of("rx.squelch_opens"):
+        if x.seq >= floor:
+            break
         where = position(x.reading.conditions)
-        if (
-            x.reading.quantity_id == "rx.squelch_opens"
-            and x.seq < floor
-            and x.reading.value is not None
-            and where.endswith("%")
-        ):
+        if x.reading.value is not None and where.endswith("%"):
             first.setdefault(_per_cent(where), _level(x))
     return tuple(sorted(first.items()))
 

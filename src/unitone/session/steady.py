@@ -13,7 +13,7 @@ from unitone.coach.hills import hill_points, stops_touched
 from unitone.coach.levelling import is_even
 from unitone.coach.step import errors_together
 from unitone.errors import UnitoneError
-from unitone.job.state import JobState
+from unitone.job.state import JobState, by_conditions
 from unitone.quantities.registry import Quantity
 from unitone.quantities.show import number, show
 from unitone.session.frequency import COUNTED, is_shifter, point_of
@@ -75,15 +75,14 @@ def drift(readings: Sequence[tuple[float, float]], small_hz: float, u_hz: float 
 
 def drift_of(state: JobState, step: Step) -> Drift | None:
     """The drift of the point that was counted last at a step, since the last touch that reaches it."""
-    last = next((x for x in reversed(state.readings) if x.reading.quantity_id == step.quantity_id), None)
+    last = next(iter(state.read_of(step.quantity_id)[-1:]), None)
     if last is None or step.quantity_id not in COUNTED:
         return None
     floor = state.last_reached(step.quantity_id, last.reading.conditions)
     same = [
         (x.bench_s, x.reading.value)
-        for x in state.readings
-        if x.seq > floor and x.reading.value is not None and x.reading.quantity_id == step.quantity_id
-        and x.reading.conditions == last.reading.conditions and last.bench_s - x.bench_s <= _MOST_S
+        for x in state.read_of(step.quantity_id, floor)
+        if x.reading.value is not None and x.reading.conditions == last.reading.conditions and last.bench_s - x.bench_s <= _MOST_S
     ]  # fmt: skip
     return drift(same, _small(step), max(last.reading.std or 0.5, 0.5))
 
@@ -139,13 +138,10 @@ def swing_words(state: JobState, step: Step) -> str:
         return ""
     ends: dict[bool, float] = {}
     middle: float | None = None
-    for x in state.readings:
+    floor_of = by_conditions(lambda c: state.last_reached(step.quantity_id, c))
+    for x in state.read_of(step.quantity_id):
         r = x.reading
-        if (
-            r.quantity_id != step.quantity_id
-            or r.value is None
-            or x.seq <= state.last_reached(r.quantity_id, r.conditions)
-        ):
+        if r.value is None or x.seq <= floor_of(r.conditions):
             continue
         place = (r.conditions.band, r.conditions.mode, r.conditions.channel, r.conditions.way)
         if place != (step.setting.band, step.setting.mode, step.setting.channel, step.setting.way):
@@ -288,7 +284,7 @@ def bias_words(state: JobState, step: Step) -> str:
     if step.quantity_id not in _BIAS:
         return ""
     floor = state.last_reached(step.quantity_id, step.setting)
-    read = [x for x in state.readings if x.reading.quantity_id == step.quantity_id and x.reading.value is not None]
+    read = [x for x in state.read_of(step.quantity_id) if x.reading.value is not None]
     if not read:
         return ""
     words = []

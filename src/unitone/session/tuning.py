@@ -14,7 +14,7 @@ from unitone.coach.hills import stops_touched
 from unitone.coach.oscillators import Attribution, Counted, Judged, Point, attribute
 from unitone.coach.setting import SetMove, Spot, next_set_move
 from unitone.errors import UnitoneError
-from unitone.job.state import JobState, Logged
+from unitone.job.state import JobState, Logged, by_conditions
 from unitone.job.verdicts import SETTLED, verdict
 from unitone.quantities.show import number
 from unitone.session.frequency import COUNTED, LEAVE_HZ, point_of, readings_of, shifted, sources, timebase_of
@@ -255,14 +255,10 @@ def _at_point(state: JobState, thing: Countable) -> list[tuple[Logged, float]]:
     """All readings ever of a point, with their error (Hz)."""
     quantity_id = state.sheet.step(thing.step).quantity_id
     found = []
-    for x in state.readings:
+    same = by_conditions(lambda c: c.settles(thing.conditions))
+    for x in state.read_of(quantity_id):
         r = x.reading
-        if (
-            r.quantity_id == quantity_id
-            and r.value is not None
-            and not r.bound
-            and r.conditions.settles(thing.conditions)
-        ):
+        if r.value is not None and not r.bound and same(r.conditions):
             found.append((x, r.value if quantity_id.endswith("error") else r.value - thing.point.hz))
     return found
 

@@ -9,7 +9,7 @@ from unitone.coach.advice import Advice
 from unitone.coach.sentences import amount, button, clock, direction, position_text, sentence
 from unitone.coach.step import leave_alone
 from unitone.job.shop import KINDS_OF_SHOP
-from unitone.job.state import JobState, Logged
+from unitone.job.state import JobState, Logged, by_conditions
 from unitone.job.summary import band_on_bar, bar_span, place_on_bar, reading_text, worst_found
 from unitone.job.tape import Entry, Reading
 from unitone.job.verdicts import Line, lines, verdict, worst
@@ -307,10 +307,11 @@ def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...], bar: Bar
     if found is not None:
         words.append(tr("found {value}", value=reading_text(step, found)))
     words += reading_notes(state, step)
+    mine = by_conditions(lambda c: any(c.settles(one) for one in step.required))
     values = [
         x.reading.value
-        for x in (state.by_quantity.get(step.quantity_id, ()) if step.aim in ("peak", "null") else ())
-        if x.reading.value is not None and any(key[0] == step.id for key in state.answers(x.reading))
+        for x in (state.read_of(step.quantity_id) if step.aim in ("peak", "null") else ())
+        if x.reading.value is not None and mine(x.reading.conditions)
     ]
     if len(values) > 1:
         best = max(values) if step.quantity.better == "high" else min(values)

@@ -256,7 +256,7 @@ class Conditions:
 @lru_cache(maxsize=65_536)
 def without(conditions: Conditions, *names: str) -> Conditions:
     """The conditions with some of them left open. The same ones come again and again on a log: each is made once."""
-    return replace(conditions, **dict.fromkeys(names))  # type: ignore[arg-type]
+    return replace(conditions, **{n: () if n == "panel" else None for n in names})  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True)
