@@ -248,8 +248,8 @@ def stream_table(gigabytes: float) -> None:
 _STREAM = """
 import sys, time
 from pathlib import Path
-from unitone.bench.measure import measure_iq_fm
-from unitone.bench.sources import SigMfFile
+from unitone.bench.drivers.measure import measure_iq_fm
+from unitone.bench.drivers.recording import SigMfFile
 
 def peak():
     # The peak of this program alone (kB); getrusage hands on that of the one that started it.

@@ -11,15 +11,16 @@ import time
 
 import numpy as np
 
-from unitone.coach import pairs, peak
-from unitone.coach.ear import next_by_ear
-from unitone.coach.hill import Point
-from unitone.coach.pairs import next_pair_move
-from unitone.coach.peak import next_move
-from unitone.robot.adjuster import by_ear, run_adjuster_trial
-from unitone.robot.coils import run_coils_trial
+from unitone.align.pairs import pair as pairs
+from unitone.align.pairs.pair import next_pair_move
+from unitone.align.peak import core as peak
+from unitone.align.peak.by_ear import next_by_ear
+from unitone.align.peak.core import next_move
+from unitone.align.peak.hill import Point
+from unitone.robot.coil_sets import run_coils_trial
 from unitone.robot.many import many
-from unitone.standin.single import CLASSES, Class
+from unitone.robot.one_coil import by_ear, run_adjuster_trial
+from unitone.simulator.one_adjuster import CLASSES, Class
 
 
 def _ear(asked: tuple[Class, int]) -> tuple[str, int, float]:
@@ -69,8 +70,8 @@ def main() -> None:
 
 def _alone() -> str:
     """How long one move takes by itself, in milliseconds: the pair's as its readings come, and all of them at once (a job taken up)."""
-    from unitone.coach.pairs import PairRead
-    from unitone.robot.adjuster import CORE
+    from unitone.align.pairs.pair import PairRead
+    from unitone.robot.one_coil import CORE
 
     def caches() -> None:
         peak._next.cache_clear()

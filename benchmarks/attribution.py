@@ -11,7 +11,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from unitone.coach.oscillators import Attribution, Counted, Point, Source, attribute
+from unitone.align.frequency.attribution import Attribution, Counted, Point, Source, attribute
 
 BANDS = {"low": 16.2725e6, "mid": 16.7225e6, "high": 17.1725e6, "upper": 17.6225e6, "top": 18.0725e6}
 MODES = {"am": 10.695e6, "usb": 10.6975e6, "lsb": 10.6925e6}

@@ -11,7 +11,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from unitone.coach.find_level import next_level
+from unitone.align.sensitivity.find_level import next_level
 
 Curve = Callable[[float], float]
 
@@ -43,7 +43,7 @@ def finder(read: Curve, start: float, mark: float, most: int) -> tuple[float, in
             return move.found_dbm, len(readings)
         assert move.try_dbm is not None
         if len(readings) >= most:
-            from unitone.coach.find_level import posterior
+            from unitone.align.sensitivity.find_level import posterior
 
             return posterior(readings, mark)[0], len(readings)
         readings.append((move.try_dbm, read(move.try_dbm)))

@@ -119,8 +119,8 @@ def physics(seed: int, place: Path) -> None:
     from unitone.cli.commands import run
     from unitone.errors import UnitoneError
     from unitone.job.tape import Card
+    from unitone.present.bench.bench_view import take_view
     from unitone.session.session import Session, open_job
-    from unitone.session.view import take_view
     from unitone.sheet.library import built_in, physics_path
     from unitone.store.logbook import Logbook
 
@@ -145,7 +145,7 @@ def physics(seed: int, place: Path) -> None:
 
 def bundles(seed: int, place: Path) -> Callable[[], None]:
     from unitone.cli.commands import run
-    from unitone.sheet.bundle import write_bundle
+    from unitone.sheet.format.bundle import write_bundle
     from unitone.sheet.library import find
 
     rng = random.Random(seed)
@@ -185,8 +185,8 @@ def pictures(seed: int, place: Path) -> None:
     from PIL import Image
 
     from unitone.errors import SheetError
+    from unitone.sheet.format.pictures import is_simple_drawing, read_picture
     from unitone.sheet.library import find
-    from unitone.sheet.pictures import is_simple_drawing, read_picture
 
     rng = random.Random(seed)
     kind = rng.choice(("png", "jpg", "svg", "svg"))
@@ -214,10 +214,10 @@ def jobs(seed: int, place: Path) -> None:
     """Whatever is taken in can be listed, opened and printed."""
     from unitone.errors import StoreError
     from unitone.job.state import fold
+    from unitone.present.bench.bench_view import take_view
+    from unitone.present.papers import render_paper
     from unitone.robot.demo import load
-    from unitone.session.papers import render_paper
     from unitone.session.session import Session
-    from unitone.session.view import take_view
     from unitone.store.exchange import export_job, import_job, read_job
     from unitone.store.logbook import Logbook
 
@@ -305,8 +305,8 @@ def responses(seed: int, place: Path) -> None:
 
 
 def calculators(seed: int, place: Path) -> None:
+    from unitone.calculators.catalogue import SUMS
     from unitone.cli.commands import run
-    from unitone.session.sums import SUMS
 
     del place
     rng = random.Random(seed)
@@ -435,8 +435,7 @@ def attack(asked: tuple[str, int]) -> tuple[str, int, float, float, str]:
 
 def _warm() -> None:
     """What any run loads is loaded before the clock runs."""
-    import unitone.session.papers
-    import unitone.session.view  # noqa: F401
+    import unitone.present.bench.bench_view  # noqa: F401
 
     warnings.simplefilter("ignore")
     with tempfile.TemporaryDirectory() as place:

@@ -17,10 +17,10 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtWidgets import QApplication
 
-from unitone.desktop.app import make_application
 from unitone.desktop.audio import soundcard
 from unitone.desktop.audio.soundcard import Device, SoundOutput, devices
-from unitone.desktop.window import MainWindow
+from unitone.desktop.shell.app import make_application
+from unitone.desktop.shell.window import MainWindow
 from unitone.robot.demo import fill
 from unitone.session.session import Session
 from unitone.signals.generate import Setting

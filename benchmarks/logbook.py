@@ -103,9 +103,9 @@ _START = """
 import sys, time
 start = time.perf_counter()
 from pathlib import Path
-from unitone.desktop.app import make_application
+from unitone.desktop.shell.app import make_application
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.window import MainWindow
+from unitone.desktop.shell.window import MainWindow
 from unitone.store.logbook import Logbook
 app = make_application()
 book = Logbook(Path(sys.argv[1]))

@@ -10,7 +10,7 @@ import sys
 from collections import Counter
 
 from unitone.robot.many import many
-from unitone.robot.receive import METERS, SHAPES, chart_of, foretold, squelch_of, summary
+from unitone.robot.receive_side import METERS, SHAPES, chart_of, foretold, squelch_of, summary
 
 _SQUELCHES = ("ostrel-curlew-5", "ostrel-weir-40-am", "ostrel-tarn-40", "ostrel-teal-6")
 _TRIALS = (("ostrel-tarn-40", "front-end"), ("ostrel-weir-40-am", "front-end"), ("ostrel-tarn-40", "if-first"))

@@ -7,11 +7,11 @@ from __future__ import annotations
 
 import time
 
+from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.read import read_sheet
-from unitone.standin.physics import read_physics
-from unitone.standin.radio import Panel, StandInRadio
-from unitone.standin.receiver import Signal
+from unitone.simulator.physics import read_physics
+from unitone.simulator.radio import Panel, StandInRadio
+from unitone.simulator.receiver import Signal
 
 
 def main() -> None:

@@ -9,7 +9,7 @@ import os
 import sys
 from pathlib import Path
 
-from unitone.robot.trial import run_trial
+from unitone.robot.whole_radios import run_trial
 
 TOP = Path(__file__).resolve().parent.parent
 

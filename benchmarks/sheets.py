@@ -13,12 +13,12 @@ from unitone.job.recheck import plan_of
 from unitone.job.state import advance, fold
 from unitone.job.tape import Card, Entry, Reading
 from unitone.job.verdicts import verdict
-from unitone.sheet.build import check
-from unitone.sheet.draft import Draft
+from unitone.sheet.conventions.schools import apply
+from unitone.sheet.editing.draft import Draft
+from unitone.sheet.format.build import check
+from unitone.sheet.format.read import parse_sheet
+from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import find
-from unitone.sheet.read import parse_sheet
-from unitone.sheet.schools import apply
-from unitone.sheet.write import to_toml
 
 TEXT = find("ostrel-tarn-40").read_text(encoding="utf-8")
 

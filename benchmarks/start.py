@@ -21,12 +21,12 @@ from pathlib import Path
 from unitone.cli.workspace import make_demo
 folder = make_demo(sys.argv[1])
 from PyQt6.QtCore import QTimer
-from unitone.desktop.app import make_application
+from unitone.desktop.shell.app import make_application
 from unitone.store.logbook import Logbook
 from unitone.desktop.theme.theme import theme
 app = make_application()
 logbook = Logbook(folder)
-from unitone.desktop.window import MainWindow
+from unitone.desktop.shell.window import MainWindow
 theme.use("day", 1.0)
 window = MainWindow(logbook)
 window.show()

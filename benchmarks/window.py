@@ -15,11 +15,11 @@ from pathlib import Path
 from PyQt6.QtWidgets import QApplication
 
 from hands import Hands
-from unitone.desktop.app import make_application
-from unitone.desktop.shots import wait
-from unitone.desktop.window import MainWindow
+from unitone.desktop.shell.app import make_application
+from unitone.desktop.shell.shots import wait
+from unitone.desktop.shell.window import MainWindow
 from unitone.job.tape import Card
-from unitone.robot.trial import SetResult, judge
+from unitone.robot.whole_radios import SetResult, judge
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find
 from unitone.store.logbook import Logbook

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -11,13 +12,15 @@ import pytest
 
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
+from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model import Sheet
-from unitone.sheet.read import read_sheet
-from unitone.standin.physics import PhysicsFile, read_physics
-from unitone.standin.radio import StandInRadio
+from unitone.sheet.model.sheet import Sheet
+from unitone.simulator.physics import PhysicsFile, read_physics
+from unitone.simulator.radio import StandInRadio
 from unitone.store.logbook import Logbook
 
+#: Windows are shown nowhere, whoever starts the tests.
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 SHEET = "ostrel-tarn-40"
 
 

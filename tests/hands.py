@@ -8,8 +8,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from unitone.desktop.shots import wait
-from unitone.desktop.window import MainWindow
+from unitone.desktop.shell.shots import wait
+from unitone.desktop.shell.window import MainWindow
 
 #: More presses than this no radio needs.
 _AT_MOST = 4000

@@ -34,7 +34,7 @@ def test_files_that_somebody_names_are_opened_one_way() -> None:
         "files.py",
         "setup_venv.py",
         "desktop/theme/theme.py",
-        "desktop/views/papers.py",
+        "desktop/features/papers/page.py",
         "robot/demo.py",
         "store/salvage.py",
     )
@@ -47,9 +47,9 @@ def test_files_that_somebody_names_are_opened_one_way() -> None:
 
 def test_threads_are_started_where_their_errors_are_caught() -> None:
     edges = (
-        "desktop/worker.py",
-        "desktop/errand.py",
-        "desktop/listener.py",
+        "desktop/shell/worker.py",
+        "desktop/shell/errand.py",
+        "desktop/shell/listener.py",
         "store/logbook.py",
         "desktop/audio/soundcard.py",
     )

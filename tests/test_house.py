@@ -94,14 +94,14 @@ def test_pictures_and_documents_are_linked() -> None:
 def test_the_published_schema_is_that_of_the_program() -> None:
     import json
 
-    from unitone.sheet.file import SheetFile
+    from unitone.sheet.format.keys import SheetFile
 
     assert json.loads((TOP / "docs" / "sheet.schema.json").read_text(encoding="utf-8")) == SheetFile.model_json_schema()
 
 
 def test_the_manual_tells_every_physics_and_sheet_key() -> None:
-    from unitone.sheet import file as form
-    from unitone.standin import physics
+    from unitone.sheet.format import keys as form
+    from unitone.simulator import physics
 
     for module, page in ((form, "sheet.md"), (physics, "physics.md")):
         text = (TOP / "docs" / page).read_text(encoding="utf-8")

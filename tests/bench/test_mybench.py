@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from unitone.bench.calibrate import (
+from unitone.bench.calibration.arithmetic import (
     Alike,
     counter_ppm,
     full_scale_v,
@@ -22,8 +22,8 @@ from unitone.bench.calibrate import (
     watts_of,
 )
 from unitone.bench.instruments import Instrument
-from unitone.bench.kit import Kit, dial
 from unitone.bench.mybench import Calibration, MyBench, Pad, parse_pads
+from unitone.bench.path import Kit, dial
 from unitone.errors import BenchError
 from unitone.quantities.registry import quantity
 

@@ -14,7 +14,7 @@ import soundfile
 
 from unitone.cli.commands import run
 from unitone.cli.main import _window_arguments
-from unitone.sheet.bundle import Bundle, write_bundle
+from unitone.sheet.format.bundle import Bundle, write_bundle
 from unitone.sheet.library import Library, find
 
 

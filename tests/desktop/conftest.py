@@ -13,11 +13,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
-from unitone.desktop.app import make_application
-from unitone.desktop.errand import Errand
+from unitone.desktop.features.bench.page import BenchPage
+from unitone.desktop.shell.app import make_application
+from unitone.desktop.shell.errand import Errand
+from unitone.desktop.shell.window import MainWindow
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.views.bench import BenchPage
-from unitone.desktop.window import MainWindow
 from unitone.robot.demo import fill
 from unitone.store.logbook import Logbook
 from virtualcard import VirtualCard, there_is_one

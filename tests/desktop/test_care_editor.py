@@ -17,8 +17,8 @@ from pytestqt.qtbot import QtBot
 
 from desktop.conftest import Desk
 from desktop.test_sheets import choose, field, open_sheets, type_into
-from unitone.desktop.app import make_application
-from unitone.desktop.views.jobcard import CardPage
+from unitone.desktop.features.card.page import CardPage
+from unitone.desktop.shell.app import make_application
 from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.lines import Counted, CountedList, Line, Lines, MarkIcon
 from unitone.desktop.widgets.livefield import LiveLine, LiveWords

@@ -10,15 +10,15 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel
 
 from desktop.conftest import Desk
-from unitone.desktop.actions import ACTIONS, clashes
 from unitone.desktop.audio import pitch as pitch_module
 from unitone.desktop.audio.voice import SILENT, Voice
-from unitone.desktop.views.eyes import LOG_KEY, taken_by
-from unitone.desktop.worker import LiveFigure
+from unitone.desktop.features.bench.eyes import LOG_KEY, taken_by
+from unitone.desktop.shell.actions import ACTIONS, clashes
+from unitone.desktop.shell.worker import LiveFigure
 from unitone.errors import BenchError
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
-from unitone.sheet.model import TURN
+from unitone.sheet.model.sheet import TURN
 
 TARN, WEIR = "ostrel-tarn-40", "ostrel-weir-40-am"
 

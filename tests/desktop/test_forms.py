@@ -16,25 +16,25 @@ from PyQt6.QtGui import QColor, QDropEvent, QImage, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPlainTextEdit, QWidget
 from pytestqt.qtbot import QtBot
 
-from unitone.desktop.app import make_application
-from unitone.desktop.errand import Errand
+from unitone.desktop.features.sheets.board import PinPage
+from unitone.desktop.features.sheets.editor import SheetEditor, look, row_words, where
+from unitone.desktop.shell.app import make_application
+from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.views.pinpage import PinPage
-from unitone.desktop.views.sheeteditor import SheetEditor, look, row_words, where
-from unitone.desktop.views.tableeditor import TableEditor
 from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.form import SEVERAL, FormView
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.picture import WHOLE, BoardImage
 from unitone.desktop.widgets.pinning import PinBoard, Pinned
+from unitone.desktop.widgets.table_editor import TableEditor
 from unitone.errors import SheetError
-from unitone.session.shapes import Pin
-from unitone.sheet.build import Problem
-from unitone.sheet.draft import Draft
-from unitone.sheet.fields import TABLES, Field
+from unitone.present.bench.bench_shapes import Pin
+from unitone.sheet.editing.draft import Draft
+from unitone.sheet.editing.fields import TABLES, Field
+from unitone.sheet.format.build import Problem
+from unitone.sheet.format.read import to_data
 from unitone.sheet.library import find
-from unitone.sheet.read import to_data
 
 
 @pytest.fixture(autouse=True)

@@ -13,8 +13,8 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton, QWidget
 
 from desktop.conftest import Desk
 from session.test_shopwork import PNG, typed_inside
+from unitone.desktop.features.card.page import TABS, CardPage
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.views.jobcard import TABS, CardPage
 from unitone.desktop.widgets.lines import Lines
 from unitone.desktop.widgets.livefield import LiveLine
 from unitone.job.state import JobState, fold

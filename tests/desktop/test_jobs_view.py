@@ -14,10 +14,10 @@ from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from desktop.conftest import Desk
-from unitone.desktop.app import Program, Refused, make_application
-from unitone.desktop.views.jobs import JobsPage
-from unitone.desktop.views.jobslist import PAGE, state_words
-from unitone.desktop.window import MainWindow
+from unitone.desktop.features.jobs.cards import PAGE, state_words
+from unitone.desktop.features.jobs.page import JobsPage
+from unitone.desktop.shell.app import Program, Refused, make_application
+from unitone.desktop.shell.window import MainWindow
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
 from unitone.store.backup import backup

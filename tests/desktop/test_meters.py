@@ -14,8 +14,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
 from desktop.conftest import Desk
+from unitone.desktop.features.meters.page import MetersPage
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.views.meters.page import MetersPage
 from unitone.job.state import fold
 
 pytestmark = pytest.mark.window

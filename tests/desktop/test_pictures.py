@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from unitone.desktop.widgets import picture
 from unitone.desktop.widgets.picture import BoardImage, ImageReader, read_image
 from unitone.errors import SheetError
-from unitone.sheet.pictures import MAX_PIXELS, check_picture, is_simple_drawing
+from unitone.sheet.format.pictures import MAX_PIXELS, check_picture, is_simple_drawing
 
 HEAD = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="1500" height="1000">'
 

@@ -20,16 +20,16 @@ from pytestqt.qtbot import QtBot
 from desktop.conftest import Desk
 from session.test_shopwork import PNG
 from unitone.bench.instruments import Instrument
-from unitone.bench.kit import Kit
+from unitone.bench.path import Kit
 from unitone.errors import UnitoneError
 from unitone.job.state import fold
 from unitone.job.tape import Card
-from unitone.session.papers import FORMS, render_paper
+from unitone.present.papers import FORMS, render_paper
 from unitone.session.session import Session, open_job
-from unitone.sheet.bundle import Bundle
+from unitone.sheet.format.bundle import Bundle
+from unitone.sheet.format.read import to_data
+from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import Library, find
-from unitone.sheet.read import to_data
-from unitone.sheet.write import to_toml
 from unitone.store.logbook import Logbook
 
 pytestmark = pytest.mark.window

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QLabel
 
 from desktop.conftest import Desk
 from unitone.job.tape import Card
-from unitone.robot.frequency import prepare
+from unitone.robot.on_frequency import prepare
 from unitone.session.session import Session, open_job
 
 WEIR = "ostrel-weir-40-am"

@@ -14,13 +14,13 @@ from PyQt6.QtGui import QColor, QImage, QKeyEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 
 from desktop.conftest import Desk
-from unitone.desktop.views.sheets import SheetsPage
-from unitone.desktop.views.workshop import WorkshopPage
+from unitone.desktop.features.sheets.page import SheetsPage
+from unitone.desktop.features.workshop.page import WorkshopPage
 from unitone.job.state import fold
 from unitone.job.verdicts import verdict
-from unitone.sheet.bundle import read_bundle
+from unitone.sheet.format.bundle import read_bundle
+from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find
-from unitone.sheet.read import read_sheet
 
 pytestmark = pytest.mark.window
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -213,7 +213,7 @@ def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None
     desk.until(lambda: desk.bench.view.step_verdict == "accepted")  # type: ignore[union-attr]
     assert "costs more than the radio" in desk.bench.step.judged.text()
     read_through(desk, until=lambda v: v.finished)
-    from unitone.session.papers import certificate_of
+    from unitone.present.papers import certificate_of
 
     made = certificate_of(state_of(desk))
     row = next(r for r in made.rows if r.step == "harmonic")

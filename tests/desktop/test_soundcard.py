@@ -17,18 +17,18 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
 from desktop.conftest import Desk
-from unitone.bench.measure import measure_file
+from unitone.bench.drivers.measure import measure_file
 from unitone.bench.mybench import MyBench
 from unitone.desktop.audio import soundcard
 from unitone.desktop.audio.pitch import Pitch
 from unitone.desktop.audio.soundcard import samples_of
+from unitone.desktop.features.meters.page import MetersPage
+from unitone.desktop.features.workshop.my_bench import MyBenchPage
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.views.meters.page import MetersPage
-from unitone.desktop.views.mybench import MyBenchPage
 from unitone.errors import SignalError
 from unitone.job.state import fold
+from unitone.present.bench.eyes import pitch_hz
 from unitone.session.benchwork import my_bench
-from unitone.session.eyes import pitch_hz
 from virtualcard import PACKAGES, VirtualCard
 
 pytestmark = pytest.mark.window
@@ -169,7 +169,7 @@ def test_overload_is_told_and_an_unplugged_input_leaves_the_rest_alive(
 def test_no_card_and_no_library_are_said_with_the_cure(
     desk: Desk, page: MetersPage, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("unitone.desktop.views.meters.listening.devices", lambda output=False: [])
+    monkeypatch.setattr("unitone.desktop.features.meters.listening.devices", lambda output=False: [])
     page.listening.refresh()
     page.press("meter-card")
     assert "No sound input is there" in words(page.warnings) and page.listening.where == ""
@@ -179,7 +179,7 @@ def test_no_card_and_no_library_are_said_with_the_cure(
             "The sound card cannot be used: no libpulse.so.0. Install it with: sudo apt-get install libpulse0"
         )
 
-    monkeypatch.setattr("unitone.desktop.views.meters.listening.devices", missing)
+    monkeypatch.setattr("unitone.desktop.features.meters.listening.devices", missing)
     page.listening.refresh()
     page.press("meter-card")
     assert "apt-get install libpulse0" in words(page.warnings)

@@ -20,13 +20,13 @@ from pytestqt.qtbot import QtBot
 
 from desktop.conftest import Desk
 from unitone import trouble
-from unitone.bench.live import Feed
-from unitone.desktop.app import Program
-from unitone.desktop.errand import Errand
-from unitone.desktop.listener import Listener
-from unitone.desktop.trouble import troubles
+from unitone.bench.drivers.live import Feed
+from unitone.desktop.shell.app import Program
+from unitone.desktop.shell.errand import Errand
+from unitone.desktop.shell.listener import Listener
+from unitone.desktop.shell.trouble import troubles
 from unitone.errors import UnitoneError
-from unitone.session.metershapes import How
+from unitone.present.meters.meter_shapes import How
 from unitone.session.session import Session
 from unitone.store.logbook import Logbook
 from unitone.trouble import Trouble, describe, report

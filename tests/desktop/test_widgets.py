@@ -13,7 +13,8 @@ from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from pytestqt.qtbot import QtBot
 
-from unitone.desktop.app import make_application
+from unitone.desktop.shell.app import make_application
+from unitone.desktop.shell.worker import BenchWorker
 from unitone.desktop.theme.theme import icon, theme
 from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.hill import HillPlot
@@ -21,11 +22,10 @@ from unitone.desktop.widgets.lists import Ledger, RouteList
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.picture import BoardImage
 from unitone.desktop.widgets.strips import LimitBar, PathStrip, TapeStrip
-from unitone.desktop.worker import BenchWorker
 from unitone.errors import BenchError
 from unitone.job.tape import Card
+from unitone.present.bench.bench_shapes import Bar, HillView, LedgerRow, PathStage, Pin, RouteRow, TapeCell
 from unitone.session.session import Session, open_job
-from unitone.session.shapes import Bar, HillView, LedgerRow, PathStage, Pin, RouteRow, TapeCell
 from unitone.sheet.library import find, open_file
 from unitone.store.logbook import Logbook
 

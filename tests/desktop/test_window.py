@@ -19,15 +19,15 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QL
 
 from desktop.conftest import Desk
 from hands import Hands
-from unitone.desktop import actions
+from unitone.desktop.features.jobs.cards import reason
+from unitone.desktop.features.jobs.page import FILTERS, JobsPage
+from unitone.desktop.shell import actions
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.theme.tokens import PAIRS, THEMES, contrast
-from unitone.desktop.views.jobs import FILTERS, JobsPage
-from unitone.desktop.views.jobslist import reason
 from unitone.desktop.widgets.lines import Counted
 from unitone.job.state import fold
 from unitone.job.verdicts import blockers, verdict
-from unitone.report.write import FORMATS
+from unitone.report.formats import FORMATS
 from unitone.store.logbook import Logbook
 
 pytestmark = pytest.mark.window
@@ -371,7 +371,7 @@ def test_everything_has_a_name_for_those_who_cannot_see_it(desk: Desk) -> None:
             if not widget.accessibleName() and not isinstance(widget.parent(), QSpinBox | QComboBox):
                 nameless.append(widget)
         elif (
-            kind.startswith(("unitone.desktop.widgets", "unitone.desktop.views.meters"))
+            kind.startswith(("unitone.desktop.widgets", "unitone.desktop.features.meters"))
             # Words speak for themselves; a card is named by its heading; a column that scrolls takes no focus.
             and not isinstance(widget, QLabel)
             and not widget.accessibleName()
@@ -420,7 +420,7 @@ def test_a_real_window_on_a_real_screen_and_its_memory(tmp_path: Path) -> None:
     environment = {k: v for k, v in os.environ.items() if k != "QT_QPA_PLATFORM"} | {"DISPLAY": f":{number}"}
     shot = tmp_path / "screen.png"
     code = (
-        "import sys\nfrom PyQt6.QtCore import QTimer\nfrom PyQt6.QtWidgets import QApplication\nimport unitone.desktop.app as app\n"
+        "import sys\nfrom PyQt6.QtCore import QTimer\nfrom PyQt6.QtWidgets import QApplication\nimport unitone.desktop.shell.app as app\n"
         "real = QApplication.exec\n"
         "def shoot():\n"
         "    QApplication.primaryScreen().grabWindow(0).save(sys.argv[2])\n"
@@ -460,7 +460,7 @@ def test_a_real_window_on_a_real_screen_and_its_memory(tmp_path: Path) -> None:
 
 
 def test_shots_are_made_offscreen(tmp_path: Path) -> None:
-    from unitone.desktop.shots import take_all
+    from unitone.desktop.shell.shots import take_all
 
     made = take_all(tmp_path, (1280, 800))
     assert {p.stem for p in made} == {

@@ -11,11 +11,11 @@ from unitone.errors import SheetError, TapeError, UnitoneError
 from unitone.job.state import fold
 from unitone.job.tape import Card
 from unitone.job.verdicts import RULES, blockers, excess, settling, verdict
+from unitone.present.bench.bench_view import take_view
+from unitone.present.papers import certificate_of
 from unitone.quantities.registry import QUANTITIES
-from unitone.session.papers import certificate_of
 from unitone.session.session import Session, open_job
-from unitone.session.view import take_view
-from unitone.sheet.model import Limit
+from unitone.sheet.model.sheet import Limit
 from unitone.store.logbook import Logbook
 
 METER = Instrument("w", "the bench wattmeter", ("tx.power", "tx.pep"), "calibrated", "2026-03-02", pct_reading=2.0)

@@ -28,9 +28,9 @@ from unitone.job.state import JobState, fold
 from unitone.job.tape import Card, Reading
 from unitone.job.verdicts import blockers, verdict
 from unitone.session.session import Session, open_job
+from unitone.sheet.format.read import parse_sheet, read_sheet
 from unitone.sheet.library import built_in, find
-from unitone.sheet.model import Conditions, Sheet
-from unitone.sheet.read import parse_sheet, read_sheet
+from unitone.sheet.model.sheet import Conditions, Sheet
 from unitone.store.logbook import Logbook
 
 STANDING = Conditions("receive", "20", level_dbm=-107.0)

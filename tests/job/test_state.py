@@ -17,7 +17,7 @@ from unitone.job.summary import band_on_bar, bar_span, reading_text, summary
 from unitone.job.tape import Card, Entry, Reading, conditions_from_data, conditions_to_data
 from unitone.job.verdicts import blockers, found_in_limits, inside, lines, verdict, worst
 from unitone.session.session import Session, open_job
-from unitone.sheet.model import Conditions, Limit, Sheet
+from unitone.sheet.model.sheet import Conditions, Limit, Sheet
 from unitone.store.logbook import Logbook
 
 

@@ -16,7 +16,7 @@ from unitone.job.recheck import agree, plan
 from unitone.job.tape import Reading
 from unitone.job.verdicts import RULES, guard_band, inside, settling
 from unitone.quantities.registry import QUANTITIES
-from unitone.sheet.model import Conditions, Limit
+from unitone.sheet.model.sheet import Conditions, Limit
 
 POWER = QUANTITIES["tx.power"]
 LIMIT = Limit(3.6, 4.4)

@@ -12,12 +12,12 @@ import numpy as np
 import pytest
 from scipy.signal import butter, sosfiltfilt
 
-from unitone.coach.hills import height, through_threshold
+from unitone.align.readings import height, through_threshold
 from unitone.job.state import Logged
 from unitone.job.tape import Reading
+from unitone.present.bench.plots import back_from_height
 from unitone.quantities.registry import quantity
-from unitone.session.plots import back_from_height
-from unitone.sheet.model import Conditions
+from unitone.sheet.model.sheet import Conditions
 from unitone.signals.sinad import tone_powers
 
 RATE, SECONDS = 48_000.0, 20.0

@@ -9,8 +9,8 @@ from scipy.signal import welch
 
 from unitone.signals.carrier import Component, carrier_line, fit_carrier, fit_modulation, strongest, total_watts
 from unitone.signals.sinad import merge, sinad_std_db, tone_powers
-from unitone.standin.radio import StandInRadio
-from unitone.standin.transmitter import Keyed
+from unitone.simulator.radio import StandInRadio
+from unitone.simulator.transmitter import Keyed
 
 RATE = 48_000.0
 

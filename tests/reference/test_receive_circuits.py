@@ -11,13 +11,13 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from unitone.coach.pairs import response_db
+from unitone.align.pairs.pair import response_db
 from unitone.radio.noise import KT0
 from unitone.robot.many import standin
-from unitone.sheet.model import Conditions
-from unitone.standin.instruments import StandInBench
-from unitone.standin.mechanics import unit_mdeg
-from unitone.standin.radio import StandInRadio
+from unitone.sheet.model.sheet import Conditions
+from unitone.simulator.instruments import StandInBench
+from unitone.simulator.mechanics import unit_mdeg
+from unitone.simulator.radio import StandInRadio
 
 solver = pytest.mark.skipif(shutil.which("ngspice") is None, reason="ngspice is not installed: apt-get install ngspice")
 WEIR = "ostrel-weir-40-am"

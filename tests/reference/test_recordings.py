@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from scipy.signal import iirnotch, sosfilt, tf2sos
 from scipy.special import jv
 
-from unitone.bench.measure import measure_file, measure_iq_am, measure_iq_fm, measure_sinad
-from unitone.bench.sources import Samples, open_source
+from unitone.bench.drivers.measure import measure_file, measure_iq_am, measure_iq_fm, measure_sinad
+from unitone.bench.drivers.recording import Samples, open_source
 from unitone.signals.am import carrier_shift_pct, depth_from_volts, measure_am
 from unitone.signals.audio import AudioMeter, band_power, fixed_notch_db, power_ratio_db
 from unitone.signals.channel import Channel, strongest_offset

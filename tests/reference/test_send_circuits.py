@@ -12,16 +12,16 @@ import pytest
 from scipy import special
 from scipy.optimize import brentq
 
-from unitone.session.sums import sum_of
-from unitone.session.sumtyped import work_out
-from unitone.sheet.frequency import Place
+from unitone.calculators.catalogue import sum_of
+from unitone.calculators.typed import work_out
+from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.read import read_sheet
+from unitone.sheet.model.mixing import Place
 from unitone.signals.am import measure_am
 from unitone.signals.carrier import strongest
 from unitone.signals.fm import carrier_depth_db, measure_fm, null_deviation
-from unitone.standin.physics import read_physics
-from unitone.standin.radio import StandInRadio
+from unitone.simulator.physics import read_physics
+from unitone.simulator.radio import StandInRadio
 
 solver = pytest.mark.skipif(shutil.which("ngspice") is None, reason="ngspice is not installed: apt-get install ngspice")
 

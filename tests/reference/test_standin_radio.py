@@ -9,13 +9,13 @@ from unitone.quantities.show import microvolts
 from unitone.radio.levels import Dbm, pd_from_dbm
 from unitone.radio.noise import friis, ktb_dbm
 from unitone.robot.referee import Referee
-from unitone.sheet.frequency import Place
-from unitone.sheet.model import Sheet
+from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.sheet import Sheet
 from unitone.signals.sinad import merge, tone_powers
-from unitone.standin.physics import PhysicsFile
-from unitone.standin.radio import Panel, StandInRadio
-from unitone.standin.receivephysics import AmplifierStage
-from unitone.standin.receiver import RATE, Signal
+from unitone.simulator.physics import PhysicsFile
+from unitone.simulator.radio import Panel, StandInRadio
+from unitone.simulator.receive_physics import AmplifierStage
+from unitone.simulator.receiver import RATE, Signal
 
 
 def sinad_at(radio: StandInRadio, dbm: float, seconds: int = 2, tone: float = 1000.0) -> float:

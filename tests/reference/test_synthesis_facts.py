@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 from scipy.optimize import brentq
 
-from unitone.coach.oscillators import Counted, Point, Source, attribute
+from unitone.align.frequency.attribution import Counted, Point, Source, attribute
 from unitone.radio.channels import plan
-from unitone.sheet.frequency import Place, outputs, spots
+from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.read import read_sheet
-from unitone.standin.physics import read_physics
-from unitone.standin.radio import StandInRadio
+from unitone.sheet.model.mixing import Place, outputs, spots
+from unitone.simulator.physics import read_physics
+from unitone.simulator.radio import StandInRadio
 
 
 def test_the_skipped_places_are_those_of_the_regulation() -> None:

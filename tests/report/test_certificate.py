@@ -16,9 +16,9 @@ from unitone.bench.instruments import Instrument
 from unitone.errors import UnitoneError
 from unitone.job.tape import Card
 from unitone.job.verdicts import lines
+from unitone.present.papers import certificate_of
 from unitone.report.certificate import Certificate
-from unitone.report.write import FORMATS, render, write
-from unitone.session.papers import certificate_of
+from unitone.report.formats import FORMATS, render, write
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
 

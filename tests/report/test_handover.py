@@ -10,7 +10,7 @@ import pytest
 from session.test_shopwork import by_hand, read_everything
 from unitone.errors import UnitoneError
 from unitone.job.privacy import LEFT_OUT
-from unitone.session.papers import FORMS, certificate_of, handover_of, render_paper, write_paper
+from unitone.present.papers import FORMS, certificate_of, handover_of, render_paper, write_paper
 from unitone.store.logbook import Logbook
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from unitone.robot.receive import METERS, SHAPES, Foretold, chart_of, foretold, squelch_of, summary
-from unitone.robot.trial import run_set, run_trial
+from unitone.robot.receive_side import METERS, SHAPES, Foretold, chart_of, foretold, squelch_of, summary
+from unitone.robot.whole_radios import run_set, run_trial
 
 
 @pytest.mark.parametrize(("shape", "seed"), [*zip(SHAPES, (4, 5, 6, 7), strict=True), ("threshold", 5), ("gain", 8)])

@@ -13,16 +13,16 @@ from unitone.job.state import fold
 from unitone.job.summary import summary
 from unitone.job.tape import Card
 from unitone.job.verdicts import blockers, verdict
+from unitone.present.card.earlier_jobs import history
 from unitone.robot import demo
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align, wrongly_touched
-from unitone.robot.trial import run_set, run_trial
-from unitone.session.history import history
+from unitone.robot.whole_radios import run_set, run_trial
 from unitone.session.session import Session, open_job
+from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model import Sheet
-from unitone.sheet.read import read_sheet
-from unitone.standin.physics import PhysicsFile, read_physics
+from unitone.sheet.model.sheet import Sheet
+from unitone.simulator.physics import PhysicsFile, read_physics
 from unitone.store.logbook import Logbook, text_hash
 
 SHEET = "ostrel-tarn-40"
@@ -175,7 +175,7 @@ def test_the_demo_workshop_is_whole_and_of_these_sheets() -> None:
 
 def test_the_frequency_task_and_what_it_says_of_sheets_that_have_none(capsys: pytest.CaptureFixture[str]) -> None:
     from unitone.cli.commands import run
-    from unitone.robot.frequency import run_frequency_trial
+    from unitone.robot.on_frequency import run_frequency_trial
 
     report = run_frequency_trial("ostrel-teal-6", 3, 25)
     assert report["recovered"] == 3 and report["task"] == "frequency" and report["wrong_verdicts"] == 0
@@ -202,7 +202,7 @@ def test_the_send_task_brings_power_even_with_few_readings_and_over_no_ceiling(
 ) -> None:
     """AM mobiles by the advice alone beside golden section on the same radios: even as can be, in a third of its readings at most."""
     from unitone.cli.commands import run
-    from unitone.robot.send import run_send_trial
+    from unitone.robot.send_side import run_send_trial
 
     report = run_send_trial("ostrel-weir-40-am", 1, 4104)
     assert report["recovered"] == 1 and report["over_ceiling"] == 0 == report["over_rating"], report["problems"]
@@ -235,7 +235,7 @@ def test_a_stand_in_that_only_sends_comes_to_its_end_with_its_receiver_put_aside
 
 def test_the_watch_sees_a_radio_that_was_left_over_its_ceiling() -> None:
     """What the proof would not excuse: a preset turned up behind its step's back."""
-    from unitone.robot.send import Watch
+    from unitone.robot.send_side import Watch
 
     path = find("ostrel-weir-40-am")
     book = Logbook(None)

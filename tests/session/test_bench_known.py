@@ -7,16 +7,16 @@ from collections.abc import Callable
 
 import pytest
 
+from unitone.bench.calibration.guides import GUIDES, conclude, guide, kept, known_rows, targets
 from unitone.bench.instruments import Instrument
-from unitone.bench.kit import Kit
 from unitone.bench.mybench import MyBench, Pad
+from unitone.bench.path import Kit
 from unitone.errors import EntryError, UnitoneError
 from unitone.job.state import fold
-from unitone.session.benchguides import GUIDES, conclude, guide, kept, known_rows, targets
+from unitone.present.bench.bench_view import take_view
 from unitone.session.benchwork import my_bench
 from unitone.session.session import Session
-from unitone.session.view import take_view
-from unitone.sheet.model import Conditions
+from unitone.sheet.model.sheet import Conditions
 from unitone.store.logbook import Logbook
 
 TODAY = datetime.date(2026, 11, 25)

@@ -9,18 +9,18 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from unitone.bench.ports import Measured
-from unitone.coach.sentences import sentence
 from unitone.errors import UnitoneError
 from unitone.job.state import fold
 from unitone.job.tape import Card
 from unitone.job.verdicts import blockers, verdict
+from unitone.present.bench.sentences import sentence
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import microvolts, s_units
 from unitone.session.session import Session, open_job
-from unitone.sheet.model import Conditions, Sheet
-from unitone.standin.instruments import StandInBench
-from unitone.standin.physics import PhysicsFile
-from unitone.standin.radio import StandInRadio
+from unitone.sheet.model.sheet import Conditions, Sheet
+from unitone.simulator.instruments import StandInBench
+from unitone.simulator.physics import PhysicsFile
+from unitone.simulator.radio import StandInRadio
 from unitone.store.logbook import Logbook
 
 

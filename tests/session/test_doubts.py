@@ -7,9 +7,9 @@ import pytest
 from session.test_shopwork import by_hand
 from unitone.errors import DoubtfulEntry, EntryError
 from unitone.job.state import fold
+from unitone.present.bench.bench_view import take_view
 from unitone.quantities.entry import parse_entry
 from unitone.quantities.registry import QUANTITIES
-from unitone.session.view import take_view
 from unitone.store.logbook import Logbook
 
 WEIR = "ostrel-weir-40-am"

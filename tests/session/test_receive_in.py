@@ -6,22 +6,23 @@ from dataclasses import replace
 
 import pytest
 
-from unitone.coach.peaking import gains, is_calibrated, kept_level, progress
-from unitone.coach.step import wanted_by_a_check
+from unitone.align.advise import wanted_by_a_check
+from unitone.align.peak.visits import gains, is_calibrated, kept_level, progress
+from unitone.align.smeter.chart import CHART_DB, marks, next_conditions, told
 from unitone.errors import BenchError, SheetError, UnitoneError
 from unitone.job.tape import Card
+from unitone.present.bench.bench_view import take_view
+from unitone.present.bench.smeter import chart_words
 from unitone.robot.many import standin
 from unitone.robot.technician import follow
-from unitone.robot.trial import run_set, run_trial
-from unitone.session.charting import chart_on
+from unitone.robot.whole_radios import run_set, run_trial
+from unitone.session.charts import chart_on
 from unitone.session.session import Session, open_job
-from unitone.session.smeter import CHART_DB, chart_words, marks, next_conditions, told
-from unitone.session.view import take_view
+from unitone.sheet.conventions.schools import apply
+from unitone.sheet.format.read import parse_sheet
 from unitone.sheet.library import find
-from unitone.sheet.read import parse_sheet
-from unitone.sheet.schools import apply
-from unitone.standin.physics import parse_physics, with_fault
-from unitone.standin.radio import StandInRadio
+from unitone.simulator.physics import parse_physics, with_fault
+from unitone.simulator.radio import StandInRadio
 from unitone.store.logbook import Logbook
 
 WEIR = "ostrel-weir-40-am"

@@ -9,13 +9,13 @@ from dataclasses import replace
 import pytest
 
 from conftest import follow_until
-from unitone.bench.kit import Kit
+from unitone.bench.path import Kit
 from unitone.errors import BenchError, EntryError, HookUpError, SheetError, TapeError
 from unitone.job.tape import Card
 from unitone.job.verdicts import verdict
+from unitone.present.bench.bench_view import limit_text, take_view
 from unitone.session.session import Session, open_job
-from unitone.session.view import limit_text, take_view
-from unitone.sheet.model import Sheet
+from unitone.sheet.model.sheet import Sheet
 from unitone.store.logbook import Logbook
 
 

@@ -9,20 +9,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from unitone.coach.step import advise
+from unitone.align.advise import advise
 from unitone.errors import EntryError, HookUpError, SheetError, TapeError, UnitoneError
 from unitone.job.history import facts, recurring
 from unitone.job.shop import SPEAKS_OF
 from unitone.job.state import fold
 from unitone.job.tape import Card
 from unitone.job.verdicts import verdict
-from unitone.session.card import take_card
-from unitone.session.history import history
+from unitone.present.bench.bench_view import take_view
+from unitone.present.card.card_view import take_card
+from unitone.present.card.earlier_jobs import history
 from unitone.session.session import Session, open_job
 from unitone.session.shopwork import minutes_of
-from unitone.session.view import take_view
-from unitone.sheet.looks import FAMILIES, family_of, inspection
-from unitone.sheet.model import Sheet, Step
+from unitone.sheet.model.looks import FAMILIES, family_of, inspection
+from unitone.sheet.model.sheet import Sheet, Step
 from unitone.store.logbook import Logbook
 
 TARN, WEIR = "ostrel-tarn-40", "ostrel-weir-40-am"

@@ -10,10 +10,10 @@ from unitone.errors import TapeError
 from unitone.job.state import fold
 from unitone.job.tape import Card
 from unitone.job.verdicts import blockers
-from unitone.report.write import render
-from unitone.session.papers import certificate_of
+from unitone.present.bench.bench_view import take_view
+from unitone.present.papers import certificate_of
+from unitone.report.formats import render
 from unitone.session.session import Session, open_job
-from unitone.session.view import take_view
 from unitone.store.logbook import Logbook
 
 

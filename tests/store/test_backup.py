@@ -12,7 +12,7 @@ from unitone.cli.commands import run
 from unitone.errors import LogbookBusy, StoreError
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
-from unitone.sheet.bundle import Bundle
+from unitone.sheet.format.bundle import Bundle
 from unitone.sheet.library import Library, find
 from unitone.store.backup import backup, restore
 from unitone.store.logbook import Logbook

@@ -24,9 +24,9 @@ from unitone.cli.commands import run
 from unitone.errors import LogbookBusy, StoreError, TapeError
 from unitone.job.state import fold, read
 from unitone.job.tape import Card
+from unitone.present.bench.bench_view import take_view
 from unitone.robot.demo import DATA, fill
 from unitone.session.session import Session, open_job
-from unitone.session.view import take_view
 from unitone.store import restoring
 from unitone.store.backup import backup, restore
 from unitone.store.exchange import import_job, read_job, write_job

@@ -11,9 +11,9 @@ import math
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from unitone.bench.calibrate import MARKED_U_DB, Found
+from unitone.bench.calibration.arithmetic import MARKED_U_DB, Found
 from unitone.bench.instruments import Instrument
-from unitone.bench.kit import Kit
+from unitone.bench.path import Kit
 from unitone.errors import BenchError
 from unitone.quantities.show import number
 from unitone.words import tr

@@ -6,10 +6,10 @@ import time
 from dataclasses import dataclass
 from typing import Protocol
 
-from unitone.bench.sources import Block, Kind
+from unitone.bench.drivers.recording import Block, Kind
 from unitone.errors import BenchError
 from unitone.quantities.entry import Bound
-from unitone.sheet.model import Conditions
+from unitone.sheet.model.sheet import Conditions
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from unitone import __version__
 from unitone.cli.figures import register
 from unitone.cli.workspace import folder_of, make_demo
 from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
-from unitone.sheet.model import Sheet
+from unitone.sheet.model.sheet import Sheet
 
 app = typer.Typer(
     name="unitone",
@@ -192,10 +192,10 @@ def channel(
 @sheet_app.command("check")
 def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) -> None:
     """Check sheets: FILE:LINE: key: what is wrong and its cure. Exit 1 when one does not hold."""
+    from unitone.sheet.format.read import read_sheet
     from unitone.sheet.library import check_file, open_file
-    from unitone.sheet.read import read_sheet
-    from unitone.standin.physics import parse_physics, shape_problems
-    from unitone.standin.tryout import try_out
+    from unitone.simulator.physics import parse_physics, shape_problems
+    from unitone.simulator.tryout import try_out
 
     def physics_shapes(path: Path) -> list[str]:
         """What is wrong with the physics file by itself, while its sheet is not right yet."""
@@ -229,7 +229,7 @@ def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) 
 def _faults(path: Path, sheet: Sheet) -> list[str]:
     """The faults that a sheet's stand-in knows; none where it has no physics file, or one that does not hold."""
     from unitone.sheet.library import physics_path
-    from unitone.standin.physics import read_physics
+    from unitone.simulator.physics import read_physics
 
     try:
         return sorted(read_physics(physics_path(path), sheet).fault) if physics_path(path).is_file() else []
@@ -240,8 +240,8 @@ def _faults(path: Path, sheet: Sheet) -> list[str]:
 @sheet_app.command("list")
 def sheet_list(as_json: Json = False) -> None:
     """The workshop's own sheets and those that come with Unitone."""
+    from unitone.sheet.format.read import read_sheet
     from unitone.sheet.library import Library
-    from unitone.sheet.read import read_sheet
 
     rows = []
     for kept in Library(folder_of(_workspace) / "sheets").kept():
@@ -279,10 +279,10 @@ def robot(
     as_json: Json = False,
 ) -> None:
     """Let the robot technician align stand-in radios by the coach's words, and judge it by the physics."""
-    from unitone.robot.adjuster import classes_of, run_adjuster_trial
-    from unitone.robot.frequency import run_frequency_trial
-    from unitone.robot.send import run_send_trial
-    from unitone.robot.trial import run_trial
+    from unitone.robot.on_frequency import run_frequency_trial
+    from unitone.robot.one_coil import classes_of, run_adjuster_trial
+    from unitone.robot.send_side import run_send_trial
+    from unitone.robot.whole_radios import run_trial
 
     runs = {"align": run_trial, "frequency": run_frequency_trial, "send": run_send_trial}
     if task == "adjuster":
@@ -343,8 +343,8 @@ def measure(
     as_json: Json = False,
 ) -> None:
     """Measure recordings. A stereo file is I/Q for fm, am and spectrum: left I, right Q."""
-    from unitone.bench.measure import TASKS, measure_file
-    from unitone.bench.sources import recordings
+    from unitone.bench.drivers.measure import TASKS, measure_file
+    from unitone.bench.drivers.recording import recordings
     from unitone.quantities.entry import parse_si
     from unitone.signals.weighting import WEIGHTINGS
 
@@ -452,7 +452,7 @@ def report(
 ) -> None:
     """Write a job's certificate, or the page that goes home with the radio."""
     from unitone.job.state import read
-    from unitone.session.papers import FORMS, render_paper, write_paper
+    from unitone.present.papers import FORMS, render_paper, write_paper
     from unitone.store.logbook import Logbook
 
     kind = next((k for k in FORMS if k == page), None)
@@ -527,5 +527,5 @@ def shots(folder: Annotated[Path, typer.Argument(metavar="DIR")]) -> None:
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
     import importlib
 
-    for path in importlib.import_module("unitone.desktop.shots").take_all(folder):
+    for path in importlib.import_module("unitone.desktop.shell.shots").take_all(folder):
         print(path)

@@ -27,8 +27,8 @@ def sums(
     as_json: Json = False,
 ) -> None:
     """The sums of the bench: sums padder low=10.2394M high=10.23998M wanted=10.24M padder=33p."""
-    from unitone.session.sums import SUMS, sum_of, to_data
-    from unitone.session.sumtyped import work_out
+    from unitone.calculators.catalogue import SUMS, sum_of, to_data
+    from unitone.calculators.typed import work_out
 
     if not name:
         listed = [
@@ -69,10 +69,10 @@ def sums(
 
 def trace_readings(sheet: str, readings: Path, as_json: bool, workspace: str) -> None:
     """What ``attribute`` does. Raises UnitoneError naming the file, its line and the cure."""
+    from unitone.align.frequency.counts import counted, parse_readings, to_data, trace
     from unitone.cli.workspace import folder_of
-    from unitone.session.frequency import counted, parse_readings, to_data, trace
+    from unitone.sheet.format.read import read_sheet
     from unitone.sheet.library import Library
-    from unitone.sheet.read import read_sheet
 
     made = read_sheet(Library(folder_of(workspace) / "sheets").find(sheet))
     try:

@@ -59,4 +59,4 @@ def _open_window(workspace: str, demo: bool, fresh: bool) -> int:
     # The window is found by name, so that the command line never leans on Qt.
     import importlib
 
-    return int(importlib.import_module("unitone.desktop.app").run(folder))
+    return int(importlib.import_module("unitone.desktop.shell.app").run(folder))

@@ -1,0 +1,1 @@
+"""What ships with the program: sheets, physics, the demo workshop, fonts, icons."""

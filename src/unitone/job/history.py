@@ -7,8 +7,8 @@ from collections.abc import Sequence
 
 from unitone.job.state import JobState
 from unitone.job.verdicts import inside
-from unitone.sheet.looks import inspection
-from unitone.sheet.model import Step
+from unitone.sheet.model.looks import inspection
+from unitone.sheet.model.sheet import Step
 from unitone.words import tr
 
 #: So many of the last jobs are looked at, and so often must a thing have come up to be told.

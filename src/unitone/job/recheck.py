@@ -15,7 +15,7 @@ from functools import lru_cache
 from itertools import pairwise
 
 from unitone.job.state import JobState, Key
-from unitone.sheet.model import Conditions, Step
+from unitone.sheet.model.sheet import Conditions, Step
 
 #: Up to so many stale results the smallest set is found for certain.
 EXACT = 12

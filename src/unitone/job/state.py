@@ -12,15 +12,15 @@ from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple, TypeVar
 
 from unitone.bench.instruments import Instrument
-from unitone.bench.kit import Kit
+from unitone.bench.path import Kit
 from unitone.collector import resting
 from unitone.errors import TapeError
 from unitone.job.shop import KINDS_OF_SHOP, Finding, Shop, take
 from unitone.job.tape import KINDS, Card, Entry, Reading, conditions_from_data, damaged_entry
 from unitone.job.trial import Trial, take_trial
-from unitone.sheet.model import Conditions, Reach, Sheet, Step
-from unitone.sheet.read import parse_sheet
-from unitone.sheet.schools import Choice, apply, choices
+from unitone.sheet.conventions.schools import Choice, apply, choices
+from unitone.sheet.format.read import parse_sheet
+from unitone.sheet.model.sheet import Conditions, Reach, Sheet, Step
 
 _SHEETS: dict[tuple[str, str], Sheet] = {}
 Key = tuple[str, int]

@@ -9,8 +9,8 @@ from unitone.job.shop import Finding
 from unitone.job.state import JobState, Logged
 from unitone.job.verdicts import Line, inside, lines, verdict, worst
 from unitone.quantities.show import show
-from unitone.sheet.looks import inspection
-from unitone.sheet.model import Step
+from unitone.sheet.model.looks import inspection
+from unitone.sheet.model.sheet import Step
 
 #: The quantities that a card shows, with their short names, in this order.
 CARD_QUANTITIES = (

@@ -7,7 +7,7 @@ from typing import Any, Literal, NamedTuple
 
 from unitone.errors import TapeError
 from unitone.quantities.entry import Bound
-from unitone.sheet.model import Conditions
+from unitone.sheet.model.sheet import Conditions
 
 Kind = Literal[
     "open", "kit", "phase", "goto", "hook-up", "set-up", "reading", "turn", "concluded", "note", "status", "strike",

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from unitone.job.tape import Entry, conditions_from_data
-from unitone.sheet.model import Conditions
+from unitone.sheet.model.sheet import Conditions
 
 What = Literal["worth", "unknown"]
 

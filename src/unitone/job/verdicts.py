@@ -15,7 +15,7 @@ from typing import Literal
 
 from unitone.job.state import JobState, Logged
 from unitone.job.tape import Reading
-from unitone.sheet.model import Limit, Step
+from unitone.sheet.model.sheet import Limit, Step
 
 Verdict = Literal[
     "holds", "out", "to do", "re-check", "left alone", "too close to call", "accepted", "not applicable"

@@ -1,0 +1,1 @@
+"""Measurable quantities: the registry, what is typed, what is shown."""

@@ -1,0 +1,1 @@
+"""The trade's arithmetic: pure functions on NumPy and SciPy."""

@@ -1,0 +1,1 @@
+"""Papers that leave the workshop: the certificate and the handover page, as PDF, HTML, CSV, JSON."""

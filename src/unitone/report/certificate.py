@@ -10,10 +10,10 @@ from unitone.job.shop import finding_words
 from unitone.job.state import JobState, Logged
 from unitone.job.summary import reading_text, standing_variant
 from unitone.job.verdicts import inside, lines, verdict
-from unitone.job.volts import row_states
+from unitone.job.voltages import row_states
 from unitone.quantities.registry import CANONICAL_UNIT
 from unitone.quantities.show import show, show_value
-from unitone.sheet.model import PHASE_TITLES, Step
+from unitone.sheet.model.sheet import PHASE_TITLES, Step
 from unitone.words import tr
 
 FORMAT = "unitone-certificate/1"

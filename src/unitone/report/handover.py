@@ -14,7 +14,7 @@ from unitone.job.state import JobState
 from unitone.job.summary import reading_text, standing_variant, worst_found
 from unitone.job.verdicts import inside, lines, verdict, worst
 from unitone.report.certificate import part_lines
-from unitone.sheet.model import Step
+from unitone.sheet.model.sheet import Step
 from unitone.words import tr
 
 FORMAT = "unitone-handover/1"

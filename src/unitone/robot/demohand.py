@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 
 from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
-from unitone.sheet.looks import inspection
+from unitone.sheet.model.looks import inspection
 from unitone.store.logbook import Logbook
 
 #: A drawing in place of a photograph: the core of T5 with a corner out of it.

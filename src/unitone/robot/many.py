@@ -12,10 +12,10 @@ from pathlib import Path
 from typing import TypeVar
 
 from unitone.errors import SheetError
+from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model import Sheet
-from unitone.sheet.read import read_sheet
-from unitone.standin.physics import PhysicsFile, read_physics
+from unitone.sheet.model.sheet import Sheet
+from unitone.simulator.physics import PhysicsFile, read_physics
 
 _Asked = TypeVar("_Asked")
 _Made = TypeVar("_Made")

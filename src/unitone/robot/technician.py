@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from unitone.coach.advice import Advice
-from unitone.coach.ends import wanted_for_both
-from unitone.coach.hills import height
-from unitone.coach.step import wanted_by_a_check
+from unitone.align.advise import wanted_by_a_check
+from unitone.align.moves import Advice
+from unitone.align.readings import height
+from unitone.align.squelch.two_ends import wanted_for_both
 from unitone.job.state import JobState, advance, fold
 from unitone.job.verdicts import SETTLED, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY
 from unitone.robot.searches import golden_section
 from unitone.session.session import Session
-from unitone.sheet.model import TURN, Step
+from unitone.sheet.model.sheet import TURN, Step
 
 #: No radio of this kind needs so many moves: a technician who got here would stop and think.
 MOVES_AT_MOST = 4000

@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
+from unitone.align.moves import Advice
 from unitone.bench.instruments import Instrument, instrument_for
-from unitone.bench.kit import Kit, dial
 from unitone.bench.mybench import MyBench
+from unitone.bench.path import Kit, dial
 from unitone.bench.ports import Heard
-from unitone.coach.advice import Advice
 from unitone.errors import BenchError, DoubtfulEntry, EntryError, TapeError
 from unitone.job.tape import Reading
 from unitone.job.verdicts import RULES
@@ -22,7 +22,7 @@ from unitone.radio.levels import canonical
 from unitone.radio.noise import least_level_dbm
 from unitone.session.doubts import doubt
 from unitone.session.shopwork import ShopWork
-from unitone.sheet.model import Conditions, Sheet, Step
+from unitone.sheet.model.sheet import Conditions, Sheet, Step
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 

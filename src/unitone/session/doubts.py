@@ -5,7 +5,7 @@ from __future__ import annotations
 from unitone.job.state import JobState
 from unitone.quantities.registry import Quantity
 from unitone.quantities.show import number, show
-from unitone.sheet.model import Conditions, Limit
+from unitone.sheet.model.sheet import Conditions, Limit
 from unitone.words import tr
 
 #: A carrier so far off its channel (Hz) is looked for on the others; this near to one it is that channel's.

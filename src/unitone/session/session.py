@@ -10,13 +10,14 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from unitone.align.advise import advise
+from unitone.align.moves import Advice
+from unitone.align.probe.nudge import running, trial_move
 from unitone.bench.instruments import Instrument
-from unitone.bench.kit import Kit, dial
+from unitone.bench.path import Kit, dial
 from unitone.bench.ports import Bench, HandBench, Measured
-from unitone.coach.advice import Advice
-from unitone.coach.step import advise
-from unitone.coach.trial import running, trial_move
 from unitone.errors import BenchError, EntryError, HookUpError, StaleCommand, TapeError
+from unitone.job.hookup import breaks, load_problem
 from unitone.job.state import JobState, advance, fold, read, sheet_of
 from unitone.job.summary import standing_variant, summary
 from unitone.job.tape import Card, Entry, Reading, conditions_to_data
@@ -25,17 +26,16 @@ from unitone.job.verdicts import Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.session.benchwork import BenchWork, my_bench
-from unitone.session.sending import breaks, load_problem
+from unitone.sheet.conventions.schools import QUESTIONS
+from unitone.sheet.editing.variant import differences, reach_of
+from unitone.sheet.format.read import parse_sheet, to_data
+from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import Library, open_file, physics_path
-from unitone.sheet.model import Conditions, Reach, Sheet, Step
-from unitone.sheet.reach import EVERYTHING, actions_of
-from unitone.sheet.read import parse_sheet, to_data
-from unitone.sheet.schools import QUESTIONS
-from unitone.sheet.variant import differences, reach_of
-from unitone.sheet.write import to_toml
-from unitone.standin.instruments import StandInBench
-from unitone.standin.physics import parse_physics
-from unitone.standin.radio import StandInRadio
+from unitone.sheet.model.reach import EVERYTHING, actions_of
+from unitone.sheet.model.sheet import Conditions, Reach, Sheet, Step
+from unitone.simulator.instruments import StandInBench
+from unitone.simulator.physics import parse_physics
+from unitone.simulator.radio import StandInRadio
 from unitone.store.logbook import Logbook, text_hash, utc_now
 from unitone.words import tr
 

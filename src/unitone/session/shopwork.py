@@ -16,9 +16,9 @@ from unitone.job.tape import Card, Entry, Reading
 from unitone.quantities.entry import parse_si
 from unitone.radio.parts import Dielectric, judge_capacitor
 from unitone.radio.substitutes import judge_substitute, parse_spec, substitute_words
-from unitone.sheet.looks import inspection
-from unitone.sheet.model import Conditions, Reach, Sheet
-from unitone.sheet.pictures import check_picture
+from unitone.sheet.format.pictures import check_picture
+from unitone.sheet.model.looks import inspection
+from unitone.sheet.model.sheet import Conditions, Reach, Sheet
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 

@@ -1,24 +1,24 @@
-"""Trials at the Bench: is this worth aligning, and what does this preset do? A stand-in goes through by itself, a hand is led."""
+"""Trials at the Bench: is this worth aligning, and what does this preset do? A simulated radio goes through by itself, a hand is led."""
 
 from __future__ import annotations
 
-from unitone.coach.hills import is_null
-from unitone.coach.sentences import amount
-from unitone.coach.trial import WORTH_DB, Moved, gain_text, last_whole, moved_by, running, worth
+from unitone.align.probe.nudge import lacking_reach, last_whole, running
 from unitone.errors import BenchError
-from unitone.job.state import JobState
-from unitone.job.trial import Trial, Watched
-from unitone.quantities.registry import FOUND_BY, HEARD, quantity
-from unitone.quantities.show import number, show_value
+from unitone.job.trial import Watched
+from unitone.quantities.registry import FOUND_BY, HEARD
 from unitone.session.session import Session, reach_data
-from unitone.sheet.model import Reach, Step
-from unitone.sheet.read import to_data
-from unitone.sheet.write import to_toml
+from unitone.sheet.format.read import to_data
+from unitone.sheet.format.write import to_toml
+from unitone.sheet.model.sheet import Reach, Step
 from unitone.words import tr
 
 #: So many readings are compared by hand, and on a stand-in's bench.
 _BY_HAND, _SIMULATED = 4, 10
+
+
 _AT_MOST = 200
+
+
 #: Readings that a nudge of one adjuster is not told by: found by a procedure, or in words.
 _NOT_WATCHED = frozenset({HEARD, "rx.squelch_opens", "rx.squelch_closes", "rx.lamp_lights", "supply.volts"})
 
@@ -100,74 +100,6 @@ def _to_watch(session: Session) -> list[Watched]:
         if not session.bench.simulated or session.bench.can_measure(q):
             found[q] = Watched(q, conditions)
     return list(found.values())[: _SIMULATED if session.bench.simulated else _BY_HAND]
-
-
-# -- in words -----------------------------------------------------------------------------------------
-
-
-def trial_words(state: JobState, step: Step) -> str:
-    """What the trials at this step told, or how far the one that goes on is."""
-    going = running(state)
-    if going is not None:
-        return (
-            tr("Trial: is it worth aligning? V breaks it off.")
-            if going.what == "worth"
-            else tr("Trial: what does {adjuster} do? Q breaks it off.", adjuster=going.origin[0][0])
-        )
-    told = []
-    gains = worth(state, step)
-    if gains:
-        total = sum(g.db for g in gains)
-        what = tr("dB deeper") if is_null(step) else tr("dB")
-        told.append(
-            tr("Worth aligning? {list}: {total} {what} in all, {verdict}.", list=", ".join(gain_text(g) for g in gains),
-               total=number(total, 1), what=what,
-               verdict=tr("worth it") if total >= WORTH_DB else tr("leave it alone"))
-        )  # fmt: skip
-    trial = last_whole(state, "unknown", step.id)
-    if trial is not None:
-        told.append(what_words(state, trial))
-    return " ".join(told)
-
-
-def what_words(state: JobState, trial: Trial) -> str:
-    """What a nudge did, as a sentence."""
-    name = trial.origin[0][0]
-    part = state.sheet.adjuster(name)
-    moved = moved_by(state, trial)
-    sure = [m for m in moved if m.sure]
-    how = amount(part, moved[0].nudge_mdeg) if moved else ""
-    if not sure:
-        return tr(
-            "{adjuster}, {how}: none of {n} readings moved. It does nothing here, or little: hook up the other way and ask again.",
-            adjuster=name, how=how, n=len(moved),
-        )  # fmt: skip
-    rest = len(moved) - len(sure)
-    words = tr("{adjuster}, {how}, moves {list}", adjuster=name, how=how, list=", ".join(_moved_text(m) for m in sure))
-    words += tr("; {n} others stay.", n=rest) if rest else "."
-    lacking = lacking_reach(state, trial)
-    return words + (" " + tr("Y keeps that in this radio's own sheet.") if lacking else "")
-
-
-def _moved_text(moved: Moved) -> str:
-    q = quantity(moved.quantity_id)
-    if q.kind == "level":
-        return tr("{what} by {db} dB", what=q.title, db=number(moved.by, 1))
-    if q.kind == "s-units":
-        return tr("{what} by {db} dB", what=q.title, db=number(moved.by, 1))
-    figure, unit = show_value(q, abs(moved.by))
-    figure = figure.lstrip("+")
-    return tr(
-        "{what} by {sign}{figure} {unit}", what=q.title, sign="+" if moved.by > 0 else "−", figure=figure, unit=unit
-    )
-
-
-def lacking_reach(state: JobState, trial: Trial) -> list[str]:
-    """Quantities that a nudge moved and that the sheet does not say it reaches."""
-    part = state.sheet.adjuster(trial.origin[0][0])
-    return [
-        m.quantity_id for m in moved_by(state, trial) if m.sure and not part.can_change(m.quantity_id, m.conditions)
-    ]
 
 
 def keep_reach(session: Session) -> None:

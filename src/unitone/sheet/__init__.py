@@ -1,0 +1,1 @@
+"""Alignment sheets: the model, the file format, conventions, editing, the library."""

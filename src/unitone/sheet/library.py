@@ -9,11 +9,11 @@ from pathlib import Path
 
 from unitone.errors import SheetError
 from unitone.files import plain_reason
-from unitone.sheet.bundle import ENDING, Bundle, read_bundle, write_bundle
-from unitone.sheet.lines import key_lines
-from unitone.sheet.model import Sheet
-from unitone.sheet.pictures import read_picture
-from unitone.sheet.read import parse_sheet, problem_lines, read_sheet, read_text
+from unitone.sheet.format.bundle import ENDING, Bundle, read_bundle, write_bundle
+from unitone.sheet.format.lines import key_lines
+from unitone.sheet.format.pictures import read_picture
+from unitone.sheet.format.read import parse_sheet, problem_lines, read_sheet, read_text
+from unitone.sheet.model.sheet import Sheet
 
 DATA = Path(__file__).resolve().parent.parent / "data"
 SHEETS = DATA / "sheets"
@@ -234,8 +234,8 @@ def load(name: str) -> Sheet:
 
 def check_file(path: Path) -> list[str]:
     """``FILE:LINE: key: what and cure`` for everything that is wrong with a sheet file; empty where it holds."""
-    from unitone.sheet.build import check
-    from unitone.sheet.read import to_data
+    from unitone.sheet.format.build import check
+    from unitone.sheet.format.read import to_data
 
     try:
         bundle = open_file(path)

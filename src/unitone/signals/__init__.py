@@ -1,0 +1,1 @@
+"""Measuring sampled signals, simulated and real alike."""

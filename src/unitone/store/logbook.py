@@ -32,7 +32,7 @@ from unitone.store import restoring
 from unitone.store.lock import FolderLock
 from unitone.store.reading import FILE_NAME, reading_uri
 from unitone.store.schema import DAMAGED, HEAD, LIKE_INDEXES, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
-from unitone.store.words import SEARCHED, card_words, entry_words, match_words
+from unitone.store.search_words import SEARCHED, card_words, entry_words, match_words
 
 _SNAPSHOTS = ("sheet", "physics")
 Result = TypeVar("Result")

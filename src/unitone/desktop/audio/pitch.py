@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from unitone.desktop.audio.soundcard import SoundOutput, devices
 from unitone.errors import BenchError, SignalError
-from unitone.session.eyes import pitch_hz
+from unitone.present.bench.eyes import pitch_hz
 from unitone.signals.generate import Setting
 from unitone.words import tr
 

@@ -14,8 +14,8 @@ from typing import Any, Literal
 import numpy as np
 from PyQt6.QtCore import QIODevice, QLoggingCategory, QObject, Qt, QThread, QTimer, pyqtSignal
 
-from unitone.bench.live import Feed
-from unitone.bench.sources import Block
+from unitone.bench.drivers.live import Feed
+from unitone.bench.drivers.recording import Block
 from unitone.errors import SignalError
 from unitone.signals.generate import Generator, Setting
 from unitone.words import tr

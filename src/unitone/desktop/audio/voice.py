@@ -7,7 +7,7 @@ from typing import Any
 from PyQt6.QtCore import QLocale, QLoggingCategory, QObject, pyqtSignal
 
 from unitone.errors import BenchError
-from unitone.session.eyes import spoken
+from unitone.present.bench.eyes import spoken
 from unitone.words import tr
 
 #: What Qt calls the engine that says nothing: it is for tests alone.

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import Painted, plain_tip
 from unitone.desktop.widgets.picture import WHOLE, BoardImage, Crop
-from unitone.session.shapes import Pin
+from unitone.present.bench.bench_shapes import Pin
 from unitone.words import tr
 
 #: Narrower than this (pixels at normal type), only the pin at hand has its name beside it.

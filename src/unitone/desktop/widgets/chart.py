@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark, standing
 from unitone.desktop.widgets.painted import Painted, elided, set_tip
-from unitone.session.chart import ChartMark, ChartView
+from unitone.present.bench.channel_chart import ChartMark, ChartView
 from unitone.words import tr
 
 

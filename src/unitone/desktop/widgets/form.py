@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
-from unitone.sheet.fields import Field
+from unitone.sheet.editing.fields import Field
 from unitone.words import tr
 
 #: Shown where several rows are chosen and differ.

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QLabel, QStackedLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label
-from unitone.session.shapes import HillView
+from unitone.present.bench.bench_shapes import HillView
 from unitone.words import tr
 
 pg.setConfigOptions(antialias=True)

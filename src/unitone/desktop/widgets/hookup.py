@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import Painted, elided, label, set_tip
-from unitone.session.shapes import BenchView
+from unitone.present.bench.bench_shapes import BenchView
 from unitone.words import tr
 
 

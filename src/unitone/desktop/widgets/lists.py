@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark, verdict_colour
 from unitone.desktop.widgets.painted import Painted, elided, label, set_tip
-from unitone.session.shapes import LedgerRow, RouteRow
+from unitone.present.bench.bench_shapes import LedgerRow, RouteRow
 from unitone.words import tr
 
 _ROLE = Qt.ItemDataRole.UserRole

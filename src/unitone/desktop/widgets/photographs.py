@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QImage, QKeyEvent, QMouseEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
-from unitone.desktop.errand import Errand
+from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.desktop.widgets.picture import read_image

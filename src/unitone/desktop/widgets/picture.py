@@ -15,9 +15,9 @@ from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QObject, QRectF, QSize,
 from PyQt6.QtGui import QImage, QImageReader, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
 
-from unitone.desktop.errand import Errand
+from unitone.desktop.shell.errand import Errand
 from unitone.errors import SheetError
-from unitone.sheet.pictures import MAX_PIXELS, is_simple_drawing
+from unitone.sheet.format.pictures import MAX_PIXELS, is_simple_drawing
 from unitone.words import tr
 
 Crop = tuple[float, float, float, float]

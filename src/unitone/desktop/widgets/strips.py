@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import Painted, elided
-from unitone.session.shapes import Bar, PathStage, TapeCell
+from unitone.present.bench.bench_shapes import Bar, PathStage, TapeCell
 from unitone.words import tr
 
 

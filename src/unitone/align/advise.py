@@ -1,0 +1,536 @@
+"""The coach: from a job's state to the next move. A pure function, so that a restart changes nothing."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from unitone.align.even.coils import next_even_move
+from unitone.align.even.problem import even_problem, is_even, peaked_at, place_on_band
+from unitone.align.moves import Advice, Hill, Outcome, Why
+from unitone.align.peak.core import LEVEL_STEP_DB, Move, scale_of
+from unitone.align.peak.hill import Point, curve, fit_hill
+from unitone.align.peak.visits import KEPT, WEAKEST_DBM, gains, hill_of, kept_level, progress
+from unitone.align.probe.nudge import last_whole, trial_move, worth, worth_peaking
+from unitone.align.readings import hill_points, is_null, slope_before, stops_touched
+from unitone.align.sensitivity.find_level import next_level
+from unitone.align.setpoint.bounds import FIRST_MDEG, bounded, first_move, upper
+from unitone.align.setpoint.heat import cool_target
+from unitone.align.setpoint.target import Spot, next_set_move
+from unitone.align.squelch.two_ends import is_squelch, setter_of, target_for, two_ended, wanted_for_both
+from unitone.job.recheck import merged_for, plan_of
+from unitone.job.state import JobState, by_conditions, by_positions
+from unitone.job.verdicts import SETTLED, found_in_limits, lines, surely_legal, verdict
+from unitone.quantities.registry import FOUND_BY, HEARD
+from unitone.radio.compromise import compromise
+from unitone.sheet.model.sheet import TURN, Conditions, Step, without
+
+#: How often a step is worked on before it is left as it is.
+MAX_VISITS = 2
+_SINAD_SLOPE = 1.6
+#: A sensitivity at more places than these is a chart: each as sure as its limit asks.
+_FEW_PLACES = 3
+#: Where a level is looked for first (dBm): 0.35 µV FM, 0.6 µV AM.
+_USUAL_LEVELS = {"rx.sinad": -116.0, "rx.sn_ratio": -111.0}
+#: Settings that do harm when they go the wrong way, and how far they are moved at first (millidegrees).
+_CAREFUL_MDEG = 7_500
+
+
+def advise(state: JobState) -> Advice:
+    """The next move for the job as it stands, at the step at hand."""
+    if state.finished:
+        return Advice("done", state.at, "finished")
+    step = state.sheet.step(state.at)
+    if state.phase == "as-found":
+        return _survey(state, step)
+    trial = trial_move(state)
+    if trial is not None:
+        return _at(state, step, trial.conditions, trial.why, trial) if trial.conditions is not None else trial
+    if _is_concluded_now(state, step):
+        return _onward(state, step)
+    return _work(state, step)
+
+
+def next_step(state: JobState) -> tuple[str, Why] | None:
+    """Which step to go to from here, and why; None when nothing is left to do."""
+    route = state.sheet.steps
+    verdicts = {step.id: verdict(state, step) for step in route}
+    for step in route:
+        if not state.concluded.get(step.id) and verdicts[step.id] != "not applicable":
+            return step.id, "next-in-route"
+    for step in route:
+        if verdicts[step.id] in SETTLED - {"not applicable"} and (
+            wanted_by_a_check(state, step) or wanted_for_both(state, step)
+        ):
+            return step.id, "check-out"
+    if "re-check" in verdicts.values():
+        return plan_of(state).measurements[0].settles[0].step, "stale"
+    for wanted, why in (("to do", "next-in-route"), ("out", "still-out")):
+        for step in route:
+            if verdicts[step.id] == wanted and not (wanted == "out" and not _may_work(state, step)):
+                return step.id, why  # type: ignore[return-value]
+    return None
+
+
+def _may_work(state: JobState, step: Step) -> bool:
+    """Worth another visit: it has adjusters, visits are left, and something that reaches it moved since the last."""
+    past = state.concluded.get(step.id, [])
+    worked = [seq for seq, outcome in past if outcome != "in-limits"]
+    if not step.adjust or len(worked) >= MAX_VISITS:
+        return False
+    if not worked:
+        return True
+    others = set(state.touched_since(worked[-1], step.quantity_id, step.setting)) - set(step.adjusters)
+    return bool(others)
+
+
+def _optimise(state: JobState, step: Step) -> bool:
+    """The school that turns what is in limits too: once, and only where there is something to turn."""
+    return state.stand["in-limits"].choice == "optimise" and bool(step.adjust) and not _worked(state, step)
+
+
+def wanted_by_a_check(state: JobState, step: Step) -> bool:
+    """In limits by itself and never peaked, while something that is only checked, and that its adjusters reach, was read out last."""
+    if step.aim not in ("peak", "level") or step.hook_up != "receive" or not step.adjust or _worked(state, step):
+        return False
+    parts = [state.sheet.adjuster(a) for a in step.adjusters]
+    return any(
+        not check.adjust
+        and check.hook_up == step.hook_up
+        and any(p.can_change(check.quantity_id, c) for p in parts for c in check.required)
+        and verdict(state, check) not in ("not applicable", "accepted")
+        and any(line.inside is False for line in lines(state, check))
+        for check in state.sheet.steps
+    )
+
+
+def _asked(state: JobState, step: Step) -> bool:
+    """Worked on although it is in limits: the school wants it, or something else that hangs on its adjusters is out."""
+    return (
+        _optimise(state, step)
+        or wanted_by_a_check(state, step)
+        or wanted_for_both(state, step)
+        or worth_peaking(state, step)
+    )
+
+
+def _too_near_the_rule(state: JobState, step: Step) -> bool:
+    """In limits, but nearer to the rule's ceiling than a reading can tell: brought down once, where something brings it down."""
+    return bool(step.adjust) and not surely_legal(state, step) and not _worked(state, step)
+
+
+def _worked(state: JobState, step: Step) -> bool:
+    return any(outcome != "in-limits" for _, outcome in state.concluded.get(step.id, []))
+
+
+def _is_concluded_now(state: JobState, step: Step) -> bool:
+    """Concluded, and since then nothing has made its readings stale or asked for another visit."""
+    past = state.concluded.get(step.id)
+    if not past:
+        return False
+    now = verdict(state, step)
+    if now in ("to do", "re-check"):
+        return False
+    if now in ("holds", "left alone") and _asked(state, step):
+        return False
+    return now != "out" or not _may_work(state, step)
+
+
+def _onward(state: JobState, step: Step) -> Advice:
+    following = next_step(state)
+    if following is None:
+        if not unsealed(state):
+            return Advice("finish", step.id, "route-done")
+        if state.stand["sealing"].choice == "measure":
+            return Advice("seal", step.id, "sealing")
+        return Advice("finish", step.id, "unsealed")
+    if following[0] == step.id:
+        return _work(state, step)
+    return Advice("go to", following[0], following[1])
+
+
+def unsealed(state: JobState) -> list[str]:
+    """Cores that stand elsewhere than they were found and were turned since the covers were last put on."""
+    covered = max((t.seq for t in state.touches if t.name == "covers"), default=0)
+    return [
+        a.id
+        for a in state.sheet.adjusters
+        if a.kind == "core" and state.positions[a.id] and state.last_touch.get(a.id, 0) > covered
+    ]
+
+
+# -- as found ------------------------------------------------------------------------------
+
+
+def _survey(state: JobState, step: Step) -> Advice:
+    """Read everything once before anything is touched."""
+    missing = _first_unread(state, step)
+    if missing is not None:
+        return _measure(state, step, missing, "as-found")
+    for other in state.sheet.steps:
+        if _first_unread(state, other) is not None:
+            return Advice("go to", other.id, "as-found")
+    return Advice("go to", state.sheet.steps[0].id, "next-in-route")
+
+
+def _first_unread(state: JobState, step: Step) -> int | None:
+    if verdict(state, step) == "not applicable":
+        return None
+    for index in range(len(step.required)):
+        if (step.id, index) not in state.found:
+            return index
+    return None
+
+
+# -- work on a step -----------------------------------------------------------------------------
+
+
+def _work(state: JobState, step: Step) -> Advice:
+    now = verdict(state, step)
+    if now in ("not applicable", "accepted"):
+        return Advice("conclude", step.id, "accepted" if now == "accepted" else "not-applicable", outcome="judged")
+    visit = _since(state, step)
+    working = any(t.seq > visit and t.adjuster in step.adjusters for t in state.turns)
+    if not working:
+        for index, line in enumerate(lines(state, step)):
+            if line.now is None or line.stale:
+                return _measure(state, step, index, "re-check" if line.stale else "first-reading")
+        asked = _asked(state, step) or _too_near_the_rule(state, step)
+        if now in SETTLED and not asked:
+            why: Why = (
+                "worth-a-look" if state.worth_a_look(step) else "not-worth" if worth(state, step) else "in-limits"
+            )
+            return Advice("conclude", step.id, why, outcome="in-limits")
+        if not step.adjust:
+            return _unadjusted(state, step)
+        if not _may_work(state, step) and not asked:
+            return Advice("conclude", step.id, "worked-twice", outcome="no-convergence")
+    if step.quantity_id in FOUND_BY:
+        return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
+    if is_even(step) and peaked_at(state, step, visit) is not None:
+        return _even(state, step, visit)
+    if step.aim in ("peak", "null") or is_even(step):
+        return _peak(state, step, visit)
+    if two_ended(step):
+        return _set(state, step, visit, target_for(state, step))
+    return _set(state, step, visit, _levelled(state, step) if step.aim == "level" else None)
+
+
+def _unadjusted(state: JobState, step: Step) -> Advice:
+    """A check that is out: nothing here brings it in. Of a squelch it is told what may: its preset elsewhere, or none at all."""
+    if not is_squelch(step):
+        return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
+    setter = setter_of(state, step)
+    if setter is None:
+        return Advice("conclude", step.id, "no-preset", outcome="nothing-to-adjust")
+    if wanted_for_both(state, setter) or verdict(state, setter) not in SETTLED:
+        return Advice("conclude", step.id, "other-end", outcome="nothing-to-adjust")
+    return Advice("conclude", step.id, "ends-apart", outcome="out-of-range")
+
+
+def _since(state: JobState, step: Step) -> int:
+    """Entry after which the present visit to the step counts: its last conclusion, or a turn of anything else.
+
+    Any turn elsewhere counts, not only one whose reach is declared: a hill whose
+    readings straddle a change that nobody declared has a false top.
+    """
+    past = state.concluded.get(step.id, [])
+    since = past[-1][0] if past else 0
+    others = [seq for name, seq in state.last_touch.items() if name not in step.adjusters]
+    others += [t.seq for t in state.touches] + [v.seq for v in state.variants]
+    others += [t.ended or t.seq for t in state.trials]
+    return max([since, *others])
+
+
+def _close(state: JobState, step: Step, outcome: Outcome) -> Advice:
+    """Every requirement is read once more as the sheet says; then the step is concluded."""
+    for index, line in enumerate(lines(state, step)):
+        if line.now is None or line.stale:
+            return _measure(state, step, index, "closing" if index == 0 else "other-channel")
+    return Advice("conclude", step.id, "accepted" if outcome == "judged" else outcome, outcome=outcome)
+
+
+def _measure(state: JobState, step: Step, index: int, why: Why) -> Advice:
+    required = step.required[index]
+    if why == "re-check":
+        # One reading under what several steps ask together settles all of them.
+        required = merged_for(state, step, index)
+    if step.quantity_id in FOUND_BY:
+        return _find_level(state, step, required, why)
+    return _at(state, step, required, why)
+
+
+def _at(state: JobState, step: Step, wanted: Conditions, why: Why, read: Advice | None = None) -> Advice:
+    """Measure under ``wanted``: first the hook-up, then what has to be dialled or switched, then the reading (``read`` of a trial)."""
+    if step.hook_up != "probe" and state.hook_up != step.hook_up:
+        way: Why = "receive" if step.hook_up == "receive" else "send"
+        return Advice("hook-up", step.id, way, way=step.hook_up)
+    if state.set_up != wanted:
+        return Advice("set-up", step.id, why, conditions=wanted)
+    return read or Advice("measure", step.id, why, conditions=wanted)
+
+
+def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> Advice:
+    """The level on a channel that gives the mark, from readings of its ratio since the last touch that reaches it."""
+    read, mark, _ = FOUND_BY[step.quantity_id]
+    floor = state.last_reached(read, required)
+    readings = []
+    place = without(required, "panel")
+    for logged in state.read_of(read, floor):
+        r, c = logged.reading, logged.reading.conditions
+        if r.value is not None and c.level_dbm is not None and without(c, "level_dbm", "panel") == place:
+            readings.append((c.level_dbm, r.value))
+    start = next((x.reading.value for x in reversed(state.read_of(step.quantity_id, floor))), None)
+    if start is None:
+        start = _guess_level(state, floor, read, mark)
+    chart = step.limit.high if len(step.required) > _FEW_PLACES else None
+    move = next_level(readings, round(start, 1), mark, chart)
+    if move.found_dbm is not None:
+        numbers = {"readings": float(len(readings))}
+        return Advice(
+            "log", step.id, "found-level", conditions=required, value=move.found_dbm, std=move.std_db, numbers=numbers
+        )
+    assert move.try_dbm is not None
+    return _at(state, step, replace(required, level_dbm=move.try_dbm), "level-next" if readings else why)
+
+
+def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
+    """Where the mark may lie: from the last reading of its ratio since the last touch, else a usual level."""
+    for logged in reversed(state.read_of(read, floor)):
+        r = logged.reading
+        if r.value is not None and r.conditions.level_dbm is not None:
+            if 3.0 < r.value < 22.0:
+                return r.conditions.level_dbm + (mark - r.value) / (_SINAD_SLOPE if read == "rx.sinad" else 1.0)
+            break
+    return _USUAL_LEVELS[read]
+
+
+# -- peaking ---------------------------------------------------------------------------------------
+
+
+def _peak(state: JobState, step: Step, since: int) -> Advice:
+    advice = _peak_move(state, step, since)
+    peaking = advice.conditions is not None and advice.why not in ("closing", "other-channel", "re-check")
+    return replace(advice, quantity=step.read_by) if step.read_by and peaking else advice
+
+
+def _peak_move(state: JobState, step: Step, since: int) -> Advice:
+    adjuster, move, ended = progress(state, step, since)
+    if (adjuster is None or move is None) and is_even(step):
+        return _even(state, step, since)
+    if adjuster is None or move is None:
+        return _peaked(state, step, since, move, ended)
+    last = next((x for x in reversed(hill_points(state, step, (adjuster,), since))), None)
+    level = last.reading.conditions.level_dbm if last is not None else step.hill_setting.level_dbm
+    conditions = replace(step.hill_setting, level_dbm=level)
+    if last is not None and last.reading.value is not None and level is not None:
+        fresh = last.positions[adjuster] == state.positions[adjuster]
+        new = kept_level(step, last.reading.value, level, _best_at(state, step, adjuster, since, level))
+        if fresh and new is not None:
+            why: Why = "level-too-strong" if new < level else "level-too-weak"
+            return _at(state, step, replace(conditions, level_dbm=new), why)
+    chosen_here = last is not None and state.set_up_seq > max(last.seq, state.at_seq)
+    if (
+        step.hill_id in KEPT
+        and chosen_here
+        and replace(state.set_up, level_dbm=None) == replace(conditions, level_dbm=None)
+    ):
+        # A level chosen since the last reading is read before anything is turned.
+        return _at(state, step, state.set_up, "level-next")
+    if move.act == "level" and level is not None:
+        if level + move.level_db < WEAKEST_DBM + 12.0:
+            # Nothing followed the level all the way down: that was noise. Well above it, then.
+            strong = (step.hill_setting.level_dbm or level) + 2.0 * LEVEL_STEP_DB
+            return _at(state, step, replace(conditions, level_dbm=round(strong, 1)), "level-too-weak")
+        return _at(state, step, replace(conditions, level_dbm=round(level + move.level_db, 1)), move.why)
+    if move.act == "read":
+        return _at(state, step, conditions, move.why if move.why in ("confirm-peak", "by-ear") else "first-reading")
+    return _turn(state, step, adjuster, move.target_mdeg, move.why)
+
+
+def _peaked(state: JobState, step: Step, since: int, last: Move | None, ended: str = "") -> Advice:
+    """Every visit is done: the closing readings, then the conclusion with what each adjuster gained, and which one ended badly."""
+    outcome: Outcome = "peaked"
+    if last is not None and last.why in ("at-stop", "dead", "no-convergence"):
+        outcome = last.why
+    elif last is not None and last.why == "jumps":
+        outcome = "no-convergence"
+    advice = _close(state, step, outcome)
+    if advice.act != "conclude":
+        return advice
+    if last is not None and last.why == "jumps":
+        advice = replace(advice, why="jumps")
+    if outcome in ("at-stop", "dead") or advice.why == "jumps":
+        advice = replace(advice, adjuster=ended)
+    return replace(advice, numbers={a: db for a, (db, _) in gains(state, step, since).items()})
+
+
+def _even(state: JobState, step: Step, since: int) -> Advice:
+    coils, reads, tops, wanted = even_problem(state, step, since)
+    unit = [TURN * scale_of(state.sheet.adjuster(a)) for a in step.adjusters]
+    now = [state.positions[a] / u for a, u in zip(step.adjusters, unit, strict=True)]
+    move = next_even_move(coils, reads, now, tops, wanted)
+    if move.act == "stop":
+        return _close(state, step, "even")
+    if move.act == "turn":
+        why: Why = "best-so-far" if move.why == "best" else "stagger" if move.why == "stagger" else "even"
+        advice = _turn(state, step, step.adjusters[move.coil], round(move.turns * unit[move.coil]), why)
+        return replace(advice, numbers={"gain_db": move.gain_db})
+    there = min(step.required, key=lambda c: abs(place_on_band(state, step, c) - move.place))
+    return _at(state, step, there, "other-channel")
+
+
+def _best_at(state: JobState, step: Step, adjuster: str, since: int, level: float) -> float:
+    values = [
+        x.reading.value
+        for x in hill_points(state, step, (adjuster,), since)
+        if x.reading.conditions.level_dbm == level and x.reading.value is not None
+    ]
+    return max(values, default=0.0)
+
+
+def _turn(state: JobState, step: Step, adjuster: str, target_mdeg: int, why: Why) -> Advice:
+    safe = cool_target(state, step, state.sheet.adjuster(adjuster), target_mdeg)
+    if safe is None:
+        return _at(state, step, step.setting, "heat")
+    if safe == state.positions[adjuster] != target_mdeg:
+        return Advice("conclude", step.id, "too-hot", outcome="no-convergence")
+    move, part = safe - state.positions[adjuster], state.sheet.adjuster(adjuster)
+    if part.kind == "core" and safe == target_mdeg:
+        # A core that stands at a stop stands at no whole eighth: hands still turn in eighths and sixteenths from there.
+        fine = part.step_mdeg // 2
+        move = round(move / fine) * fine or move
+    return Advice("turn", step.id, why, adjuster=adjuster, move_mdeg=move)
+
+
+# -- setting to a target ------------------------------------------------------------------------------
+
+
+def errors_together(state: JobState, step: Step) -> dict[str, float]:
+    """How far the step's places stand from its target with the adjuster where it is now for all of them, by place.
+
+    Its adjuster moves all places alike: a place is compared with the setting's place where both were read at one position.
+    """
+    target = step.target if step.target is not None else step.limit.middle
+    adjuster = step.adjusters[0]
+    at: dict[int, dict[str, float]] = {}
+    others = [a for a in state.reaching(step.quantity_id, step.setting) if a != adjuster]
+    as_now = by_positions(lambda p: all(p[a] == state.positions[a] for a in others))
+    place_of = by_conditions(lambda c: next((one for one in step.required if c.settles(one)), None))
+    for x in state.read_of(step.quantity_id):
+        r = x.reading
+        if r.value is None or r.bound or not as_now(x.positions):
+            continue
+        required = place_of(r.conditions)
+        if required is not None:
+            at.setdefault(x.positions[adjuster], {})[required.place] = r.value - target
+    together = max(at.values(), key=len, default={})
+    now = at.get(state.positions[adjuster], {}).get(step.setting.place)
+    base = together.get(step.setting.place)
+    if now is None or base is None:
+        return together
+    return {place: value - base + now for place, value in together.items()}
+
+
+def _levelled(state: JobState, step: Step) -> float | None:
+    """The target of the setting's place that leaves the worst of all the step's places least out; None before all are read."""
+    errors = errors_together(state, step)
+    if len(errors) < len(step.required) or step.setting.place not in errors:
+        return None
+    target = step.target if step.target is not None else step.limit.middle
+    return target + errors[step.setting.place] + compromise(errors, step.limit.half_width).shift
+
+
+def _set(state: JobState, step: Step, since: int, aimed: float | None = None) -> Advice:
+    adjuster = step.adjusters[0]
+    target = aimed if aimed is not None else step.target if step.target is not None else step.limit.middle
+    half = step.limit.half_width
+    q = step.quantity
+    close = max(0.15 * half if half is not None else 3 * q.usual_std, 1.5 * q.usual_std)
+    if aimed is not None and half is not None and step.aim == "level":
+        # Places that just fit want the middle met more nearly.
+        spare = half - compromise(errors_together(state, step), half).worst
+        close = max(min(close, 0.5 * spare), 1.5 * q.usual_std)
+    spots = []
+    for x in hill_points(state, step, (adjuster,), since):
+        r = x.reading
+        if r.value is not None:
+            spots.append(Spot(x.positions[adjuster], r.value, r.std or q.usual_std, bool(r.bound)))
+    part, here, stops = state.sheet.adjuster(adjuster), state.positions[adjuster], stops_touched(state, adjuster)
+    if q.id == "tx.bias_current":
+        return _biased(state, step, spots, target, close)
+    # Which way a bias preset goes is not known before the first reading after a move: a small one does no harm.
+    first = _CAREFUL_MDEG if q.id == "tx.bias_volts" else None
+    move = next_set_move(spots, target, close, part, here, stops, first, slope=slope_before(state, step, adjuster))
+    if move.act == "read":
+        return _at(state, step, step.setting, "first-reading")
+    if move.act == "go":
+        return _turn(state, step, adjuster, move.target_mdeg, move.why)
+    return _close(state, step, move.why)  # type: ignore[arg-type]
+
+
+def _biased(state: JobState, step: Step, spots: list[Spot], target: float, close: float) -> Advice:
+    """An idle current: set by its square root, which goes nearly with the preset, and never by a move that may break the final."""
+    adjuster = step.adjusters[0]
+    part, here, stops = state.sheet.adjuster(adjuster), state.positions[adjuster], stops_touched(state, adjuster)
+    rating = state.sheet.final.rating(step.quantity_id)
+    first = first_move(spots[-1].value if spots else 0.0, rating, _CAREFUL_MDEG)
+    if spots and not first and len({s.mdeg for s in spots}) < 2:
+        return replace(_close(state, step, "no-convergence"), why="too-near-rating")
+    roots = [
+        replace(s, value=math.sqrt(max(s.value, 0.0)), std=s.std / (2.0 * math.sqrt(max(s.value, 1e-6)))) for s in spots
+    ]
+    move = next_set_move(
+        roots, math.sqrt(target), close / (2.0 * math.sqrt(target)), part, here, stops, first or FIRST_MDEG[-1], 1.0
+    )
+    if move.act == "read":
+        return _at(state, step, step.setting, "first-reading")
+    if move.act == "go":
+        goal = bounded(spots, here, move.target_mdeg, rating, part.step_mdeg)
+        if goal == here:
+            return replace(_close(state, step, "no-convergence"), why="too-near-rating")
+        most = upper(spots, goal) if len({s.mdeg for s in spots}) > 1 else 0.0
+        advice = _turn(state, step, adjuster, goal, move.why)
+        return replace(advice, numbers={"most": most} if most else {})
+    return _close(state, step, move.why)  # type: ignore[arg-type]
+
+
+# -- for the plot ----------------------------------------------------------------------------------------
+
+
+def hill(state: JobState, step: Step, adjuster: str) -> tuple[list[Point], Hill | None]:
+    """Readings of the adjuster at hand with the fitted curve, for the plot; no curve for steps that are set."""
+    points = hill_of(state, step, adjuster, _drawn_since(state, step))
+    if not (step.aim in ("peak", "null") or is_even(step)) or not points or step.hill_id == HEARD:
+        return points, None
+    at = [p.turns for p in points]
+    scale = scale_of(state.sheet.adjuster(adjuster))
+    if max(at) - min(at) < 0.05 * scale:
+        return points, None
+    fit = fit_hill(points, step.hill_quantity.hill_slope, scale, is_null(step))
+    turns = np.linspace(min(at) - 0.5 * scale, max(at) + 0.5 * scale, 61)
+    mean, spread = curve(fit, points, turns)
+    sure = fit.std < 0.3 * scale and min(at) - 0.5 * scale <= fit.x0 <= max(at) + 0.5 * scale
+    return points, Hill(
+        adjuster, tuple(turns), tuple(mean), tuple(spread), fit.x0 if sure else None, fit.std if sure else None
+    )
+
+
+def _drawn_since(state: JobState, step: Step) -> int:
+    """From where on readings are drawn: a trial's own as well, as long as nothing was turned after it."""
+    since = _since(state, step)
+    trial = last_whole(state, "worth", step.id)
+    if trial is None or trial.ended != since:
+        return since
+    return since if any(t.seq > trial.ended for t in state.turns) else trial.seq
+
+
+def leave_alone(state: JobState, step: Step) -> bool:
+    """In limits as found, untouched, nothing found on its adjusters: the honest advice is to leave it."""
+    return found_in_limits(state, step) and not state.moved_at_all(step) and not state.worth_a_look(step)
+
+
+AdviceSource = Callable[[JobState], Advice]

@@ -1,0 +1,1 @@
+"""Coils brought even over several places of a band."""

@@ -1,0 +1,52 @@
+"""The VCO's law from the control volts of a job: fitted, and what it says of the channels that were not read."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from unitone.errors import UnitoneError
+from unitone.job.state import JobState, by_conditions
+from unitone.radio.vcofit import Law, fit
+from unitone.sheet.model.mixing import vco_hz
+from unitone.sheet.model.sheet import Way
+
+#: Fewer channels than this tell no VCO's law.
+_LEAST_FOR_A_LAW = 3
+
+
+#: Two frequencies nearer than this are one channel (Hz).
+_SAME_HZ = 1000.0
+
+
+def vco_law(state: JobState, way: Way | None = None) -> Law | None:
+    """The VCO's law from the control volts of a job that still stand; None for too few, or for what is no VCO's."""
+    return None if (points := vco_points(state, way)) is None else _law(tuple(points))
+
+
+def vco_points(state: JobState, way: Way | None = None) -> list[tuple[float, float]] | None:
+    """(Hz, volts) of every channel that is read and still stands; one way alone where the ways have a VCO each."""
+    found: dict[float, float] = {}
+    ways: set[Way] = set()
+    floor_of = by_conditions(lambda c: state.last_reached("vco.volts", c))
+    hz_of = by_conditions(lambda c: vco_hz(state.sheet, c))
+    for logged in state.read_of("vco.volts"):
+        r = logged.reading
+        if r.value is None or r.bound or (way and r.conditions.way != way):
+            continue
+        if logged.seq <= floor_of(r.conditions):
+            continue
+        hz = hz_of(r.conditions)
+        if hz is None:
+            continue
+        ways.add(r.conditions.way)
+        near = next((k for k in found if abs(k - hz) < _SAME_HZ), hz)
+        found[near] = r.value
+    return list(found.items()) if len(found) >= _LEAST_FOR_A_LAW and len(ways) == 1 else None
+
+
+@lru_cache(maxsize=16)
+def _law(points: tuple[tuple[float, float], ...]) -> Law | None:
+    try:
+        return fit(points)
+    except UnitoneError:
+        return None

@@ -1,0 +1,1 @@
+"""Coupled pairs: two cores that are one problem."""

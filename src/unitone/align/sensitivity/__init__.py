@@ -1,0 +1,1 @@
+"""The level at which a radio gives its mark, from a few readings."""

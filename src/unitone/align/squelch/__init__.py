@@ -1,0 +1,1 @@
+"""The squelch over its control, and one preset with two ends."""

@@ -1,0 +1,1 @@
+"""Guided calibrations of the bench itself: their arithmetic, and the guides as data."""

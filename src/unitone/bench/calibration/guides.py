@@ -1,0 +1,408 @@
+"""Guided calibrations of My bench, as data: what is needed, what to do, what to type, and what comes of it."""
+
+from __future__ import annotations
+
+import datetime
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from unitone.bench.calibration.arithmetic import (
+    SAME_U_DB,
+    Alike,
+    counter_ppm,
+    full_scale_v,
+    generator_steps,
+    leakage,
+    level_error_db,
+    solve_pads,
+    wattmeter_pct,
+    watts_of,
+)
+from unitone.bench.instruments import Instrument
+from unitone.bench.mybench import STALE_DAYS, Calibration, Kind, MyBench
+from unitone.errors import EntryError, UnitoneError
+from unitone.quantities.entry import parse_si
+from unitone.quantities.show import number
+from unitone.radio.levels import parse_level
+from unitone.words import tr
+
+Typed = Mapping[str, str]
+Rows = Sequence[tuple[str, str]]
+
+
+@dataclass(frozen=True)
+class GuideAsk:
+    """One field of a guide: its key, words, example; ``what`` fills a choice (counter, wattmeter, input, output, or fixed choices)."""
+
+    key: str
+    words: str
+    hint: str = ""
+    what: str = ""
+    choices: tuple[tuple[str, str], ...] = ()
+    usual: str = ""
+
+
+@dataclass(frozen=True)
+class Guide:
+    """One calibration. ``rows``: the headings of a small table, where it has one; ``caution`` stands above the fields."""
+
+    kind: Kind
+    title: str
+    needs: str
+    steps: tuple[str, ...]
+    asks: tuple[GuideAsk, ...]
+    rows: tuple[str, str] | None = None
+    row_count: int = 0
+    caution: str = ""
+
+
+@dataclass(frozen=True)
+class Concluded:
+    """What a calibration says, before it is kept: the sentence, its target, its data, and what to mind."""
+
+    words: str
+    target: str
+    data: dict[str, Any]
+    mind: str = ""
+
+
+_SAME = GuideAsk("same", tr("The same reading repeats within, dB"), "0.2", usual="0.2")
+_ALIKE = (tr("Pads in line (A + B, or none)"), tr("Dialled for that reading"))
+_VOLTS_LIMIT = GuideAsk("pct", tr("The meter is good within, ± %"), "3", usual="3")
+
+GUIDES: tuple[Guide, ...] = (
+    Guide(
+        "pads", tr("Pad against pad"), tr("the generator, a radio that receives, the pads"),
+        (
+            tr("Pick a level at which the radio's reading moves well with the level: 10 to 14 dB SINAD, or the middle of its S-meter."),
+            tr("With one pad in line, dial until the reading stands there. Note pad and dial."),
+            tr("Another pad in its place, then both, then none: dial to the same reading each time."),
+        ),
+        (_SAME,), _ALIKE, 6,
+    ),
+    Guide(
+        "generator", tr("Generator's level against a scope or meter"), tr("50 Ω at the scope or meter, which must be good at that frequency"),
+        (tr("Dial a strong level into 50 Ω, 0 dBm if it goes so far."), tr("Read the volts rms across the 50 Ω.")),
+        (
+            GuideAsk("dial", tr("Dialled"), "0 dBm"), GuideAsk("volts", tr("Volts rms"), "224 mV"), GuideAsk("ohm", tr("Load, Ω"), "50", usual="50"),
+            _VOLTS_LIMIT,
+        ),
+    ),
+    Guide(
+        "steps", tr("Generator's steps against the pads"), tr("the pads, calibrated first if that can be"),
+        (
+            tr("Dial to a reading with a pad in line. Take the pad out, and dial down to the same reading."),
+            tr("Go on down the dial that way, 10 or 20 dB at a time."),
+        ),
+        (_SAME,), _ALIKE, 6,
+    ),
+    Guide(
+        "leak", tr("Does the generator leak round its pads?"), tr("at least 20 dB of pads more than usual"),
+        (
+            tr("Dial to a reading at a weak level, the radio where it is when it is aligned."),
+            tr("Put 20 dB more of pads in, and dial up to the same reading. If it leaks, less than 20 dB will do."),
+        ),
+        (_SAME,), _ALIKE, 2,
+    ),
+    Guide(
+        "counter", tr("Counter against a standard"), tr("a broadcast carrier of known frequency, or a source locked to satellites"),
+        (tr("Warm the counter up for half an hour."), tr("Count the standard, with the longest gate.")),
+        (
+            GuideAsk("target", tr("Counter"), what="counter"), GuideAsk("true", tr("The standard is"), "10 MHz"),
+            GuideAsk("shown", tr("The counter shows"), "10.000012 MHz"), GuideAsk("step", tr("Its last digit is"), "1 Hz", usual="1 Hz"),
+            GuideAsk("ppm", tr("The standard is good within, ± ppm"), "0.01", usual="0.01"),
+        ),
+    ),
+    Guide(
+        "wattmeter", tr("Wattmeter against volts on the dummy load"), tr("a scope with a ×10 probe (its factor set), the dummy load"),
+        (tr("Wattmeter and dummy load on the set. Probe across the load."), tr("Key, no modulation. Read watts and volts, let go.")),
+        (
+            GuideAsk("target", tr("Wattmeter"), what="wattmeter"), GuideAsk("shown", tr("It shows"), "4 W"), GuideAsk("volts", tr("Volts"), "40 V"),
+            GuideAsk("kind", tr("Volts are"), choices=(("pp", tr("peak to peak")), ("p", tr("peak")), ("rms", tr("rms")))),
+            GuideAsk("ohm", tr("Load, Ω"), "50", usual="50"), _VOLTS_LIMIT, GuideAsk("load", tr("The load is good within, ± %"), "2", usual="2"),
+        ),
+        caution=tr("Keyed into the dummy load only, generator off the aerial socket. RF burns; the load gets hot."),
+    ),
+    Guide(
+        "input", tr("Sound card's input against a meter"), tr("a steady tone near 1 kHz, a meter that is true at 1 kHz"),
+        (
+            tr("Tone into the input and the meter together. Set the system's recording level and leave it there: it is part of this."),
+            tr("Listen, and type what the meter reads."),
+        ),
+        (
+            GuideAsk("target", tr("Input"), what="input"), GuideAsk("dbfs", tr("The tone stands at, dBFS"), "-14.2"),
+            GuideAsk("volts", tr("The meter reads, rms"), "350 mV"), _VOLTS_LIMIT,
+        ),
+    ),
+    Guide(
+        "clock", tr("Sound card's clock against a known tone"), tr("a tone of known frequency, such as a counter's or a locked source's"),
+        (tr("Meters, Frequency, averaged over 10 s: note what is counted, the clock's correction at 0 ppm."),),
+        (
+            GuideAsk("target", tr("Input"), what="input"), GuideAsk("shown", tr("Counted"), "1000.012 Hz"),
+            GuideAsk("true", tr("It truly is"), "1 kHz"),
+            GuideAsk("ppm", tr("That is good within, ± ppm"), "1", usual="1"),
+        ),
+    ),
+    Guide(
+        "output", tr("Sound card's output against a meter"), tr("a meter that is true at 1 kHz, the load it will have"),
+        (
+            tr("Meters, Tones out: 1 kHz at a level you note. Set the system's volume and leave it there: it is part of this."),
+            tr("Read the volts at the output."),
+        ),
+        (
+            GuideAsk("target", tr("Output"), what="output"), GuideAsk("dbfs", tr("The tone was at, dBFS"), "-20", usual="-20"),
+            GuideAsk("volts", tr("The meter reads, rms"), "100 mV"), _VOLTS_LIMIT,
+        ),
+    ),
+)  # fmt: skip
+
+
+def guide(kind: str) -> Guide:
+    """The guide of that kind. Raises KeyError."""
+    return next(g for g in GUIDES if g.kind == kind)
+
+
+def targets(what: str, instruments: Sequence[Instrument]) -> tuple[tuple[str, str], ...]:
+    """The instruments that a guide can calibrate: id and name."""
+    serves = {
+        "counter": ("tx.frequency_error", "ref.frequency", "osc.frequency"),
+        "wattmeter": ("tx.power", "tx.pep"),
+    }.get(what, ())
+    return tuple((i.id, i.name) for i in instruments if any(i.serves(q) for q in serves))
+
+
+def _value(typed: Typed, key: str, unit: str, words: str) -> float:
+    text = typed.get(key, "").strip()
+    if not text:
+        raise EntryError(tr("Still to be typed: {what}.", what=words))
+    return parse_si(text, unit)
+
+
+def _plain(typed: Typed, key: str, words: str) -> float:
+    text = typed.get(key, "").strip().replace("−", "-").replace(",", ".")
+    for unit in ("dBFS", "dB", "ppm", "%", "ohm", "Ω"):
+        text = text.removesuffix(unit).strip()
+    if not text:
+        raise EntryError(tr("Still to be typed: {what}.", what=words))
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
+    if not math.isfinite(value):
+        raise EntryError(tr("“{text}” is no number: {what}.", text=typed.get(key, "").strip(), what=words))
+    return value
+
+
+def _level(text: str) -> float:
+    """A dialled level in dBm; a bare number is dBm already. Raises EntryError."""
+    return float(parse_level(text if any(c.isalpha() for c in text) else f"{text.strip()} dBm"))
+
+
+def _alike(rows: Rows, bench: MyBench) -> list[Alike]:
+    """The rows that were filled in. Raises EntryError for half a row or an unknown pad."""
+    made = []
+    names = {p.name.lower(): p.name for p in bench.pads}
+    for n, (pads, dialled) in enumerate(rows, 1):
+        if not pads.strip() and not dialled.strip():
+            continue
+        if not dialled.strip():
+            raise EntryError(tr("Row {n}: what was dialled?", n=n))
+        wanted = [
+            p.strip()
+            for p in pads.replace(",", "+").split("+")
+            if p.strip() and p.strip().lower() not in ("none", "0", "-", tr("none"))
+        ]
+        missing = [p for p in wanted if p.lower() not in names]
+        if missing:
+            have = ", ".join(names.values()) or tr("none yet")
+            raise EntryError(
+                tr(
+                    "Row {n}: there is no pad “{name}” on this bench. There are: {have}.",
+                    n=n,
+                    name=missing[0],
+                    have=have,
+                )
+            )
+        try:
+            level = _level(dialled)
+        except UnitoneError as error:
+            raise EntryError(tr("Row {n}: {error}", n=n, error=str(error))) from None
+        made.append(Alike(level, tuple(names[p.lower()] for p in wanted)))
+    return made
+
+
+def _same(typed: Typed) -> float:
+    value = _plain(typed, "same", tr("how well the reading repeats")) if typed.get("same", "").strip() else SAME_U_DB
+    if not 0.01 <= value <= 5:
+        raise EntryError(tr("A reading repeats within 0.01 to 5 dB."))
+    return value
+
+
+def _pads(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
+    marked = {p.name: p.marked_db for p in bench.pads}
+    if not marked:
+        raise EntryError(tr("Name the pads of this bench first, on the left: A 20; B 20."))
+    alike = _alike(rows, bench)
+    found, odd = solve_pads(alike, marked, _same(typed))
+    # A pad that stood in no row, or in every one alike, was not measured: its mark stays.
+    moved = {n: f for n, f in found.items() if len({a.pads.count(n) for a in alike}) > 1}
+    words = "; ".join(
+        tr(
+            "{name} takes {db} dB ± {u} (marked {mark})",
+            name=n,
+            db=number(f.value, 2),
+            u=number(2 * f.u, 2),
+            mark=f"{marked[n]:g}",
+        )
+        for n, f in moved.items()
+    )
+    old = bench.latest("pads")
+    kept = dict(old.data["pads"]) if old is not None else {}
+    return Concluded(words + ".", "", {"pads": kept | {n: [f.value, f.u, marked[n]] for n, f in moved.items()}}, odd)
+
+
+def _generator(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
+    del rows, bench
+    if not typed.get("dial", "").strip():
+        raise EntryError(tr("Still to be typed: {what}.", what=tr("what was dialled")))
+    level = _level(typed["dial"])
+    volts, ohm = _value(typed, "volts", "V", tr("volts rms")), _plain(typed, "ohm", tr("the load"))
+    found = level_error_db(volts, ohm, level, _plain(typed, "pct", tr("the meter's limits")))
+    words = tr(
+        "It gives {db} dB ± {u} more than it shows.", db=number(found.value, 2, sign=True), u=number(2 * found.u, 2)
+    )
+    return Concluded(words, "", {"add_db": round(found.value, 3), "u": round(found.u, 3)})
+
+
+def _steps(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
+    made = generator_steps(_alike(rows, bench), bench.true_pads, _same(typed))
+    words = "; ".join(
+        tr("at {dial} dBm {db} dB ± {u}", dial=number(d, 1), db=number(e, 2, sign=True), u=number(2 * u, 2))
+        for d, e, u in made
+    )
+    worst = max(made, key=lambda s: abs(s[1]) / max(s[2], 1e-9))
+    mind = tr("No step is more off than its uncertainty.") if abs(worst[1]) <= 2 * worst[2] else ""
+    return Concluded(
+        tr("What comes out less what is dialled: {list}.", list=words),
+        "",
+        {"steps": [[round(x, 3) for x in s] for s in made]},
+        mind,
+    )
+
+
+def _leak(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
+    alike = _alike(rows, bench)
+    if len(alike) != 2:
+        raise EntryError(tr("Two rows: the usual pads, and 20 dB more."))
+    true = bench.true_pads
+    ends = [(a.dial_dbm, sum(true[n].value for n in a.pads)) for a in alike]
+    found = leakage(ends[0], ends[1], _same(typed))
+    return Concluded(found.words, "", {"isolation_db": round(found.isolation_db, 1), "at_least": found.at_least})
+
+
+def _counter(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
+    del rows, bench
+    true, shown = (
+        _value(typed, "true", "Hz", tr("what the standard is")),
+        _value(typed, "shown", "Hz", tr("what the counter shows")),
+    )
+    found = counter_ppm(
+        shown,
+        true,
+        _value(typed, "step", "Hz", tr("its last digit")),
+        _plain(typed, "ppm", tr("the standard's limits")),
+    )
+    words = tr("It reads {ppm} ppm ± {u} high: at 27 MHz {hz} Hz.", ppm=number(found.value, 3, sign=True), u=number(2 * found.u, 3),
+               hz=number(27.0 * found.value, 1, sign=True))  # fmt: skip
+    return Concluded(words, _target(typed, tr("counter")), {"ppm": found.value, "u": found.u})
+
+
+def _wattmeter(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
+    del rows, bench
+    shown, volts = (
+        _value(typed, "shown", "W", tr("what the wattmeter shows")),
+        _value(typed, "volts", "V", tr("the volts")),
+    )
+    true = watts_of(volts, typed.get("kind") or "pp", _plain(typed, "ohm", tr("the load")))
+    found = wattmeter_pct(
+        shown, true, _plain(typed, "pct", tr("the meter's limits")), _plain(typed, "load", tr("the load's limits"))
+    )
+    words = tr("The volts say {true} W: it reads {pct} % ± {u} high.", true=number(true, 2), pct=number(found.value, 1, sign=True),
+               u=number(2 * found.u, 1))  # fmt: skip
+    return Concluded(words, _target(typed, tr("wattmeter")), {"pct": round(found.value, 3), "u": round(found.u, 3)})
+
+
+def _scale(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
+    del rows, bench
+    seen = _plain(typed, "dbfs", tr("where the tone stands"))
+    found = full_scale_v(
+        _value(typed, "volts", "V", tr("what the meter reads")), seen, _plain(typed, "pct", tr("the meter's limits"))
+    )
+    words = tr("0 dBFS is {v} V rms ± {u}.", v=number(found.value, 3), u=number(2 * found.u, 3))
+    return Concluded(words, _target(typed, tr("input or output")), {"full_scale_v": found.value, "u_v": found.u})
+
+
+def _clock(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
+    del rows, bench
+    true, shown = (
+        _value(typed, "true", "Hz", tr("what it truly is")),
+        _value(typed, "shown", "Hz", tr("what was counted")),
+    )
+    found = counter_ppm(shown, true, 1e-3, _plain(typed, "ppm", tr("the standard's limits")))
+    # A clock that runs fast takes more samples a second: the tone seems slow.
+    fast = -found.value
+    words = tr("Its clock runs {ppm} ppm ± {u} fast.", ppm=number(fast, 2, sign=True), u=number(2 * found.u, 2))
+    return Concluded(words, _target(typed, tr("input")), {"ppm": round(fast, 3), "u_ppm": round(found.u, 3)})
+
+
+def _target(typed: Typed, what: str) -> str:
+    target = typed.get("target", "").strip()
+    if not target:
+        raise EntryError(tr("There is no {what} to calibrate: add one under Instruments, or plug it in.", what=what))
+    return target
+
+
+_CONCLUDE: dict[Kind, Callable[[Typed, Rows, MyBench], Concluded]] = {
+    "pads": _pads, "generator": _generator, "steps": _steps, "leak": _leak, "counter": _counter, "wattmeter": _wattmeter, "input": _scale,
+    "clock": _clock, "output": _scale,
+}  # fmt: skip
+
+
+def conclude(kind: Kind, typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
+    """What the typed figures say. Raises UnitoneError: what is still missing, or cannot be."""
+    return _CONCLUDE[kind](typed, rows, bench)
+
+
+def kept(kind: Kind, concluded: Concluded, identifier: str, today: datetime.date) -> Calibration:
+    """A conclusion as it is kept."""
+    return Calibration(identifier, kind, concluded.target, today.isoformat(), concluded.words, concluded.data)
+
+
+@dataclass(frozen=True)
+class KnownRow:
+    """One line of what is known: a verdict's word for its shape, title, words, and the calibration that can be struck."""
+
+    kind: Kind
+    mark: str
+    title: str
+    words: str
+    struck_id: str = ""
+
+
+def known_rows(bench: MyBench, names: Mapping[str, str], today: datetime.date) -> list[KnownRow]:
+    """Everything that can be calibrated, in the guides' order: what stands, how old it is, or that it was never done."""
+    made = []
+    for g in GUIDES:
+        found = [c for c in bench.calibrations if c.kind == g.kind and not c.struck]
+        latest = {c.target: c for c in found}
+        if not latest:
+            made.append(KnownRow(g.kind, "to do", g.title, tr("never done: taken as it is marked")))
+        for target, c in latest.items():
+            age = (today - datetime.date.fromisoformat(c.date)).days
+            old = age > STALE_DAYS
+            title = g.title if not target else f"{g.title}: {names.get(target, target)}"
+            words = f"{c.words} {c.date}" + (tr(", over a year old: do it again") if old else "")
+            made.append(KnownRow(g.kind, "re-check" if old else "holds", title, words, c.id))
+    return made

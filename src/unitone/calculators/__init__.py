@@ -1,0 +1,1 @@
+"""Calculators, each named by the question it answers: one typed registry (``catalogue``) for window and command line."""

@@ -1,0 +1,544 @@
+"""The sums of the bench, each named by the question it answers: one typed registry for the Sums view and the command line."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+from unitone.bench.calibration.arithmetic import watts_of
+from unitone.calculators.calculator import Answer, Given, Sum
+from unitone.calculators.receiving import RECEIVE_SUMS
+from unitone.calculators.stability import STEADY_SUMS
+from unitone.calculators.transmitting import POWER_SUMS
+from unitone.calculators.typed import si_text as _si
+from unitone.errors import EntryError, UnitoneError
+from unitone.quantities.entry import decibels, parse_entry, parse_si
+from unitone.quantities.show import microvolts, number
+from unitone.radio.channels import PLANS, plan
+from unitone.radio.levels import S9_BELOW_30_MHZ, Dbm, level_to_dbm, mark_db, report_level
+from unitone.radio.noise import ktb_dbm, least_fm_dbm, least_level_dbm
+from unitone.radio.pulling import Advised, OtherWay, from_ends, from_preset, other_ways, padders, resistors
+from unitone.radio.vco import resonant_hz
+from unitone.radio.vcofit import fit, stretch
+from unitone.signals.am import depth_from_volts
+from unitone.signals.fm import null_deviation, tone_for_null
+from unitone.words import tr
+
+
+def _level(v: Mapping[str, Any]) -> list[Answer]:
+    report = report_level(_typed_level(v["level"], v["ohm"]), v["ohm"], sum(decibels(v["pads"])))
+    return [
+        Answer("dbm", tr("power"), f"{number(report.dbm, 2)} dBm", report.dbm),
+        Answer("uv_pd", "PD", _si(report.uv_pd * 1e-6, "V"), report.uv_pd),
+        Answer("uv_emf", "EMF", _si(report.uv_emf * 1e-6, "V"), report.uv_emf),
+        Answer("dbuv", tr("over a microvolt"), f"{number(report.dbuv, 1)} dBµV", report.dbuv),
+        Answer(
+            "s_units",
+            tr("S-meter below 30 MHz (S9 = 50 µV PD in 50 Ω)"),
+            f"S{report.s_units:.1f}" if report.s_units <= 9 else f"S9+{report.over_s9_db:.0f}",
+            report.s_units,
+        ),
+        Answer("dial_dbm", tr("dial behind the pads"), f"{number(report.dial_dbm, 1)} dBm", report.dial_dbm),
+    ]
+
+
+def _typed_level(text: str, ohm: float) -> Dbm:
+    """A level, or an S-meter reading (S9 = 50 µV PD in 50 Ω, below 30 MHz). Raises EntryError."""
+    plain = text.strip().upper().replace(" ", "")
+    if plain.startswith("S") and plain[1:2].isdigit():
+        return Dbm(float(S9_BELOW_30_MHZ) + mark_db(text.strip()))
+    typed = parse_entry(text, "level")
+    if typed.bound or typed.word or typed.value is None:
+        raise EntryError.not_understood(text, "one level, like 0.31 uV, −117 dBm or S9")
+    dbm = level_to_dbm(typed, ohm)
+    if not -300.0 <= dbm <= 100.0:
+        raise EntryError.impossible(text, f"that is {dbm:.6g} dBm; a level lies between −300 and 100 dBm.")
+    return dbm
+
+
+def _channel(v: Mapping[str, Any]) -> list[Answer]:
+    hz = plan(v["plan"]).frequency(v["channel"])
+    return [Answer("mhz", tr("carrier"), f"{hz / 1e6:.5f} MHz", hz / 1e6)]
+
+
+def _ppm(v: Mapping[str, Any]) -> list[Answer]:
+    hz = v["hz"] * v["ppm"] * 1e-6
+    return [
+        Answer("error_hz", tr("at that frequency"), f"{number(hz, 1, sign=True)} Hz", hz),
+        Answer(
+            "times_hz",
+            tr("times its multiplier, at the aerial"),
+            f"{number(hz * v['times'], 1, sign=True)} Hz",
+            hz * v["times"],
+        ),
+    ]
+
+
+def _parts(values: tuple[float, ...], unit: str, joined: str) -> str:
+    return joined.join(_si(x, unit, 3) for x in values) if values else tr("none at all")
+
+
+def _padder(v: Mapping[str, Any]) -> list[Answer]:
+    trimmer = (v["least"], v["most"])
+    crystal = from_ends(v["low"], v["high"], v["padder"], trimmer, v["c0"])
+    found = padders(crystal, v["wanted"], trimmer)
+    known = [
+        Answer("c1", tr("motional capacitance"), _si(crystal.c1, "F", 3), crystal.c1),
+        Answer("series_hz", tr("series resonance"), f"{crystal.series_hz / 1e6:.6f} MHz", crystal.series_hz),
+    ]
+    if not found:
+        others = other_ways(crystal, v["wanted"], trimmer, v["padder"])
+        words = "; ".join(_other_way(o) for o in others) or tr(
+            "none: the crystal cannot be pulled there, order another"
+        )
+        return [
+            Answer("padder", tr("fixed capacitor across it"), tr("none will do")),
+            Answer("instead", tr("instead"), words, others[0].farad if others else None),
+            *known,
+        ]
+    return [*(_advised(n, a, "F", tr(" with ")) for n, a in enumerate(found)), *known]
+
+
+def _other_way(o: OtherWay) -> str:
+    """Another change than the capacitor across the crystal, in words."""
+    span = tr("{low} … {high} MHz", low=f"{o.low / 1e6:.6f}", high=f"{o.high / 1e6:.6f}")
+    if o.kind == "series":
+        return tr("{f} in series with the crystal: {span}", f=_si(o.farad, "F", 3), span=span)
+    return tr(
+        "a trimmer of {a} to {f} in place of this one: {span}",
+        a=_si(o.farad / 6.0, "F", 2),
+        f=_si(o.farad, "F", 2),
+        span=span,
+    )
+
+
+def _advised(n: int, a: Advised, unit: str, joined: str) -> Answer:
+    place = tr("wanted at {pct} % of the range", pct=number(100 * a.place, 0))
+    reach = f"{number(a.low, 2)} … {number(a.high, 2)} V"
+    if unit == "F":
+        reach = f"{a.low / 1e6:.6f} … {a.high / 1e6:.6f} MHz"
+    heat = "" if unit == "F" or not a.watts else tr(", {mw} mW in it", mw=number(1e3 * a.watts, 1))
+    key = "part" if n == 0 else f"part_{n + 1}"
+    what = tr("best") if n == 0 else tr("also")
+    return Answer(key, what, f"{_parts(a.values, unit, joined)}: {reach}, {place}{heat}", a.total)
+
+
+def _preset(v: Mapping[str, Any]) -> list[Answer]:
+    made = from_preset(v["low"], v["high"], v["preset"], v["supply"])
+    if not 0 < v["wanted"] < v["supply"]:
+        raise EntryError(tr("{v} V cannot come from a supply of {supply} V: a divider gives less than it is fed with.",
+                            v=number(v["wanted"], 2), supply=number(v["supply"], 2)))  # fmt: skip
+    found = resistors(made, v["wanted"], v["change"])
+    there = [
+        Answer("top", tr("above the preset now"), _si(made.top, "Ω", 3), made.top),
+        Answer("bottom", tr("below it now"), _si(made.bottom, "Ω", 3), made.bottom),
+    ]
+    if not found:
+        return [Answer("part", tr("resistor"), tr("none will do there: change the other one")), *there]
+    return [*(_advised(n, a, "Ω", " + ") for n, a in enumerate(found)), *there]
+
+
+def _pairs(text: str) -> list[tuple[float, float]]:
+    """``26.965M 1.8; 27.405M 3.6`` as pairs. Raises EntryError."""
+    made = []
+    for part in text.split(";"):
+        if not part.strip():
+            continue
+        first, _, second = part.strip().rpartition(" ")
+        try:
+            made.append((parse_si(first, "Hz"), parse_si(second, "V")))
+        except UnitoneError:
+            raise EntryError(
+                tr("“{part}” is no channel with its volts. Write 26.965 MHz 1.83; 27.405 MHz 3.6.", part=part.strip())
+            ) from None
+    return made
+
+
+def _vco(v: Mapping[str, Any]) -> list[Answer]:
+    law = fit(_pairs(v["readings"]))
+    ends = [parse_si(part, "Hz") for part in v["wanted"].replace("…", ";").split(";") if part.strip()]
+    if len(ends) < 2:
+        raise EntryError(tr("The lowest and the highest frequency that shall lock, like 26.515 MHz; 27.405 MHz."))
+    made = stretch(law, ends, (v["least"], v["most"]))
+    volts = "; ".join(
+        tr(
+            "{mhz} MHz at {v} V",
+            mhz=f"{hz / 1e6:.4f}",
+            v=number(law.volts(hz), 2) if math.isfinite(law.volts(hz)) else "∞",
+        )
+        for hz in sorted(ends)
+    )
+    locks = {True: tr("locks"), False: tr("does not lock"), None: tr("too close to call: read the volts at that end")}[
+        made.locks
+    ]
+    if made.turned is None:
+        core = tr(
+            "no core does it: the range asks a capacitance ratio of {need}, the window gives {have}: "
+            "a wider varactor, a smaller fixed capacitor, or a switched one",
+            need=number(made.ratio_needed, 3),
+            have=number(made.ratio_there, 3),
+        )
+    elif made.locks:
+        core = tr("leave the core where it is")
+    else:
+        way = tr("in (more inductance)") if made.turned > 0 else tr("out (less inductance)")
+        core = tr(
+            "core {way}: {pct} % of its inductance centres the range", way=way, pct=number(100 * abs(made.turned), 1)
+        )
+    return [
+        Answer("locks", tr("the whole range"), locks),
+        Answer("volts", tr("its ends"), volts),
+        Answer(
+            "margin_v",
+            tr("margin to the window"),
+            f"{number(made.margin_v, 2)} V" if math.isfinite(made.margin_v) else "—",
+            made.margin_v,
+        ),
+        Answer("turned", tr("core"), core, made.turned),
+        Answer("falls", tr("its volts"), tr("fall with frequency") if law.falls else tr("rise with frequency")),
+    ]
+
+
+def _crystal(v: Mapping[str, Any]) -> list[Answer]:
+    at = (
+        v["carrier"]
+        if v["way"] == "send"
+        else v["carrier"] - v["if"]
+        if v["side"] == "below"
+        else v["carrier"] + v["if"]
+    )
+    if at <= 0:
+        raise EntryError(tr("The IF lies above the channel: check the units, or take the oscillator above it."))
+    hz = at / v["times"]
+    return [
+        Answer("hz", tr("order"), f"{hz / 1e6:.6f} MHz", hz),
+        Answer("off", tr("10 Hz off at the crystal are"), f"{number(10 * v['times'], 0)} Hz", 10 * v["times"]),
+        Answer(
+            "load",
+            tr("say with it"),
+            tr("parallel, for the load capacitance of its circuit (with trimmer and strays), ± 10 ppm"),
+        ),
+    ]
+
+
+def _image(v: Mapping[str, Any]) -> list[Answer]:
+    lo = v["carrier"] + v["if"] if v["side"] == "above" else v["carrier"] - v["if"]
+    if lo <= 0:
+        raise EntryError(tr("The IF lies above the channel: an oscillator below it would run at {hz} Hz. Check the units, or take the one above.",
+                            hz=number(lo, 0)))  # fmt: skip
+    image, half = 2 * lo - v["carrier"], lo + (v["carrier"] - lo) / 2
+    return [
+        Answer("lo_hz", tr("oscillator"), f"{lo / 1e6:.5f} MHz", lo),
+        Answer("image_hz", tr("image"), f"{image / 1e6:.5f} MHz", image),
+        Answer("half_hz", tr("half the IF away"), f"{half / 1e6:.5f} MHz", half),
+    ]
+
+
+def _watts(v: Mapping[str, Any]) -> list[Answer]:
+    watts = watts_of(v["volts"], v["kind"], v["ohm"])
+    dbm = 10 * math.log10(watts / 1e-3)
+    return [
+        Answer("watts", tr("power"), _si(watts, "W", 3), watts),
+        Answer("dbm", tr("in decibels"), f"{number(dbm, 1)} dBm", dbm),
+    ]
+
+
+def _pep(v: Mapping[str, Any]) -> list[Answer]:
+    times = {"two": 2.0, "am": (1 + v["depth"] / 100) ** 2 / (1 + (v["depth"] / 100) ** 2 / 2), "carrier": 1.0}[
+        v["signal"]
+    ]
+    return [
+        Answer("pep", tr("peak envelope"), _si(v["mean"] * times, "W", 3), v["mean"] * times),
+        Answer(
+            "carrier",
+            tr("carrier alone"),
+            _si(v["mean"] / (1 + (v["depth"] / 100) ** 2 / 2), "W", 3) if v["signal"] == "am" else "—",
+        ),
+    ]
+
+
+def _depth(v: Mapping[str, Any]) -> list[Answer]:
+    pct = depth_from_volts(v["most"], v["least"])
+    made = [Answer("depth_pct", tr("depth"), f"{number(pct, 1)} %", pct)]
+    if v["least"] == 0:
+        made.append(
+            Answer(
+                "clipped",
+                tr("at zero"),
+                tr("100 % or more: the carrier is cut off there, and how far over does not show"),
+            )
+        )
+    return made
+
+
+def _null(v: Mapping[str, Any]) -> list[Answer]:
+    n = int(v["null"])
+    tone = tone_for_null(v["deviation"], n)
+    return [
+        Answer("tone_hz", tr("tone"), f"{number(tone, 1)} Hz", tone),
+        Answer("beta", tr("modulation index there"), number(null_deviation(1.0, n), 4), null_deviation(1.0, n)),
+    ]
+
+
+def _resonance(v: Mapping[str, Any]) -> list[Answer]:
+    hz = resonant_hz(v["henry"], v["farad"])
+    reactance = 2 * math.pi * hz * v["henry"]
+    return [
+        Answer("hz", tr("resonance"), _si(hz, "Hz", 5), hz),
+        Answer("ohm", tr("reactance there"), _si(reactance, "Ω", 3), reactance),
+    ]
+
+
+def _noise(v: Mapping[str, Any]) -> list[Answer]:
+    if v["modulation"] != "fm":
+        dbm = least_level_dbm(v["ratio"], v["modulation"])
+        return [Answer("dbm", tr("no receiver does better than"), f"{number(dbm, 1)} dBm, {microvolts(dbm)}", dbm)]
+    audio, tau = (v["low"], v["high"]), v["deemphasis"] * 1e-6
+    dbm = least_fm_dbm(v["ratio"], v["deviation"], audio, tau)
+    width = 2.0 * (v["deviation"] + v["high"])
+    cn = dbm - ktb_dbm(width)
+    return [
+        Answer("dbm", tr("no receiver does better than"), f"{number(dbm, 1)} dBm, {microvolts(dbm)}", dbm),
+        Answer("carrier_to_noise_db", tr("carrier over noise in the IF there"), f"{number(cn, 1)} dB", cn),
+        Answer("width_hz", tr("IF width (Carson)"), _si(width, "Hz", 3), width),
+    ]
+
+
+_SIDES = (("below", tr("below the channel")), ("above", tr("above it")))
+SUMS: tuple[Sum, ...] = (
+    Sum(
+        "level",
+        tr("What is this level, and what do I dial?"),
+        tr("Levels"),
+        (
+            Given("level", tr("Level"), "text", "0.31 uV, −117 dBm, 20 dBuV, 1 uV EMF"),
+            Given("pads", tr("Pads in line, dB"), "text", "20+20", optional=True),
+            Given("ohm", tr("Into"), "ohm", "50", "50", least=1.0, most=1e5),
+        ),
+        _level,
+        "P = V²/R; 0 dBm = 223.6 mV PD in 50 Ω; EMF = 2 · PD; S9 = 50 µV PD",
+    ),
+    Sum(
+        "noise",
+        tr("What level does physics allow at least?"),
+        tr("Levels"),
+        (
+            Given("ratio", tr("Ratio, dB"), "", "12", "12", least=1.0, most=60.0),
+            Given(
+                "modulation",
+                tr("Of"),
+                "text",
+                "",
+                "fm",
+                (("fm", "FM SINAD"), ("am", "AM (S+N)/N, 30 %"), ("ssb", "SSB (S+N)/N")),
+            ),
+            Given("deviation", tr("FM: deviation"), "Hz", "1.5 kHz", "1.5 kHz", least=10.0, most=1e5),
+            Given("low", tr("FM: audio from"), "Hz", "300 Hz", "300 Hz", most=2e4),
+            Given("high", tr("FM: audio to"), "Hz", "3.4 kHz", "3.4 kHz", most=2e4),
+            Given("deemphasis", tr("FM: de-emphasis, µs (0: none)"), "", "750", "750", least=0.0, most=5000.0),
+        ),
+        _noise,
+        tr("kT0: −174 dBm in a hertz; FM: noise N0·f²/C and clicks B/√12·erfc√ρ (Rice)"),
+        tr(
+            "a receiver without any noise of its own, 290 K, a 1 kHz tone, an IF as wide as Carson's rule; AM and SSB: 3.1 kHz of audio"
+        ),
+    ),
+    Sum(
+        "channel",
+        tr("What frequency is this channel?"),
+        tr("Frequency"),
+        (
+            Given("plan", tr("Plan"), "text", "", "eu-40", tuple((p.id, p.title) for p in PLANS.values())),
+            Given("channel", tr("Channel"), "text", "20"),
+        ),
+        _channel,
+        tr("47 CFR 95.963 and CEPT; MPT 1320 (from memory)"),
+    ),
+    Sum(
+        "ppm",
+        tr("What do so many ppm make at the aerial?"),
+        tr("Frequency"),
+        (
+            Given("ppm", tr("Off by, ppm"), "", "5", least=-1e5, most=1e5),
+            Given("hz", tr("At"), "Hz", "10.240 MHz"),
+            Given("times", tr("Times, up to the aerial"), "", "2.66", "1", least=1e-3, most=1e5),
+        ),
+        _ppm,
+        "Δf = f · ppm · 10⁻⁶, times what the loop or multiplier makes of it",
+    ),
+    Sum(
+        "crystal",
+        tr("What crystal do I order?"),
+        tr("Frequency"),
+        (
+            Given("carrier", tr("Channel"), "Hz", "27.125 MHz", least=1e4),
+            Given("way", tr("For"), "text", "", "send", (("send", tr("sending")), ("receive", tr("receiving")))),
+            Given("if", tr("Receiver's IF"), "Hz", "455 kHz", "455 kHz", least=1e3),
+            Given("side", tr("Oscillator"), "text", "", "below", _SIDES),
+            Given("times", tr("Multiplied by"), "", "3 for a tripler", "1", least=1.0, most=100.0),
+        ),
+        _crystal,
+        tr("send: channel / multiplier; receive: (channel ∓ IF) / multiplier"),
+        tr("the circuit loads it as the crystal's maker is told"),
+        tr("Only channels that you are licensed for: conversions are often illegal to use."),
+    ),
+    Sum(
+        "padder",
+        tr("Which padder?"),
+        tr("Frequency"),
+        (
+            Given("low", tr("Lowest, trimmer's most"), "Hz", "10.239410 MHz", least=1e4),
+            Given("high", tr("Highest, trimmer's least"), "Hz", "10.239980 MHz", least=1e4),
+            Given("wanted", tr("Wanted"), "Hz", "10.240 MHz", least=1e4),
+            Given("least", tr("Trimmer's least"), "F", "5 pF", "5 pF", least=0.0, most=1e-6),
+            Given("most", tr("Trimmer's most"), "F", "30 pF", "30 pF", most=1e-6),
+            Given("padder", tr("Fixed capacitor across it now"), "F", "33 pF", least=0.0, most=1e-6),
+            Given("c0", tr("Crystal's own C0"), "F", "5 pF", "5 pF"),
+        ),
+        _padder,
+        "f = fs + K/(C0 + Cp + Ct), K = fs·C1/2 (IEC 60122-1)",
+        tr("trimmer and fixed capacitor across each other; C0 hardly matters"),
+        tr("Pulling a shared crystal moves every band that it makes: measure them all again."),
+    ),
+    Sum(
+        "preset",
+        tr("Which resistor centres the preset?"),
+        tr("Volts"),
+        (
+            Given("low", tr("Volts at its low end"), "V", "0.58 V"),
+            Given("high", tr("Volts at its high end"), "V", "0.66 V"),
+            Given("wanted", tr("Wanted"), "V", "0.70 V"),
+            Given("preset", tr("Preset"), "ohm", "1k"),
+            Given("supply", tr("Fed from"), "V", "8 V"),
+            Given(
+                "change",
+                tr("Change"),
+                "text",
+                "",
+                "top",
+                (("top", tr("the one above it")), ("bottom", tr("the one below it"))),
+            ),
+        ),
+        _preset,
+        "V = Vs · (R2 + a·P)/(R1 + P + R2); E24 (IEC 60063)",
+        tr("nothing is drawn from the slider"),
+        tr("More bias than the sheet says shortens the final's life: note the current before and after."),
+    ),
+    Sum(
+        "vco",
+        tr("How far will the VCO stretch?"),
+        tr("Frequency"),
+        (
+            Given(
+                "readings", tr("Channels with their volts"), "text", "26.965 MHz 1.83; 27.185 MHz 2.6; 27.405 MHz 3.6"
+            ),
+            Given("wanted", tr("Lowest; highest that shall lock"), "text", "26.515 MHz; 27.405 MHz"),
+            Given("least", tr("Volts from"), "V", "1 V", "1 V"),
+            Given("most", tr("Volts to"), "V", "5 V", "5 V"),
+        ),
+        _vco,
+        "1/f² = a + b·(1 + V/φ)^−γ",
+        tr("the frequency that the VCO itself makes, on the way (receive or send) that was read"),
+        tr("Bands are the operator's licence: added ones are often illegal to use."),
+    ),
+    Sum(
+        "image",
+        tr("Where are image and half-IF?"),
+        tr("Frequency"),
+        (
+            Given("carrier", tr("Channel"), "Hz", "27.205 MHz", least=1e4),
+            Given("if", tr("IF"), "Hz", "10.695 MHz", least=1e3),
+            Given("side", tr("Oscillator"), "text", "", "below", _SIDES),
+        ),
+        _image,
+        "f_image = 2·f_osc − f; half-IF: half-way to the oscillator",
+    ),
+    Sum(
+        "watts",
+        tr("How many watts are these volts?"),
+        tr("Power"),
+        (
+            Given("volts", tr("Volts across the load"), "V", "40 V", least=1e-9),
+            Given(
+                "kind",
+                tr("They are"),
+                "text",
+                "",
+                "pp",
+                (("pp", tr("peak to peak")), ("p", tr("peak")), ("rms", tr("rms"))),
+                aliases=(("peak", "p"), ("peak-to-peak", "pp"), ("peak to peak", "pp"), ("p-p", "pp"), ("eff", "rms")),
+            ),
+            Given("ohm", tr("Load"), "ohm", "50", "50"),
+        ),
+        _watts,
+        "P = V²rms/R",
+        tr("a sine, no modulation"),
+        tr("Into the dummy load; RF burns."),
+    ),
+    Sum(
+        "pep",
+        tr("What is the PEP of this mean power?"),
+        tr("Power"),
+        (
+            Given("mean", tr("Mean power"), "W", "6 W"),
+            Given(
+                "signal",
+                tr("Of"),
+                "text",
+                "",
+                "two",
+                (("two", tr("two equal tones")), ("am", tr("AM on a tone")), ("carrier", tr("a carrier"))),
+            ),
+            Given("depth", tr("AM depth, %"), "", "100", "100", least=0.0, most=100.0),
+        ),
+        _pep,
+        tr("two tones: PEP = 2 · mean; AM: (1 + m)² against 1 + m²/2"),
+    ),
+    Sum(
+        "depth",
+        tr("What depth is on the scope, or the trapezoid?"),
+        tr("Modulation"),
+        (Given("most", tr("Highest"), "V", "8 V"), Given("least", tr("Lowest"), "V", "1 V")),
+        _depth,
+        "m = (Vmax − Vmin)/(Vmax + Vmin)",
+        tr(
+            "volts, or divisions of the screen; of a trapezoid its long and its short side: straight edges mean a clean modulator"
+        ),
+    ),
+    Sum(
+        "null",
+        tr("Which tone nulls the carrier?"),
+        tr("Modulation"),
+        (
+            Given("deviation", tr("Deviation"), "Hz", "2 kHz"),
+            Given("null", tr("Null"), "", "1", "1", least=1.0, most=20.0, whole=True),
+        ),
+        _null,
+        tr("zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),
+    ),
+    Sum(
+        "resonance",
+        tr("Where does this circuit resonate?"),
+        tr("Parts"),
+        (Given("henry", tr("Inductance"), "H", "1.2 uH"), Given("farad", tr("Capacitance"), "F", "27 pF")),
+        _resonance,
+        "f = 1/(2π√(LC))",
+    ),
+    *STEADY_SUMS,
+    *RECEIVE_SUMS,
+    *POWER_SUMS,
+)
+
+
+def sum_of(name: str) -> Sum:
+    """The sum of that name. Raises EntryError naming those there are."""
+    found = next((s for s in SUMS if s.name == name), None)
+    if found is None:
+        raise EntryError(f"There is no sum “{name}”. There are: {', '.join(s.name for s in SUMS)}.")
+    return found
+
+
+def to_data(answers: list[Answer]) -> dict[str, Any]:
+    """Answers as plain data: values where there are, else words."""
+    return {a.key: (a.value if a.value is not None and math.isfinite(a.value) else a.text) for a in answers}

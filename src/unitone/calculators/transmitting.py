@@ -1,0 +1,269 @@
+"""Sums about what is sent: harmonics against their limits, efficiency, losses on the way, deviation at a carrier null."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+from unitone.calculators.calculator import Answer, Given, Sum
+from unitone.errors import EntryError
+from unitone.quantities.entry import decibels, parse_si
+from unitone.quantities.show import number
+from unitone.signals.fm import null_deviation
+from unitone.words import tr
+
+#: 47 CFR 95 subpart D asks for -60 dBc, EN 300 135 and EN 300 433 for 4 nW in the bands they name (both from memory).
+FCC_DBC, EN_WATTS = -60.0, 4e-9
+
+
+def _watts(value: float) -> str:
+    """Watts with the prefix that suits them, three figures."""
+    for scale, unit in ((1.0, "W"), (1e-3, "mW"), (1e-6, "µW"), (1e-9, "nW")):
+        if value >= 0.9995 * scale:
+            return f"{value / scale:.3g} {unit}"
+    return f"{value / 1e-12:.3g} pW"
+
+
+def _dbm(watts: float) -> float:
+    return 10.0 * math.log10(watts / 1e-3)
+
+
+def _above(value: float, what: str) -> None:
+    if value <= 0:
+        raise EntryError(tr("{what} is above nought.", what=what))
+
+
+#: What each rule allows of a harmonic: dBc, or watts (from memory: 47 CFR 95 subpart D; EN 300 135 and EN 300 433).
+_RULES = {"fcc": tr("47 CFR 95 subpart D: −60 dBc"), "en": tr("EN 300 135, EN 300 433: 4 nW in the bands they name")}
+
+
+def _harmonic(v: Mapping[str, Any]) -> list[Answer]:
+    dbc = -abs(v["dbc"])
+    watts = v["carrier"] * 10.0 ** (dbc / 10.0)
+    limit = FCC_DBC if v["rule"] == "fcc" else 10.0 * math.log10(EN_WATTS / v["carrier"])
+    room = limit - dbc
+    judged = tr("inside by {db} dB", db=number(room, 1)) if room >= 0 else tr("over by {db} dB", db=number(-room, 1))
+    n = int(v["which"])
+    return [
+        Answer("dbm", tr("the line is"), f"{number(_dbm(watts), 1)} dBm, {_watts(watts)}", _dbm(watts)),
+        Answer(
+            v["rule"], tr("against {rule} ({db} dBc here)", rule=_RULES[v["rule"]], db=number(limit, 0)), judged, room
+        ),
+        Answer("hz", tr("it stands at"), f"{number(n * v['at'] / 1e6, 3)} MHz", n * v["at"]),
+    ]
+
+
+def _efficiency(v: Mapping[str, Any]) -> list[Answer]:
+    for key, what in (("volts", tr("The supply's voltage")), ("keyed", tr("The current while keyed"))):
+        _above(v[key], what)
+    if v["rest"] >= v["keyed"]:
+        raise EntryError(tr("Keyed, a radio draws more than at rest: are the two the other way round?"))
+    whole, stage = v["volts"] * v["keyed"], v["volts"] * (v["keyed"] - v["rest"])
+    if v["watts"] > stage:
+        raise EntryError(tr("More comes out than goes in: check the wattmeter, and that it is not read on speech."))
+    return [
+        Answer("final_pct", tr("sending stages"), f"{number(100 * v['watts'] / stage, 0)} %", 100 * v["watts"] / stage),
+        Answer(
+            "whole_pct", tr("the whole radio"), f"{number(100 * v['watts'] / whole, 0)} %", 100 * v["watts"] / whole
+        ),
+        Answer("heat_w", tr("heat, keyed"), _watts(whole - v["watts"]), whole - v["watts"]),
+    ]
+
+
+def _loss(v: Mapping[str, Any]) -> list[Answer]:
+    _above(v["watts"], tr("The power"))
+    coax = v["metres"] * v["per_100"] / 100.0
+    if coax < 0:
+        raise EntryError(tr("A cable loses: its length and its decibels are not below nought."))
+    lost = coax + sum(decibels(v["pads"]))
+    out = v["watts"] * 10.0 ** (-lost / 10.0)
+    return [
+        Answer("watts", tr("arrives"), f"{_watts(out)}, {number(_dbm(out), 1)} dBm", out),
+        Answer("loss_db", tr("lost on the way"), f"{number(lost, 2)} dB", lost),
+        Answer("heat_w", tr("becomes heat"), _watts(v["watts"] - out), v["watts"] - out),
+        Answer("factor", tr("a meter at the far end is read times"), number(v["watts"] / out, 3), v["watts"] / out),
+    ]
+
+
+def _at_null(v: Mapping[str, Any]) -> list[Answer]:
+    _above(v["tone"], tr("The tone"))
+    n = int(v["null"])
+    peak = null_deviation(v["tone"], n)
+    shown = v["shown"]
+    return [
+        Answer("deviation_hz", tr("the deviation is"), f"{number(peak / 1e3, 4)} kHz", peak),
+        Answer("beta", tr("modulation index"), number(peak / v["tone"], 4), peak / v["tone"]),
+        Answer(
+            "factor",
+            tr("multiply what the meter shows by"),
+            number(peak / shown, 4) if shown > 0 else "—",
+            peak / shown if shown > 0 else None,
+        ),
+    ]
+
+
+#: How far the mean of speech lies under its peaks in SSB (dB), from a quiet voice to a speech processor: common practice, no source.
+SPEECH_DB = {"voice": (10.0, 14.0), "processed": (4.0, 7.0)}
+
+
+def _speech(v: Mapping[str, Any]) -> list[Answer]:
+    _above(v["mean"], tr("The mean power"))
+    least, most = (v["mean"] * 10.0 ** (db / 10.0) for db in SPEECH_DB[v["voice"]])
+    return [
+        Answer("least_w", tr("the peaks are at least"), _watts(least), least),
+        Answer("most_w", tr("and at most"), _watts(most), most),
+    ]
+
+
+def _decibels(v: Mapping[str, Any]) -> list[Answer]:
+    """Watts and dBm either way, whichever was typed."""
+    text = str(v["value"]).strip()
+    if text.lower().replace(" ", "").endswith(("dbm", "dbw")):
+        kind = "dBm" if text.lower().rstrip().endswith("dbm") else "dBW"
+        watts = 10.0 ** (parse_si(text, kind) / 10.0) * (1e-3 if kind == "dBm" else 1.0)
+    else:
+        watts = parse_si(text, "W")
+    _above(watts, tr("A power"))
+    volts = math.sqrt(watts * _OHM)
+    return [
+        Answer("watts", tr("power"), _watts(watts), watts),
+        Answer("dbm", tr("above a milliwatt"), f"{number(_dbm(watts), 2)} dBm", _dbm(watts)),
+        Answer("volts", tr("across 50 Ω"), f"{volts:.3g} V rms", volts),
+    ]
+
+
+#: What aerial sockets are built for (ohm).
+_OHM = 50.0
+
+
+def _compared(v: Mapping[str, Any]) -> list[Answer]:
+    for key, what in (
+        ("known", tr("The known deviation")),
+        ("heard", tr("The known radio's audio")),
+        ("mine", tr("This radio's audio")),
+    ):
+        _above(v[key], what)
+    peak = v["known"] * v["mine"] / v["heard"]
+    return [
+        Answer("deviation_hz", tr("this radio deviates"), f"{number(peak / 1e3, 2)} kHz", peak),
+        Answer("db", tr("against the known one"), f"{number(20.0 * math.log10(v['mine'] / v['heard']), 1, sign=True)} dB",
+               20.0 * math.log10(v["mine"] / v["heard"])),
+    ]  # fmt: skip
+
+
+def _in_line(v: Mapping[str, Any]) -> list[Answer]:
+    for key, what in (("without", tr("The power without it")), ("with", tr("The power with it"))):
+        _above(v[key], what)
+    lost = 10.0 * math.log10(v["without"] / v["with"])
+    if lost < 0:
+        raise EntryError(
+            tr("More comes out with it than without: are the two the other way round, or is the match different?")
+        )
+    return [
+        Answer("loss_db", tr("it takes"), f"{number(lost, 2)} dB", lost),
+        Answer("pct", tr("of the power"), f"{number(100.0 * (1.0 - v['with'] / v['without']), 0)} %",
+               100.0 * (1.0 - v["with"] / v["without"])),
+    ]  # fmt: skip
+
+
+POWER_SUMS: tuple[Sum, ...] = (
+    Sum(
+        "speech",
+        tr("What do the peaks reach when my wattmeter shows the mean of speech?"),
+        tr("Power"),
+        (
+            Given("mean", tr("The meter shows"), "W", "1 W"),
+            Given("voice", tr("Of"), "text", "", "voice", (("voice", tr("a plain voice")), ("processed", tr("a speech processor")))),
+        ),
+        _speech,
+        tr("PEP = mean · 10^(dB/10), the mean of speech lying 10 to 14 dB under its peaks, 4 to 7 dB behind a processor"),
+        tr("SSB; common practice, no source: from speech the peaks are guessed, from two tones or a peak meter they are known"),
+        tr("Into the dummy load."),
+    ),
+    Sum(
+        "decibels",
+        tr("How many watts are so many dBm?"),
+        tr("Levels"),
+        (Given("value", tr("Power"), "text", "36 dBm, or 4 W", "36 dBm"),),
+        _decibels,
+        tr("0 dBm = 1 mW; P = V²/50 Ω"),
+    ),
+    Sum(
+        "in-line",
+        tr("What does this meter in line take?"),
+        tr("Power"),
+        (Given("without", tr("Power without it"), "W", "4.0 W"), Given("with", tr("Power with it"), "W", "3.8 W")),
+        _in_line,
+        "dB = 10 · log10(P1/P2)",
+        tr("same load, same keying, the same wattmeter behind it"),
+        tr("Into the dummy load; let go before you change what is in line."),
+    ),
+    Sum(
+        "compared",
+        tr("What does it deviate against a radio that I know?"),
+        tr("Modulation"),
+        (
+            Given("known", tr("The known radio deviates"), "Hz", "1.9 kHz"),
+            Given("heard", tr("Audio of the known one"), "V", "1.2 V"), Given("mine", tr("Audio of this one"), "V", "1.4 V"),
+        ),
+        _compared,
+        tr("Δf = known · V / V known: a receiver's audio goes with deviation"),
+        tr("the same tone into both, the same receiver and its volume untouched, signals strong enough to be quiet, nothing clipped"),
+    ),
+    Sum(
+        "harmonic",
+        tr("Is this harmonic low enough?"),
+        tr("Power"),
+        (
+            Given("carrier", tr("Carrier"), "W", "4 W", "4 W"), Given("dbc", tr("The line is below it by, dB"), "", "62", least=-200.0, most=200.0),
+            Given("which", tr("Which harmonic"), "", "2", "2", least=2.0, most=20.0, whole=True),
+            Given("at", tr("Carrier's frequency"), "Hz", "27.205 MHz", "27.205 MHz", least=1e5),
+            Given("rule", tr("By which rule"), "text", "", "fcc", (("fcc", _RULES["fcc"]), ("en", _RULES["en"]))),
+        ),
+        _harmonic,
+        tr("P = carrier · 10^(dBc/10); 47 CFR 95 subpart D: −60 dBc; EN 300 135, EN 300 433: 4 nW in the bands they name (from memory)"),
+        tr("analyser behind a pad, not overloaded; with a loop or a ×10 probe the figure is relative only"),
+        tr("A line that stays where it is when the channel is changed is the analyser's own."),
+    ),
+    Sum(
+        "efficiency",
+        tr("How efficient is the final, and how hot?"),
+        tr("Power"),
+        (
+            Given("volts", tr("Supply, keyed"), "V", "13.2 V"), Given("keyed", tr("Current keyed"), "A", "1.3 A"),
+            Given("rest", tr("Current at rest"), "A", "0.32 A", "0 A"), Given("watts", tr("Power out"), "W", "4 W"),
+        ),
+        _efficiency,
+        "η = P / (U · I)",
+        tr("a steady carrier into the dummy load; the receiver's share is taken as the current at rest"),
+        tr("Into the dummy load; final and load get hot."),
+    ),
+    Sum(
+        "loss",
+        tr("What is lost in cable and pads?"),
+        tr("Power"),
+        (
+            Given("watts", tr("Goes in"), "W", "4 W"), Given("metres", tr("Cable, metres"), "", "10", "0", least=0.0, most=1e5),
+            Given("per_100", tr("It loses, dB in 100 m"), "", "8 at 27 MHz", "8", least=0.0, most=500.0),
+            Given("pads", tr("Pads and meters in line, dB"), "text", "0.3+20", optional=True),
+        ),
+        _loss,
+        tr("decibels add; P_out = P_in · 10^(−dB/10)"),
+        tr("everything matched to 50 Ω; thin cable loses some 8 dB in 100 m at 27 MHz (common practice)"),
+        tr("A pad takes the power that it does not pass: mind its rating."),
+    ),
+    Sum(
+        "at-null",
+        tr("Which deviation is at this null?"),
+        tr("Modulation"),
+        (
+            Given("tone", tr("Tone"), "Hz", "831.7 Hz"),
+            Given("null", tr("Null, counted from nothing"), "", "1", "1", least=1.0, most=5.0, whole=True),
+            Given("shown", tr("The deviation meter shows"), "Hz", "1.95 kHz", "0 Hz", least=0.0),
+        ),
+        _at_null,
+        tr("Δf = β · f; zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),
+        tr("a receiver that resolves the carrier alone: SSB or CW, narrow"),
+    ),
+)  # fmt: skip

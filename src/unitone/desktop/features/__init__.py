@@ -1,0 +1,1 @@
+"""The views of the window, a folder a view."""

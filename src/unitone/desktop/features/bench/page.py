@@ -1,0 +1,579 @@
+"""The Bench: route, path, the step at hand, board, ledger, hook-up and tape."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QResizeEvent
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from unitone.bench.instruments import Instrument
+from unitone.desktop.features.bench.eyes import Eyes
+from unitone.desktop.features.bench.step_card import StepCard
+from unitone.desktop.features.bench.tray import Tray
+from unitone.desktop.shell.worker import BenchWorker, LiveFigure
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.board import BoardView
+from unitone.desktop.widgets.hookup import HookUpCard
+from unitone.desktop.widgets.lists import Ledger, RouteList
+from unitone.desktop.widgets.painted import Elided, label, set_tip
+from unitone.desktop.widgets.picture import WHOLE, BoardImage, ImageReader
+from unitone.desktop.widgets.strips import PathStrip, TapeStrip
+from unitone.errors import BenchError, UnitoneError
+from unitone.present.bench.bench_shapes import BenchView, BoardPicture
+from unitone.session.charts import chart_on
+from unitone.session.session import Session
+from unitone.session.trials import ask_what, ask_worth, keep_reach
+from unitone.sheet.format.pictures import read_picture
+from unitone.sheet.library import SHEETS
+from unitone.sheet.model.sheet import Conditions
+from unitone.store.logbook import Logbook
+from unitone.words import tr
+
+_TYPED = set("0123456789+-−<>.,")
+
+
+class BenchPage(QWidget):
+    """Takes keys and clicks to the worker; shows what comes back."""
+
+    certificate = pyqtSignal(str)
+    card = pyqtSignal(str, str)
+    edit_sheet = pyqtSignal(str)
+
+    def __init__(self, worker: BenchWorker, logbook: Logbook) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.setAccessibleName(tr("Bench"))
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self._worker, self._logbook = worker, logbook
+        self._image: tuple[BoardPicture, BoardImage | None] | None = None
+        self._images = ImageReader(self)
+        self.view: BenchView | None = None
+        self._generation = -1
+        self._awaiting_entry = False
+        self._side_is_route = False
+        worker.changed.connect(self._changed)
+        worker.live.connect(self._live)
+        worker.failed.connect(self._failed)
+        self._build()
+        theme.changed.connect(self._arrange)
+        self.eyes = Eyes(self, logbook)
+        self.eyes.failed.connect(self._failed)
+        self.eyes.said.connect(self._say)
+        self.step.entry.textChanged.connect(lambda text: self.eyes.show_typed(text if self.step.typing else None))
+        self.step.typing_changed.connect(lambda on: self.eyes.show_typed(self.step.entry.text() if on else None))
+
+    def _build(self) -> None:
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
+        outer.setSpacing(theme.px(8))
+        outer.addLayout(self._head())
+        self.path = PathStrip()
+        outer.addWidget(self.path)
+        self.message = QFrame()
+        self.message.setProperty("role", "warning")
+        inside = QHBoxLayout(self.message)
+        inside.setContentsMargins(theme.px(12), theme.px(5), theme.px(8), theme.px(5))
+        self.message_words = label("warn", "", True)
+        self.message_words.setAccessibleName(tr("Message"))
+        dismiss = QPushButton(tr("Got it"))
+        dismiss.setProperty("role", "link")
+        dismiss.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        dismiss.clicked.connect(self.message.hide)
+        inside.addWidget(self.message_words, 1)
+        inside.addWidget(dismiss)
+        self.message.hide()
+        outer.addWidget(self.message)
+        self.variant = label("recheck", "", True)
+        self.variant.setAccessibleName(tr("Variant"))
+        self.variant.hide()
+        outer.addWidget(self.variant)
+        columns = QHBoxLayout()
+        columns.setSpacing(theme.px(10))
+        self.route_card = self._route_card()
+        columns.addWidget(self.route_card, 25)
+        self.step = StepCard()
+        self.step.pressed.connect(self.press)
+        self.step.typed.connect(self._type_in)
+        columns.addWidget(self.step, 57)
+        self.side = QWidget()
+        self.side.setLayout(self._right())
+        columns.addWidget(self.side, 33)
+        outer.addLayout(columns, 1)
+        self.tray = Tray()
+        self.tray.closed.connect(self.setFocus)
+        self.tray.resized.connect(self._arrange)
+        outer.addWidget(self.tray)
+        self.tape = TapeStrip()
+        outer.addWidget(self.tape)
+
+    def _head(self) -> QGridLayout:
+        head = QGridLayout()
+        head.setVerticalSpacing(0)
+        self.job, self.bench = Elided("quiet"), Elided("quiet")
+        self.title, self.tally = Elided("heading"), label("heading")
+        self.bench.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.tally.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.swap = QPushButton()
+        self.swap.setProperty("role", "link")
+        self.swap.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.swap.clicked.connect(lambda: self.press("side"))
+        self.to_card = QPushButton(tr("Card  Ctrl J"))
+        self.to_card.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        set_tip(self.to_card, tr("Intake, inspection, rails, work, papers of this job"))
+        self.to_card.clicked.connect(lambda: self.view and self.card.emit(self.view.job_id, ""))
+        head.addWidget(self.to_card, 0, 3, 2, 1)
+        head.addWidget(self.swap, 0, 2, 2, 1)
+        head.setColumnStretch(0, 1)
+        head.addWidget(self.job, 0, 0)
+        head.addWidget(self.bench, 0, 1)
+        head.addWidget(self.title, 1, 0)
+        head.addWidget(self.tally, 1, 1)
+        return head
+
+    def _card(self, title: str, right: QWidget | None = None) -> tuple[QFrame, QVBoxLayout]:
+        card = QFrame()
+        card.setProperty("role", "card")
+        layout = QVBoxLayout(card)
+        layout.setContentsMargins(theme.px(12), theme.px(8), theme.px(12), theme.px(10))
+        layout.setSpacing(theme.px(4))
+        head = QHBoxLayout()
+        heading = Elided("heading", title)
+        heading.setMinimumWidth(min(heading.sizeHint().width(), theme.px(72)))
+        head.addWidget(heading, 1)
+        if right is not None:
+            head.addWidget(right)
+        layout.addLayout(head)
+        return card, layout
+
+    def _route_card(self) -> QFrame:
+        self.route_why = QPushButton()
+        self.route_why.setProperty("role", "link")
+        self.route_why.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.route_why.clicked.connect(lambda: self.press("schools"))
+        card, layout = self._card(tr("Route"))
+        layout.addWidget(self.route_why, alignment=Qt.AlignmentFlag.AlignLeft)
+        self.phase = label("small", "", True)
+        layout.addWidget(self.phase)
+        self.route = RouteList()
+        self.route.chosen.connect(lambda step: self._worker.do(lambda s: s.go_to(step)))
+        layout.addWidget(self.route, 1)
+        self.start_now = QPushButton(tr("Start adjusting now"))
+        self.start_now.setProperty("role", "link")
+        self.start_now.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        set_tip(self.start_now, tr("Skip the rest of the as-found round. What was not read has no “as found”."))
+        self.start_now.clicked.connect(lambda: self._worker.do(lambda s: s.start_work()))
+        layout.addWidget(self.start_now)
+        self.recheck = QPushButton()
+        self.recheck.setProperty("role", "recheck")
+        self.recheck.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.recheck.clicked.connect(lambda: self.press("recheck"))
+        self.touched = QPushButton(tr("A part was touched  T"))
+        self.touched.setProperty("role", "link")
+        self.touched.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.touched.clicked.connect(lambda: self.press("touched"))
+        layout.addWidget(self.recheck)
+        layout.addWidget(self.touched)
+        card.setMinimumWidth(theme.px(210))
+        return card
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a small window (or with large type) route and board share one column, and the strips give way."""
+        super().resizeEvent(event)
+        self._arrange()
+
+    def _arrange(self) -> None:
+        width, height = self.width() / theme.scale, self.height() / theme.scale
+        if self.tray.isVisible():
+            height -= self.tray.sizeHint().height() / theme.scale
+        narrow, low = width < 1090, height < 640
+        # Where a question leaves the cards no room to be read, it has the place of the board, and of the step, until it is answered.
+        asked, alone = self.tray.isVisible() and height < 430, self.tray.isVisible() and height < 310
+        self.swap.setVisible(narrow)
+        self.swap.setText(tr("Board  S") if self._side_is_route else tr("Route  S"))
+        self.tray.recheck.show_rows(alone)
+        self.step.setVisible(not alone)
+        self.route_card.setVisible(not asked and (not narrow or self._side_is_route))
+        self.side.setVisible(not asked and (not narrow or not self._side_is_route))
+        self.path.setVisible(not low)
+        self.tape.setVisible(height >= 560)
+        self.step.set_compact(narrow, low)
+        self.hook.set_compact(low or self.tray.isVisible())
+        self._name_trials()
+
+    def _right(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(theme.px(10))
+        self.picture_words = Elided("quiet")
+        card, layout = self._card(tr("Board"), self.picture_words)
+        self.board = BoardView()
+        self.board.chosen.connect(self._worker.select)
+        layout.addWidget(self.board, 1)
+        column.addWidget(card, 5)
+        self.all_back = QPushButton(tr("all back"))
+        self.all_back.setProperty("role", "link")
+        self.all_back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.all_back.setAccessibleName(tr("Take every adjuster back to where it was found"))
+        self.all_back.clicked.connect(lambda: self.press("back-all"))
+        card, layout = self._card(tr("Turns from where you started"), self.all_back)
+        self.ledger = Ledger()
+        self.ledger.chosen.connect(self._worker.select)
+        self.ledger.back.connect(lambda name: self.view and self._worker.do(lambda s: s.take_back(name), self.view.seq))
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(self.ledger)
+        layout.addWidget(area, 1)
+        layout.addLayout(self._trials())
+        column.addWidget(card, 3)
+        self.kit_button = QPushButton(tr("generator, pads and load  P"))
+        self.kit_button.setProperty("role", "link")
+        self.kit_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.kit_button.clicked.connect(lambda: self.press("generator"))
+        card, layout = self._card(tr("Hook-up"), self.kit_button)
+        self.hook = HookUpCard()
+        self.hook.confirmed.connect(lambda: self.press("hook-up"))
+        self.hook.forced.connect(lambda: self.press("key-anyway"))
+        self.hook.mended.connect(lambda: self.press("mend"))
+        layout.addWidget(self.hook)
+        column.addWidget(card)
+        return column
+
+    def _trials(self) -> QHBoxLayout:
+        """What may be asked before anything is turned for good."""
+        row = QHBoxLayout()
+        self.worth, self.what = QPushButton(tr("worth it?  V")), QPushButton()
+        set_tip(
+            self.worth, tr("Nudges each adjuster of the step, reads, puts it back, and foretells what there is to gain")
+        )
+        set_tip(self.what, tr("Nudges the adjuster in hand, reads all that can be read here, and puts it back"))
+        for button, name in ((self.worth, "worth"), (self.what, "what")):
+            button.setProperty("role", "link")
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _=False, n=name: self.press(n))
+        row.addWidget(self.worth)
+        row.addStretch(1)
+        row.addWidget(self.what)
+        return row
+
+    def _name_trials(self) -> None:
+        """Their words, shorter where the column is narrow: they never make it wider."""
+        narrow = self.width() / theme.scale < 1090
+        hand = self.view.selected if self.view is not None else ""
+        self.worth.setText(tr("worth?  V") if narrow else tr("worth it?  V"))
+        self.what.setText(f"{hand}?  Q" if narrow else tr("what does {adjuster} do?  Q", adjuster=hand))
+
+    # -- what comes from the worker -------------------------------------------------------------
+
+    def _changed(self, item: tuple[int, BenchView]) -> None:
+        self._generation, view = item
+        moved_on = self.view is None or self.view.step_id != view.step_id
+        told = view.trial if self.view is not None and not moved_on and view.trial != self.view.trial else ""
+        logged = self.view is not None and view.tape != self.view.tape
+        self.view = view
+        if self._awaiting_entry and logged:
+            self._awaiting_entry = False
+            self.step.close_entry()
+        if logged or moved_on:
+            self.message.hide()
+        if moved_on and self.step.typing:
+            self.step.close_entry()
+        self.job.setText(tr("Job {number}", number=f"{view.number:04d}"))
+        self.title.setText(view.title)
+        self.bench.setText(view.bench_words)
+        self.tally.setText(view.tally)
+        self.path.show_path(view.path)
+        metrics = self.route_why.fontMetrics()
+        room = max(theme.px(180), self.route_card.width() - theme.px(46))
+        self.route_why.setText(metrics.elidedText(view.route_why + "  O", Qt.TextElideMode.ElideMiddle, room))
+        set_tip(self.route_why, view.route_why)
+        self.route_why.setAccessibleName(tr("Schools: {why}", why=view.route_why))
+        self.phase.setText(view.phase_words)
+        self.start_now.setVisible(view.phase == "as-found" and not view.finished)
+        self.route.show_route(view.route)
+        self.step.show_view(view)
+        self._show_board(view)
+        loose = tr("Loose: {ends}  (W)", ends=", ".join(what for _, what in view.loose)) if view.loose else ""
+        standing = "\n".join(x for x in (view.variant_words, loose) if x)
+        self.variant.setText(standing)
+        self.variant.setVisible(bool(standing))
+        self.recheck.setVisible(view.recheck is not None)
+        if view.recheck is not None:
+            self.recheck.setText(tr("◆ {n} to measure again  K", n=len(view.recheck.rows)))
+            self.recheck.setAccessibleName(view.recheck.headline)
+            set_tip(self.recheck, f"{view.recheck.headline}\n{view.recheck.why}")
+        self.touched.setEnabled(not view.finished)
+        self.ledger.show_rows(view.ledger)
+        self.all_back.setEnabled(view.moved_count > 0 and not view.finished)
+        self.worth.setVisible(view.can_be_worth)
+        self.what.setVisible(bool(view.selected) and not view.finished)
+        self._name_trials()
+        self.hook.show_view(view)
+        self.tape.show_tape(view.tape)
+        self.eyes.show_view(view)
+        if told and not self.step.says_notes:
+            # The answer to what was asked is seen in every window, whatever room the card has.
+            self._say(told)
+
+    def _live(self, live: LiveFigure) -> None:
+        if live.generation == self._generation and not self.step.typing:
+            self.step.show_live(live)
+            self.eyes.show_live(live)
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Nothing lies over, sounds or speaks of a Bench that is not looked at."""
+        super().hideEvent(event)
+        self.eyes.leave()
+        if self.eyes.pitch is not None:
+            self.eyes.pitch.rest()
+
+    def _say(self, words: str) -> None:
+        """A message that is no warning."""
+        self._tell(words, "well")
+
+    def _failed(self, words: str) -> None:
+        if not self.isVisible():
+            return
+        self._awaiting_entry = False
+        self._tell(words, "warning")
+        if self.step.typing:
+            self.step.entry.setFocus()
+
+    def _tell(self, words: str, role: str) -> None:
+        self.message_words.setText(words)
+        for widget, of in ((self.message, role), (self.message_words, "warn" if role == "warning" else "strong")):
+            widget.setProperty("role", of)
+            style = widget.style()
+            assert style is not None
+            style.unpolish(widget)
+            style.polish(widget)
+        self.message.show()
+
+    # -- what the technician does ------------------------------------------------------------------
+
+    def press(self, name: str) -> None:
+        """Do an action by its id: from a button, a key or a menu."""
+        view = self.view
+        if view is None:
+            return
+        simple: dict[str, Callable[[Session], object]] = {
+            "ccw": lambda s: s.turn(view.selected, -view.selected_step_mdeg),
+            "cw": lambda s: s.turn(view.selected, view.selected_step_mdeg),
+            "ccw-more": lambda s: s.turn(view.selected, -4 * view.selected_step_mdeg),
+            "cw-more": lambda s: s.turn(view.selected, 4 * view.selected_step_mdeg),
+            "stop-ccw": lambda s: s.felt_stop(view.selected, False),
+            "stop-cw": lambda s: s.felt_stop(view.selected, True),
+            "back": lambda s: s.take_back(view.selected),
+            "back-all": lambda s: s.take_back(),
+            "strike": _strike,
+            "hook-up": lambda s: s.confirm_hook_up(view.hook_up_wanted),
+            "key-anyway": lambda s: s.key_anyway(),
+            "mend": lambda s: s.mend(),
+            "chart": chart_on,
+            "worth": ask_worth,
+            "what": lambda s: ask_what(s, view.selected),
+            "keep-reach": keep_reach,
+        }
+        if name in simple:
+            if (name in ("ccw", "cw", "ccw-more", "cw-more", "back", "stop-ccw", "stop-cw")) and not view.selected:
+                return
+            self._worker.do(simple[name], view.seq)
+        elif name == "main":
+            self._main(view)
+        elif name in ("far", "pitch", "voice", "log-key"):
+            self.eyes.press(name)
+        elif name == "coach-step":
+            self._worker.do(_follow_coach, view.seq)
+        elif name == "log":
+            self._log(view)
+        elif name == "type":
+            self.step.open_entry()
+        elif name in ("next-step", "previous-step"):
+            self._neighbour(1 if name == "next-step" else -1)
+        elif name in ("next-adjuster", "previous-adjuster"):
+            self._other_adjuster(1 if name == "next-adjuster" else -1)
+        elif name == "side":
+            self._side_is_route = not self._side_is_route
+            self._arrange()
+        elif name == "generator":
+            self.tray.ask_kit(view.kit, lambda kit: self._worker.do(lambda s: s.set_kit(kit)))
+        elif name == "note":
+            self.tray.ask_note(lambda words: self._worker.do(lambda s: s.note(words)))
+        elif name == "certificate":
+            self.certificate.emit(view.job_id)
+        elif name == "job-sheet":
+            self.edit_sheet.emit(view.job_id)
+        elif not view.finished:
+            self._ask(name, view)
+
+    def _ask(self, name: str, view: BenchView) -> None:
+        """The questions of judgement, in the tray."""
+        tray, do = self.tray, self._worker.do
+        if name == "touched":
+            tray.ask(tray.touch, view, lambda said: do(lambda s: s.touch(*said)))
+        elif name == "judge" and view.can_judge:
+            tray.ask(tray.judge, view, lambda said: do(lambda s: s.judge(*said)))
+        elif name == "tried":
+            tray.ask(tray.tried, view, lambda said: do(lambda s: s.tried(*said)))
+        elif name == "loose":
+            tray.ask(
+                tray.loose, view, lambda said: do(lambda s: s.loosen(said[1]) if said[0] == "new" else s.tie(*said))
+            )
+        elif name == "schools":
+            tray.ask(tray.schools, view, lambda chosen: do(lambda s: s.set_schools(chosen)))
+        elif name == "recheck":
+            tray.ask(tray.recheck, view, lambda step: do(lambda s: s.go_to(step)))
+        elif name == "instrument":
+            try:
+                workshop = tuple(Instrument.from_data(i) for i in self._logbook.setting("instruments", []) or [])
+            except UnitoneError as error:
+                self._failed(str(error))
+                return
+            tray.ask(tray.instrument, view, lambda said: do(lambda s: _use(s, workshop, *said)), workshop)
+
+    def _show_board(self, view: BenchView) -> None:
+        """The picture of what is in hand; read once, then kept."""
+        wanted = view.board
+        if wanted is None:
+            self._image = None
+        elif self._image is None or (self._image[0].hash, self._image[0].file) != (wanted.hash, wanted.file):
+            self._image = (wanted, None)
+            self._read_picture(wanted)
+        self.picture_words.setText(wanted.title if wanted is not None and wanted.title else tr("component side"))
+        self.board.show_board(self._image[1] if self._image else None, view.pins, wanted.crop if wanted else WHOLE)
+
+    def _read_picture(self, wanted: BoardPicture) -> None:
+        """Read the picture; a drawing that takes its time comes later."""
+
+        def take(image: BoardImage) -> None:
+            if self._image is None or self._image[0] is not wanted:
+                return
+            self._image = (wanted, image)
+            if self.view is not None and self.view.board is not None:
+                self.board.show_board(image, self.view.pins, self.view.board.crop)
+
+        try:
+            if wanted.hash:
+                self._images.read(wanted.file, self._logbook.blob(wanted.hash), take, self._failed)
+                return
+            # Jobs from before pictures travelled with them: the drawing that came with the program.
+            beside = SHEETS / Path(wanted.file).name
+            if beside.is_file():
+                self._images.read(beside.name, read_picture(beside), take, self._failed)
+        except UnitoneError as error:
+            self._failed(str(error))
+
+    def _main(self, view: BenchView) -> None:
+        focus = self.focusWidget()
+        if isinstance(focus, QLineEdit) and focus.hasFocus():
+            focus.returnPressed.emit()
+            return
+        if isinstance(focus, QPushButton) and focus.hasFocus() and focus is not self.step.main:
+            focus.click()
+            return
+        advice = view.advice
+        if advice.act == "done":
+            self.certificate.emit(view.job_id)
+        elif advice.act == "measure" and (not view.simulated):
+            self.step.open_entry()
+        elif advice.act == "conclude":
+            self._worker.do(lambda s: _conclude(s, advice), view.seq)
+        else:
+            self._worker.do(lambda s: s.follow(advice), view.seq)
+
+    def _log(self, view: BenchView) -> None:
+        if self.step.typing:
+            # What stands in the field is what is logged.
+            self.step.entry.returnPressed.emit()
+            return
+        if not view.simulated:
+            self.step.open_entry()
+            return
+        if view.advice.act == "log":
+            advice = view.advice
+            self._worker.do(lambda s: s.follow(advice), view.seq)
+            return
+        wanted = view.conditions
+        self._worker.do(lambda s: _measure_at(s, wanted), view.seq)
+
+    def _type_in(self, text: str) -> None:
+        view = self.view
+        if view is None or not text.strip():
+            self.step.close_entry()
+            return
+        if self._awaiting_entry:
+            return
+        self._awaiting_entry = True
+        wanted = view.conditions
+        self._worker.do(lambda s: s.type_in(text, wanted), view.seq)
+
+    def _neighbour(self, way: int) -> None:
+        view = self.view
+        assert view is not None
+        steps = [r.step_id for _, rows in view.route for r in rows]
+        at = steps.index(view.step_id) + way
+        if 0 <= at < len(steps):
+            step = steps[at]
+            self._worker.do(lambda s: s.go_to(step))
+
+    def _other_adjuster(self, way: int) -> None:
+        view = self.view
+        assert view is not None
+        names = [r.adjuster for r in view.ledger]
+        if names:
+            at = names.index(view.selected) if view.selected in names else 0
+            self._worker.select(names[(at + way) % len(names)])
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """A digit, a sign, < or > opens the entry with that character in it; Escape leaves the Far view."""
+        if event is None:
+            return
+        if event.key() == Qt.Key.Key_Escape and self.eyes.leave():
+            return
+        text = event.text()
+        if (
+            text
+            and text in _TYPED
+            and not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+        ):
+            self.step.open_entry(text)
+            return
+        super().keyPressEvent(event)
+
+
+def _strike(session: Session) -> None:
+    if session.strike_last() is None:
+        raise BenchError(tr("Nothing is left to strike. A turn is undone by turning back."))
+
+
+def _use(session: Session, workshop: tuple[Instrument, ...], quantity_id: str, instrument_id: str) -> None:
+    """Take the workshop's list into the job where it differs, then choose from it."""
+    if session.state.instruments != workshop:
+        session.set_instruments(workshop)
+    session.choose_instrument(quantity_id, instrument_id)
+
+
+def _measure_at(session: Session, wanted: Conditions) -> None:
+    if session.state.set_up != wanted:
+        session.set_up(wanted)
+    session.measure(wanted)
+
+
+def _conclude(session: Session, advice) -> None:  # type: ignore[no-untyped-def]
+    """Pass the step and go where the coach goes next, in one press."""
+    session.follow(advice)
+    following = session.advice()
+    if following.act == "go to":
+        session.follow(following)
+
+
+def _follow_coach(session: Session) -> None:
+    from unitone.align.advise import next_step
+
+    following = next_step(session.state)
+    if following is not None:
+        session.go_to(following[0])

@@ -1,0 +1,521 @@
+"""The middle of the Bench: the step at hand, its figure, hill, the coach's sentence and the hand's buttons."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPaintEvent, QPolygonF, QResizeEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QStackedLayout,
+    QVBoxLayout,
+    QWidget,
+)
+
+from unitone.desktop.shell.worker import LiveFigure
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.chart import ChannelChart
+from unitone.desktop.widgets.fitting import together
+from unitone.desktop.widgets.hill import HillPlot
+from unitone.desktop.widgets.lines import Line, Lines
+from unitone.desktop.widgets.marks import draw_mark, standing
+from unitone.desktop.widgets.painted import Elided, Painted, label, set_tip
+from unitone.desktop.widgets.strips import LimitBar
+from unitone.present.bench.bench_shapes import BenchView
+from unitone.words import tr
+
+
+class Arrow(Painted):
+    """Which way the hand goes: an arrow for a turn, the verdict's shape when nothing is turned."""
+
+    def __init__(self) -> None:
+        super().__init__(tr("Direction"))
+        self._way, self._mark = 0, "to do"
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(44), theme.px(40))
+
+    def show_way(self, way: int, mark: str) -> None:
+        self._way, self._mark = way, mark
+        self.setAccessibleDescription({-1: tr("anticlockwise"), 1: tr("clockwise")}.get(way, mark))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        del event
+        painter = self.painter()
+        w, h = self.width(), self.height()
+        if self._way == 0:
+            side = theme.px(24)
+            draw_mark(painter, QRectF((w - side) / 2, (h - side) / 2, side, side), self._mark)
+            return
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("orange"))
+        points = [(0.05, 0.5), (0.45, 0.08), (0.45, 0.34), (0.97, 0.34), (0.97, 0.66), (0.45, 0.66), (0.45, 0.92)]
+        if self._way > 0:
+            points = [(1 - x, y) for x, y in points]
+        painter.drawPolygon(QPolygonF([QPointF(x * w, y * h) for x, y in points]))
+
+
+class Figure(Painted):
+    """The reading, large, with its unit. Painted, so that a living needle never lays the card out anew."""
+
+    def __init__(self, size: int = 58) -> None:
+        super().__init__(tr("Reading"))
+        self._figure, self._unit, self._size = "—", "", size
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(250), theme.px(self._size + 14))
+
+    def text(self) -> str:
+        """The figure as it is shown."""
+        return self._figure
+
+    def show_figure(self, figure: str, unit: str) -> None:
+        """Show a figure and its unit."""
+        if (figure, unit) != (self._figure, self._unit):
+            self._figure, self._unit = figure, unit
+            self.setAccessibleDescription(f"{figure} {unit}".strip())
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        del event
+        painter = self.painter()
+        # Where there is no reading, that is said softly: a bar of ink would be the loudest thing in sight.
+        none = self._figure == "—"
+        size = self._size // 2 if none else self._size
+        painter.setFont(theme.font(18))
+        room = self.width() - painter.fontMetrics().horizontalAdvance(self._unit) - theme.px(14)
+        painter.setFont(theme.font(size, True))
+        while size > 20 and painter.fontMetrics().horizontalAdvance(self._figure) > room:
+            size -= 4
+            painter.setFont(theme.font(size, True))
+        metrics = painter.fontMetrics()
+        base = (self.height() + metrics.capHeight()) / 2
+        painter.setPen(theme.colour("quiet" if none else "ink"))
+        painter.drawText(QPointF(0, base), self._figure)
+        x = metrics.horizontalAdvance(self._figure) + theme.px(12)
+        painter.setFont(theme.font(18))
+        painter.setPen(theme.colour("quiet"))
+        painter.drawText(QPointF(x, base), self._unit)
+
+
+class Entry(QLineEdit):
+    """The field that a digit opens: Enter logs, Escape closes."""
+
+    closed = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.closed.emit()
+            return
+        super().keyPressEvent(event)
+
+
+class ChannelTable(Painted):
+    """Channels of one step side by side: found, now, verdict."""
+
+    def __init__(self) -> None:
+        super().__init__(tr("Channels"))
+        self._view: BenchView | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(300), theme.px(44))
+
+    def show_view(self, view: BenchView) -> None:
+        self._view = view
+        self.setVisible(bool(view.channels) and view.chart is None)
+        self.setAccessibleDescription(
+            "; ".join(f"channel {c.channel}: found {c.found}, now {c.now}" for c in view.channels)
+        )
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        del event
+        if self._view is None or not self._view.channels:
+            return
+        painter = self.painter()
+        width = self.width() / len(self._view.channels)
+        for n, line in enumerate(self._view.channels):
+            box = QRectF(n * width, 0, width - theme.px(8), self.height())
+            painter.setPen(Qt.PenStyle.NoPen)
+            at_hand = self._view.conditions.channel == line.channel
+            painter.setBrush(theme.colour("orange_soft" if at_hand else "well"))
+            painter.drawRoundedRect(box, 6, 6)
+            mark = standing(bool(line.now), line.stale, line.inside)
+            side = theme.px(13)
+            draw_mark(painter, QRectF(box.left() + theme.px(10), box.center().y() - side / 2, side, side), mark)
+            inner = box.adjusted(theme.px(30), theme.px(4), -theme.px(8), -theme.px(4))
+            painter.setPen(theme.colour("quiet"))
+            painter.setFont(theme.font(12))
+            upright = Qt.AlignmentFlag.AlignTop if line.found else Qt.AlignmentFlag.AlignVCenter
+            painter.drawText(
+                inner,
+                upright | Qt.AlignmentFlag.AlignLeft,
+                tr("ch {n}", n=line.channel) if line.channel.isdigit() else line.channel,
+            )
+            if line.found:
+                painter.drawText(
+                    inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, tr("found {v}", v=line.found)
+                )
+            painter.setPen(theme.colour("ink"))
+            painter.setFont(theme.font(14, True))
+            painter.drawText(inner, upright | Qt.AlignmentFlag.AlignRight, line.now or "—")
+
+
+class StepCard(QFrame):
+    """Shows a view; says what was pressed. It knows no session."""
+
+    pressed = pyqtSignal(str)
+    typed = pyqtSignal(str)
+    #: The field of a typed reading was opened, or closed.
+    typing_changed = pyqtSignal(bool)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "card")
+        self._view: BenchView | None = None
+        self._short = False
+        self._fitting = self._fit_again = False
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(theme.px(18), theme.px(10), theme.px(18), theme.px(12))
+        layout.setSpacing(theme.px(7))
+        head = QHBoxLayout()
+        self.title, self.place = label("title", "", True), label("quiet")
+        head.addWidget(self.title, 1)
+        head.addWidget(self.place)
+        layout.addLayout(head)
+        self.dial = QFrame()
+        self.dial.setProperty("role", "dial")
+        inside = QVBoxLayout(self.dial)
+        inside.setContentsMargins(theme.px(12), theme.px(6), theme.px(12), theme.px(6))
+        inside.setSpacing(1)
+        self.dial_words, self.panel_words = label("", "", True), label("teal", "", True)
+        self.caution = label("caution", "", True)
+        for widget in (self.dial_words, self.panel_words, self.caution):
+            inside.addWidget(widget)
+        layout.addWidget(self.dial)
+        layout.addLayout(self._figure_row())
+        self.words = label("quiet", "", True)
+        layout.addWidget(self.words)
+        self.judged = label("recheck", "", True)
+        self.judged.setAccessibleName(tr("Decision"))
+        layout.addWidget(self.judged)
+        self.remarks = Lines(tr("Beside this step"))
+        layout.addWidget(self.remarks)
+        self.channels = ChannelTable()
+        layout.addWidget(self.channels)
+        self.notes = label("quiet", "", True)
+        self.notes.setAccessibleName(tr("Notes"))
+        layout.addWidget(self.notes)
+        #: The same in one line where there is no room for more.
+        self.brief = Elided("quiet")
+        self.brief.setAccessibleName(tr("Notes"))
+        layout.addWidget(self.brief)
+        self.chart = ChannelChart()
+        layout.addWidget(self.chart, 1)
+        self.hill = HillPlot()
+        layout.addWidget(self.hill, 1)
+        layout.addWidget(self._coach())
+        layout.addLayout(self._buttons())
+
+    def _figure_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(10))
+        self.figure = Figure()
+        self.entry = Entry()
+        self.entry.setProperty("role", "entry")
+        self.entry.setAccessibleName(tr("Type a reading"))
+        self.entry.returnPressed.connect(lambda: self.typed.emit(self.entry.text()))
+        self.entry.closed.connect(self.close_entry)
+        holder = QWidget()
+        holder.setMinimumWidth(200)
+        self.stack = QStackedLayout(holder)
+        self.stack.addWidget(self.figure)
+        entering = QWidget()
+        beside = QHBoxLayout(entering)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(theme.px(8))
+        self.entry_unit = label("headline")
+        self.entry_unit.setAccessibleName(tr("Unit of a number typed alone"))
+        beside.addWidget(self.entry, 1)
+        beside.addWidget(self.entry_unit)
+        self.stack.addWidget(entering)
+        self.bar = LimitBar()
+        row.addWidget(holder, 5)
+        row.addWidget(self.bar, 5)
+        return row
+
+    def _coach(self) -> QFrame:
+        self.coach = QFrame()
+        self.coach.setProperty("role", "coach")
+        inside = QHBoxLayout(self.coach)
+        inside.setContentsMargins(theme.px(14), theme.px(8), theme.px(14), theme.px(8))
+        inside.setSpacing(theme.px(14))
+        self.arrow = Arrow()
+        inside.addWidget(self.arrow)
+        words = QVBoxLayout()
+        words.setSpacing(1)
+        self.headline, self.detail = label("headline", "", True), label("quiet", "", True)
+        self.headline.setAccessibleName(tr("The coach says"))
+        words.addWidget(self.headline)
+        words.addWidget(self.detail)
+        inside.addLayout(words, 1)
+        return self.coach
+
+    def _buttons(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(8))
+        self.ccw = self._button("ccw", tr("Turn anticlockwise"))
+        self.cw = self._button("cw", tr("Turn clockwise"))
+        self.log = self._button("log", tr("Log the reading"))
+        self.back = self._button("back", tr("Back to where it was found"))
+        self.main = self._button("main", tr("Do what the coach says"))
+        self.main.setProperty("role", "main")
+        self.judge = self._button("judge", tr("Accept what is out, or put the step aside"))
+        self.judge.setText(tr("Decide…  A"))
+        self.charted = self._button(
+            "chart",
+            tr(
+                "Read the chart: the S-meter over the level, the squelch over its control, the detector beside the channel"
+            ),
+        )
+        for button in (self.ccw, self.cw, self.log, self.back, self.charted, self.judge):
+            row.addWidget(button)
+        row.addStretch(1)
+        row.addWidget(self.main)
+        return row
+
+    def _button(self, name: str, accessible: str) -> QPushButton:
+        button = QPushButton()
+        button.setObjectName(name)
+        button.setAccessibleName(accessible)
+        # Arrow keys and Enter belong to the bench: buttons take the focus with Tab alone.
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        button.clicked.connect(lambda: self.pressed.emit(name))
+        return button
+
+    # -- showing -------------------------------------------------------------------------------
+
+    def show_view(self, view: BenchView) -> None:
+        """Show the step at hand."""
+        self._view = view
+        self.title.setText(view.step_title)
+        self.place.setText(view.step_place)
+        self.dial_words.setText(together(view.dial_words))
+        self.panel_words.setText(together(view.panel_words))
+        warnings = [*view.cautions]
+        self.caution.setText(" ".join(warnings))
+        self.caution.setVisible(bool(warnings))
+        self._set_figure(view.figure, view.unit)
+        self._set_words(view, False)
+        self.judged.setText(view.judged_words)
+        self.judged.setVisible(bool(view.judged_words))
+        self.remarks.show_lines([Line("re-check", words) for words in view.remarks])
+        self.bar.show_bar(view.bar)
+        self.channels.show_view(view)
+        self.chart.show_chart(view.chart)
+        self.hill.show_hill(view.hill, self._empty_words(view))
+        # With many places the chart says more than a hill of one place, but while that one is turned.
+        self._show_coach(view)
+        self._show_buttons(view)
+        self._refit()
+
+    def _empty_words(self, view: BenchView) -> str:
+        note = " ".join(view.notes)
+        if view.leave_alone:
+            return tr("In limits as found. Leave it alone.") + (" " + note if note else "")
+        if not view.selected:
+            return note or tr("Nothing is turned in this step: it is measured.")
+        return (note + " " if note else "") + tr(
+            "Readings against the turns of {adjuster} are drawn here.", adjuster=view.selected
+        )
+
+    def _show_coach(self, view: BenchView) -> None:
+        calm = view.advice.act in ("conclude", "go to", "seal", "finish", "done", "log")
+        if self.coach.property("calm") != str(calm).lower():
+            self.coach.setProperty("calm", str(calm).lower())
+            for widget in (self.coach, self.headline, self.detail):
+                style = widget.style()
+                assert style is not None
+                style.unpolish(widget)
+                style.polish(widget)
+        self.headline.setText(view.headline)
+        self.detail.setText(view.detail)
+        self.arrow.show_way(view.arrow, view.step_verdict)
+
+    def _fit_buttons(self) -> None:
+        """Say less on the hand's buttons where their row is narrower than their words."""
+        if self._view is None:
+            return
+        step = self._step_words(self._view)
+        row = (self.ccw, self.cw, self.log, self.back, self.charted, self.judge, self.main)
+        self.ccw.setVisible(True)
+        self.cw.setVisible(True)
+        for less in range(4):
+            # First the hand's buttons, then the others. Where not even signs fit, the arrow keys are left: they say so in Help.
+            self.ccw.setHidden(less == 3)
+            self.cw.setHidden(less == 3)
+            self.ccw.setText(f"◂ {step}" if less else f"◂ {step} " + tr("ccw"))
+            self.cw.setText(f"{step} ▸" if less else f"{step} " + tr("cw") + " ▸")
+            self.charted.setText("M" if less > 1 else tr("Chart  M"))
+            self.judge.setText("A…" if less > 1 else tr("Decide…  A"))
+            shown = [b for b in row if not b.isHidden()]
+            if sum(b.sizeHint().width() + theme.px(8) for b in shown) <= self.contentsRect().width() - theme.px(36):
+                return
+
+    def _show_buttons(self, view: BenchView) -> None:
+        can_turn = bool(view.selected) and not view.finished
+        for button in (self.ccw, self.cw):
+            button.setEnabled(can_turn)
+            set_tip(button, tr("{adjuster}: own step, key ← or →", adjuster=view.selected) if view.selected else "")
+        self.log.setText(tr("Log  L") if view.simulated else tr("Type  R"))
+        self.log.setEnabled(not view.finished and view.hook_up_ok)
+        moved = any(r.adjuster == view.selected and r.moved for r in view.ledger)
+        self.back.setText(tr("Back  B"))
+        self.back.setEnabled(moved and not view.finished)
+        self.charted.setVisible(bool(view.chart_next))
+        self.charted.setEnabled(view.hook_up_ok)
+        set_tip(self.charted, tr("next: {what}", what=view.chart_next))
+        self.main.setText(f"{view.button}  ↵")
+        self.judge.setVisible("accepted" in view.can_judge and view.phase != "as-found")
+
+    def _step_words(self, view: BenchView) -> str:
+        small = view.selected_step_mdeg
+        if small and small % 45_000 == 0:
+            return "⅛" if small == 45_000 else f"{small // 45_000}/8"
+        return f"{small / 1000:g}°" if small else ""
+
+    def show_live(self, live: LiveFigure) -> None:
+        """The needle now, drawn as such."""
+        self._set_figure(live.figure, live.unit)
+        if self._view is not None:
+            self._set_words(self._view, True)
+        self.bar.show_live(live.place)
+
+    def _set_words(self, view: BenchView, live: bool) -> None:
+        """Under the figure: whether it is the needle or a logged reading, found, best, limit."""
+        first = tr("on the needle, not logged") if live else tr("logged") if view.figure != "—" else ""
+        parts = (
+            (first, view.figure_words)
+            if self._short
+            else (first, view.figure_words, view.limit_words, view.instrument_words)
+        )
+        self.words.setText(together(" · ".join(x for x in parts if x)))
+
+    def _set_figure(self, figure: str, unit: str) -> None:
+        self.figure.show_figure(figure, unit)
+
+    def set_compact(self, narrow: bool, low: bool) -> None:
+        """Give way in a small window: the ledger has the way back, the hill may be small."""
+        self.back.setVisible(not narrow)
+        self.hill.setMinimumHeight(theme.px(84 if low else 120))
+        self.chart.setMinimumHeight(theme.px(80 if low else 118))
+        self._short = low
+        self._refit()
+        if self._view is not None:
+            self._set_words(self._view, False)
+
+    def _place_notes(self) -> None:
+        """What there is to say beside a plot: whole where the card is tall, else in one line with the rest in its tip."""
+        view = self._view
+        words = "" if view is None else " ".join(view.notes)
+        plotted = view is not None and (view.chart is not None or (view.hill is not None and bool(view.hill.points)))
+        roomy = self.height() >= theme.px(560) and not self._short
+        self.notes.setText(together(words))
+        self.brief.setText(words)
+        self.notes.setVisible(bool(words) and plotted and roomy)
+        self.brief.setVisible(bool(words) and plotted and not roomy)
+        hill = None if view is None else view.hill
+        # A curve of one place says less than the chart of all: only what is turned is worth the room beside it.
+        turned = hill is not None and hill.x_unit != "dBm" and len({x for x, _ in hill.points}) > 1
+        self.hill.setVisible(view is not None and (view.chart is None or (turned and not self._short)))
+        # Large type in a low window: what has to be read and heeded goes before what is drawn.
+        self.chart.setVisible(view is not None and view.chart is not None)
+        self.detail.setVisible(True)
+        self.words.setVisible(True)
+        self.place.setVisible(True)
+        self.remarks.setVisible(view is not None and bool(view.remarks))
+        for widget in (self.brief, self.hill, self.chart, self.detail, self.words, self.place, self.remarks):
+            if not self._fits():
+                widget.hide()
+
+    @property
+    def says_notes(self) -> bool:
+        """Are the notes to be read as the card stands: beside the plot, or instead of it?"""
+        return self.notes.isVisible() or self.brief.isVisible() or (self.hill.isVisible() and not self.hill.drawn)
+
+    def _fits(self) -> bool:
+        """Is there room for all that is shown, each line of words whole?"""
+        made = self.layout()
+        if made is None or not self.isVisible():
+            return True
+        # What stands in frames of its own tells the card of a change only later: it is asked first, and looked at after.
+        inner = [x for x in (self.dial.layout(), self.coach.layout()) if x is not None]
+        for layout in inner:
+            layout.invalidate()
+            layout.activate()
+        made.invalidate()
+        if made.minimumHeightForWidth(self.width()) > self.height():
+            return False
+        made.activate()
+        for layout in inner:
+            layout.activate()
+        said = (x for x in self.findChildren(QLabel) if x.isVisible() and x.wordWrap())
+        # Frames in frames round their heights: a pixel short cuts no letter.
+        return all(x.height() + 1 >= x.heightForWidth(x.width()) for x in said)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._refit()
+
+    def _refit(self) -> None:
+        """Let what is shown fit its room. What is shown or hidden for it may change that room again, in the middle of it: it is only
+        looked at once more then, as a plot that is hidden while it is being shown stays on the screen."""
+        if self._fitting:
+            self._fit_again = True
+            return
+        self._fitting = True
+        try:
+            for _ in range(2):
+                self._fit_again = False
+                self._place_notes()
+                self._fit_buttons()
+                if not self._fit_again:
+                    return
+        finally:
+            self._fitting = False
+
+    # -- typing ---------------------------------------------------------------------------------
+
+    @property
+    def typing(self) -> bool:
+        """Is the entry field open?"""
+        return self.stack.currentIndex() == 1
+
+    def open_entry(self, first: str = "") -> None:
+        """Open the field, with the digit that opened it."""
+        if self._view is None or self._view.finished:
+            return
+        self.entry.setPlaceholderText(self._view.expected)
+        self.entry_unit.setText(self._view.entry_unit)
+        set_tip(self.entry, self._view.expected)
+        self.entry.setText(first)
+        self.stack.setCurrentIndex(1)
+        self.typing_changed.emit(True)
+        self.entry.setFocus()
+        self.entry.setCursorPosition(len(first))
+
+    def close_entry(self) -> None:
+        """Close the field; the figure is back."""
+        self.stack.setCurrentIndex(0)
+        self.typing_changed.emit(False)
+        page = self.parentWidget()
+        if page is not None:
+            page.setFocus()

@@ -1,0 +1,217 @@
+"""Intake: whose radio, what is said of it, what came with it and what is missing, the first look, where the job stands."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from unitone.desktop.features.card.tab import CardTab, boxed
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.lines import Line, Lines
+from unitone.desktop.widgets.livefield import LiveLine, LiveWords
+from unitone.desktop.widgets.painted import label
+from unitone.present.card.card_shapes import CardView
+from unitone.session.shopwork import STATUSES
+from unitone.words import tr
+
+_LINES = (("serial", tr("Serial number")), ("owner", tr("Owner, in your words")), ("call_sign", tr("Call sign")))
+_WITH, _MISSING, _UNASKED = "with it", "missing", ""
+_STATE_WORDS = {"open": tr("on the bench"), "waiting": tr("waiting"), "later": tr("left for later")}
+
+
+def _narrow(box: Choice) -> Choice:
+    """A pull-down that gives way in a small window."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(5)
+    return box
+
+
+class IntakeTab(CardTab):
+    """The card as it was taken in, and may be put right."""
+
+    def __init__(self) -> None:
+        super().__init__(tr("Intake"))
+        left, right = QVBoxLayout(), QVBoxLayout()
+        for column in (left, right):
+            column.setSpacing(theme.px(10))
+        left.addWidget(self._who())
+        left.addWidget(self._things())
+        right.addWidget(self._where())
+        right.addWidget(self._known())
+        left.addStretch(1)
+        right.addStretch(1)
+        self.sides.addLayout(left, 3)
+        self.sides.addLayout(right, 2)
+        self.column.addLayout(self.sides)
+
+    def _who(self) -> QWidget:
+        frame, layout = boxed()
+        layout.addWidget(label("heading", tr("The radio and what is said of it")))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(theme.px(10))
+        grid.setVerticalSpacing(1)
+        self.lines: dict[str, LiveLine] = {}
+        for n, (key, words) in enumerate(_LINES):
+            field = self.lines[key] = LiveLine(words)
+            field.kept.connect(lambda text, k=key: self.do.emit(lambda s: s.amend_card({k: text})))
+            self._put(grid, words, field, 0, n)
+        self.words: dict[str, LiveWords] = {}
+        for n, (key, words, hint) in enumerate(
+            (("complaint", tr("Complaint"), tr("in the owner's words")),
+             ("first_look", tr("First look, before it is opened"), tr("does it work at all? dents, corrosion, a cut lead…")))
+        ):  # fmt: skip
+            area = self.words[key] = LiveWords(words, hint)
+            area.kept.connect(lambda text, k=key: self.do.emit(lambda s: s.amend_card({k: text})))
+            self._put(grid, words, area, 2 + 2 * n, 0, 3)
+        layout.addLayout(grid)
+        return frame
+
+    def _put(self, grid: QGridLayout, words: str, field: QWidget, row: int, column: int, span: int = 1) -> None:
+        name = label("small", words)
+        name.setBuddy(field)
+        grid.addWidget(name, row, column, 1, span)
+        grid.addWidget(field, row + 1, column, 1, span)
+
+    def _things(self) -> QWidget:
+        frame, layout = boxed()
+        layout.addWidget(label("heading", tr("What came with it")))
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(theme.px(10))
+        self._grid.setVerticalSpacing(theme.px(4))
+        for column in (1, 3):
+            self._grid.setColumnStretch(column, 1)
+        layout.addLayout(self._grid)
+        self.things: dict[str, Choice] = {}
+        row = QHBoxLayout()
+        self.other = QLineEdit()
+        self.other.setMaxLength(80)
+        self.other.setAccessibleName(tr("Something else"))
+        self.other.setPlaceholderText(tr("something else…"))
+        name = label("small", tr("Something else"))
+        name.setBuddy(self.other)
+        row.addWidget(name)
+        row.addWidget(self.other, 1)
+        self.add_with, self.add_missing = QPushButton(tr("came with it")), QPushButton(tr("is missing"))
+        self.add_with.clicked.connect(lambda: self._other(_WITH))
+        self.add_missing.clicked.connect(lambda: self._other(_MISSING))
+        self.other.returnPressed.connect(lambda: self._other(_WITH))
+        row.addWidget(self.add_with)
+        row.addWidget(self.add_missing)
+        layout.addLayout(row)
+        return frame
+
+    def _where(self) -> QWidget:
+        frame, layout = boxed()
+        layout.addWidget(label("heading", tr("Where the job stands")))
+        self.stands = label("plain", "", True)
+        layout.addWidget(self.stands)
+        grid = QGridLayout()
+        self.state = _narrow(Choice())
+        self.state.setAccessibleName(tr("State"))
+        for key in STATUSES:
+            self.state.addItem(_STATE_WORDS[key], key)
+        self.why, self.approved = LiveLine(tr("Waiting for, or why")), LiveLine(tr("Approved up to"), tr("40.00"))
+        self.why.setPlaceholderText(tr("the owner, a part, a manual…"))
+        self.state.activated.connect(lambda _: self._state())
+        self.why.kept.connect(lambda _: self._state())
+        self.approved.kept.connect(lambda _: self._state())
+        for n, (words, field) in enumerate(
+            ((tr("State"), self.state), (tr("Waiting for, or why"), self.why), (tr("Approved up to (cost)"), self.approved))
+        ):  # fmt: skip
+            name = label("small", words)
+            name.setBuddy(field)
+            grid.addWidget(name, n, 0)
+            grid.addWidget(field, n, 1)
+        layout.addLayout(grid)
+        self.cost = label("quiet", "", True)
+        layout.addWidget(self.cost)
+        return frame
+
+    def _known(self) -> QWidget:
+        frame, layout = boxed()
+        layout.addWidget(label("heading", tr("Known of this model")))
+        self.aliases = label("quiet", "", True)
+        self.known = Lines(tr("Known faults"))
+        self.safety = label("caution", "", True)
+        for widget in (self.aliases, self.known, self.safety):
+            layout.addWidget(widget)
+        return frame
+
+    # -- showing and telling ----------------------------------------------------------------------
+
+    def fill(self, view: CardView, other: bool) -> None:
+        data = view.card.to_data()
+        for key, field in (*self.lines.items(), *self.words.items()):
+            field.show_value(str(data.get(key, "") or ""))
+            field.setEnabled(not view.finished)
+        if other:
+            self.other.clear()
+        self._show_things(view)
+        self.stands.setText(view.status_words)
+        at = self.state.findData(view.status)
+        self.state.setCurrentIndex(at)
+        self.state.setEnabled(not view.finished)
+        self.why.show_value(view.why)
+        self.why.setEnabled(not view.finished)
+        self.approved.show_value(view.approved)
+        self.approved.setEnabled(not view.finished)
+        self.cost.setText(view.cost_words)
+        self.aliases.setText(tr("The same board: {names}.", names=", ".join(view.aliases)) if view.aliases else "")
+        self.aliases.setVisible(bool(view.aliases))
+        self.known.show_lines(
+            [
+                Line("too close to call", f"{f.sign}: {f.cause}" + (f" ({f.cure})" if f.cure else ""))
+                for f in view.known_faults
+            ],
+            tr("Its sheet names no known faults. Add them in Sheets, under Faults."),
+        )
+        self.safety.setText(view.safety)
+        self.safety.setVisible(bool(self.safety.text()))
+
+    def _show_things(self, view: CardView) -> None:
+        names = list(dict.fromkeys([*view.usual_accessories, *view.card.accessories, *view.card.missing]))
+        if list(self.things) != names:
+            while (item := self._grid.takeAt(0)) is not None:
+                if (old := item.widget()) is not None:
+                    old.hide()
+                    old.deleteLater()
+            self.things = {}
+            for n, name in enumerate(names):
+                box = self.things[name] = _narrow(Choice())
+                for key, words in ((_UNASKED, tr("not asked")), (_WITH, tr("with it")), (_MISSING, tr("missing"))):
+                    box.addItem(words, key)
+                box.setAccessibleName(name)
+                box.activated.connect(lambda _: self._things_said())
+                words = label("plain", name, True)
+                words.setBuddy(box)
+                self._grid.addWidget(words, n // 2, 2 * (n % 2))
+                self._grid.addWidget(box, n // 2, 2 * (n % 2) + 1)
+        for name, box in self.things.items():
+            stands = _WITH if name in view.card.accessories else _MISSING if name in view.card.missing else _UNASKED
+            box.setCurrentIndex(box.findData(stands))
+            box.setEnabled(not view.finished)
+        for widget in (self.other, self.add_with, self.add_missing):
+            widget.setEnabled(not view.finished)
+
+    def _things_said(self) -> None:
+        said = {name: str(box.currentData()) for name, box in self.things.items()}
+        self._tell(said)
+
+    def _other(self, how: str) -> None:
+        name = self.other.text().strip()
+        if name:
+            self.other.clear()
+            self._tell({n: str(b.currentData()) for n, b in self.things.items()} | {name: how})
+
+    def _tell(self, said: dict[str, str]) -> None:
+        came = tuple(n for n, how in said.items() if how == _WITH)
+        missing = tuple(n for n, how in said.items() if how == _MISSING)
+        self.do.emit(lambda s: s.amend_card({"accessories": came, "missing": missing}))
+
+    def _state(self) -> None:
+        state, why, approved = str(self.state.currentData()), self.why.text().strip(), self.approved.text().strip()
+        if self.view is not None and (state, why, approved) != (self.view.status, self.view.why, self.view.approved):
+            self.do.emit(lambda s: s.set_status(state, why, approved))
+
+    def first(self) -> QWidget:
+        return self.lines["serial"]

@@ -1,0 +1,180 @@
+"""A job's papers in the window, and help with every key."""
+
+from __future__ import annotations
+
+from html import escape
+from pathlib import Path
+
+from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, pyqtSignal
+from PyQt6.QtPdf import QPdfDocument
+from PyQt6.QtPdfWidgets import QPdfView
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QFileDialog,
+    QHBoxLayout,
+    QPushButton,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
+)
+
+from unitone.desktop.shell.actions import ACTIONS
+from unitone.desktop.shell.errand import Errand
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.painted import label
+from unitone.job.state import read
+from unitone.present.papers import FORMS, Paper, certificate_of, handover_of, render_paper, write_paper
+from unitone.store.logbook import Logbook
+from unitone.words import tr
+
+_MANUAL = Path(__file__).resolve().parents[5] / "docs" / "manual.md"
+
+
+class PapersPage(QWidget):
+    """The certificate or the handover page as it will be printed, and where to save it. Made off the window's thread."""
+
+    leave = pyqtSignal()
+    card = pyqtSignal()
+
+    def __init__(self, logbook: Logbook) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.setAccessibleName(tr("Papers"))
+        self._logbook, self._job = logbook, ""
+        self.kind: Paper = "certificate"
+        self._making, self._saving = Errand("paper", self), Errand("save", self, every=True)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(theme.px(20), theme.px(16), theme.px(20), theme.px(14))
+        outer.addLayout(self._head())
+        self.words = label("quiet", "", True)
+        self.words.setAccessibleName(tr("About this paper"))
+        outer.addWidget(self.words)
+        self._buffer = QBuffer(self)
+        self.document = QPdfDocument(self)
+        self.pages = QPdfView(self)
+        self.pages.setAccessibleName(tr("Preview"))
+        self.pages.setPageMode(QPdfView.PageMode.MultiPage)
+        self.pages.setZoomMode(QPdfView.ZoomMode.FitToWidth)
+        self.pages.setDocument(self.document)
+        outer.addWidget(self.pages, 1)
+
+    def _head(self) -> QHBoxLayout:
+        head = QHBoxLayout()
+        head.setSpacing(theme.px(6))
+        self.kinds: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for kind, words in (("certificate", tr("Certificate")), ("handover", tr("Handover page"))):
+            button = self.kinds[kind] = QPushButton(words)
+            button.setProperty("role", "chip")
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, k=kind: self.show_job(self._job, k))
+            group.addButton(button)
+            head.addWidget(button)
+        self.private = QCheckBox(tr("without the owner"))
+        self.private.setAccessibleName(tr("Leave owner and call sign out, wherever they stand"))
+        self.private.toggled.connect(lambda _: self.show_job(self._job, self.kind))
+        head.addWidget(self.private)
+        head.addStretch(1)
+        self.buttons: dict[str, QPushButton] = {}
+        for form in ("pdf", "html", "csv", "json"):
+            button = QPushButton(tr("Save {form}", form=form.upper()))
+            button.clicked.connect(lambda _=False, f=form: self._ask(f))
+            if form == "pdf":
+                button.setProperty("role", "main")
+            self.buttons[form] = button
+            head.addWidget(button)
+        for words, signal in ((tr("Card"), self.card), (tr("Bench"), self.leave)):
+            back = QPushButton(words)
+            back.clicked.connect(signal.emit)
+            head.addWidget(back)
+        return head
+
+    def show_job(self, job_id: str, kind: str = "certificate") -> None:
+        """Make a paper of a job and show it."""
+        self._job, self.kind = job_id, "handover" if kind == "handover" else "certificate"
+        self.kinds[self.kind].setChecked(True)
+        for form, button in self.buttons.items():
+            button.setVisible(form in FORMS[self.kind])
+        self.words.setText(tr("being made…"))
+        chosen, private = self.kind, self.private.isChecked()
+        self._making.run(lambda: self._make(job_id, chosen, private), self._show, self._failed)
+
+    def _make(self, job_id: str, kind: Paper, private: bool) -> tuple[bytes, str]:
+        state = read(self._logbook.tape(job_id), job_id)
+        about = handover_of(state).headline if kind == "handover" else certificate_of(state).summary
+        return render_paper(state, kind, "pdf", private), f"{state.card.number:04d} · {state.sheet.title} · {about}"
+
+    def _show(self, made: tuple[bytes, str]) -> None:
+        content, words = made
+        self.words.setText(words)
+        self.document.close()
+        self._buffer.close()
+        self._buffer.setData(QByteArray(content))
+        self._buffer.open(QIODevice.OpenModeFlag.ReadOnly)
+        self.document.load(self._buffer)
+
+    def _failed(self, words: str) -> None:
+        self.document.close()
+        self.words.setText(words)
+
+    def _ask(self, form: str) -> None:
+        row = self._logbook.job(self._job)
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save this paper"), f"{self.kind}-{row.number:04d}.{form}")
+        if name:
+            self.save(form, Path(name))
+
+    def save(self, form: str, path: Path) -> None:
+        """Write the paper; the words at the top say how it went."""
+        job_id, kind, private = self._job, self.kind, self.private.isChecked()
+        self._saving.run(
+            lambda: write_paper(read(self._logbook.tape(job_id), job_id), kind, form, path, private),
+            lambda _: self.words.setText(tr("Saved as {path}", path=path)), self.words.setText,
+        )  # fmt: skip
+
+
+class HelpPage(QWidget):
+    """Every key, then the manual."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.setAccessibleName(tr("Help"))
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(theme.px(20), theme.px(16), theme.px(20), theme.px(14))
+        outer.addWidget(label("page", tr("Help")))
+        columns = QHBoxLayout()
+        columns.setSpacing(theme.px(12))
+        self.keys, self.manual = QTextBrowser(), QTextBrowser()
+        self.keys.setAccessibleName(tr("Keys"))
+        self.manual.setAccessibleName(tr("Manual"))
+        self.manual.setOpenExternalLinks(False)
+        columns.addWidget(self.keys, 2)
+        columns.addWidget(self.manual, 3)
+        outer.addLayout(columns, 1)
+        self._fill()
+
+    def _fill(self) -> None:
+        rows = []
+        for scope, words in (
+            ("everywhere", tr("Everywhere")),
+            ("bench", tr("On the Bench")),
+            ("jobs", tr("Among the jobs")),
+            ("card", tr("On the card of a job")),
+            ("meters", tr("At the meters")),
+            ("sums", tr("At the sums")),
+            ("sheets", tr("Among the sheets")),
+        ):
+            rows.append(f"<tr><td colspan=2><br><b>{escape(words)}</b></td></tr>")
+            rows += [
+                f"<tr><td style='padding-right:14px'><b>{escape(a.key)}</b></td><td>{escape(a.words)}</td></tr>"
+                for a in ACTIONS
+                if a.scope == scope
+            ]
+        self.keys.setHtml("<table cellspacing=4>" + "".join(rows) + "</table>")
+        text = (
+            _MANUAL.read_text(encoding="utf-8")
+            if _MANUAL.is_file()
+            else tr("The manual is in docs/manual.md of the source.")
+        )
+        self.manual.setMarkdown(text)

@@ -1,0 +1,262 @@
+"""The Workshop view: its instruments with what is known of their errors, its schools, its decision rule."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from unitone.bench.instruments import Instrument
+from unitone.desktop.features.workshop.my_bench import MyBenchPage
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.fitting import ChipRow
+from unitone.desktop.widgets.painted import Elided, label, scrolled
+from unitone.desktop.widgets.table_editor import TableEditor
+from unitone.errors import UnitoneError
+from unitone.job.verdicts import RULES
+from unitone.quantities.registry import QUANTITIES
+from unitone.sheet.conventions.schools import SCHOOLS
+from unitone.sheet.editing.draft import Draft
+from unitone.sheet.editing.fields import Field
+from unitone.sheet.format.build import Problem
+from unitone.store.logbook import Logbook
+from unitone.words import tr
+
+FIELDS = (
+    Field(("name",), tr("Name"), hint=tr("the 30 W wattmeter"), wide=True),
+    Field(("measures",), tr("Measures"), "ids", "tx.power, tx.pep · rx.*", source="quantity", wide=True),
+    Field(("standing",), tr("Standing"), "choice", choices=(
+        ("calibrated", tr("calibrated")), ("indicative only", tr("indicative only")))),
+    Field(("calibrated",), tr("Calibrated on"), hint="2026-03-02"),
+    Field(("pct_reading",), tr("Error, ± % of reading"), "number", "2"),
+    Field(("db",), tr("Error, ± dB"), "number", "1"),
+    Field(("pct_full_scale",), tr("Error, ± % of full scale"), "number", "5"),
+    Field(("full_scale",), tr("Full scale (V, A, W, Hz)"), "number", "30"),
+    Field(("ppm",), tr("Error, ± ppm (counters)"), "number", "0.5"),
+    Field(("times",), tr("Multiply readings by"), "number", tr("10 for a ×10 probe")),
+    Field(("reads_pct",), tr("Reads so many % high (low: −8)"), "number", "-8"),
+    Field(("table",), tr("Correction table, shown and true"), "pairs", hint="1 1.1; 4 4.4; 10 10.6", wide=True),
+    Field(("add_db",), tr("Add dB to readings"), "number", "0"),
+    Field(("pick_up",), tr("Connected"), "choice", choices=(
+        ("in line", tr("in line, or through a pad")), ("loop", tr("by a pick-up loop")), ("x10 probe", tr("by a ×10 probe")),
+        ("x1 probe", tr("by a ×1 probe")))),
+    Field(("reads",), tr("A wattmeter shows"), "choice", choices=(("mean", tr("the mean")), ("peak", tr("the peak")))),
+)  # fmt: skip
+
+
+def instrument_words(row: dict[str, Any]) -> tuple[str, str]:
+    """The two lines of an instrument in the list."""
+    measures = row.get("measures")
+    shown = ", ".join(measures) if isinstance(measures, list) else str(measures or "")
+    return str(
+        row.get("name") or tr("new instrument")
+    ), f"{tr(str(row.get('standing') or 'indicative only'))} · {shown}"
+
+
+def read_instruments(rows: list[dict[str, Any]]) -> tuple[tuple[Instrument, ...], tuple[Problem, ...]]:
+    """The instruments that hold, and what is wrong with the others."""
+    made: list[Instrument] = []
+    wrong: list[Problem] = []
+    for n, row in enumerate(rows):
+        plain = {k: v for k, v in row.items() if v not in (None, "")}
+        numbers = [f.key[0] for f in FIELDS if f.kind == "number" and isinstance(plain.get(f.key[0]), str)]
+        if numbers:
+            wrong.append(Problem(("instrument", n, numbers[0]), tr("is no number. Write it like 2.5.")))
+            continue
+        if not isinstance(plain.get("measures"), list) or not plain.get("name"):
+            key = "name" if not plain.get("name") else "measures"
+            wrong.append(Problem(("instrument", n, key), tr("is missing. Add it.")))
+            continue
+        try:
+            made.append(Instrument.from_data(plain))
+        except UnitoneError as error:
+            wrong.append(
+                Problem(
+                    (
+                        "instrument",
+                        n,
+                        "table" if "table" in str(error) else "measures" if "quantity" in str(error) else "name",
+                    ),
+                    str(error),
+                )
+            )
+    return tuple(made), tuple(wrong)
+
+
+class WorkshopPage(QWidget):
+    """What holds for every new job. A job that is open takes its instruments when it next chooses one (I)."""
+
+    #: What is known of the bench is other than before.
+    bench_changed = pyqtSignal()
+
+    def __init__(self, logbook: Logbook) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.setAccessibleName(tr("Workshop"))
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self._logbook = logbook
+        self.draft = Draft({"instrument": list(logbook.setting("instruments", []) or [])})
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(theme.px(20), theme.px(14), theme.px(16), theme.px(14))
+        outer.setSpacing(theme.px(10))
+        head = QHBoxLayout()
+        head.addWidget(label("page", tr("Workshop")))
+        self.row = ChipRow(
+            tr("Part of the workshop"),
+            (("instruments", tr("Instruments and schools")), ("bench", tr("My bench"))),
+            self.show_part,
+        )
+        self.row.mark("instruments")
+        self.chips = self.row.chips
+        head.addWidget(self.row, 2)
+        self.state = Elided("quiet")
+        head.addWidget(self.state, 1)
+        self.undo = QPushButton(tr("Undo"))
+        self.undo.clicked.connect(self._undo)
+        head.addWidget(self.undo)
+        outer.addLayout(head)
+        both = QWidget()
+        columns = QHBoxLayout(both)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(theme.px(12))
+        columns.addWidget(self._instruments(), 62)
+        columns.addWidget(self._schools(), 32)
+        self.parts = QStackedWidget()
+        self.parts.addWidget(both)
+        self.bench: MyBenchPage | None = None
+        outer.addWidget(self.parts, 1)
+        self.table.show_draft(self.draft)
+        self._changed()
+
+    def show_part(self, name: str) -> None:
+        """Instruments and schools, or My bench."""
+        self.row.mark(name)
+        if name == "bench" and self.bench is None:
+            self.bench = MyBenchPage(self._logbook)
+            self.bench.changed.connect(self.bench_changed)
+            self.parts.addWidget(self.bench)
+        if self.bench is not None:
+            self.bench.stop()
+            self.bench.show_bench()
+        self.parts.setCurrentIndex(1 if name == "bench" else 0)
+        self.undo.setVisible(name != "bench")
+        # The line keeps its room, so that the chips stay where they are.
+        self.state.setText(self.state.text() if name != "bench" else "")
+        if name != "bench":
+            self._changed()
+
+    def stop(self) -> None:
+        """Nothing listens any more."""
+        if self.bench is not None:
+            self.bench.stop()
+
+    def _card(self, title: str, words: str) -> tuple[QFrame, QVBoxLayout]:
+        card = QFrame()
+        card.setProperty("role", "card")
+        layout = QVBoxLayout(card)
+        layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
+        layout.addWidget(label("heading", title))
+        layout.addWidget(label("quiet", words, True))
+        return card, layout
+
+    def _instruments(self) -> QFrame:
+        card, layout = self._card(
+            tr("Instruments"),
+            tr("Calibrated and with its errors, a reading too near its limit is “too close to call”. Indicative only, or "
+               "without errors, it is in or out. The first that measures a quantity is used for it."),
+        )  # fmt: skip
+        self.table = TableEditor(
+            "instrument", tr("Instruments"), FIELDS, instrument_words, lambda _: sorted([*QUANTITIES, "rx.*", "tx.*"])
+        )
+        self.table.make = lambda _: {"id": "instrument-1", "standing": "indicative only"}
+        self.table.changed.connect(self._changed)
+        layout.addWidget(self.table, 1)
+        return card
+
+    def _schools(self) -> QFrame:
+        card, layout = self._card(
+            tr("Schools"),
+            tr(
+                "Where practitioners differ. A sheet that says otherwise wins; a job may choose for itself (O on the Bench)."
+            ),
+        )
+        grid = QGridLayout()
+        grid.setVerticalSpacing(theme.px(2))
+        chosen = self._logbook.setting("schools", {}) or {}
+        self.boxes: dict[str, QComboBox] = {}
+        row = 0
+        for school in SCHOOLS:
+            box = Choice()
+            for key, words in school.choices.items():
+                box.addItem(tr(words), key)
+            box.setCurrentIndex(max(0, box.findData(chosen.get(school.question))))
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.activated.connect(lambda _: self._keep_schools())
+            self.boxes[school.question] = box
+            row = self._add(
+                grid,
+                row,
+                tr(school.title),
+                box,
+                tr("{why}. Changes {effect}.", why=tr(school.why), effect=tr(school.effect)),
+            )
+        self.rule = Choice()
+        for rule in RULES:
+            self.rule.addItem(tr(rule), rule)
+        self.rule.setCurrentIndex(max(0, self.rule.findData(self._logbook.setting("rule"))))
+        self.rule.activated.connect(lambda _: self._logbook.set_setting("rule", self.rule.currentData()))
+        self._add(grid, row, tr("Decision rule"), self.rule, tr("Guard band w = U = 2u after ILAC-G8 and JCGM 106."))
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, theme.px(8), 0)
+        column.addLayout(grid)
+        column.addStretch(1)
+        layout.addWidget(scrolled(inside, whole=True), 1)
+        return card
+
+    def _add(self, grid: QGridLayout, row: int, words: str, box: QComboBox, why: str) -> int:
+        name = label("", words, True)
+        name.setBuddy(box)
+        box.setAccessibleName(words)
+        box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        grid.addWidget(name, row, 0)
+        grid.addWidget(box, row + 1, 0)
+        grid.addWidget(label("small", why, True), row + 2, 0)
+        grid.setRowMinimumHeight(row + 3, theme.px(8))
+        return row + 4
+
+    def _keep_schools(self) -> None:
+        defaults = {s.question: s.default for s in SCHOOLS}
+        chosen = {q: str(b.currentData()) for q, b in self.boxes.items() if b.currentData() != defaults[q]}
+        self._logbook.set_setting("schools", chosen)
+
+    def _changed(self) -> None:
+        """Keep what holds; what does not is marked and waits."""
+        made, wrong = read_instruments(self.draft.rows("instrument"))
+        self.table.show_problems(wrong)
+        data = [i.to_data() for i in made]
+        if data != (self._logbook.setting("instruments", []) or []):
+            self._logbook.set_setting("instruments", data)
+        self.undo.setEnabled(bool(self.draft.undo_words))
+        self.state.setText(
+            tr("{n} instruments kept, {m} to mend", n=len(made), m=len(wrong))
+            if wrong
+            else tr("{n} instruments, all kept", n=len(made))
+        )
+
+    def _undo(self) -> None:
+        if self.draft.undo():
+            self.table.show_draft(self.draft, keep=True)
+            self._changed()

@@ -1,0 +1,1 @@
+"""The frame of the window: start, pages, keys, the bench's thread, errands, troubles."""

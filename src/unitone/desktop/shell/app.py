@@ -1,0 +1,191 @@
+"""Starting the window; a damaged logbook is opened for reading; a restored one takes its place in the same run."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from unitone.desktop.shell.errand import Errand
+from unitone.desktop.shell.trouble import troubles
+from unitone.desktop.theme.theme import load_fonts, theme
+from unitone.desktop.widgets.painted import label, set_tip
+from unitone.errors import DamagedLogbook, UnitoneError
+from unitone.store.logbook import Logbook
+from unitone.words import tr
+
+
+def make_application() -> QApplication:
+    """The one QApplication, with typeface and theme."""
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        app = QApplication(sys.argv[:1])
+        app.setApplicationName("Unitone")
+        app.setDesktopFileName("unitone")
+        app.setStyle("Fusion")
+    load_fonts()
+    return app
+
+
+class Refused(QWidget):
+    """In place of the window where the logbook cannot be used: what happened, what to do, and a backup to go back to."""
+
+    def __init__(self, words: str, restore: Callable[[Path], None] | None, backup: Path | None) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.setWindowTitle("Unitone")
+        self.setAccessibleName(tr("The logbook cannot be used"))
+        self.resize(theme.px(620), theme.px(240))
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(theme.px(32), theme.px(28), theme.px(32), theme.px(24))
+        outer.addWidget(label("title", tr("The logbook cannot be used")))
+        self.words = label("plain", words, True)
+        self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        outer.addWidget(self.words, 1)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        self.last: QPushButton | None = None
+        if restore is not None:
+            other = QPushButton(tr("Restore a backup…"))
+            other.clicked.connect(lambda: self._ask(restore))
+            row.addWidget(other)
+            if backup is not None:
+                self.last = QPushButton(tr("Restore the last one"))
+                self.last.setProperty("role", "main")
+                set_tip(self.last, str(backup))
+                self.last.clicked.connect(lambda: restore(backup))
+                row.addWidget(self.last)
+        leave = QPushButton(tr("Close"))
+        leave.clicked.connect(self.close)
+        row.addWidget(leave)
+        outer.addLayout(row)
+
+    def _ask(self, restore: Callable[[Path], None]) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, tr("Restore a backup"))
+        if name:
+            restore(Path(name))
+
+
+class Program:
+    """One window on one folder, made anew when a backup is restored."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.window: QWidget | None = None
+        self.logbook: Logbook | None = None
+        self.code = 0
+
+    def open(self, notice: str = "") -> None:
+        """Open the logbook and show its window, or say why that cannot be."""
+        from unitone.desktop.shell.window import MainWindow
+
+        try:
+            logbook = Logbook(self.folder)
+            self._show(logbook, " ".join(x for x in (notice, logbook.notice) if x))
+        except DamagedLogbook as error:
+            self._damaged(error, notice)
+        except UnitoneError as error:
+            self._refused(" ".join(x for x in (notice, str(error)) if x))
+        if isinstance(self.window, MainWindow):
+            self.code = 0
+            self.window.restore_wanted.connect(self.restore)
+
+    def _show(self, logbook: Logbook, notice: str) -> None:
+        from unitone.desktop.shell.window import MainWindow
+
+        self.logbook = logbook
+        look = logbook.setting("look", {}) or {}
+        theme.use(look.get("theme", "day"), look.get("scale", 1.0))
+        # Asked for before the window comes up at its list and forgets it.
+        job = str(logbook.setting("open_job", "") or "")
+        window = MainWindow(logbook, notice)
+        self.window = window
+        window.show()
+        if job and logbook.find_job(job) is not None:
+            # It is remembered again once it was shown: a job that ends the program does not do so at every start.
+            window.forget_job()
+            QTimer.singleShot(0, lambda: window.open_job(job))
+
+    def _damaged(self, error: DamagedLogbook, notice: str) -> None:
+        """What can be read is shown, nothing is written, and the last backup is offered."""
+        from unitone.store.salvage import last_backup, salvage
+
+        self.close()
+        try:
+            book, found = salvage(self.folder)
+        except UnitoneError as worse:
+            self._refused(f"{error} {worse}")
+            return
+        last = last_backup(self.folder)
+        if not found.whole + found.broken:
+            book.close()
+            self._refused(" ".join(x for x in (notice, str(error), found.words) if x))
+            return
+        words = f"{error} {found.words}"
+        if last is not None:
+            words += " " + tr("Last backup: {path}, {when}. More ▾ restores it.", path=last[0], when=last[1][:10])
+        self._show(book, words)
+
+    def _refused(self, words: str) -> None:
+        from unitone.store.salvage import last_backup
+
+        self.close()
+        print(f"unitone: {words}", file=sys.stderr)
+        theme.use("day", 1.0)
+        self.code = 3
+        last = last_backup(self.folder)
+        can = (self.folder / "logbook.sqlite").exists() or last is not None
+        self.window = Refused(words, self.restore if can else None, last[0] if last else None)
+        self.window.show()
+
+    def restore(self, source: Path) -> None:
+        """Put the logbook away, bring the backup in off the window's thread, open what is there then."""
+        from unitone.store.backup import restore
+
+        waiting = Refused(tr("Restoring {path}…", path=source), None, None)
+        waiting.show()
+        self.close()
+        self.window = waiting
+
+        def done(result: tuple[int, Path | None]) -> None:
+            jobs, aside = result
+            words = tr("Restored: {n} jobs.", n=jobs)
+            if aside is not None:
+                words += " " + tr("What was here lies in {path}.", path=aside)
+            self._again(waiting, words)
+
+        Errand("restore", waiting).run(
+            lambda: restore(source, self.folder), done, lambda words: self._again(waiting, words)
+        )
+
+    def _again(self, waiting: QWidget, words: str) -> None:
+        self.open(words)
+        waiting.close()
+        waiting.deleteLater()
+
+    def close(self) -> None:
+        """Let go of window and logbook."""
+        if self.window is not None:
+            self.window.close()
+            self.window.deleteLater()
+            self.window = None
+        if self.logbook is not None:
+            self.logbook.close()
+            self.logbook = None
+
+
+def run(folder: Path) -> int:
+    """Open the window on the logbook in ``folder``; returns the exit code."""
+    # An exception in a slot would end the process without a word: say it and go on.
+    troubles.install()
+    # The bench's thread hands the interpreter back soon enough for the window to stay quick.
+    sys.setswitchinterval(0.001)
+    app = make_application()
+    program = Program(folder)
+    program.open()
+    code = app.exec()
+    program.close()
+    return code or program.code

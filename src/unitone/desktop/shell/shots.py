@@ -1,0 +1,286 @@
+"""Screenshots of the main views, made from the demo workshop without a screen."""
+
+from __future__ import annotations
+
+import dataclasses
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from unitone.desktop.shell.app import make_application
+from unitone.desktop.shell.window import MainWindow
+from unitone.desktop.theme.theme import theme
+from unitone.job.tape import Card, Reading
+from unitone.robot.demo import fill
+from unitone.session.charts import chart_on
+from unitone.session.session import Session, open_job
+from unitone.sheet.library import find
+from unitone.store.logbook import Logbook
+
+#: The instruments of the invented workshop, for the picture.
+_INSTRUMENTS = [
+    {"id": "watt", "name": "30 W wattmeter", "measures": ["tx.power", "tx.pep"], "standing": "calibrated", "calibrated": "2026-03-02",
+     "pct_full_scale": 5, "full_scale": 30, "reads_pct": -8},
+    {"id": "dmm", "name": "bench multimeter", "measures": ["supply.*", "vco.volts", "tx.bias_volts"], "standing": "calibrated",
+     "calibrated": "2026-05-11", "pct_reading": 0.5},
+    {"id": "counter", "name": "eight-digit counter", "measures": ["ref.*", "osc.*", "tx.frequency_error"], "standing": "calibrated",
+     "calibrated": "2025-11-30", "ppm": 0.5},
+    {"id": "sinad", "name": "SINAD meter of the boathouse", "measures": ["rx.sinad", "rx.sn_ratio", "rx.sensitivity*", "rx.distortion",
+     "rx.af_volts"], "standing": "indicative only"},
+    {"id": "generator", "name": "generator of the boathouse", "measures": ["rx.s_meter", "rx.squelch*"], "standing": "indicative only"},
+]  # fmt: skip
+
+
+def wait(app: QApplication, until: Callable[[], bool], seconds: float = 90.0) -> None:
+    """Let the program run until something is true. Raises TimeoutError."""
+    end = time.monotonic() + seconds
+    while not until():
+        if time.monotonic() > end:
+            raise TimeoutError("the view did not come")
+        app.processEvents()
+        time.sleep(0.01)
+
+
+def take_all(
+    folder: Path, size: tuple[int, int] = (1280, 800), look: tuple[str, float] = ("day", 1.0), prefix: str = ""
+) -> list[Path]:
+    """Write the pictures to ``folder``; returns their paths."""
+    folder.mkdir(parents=True, exist_ok=True)
+    app = make_application()
+    theme.use(*look)
+    made: list[Path] = []
+    with tempfile.TemporaryDirectory() as place, Logbook(Path(place) / "demo") as logbook:
+        fill(logbook)
+        window = MainWindow(logbook)
+        window.resize(*size)
+        window.show()
+
+        def shoot(name: str) -> None:
+            for _ in range(8):
+                app.processEvents()
+                time.sleep(0.02)
+            path = folder / f"{prefix}{name}.png"
+            window.grab().save(str(path))
+            made.append(path)
+
+        shoot("jobs")
+        window.open_job(logbook.job("147").id)
+        bench = window._bench
+        wait(app, lambda: bench.view is not None and bench.view.number == 147)
+        wait(app, lambda: bench.step.figure.text() not in ("", "—"))
+        time.sleep(0.3)
+        shoot("bench")
+        bench.press("far")
+        shoot("bench-far")
+        bench.press("far")
+        window.open_job(logbook.job("148").id)
+        wait(app, lambda: bench.view is not None and bench.view.number == 148)
+        window.worker.do(lambda s: s.go_to("chart-am"))
+        wait(app, lambda: bench.view.step_id == "chart-am")
+        time.sleep(0.3)
+        shoot("bench-chart")
+        window.show_certificate(logbook.job("144").id)
+        wait(app, lambda: window._papers.document.pageCount() > 0)
+        time.sleep(0.3)
+        shoot("certificate")
+        window.show_paper(logbook.job("142").id, "handover")
+        wait(app, lambda: "as it should be" in window._papers.words.text())
+        time.sleep(0.3)
+        shoot("handover")
+        _card(app, window, logbook, shoot)
+        _live(app, window, logbook, shoot)
+        _sums(window, shoot)
+        window.show_place("help")
+        shoot("help")
+        _sheets(app, window, shoot)
+        _recheck(app, window, logbook, shoot)
+        _squelch(app, window, logbook, shoot)
+        _smeter(app, window, logbook, shoot)
+        theme.use("night" if look[0] == "day" else "day", look[1])
+        _even(app, window, logbook, shoot)
+        window.close()
+    return made
+
+
+def _card(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """The card of a job: inspection with a photograph, and what was tried."""
+    window.show_card(logbook.job("147").id)
+    page = window._card
+    for number, tab in ((147, "inspection"), (138, "work")):
+        window.show_card(logbook.job(str(number)).id, tab)
+        wait(app, lambda n=number: page.view is not None and page.view.number == n)  # type: ignore[misc]
+        if tab == "inspection":
+            page.inspection.choose("wax")
+            photographs = page.inspection.photographs
+            wait(app, lambda shown=photographs: bool(shown.buttons) and not shown.buttons[0].icon().isNull())  # type: ignore[misc]
+        shoot(f"card-{tab}")
+
+
+def _live(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """The stand-in of the job on the Bench listened to, before it is aligned, at two levels."""
+    window.open_job(logbook.job("147").id)
+    bench = window._bench
+    wait(app, lambda: bench.view is not None and bench.view.number == 147)
+    window.worker.do(lambda s: s.set_up(dataclasses.replace(s.step.setting, level_dbm=-107.0)))
+    window.show_place("meters")
+    page = window._meters
+    page.press("meter-standin")
+    wait(app, lambda: page.shown is not None and len(page.shown.trend) > 5)
+    page.press("meter-hold")
+    window.worker.do(lambda s: s.set_up(dataclasses.replace(s.step.setting, level_dbm=-101.0)))
+    seen = page.shown
+    wait(
+        app,
+        lambda: (
+            page.shown is not None and page.shown.trend[-1][0] - page.shown.trend[0][0] > 6.0 and page.shown is not seen
+        ),
+    )
+    shoot("meters")
+    page.quiet()
+
+
+def _sums(window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """A few counted carriers, all off in proportion, and a standard that clears the counter."""
+    window.show_place("sums")
+    page = window._sums
+    page.list.setCurrentRow(0)
+    card = page.inside["oscillators"]
+    card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Tarn 40"))
+    card.sheets.activated.emit(card.sheets.currentIndex())
+    for (where, hz), text in zip(
+        card.rows, ("26.965402 MHz", "27.405410 MHz", "27.215405 MHz", "10.000000 MHz"), strict=False
+    ):
+        if text.startswith("10."):
+            where.setCurrentIndex(where.count() - 1)
+        hz.setText(text)
+    shoot("sums")
+
+
+def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """The editor at a step, the board with its pins, the workshop's instruments."""
+    window.logbook.set_setting("instruments", _INSTRUMENTS)
+    window.show_place("sheets")
+    page = window._sheets
+    wait(app, lambda: bool(page.kept))
+    page.open(find("ostrel-weir-40-am"))
+    wait(app, lambda: page.now is not None and bool(page.editor.route_why))
+    page.editor.tables["step"].choose([5])
+    shoot("sheets")
+    page.editor.show_section("board")
+    shoot("sheets-board")
+    window.show_place("workshop")
+    shoot("workshop")
+    window._workshop.chips["bench"].click()
+    bench = window._workshop.bench
+    bench.pads.setText("A 20; B 20; cable 0.4")
+    bench.pads.editingFinished.emit()
+    for kind, typed in (
+        ("counter", {"true": "10 MHz", "shown": "10.000008 MHz"}), ("wattmeter", {"shown": "4 W", "volts": "41.4 V"}),
+        ("generator", {"dial": "0 dBm", "volts": "219 mV"}),
+    ):  # fmt: skip
+        bench.guide.show_guide(kind)
+        for key, text in typed.items():
+            bench.guide.fields[key].setText(text)
+        bench.guide.button.click()
+    bench.guide.show_guide("pads")
+    for fields, texts in zip(
+        bench.guide.rows, (("A", "-97.3"), ("B", "-97.6"), ("A + B", "-77.8"), ("none", "-117.1")), strict=False
+    ):
+        for field, text in zip(fields, texts, strict=True):
+            field.setText(text)
+    bench.told.hide()
+    shoot("my-bench")
+
+
+def _open(app: QApplication, window: MainWindow, job: str) -> None:
+    """Take a job to the Bench, and wait until its figure lives."""
+    window.open_job(job)
+    bench = window._bench
+    wait(app, lambda: bench.view is not None and bench.view.job_id == job)
+    wait(app, lambda: bench.step.figure.text() not in ("", "—"))
+    time.sleep(0.3)
+
+
+def _even(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """Power of the multi-band mobile on its way to being even, by night."""
+    card = Card(
+        logbook.next_number(), "ostrel-curlew-5", "C5-0420", "ferry 2", "weak on the high bands", standin_seed=5
+    )
+    job = open_job(logbook, "ostrel-curlew-5", card)
+    session = Session(logbook, job)
+    session.start_work()
+    session.go_to("power")
+    for _ in range(200):
+        advice = session.advice()
+        if advice.why == "even":
+            break
+        session.follow(advice)
+    session.keep_summary()
+    _open(app, window, job)
+    shoot("bench-night")
+
+
+def _squelch(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """The squelch of the multi-band mobile over its control, as found and as left."""
+    card = Card(logbook.next_number(), "ostrel-curlew-5", "C5-2210", "ferry 1", "squelch opens late", standin_seed=12)
+    job = open_job(logbook, "ostrel-curlew-5", card)
+    session = Session(logbook, job)
+    session.start_work()
+    session.go_to("squelch-middle")
+    session.confirm_hook_up("receive")
+    chart_on(session)
+    session.turn("P12", -30_000)
+    chart_on(session)
+    for step in ("squelch", "squelch-closes", "squelch-middle"):
+        session.go_to(step)
+        session.set_up(session.step.setting)
+        session.measure(session.step.setting)
+    session.keep_summary()
+    _open(app, window, job)
+    shoot("bench-squelch")
+
+
+def _smeter(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """The S-meter of an AM mobile from S1 on, as found and once its preset was turned: its diode wakes late."""
+    card = Card(logbook.next_number(), "ostrel-weir-40-am", "40-0977", "market stall 9", "no meter under S5", standin_seed=4,
+                standin_fault="silicon-meter-diode")  # fmt: skip
+    job = open_job(logbook, "ostrel-weir-40-am", card)
+    session = Session(logbook, job)
+    # From S1 to S9+50 dB: a generator that goes lower than the usual one reaches both ends with less of a pad.
+    session.set_kit(dataclasses.replace(session.state.kit, least_dbm=-110.0, pads_db=(20.0,)))
+    session.start_work()
+    session.go_to("s-meter")
+    session.confirm_hook_up("receive")
+    chart_on(session)
+    session.turn("P2", 25_000)
+    chart_on(session)
+    session.measure(session.step.setting)
+    session.keep_summary()
+    _open(app, window, job)
+    shoot("bench-smeter")
+
+
+def _recheck(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """A job by hand on the AM mobile, after its detector diode was changed."""
+    card = Card(logbook.next_number(), "ostrel-weir-40-am", "40-0411", "market stall 9", "quiet, no meter")
+    job = open_job(logbook, "ostrel-weir-40-am", card)
+    session = Session(logbook, job)
+    for step in session.sheet.steps:
+        session.go_to(step.id)
+        for required in step.required:
+            reading = Reading(step.quantity_id, required, step.limit.middle, "by hand", "hand")
+            session._append("reading", reading.to_data())
+    session.start_work()
+    session.confirm_hook_up("send")
+    session.touch("D4", "germanium diode fitted")
+    session.go_to("front-end")
+    session.keep_summary()
+    window.open_job(job)
+    bench = window._bench
+    wait(app, lambda: bench.view is not None and bench.view.job_id == job)
+    bench.press("recheck")
+    shoot("bench-recheck")
+    bench.tray.close_tray()

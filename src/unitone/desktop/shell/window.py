@@ -1,0 +1,513 @@
+"""The main window: the rail, the pages, the keys."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QMainWindow,
+    QSizePolicy,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from unitone.desktop.features.jobs.page import JobsPage
+from unitone.desktop.shell.actions import ACTIONS
+from unitone.desktop.shell.trouble import TroubleStrip
+from unitone.desktop.shell.worker import BenchWorker, Command
+from unitone.desktop.theme.theme import SCALES, icon, theme
+from unitone.desktop.widgets.painted import label
+from unitone.errors import UnitoneError
+from unitone.present.bench.bench_shapes import BenchView
+from unitone.session.session import Session
+from unitone.sheet.format.bundle import Bundle
+from unitone.store.logbook import Logbook
+from unitone.words import tr
+
+_PLACES = (
+    ("jobs", tr("Jobs"), "clipboard-list"),
+    ("bench", tr("Bench"), "radio-receiver"),
+    ("meters", tr("Meters"), "activity"),
+    ("sums", tr("Sums"), "calculator"),
+    ("sheets", tr("Sheets"), "scroll-text"),
+    ("workshop", tr("Workshop"), "wrench"),
+    ("help", tr("Help"), "circle-help"),
+)
+
+
+class MainWindow(QMainWindow):
+    """One window on one logbook. Pages other than the first are made when they are first wanted."""
+
+    restore_wanted = pyqtSignal(object)
+    reading_sent = pyqtSignal(str)
+
+    def __init__(self, logbook: Logbook, notice: str = "") -> None:
+        super().__init__()
+        self.logbook = logbook
+        self.setWindowTitle("Unitone")
+        self.resize(1280, 800)
+        self.setMinimumSize(900, 620)
+        self._bench: QWidget | None = None
+        self._papers: QWidget | None = None
+        self._help: QWidget | None = None
+        self._sheets: QWidget | None = None
+        self._workshop: QWidget | None = None
+        self._card: QWidget | None = None
+        self._meters: QWidget | None = None
+        self._sums: QWidget | None = None
+        self.worker: BenchWorker | None = None
+        self._log_key: QShortcut | None = None
+        self._job = ""
+        #: The job that the next start opens.
+        self._remembered = ""
+        central = QWidget()
+        central.setObjectName("paper")
+        row = QHBoxLayout(central)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self._rail())
+        self.pages = QStackedWidget()
+        column = QVBoxLayout()
+        column.setSpacing(0)
+        self.trouble = TroubleStrip()
+        column.addWidget(self.trouble)
+        column.addWidget(self.pages, 1)
+        row.addLayout(column, 1)
+        self.setCentralWidget(central)
+        self.jobs = JobsPage(logbook)
+        self.jobs.opened.connect(self.open_job)
+        self.jobs.card_wanted.connect(self.show_card)
+        self.jobs.changed.connect(self._change_job)
+        self.jobs.restore_wanted.connect(self.restore_wanted.emit)
+        self.jobs.tell(notice)
+        self.pages.addWidget(self.jobs)
+        self._keys(self, "everywhere", self._everywhere)
+        self._keys(self.jobs, "jobs", self.jobs.press)
+        theme.changed.connect(self._paint_rail)
+        self.reading_sent.connect(lambda words: self._meters and self._meters.sent(words))  # type: ignore[attr-defined]
+        self.show_place("jobs")
+        self.jobs.list.setFocus()
+
+    # -- the rail and the keys ---------------------------------------------------------------------
+
+    def _rail(self) -> QFrame:
+        rail = QFrame()
+        rail.setProperty("role", "rail")
+        rail.setFixedWidth(theme.px(76))
+        self._rail_frame = rail
+        layout = QVBoxLayout(rail)
+        layout.setContentsMargins(theme.px(6), theme.px(10), theme.px(6), theme.px(6))
+        # Every place keeps its words at the largest type in an ordinary window.
+        layout.setSpacing(theme.px(2))
+        self._mark = label("", "")
+        self._mark.setTextFormat(Qt.TextFormat.RichText)
+        self._mark.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        layout.addWidget(self._mark)
+        self.rail_buttons: dict[str, QToolButton] = {}
+        group = QButtonGroup(self)
+        for name, words, _ in _PLACES:
+            button = QToolButton()
+            button.setProperty("role", "rail")
+            button.setText(words)
+            button.setAccessibleName(words)
+            button.setCheckable(True)
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(partial(self.show_place, name))
+            group.addButton(button)
+            self.rail_buttons[name] = button
+            layout.addWidget(button)
+        layout.addStretch(1)
+        self.theme_button = QToolButton()
+        self.theme_button.setProperty("role", "rail")
+        self.theme_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        self.theme_button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.theme_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.theme_button.clicked.connect(self.other_theme)
+        layout.addWidget(self.theme_button)
+        self._paint_rail()
+        return rail
+
+    def _paint_rail(self) -> None:
+        t = theme.tokens
+        self._rail_frame.setFixedWidth(theme.px(76))
+        self._mark.setText(
+            f"<div style='font-size:{theme.px(16)}px;font-weight:bold;color:{t.rail_text}'>uni<br>"
+            f"<span style='color:{t.rail_orange}'>tone</span></div>"
+        )
+        for name, _, picture in _PLACES:
+            self.rail_buttons[name].setIcon(icon(picture, "rail_text"))
+        day = t.name == "day"
+        self.theme_button.setIcon(icon("moon" if day else "sun", "rail_text", 20))
+        self.theme_button.setText(tr("Night") if day else tr("Day"))
+        self.theme_button.setAccessibleName(tr("Night theme") if day else tr("Day theme"))
+        self._fit_rail()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a low window with large type the rail's pictures give way before its words do."""
+        super().resizeEvent(event)
+        self._fit_rail()
+
+    def _fit_rail(self) -> None:
+        buttons, layout = [*self.rail_buttons.values(), self.theme_button], self._rail_frame.layout()
+        if layout is None:
+            return
+        ways = Qt.ToolButtonStyle
+        for style, size in (
+            (ways.ToolButtonTextUnderIcon, 24),
+            (ways.ToolButtonTextUnderIcon, 16),
+            (ways.ToolButtonTextOnly, 16),
+        ):
+            for button in buttons:
+                button.setToolButtonStyle(style)
+                button.setIconSize(QSize(theme.px(size), theme.px(size)))
+            layout.invalidate()
+            if layout.minimumSize().height() <= self.height():
+                return
+
+    def _keys(self, where: QWidget, scope: str, do) -> None:  # type: ignore[no-untyped-def]
+        context = (
+            Qt.ShortcutContext.WindowShortcut
+            if scope == "everywhere"
+            else Qt.ShortcutContext.WidgetWithChildrenShortcut
+        )
+        for a in ACTIONS:
+            if a.scope == scope:
+                for key in (a.key, "Enter") if a.key == "Return" else (a.key,):
+                    QShortcut(QKeySequence(key), where, partial(do, a.id), context=context).setAutoRepeat(a.repeats)
+
+    def _everywhere(self, name: str) -> None:
+        if name in ("jobs", "bench", "sheets", "workshop", "help", "meters", "sums"):
+            self.show_place(name)
+        elif name == "card":
+            row = self.jobs.current()
+            if self.pages.currentWidget() is self.jobs and row is not None:
+                self.show_card(row.id)
+            elif self._job:
+                self.show_card(self._job)
+        elif name == "theme":
+            self.other_theme()
+        elif name in ("larger", "smaller"):
+            self.other_size(1 if name == "larger" else -1)
+        elif name == "quit":
+            self.close()
+
+    def other_theme(self) -> None:
+        """Day to night, night to day."""
+        self._use("night" if theme.tokens.name == "day" else "day", theme.scale)
+
+    def other_size(self, way: int) -> None:
+        """Larger or smaller type."""
+        at = min(range(len(SCALES)), key=lambda i: abs(SCALES[i] - theme.scale)) + way
+        if 0 <= at < len(SCALES):
+            self._use(theme.tokens.name, SCALES[at])
+
+    def _use(self, name: str, scale: float) -> None:
+        theme.use(name, scale)
+        self._remember("look", {"theme": name, "scale": scale})
+
+    def _remember(self, key: str, value: object) -> None:
+        """Keep a setting; a logbook that is open for reading only goes without."""
+        if self.logbook.frozen:
+            return
+        try:
+            self.logbook.set_setting(key, value)
+        except UnitoneError as error:
+            self.jobs.tell(str(error))
+
+    # -- pages --------------------------------------------------------------------------------------
+
+    def show_place(self, name: str, *_: object) -> None:
+        """Go to a place in the rail."""
+        if name == "bench" and not self._job:
+            row = self.jobs.current()
+            if row is None:
+                name = "jobs"
+            else:
+                self.open_job(row.id)
+                return
+        page: QWidget = self.jobs
+        if name == "bench":
+            page = self._bench_page()
+        elif name == "sheets":
+            page = self._sheets_page()
+        elif name == "workshop":
+            page = self._workshop_page()
+        elif name == "meters":
+            page = self._meters_page()
+        elif name == "sums":
+            page = self._sums_page()
+        elif name == "help":
+            page = self._help_page()
+        if name == "jobs":
+            self.jobs.refresh()
+        self._to(page)
+        self.rail_buttons[name].setChecked(True)
+        if name in ("sheets", "sums"):
+            page.list.setFocus()  # type: ignore[attr-defined]
+        else:
+            (self.jobs.list if name == "jobs" else page).setFocus()
+        if name in ("jobs", "bench"):
+            self._remembered = self._job if name == "bench" else ""
+            self._remember("open_job", self._remembered)
+
+    def _to(self, page: QWidget) -> None:
+        self.pages.setCurrentWidget(page)
+        if self.worker is not None:
+            self.worker.set_live(page is self._bench)
+            if page is not self._card and self._card is not None:
+                self.worker.show_card(False)
+
+    def open_job(self, job_id: str) -> None:
+        """Take a job to the bench."""
+        page = self._bench_page()
+        assert self.worker is not None
+        self._job = job_id
+        page.view = None  # type: ignore[attr-defined]
+        self.worker.open(job_id)
+        self._to(page)
+        self.rail_buttons["bench"].setChecked(True)
+        page.setFocus()
+
+    def _shown(self, item: tuple[int, BenchView]) -> None:
+        """A job is on the Bench and can be shown: the next start opens it again."""
+        job_id = item[1].job_id
+        if job_id == self._job and job_id != self._remembered and self.pages.currentWidget() is self._bench:
+            self._remembered = job_id
+            self._remember("open_job", job_id)
+
+    def forget_job(self) -> None:
+        """The next start opens no job by itself."""
+        self._remembered = ""
+        self._remember("open_job", "")
+
+    def _refused(self, job_id: str, words: str) -> None:
+        """A job cannot be taken to the Bench: back to the list, which says why."""
+        if job_id == self._job:
+            self._job = ""
+        self.forget_job()
+        self.show_place("jobs")
+        self.jobs.tell(words)
+
+    def show_card(self, job_id: str, tab: str = "") -> None:
+        """Show a job's card, at a tab."""
+        self._bench_page()
+        assert self.worker is not None
+        if self._card is None:
+            from unitone.desktop.features.card.page import CardPage
+
+            self._card = CardPage(self.worker, self.logbook)
+            self._card.leave.connect(lambda: self.show_place("jobs"))
+            self._card.bench.connect(self.open_job)
+            self._card.opened.connect(self.show_card)
+            self._card.paper.connect(self.show_paper)
+            self._keys(self._card, "card", self._card.press)
+            self.pages.addWidget(self._card)
+        self._job = job_id
+        self._to(self._card)
+        self.rail_buttons["jobs"].setChecked(True)
+        self._card.show_job(job_id, tab)  # type: ignore[attr-defined]
+
+    def _change_job(self, job_id: str, command: Command) -> None:
+        """Something is done to a job from the list."""
+        self._bench_page()
+        assert self.worker is not None
+        self.worker.change(job_id, command)
+
+    def _job_kept(self, job_id: str) -> None:
+        """The list's picture of a job is new."""
+        del job_id
+        if self.pages.currentWidget() is self.jobs:
+            self.jobs.refresh()
+
+    def show_certificate(self, job_id: str) -> None:
+        """Show a job's certificate."""
+        self.show_paper(job_id, "certificate")
+
+    def show_paper(self, job_id: str, kind: str) -> None:
+        """Show one of a job's papers."""
+        from unitone.desktop.features.papers.page import PapersPage
+
+        if self._papers is None:
+            self._papers = PapersPage(self.logbook)
+            self._papers.leave.connect(lambda: self.open_job(self._papers._job))  # type: ignore[union-attr]
+            self._papers.card.connect(lambda: self.show_card(self._papers._job, "handing"))  # type: ignore[union-attr]
+            self.pages.addWidget(self._papers)
+        self._papers.show_job(job_id, kind)  # type: ignore[attr-defined]
+        self._to(self._papers)
+        self._papers.setFocus()
+
+    def _failed(self, words: str) -> None:
+        """What was refused while the list is looked at is told there."""
+        if self.pages.currentWidget() is self.jobs:
+            self.jobs.job.tell(words)
+        elif self._meters is not None and self.pages.currentWidget() is self._meters:
+            self._meters.sent(words)  # type: ignore[attr-defined]
+
+    def _bench_page(self) -> QWidget:
+        if self._bench is None:
+            from unitone.desktop.features.bench.page import BenchPage
+
+            self.worker = BenchWorker(self.logbook, self)
+            self._bench = BenchPage(self.worker, self.logbook)
+            self._bench.certificate.connect(self.show_certificate)
+            self._bench.card.connect(self.show_card)
+            self.worker.kept.connect(self._job_kept)
+            self.worker.failed.connect(self._failed)
+            self.worker.refused.connect(self._refused)
+            self.worker.changed.connect(self._shown)
+            self._bench.edit_sheet.connect(self.edit_job_sheet)
+            self.worker.sound.connect(lambda heard: self._meters and self._meters.hear(heard))  # type: ignore[attr-defined]
+            self.worker.deaf.connect(lambda words: self._meters and self._meters.deaf(words))  # type: ignore[attr-defined]
+            self._keys(self._bench, "bench", self._bench.press)
+            self._bench.eyes.log_key_changed.connect(self._take_log_key)
+            self._take_log_key(self._bench.eyes.log_key)
+            self.pages.addWidget(self._bench)
+        return self._bench
+
+    def _take_log_key(self, key: str) -> None:
+        """A key or foot-switch of one's own logs on the Bench, and sends the reading of the Meters."""
+        if self._log_key is not None:
+            self._log_key.setEnabled(False)
+            self._log_key.deleteLater()
+        self._log_key = QShortcut(QKeySequence(key), self, self._log) if key else None
+        if self._log_key is not None:
+            self._log_key.setAutoRepeat(False)
+
+    def _log(self) -> None:
+        page = self.pages.currentWidget()
+        if page is self._bench and self._bench is not None:
+            self._bench.press("log")  # type: ignore[attr-defined]
+        elif page is self._meters and self._meters is not None:
+            self._meters.press("meter-send")  # type: ignore[attr-defined]
+
+    def _sheets_page(self) -> QWidget:
+        if self._sheets is None:
+            from unitone.desktop.features.sheets.page import SheetsPage
+            from unitone.session.session import library_of
+
+            self._sheets = SheetsPage(library_of(self.logbook))
+            self._sheets.variant_made.connect(self._keep_variant)
+            self._sheets.variant_undone.connect(self._undo_variant)
+            self._keys(self._sheets, "sheets", self._sheets.press)
+            self.pages.addWidget(self._sheets)
+        return self._sheets
+
+    def _workshop_page(self) -> QWidget:
+        if self._workshop is None:
+            from unitone.desktop.features.workshop.page import WorkshopPage
+
+            self._workshop = WorkshopPage(self.logbook)
+            self._workshop.bench_changed.connect(self._take_bench)
+            self.pages.addWidget(self._workshop)
+        return self._workshop
+
+    def _take_bench(self) -> None:
+        """What was found of this bench is used at once by the job that lies on it."""
+        if self.worker is not None and self._job:
+            self.worker.do(lambda s: s.take_bench())
+
+    def _meters_page(self) -> QWidget:
+        if self._meters is None:
+            from unitone.desktop.features.meters.page import MetersPage
+            from unitone.session.benchwork import my_bench
+
+            meters = self._meters = MetersPage(lambda: my_bench(self.logbook))
+            meters.send.connect(self._send_reading)
+            meters.standin_wanted.connect(self._listen)
+            kept = self.logbook.setting("meters", {}) or {}
+            meters.listening.choose(str(kept.get("input", "")), str(kept.get("side", "")))
+            meters.input_chosen.connect(lambda device, side: self._remember("meters", {"input": device, "side": side}))
+            self._keys(meters, "meters", meters.press)
+            self.pages.addWidget(meters)
+        return self._meters
+
+    def _sums_page(self) -> QWidget:
+        if self._sums is None:
+            from unitone.desktop.features.calculators.page import SumsPage
+            from unitone.session.session import library_of
+
+            self._sums = SumsPage(lambda: library_of(self.logbook))
+            self._keys(self._sums, "sums", self._sums.press)
+            self.pages.addWidget(self._sums)
+        return self._sums
+
+    def _listen(self, wanted: bool) -> None:
+        """The Meters want to hear the stand-in of the job on the Bench, or not any more."""
+        self._bench_page()
+        assert self.worker is not None
+        self.worker.listen(wanted)
+
+    def _send_reading(self, sends: tuple[tuple[str, float, float | None], ...], name: str, source: str) -> None:
+        """A reading of the Meters goes to the step at hand of the job on the Bench."""
+        meters = self._meters
+        if self.worker is None or not self._job:
+            meters.sent(tr("No job lies on the Bench. Open one, go to its step, and send again."))  # type: ignore[union-attr]
+            return
+
+        def send(session: Session) -> None:
+            session.send_in(sends, name, source)
+            self.reading_sent.emit(
+                tr("logged at {step}, job {n}", step=session.step.title, n=f"{session.state.card.number:04d}")
+            )
+
+        self.worker.do(send)
+
+    def edit_job_sheet(self, job_id: str) -> None:
+        """Open a job's own copy of its sheet in the editor."""
+        from unitone.job.state import read
+        from unitone.job.summary import standing_variant
+
+        state = read(self.logbook.tape(job_id), job_id)
+        kept: dict[str, str] = {}
+        for entry in state.entries:
+            kept |= entry.data.get("pictures", {})
+        pictures = {name: self.logbook.blob(hashed) for name, hashed in kept.items()}
+        self._to(self._sheets_page())
+        self.rail_buttons["sheets"].setChecked(True)
+        self._sheets.open_job_sheet(
+            job_id, state.written.source_text, pictures, state.sheet.title, standing_variant(state)
+        )  # type: ignore[union-attr]
+
+    def _keep_variant(self, job_id: str, title: str, bundle: Bundle) -> None:
+        """A variant was made in the editor: put it on the job's tape, and go back to the Bench."""
+        self.open_job(job_id)
+        assert self.worker is not None
+        self.worker.do(lambda s: s.set_variant(title, bundle.text, pictures=bundle.pictures))
+
+    def _undo_variant(self, job_id: str) -> None:
+        """Back to the sheet as it was before: on the job's tape, and seen on the Bench."""
+        self.open_job(job_id)
+        assert self.worker is not None
+        self.worker.do(lambda s: s.undo_variant())
+
+    def _help_page(self) -> QWidget:
+        if self._help is None:
+            from unitone.desktop.features.papers.page import HelpPage
+
+            self._help = HelpPage()
+            self.pages.addWidget(self._help)
+        return self._help
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Everything is on disk already; the bench's thread is let go."""
+        if self._sheets is not None:
+            self._sheets.close_page()  # type: ignore[attr-defined]
+        if self._meters is not None:
+            self._meters.stop()  # type: ignore[attr-defined]
+        if self._workshop is not None:
+            self._workshop.stop()  # type: ignore[attr-defined]
+        if self._bench is not None:
+            self._bench.eyes.stop()  # type: ignore[attr-defined]
+        if self.worker is not None:
+            self.worker.stop()
+            self.worker = None
+        super().closeEvent(event)

@@ -1,0 +1,293 @@
+"""The bench's own thread: it owns the session, so that the window never waits for simulation, disk or coach.
+
+The window sends commands (functions of the session) and gets immutable pictures
+back. Between commands the needle is read ten times a second.
+"""
+
+from __future__ import annotations
+
+import queue
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from unitone.desktop.shell.trouble import troubles
+from unitone.errors import UnitoneError
+from unitone.job.state import Logged
+from unitone.job.summary import place_on_bar
+from unitone.job.tape import Reading
+from unitone.present.bench.bench_shapes import BenchView
+from unitone.present.bench.bench_view import at_own_level, figure_of, take_view
+from unitone.present.bench.eyes import height
+from unitone.present.card.card_view import take_card
+from unitone.session.session import Session
+from unitone.store.logbook import Logbook
+from unitone.words import tr
+
+#: The needle is read this often (seconds).
+TICK = 0.1
+
+Command = Callable[[Session], object]
+
+
+@dataclass(frozen=True)
+class LiveFigure:
+    """The needle now; no reading until it is logged."""
+
+    generation: int
+    figure: str
+    unit: str
+    place: float | None
+    #: How high it stands for the ear (dB of signal); None where nothing is heard of it.
+    height_db: float | None = None
+
+
+class BenchWorker(QObject):
+    """Runs one session at a time."""
+
+    changed = pyqtSignal(object)
+    #: The picture of the job's card, while somebody looks at it.
+    card = pyqtSignal(object)
+    #: A job's picture in the list was brought up to date.
+    kept = pyqtSignal(str)
+    live = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    #: A job that cannot be taken to the Bench, and why.
+    refused = pyqtSignal(str, str)
+    #: A stretch of what the stand-in gives, and why it gives nothing, while somebody listens.
+    sound = pyqtSignal(object)
+    deaf = pyqtSignal(str)
+
+    def __init__(self, logbook: Logbook, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._logbook = logbook
+        self._queue: queue.SimpleQueue[Callable[[], None] | None] = queue.SimpleQueue()
+        self._session: Session | None = None
+        self._selected = ""
+        self._view: BenchView | None = None
+        self._live_wanted = True
+        self._card_wanted = False
+        self._listening = False
+        self._deaf_words = ""
+        self._generation = 0
+        self._dirty = False
+        self._thread = threading.Thread(target=self._run, name="bench", daemon=True)
+        self._thread.start()
+
+    # -- called from the window ---------------------------------------------------------
+
+    def open(self, job_id: str) -> None:
+        """Take another job to the bench."""
+        self._queue.put(lambda: self._open(job_id))
+
+    def change(self, job_id: str, command: Command) -> None:
+        """Run a command on any job, on the bench or not, and bring the list's picture of it up to date."""
+        self._queue.put(lambda: self._change(job_id, command))
+
+    def do(self, command: Command, position: int | None = None) -> None:
+        """Run a command on the session, then show what came of it.
+
+        ``position`` is the log's position in the picture that the command was given at: where the log
+        went on since, nothing is done and the message says so.
+        """
+        self._queue.put(lambda: self._do(command, position))
+
+    def select(self, adjuster: str) -> None:
+        """Take an adjuster in hand."""
+
+        def take() -> None:
+            self._selected = adjuster
+            self._show()
+
+        self._queue.put(take)
+
+    def set_live(self, wanted: bool) -> None:
+        """Read the needle, or rest (when nobody looks)."""
+
+        def switch() -> None:
+            self._live_wanted = wanted
+
+        self._queue.put(switch)
+
+    def listen(self, wanted: bool) -> None:
+        """Give what the radio on the bench gives, as sound, or rest."""
+
+        def switch() -> None:
+            self._listening, self._deaf_words = wanted, ""
+
+        self._queue.put(switch)
+
+    def show_card(self, wanted: bool) -> None:
+        """Give pictures of the job's card instead of the Bench (or the Bench again)."""
+
+        def switch() -> None:
+            self._card_wanted = wanted
+            self._show()
+
+        self._queue.put(switch)
+
+    def stop(self) -> None:
+        """End the thread; everything that was sent before is done first."""
+        self._queue.put(None)
+        self._thread.join()
+
+    # -- in the thread --------------------------------------------------------------------
+
+    def _run(self) -> None:
+        following = time.monotonic() + TICK
+        while True:
+            try:
+                work = self._queue.get(timeout=max(0.0, following - time.monotonic()))
+            except queue.Empty:
+                # By the clock, not by the end of the last reading; what was missed is not made up for.
+                following = max(following + TICK, time.monotonic() + TICK / 4)
+                self._guarded(self._idle)
+                continue
+            if work is None:
+                self._guarded(self._keep)
+                return
+            self._guarded(work)
+
+    def _guarded(self, work: Callable[[], None]) -> None:
+        """The thread's edge: whatever goes wrong is told, and the thread lives on."""
+        try:
+            try:
+                work()
+            except UnitoneError as error:
+                self.failed.emit(str(error))
+                self._show()
+        except Exception as error:
+            self._recover(error)
+
+    def _recover(self, error: Exception) -> None:
+        """Tell of an unforeseen error, and read the job anew from disk: what is in memory may be half changed."""
+        words = troubles.caught(error, "bench")
+        self.failed.emit(words)
+        session, self._session, self._view = self._session, None, None
+        if session is None:
+            return
+        try:
+            self._session = Session(self._logbook, session.job_id)
+            self._show()
+        except Exception as again:
+            self._give_up(
+                session.job_id, str(again) if isinstance(again, UnitoneError) else troubles.caught(again, "bench")
+            )
+
+    def _give_up(self, job_id: str, words: str) -> None:
+        """A job that cannot be shown is put away: the others go on."""
+        self._session = self._view = None
+        self._selected = ""
+        self.refused.emit(job_id, words)
+
+    def _change(self, job_id: str, command: Command) -> None:
+        here = self._session is not None and self._session.job_id == job_id
+        session = self._session if here and self._session is not None else Session(self._logbook, job_id)
+        try:
+            command(session)
+        finally:
+            session.keep_summary()
+            self._dirty = self._dirty and not here
+            self.kept.emit(job_id)
+        if here:
+            self._show()
+
+    def _open(self, job_id: str) -> None:
+        self._keep()
+        if self._session is not None and self._session.job_id == job_id:
+            self._show()
+            return
+        self._session = self._view = None
+        self._selected = ""
+        try:
+            self._session = Session(self._logbook, job_id)
+            # What was found of this bench since the job was last here is used from now on.
+            if not self._logbook.frozen and self._session.take_bench():
+                self._dirty = True
+            self._show()
+        except UnitoneError as error:
+            self._give_up(job_id, str(error))
+        except Exception as error:
+            self._give_up(job_id, troubles.caught(error, "bench"))
+
+    def _do(self, command: Command, position: int | None) -> None:
+        if self._session is None:
+            return
+        if position is not None:
+            self._session.check_position(position)
+        before = self._session.state.seq
+        at = self._session.state.at
+        command(self._session)
+        if self._session.state.at != at:
+            self._selected = ""
+        elif self._session.advice().act == "turn":
+            # The coach speaks of one adjuster: that is the one in hand, until another is chosen.
+            self._selected = self._session.advice().adjuster
+        self._dirty = self._dirty or self._session.state.seq != before
+        self._show()
+
+    def _idle(self) -> None:
+        self._keep()
+        if self._listening:
+            self._hear()
+        if (
+            self._session is None
+            or self._view is None
+            or self._card_wanted
+            or not (self._live_wanted and self._view.live)
+        ):
+            return
+        measured = self._session.live(self._view.conditions)
+        if measured is None:
+            return
+        reading = Reading(
+            self._view.quantity_id, self._view.conditions, measured.value, measured.instrument, measured.source, word=measured.word,
+            bound=measured.bound,
+        )  # fmt: skip
+        figure, unit = figure_of(reading)
+        place = None
+        if self._view.quantity_id == self._session.step.quantity_id and at_own_level(
+            self._session.step, self._view.conditions
+        ):
+            place = place_on_bar(self._session.step, Logged(0, "", "", reading, {}))
+        level = self._view.conditions.level_dbm
+        heard = height(self._session.step, self._view.quantity_id, measured.value, level)
+        self.live.emit(LiveFigure(self._generation, figure, unit, place, heard))
+
+    def _hear(self) -> None:
+        """The next tenth of a second of the stand-in; a reason why there is none is told once."""
+        words = ""
+        if self._session is None:
+            words = tr("No job lies on the Bench. Open one with a stand-in radio, and choose this again.")
+        else:
+            try:
+                heard = self._session.listen(TICK)
+                if heard is not None:
+                    self.sound.emit(heard)
+                else:
+                    words = tr("This job has a real radio: listen to it through the sound card.")
+            except UnitoneError as error:
+                words = str(error)
+        if words != self._deaf_words:
+            self._deaf_words = words
+            if words:
+                self.deaf.emit(words)
+
+    def _keep(self) -> None:
+        if self._dirty and self._session is not None:
+            self._dirty = False
+            self._session.keep_summary()
+            self.kept.emit(self._session.job_id)
+
+    def _show(self) -> None:
+        if self._session is None:
+            return
+        self._generation += 1
+        if self._card_wanted:
+            self.card.emit((self._generation, take_card(self._session)))
+            return
+        self._view = take_view(self._session, self._selected)
+        self.changed.emit((self._generation, self._view))

@@ -1,0 +1,74 @@
+"""What hangs on the aerial socket: the dummy load that a radio needs, and what keying breaks with anything else there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from unitone.job.state import JobState
+from unitone.quantities.show import number
+from unitone.sheet.model.sheet import Sheet
+from unitone.words import tr
+
+
+@dataclass(frozen=True)
+class Damage:
+    """Something that a wrong hook-up broke on the simulated bench: ``generator`` or ``final``; in words, and what mends it."""
+
+    what: str
+    words: str
+    cure: str
+
+
+#: What keying breaks, by what hangs on the aerial socket.
+DAMAGES: dict[str, Damage] = {
+    "generator": Damage(
+        "generator",
+        tr("Keyed into the generator: its output attenuator is burnt, and it gives nothing any more."),
+        tr("Practice: fit another attenuator"),
+    ),
+    "final": Damage(
+        "final",
+        tr("Keyed without a load: the final took back all its power and is gone."),
+        tr("Practice: fit another final"),
+    ),
+}
+
+
+def needed_watts(sheet: Sheet) -> float | None:
+    """The most that this radio may send by its sheet (W): what the dummy load has to bear; None where nothing says."""
+    ends = [s.limit.high for s in sheet.steps if s.quantity_id in ("tx.power", "tx.pep") and s.limit.high is not None]
+    ends += [v for q in ("tx.power", "tx.pep") if (v := sheet.rule.ceiling(q)) is not None]
+    # An AM carrier rises to four times its power at full modulation.
+    am = [4.0 * s.limit.high for s in sheet.steps if s.quantity_id == "tx.power" and s.limit.high is not None]
+    modulated = am if any(s.quantity_id == "tx.am_depth" for s in sheet.steps) else []
+    return max([*ends, *modulated], default=None)
+
+
+def load_words(state: JobState) -> str:
+    """What the dummy load must bear, and whether the one on this bench does."""
+    needed = needed_watts(state.sheet)
+    if needed is None:
+        return ""
+    have = state.kit.load_w
+    if have and have < needed:
+        return tr(
+            "The dummy load is rated {have} W, this radio sends up to {need} W at its peaks: key for seconds, or fit a larger one.",
+            have=number(have, 0), need=number(needed, 0),
+        )  # fmt: skip
+    return tr("Dummy load rated for {need} W or more.", need=number(needed, 0))
+
+
+def load_problem(state: JobState) -> str:
+    """Why the bench must not be keyed into this dummy load at all: it bears less than half of what comes; empty where it does."""
+    needed, have = needed_watts(state.sheet), state.kit.load_w
+    if needed is None or not have or have >= 0.5 * needed:
+        return ""
+    return tr(
+        "The dummy load is rated {have} W and this radio sends up to {need} W at its peaks. Fit a larger one, or mend its rating under "
+        "“generator, pads and load”.", have=number(have, 0), need=number(needed, 0),
+    )  # fmt: skip
+
+
+def breaks(state: JobState) -> str:
+    """What keying would break as the bench is hooked up; empty where it breaks nothing."""
+    return {"send": "", "receive": "generator"}.get(state.hook_up, "final")

@@ -1,0 +1,262 @@
+"""The shapes of what the Bench shows: immutable, known to no widget and to no session."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from unitone.align.moves import Advice
+from unitone.bench.instruments import Instrument
+from unitone.bench.path import Kit
+from unitone.job.verdicts import Verdict
+from unitone.present.bench.channel_chart import ChartView
+from unitone.sheet.model.sheet import Conditions
+
+
+@dataclass(frozen=True)
+class RouteRow:
+    """One step in the route."""
+
+    step_id: str
+    title: str
+    verdict: Verdict
+    value: str
+    current: bool
+    look: bool = False
+
+
+@dataclass(frozen=True)
+class PathStage:
+    """A stage in the path strip; ``mark`` is done, now, out, re-check or to do."""
+
+    title: str
+    way: str
+    mark: str
+
+
+@dataclass(frozen=True)
+class Bar:
+    """The limit bar: band, marks (0 to 1), the texts under it, and at which level it counts where another is dialled."""
+
+    band: tuple[float, float]
+    found: float | None
+    now: float | None
+    start: str
+    end: str
+    limit: str
+    counts_at: str = ""
+
+
+@dataclass(frozen=True)
+class HillView:
+    """The plot: points (position, value), fitted curve with its band, the peak, and the words of the axes."""
+
+    points: tuple[tuple[float, float], ...]
+    curve_x: tuple[float, ...]
+    curve_y: tuple[float, ...]
+    curve_low: tuple[float, ...]
+    curve_high: tuple[float, ...]
+    peak: float | None
+    peak_text: str
+    here: float
+    adjuster: str
+    x_unit: str
+    y_unit: str
+    target: float | None
+    #: The same as it was found, where it has changed since: drawn as rings under it.
+    found: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class LedgerRow:
+    """An adjuster in the turns ledger; ``place`` is -1 … 1 about where it was found."""
+
+    adjuster: str
+    kind: str
+    where: str
+    text: str
+    place: float
+    current: bool
+    tool: str
+    seen: str
+    moved: bool
+
+
+@dataclass(frozen=True)
+class Pin:
+    """A pin on the board."""
+
+    id: str
+    x: float
+    y: float
+    kind: str
+    current: bool
+    moved: bool
+
+
+@dataclass(frozen=True)
+class BoardPicture:
+    """The board picture that is shown: the hash of its content, its file name, and the part that is shown."""
+
+    hash: str
+    file: str
+    title: str
+    crop: tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class RecheckRow:
+    """One measurement of the re-check plan: the step to go to, what is read where, and the steps it settles."""
+
+    step_id: str
+    words: str
+    settles: str
+    hook_up: str
+
+
+@dataclass(frozen=True)
+class RecheckView:
+    """The way back to a whole job."""
+
+    headline: str
+    why: str
+    rows: tuple[RecheckRow, ...]
+
+
+@dataclass(frozen=True)
+class Touchable:
+    """A part or an action that can be touched: its name, its words, and what it reaches."""
+
+    id: str
+    words: str
+    reaches: str
+    steps: int
+
+
+@dataclass(frozen=True)
+class SchoolRow:
+    """One question of schools as it stands."""
+
+    question: str
+    title: str
+    choices: tuple[tuple[str, str], ...]
+    choice: str
+    own: str
+    by: str
+    why: str
+
+
+@dataclass(frozen=True)
+class TriedRow:
+    """Something that was tried, as one line, and its outcome."""
+
+    words: str
+    outcome: str
+
+
+@dataclass(frozen=True)
+class TapeCell:
+    """A cell of the tape strip."""
+
+    time: str
+    what: str
+    value: str
+    struck: bool
+
+
+@dataclass(frozen=True)
+class ChannelLine:
+    """One channel of a step with several."""
+
+    channel: str
+    found: str
+    now: str
+    inside: bool | None
+    stale: bool
+
+
+@dataclass(frozen=True)
+class BenchView:
+    """Everything that the Bench shows of a job at one moment."""
+
+    job_id: str
+    #: How far the log went when this was taken: a command from this picture is meant for that state alone.
+    seq: int
+    number: int
+    title: str
+    bench_words: str
+    tally: str
+    finished: bool
+    simulated: bool
+    phase: str
+    phase_words: str
+    route: tuple[tuple[str, tuple[RouteRow, ...]], ...]
+    route_why: str
+    path: tuple[PathStage, ...]
+    step_id: str
+    step_quantity: str
+    step_title: str
+    step_place: str
+    step_verdict: Verdict
+    dial_words: str
+    panel_words: str
+    notes: tuple[str, ...]
+    cautions: tuple[str, ...]
+    figure: str
+    unit: str
+    figure_words: str
+    bar: Bar
+    channels: tuple[ChannelLine, ...]
+    hill: HillView | None
+    chart: ChartView | None
+    advice: Advice
+    headline: str
+    detail: str
+    button: str
+    arrow: int
+    pins: tuple[Pin, ...]
+    board: BoardPicture | None
+    recheck: RecheckView | None
+    touchables: tuple[Touchable, ...]
+    schools: tuple[SchoolRow, ...]
+    tried: tuple[TriedRow, ...]
+    loose: tuple[tuple[str, str], ...]
+    variant_words: str
+    judged_words: str
+    remarks: tuple[str, ...]
+    can_judge: tuple[str, ...]
+    #: At an S-meter's or a squelch's step: what its chart reads next, "" where all is read or there is none.
+    chart_next: str
+    #: The entry of the reading that is shown (0 for none); how high it stands for the ear (dB), and what sounds as 440 Hz.
+    figure_seq: int
+    pitch: tuple[float | None, float | None]
+    #: What a trial at this step told, "" where there was none.
+    trial: str
+    #: May it be asked here whether aligning is worth it?
+    can_be_worth: bool
+    instrument_words: str
+    instruments: tuple[Instrument, ...]
+    rule: str
+    ledger: tuple[LedgerRow, ...]
+    selected: str
+    selected_step_mdeg: int
+    step_words: tuple[str, str]
+    hook_up: str
+    hook_up_wanted: str
+    chain: tuple[str, ...]
+    hook_up_words: str
+    hook_up_ok: bool
+    #: What a wrong hook-up broke on the simulated bench, and what mends it; and whether the interlock can be forced here.
+    damage: tuple[str, str]
+    can_force: bool
+    tape: tuple[TapeCell, ...]
+    live: bool
+    conditions: Conditions
+    quantity_id: str
+    expected: str
+    #: The unit that a number typed without one is in, as it stands beside the field.
+    entry_unit: str
+    kit: Kit
+    limit_words: str
+    moved_count: int
+    leave_alone: bool
+    can_pass: bool

@@ -1,0 +1,513 @@
+"""What the Bench shows, computed apart from any widget: an immutable picture of a session."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from unitone.align.advise import leave_alone
+from unitone.align.charts import has_chart
+from unitone.align.frequency.counts import oscillator_words
+from unitone.align.moves import Advice
+from unitone.job.hookup import DAMAGES
+from unitone.job.shop import KINDS_OF_SHOP
+from unitone.job.state import JobState, Logged, by_conditions
+from unitone.job.summary import band_on_bar, bar_span, place_on_bar, reading_text, worst_found
+from unitone.job.tape import Entry, Reading
+from unitone.job.verdicts import Line, lines, verdict, worst
+from unitone.present.bench import charts
+from unitone.present.bench.bench_shapes import (
+    Bar,
+    BenchView,
+    ChannelLine,
+    HillView,
+    LedgerRow,
+    PathStage,
+    Pin,
+    RouteRow,
+    TapeCell,
+)
+from unitone.present.bench.channel_chart import chart_view, vco_words
+from unitone.present.bench.eyes import height, reference_of
+from unitone.present.bench.instructions import chain, hook_up_words, instruction, panel_words
+from unitone.present.bench.judgement import (
+    board_picture,
+    can_judge,
+    instrument_words,
+    judged_words,
+    picture_of,
+    reading_notes,
+    recheck_view,
+    remarks,
+    school_rows,
+    shop_cell,
+    touchables,
+    tried_rows,
+    variant_words,
+)
+from unitone.present.bench.plots import hill_view, level_curve
+from unitone.present.bench.receiving import receive_words
+from unitone.present.bench.sending import send_words
+from unitone.present.bench.sentences import amount, button, clock, direction, position_text, sentence
+from unitone.present.bench.steady import more_words
+from unitone.present.bench.trials import trial_words
+from unitone.present.bench.trimming import elsewhere_words
+from unitone.quantities.registry import FOUND_BY, quantity
+from unitone.quantities.show import microvolts, number, show, show_value
+from unitone.session.session import Session
+from unitone.session.trials import can_be_worth
+from unitone.sheet.model.sheet import PHASE_TITLES, TURN, Conditions, Step, same_level
+from unitone.words import tr
+
+
+def limit_text(step: Step) -> str:
+    """``≥ 12.0 dB``, ``7.80 … 8.20 V``."""
+    q, low, high = step.quantity, step.limit.low, step.limit.high
+    if low is not None and high is not None:
+        return f"{show_value(q, low)[0]} … {show(q, high)}"
+    return f"≥ {show(q, low)}" if low is not None else f"≤ {show(q, high or 0.0)}"
+
+
+def _plot(state: JobState, step: Step, hand: str) -> HillView | None:
+    """The step's plot: the level's curve, the S-meter's chart, or the hill of the adjuster in hand."""
+    if step.quantity_id in FOUND_BY:
+        return level_curve(state, step)
+    if (chart := charts.curve(state, step)) is not None:
+        return chart
+    return hill_view(state, step, hand) if hand else None
+
+
+def take_view(session: Session, selected: str = "") -> BenchView:
+    """The picture of a session now; ``selected`` is the adjuster in the technician's hand, if any."""
+    state, step = session.state, session.step
+    advice = session.advice()
+    headline, detail = sentence(advice, state.sheet, state.positions)
+    trial = trial_words(state, step)
+    hand = _in_hand(state, step, advice, selected)
+    parts = lines(state, step)
+    v = verdict(state, step)
+    shown = _shown_reading(state, step)
+    figure, unit = _figure(step, shown)
+    wanted = advice.conditions or _standing(state, step)
+    q_live = session.reading_quantity(wanted) if wanted is not None else step.quantity_id
+    hooked = step.hook_up == "probe" or state.hook_up == step.hook_up
+    adjuster = state.sheet.adjuster(hand) if hand else None
+    small = adjuster.step_mdeg if adjuster else 0
+    alone = v == "left alone" and leave_alone(state, step)
+    bar = _bar(step, parts, wanted)
+    return BenchView(
+        job_id=session.job_id,
+        seq=state.seq,
+        number=state.card.number,
+        title=" · ".join(
+            p
+            for p in (state.sheet.title, state.sheet.kind, f"serial {state.card.serial}" if state.card.serial else "")
+            if p
+        ),
+        bench_words=tr("Stand-in bench · simulated radio")
+        if session.bench.simulated
+        else tr("Hand bench · readings are typed"),
+        tally=_tally(state),
+        finished=bool(state.finished),
+        simulated=session.bench.simulated,
+        phase=state.phase,
+        phase_words=tr("As found, before anything is touched") if state.phase == "as-found" else tr("Adjusting"),
+        route=_route(state),
+        route_why=state.route_why,
+        path=_path(state, step),
+        step_id=step.id,
+        step_quantity=step.quantity_id,
+        step_title=step.title,
+        step_place=tr(
+            "step {n} of {all}", n=[s.id for s in state.sheet.steps].index(step.id) + 1, all=len(state.sheet.steps)
+        ),
+        step_verdict=v,
+        dial_words=instruction(state, wanted, step),
+        panel_words=panel_words(state, wanted, step),
+        notes=_notes(state, step, trial),
+        cautions=step.caution,
+        figure=figure,
+        unit=unit,
+        figure_words=_figure_words(state, step, parts, bar),
+        bar=bar,
+        channels=_channels(step, parts) if len(parts) > 1 else (),
+        hill=_plot(state, step, hand),
+        chart=chart_view(state, step, wanted),
+        advice=advice,
+        headline=headline,
+        detail=detail,
+        button=button(advice, session.bench.simulated),
+        arrow=0 if advice.act != "turn" else (1 if advice.move_mdeg > 0 else -1),
+        pins=_pins(state, step, hand),
+        board=board_picture(state, step, hand),
+        recheck=recheck_view(state),
+        touchables=touchables(state),
+        schools=school_rows(state),
+        tried=tried_rows(state),
+        loose=tuple((x.entry_id, x.what) for x in state.open_ends),
+        variant_words=variant_words(state),
+        judged_words=judged_words(state, step),
+        remarks=remarks(state, step, v),
+        can_judge=can_judge(v, bool(state.finished)),
+        chart_next=charts.next_words(state, step),
+        figure_seq=0 if shown is None else shown.seq,
+        pitch=_pitch(state, step, shown),
+        trial=trial,
+        can_be_worth=can_be_worth(step) and not state.finished,
+        instrument_words=instrument_words(state, step),
+        instruments=state.instruments,
+        rule=state.rule,
+        ledger=_ledger(session, step, hand),
+        selected=hand,
+        selected_step_mdeg=small,
+        step_words=(f"{amount(adjuster, small)} {direction(-1)}", f"{amount(adjuster, small)} {direction(1)}")
+        if adjuster
+        else ("", ""),
+        hook_up=state.hook_up,
+        hook_up_wanted=step.hook_up,
+        chain=chain(state, step),
+        hook_up_words=hook_up_words(state, step),
+        damage=_damage(state),
+        can_force=session.bench.simulated and step.hook_up == "send" and not hooked,
+        hook_up_ok=hooked,
+        tape=_tape(state),
+        live=hooked
+        and not state.finished
+        and session.bench.can_measure(q_live)
+        and q_live not in ("rx.squelch_opens", "rx.lamp_lights"),
+        conditions=wanted,
+        quantity_id=q_live,
+        expected=session.expected_form(q_live),
+        entry_unit=session.entry_unit(q_live),
+        kit=state.kit,
+        limit_words=tr("limit {limit} ({source})", limit=limit_text(step), source=step.source),
+        moved_count=sum(1 for p in state.positions.values() if p),
+        leave_alone=alone,
+        can_pass=v in ("holds", "left alone"),
+    )
+
+
+def _damage(state: JobState) -> tuple[str, str]:
+    """What a wrong hook-up broke, in words, and what mends it; empty where nothing is broken."""
+    found = [DAMAGES[w] for w in sorted(state.damaged)]
+    return (" ".join(d.words for d in found), found[0].cure) if found else ("", "")
+
+
+def _notes(state: JobState, step: Step, trial: str) -> tuple[str, ...]:
+    """What there is to say beside the step: of its oscillators, its VCO, whether it is steady; the sheet's own note last."""
+    told, elsewhere = oscillator_words(state, step), elsewhere_words(state, step)
+    if elsewhere:
+        # The move says which trimmer: once is enough.
+        told = re.sub(r"; turn \S+(?=\.)", "", told)
+    words = (told, elsewhere, vco_words(state, step), *more_words(state, step), *send_words(state, step),
+             trial, charts.words(state, step), receive_words(state, step), step.note)  # fmt: skip
+    return tuple(w for w in words if w)
+
+
+def _standing(state: JobState, step: Step) -> Conditions:
+    """What the bench stands at, where that belongs to this step; otherwise what the step asks for."""
+    plain = replace(state.set_up, level_dbm=None, channel=None)
+    return state.set_up if plain == replace(step.setting, level_dbm=None, channel=None) else step.setting
+
+
+def _in_hand(state: JobState, step: Step, advice: Advice, selected: str) -> str:
+    if selected in state.positions:
+        return selected
+    if advice.adjuster:
+        return advice.adjuster
+    mine = set(step.adjusters)
+    recent = next((t.adjuster for t in reversed(state.turns) if t.adjuster in mine), None) if mine else None
+    return recent or (step.adjusters[0] if step.adjusters else "")
+
+
+def _tally(state: JobState) -> str:
+    counts: dict[str, int] = {}
+    for step in state.sheet.steps:
+        v = verdict(state, step)
+        counts[v] = counts.get(v, 0) + 1
+    names = (("holds", tr("hold")), ("left alone", tr("alone")), ("to do", tr("to do")), ("out", tr("out")),
+             ("re-check", tr("re-check")), ("too close to call", tr("too close")), ("accepted", tr("accepted")),
+             ("not applicable", tr("not applicable")))  # fmt: skip
+    return " · ".join(f"{counts[k]} {name}" for k, name in names if counts.get(k))
+
+
+def _route(state: JobState) -> tuple[tuple[str, tuple[RouteRow, ...]], ...]:
+    groups: list[tuple[str, list[RouteRow]]] = []
+    for step in state.sheet.steps:
+        title = tr(PHASE_TITLES[step.phase])
+        if not groups or groups[-1][0] != title:
+            groups.append((title, []))
+        parts = lines(state, step)
+        row = RouteRow(step.id, step.title, verdict(state, step), _row_value(step, parts), step.id == state.at,
+                       bool(state.worth_a_look(step)))  # fmt: skip
+        groups[-1][1].append(row)
+    return tuple((title, tuple(rows)) for title, rows in groups)
+
+
+def _row_value(step: Step, parts: tuple[Line, ...]) -> str:
+    line = worst(step, parts)
+    if line.now is None:
+        return ""
+    if step.quantity_id in ("ref.frequency", "osc.frequency") and line.now.reading.value is not None:
+        return show(quantity("tx.frequency_error"), line.now.reading.value - step.limit.middle)
+    return reading_text(step, line.now)
+
+
+def _path(state: JobState, now: Step) -> tuple[PathStage, ...]:
+    marks = {}
+    for stage in state.sheet.stages:
+        verdicts = [verdict(state, s) for s in state.sheet.steps if s.stage == stage.id]
+        if stage.id == now.stage:
+            mark = "now"
+        elif not verdicts or "to do" in verdicts:
+            mark = "to do"
+        else:
+            mark = next((m for m in ("out", "re-check") if m in verdicts), "done")
+        marks[stage.id] = mark
+    return tuple(PathStage(tr(s.title), s.way, marks[s.id]) for s in state.sheet.stages)
+
+
+def _pitch(state: JobState, step: Step, shown: Logged | None) -> tuple[float | None, float | None]:
+    """How high the reading stands for the ear, and what sounds as 440 Hz."""
+    if shown is None:
+        return None, None
+    r = shown.reading
+    return height(step, r.quantity_id, r.value, r.conditions.level_dbm), reference_of(state, step, r.quantity_id)
+
+
+def _shown_reading(state: JobState, step: Step) -> Logged | None:
+    """The reading that the large figure shows: the last of this step, or of its SINAD readings."""
+    ids = {step.quantity_id} | ({FOUND_BY[step.quantity_id][0]} if step.quantity_id in FOUND_BY else set())
+    charted = has_chart(step)
+    for logged in reversed(state.readings):
+        r = logged.reading
+        if charted and r.conditions != state.set_up and not any(r.conditions.settles(c) for c in step.required):
+            # A place of the chart is no reading of the step: its figure stands beside the step's limit.
+            continue
+        if r.quantity_id in ids and any(
+            r.conditions.way == c.way and (c.channel is None or r.conditions.channel == c.channel)
+            for c in step.required
+        ):
+            return logged
+    return None
+
+
+def _figure(step: Step, logged: Logged | None) -> tuple[str, str]:
+    if logged is None:
+        return "—", step.quantity.shown if step.quantity.kind != "s-units" else ""
+    return figure_of(logged.reading)
+
+
+def figure_of(reading: Reading) -> tuple[str, str]:
+    """Large figure and small unit of a reading."""
+    q = quantity(reading.quantity_id)
+    if reading.word or reading.value is None:
+        return reading.word or "—", ""
+    text, unit = show_value(q, reading.value)
+    names = {
+        "rx.sinad": "dB SINAD",
+        "rx.sn_ratio": "dB (S+N)/N",
+        "rx.distortion": "% distortion",
+        "tx.frequency_error": "Hz off",
+        "rx.lo_error": "Hz off",
+    }
+    return reading.bound + text, names.get(q.id, unit)
+
+
+def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...], bar: Bar) -> str:
+    found = worst_found(step, parts)
+    words = []
+    if found is not None:
+        words.append(tr("found {value}", value=reading_text(step, found)))
+    words += reading_notes(state, step)
+    mine = by_conditions(lambda c: any(c.settles(one) for one in step.required))
+    values = [
+        x.reading.value
+        for x in (state.read_of(step.quantity_id) if step.aim in ("peak", "null") else ())
+        if x.reading.value is not None and mine(x.reading.conditions)
+    ]
+    if len(values) > 1:
+        best = max(values) if step.quantity.better == "high" else min(values)
+        if found is None or reading_text(step, found) != show(step.quantity, best):
+            words.append(tr("best so far {value}", value=show(step.quantity, best)))
+    told = " · ".join(words) or tr("no reading yet")
+    return f"{bar.counts_at}: {told}" if bar.counts_at else told
+
+
+def at_own_level(step: Step, conditions: Conditions) -> bool:
+    """Is it a level (or none, where none is asked for) at which the step's limit counts?"""
+    return any(same_level(conditions.level_dbm, c.level_dbm) for c in step.required)
+
+
+def _counts_at(step: Step, wanted: Conditions) -> str:
+    """The level at which the limit counts, where a hill is climbed at another."""
+    levels = sorted({c.level_dbm for c in step.required if c.level_dbm is not None})
+    if not levels or at_own_level(step, wanted):
+        return ""
+    return tr("at {levels}", levels=", ".join(microvolts(x) for x in levels))
+
+
+def _bar(step: Step, parts: tuple[Line, ...], wanted: Conditions) -> Bar:
+    start, end = bar_span(step)
+    line, found = worst(step, parts), worst_found(step, parts)
+    q = step.quantity
+    return Bar(
+        band_on_bar(step),
+        None if found is None else place_on_bar(step, found),
+        None if line.now is None else place_on_bar(step, line.now),
+        show_value(q, start)[0],
+        show_value(q, end)[0],
+        limit_text(step),
+        _counts_at(step, wanted),
+    )
+
+
+def _channels(step: Step, parts: tuple[Line, ...]) -> tuple[ChannelLine, ...]:
+    return tuple(
+        ChannelLine(
+            p.place,
+            "" if p.found is None else reading_text(step, p.found),
+            "" if p.now is None else reading_text(step, p.now),
+            p.inside,
+            p.stale,
+        )
+        for p in parts
+    )
+
+
+def _pins(state: JobState, step: Step, hand: str) -> tuple[Pin, ...]:
+    shown = picture_of(state, step, hand)
+    first = state.sheet.pictures[0].id if state.sheet.pictures else ""
+    pins = [
+        Pin(a.id, a.pin[0], a.pin[1], a.kind, a.id == hand, bool(state.positions[a.id]))
+        for a in state.sheet.adjusters
+        if a.pin is not None and (a.picture or first) == shown
+    ]
+    points = {c.test_point for c in step.required}
+    pins += [
+        Pin(p.id, p.pin[0], p.pin[1], "test point", p.id in points, False)
+        for p in state.sheet.test_points
+        if p.pin is not None and (p.picture or first) == shown
+    ]
+    return tuple(pins)
+
+
+def clock_text(seen: float, moved: int) -> str:
+    """A preset in the ledger: where its slot pointed and where it points now."""
+    now, found = clock(seen), clock(seen - moved)
+    return now if moved == 0 else f"{found} → {now}"
+
+
+def _ledger(session: Session, step: Step, hand: str) -> tuple[LedgerRow, ...]:
+    state = session.state
+    names = [*step.adjusters, *(n for n, p in state.positions.items() if p and n not in step.adjusters)]
+    if hand and hand not in names:
+        names.insert(0, hand)
+    rows = []
+    for name in names:
+        adjuster, mdeg = state.sheet.adjuster(name), state.positions[name]
+        reach = 2 * TURN if adjuster.kind == "core" else adjuster.travel_mdeg / 2
+        place = max(-1.0, min(1.0, mdeg / reach))
+        seen = session.bench.seen(name)
+        preset = seen is not None and adjuster.kind == "preset"
+        text = clock_text(seen or 0.0, mdeg) if preset else position_text(adjuster, mdeg)
+        points = tr("points to {clock}", clock=clock(seen or 0.0)) if preset else ""
+        rows.append(
+            LedgerRow(name, adjuster.kind, adjuster.where, text, place, name == hand, adjuster.tool, points, mdeg != 0)
+        )
+    return tuple(rows)
+
+
+def _tape(state: JobState) -> tuple[TapeCell, ...]:
+    cells = [cell for e in state.entries[-60:] if (cell := tape_cell(state, e)) is not None]
+    return tuple(cells[-24:])
+
+
+def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
+    """An entry in the tape strip; None for those that say nothing to a person."""
+    time, data, struck = entry.utc[11:19], entry.data, entry.id in state.struck
+    if entry.kind == "reading":
+        reading = Reading.from_data(data)
+        figure, unit = figure_of(reading)
+        q = quantity(reading.quantity_id)
+        if q.kind == "level" and reading.value is not None and not reading.word:
+            figure, unit = (
+                reading.bound + microvolts(reading.value).split(" ")[0],
+                microvolts(reading.value).split(" ")[1],
+            )
+        if q.id in ("ref.frequency", "osc.frequency") and reading.value is not None:
+            figure, unit = (
+                number(
+                    reading.value,
+                    0,
+                ),
+                "Hz",
+            )
+            if reading.value > 1e6:
+                figure, unit = number(reading.value / 1e6, 6), "MHz"
+        unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
+        name = f"{_short(q.id)} {reading.conditions.place}".strip()
+        if q.id == "rx.lamp_lights":
+            name = reading.conditions.test_point or name
+        return TapeCell(time, name, f"{figure} {unit}".strip(), struck)
+    if entry.kind == "turn":
+        if data["adjuster"] not in state.positions:
+            return TapeCell(time, data["adjuster"], "", struck)
+        adjuster = state.sheet.adjuster(data["adjuster"])
+        text = position_text(adjuster, data["moved"]) + (tr(" stop") if data["stop"] else "")
+        return TapeCell(time, data["adjuster"], text, struck)
+    if entry.kind == "hook-up":
+        return TapeCell(time, tr("hook-up"), tr(data["way"]), struck)
+    if entry.kind in ("damage", "mended"):
+        return TapeCell(time, tr(data["what"]), tr("burnt") if entry.kind == "damage" else tr("mended"), struck)
+    if entry.kind == "concluded":
+        step = next((s for s in state.sheet.steps if s.id == data["step"]), None)
+        return TapeCell(time, step.title if step else data["step"], tr(data["outcome"]), struck)
+    if entry.kind == "strike":
+        return TapeCell(time, tr("struck"), "", False)
+    if entry.kind == "trial":
+        words = {"worth": tr("worth it?"), "unknown": tr("what does it do?"), "over": tr("over")}
+        return TapeCell(time, tr("trial"), words.get(data["what"], tr("broken off")), struck)
+    if entry.kind == "damaged":
+        return TapeCell(time, tr("damaged entry"), "", False)
+    if entry.kind == "note":
+        return TapeCell(time, tr("note"), data["text"][:24], struck)
+    if entry.kind == "touch":
+        return TapeCell(time, data["words"][:24], tr("touched"), struck)
+    if entry.kind == "judge":
+        return TapeCell(time, data["reason"][:24], tr(data["verdict"]), struck)
+    if entry.kind == "variant":
+        return TapeCell(time, data["title"][:24], tr("variant"), False)
+    if entry.kind == "tried":
+        return TapeCell(time, data["done"][:24], tr(data["outcome"]), struck)
+    if entry.kind == "loose":
+        return TapeCell(time, data["what"][:24], tr("loose"), struck)
+    if entry.kind == "tied":
+        end = state.loose.get(data["entry"])
+        return TapeCell(
+            time, end.what[:24] if end else "", tr("stays") if data.get("stays") else tr("put right"), struck
+        )
+    if entry.kind in KINDS_OF_SHOP or entry.kind in ("card", "status"):
+        what, value = shop_cell(entry)
+        return TapeCell(time, what[:24], value[:24], struck)
+    if entry.kind == "schools":
+        return TapeCell(time, tr("schools"), "", struck)
+    if entry.kind == "finish":
+        return TapeCell(time, tr("finished"), "", False)
+    return None
+
+
+def _short(quantity_id: str) -> str:
+    names = {
+        "rx.sinad": "SINAD", "rx.distortion": "dist.", "rx.sensitivity": "12 dB", "rx.s_meter": "S-meter",
+        "rx.squelch_opens": "opens", "rx.lamp_lights": "lamp", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
+        "vco.volts": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
+        "supply.current": "current", "rx.lo_error": "LO", "supply.volts": "supply", "osc.frequency": "osc.", "tx.bias_volts": "bias",
+        "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.",
+        "tx.carrier_suppression": "carrier", "tx.audio_response": "audio", "tx.hum_noise": "hum",
+        "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_volts": "audio",
+        "rx.agc_volts": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
+        "rx.squelch_closes": "closes", "rx.agc_rise": "rise", "rx.selectivity": "select.", "rx.blanker": "blanker", "rx.quieting": "quiet.",
+        "rx.loudness": "ear", "stage.volts": "volts",
+    }  # fmt: skip
+    return tr(names.get(quantity_id, quantity_id))

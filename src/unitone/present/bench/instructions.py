@@ -1,0 +1,191 @@
+"""What to do at a step to get its reading: a sentence for every quantity, and where the generator goes.
+
+Nothing here speaks of transmitting unless the step transmits: a generator hangs on the aerial socket of every other one.
+"""
+
+from __future__ import annotations
+
+from unitone.bench.path import HOOK_UPS, dial
+from unitone.errors import BenchError
+from unitone.job.hookup import load_words
+from unitone.job.state import JobState
+from unitone.present.bench.judgement import place_words
+from unitone.quantities.registry import FOUND_BY
+from unitone.quantities.show import number
+from unitone.sheet.model.sheet import Conditions, Step
+from unitone.words import tr
+
+#: Above this a point can hurt (V DC): extra-low voltage ends at 60 V without ripple (IEC 61140, from memory).
+_HURTS_V = 60.0
+
+#: Read on receive, or by a meter alone.
+_QUIET: dict[str, str] = {
+    "supply.volts": tr("Radio on receive, squelched. Read the supply voltage at the radio's terminals."),
+    "supply.current": tr("Radio on receive, squelched. Read the supply current."),
+    "supply.rail": tr("Voltmeter on the rail, against ground."),
+    "stage.volts": tr("Voltmeter on the point, against ground."),
+    "ref.frequency": tr("Counter on the reference oscillator, loosely coupled."),
+    "osc.frequency": tr("Counter on the oscillator, loosely coupled."),
+    "rx.lo_error": tr("Counter on the local oscillator, loosely coupled."),
+    "vco.volts": tr("Voltmeter on the VCO's tuning voltage."),
+    "rx.sinad": tr("Read the SINAD at the loudspeaker."),
+    "rx.sn_ratio": tr("Read the loudspeaker voltage with the modulation on, then off."),
+    "rx.distortion": tr("Read the distortion at the loudspeaker."),
+    "rx.af_volts": tr("AF voltmeter across the loudspeaker, volume as the step says."),
+    "rx.quieting": tr("RF on without modulation: read how far the noise falls."),
+    "rx.loudness": tr("Listen: louder, softer or the same."),
+    "rx.agc_volts": tr("Voltmeter of 10 MΩ or more on the AVC line."),
+    "rx.agc_rise": tr("Read the loudspeaker voltage at 10 µV, then at the step's level."),
+    "rx.selectivity": tr("Move the generator to the next channel and raise it until the reading is the same."),
+    "rx.blanker": tr("Noise pulses with the blanker on: read the signal over the noise."),
+    "rx.frequency_error": tr("Tune the generator for the loudest tone. Enter how far it is from the dial."),
+    "rx.sensitivity": tr("Find the level that gives {mark}."),
+    "rx.sensitivity_am": tr("Find the level that gives {mark}."),
+    "rx.s_meter": tr("Read the radio's S-meter."),
+    "rx.lamp_lights": tr("Come up from the lowest level until the {lamp} just lights: that level."),
+    "rx.squelch_opens": tr("Start with RF off, then come up from the lowest level until the squelch opens."),
+    "rx.squelch_closes": tr("Open the squelch with a strong signal, then come down until it closes."),
+    "rx.squelch_tight": tr("Squelch fully up. Come up from the lowest level until it opens: that level."),
+}
+_INTO_LOAD = tr("Key into the dummy load")
+#: Read while the radio transmits: what to read, after "Key into the dummy load, …".
+_TRANSMITTING: dict[str, str] = {
+    "supply.volts": tr("{key}. Read the supply voltage at the radio, let go."),
+    "supply.current": tr("{key}. Read the supply current, let go."),
+    "supply.rail": tr("{key}. Read the rail, let go."),
+    "stage.volts": tr("{key}. Read the voltage, let go."),
+    "ref.frequency": tr("{key}. Read the counter, let go."),
+    "osc.frequency": tr("{key}. Read the counter, let go."),
+    "vco.volts": tr("{key}. Read the VCO's tuning voltage, let go."),
+    "tx.bias_volts": tr("{key} without modulation. Read the bias voltage, let go."),
+    "tx.bias_current": tr("{key} without modulation. Read the idle current, let go."),
+    "tx.power": tr("{key} without modulation. Read the wattmeter, let go."),
+    "tx.pep": tr("{key} with two tones. Read the peak power, let go."),
+    "tx.frequency_error": tr("{key} without modulation. Read the counter, let go."),
+    "tx.deviation": tr("{key}. Read the deviation, let go."),
+    "tx.am_depth": tr("{key}. Read the modulation depth, let go."),
+    "tx.harmonic": tr("{key} without modulation. Read the harmonic against the carrier, let go."),
+    "tx.carrier_suppression": tr("{key}. Read the carrier that is left, let go."),
+    "tx.field_strength": tr("Key for a second, step back, read the field-strength meter at its place."),
+    "tx.meter": tr("{key}. Read the radio's own power meter, let go."),
+    "tx.audio_response": tr("{key}. Read the modulation against 1 kHz, let go."),
+    "tx.hum_noise": tr("{key} with the tone off. Read hum and noise below the tone, let go."),
+}
+
+
+def transmits(step: Step) -> bool:
+    """Does the radio transmit at this step?"""
+    return step.hook_up == "send" or any(c.way == "send" for c in step.required)
+
+
+def instruction(state: JobState, wanted: Conditions, step: Step) -> str:
+    """What to do to get the reading at ``wanted``: the level to dial, or what to read where.
+
+    Raises KeyError for a quantity that has no words: a test holds the registry against them.
+    """
+    if wanted.level_dbm is not None:
+        try:
+            setting = dial(state.kit, wanted.level_dbm)
+            return f"{setting.words} {setting.caution}".strip()
+        except BenchError as error:
+            return str(error)
+    if transmits(step):
+        return _transmit_words(step, wanted, _point_words(state, step))
+    known = _point_words(state, step)
+    if known:
+        return _high_voltage(step) + known
+    mark = FOUND_BY.get(step.quantity_id, ("", 0.0, ""))[2]
+    return _high_voltage(step) + _QUIET[step.quantity_id].format(mark=mark, lamp=wanted.test_point or tr("LED"))
+
+
+def _transmit_words(step: Step, wanted: Conditions, point: str) -> str:
+    words, into = _TRANSMITTING[step.quantity_id], _INTO_LOAD
+    if point:
+        return tr("{key}. {point} Read it, let go.", key=into, point=point)
+    if wanted.mic_mv is not None:
+        into = tr("Feed {mv} mV to the microphone input, key into the dummy load", mv=number(wanted.mic_mv, 0))
+    return words.format(key=into)
+
+
+def _point_words(state: JobState, step: Step) -> str:
+    """Which meter goes to the step's test point; empty where it has none, or where it is looked at, not measured."""
+    point = next((p for p in state.sheet.test_points if p.id == step.required[0].test_point), None)
+    if point is None or step.lamps:
+        return ""
+    meter = tr("Counter") if step.quantity.kind in ("hertz", "hertz-error") else tr("Voltmeter")
+    return tr("{meter} at {id}, {title}.", meter=meter, id=point.id, title=point.title or point.id)
+
+
+def _high_voltage(step: Step) -> str:
+    """The danger first, where a voltage is read that can hurt."""
+    ends = [abs(x) for x in (step.limit.low, step.limit.high) if x is not None]
+    if step.quantity.kind != "volts" or not ends or max(ends) <= _HURTS_V or step.quantity_id == "rx.af_volts":
+        return ""
+    return tr("High voltage: switch off, clip the meter on, then switch on and read.") + " "
+
+
+def panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
+    """How radio and generator stand: channel, modulation, front panel."""
+    words = []
+    if step.inject is not None:
+        words.append(inject_words(step))
+        # The dial stands where the step wants it; the generator does not.
+        words += [tr("dial at {channel}", channel=wanted.channel)] if wanted.channel else []
+    elif wanted.channel or wanted.band or wanted.mode:
+        words.append(place_words(state, wanted))
+    if wanted.offset_hz:
+        words.append(tr("generator {khz} kHz beside the channel", khz=number(wanted.offset_hz / 1e3, 1, sign=True)))
+    if wanted.tone_hz:
+        words.append(tr("tone {khz} kHz", khz=f"{wanted.tone_hz / 1e3:g}"))
+    if wanted.deviation_hz:
+        words.append(tr("FM {khz} kHz dev.", khz=f"{wanted.deviation_hz / 1e3:g}"))
+    if wanted.depth_pct:
+        words.append(tr("AM {pct} %", pct=f"{wanted.depth_pct:g}"))
+    if step.hook_up == "receive":
+        if wanted.level_dbm is not None and not wanted.deviation_hz and not wanted.depth_pct:
+            words.append(tr("no modulation"))
+        words.append(tr("RF on"))
+    words += [f"{name} {place}" for name, place in wanted.panel]
+    if not words:
+        words.append(tr("set on receive, any channel"))
+    return " · ".join(words)
+
+
+def inject_words(step: Step) -> str:
+    """``generator at 465 kHz to the mixer grid, through a loop``; empty for a step whose generator feeds the aerial socket."""
+    where = step.inject
+    if where is None:
+        return ""
+    hz = where.frequency_hz
+    words = tr("generator") if hz is None else tr("generator at {khz} kHz", khz=f"{hz / 1e3:g}")
+    words += tr(" to the {at}", at=where.at)
+    return words + (f", {where.coupling}" if where.coupling else "")
+
+
+def hook_up_words(state: JobState, step: Step) -> str:
+    """What has to be true before the hook-up is confirmed."""
+    if step.quantity_id == "tx.field_strength":
+        return tr("Generator and dummy load off: this radiates. Seconds only, as your licence allows; RF burns.")
+    if step.hook_up == "send":
+        return f"{HOOK_UPS['send'][2]} {load_words(state)}".strip()
+    if step.inject is not None:
+        words = inject_words(step)
+        return words[:1].upper() + words[1:] + "."
+    if step.hook_up == "receive" and not any(s.hook_up == "send" for s in state.sheet.steps):
+        return tr("Generator to the aerial terminal, through its pads.")
+    return HOOK_UPS[step.hook_up][2]
+
+
+def chain(state: JobState, step: Step) -> tuple[str, ...]:
+    """What is connected to what, as a chain."""
+    if step.quantity_id == "tx.field_strength":
+        return (tr("Whip, fully out"), tr("same place"), tr("Field meter"))
+    parts = HOOK_UPS[step.hook_up][1]
+    if "Pads" not in parts:
+        return tuple(tr(c) for c in parts)
+    fixed = state.kit.fixed_db
+    middle = [tr("{db} dB pad", db=number(fixed, 0))] if fixed else []
+    if state.kit.switches_db:
+        middle.append(tr("Attenuator"))
+    last = tr(parts[-1]) if step.inject is None else step.inject.at[:1].upper() + step.inject.at[1:]
+    return (tr(parts[0]), *middle, last)

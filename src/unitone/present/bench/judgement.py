@@ -1,0 +1,260 @@
+"""Parts of the Bench's picture that are about judgement: re-check, touches, schools, variants, instruments, the board."""
+
+from __future__ import annotations
+
+from unitone.bench.instruments import instrument_for
+from unitone.job.recheck import Measurement, plan_of
+from unitone.job.shop import SPEAKS_OF, finding_words
+from unitone.job.state import JobState
+from unitone.job.summary import standing_variant
+from unitone.job.tape import Entry
+from unitone.job.verdicts import Verdict, guard_band, inside, settling
+from unitone.present.bench.bench_shapes import BoardPicture, RecheckRow, RecheckView, SchoolRow, Touchable, TriedRow
+from unitone.quantities.registry import quantity
+from unitone.quantities.show import number, show
+from unitone.sheet.conventions.schools import SCHOOLS
+from unitone.sheet.model.reach import actions_of, reached_steps
+from unitone.sheet.model.sheet import Conditions, Step
+from unitone.words import tr
+
+
+def place_words(state: JobState, wanted: Conditions) -> str:
+    """``27.205 MHz, ch 20``, with band and mode where they are named."""
+    words = []
+    if wanted.channel:
+        hz = state.sheet.carrier_hz(wanted.channel, wanted.band)
+        words.append(f"{hz / 1e6:.3f} MHz, ch {wanted.channel}")
+    words += [tr("band {b}", b=wanted.band)] if wanted.band else []
+    words += [wanted.mode.upper()] if wanted.mode else []
+    return " · ".join(words)
+
+
+# -- the board --------------------------------------------------------------------------------------
+
+
+def picture_of(state: JobState, step: Step, hand: str) -> str:
+    """Id of the picture that shows what is in hand, else the step's test point, else the first."""
+    pictures = state.sheet.pictures
+    if not pictures:
+        return ""
+    named = [a.picture for a in state.sheet.adjusters if a.id == hand]
+    points = {c.test_point for c in step.required}
+    named += [p.picture for p in state.sheet.test_points if p.id in points]
+    if not hand and not any(named):
+        # Nothing in hand: the side on which the work of this phase is done.
+        turned = {a for s in state.sheet.steps if s.phase == step.phase for a in s.adjusters}
+        sides = [a.picture or pictures[0].id for a in state.sheet.adjusters if a.id in turned]
+        named += sorted(set(sides), key=sides.count, reverse=True)
+    return next((n for n in named if n), pictures[0].id)
+
+
+def board_picture(state: JobState, step: Step, hand: str) -> BoardPicture | None:
+    """The board picture to show; its hash is empty where the job carries no copy."""
+    shown = picture_of(state, step, hand)
+    kept = state.pictures
+    for picture in state.sheet.pictures:
+        if picture.id == shown:
+            return BoardPicture(kept.get(picture.file, ""), picture.file, picture.title, picture.crop)
+    return None
+
+
+# -- re-check and touches ------------------------------------------------------------------------------
+
+
+def recheck_view(state: JobState) -> RecheckView | None:
+    """The plan that makes the job whole again; None where nothing is stale."""
+    if state.finished:
+        return None
+    plan = plan_of(state)
+    if not plan.results:
+        return None
+    count = len(plan.measurements)
+    parts = [
+        tr("1 measurement") if count == 1 else tr("{n} measurements", n=count),
+        tr("settles 1 result") if plan.results == 1 else tr("settle {n} results", n=plan.results),
+    ]
+    hooks = plan.hook_up_changes
+    more = (
+        tr("no hook-up change")
+        if not hooks
+        else tr("1 hook-up change")
+        if hooks == 1
+        else tr("{n} hook-up changes", n=hooks)
+    )
+    sure = (
+        tr("no fewer will do")
+        if plan.exact
+        else tr("{n} stale results: a good set, not proved the smallest", n=plan.results)
+    )
+    rows = tuple(_row(state, m) for m in plan.measurements)
+    return RecheckView(f"{parts[0]} {parts[1]}, {more}", sure, rows)
+
+
+def _row(state: JobState, m: Measurement) -> RecheckRow:
+    place = place_words(state, m.conditions)
+    title = quantity(m.quantity_id).title
+    names = dict.fromkeys(state.sheet.step(s.step).title for s in m.settles)
+    return RecheckRow(m.settles[0].step, f"{title}{', ' + place if place else ''}", ", ".join(names), m.hook_up)
+
+
+def touchables(state: JobState) -> tuple[Touchable, ...]:
+    """The sheet's parts, its actions and the usual ones, with what each reaches on this sheet."""
+    found = [(p.id, p.what or p.id, p.reaches) for p in state.sheet.parts]
+    found += [(a.id, a.title, a.reaches) for a in actions_of(state.sheet)]
+    return tuple(
+        Touchable(name, words, ", ".join(r.words for r in reaches), len(reached_steps(state.sheet, reaches)))
+        for name, words, reaches in found
+    )
+
+
+def tried_rows(state: JobState) -> tuple[TriedRow, ...]:
+    """Everything that was tried, the last first, so that nobody tries it twice."""
+    return tuple(
+        TriedRow(f"{t.suspected}: {t.done}" + (f" → {t.result}" if t.result else ""), tr(t.outcome)) for t in reversed(state.tried)
+    )  # fmt: skip
+
+
+# -- schools, variants, decisions --------------------------------------------------------------------------
+
+
+def school_rows(state: JobState) -> tuple[SchoolRow, ...]:
+    """Every question as it stands in this job, and who decided it."""
+    return tuple(
+        SchoolRow(
+            s.question, tr(s.title), tuple((k, tr(v)) for k, v in s.choices.items()), state.stand[s.question].choice,
+            state.schools.get(s.question, ""), state.stand[s.question].by, tr(s.why),
+        )
+        for s in SCHOOLS
+    )  # fmt: skip
+
+
+def variant_words(state: JobState) -> str:
+    """What the next one to open this radio must know; empty where it stands as its sheet says."""
+    if not standing_variant(state):
+        return ""
+    last = state.variants[-1]
+    shown = "; ".join(f"{what}: {before or '—'} → {after or '—'}" for what, before, after in last.changes[:3])
+    more = tr(" and {n} more", n=len(last.changes) - 3) if len(last.changes) > 3 else ""
+    return tr("Variant: {title}. {changes}{more}", title=last.title, changes=shown, more=more)
+
+
+def judged_words(state: JobState, step: Step) -> str:
+    """Why a step was accepted or put aside; what would settle it where it is too close to call."""
+    judged = state.judged.get(step.id)
+    if judged is not None:
+        return tr("{verdict}: {reason}", verdict=tr(judged.verdict), reason=judged.reason)
+    for index in range(len(step.required)):
+        logged = state.latest.get((step.id, index))
+        if logged is None or inside(step.limit, logged.reading, state.rule) is not None:
+            continue
+        w = guard_band(logged.reading, state.rule)
+        if not w:
+            continue
+        needed = settling(step, logged.reading)
+        words = tr(
+            "Within ±{w} of the limit, which {name} cannot tell.", w=_size(step, w), name=logged.reading.instrument
+        )
+        if needed is None:
+            return words + " " + tr("It stands on the limit: move it, or accept it.")
+        return (
+            words
+            + " "
+            + tr("A meter good to ±{need} settles it, or a move away from the limit.", need=_size(step, 2 * needed))
+        )
+    return ""
+
+
+def _size(step: Step, width: float) -> str:
+    """A width in the unit of the step, finer than its readings print."""
+    q = step.quantity
+    scale, unit = {"MHz": (1.0, "Hz"), "kHz": (1e3, "kHz"), "mA": (1e-3, "mA")}.get(q.shown, (1.0, q.shown))
+    if q.kind in ("level", "s-units"):
+        unit = "dB"
+    value = width / scale
+    decimals = 0 if value >= 100 else 1 if value >= 10 else 2 if value >= 1 else 3
+    return f"{number(value, decimals)} {unit}"
+
+
+def can_judge(now: Verdict, finished: bool) -> tuple[str, ...]:
+    """Which decisions make sense at the step at hand."""
+    if finished:
+        return ()
+    return ("accepted", "not applicable") if now in ("out", "too close to call") else ("not applicable",)
+
+
+# -- what was seen, heard and done besides ------------------------------------------------------------------
+
+#: So many of a kind are told beside a step.
+_TOLD = 3
+
+
+def remarks(state: JobState, step: Step, now: Verdict) -> tuple[str, ...]:
+    """What stands beside a step: findings on its adjusters; where its stage is in question, the suspects of the stage."""
+    words = [tr("Worth a look: {what}", what=finding_words(f)) for f in state.worth_a_look(step)[:_TOLD]]
+    if now not in ("out", "too close to call") or not step.stage:
+        return tuple(words)
+    suspects = [finding_words(f) for f in state.suspects(step.stage)]
+    suspects += [
+        tr("{part} measured bad", part=c.part)
+        for c in state.shop.capacitors.values()
+        if c.verdict.replace and c.part in {p.id for p in state.sheet.parts if p.stage == step.stage}
+    ]
+    if suspects:
+        words.append(tr("Suspects here: {what}", what="; ".join(suspects[:_TOLD])))
+    known = [f"{k.sign}: {k.cause}" for k in state.sheet.known_faults if k.stage == step.stage]
+    if known:
+        words.append(tr("Known of this model: {what}", what="; ".join(known[:_TOLD])))
+    heard = [r.words for r in state.shop.on_air if step.quantity_id in SPEAKS_OF[r.speaks_of]]
+    if heard:
+        words.append(tr("Heard on the air (low weight): “{what}”", what=heard[-1]))
+    return tuple(words)
+
+
+def shop_cell(entry: Entry) -> tuple[str, str]:
+    """(what, value) of an entry of the workshop's side in the tape strip."""
+    data = entry.data
+    told: dict[str, tuple[str, str]] = {
+        "finding": (str(data.get("words") or data.get("done") or data.get("item", "")), tr(str(data.get("look", "")))),
+        "supply": (tr("supply"), str(data.get("path") or tr("set"))),
+        "capacitor": (str(data.get("part", "")), tr("measured")),
+        "part": (str(data.get("part", "")), str(data.get("fitted", ""))),
+        "time": (tr("time"), tr("{n:g} min", n=data.get("minutes", 0))),
+        "on-air": (tr("on the air"), str(data.get("words", ""))),
+        "control": (str(data.get("control", "")), tr("told") if "does" in data else tr("works") if data.get("works") else tr("does not work")),
+        "handed": (tr("handed over"), str(data.get("to", ""))),
+        "archive": (tr("archive"), tr("away") if data.get("archived") else tr("back")),
+        "card": (tr("card"), ", ".join(data.get("card", {}))),
+        "status": (tr(str(data.get("status", ""))), str(data.get("why", ""))),
+    }  # fmt: skip
+    return told[entry.kind]
+
+
+# -- instruments -------------------------------------------------------------------------------------------------
+
+
+def instrument_words(state: JobState, step: Step) -> str:
+    """The instrument that a typed reading of this step comes from, with what is known of it."""
+    q = step.quantity
+    found = instrument_for(state.instruments, q.id, state.chosen.get(q.id, ""))
+    if found is None:
+        return ""
+    standing = (
+        tr("calibrated {date}", date=found.calibrated) if found.standing == "calibrated" else tr("indicative only")
+    )
+    return ", ".join(x for x in (found.name, standing, found.correction_words(q)) if x)
+
+
+def reading_notes(state: JobState, step: Step) -> list[str]:
+    """What was done to the step's last reading, and what to think of it: correction, uncertainty, low on the scale."""
+    of_step = state.read_of(step.quantity_id)
+    if (step.id, 0) not in state.latest or not of_step:
+        return []
+    reading = of_step[-1].reading
+    words = []
+    if reading.raw is not None and reading.correction:
+        words.append(tr("read {raw}, corrected", raw=show(step.quantity, reading.raw)))
+    if reading.u:
+        words.append(f"±{_size(step, 2 * reading.u)}")
+    if reading.warning:
+        words.append(reading.warning)
+    return words

@@ -1,0 +1,115 @@
+"""The S-meter's chart at its step: which levels it is read at, the curve, and what its shape says."""
+
+from __future__ import annotations
+
+from unitone.align.smeter.chart import (
+    CHART_DB,
+    as_found,
+    is_chart,
+    marks,
+    next_conditions,
+    s9_of,
+    told,
+)
+from unitone.align.smeter.shape import GERMANIUM_V, SILICON_V, Told, other_diode
+from unitone.job.state import JobState
+from unitone.present.bench.bench_shapes import HillView
+from unitone.quantities.show import microvolts, number, s_units
+from unitone.radio.levels import EMF_DB
+from unitone.sheet.model.sheet import Step
+from unitone.words import tr
+
+#: So near to S9 the lamp of S9 counts as lit there (dB).
+_LAMP_NEAR_DB = 2.0
+
+
+def chart_next_words(state: JobState, step: Step) -> str:
+    """The next level or lamp of the chart as the button says it; "" where all are read, or where nothing is charted."""
+    wanted = next_conditions(state, step) if is_chart(step) and not state.finished else None
+    if wanted is not None and step.lamps:
+        return wanted.test_point or ""
+    return (
+        ""
+        if wanted is None or wanted.level_dbm is None
+        else tr("{level} at the set", level=microvolts(wanted.level_dbm))
+    )
+
+
+def chart_curve(state: JobState, step: Step) -> HillView | None:
+    """What the meter showed against the level, with the ideal as the curve; None before three levels are read."""
+    read = marks(state, step)
+    if len(read) < 3:
+        return None
+    s9 = s9_of(step)
+    x = tuple(s9 + m for m in CHART_DB)
+    points = tuple((m.level_dbm, m.shown_db) for m in read)
+    here = state.set_up.level_dbm if state.set_up.level_dbm is not None else s9
+    words = tr(
+        "Line: S9 at {pd} PD, {emf} EMF, 6 dB a unit",
+        pd=microvolts(s9),
+        emf=microvolts(s9 + EMF_DB),
+    )
+    found = as_found(state, step)
+    if found:
+        words += tr("; grey: as found")
+    return HillView(points, x, CHART_DB, CHART_DB, CHART_DB, None, "", here, words, "dBm", "dB over S9", 0.0, found)
+
+
+def lamp_words(state: JobState, step: Step) -> str:
+    """Which lamps are lit at S9 and which is the next, dark one; "" where too few are read to say."""
+    s9 = s9_of(step)
+    read = [m for m in marks(state, step) if step.lamps]
+    lit = [m for m in read if m.level_dbm <= s9 + _LAMP_NEAR_DB and m.bound != "<"]
+    dark = [m for m in read if m not in lit]
+    if not lit or not dark:
+        return ""
+    last, after = max(lit, key=lambda m: m.shown_db), min(dark, key=lambda m: m.shown_db)
+    words = tr("At {level} lit up to {last}; {after} lights {db} dB above.", level=microvolts(s9), last=s_units(last.shown_db),
+               after=s_units(after.shown_db), db=number(after.level_dbm - s9, 0))  # fmt: skip
+    if after.bound == "<":
+        words = tr("At {level} lit up to {last}; {after} never lights.", level=microvolts(s9), last=s_units(last.shown_db),
+                   after=s_units(after.shown_db))  # fmt: skip
+    right = last.shown_db == 0.0
+    return words if right else words + " " + tr("S9 should be the last one lit there.")
+
+
+def chart_words(state: JobState, step: Step) -> str:
+    """What the chart says, as a technician would: what it is, and what to do first."""
+    if not is_chart(step):
+        return ""
+    said = told(state, step)
+    lit = lamp_words(state, step)
+    if said.shape == "too-few":
+        n = len(marks(state, step))
+        few = tr("Chart: {n} of {all} read; six tell its shape.", n=n, all=len(step.lamps or CHART_DB))
+        return lit or ("" if n < 2 else few)
+    return f"{_shape_words(step, said)} {lit}".strip()
+
+
+def _shape_words(step: Step, said: Told) -> str:
+    if said.shape == "fine":
+        return tr("Chart: as its scale says, from end to end.")
+    if said.shape == "preset":
+        return tr(
+            "Chart: just the preset. The meter goes {n} times as far as it should, all along: set it at S9.",
+            n=number(said.turned, 2),
+        )
+    if said.shape == "gain":
+        return tr(
+            "Chart: low by {db} dB all along, and the sensitivity is out: gain is missing before the meter. Align or mend first, "
+            "then set S9.", db=number(said.lost_db, 0),
+        )  # fmt: skip
+    if said.shape == "compression":
+        return tr(
+            "Chart: right below, held from {level} on: a stage before the meter is full. The preset cannot help it.",
+            level=s_units((said.roof_dbm or 0.0) - s9_of(step)),
+        )
+    s9 = s9_of(step)
+    low = [s9 - 36.0, s9 - 24.0]
+    then = other_diode(said, low, s9)
+    return tr(
+        "Chart: dead below {dead}, though the sensitivity holds: the detector's diode starts late ({db} dB). Instead of {si} V a diode "
+        "of {ge} V would show {a} at S3 and {b} at S5, with S9 set anew.",
+        dead=s_units((said.dead_below_dbm or s9) - s9), db=number(said.lost_db, 0), si=number(SILICON_V, 1),
+        ge=number(GERMANIUM_V, 2), a=s_units(then[0]), b=s_units(then[1]),
+    )  # fmt: skip

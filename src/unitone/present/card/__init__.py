@@ -1,0 +1,1 @@
+"""A job's card shown, and what earlier jobs tell."""

@@ -1,0 +1,317 @@
+"""What a job's card shows, computed apart from any widget: an immutable picture of a session."""
+
+from __future__ import annotations
+
+from unitone.job.shop import SPEAKS_OF, Capacitor, finding_words
+from unitone.job.state import JobState
+from unitone.job.verdicts import verdict
+from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
+from unitone.present.card.card_shapes import CapacitorCell, CardView, ControlCell, CurrentCell, LookRow, Told, VoltsCell
+from unitone.quantities.registry import quantity
+from unitone.quantities.show import number, show
+from unitone.radio.parts import TOLERANCE, recap_all
+from unitone.session.session import Session
+from unitone.sheet.model.looks import ACCESSORIES, family_of, inspection
+from unitone.words import tr
+
+_SI = ((1e-3, "mF"), (1e-6, "µF"), (1e-9, "nF"), (1e-12, "pF"))
+
+
+#: What can hurt somebody in a radio of each family.
+_SAFETY = {
+    "valve": tr("Mains and hundreds of volts: unplugged, capacitors bled and measured, isolating transformer, qualified hands, local rules."),
+    "base": tr("Mains inside: unplug before it is opened; work for a qualified person under the local rules."),
+    "handheld": tr("Old battery packs leak and short: gloves, and never charge one that is swollen or of unknown kind."),
+}  # fmt: skip
+
+
+def farads(value: float) -> str:
+    """``47 µF``, ``100 nF``, ``6.8 pF``; the prefix is chosen after rounding to three figures."""
+    for size, unit in _SI:
+        scaled = float(f"{value / size:.3g}")
+        if scaled >= 1.0 or size == _SI[-1][0]:
+            return f"{scaled:g} {unit}"
+    return f"{value:g} F"
+
+
+def duration(minutes: float) -> str:
+    """``25 min``, ``1 h 25``."""
+    whole = round(minutes)
+    return tr("{h} h {m:02d}", h=whole // 60, m=whole % 60) if whole >= 60 else tr("{m} min", m=whole)
+
+
+def status_words(state: JobState) -> str:
+    """Where the job stands, as a person says it."""
+    word, why = state.status
+    told = {
+        "open": tr("on the bench"), "waiting": why or tr("waiting"), "later": why or tr("left for later"),
+        "finished": tr("finished, to hand over"), "handed over": tr("handed over"), "archived": tr("archived"),
+    }  # fmt: skip
+    return told.get(word, word)
+
+
+def take_card(session: Session) -> CardView:
+    """The picture of a job's card now."""
+    state = session.state
+    shop, sheet = state.shop, state.sheet
+    rows = row_states(state)
+    following = next_point(state)
+    caps = tuple(_capacitor(c) for c in shop.capacitors.values())
+    names = tuple(dict.fromkeys([*(a.id for a in sheet.adjusters), *(p.id for p in sheet.parts), *shop.capacitors]))
+    looks = _looks(state)
+    return CardView(
+        job_id=session.job_id,
+        seq=state.seq,
+        number=state.card.number,
+        title=sheet.title,
+        kind=sheet.kind,
+        safety=_SAFETY.get(family_of(sheet), ""),
+        finished=bool(state.finished),
+        simulated=session.bench.simulated,
+        status=state.status[0],
+        status_words=status_words(state),
+        why=state.status[1],
+        approved=state.approved,
+        cost_words=_cost(state),
+        card=state.card,
+        usual_accessories=ACCESSORIES.get(family_of(sheet), ()),
+        known_faults=sheet.known_faults,
+        aliases=tuple(a for a in sheet.aliases if a != sheet.title),
+        names=names,
+        stages=tuple((s.id, s.title) for s in sheet.stages),
+        looks=looks,
+        looks_words=_looks_words(looks),
+        path=shop.path or sheet.power.usual_path,
+        usual_path=sheet.power.usual_path,
+        supply_words=_supply(state),
+        limit=f"{shop.limit_a:g} A" if shop.limit_a else "",
+        meter=_ohms(shop.meter_ohm) if shop.meter_ohm else "",
+        currents=_currents(state),
+        volts=tuple(_volts(session, r, following) for r in rows),
+        rails_words=_rails_words(rows),
+        next_words=_next_words(state, following),
+        capacitors=caps,
+        capacitors_words=_capacitors_words(state),
+        recap=recap_all([c.verdict for c in shop.capacitors.values()]) is True,
+        tried=tuple(Told(t.utc[:16].replace("T", " "), f"{t.suspected}: {t.done}" + (f" → {t.result}" if t.result else ""), t.outcome)
+                    for t in reversed(state.tried)),
+        loose=tuple(
+            Told(x.utc[:16].replace("T", " "), x.what, tr("stays: {why}", why=x.stays) if x.stays else tr("put right") if x.tied else "open",
+                 "" if x.tied else x.entry_id)
+            for x in state.loose.values()
+        ),
+        parts=tuple(
+            Told(f"{p.count} ×", f"{p.part}: {p.fitted}" + (tr(" for {was}", was=p.instead) if p.instead else ""),
+                 p.why + (f" · {p.price * p.count:.2f}" if p.price else ""))
+            for p in shop.parts
+        ),
+        times=tuple(Told(duration(m), what or tr("work"), "") for _, m, what in shop.minutes),
+        time_words=duration(shop.minutes_spent),
+        on_air=tuple(Told(r.utc[:10], f"“{r.words}”" + (f" ({r.who})" if r.who else ""), _weight(state, r.speaks_of)) for r in shop.on_air),
+        controls=controls_of(state),
+        controls_words=_controls_words(state),
+    )  # fmt: skip
+
+
+def _cost(state: JobState) -> str:
+    """What the parts cost so far, beside what was approved."""
+    cost, words = state.shop.parts_cost, []
+    if cost:
+        words.append(tr("parts {cost:.2f}", cost=cost))
+    if state.approved:
+        words.append(tr("approved up to {most}", most=state.approved))
+    return " · ".join(words)
+
+
+# -- inspection ---------------------------------------------------------------------------------
+
+
+def _looks(state: JobState) -> tuple[LookRow, ...]:
+    items = {x.id: (x.group, x.title, x.how) for x in inspection(state.sheet)}
+    for f in state.shop.findings:
+        items.setdefault(f.item, (tr("Besides"), f.item, ""))
+    made = []
+    for identifier, (group, title, how) in items.items():
+        said = [f for f in state.shop.findings if f.item == identifier]
+        pictures = tuple(p for f in said for p in f.pictures)
+        lines = tuple(f"{f.utc[11:16]} {finding_words(f)}" for f in said)
+        made.append(LookRow(identifier, group, title, how, said[-1].look if said else "", lines, pictures))
+    return tuple(made)
+
+
+def _looks_words(looks: tuple[LookRow, ...]) -> str:
+    seen, wrong = sum(bool(x.look) for x in looks), sum(x.look == "wrong" for x in looks)
+    words = tr("{n} of {all} looked at", n=seen, all=len(looks))
+    return words + (tr(", {n} wrong", n=wrong) if wrong else "")
+
+
+# -- supply and rails ---------------------------------------------------------------------------
+
+
+def _ohms(value: float) -> str:
+    return f"{value / 1e6:g} MΩ" if value >= 1e6 else f"{value / 1e3:g} kΩ" if value >= 1e3 else f"{value:g} Ω"
+
+
+def _supply(state: JobState) -> str:
+    most = current_limit(state.sheet)
+    words = [tr("Set the current limit to {a:g} A.", a=most)] if most else []
+    if most and state.shop.limit_a and state.shop.limit_a > most:
+        words.append(tr("It stands at {a:g} A: too much to protect this radio.", a=state.shop.limit_a))
+    if state.shop.path == "lamp limiter":
+        words.append(tr("A bright lamp means a short: switch off. Rails read low behind it."))
+    if state.shop.path == "mains":
+        words.append(
+            tr("Mains: an isolating transformer, one hand, and work for qualified people under the local rules.")
+        )
+    return " ".join(words)
+
+
+def _currents(state: JobState) -> tuple[CurrentCell, ...]:
+    q, power = quantity("supply.current"), state.sheet.power
+    made = []
+    sends = power.keyed_a is not None or any(s.hook_up == "send" for s in state.sheet.steps)
+    for way, title, most in (("receive", tr("At rest"), power.rest_a), ("send", tr("Keyed"), power.keyed_a)):
+        if way == "send" and not sends:
+            continue
+        step = next(
+            (s for s in state.sheet.steps if s.quantity_id == q.id and (s.hook_up == "send") == (way == "send")), None
+        )
+        last = next(
+            (x.reading for x in reversed(state.read_of(q.id))
+             if (step is not None and x.reading.conditions in step.required) or (step is None and x.reading.conditions.way == way)),
+            None,
+        )  # fmt: skip
+        mark = "to do"
+        if last is not None and last.value is not None:
+            limit = step.limit if step is not None else None
+            if limit is not None:
+                mark = "holds" if limit.holds(last.value) else "out"
+            elif most is not None:
+                # A sheet's bare figure is taken with a quarter either way (common practice).
+                mark = "holds" if last.value <= 1.25 * most else "out"
+            else:
+                mark = "done"
+        should = tr("about {i}", i=f"{most:.3g} A" if most >= 1 else show(q, most)) if most is not None else ""
+        made.append(
+            CurrentCell(way, title, should, "" if last is None or last.value is None else show(q, last.value), mark)
+        )
+    return tuple(made)
+
+
+def _volts(session: Session, r: RowState, following: RowState | None) -> VoltsCell:
+    row = r.row
+    modes = [{"receive": tr("receive"), "send": tr("send")}.get(row.conditions.way, ""), row.conditions.mode or ""]
+    value = reading_of(r)
+    found = "" if r.found is None or r.found is r.now else f"{number(r.found.reading.value or 0.0, 2)} V"
+    said = tr(" or ").join(f"{v:g}" for v in row.values)
+    decimals = 2 if abs(row.nominal) < 100 else 1
+    return VoltsCell(
+        row.id, row.title, row.where, " ".join(m for m in modes if m) or tr("any"),
+        tr("{said} V  ({low} … {high})", said=said, low=number(r.low, decimals), high=number(r.high, decimals)), value, found, r.verdict, r.words,
+        following is not None and following.row.id == row.id,
+        session.bench.simulated and row.quantity_id != "stage.volts" and session.bench.can_measure(row.quantity_id),
+    )  # fmt: skip
+
+
+def reading_of(r: RowState) -> str:
+    """The reading of a row as it is shown in its field; empty where there is none."""
+    if r.now is None:
+        return ""
+    reading = r.now.reading
+    return reading.word or (reading.bound + number(reading.value, 2) if reading.value is not None else "")
+
+
+def _rails_words(rows: tuple[RowState, ...]) -> str:
+    if not rows:
+        return tr("This sheet has no voltage table. Add one in Sheets, under Volts; its rail steps stay on the Bench.")
+    counts: dict[str, int] = {}
+    for r in rows:
+        counts[r.verdict] = counts.get(r.verdict, 0) + 1
+    names = (("holds", tr("hold")), ("low", tr("low")), ("high", tr("high")), ("re-check", tr("re-check")),
+             ("too close to call", tr("too close")), ("to do", tr("to do")))  # fmt: skip
+    return " · ".join(f"{counts[k]} {name}" for k, name in names if k in counts)
+
+
+def _next_words(state: JobState, following: RowState | None) -> str:
+    if following is not None:
+        return tr("Measure {title} next: it halves the way on which the volts are lost.", title=following.row.title)
+    found = lost_between(state)
+    if found is None:
+        return ""
+    good, bad = found
+    if good is None:
+        return tr("{bad} is low at the source itself.", bad=bad.row.title)
+    return tr("The volts are lost between {good} and {bad}.", good=good.row.title, bad=bad.row.title)
+
+
+# -- capacitors, parts, reports -----------------------------------------------------------------
+
+
+def _capacitor(c: Capacitor) -> CapacitorCell:
+    told = {
+        "good": tr("good"), "low": tr("too little left: replace"), "high": tr("above its tolerance: replace"),
+        "leaky": tr("far above its marking: leakage read as capacitance. Replace"), "esr": tr("ESR too high: replace"),
+    }[c.verdict.finding]  # fmt: skip
+    below, above = TOLERANCE[c.dielectric]
+    words = tr(
+        "{told} ({off:+.0f} %, limits −{below:g}/+{above:g} %)",
+        told=told,
+        off=c.verdict.deviation_pct,
+        below=below,
+        above=above,
+    )
+    return CapacitorCell(
+        c.part, c.dielectric, farads(c.marked), farads(c.measured), "" if c.esr is None else f"{c.esr:g} Ω", c.verdict.replace, words
+    )  # fmt: skip
+
+
+def _capacitors_words(state: JobState) -> str:
+    """How the sample stands, and what the job's school makes of that."""
+    sample = [c.verdict for c in state.shop.capacitors.values()]
+    if not sample:
+        return tr("Nothing measured yet. Discharge first; lift one leg where the circuit shunts the meter.")
+    bad = sum(v.replace for v in sample)
+    words = tr("{bad} of {n} bad.", bad=bad, n=len(sample))
+    school = state.stand["electrolytics"].choice
+    everything = recap_all(sample)
+    if school == "all":
+        return words + " " + tr("The school here is to replace all of them.")
+    if everything is None:
+        return words + " " + tr("Measure at least four before judging the lot.")
+    if everything:
+        return words + " " + tr("Most of the sample are bad: recapping all is cheaper than chasing.")
+    return words + " " + tr("Replace only the bad ones.")
+
+
+def _weight(state: JobState, speaks_of: str) -> str:
+    """What the measurements say of the same thing: they weigh more than what was heard."""
+    measured = [
+        v for s in state.sheet.steps if s.quantity_id in SPEAKS_OF[speaks_of]
+        if (v := verdict(state, s)) not in ("to do", "not applicable")
+    ]  # fmt: skip
+    if not measured:
+        return tr("low weight: nothing measured yet says so or otherwise")
+    out = [v for v in measured if v in ("out", "re-check")]
+    if out:
+        return tr("low weight; the measurement is {verdict} too", verdict=out[0])
+    return tr("low weight; the measurement holds, look at aerial, cable, place")
+
+
+def controls_of(state: JobState) -> tuple[ControlCell, ...]:
+    """The controls of the radio: those of its sheet, and those that were told of in this job."""
+    shop = state.shop
+    known = {c.id: (c.positions, c.does) for c in state.sheet.controls}
+    for name in (*shop.does, *shop.works):
+        known.setdefault(name, ("", ""))
+    made = []
+    for name, (positions, does) in known.items():
+        works, words = shop.works.get(name, (None, ""))
+        made.append(ControlCell(name, positions, shop.does.get(name, does), works, words))
+    return tuple(made)
+
+
+def _controls_words(state: JobState) -> str:
+    rows = controls_of(state)
+    tested = sum(c.works is not None for c in rows)
+    broken = sum(c.works is False for c in rows)
+    return tr("{n} of {all} tested", n=tested, all=len(rows)) + (tr(", {n} not working", n=broken) if broken else "")

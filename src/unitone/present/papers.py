@@ -1,0 +1,62 @@
+"""A job's papers from its state: the certificate and the handover page, with or without its owner."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Literal
+
+from unitone.errors import UnitoneError
+from unitone.job.privacy import names_in, record_without
+from unitone.job.state import JobState
+from unitone.present.bench.sentences import position_text
+from unitone.report import formats as paper
+from unitone.report import handover as page
+from unitone.report.certificate import Certificate, certificate
+from unitone.report.handover import Handover, handover
+
+Paper = Literal["certificate", "handover"]
+#: In which forms each paper can be had.
+FORMS: dict[Paper, tuple[str, ...]] = {"certificate": paper.FORMATS, "handover": page.FORMS}
+
+
+def certificate_of(state: JobState, without_owner: bool = False) -> Certificate:
+    """The job's certificate, with what was turned in the trade's words."""
+    turned = tuple(
+        (name, position_text(state.sheet.adjuster(name), mdeg)) for name, mdeg in state.positions.items() if mdeg
+    )
+    made = certificate(state, turned)
+    return record_without(replace(made, owner=""), _names(state)) if without_owner else made
+
+
+def handover_of(state: JobState, without_owner: bool = False) -> Handover:
+    """The page that goes home with the radio."""
+    made = handover(state)
+    return record_without(replace(made, owner=""), _names(state)) if without_owner else made
+
+
+def render_paper(state: JobState, kind: Paper, form: str, without_owner: bool = False) -> bytes:
+    """One of the papers in one of its forms. Raises UnitoneError for a form that it does not have."""
+    _check(kind, form)
+    if kind == "handover":
+        return page.render(handover_of(state, without_owner), form)
+    return paper.render(certificate_of(state, without_owner), form)
+
+
+def write_paper(state: JobState, kind: Paper, form: str, path: Path, without_owner: bool = False) -> None:
+    """Write one of the papers to ``path``, whole or not at all. Raises UnitoneError."""
+    _check(kind, form)
+    if kind == "handover":
+        page.write(handover_of(state, without_owner), form, path)
+    else:
+        paper.write(certificate_of(state, without_owner), form, path)
+
+
+def _check(kind: Paper, form: str) -> None:
+    if form not in FORMS[kind]:
+        raise UnitoneError(f"“{form}” is no form of the {kind}. Use one of {', '.join(FORMS[kind])}.")
+
+
+def _names(state: JobState) -> tuple[str, ...]:
+    cards = [e.data["card"] for e in state.entries if "card" in e.data]
+    return names_in(cards, (r.who for r in state.shop.on_air))

@@ -1,0 +1,377 @@
+"""Schools: the choices where practitioners differ, and the sheet as it stands after they have been applied.
+
+Who decides, first to last: this job, the sheet, the workshop, the default. A
+sheet that names no school but gives an order (``after``) keeps its order against
+the workshop; a job may override both.
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from unitone.quantities.registry import HEARD, QUIETING
+from unitone.radio.levels import EMF_DB
+from unitone.sheet.model.sheet import Aim, Limit, Role, Sheet, Step
+from unitone.words import tr
+
+
+@dataclass(frozen=True)
+class School:
+    """One question with its choices; the first is the default. ``effect`` says what it changes."""
+
+    question: str
+    title: str
+    choices: dict[str, str]
+    why: str
+    effect: str
+
+    @property
+    def default(self) -> str:
+        """The first choice."""
+        return next(iter(self.choices))
+
+
+SCHOOLS: tuple[School, ...] = (
+    School(
+        "detector", "FM detector", {"last": "last", "first": "first"},
+        "last suits the final IF; a coarse check comes first all the same", "the order",
+    ),
+    School(
+        "if-order", "IF transformers",
+        {"sheet": "as the sheet lists them", "last-first": "last transformer first", "front-to-back": "front to back"},
+        "the sheet's own order; vintage sets are usually done from the last transformer back", "the order",
+    ),
+    School(
+        "in-limits", "What is in limits", {"leave": "leave alone", "optimise": "optimise anyway"},
+        "a radio in limits needs no turning", "the coach",
+    ),
+    School(
+        "s9", "S9", {"iaru": "50 µV PD (100 µV EMF)", "100uv-pd": "100 µV PD", "50uv-emf": "50 µV EMF (25 µV PD)"},
+        "50 µV PD after IARU Region 1 R.1; some makers set 100 µV PD, some generators are marked in EMF", "the level of S-meter steps",
+    ),
+    School(
+        "after-peak", "After the peak", {"exact": "leave it at the peak", "back-off": "a hair back off"},
+        "the exact peak; some back off a hair for stability", "what the step says",
+    ),
+    School(
+        "channel", "Peaking channel",
+        {"sheet": "as the sheet says", "middle": "the middle, then confirm the ends", "ends": "the ends, then confirm the middle",
+         "stagger": "front end: one circuit for the low end, one for the high"},
+        "the sheet's own; most peak at the middle channel and confirm the ends", "the channel that a step is peaked on",
+    ),
+    School(
+        "sealing", "Cores when all is done",
+        {"remind": "only say so", "measure": "sealed, covers on, and measured once more"},
+        "wax and covers move a core a hair: what was peaked is measured once more", "the end of the work",
+    ),
+    School(
+        "if-shape", "IF shape", {"peaked": "all peaked", "staggered": "staggered for sound"},
+        "all circuits on one peak; staggering gives a wider, flatter top", "what IF steps say",
+    ),
+    School(
+        "reading", "Peaked by",
+        {"sheet": "what the sheet reads", "quieting": "quieting, tone off", "af": "audio volts",
+         "ear": "ear: louder, softer, same"},
+        "the sheet's own; by ear a peak comes within half a decibel", "what is read while receive coils are peaked",
+    ),
+    School(
+        "deviation", "Deviation",
+        {"ceiling": "the rule's ceiling", "sheet": "the sheet's value", "louder": "the louder workshop habit"},
+        "what the rule allows and no more; louder is never right for what is radiated", "what deviation steps say",
+    ),
+    School(
+        "power", "Power across the band",
+        {"sheet": "as the sheet says", "flattest": "flattest within the limit", "middle": "most at the middle"},
+        "the sheet's own; even power costs a little at the middle", "power steps with several places",
+    ),
+    School(
+        "electrolytics", "Electrolytics", {"bad": "only the bad ones", "all": "all of them"},
+        "what is good stays; when most of a sample are bad, recapping all beats chasing", "the verdict on a sample",
+    ),
+)  # fmt: skip
+QUESTIONS: dict[str, School] = {s.question: s for s in SCHOOLS}
+
+
+@dataclass(frozen=True)
+class Choice:
+    """How a question stands: the choice, and who made it (job, sheet, workshop, default)."""
+
+    question: str
+    choice: str
+    by: str
+
+
+def choices(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> tuple[Choice, ...]:
+    """How every question stands for a job on this sheet."""
+    own = dict(sheet.schools)
+    found = []
+    for school in SCHOOLS:
+        q = school.question
+        for by, given in (("job", job), ("sheet", own), ("workshop", workshop)):
+            if given.get(q) in school.choices:
+                found.append(Choice(q, given[q], by))
+                break
+        else:
+            found.append(Choice(q, school.default, "default"))
+    return tuple(found)
+
+
+def role_of(step: Step) -> Role:
+    """What a step is for: as it says itself, else by its stage, quantity and title."""
+    if step.role:
+        return step.role
+    words = f"{step.stage} {step.id} {step.title}".lower()
+    if "detector" in words or "discriminator" in words or step.quantity_id == "rx.distortion":
+        return "detector-coarse" if "coarse" in words else "detector"
+    if step.phase == "receive" and step.aim == "peak":
+        if step.stage == "if" or " if" in f" {words}" or "455" in words or "10.695" in words:
+            return "if"
+        if "front" in words or step.stage in ("aerial", "rf"):
+            return "front-end"
+    return ""
+
+
+def ordered(steps: tuple[Step, ...], after: Mapping[str, frozenset[str]] | None = None) -> tuple[Step, ...]:
+    """The steps in the order given, moved only where ``after`` demands it (stable topological order).
+
+    ``after`` maps step ids to those that come before; the steps' own where not given.
+    """
+    place = {s.id: i for i, s in enumerate(steps)}
+    before = {s.id: set(after[s.id] if after else s.after) & set(place) for s in steps}
+    followers: dict[str, list[str]] = {}
+    for name, needed in before.items():
+        for n in needed:
+            followers.setdefault(n, []).append(name)
+    ready = [place[n] for n, needed in before.items() if not needed]
+    heapq.heapify(ready)
+    placed: list[Step] = []
+    while ready:
+        step = steps[heapq.heappop(ready)]
+        placed.append(step)
+        for name in followers.get(step.id, []):
+            before[name].discard(step.id)
+            if not before[name]:
+                heapq.heappush(ready, place[name])
+    return tuple(placed)
+
+
+def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> tuple[Sheet, str]:
+    """The sheet with its steps in route order and its schools applied, and one line on why it stands so."""
+    stand = {c.question: c for c in choices(sheet, job, workshop)}
+    steps = sheet.steps
+    reasons: list[str] = []
+    after = {s.id: frozenset(s.after) for s in steps}
+    steps, moved = _if_order(steps, stand["if-order"], after)
+    reasons += moved
+    steps, moved = _detector(steps, stand["detector"], after)
+    reasons += moved
+    steps = _levels(sheet, steps, stand["s9"])
+    steps = tuple(
+        _told(
+            _channel(
+                sheet, _power(_read_by(s, stand["reading"].choice), stand["power"].choice), stand["channel"].choice
+            ),
+            stand,
+            sheet.rule.ceiling(s.quantity_id),
+        )
+        for s in steps
+    )
+    if stand["after-peak"].choice == "back-off":
+        steps = tuple(_with_note(s, tr("Then a hair back off.")) if s.aim == "peak" else s for s in steps)
+    route = ordered(steps, after)
+    if not reasons:
+        return replace(sheet, steps=route), tr("as the sheet lists it")
+    line = tr("as the sheet: ") if route == ordered(sheet.steps) else ""
+    return replace(sheet, steps=route), line + " · ".join(reasons)
+
+
+def _by(choice: Choice) -> str:
+    return {
+        "job": tr("this job's choice"), "sheet": tr("the sheet's"), "workshop": tr("the workshop's"),
+        "default": tr("the default"),
+    }[choice.by]  # fmt: skip
+
+
+def _has_own_order(steps: list[Step], after: Mapping[str, frozenset[str]]) -> bool:
+    """Does the sheet itself say which of these comes first?"""
+    ids = {s.id for s in steps}
+    return any(after[s.id] & ids for s in steps)
+
+
+def _reach_back(name: str, after: Mapping[str, frozenset[str]]) -> set[str]:
+    """Every step that must come before ``name``."""
+    seen: set[str] = set()
+    waiting = list(after.get(name, ()))
+    while waiting:
+        n = waiting.pop()
+        if n not in seen:
+            seen.add(n)
+            waiting += after.get(n, ())
+    return seen
+
+
+def _detector(
+    steps: tuple[Step, ...], choice: Choice, after: dict[str, frozenset[str]]
+) -> tuple[tuple[Step, ...], list[str]]:
+    """Fine detector step before or after the peaking steps."""
+    fine = [s for s in steps if role_of(s) == "detector" and s.aim != "check"]
+    peaks = [s for s in steps if role_of(s) in ("if", "front-end")]
+    if not fine or not peaks:
+        return steps, []
+    fine_ids, peak_ids = {s.id for s in fine}, {s.id for s in peaks}
+    says_last = any(_reach_back(f, after) & peak_ids for f in fine_ids)
+    says_first = any(_reach_back(p, after) & fine_ids for p in peak_ids)
+    if (says_last or says_first) and choice.by in ("workshop", "default"):
+        return steps, [tr("detector last") if says_last else tr("detector first")]
+    if choice.choice == "first":
+        for f in fine_ids:
+            after[f] = frozenset(n for n in after[f] if n not in peak_ids and not _reach_back(n, after) & peak_ids)
+        for p in peak_ids:
+            after[p] |= fine_ids
+        kept = [s for s in steps if s.id not in fine_ids]
+        at = next(i for i, s in enumerate(kept) if s.id in peak_ids)
+        kept[at:at] = fine
+        steps = tuple(kept)
+    else:
+        for p in peak_ids:
+            after[p] = frozenset(n for n in after[p] if n not in fine_ids and not _reach_back(n, after) & fine_ids)
+        for f in fine_ids:
+            after[f] |= peak_ids
+    words = tr("detector first") if choice.choice == "first" else tr("detector last")
+    return steps, [f"{words} ({_by(choice)})" if choice.by in ("job", "workshop") else words]
+
+
+def _if_order(
+    steps: tuple[Step, ...], choice: Choice, after: dict[str, frozenset[str]]
+) -> tuple[tuple[Step, ...], list[str]]:
+    """IF steps, and the transformers within one step, from the last back or from the front on."""
+    if choice.choice == "sheet":
+        return steps, []
+    cans = [s for s in steps if role_of(s) == "if"]
+    if not cans or (_has_own_order(cans, after) and choice.by == "workshop"):
+        return steps, []
+    # A sheet lists its transformers along the signal's way: last first is that list from its end.
+    wanted = list(reversed(cans)) if choice.choice == "last-first" else cans
+    ids = {s.id for s in cans}
+    outside = frozenset().union(*(after[s.id] - ids for s in cans))
+    outside = frozenset(n for n in outside if not _reach_back(n, after) & ids)
+    for number, step in enumerate(wanted):
+        after[step.id] = outside | ({wanted[number - 1].id} if number else frozenset())
+    for name, needed in list(after.items()):
+        if name not in ids and needed & ids:
+            after[name] = needed | ids
+    queue = iter(wanted)
+    steps = tuple(next(queue) if s.id in ids else s for s in steps)
+    if choice.choice == "last-first":
+        steps = tuple(replace(s, adjust=tuple(reversed(s.adjust))) if s.id in ids else s for s in steps)
+    words = tr("last IF transformer first") if choice.choice == "last-first" else tr("IF front to back")
+    return steps, [f"{words} ({_by(choice)})"]
+
+
+#: S9 by convention, against 50 µV PD (dB).
+S9_DB = {"iaru": 0.0, "100uv-pd": EMF_DB, "50uv-emf": -EMF_DB}
+
+
+def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step, ...]:
+    """The level of the S-meter steps where a job sets S9 another way than its sheet."""
+    written = dict(sheet.schools).get("s9", "iaru")
+    if choice.by != "job" or choice.choice == written:
+        return steps
+    shift = S9_DB[choice.choice] - S9_DB[written]
+
+    def moved(value: float | None) -> float | None:
+        return None if value is None else value + shift
+
+    def one(s: Step) -> Step:
+        if s.quantity_id == "rx.s_meter":
+            return replace(s, required=tuple(replace(c, level_dbm=moved(c.level_dbm)) for c in s.required))
+        if s.quantity_id == "rx.lamp_lights":
+            limit = Limit(moved(s.limit.low), moved(s.limit.high), moved(s.limit.nominal))
+            return replace(s, limit=limit, target=moved(s.target))
+        return s
+
+    return tuple(one(s) for s in steps)
+
+
+#: What a receive coil is peaked by, by the school's choice.
+_READ_BY = {"quieting": QUIETING, "af": "rx.af_volts", "ear": HEARD}
+
+
+def _read_by(step: Step, choice: str) -> Step:
+    """Receive coils are peaked by something else than what the sheet reads; the closing reading stays the sheet's."""
+    wanted = _READ_BY.get(choice, "")
+    if not wanted or wanted == step.quantity_id or step.aim != "peak" or step.hook_up != "receive":
+        return step
+    if choice == "af" and any(c.deviation_hz for c in step.required):
+        # A limiter keeps the audio of FM as loud however weak the signal is: it would tell nothing.
+        return step
+    return replace(step, read_by=wanted)
+
+
+def _power(step: Step, choice: str) -> Step:
+    """Power of several places: brought even, or peaked at the middle."""
+    if step.quantity_id != "tx.power" or step.aim not in ("peak", "level") or len(step.required) < 2:
+        return step
+    aims: dict[str, Aim] = {"flattest": "level", "middle": "peak"}
+    return replace(step, aim=aims.get(choice, step.aim))
+
+
+def _channel(sheet: Sheet, step: Step, choice: str) -> Step:
+    """A peaking step that is read on several channels: on which of them it is peaked; or a front end shared out over the band."""
+    if choice == "stagger":
+        return _staggered(sheet, step)
+    names = [c.channel for c in step.required if c.channel]
+    if choice == "sheet" or step.aim not in ("peak", "null") or len(set(names)) < 2:
+        return step
+    if choice == "middle":
+        return replace(step, set_channel=names[len(names) // 2])
+    words = tr("One circuit at the low end, the other at the high end; then confirm the middle.")
+    return _with_note(replace(step, set_channel=names[0]), words)
+
+
+#: What the ends of a band may be short of the middle when a front end is shared out (dB of ratio; common practice, no source).
+_ENDS_DB = 4.0
+
+
+def _staggered(sheet: Sheet, step: Step) -> Step:
+    """A front end of two circuits or more, peaked at one place, is brought to serve the lowest and the highest channel too."""
+    ends = (sheet.plan.names[0], sheet.plan.names[-1])
+    single = len(step.required) == 1 and step.setting.channel not in ends
+    if step.aim != "peak" or role_of(step) != "front-end" or len(step.adjusters) < 2 or not single or step.read_by:
+        return step
+    places = (step.setting, *(replace(step.setting, channel=name) for name in ends))
+    # The sheet's figure is the middle's: the ends may be short of it. What counts there is the sensitivity, which has its own step.
+    limit = step.limit if step.limit.low is None else replace(step.limit, low=step.limit.low - _ENDS_DB)
+    words = tr(
+        "One circuit for the low end, the other for the high end; {db} dB less will do there.", db=f"{_ENDS_DB:g}"
+    )
+    return _with_note(replace(step, aim="level", required=places, limit=limit), words)
+
+
+def _told(step: Step, stand: Mapping[str, Choice], most: float | None) -> Step:
+    """What a step says of the schools that leave its order and its limit alone."""
+    if stand["if-shape"].choice == "staggered" and role_of(step) == "if":
+        step = _with_note(step, tr("Staggered: one transformer 1 to 2 kHz below, the other as much above."))
+    if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "sheet":
+        step = _with_note(step, tr("To the sheet's own value."))
+    if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "louder":
+        step = _with_note(step, tr("Louder by habit, but never above the rule's ceiling for what is radiated."))
+    return _deviation_target(step, stand["deviation"].choice, most)
+
+
+#: How near the rule's ceiling deviation is set (share of it): as the rule allows, and by the louder habit.
+_NEAR_CEILING = {"ceiling": 0.95, "louder": 0.98}
+
+
+def _deviation_target(step: Step, choice: str, most: float | None) -> Step:
+    """Deviation that is set by the rule's ceiling, not by the sheet's own value."""
+    if step.quantity_id != "tx.deviation" or step.aim != "set" or most is None or choice not in _NEAR_CEILING:
+        return step
+    wanted = _NEAR_CEILING[choice] * most
+    return replace(step, target=wanted) if step.limit.holds(wanted) else step
+
+
+def _with_note(step: Step, words: str) -> Step:
+    return replace(step, note=f"{step.note} {words}".strip())

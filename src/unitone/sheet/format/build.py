@@ -1,0 +1,594 @@
+"""From the written shapes to the sheet: every cross-reference, unit and limit checked, every problem with its place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+from typing import Any
+
+from pydantic import ValidationError
+
+from unitone.errors import EntryError
+from unitone.quantities.entry import parse_si
+from unitone.quantities.registry import QUANTITIES, Quantity
+from unitone.radio.channels import ChannelPlan
+from unitone.radio.levels import mark_db, parse_level
+from unitone.sheet.format import keys as form
+from unitone.sheet.format.care import known_faults, looks, supply, voltages
+from unitone.sheet.format.ceilings import above_ceiling, capped, final, rule
+from unitone.sheet.format.channelled import (
+    NO_CHANNELS,
+    channel_plan,
+    doubled_channels,
+    impossible_mixing,
+    mixing_line,
+    oscillator,
+)
+from unitone.sheet.format.lines import Place
+from unitone.sheet.model.limits import limit_from_text, make_limit, value_of
+from unitone.sheet.model.reach import EVERYTHING, known, oscillator_reaches, stage_reach, usual_reach
+from unitone.sheet.model.sheet import (
+    EIGHTH,
+    TURN,
+    Action,
+    Adjuster,
+    AdjusterKind,
+    Conditions,
+    Control,
+    Inject,
+    Limit,
+    Part,
+    Picture,
+    Reach,
+    Sheet,
+    Stage,
+    Step,
+    TestPoint,
+    Way,
+    lamp_point,
+)
+
+FORMAT = "unitone-sheet/1"
+#: More steps than any radio has; a file beyond it is no sheet.
+MAX_STEPS = 1000
+#: The smallest sensible move of each kind of adjuster, in millidegrees.
+DEFAULT_STEP: dict[AdjusterKind, int] = {
+    "core": EIGHTH, "trimmer": 2_000, "preset": 2_500, "link": TURN, "part": TURN,
+}  # fmt: skip
+DEFAULT_TRAVEL: dict[AdjusterKind, int] = {
+    "core": 8 * TURN, "trimmer": TURN, "preset": 270_000, "link": TURN, "part": TURN,
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Problem:
+    """What is wrong, where (``("step", 3, "limit")``), with the cure in the text."""
+
+    place: Place
+    text: str
+
+    @property
+    def key(self) -> str:
+        """The place without its numbers: ``step.limit``."""
+        return ".".join(str(p) for p in self.place if not isinstance(p, int)) or "file"
+
+
+@dataclass
+class Problems:
+    """Collects problems while a sheet is put together."""
+
+    found: list[Problem] = field(default_factory=list)
+
+    def complain(self, place: Place, text: str) -> None:
+        """One problem more."""
+        self.found.append(Problem(place, text))
+
+
+def check(
+    raw: dict[str, Any], identifier: str, text: str = "", kept: bool = False
+) -> tuple[Sheet | None, tuple[Problem, ...]]:
+    """The sheet made of plain data, and everything that is wrong with it; no sheet while anything is.
+
+    ``kept``: not whether its channels and mixing lines can be, which is asked when a sheet is written or taken.
+    """
+    problems = Problems()
+    given = raw.get("format")
+    if given != FORMAT:
+        newer = isinstance(given, str) and given.startswith("unitone-sheet/")
+        cure = "It needs a newer Unitone." if newer else f'Write format = "{FORMAT}" at the top.'
+        problems.complain(("format",), f"{given!r} is not {FORMAT!r}. {cure}")
+        return None, tuple(problems.found)
+    steps = raw.get("step")
+    if isinstance(steps, list) and len(steps) > MAX_STEPS:
+        problems.complain(
+            ("step", MAX_STEPS), f"{len(steps)} steps; a sheet holds at most {MAX_STEPS}. Split it into several sheets."
+        )
+        return None, tuple(problems.found)
+    try:
+        written = form.SheetFile.model_validate(raw)
+    except ValidationError as error:
+        for problem in error.errors():
+            # Where a key may hold several forms, Pydantic names each form in the place; people name the key.
+            place = tuple(p for p in problem["loc"] if p not in _FORMS)
+            problems.complain(place, _cure(problem["type"], problem["msg"], problem.get("input")))
+        problems.found += _wrong_references(raw, error, identifier)
+        return None, _once(problems.found)
+    sheet = _build(written, problems, identifier, text)
+    if not kept and not problems.found:
+        doubled_channels(problems.complain, written.channels)
+        impossible_mixing(problems.complain, sheet)
+    return (None if problems.found else sheet), _once(problems.found)
+
+
+#: Keys of a row that the rest of the row is judged by: where one is of the wrong shape, the row is not judged further.
+_LEANS = frozenset(
+    {
+        "adjust",
+        "aim",
+        "quantity",
+        "hook_up",
+        "way",
+        "channels",
+        "bands",
+        "modes",
+        "limit",
+        "id",
+        "kind",
+        "output",
+        "terms",
+    }
+)
+
+
+def _wrong_references(raw: dict[str, Any], error: ValidationError, identifier: str) -> list[Problem]:
+    """What else is wrong with a sheet of which some keys are of the wrong shape: those are left out, and what follows from that is not told."""
+    sound: dict[str, Any] = {
+        k: [dict(r) if isinstance(r, dict) else r for r in v] if isinstance(v, list) else v for k, v in raw.items()
+    }
+    kept = {k: list(range(len(v))) for k, v in sound.items() if isinstance(v, list)}
+    bad_keys: set[Place] = set()
+    gone: set[str] = set()
+    for _ in range(2):
+        rows: set[tuple[str, int]] = set()
+        for problem in error.errors():
+            place = problem["loc"]
+            table = str(place[0])
+            if len(place) >= 3 and table in kept and isinstance(place[1], int):
+                row = sound[table][place[1]]
+                if problem["type"] != "missing" and isinstance(row, dict) and place[2] in row:
+                    del row[place[2]]
+                    bad_keys.add((table, kept[table][place[1]], place[2]))
+                else:
+                    rows.add((table, place[1]))
+            elif len(place) == 2 and table in kept and isinstance(place[1], int):
+                rows.add((table, place[1]))
+            elif problem["type"] != "missing" and table in sound:
+                del sound[table]
+            else:
+                return []
+        for table, at in sorted(rows, reverse=True):
+            row = sound[table].pop(at)
+            kept[table].pop(at)
+            gone |= {str(row["id"])} if isinstance(row, dict) and "id" in row else set()
+        try:
+            written = form.SheetFile.model_validate(sound)
+            break
+        except ValidationError as again:
+            error = again
+    else:
+        return []
+    more = Problems()
+    sheet = _build(written, more, identifier, "")
+    if not more.found:
+        doubled_channels(more.complain, written.channels)
+        impossible_mixing(more.complain, sheet)
+    leaning = {p[:2] for p in bad_keys if p[2] in _LEANS}
+    found = []
+    for p in more.found:
+        place = p.place
+        if len(place) >= 2 and place[0] in kept and isinstance(place[1], int):
+            place = (place[0], kept[str(place[0])][place[1]], *place[2:])
+        if place[:2] not in leaning and place[:3] not in bad_keys and not any(repr(g) in p.text for g in gone):
+            found.append(Problem(place, p.text))
+    return found
+
+
+_FORMS = ("str", "ReachPart", "list[str]", "LimitPart", "dict[str,str]")
+
+
+def _once(problems: Sequence[Problem]) -> tuple[Problem, ...]:
+    return tuple(dict.fromkeys(problems))
+
+
+def _cure(kind: str, message: str, given: object) -> str:
+    if kind == "extra_forbidden":
+        return "this key is not known here. Remove it or check its spelling."
+    if kind == "missing":
+        return "is missing. Add it."
+    if kind == "too_short":
+        return "there is nothing in it yet. Add the first step."
+    shown = repr(given)
+    return f"{message.removeprefix('Value error, ')} (found {shown if len(shown) < 60 else shown[:57] + '…'})."
+
+
+def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) -> Sheet:
+    channels = channel_plan(problems.complain, w.channels)
+    for table, ids in (
+        ("adjuster", [a.id for a in w.adjuster]), ("test_point", [p.id for p in w.test_point]),
+        ("stage", [s.id for s in w.stage]), ("step", [s.id for s in w.step]), ("part", [p.id for p in w.part]),
+        ("action", [a.id for a in w.action]), ("picture", [p.id for p in w.picture]),
+        ("oscillator", [o.id for o in w.oscillator]), ("control", [c.id for c in w.control]),
+        ("voltage", [v.id for v in w.voltage]), ("inspect", [x.id for x in w.inspect]),
+    ):  # fmt: skip
+        _unique(problems, table, ids)
+    oscillators = tuple(oscillator(problems.complain, i, o, w) for i, o in enumerate(w.oscillator))
+    mixing = tuple(mixing_line(problems.complain, i, m, w) for i, m in enumerate(w.mixing))
+    pictures = _pictures(problems, w)
+    steps = tuple(s for i, part in enumerate(w.step) if (s := _step(problems, i, part, w, channels)) is not None)
+    ruled = rule(problems.complain, w.ceiling)
+    above_ceiling(problems.complain, [s.id for s in w.step], steps, ruled)
+    sheet = Sheet(
+        id=identifier,
+        maker=w.model.maker,
+        name=w.model.name,
+        kind=w.model.kind,
+        supply=w.model.supply,
+        plan=channels,
+        oscillators=oscillators,
+        mixing=mixing,
+        controls=tuple(Control(c.id, c.positions, c.does) for c in w.control),
+        schools=_schools(problems, w),
+        adjusters=(),
+        test_points=tuple(
+            TestPoint(p.id, p.title, _pin(problems, ("test_point", i), p, pictures), p.picture)
+            for i, p in enumerate(w.test_point)
+        ),
+        stages=tuple(Stage(s.id, s.title, s.way) for s in w.stage),
+        steps=tuple(capped(s, ruled) for s in steps),
+        pictures=pictures,
+        cautions=tuple(w.model.caution),
+        power=supply(problems.complain, w.supply),
+        final=final(problems.complain, w.final),
+        rule=ruled,
+        looks=looks(problems.complain, w),
+        known_faults=known_faults(problems.complain, w),
+        family=w.model.family,
+        aliases=tuple(w.model.aliases),
+        source_text=text,
+    )
+    _order(problems, w)
+    sheet = replace(sheet, adjusters=_adjusters(problems, w, sheet, pictures))
+    return replace(
+        sheet,
+        voltages=voltages(problems.complain, w, sheet),
+        parts=tuple(_part(problems, i, p, sheet, pictures) for i, p in enumerate(w.part)),
+        actions=tuple(
+            Action(a.id, a.title, _reaches(problems, ("action", i, "reaches"), a.reaches) or EVERYTHING)
+            for i, a in enumerate(w.action)
+        ),
+    )
+
+
+def _schools(problems: Problems, w: form.SheetFile) -> tuple[tuple[str, str], ...]:
+    from unitone.sheet.conventions.schools import QUESTIONS
+
+    for question, choice in w.schools.items():
+        if question not in QUESTIONS:
+            problems.complain(("schools", question), f"no such question. Known: {', '.join(QUESTIONS)}.")
+        elif choice not in QUESTIONS[question].choices:
+            problems.complain(
+                ("schools", question), f"{choice!r} is no choice. Use one of {', '.join(QUESTIONS[question].choices)}."
+            )
+    return tuple(w.schools.items())
+
+
+def _unique(problems: Problems, table: str, identifiers: list[str]) -> None:
+    seen: set[str] = set()
+    for i, identifier in enumerate(identifiers):
+        if not identifier.strip():
+            problems.complain((table, i, "id"), f"is empty. Give each {table} an id.")
+        elif identifier in seen:
+            problems.complain((table, i, "id"), f"{identifier!r} stands twice. Give each {table} an id of its own.")
+        seen.add(identifier)
+
+
+def _pictures(problems: Problems, w: form.SheetFile) -> tuple[Picture, ...]:
+    found = []
+    if w.model.board:
+        if w.picture:
+            problems.complain(("model", "board"), "pictures are listed as [[picture]] already. Remove this key.")
+        else:
+            found.append(Picture("board", w.model.board, ""))
+    for i, p in enumerate(w.picture):
+        if "/" in p.file or "\\" in p.file or p.file.startswith(".") or not p.file:
+            problems.complain(("picture", i, "file"), f"{p.file!r} is no plain file name. Name the file alone.")
+        crop = p.crop or [0.0, 0.0, 1.0, 1.0]
+        found.append(Picture(p.id, p.file, p.title, (crop[0], crop[1], crop[2], crop[3])))
+    return tuple(found)
+
+
+def _pin(
+    problems: Problems, place: Place, part: form.AdjusterPart | form.TestPointPart | form.PartPart,
+    pictures: tuple[Picture, ...],
+) -> tuple[float, float] | None:  # fmt: skip
+    picture = next((p for p in pictures if p.id == part.picture), None) if part.picture else (pictures or (None,))[0]
+    if part.picture and picture is None:
+        problems.complain((*place, "picture"), f"no picture {part.picture!r}. Add a [[picture]] with that id.")
+    if part.pin is None:
+        return None
+    across, down = part.pin
+    if picture is not None:
+        left, top, right, bottom = picture.crop
+        if not (left <= across <= right and top <= down <= bottom):
+            problems.complain(
+                (*place, "pin"), "lies outside the part of the picture that is shown. Move it or widen the crop."
+            )
+    return across, down
+
+
+def _number(problems: Problems, place: Place, text: str, unit: str) -> float:
+    try:
+        return parse_si(text, unit)
+    except EntryError as error:
+        problems.complain(place, str(error))
+        return 0.0
+
+
+def _reaches(problems: Problems, place: Place, given: Iterable[str | form.ReachPart]) -> tuple[Reach, ...]:
+    found = []
+    for r in given:
+        reach = (
+            Reach(r)
+            if isinstance(r, str)
+            else Reach(r.quantity, r.way, r.channel, r.band, r.mode, r.test_point, r.panel)
+        )
+        if not known(reach):
+            problems.complain(
+                place,
+                f"{reach.pattern!r} is no quantity. Use one of {', '.join(sorted(QUANTITIES))}, or a prefix like rx.*.",
+            )
+        found.append(reach)
+    return tuple(found)
+
+
+def _adjusters(
+    problems: Problems, w: form.SheetFile, sheet: Sheet, pictures: tuple[Picture, ...]
+) -> tuple[Adjuster, ...]:
+    used: dict[str, list[Step]] = {}
+    for step in sheet.steps:
+        for name in step.adjusters:
+            used.setdefault(name, []).append(step)
+    by_oscillator = {} if problems.found else oscillator_reaches(sheet)
+    stages = {s.id for s in w.stage}
+    made = []
+    for i, a in enumerate(w.adjuster):
+        travel = DEFAULT_TRAVEL[a.kind]
+        if a.turns is not None:
+            travel = round(min(a.turns, 1e6) * TURN)
+        if a.degrees is not None:
+            travel = round(min(a.degrees, 1e9) * 1000)
+        step_mdeg = DEFAULT_STEP[a.kind] if a.step is None else round(min(a.step, 1e9) * 1000)
+        if travel <= 0 or step_mdeg <= 0 or step_mdeg > travel:
+            problems.complain(
+                ("adjuster", i), f"{a.id}: travel and step must be above nought, the step within the travel."
+            )
+        if a.stage and a.stage not in stages:
+            problems.complain(("adjuster", i, "stage"), f"no stage {a.stage!r}. Add it or name another.")
+        declared = _reaches(problems, ("adjuster", i, "reaches"), a.reaches)
+        # The reach of an oscillator's trimmer is worked out from the mixing lines; without them it is taken widely.
+        mixed = dict.fromkeys(r for o in sheet.oscillators if o.trim == a.id for r in by_oscillator.get(o.id, ()))
+        reaches = declared or (() if mixed else usual_reach(s.quantity_id for s in used.get(a.id, [])))
+        reaches += tuple(r for r in mixed if r not in reaches)
+        # What an adjuster is turned for it reaches, whether its sheet says so or not.
+        for step in used.get(a.id, []):
+            if not any(r.covers(step.quantity_id, c) for r in reaches for c in step.required):
+                reaches += (Reach(step.quantity_id),)
+        stops = a.kind != "trimmer" if a.stops is None else a.stops
+        made.append(
+            Adjuster(
+                a.id, a.kind, a.where, _pin(problems, ("adjuster", i), a, pictures), a.tool, travel, stops, step_mdeg,
+                reaches, a.stage, a.note, a.picture, a.lock,
+            )
+        )  # fmt: skip
+    return tuple(made)
+
+
+def _part(problems: Problems, i: int, p: form.PartPart, sheet: Sheet, pictures: tuple[Picture, ...]) -> Part:
+    if p.stage and p.stage not in {s.id for s in sheet.stages}:
+        problems.complain(("part", i, "stage"), f"no stage {p.stage!r}. Add it or name another.")
+    reaches = _reaches(problems, ("part", i, "reaches"), p.reaches) or stage_reach(sheet, p.stage)
+    return Part(p.id, p.what, p.where, _pin(problems, ("part", i), p, pictures), reaches, p.stage, p.picture)
+
+
+def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, channels: ChannelPlan) -> Step | None:
+    if s.quantity not in QUANTITIES:
+        problems.complain(
+            ("step", i, "quantity"), f"{s.quantity!r} is no quantity. Use one of {', '.join(sorted(QUANTITIES))}."
+        )
+        return None
+    q = QUANTITIES[s.quantity]
+    groups = tuple((g,) if isinstance(g, str) else tuple(g) for g in s.adjust)
+    if any(len(group) not in (1, 2) for group in groups):
+        problems.complain(("step", i, "adjust"), "a coupled pair names two adjusters.")
+    _references(problems, i, s, w, channels, [name for group in groups for name in group])
+    way: Way = s.way or ("send" if s.hook_up == "send" else "receive" if s.hook_up == "receive" else "either")
+    if (q.way == "send" and s.hook_up != "send") or (way == "send" and s.hook_up != "send"):
+        problems.complain(("step", i, "hook_up"), f'{s.quantity} is measured while sending: hook_up = "send".')
+    limit = _limit(problems, i, s, q)
+    target = None
+    if s.target is not None:
+        try:
+            target = value_of(s.target, q)
+        except EntryError as error:
+            problems.complain(("step", i, "target"), str(error))
+        if target is not None and not limit.holds(target):
+            problems.complain(
+                ("step", i, "target"), f"{s.target!r} lies outside the step's own limit. Mend one of them."
+            )
+    if s.set_channel is not None and s.set_channel not in s.channels:
+        problems.complain(
+            ("step", i, "set_channel"), f"{s.set_channel!r} is not among the step's channels. Add it there."
+        )
+    if s.aim in ("peak", "null") and q.hill_slope == 0:
+        problems.complain(("step", i, "aim"), f'{q.title} has no peak. Use aim = "set" or "check".')
+    if s.aim != "check" and not groups:
+        problems.complain(("step", i, "adjust"), f'aim = "{s.aim}" needs an adjuster. Name one or use aim = "check".')
+    lamps = _lamps(problems, i, s)
+    required = _required(problems, i, s, way, q, _panel(problems, i, s, w))
+    return Step(
+        s.id, s.phase, s.title, s.quantity, s.aim, groups, required, limit, s.source, s.hook_up, target, s.set_channel,
+        s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, lamps=lamps, inject=_inject(problems, i, s),
+    )  # fmt: skip
+
+
+def _inject(problems: Problems, i: int, s: form.StepPart) -> Inject | None:
+    """The generator's point and frequency, where it does not feed the aerial socket."""
+    if s.inject is None:
+        return None
+    place = ("step", i, "inject")
+    if s.hook_up != "receive":
+        problems.complain(place, 'the generator is connected on receive steps only: hook_up = "receive".')
+    hz = None
+    if s.inject.frequency is not None:
+        try:
+            hz = parse_si(s.inject.frequency, "Hz")
+        except EntryError as error:
+            problems.complain((*place, "frequency"), str(error))
+        if hz is not None and not 1e3 <= hz <= 3e9:
+            problems.complain((*place, "frequency"), f"{s.inject.frequency!r}: a generator gives 1 kHz to 3 GHz.")
+    return Inject(s.inject.at, hz, s.inject.coupling)
+
+
+def _lamps(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:
+    """The marks of a meter of lamps: they go upward, and S9 is among them."""
+    place = ("step", i, "lamps")
+    if s.quantity != "rx.lamp_lights":
+        if s.lamps:
+            problems.complain(place, "only a step of rx.lamp_lights has lamps. Leave them out, or name that quantity.")
+        return ()
+    try:
+        marks = [mark_db(m) for m in s.lamps]
+    except EntryError as error:
+        problems.complain(place, str(error))
+        return ()
+    if 0.0 not in marks or any(b <= a for a, b in pairwise(marks)):
+        problems.complain(
+            place, 'name the marks upward, S9 among them: that lamp is set. Write lamps = ["S3", "S6", "S9", "+20"].'
+        )
+    return tuple("S9" if db == 0.0 else m.strip() for m, db in zip(s.lamps, marks, strict=True))
+
+
+def _references(
+    problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, channels: ChannelPlan, adjusters: list[str]
+) -> None:
+    have = {a.id for a in w.adjuster}
+    for name in adjusters:
+        if name not in have:
+            problems.complain(("step", i, "adjust"), f"no adjuster {name!r}. Add an [[adjuster]] with that id.")
+    if s.stage and s.stage not in {x.id for x in w.stage}:
+        problems.complain(("step", i, "stage"), f"no stage {s.stage!r}. Add a [[stage]] with that id.")
+    if s.test_point is not None and s.test_point not in {p.id for p in w.test_point}:
+        problems.complain(
+            ("step", i, "test_point"), f"no test point {s.test_point!r}. Add a [[test_point]] with that id."
+        )
+    for name in s.channels:
+        if channels is not NO_CHANNELS and name not in channels.names:
+            problems.complain(
+                ("step", i, "channels"), f"plan {channels.id} has no channel {name!r}. Name one of its channels."
+            )
+    for name in s.bands:
+        if name not in dict(channels.bands):
+            have_bands = ", ".join(n for n, _ in channels.bands) or "none"
+            problems.complain(("step", i, "bands"), f"no band {name!r}. Bands under [channels] are: {have_bands}.")
+
+
+def _panel(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile) -> tuple[tuple[str, str], ...]:
+    if isinstance(s.panel, dict):
+        panel = dict(s.panel)
+    else:
+        panel = {}
+        for piece in (p.strip() for p in s.panel.split(",")):
+            control, _, position = piece.replace("=", " ").partition(" ")
+            if piece:
+                panel[control] = position.strip()
+                if not position.strip():
+                    problems.complain(
+                        ("step", i, "panel"), f"{piece!r} names no position. Write it like: squelch open."
+                    )
+    for control in panel:
+        if control not in {c.id for c in w.control}:
+            problems.complain(("step", i, "panel"), f"no control {control!r}. Add a [[control]] with that id.")
+    return tuple(sorted(panel.items()))
+
+
+def _required(
+    problems: Problems, i: int, s: form.StepPart, way: Way, q: Quantity, panel: tuple[tuple[str, str], ...]
+) -> tuple[Conditions, ...]:
+    stimulus, place = s.stimulus, ("step", i, "stimulus")
+
+    def optional(key: str, text: str | None, unit: str) -> float | None:
+        return None if text is None else _number(problems, (*place, key), text, unit)
+
+    level = None
+    if stimulus.level is not None:
+        try:
+            level = parse_level(stimulus.level)
+        except EntryError as error:
+            problems.complain((*place, "level"), str(error))
+    elif q.id in ("rx.sinad", "rx.distortion", "rx.s_meter"):
+        problems.complain((*place, "level"), f'{q.title} depends on the level. Write it, like level = "0.3 uV".')
+    microphone = optional("microphone", stimulus.microphone, "V")
+    common = Conditions(
+        way=way,
+        test_point=lamp_point("S9") if q.id == "rx.lamp_lights" else s.test_point,
+        level_dbm=level,
+        tone_hz=optional("tone", stimulus.tone, "Hz"),
+        deviation_hz=optional("deviation", stimulus.deviation, "Hz"),
+        depth_pct=optional("depth", stimulus.depth, "%"),
+        mic_mv=None if microphone is None else microphone * 1e3,
+        panel=panel,
+    )
+    return tuple(
+        replace(common, channel=channel, band=band, mode=mode)
+        for band in s.bands or (None,)
+        for mode in s.modes or (None,)
+        for channel in s.channels or (None,)
+    )
+
+
+def _limit(problems: Problems, i: int, s: form.StepPart, q: Quantity) -> Limit:
+    try:
+        if isinstance(s.limit, str):
+            return make_limit(limit_from_text(s.limit), q)
+        return make_limit({k: v for k, v in s.limit.model_dump().items() if v is not None}, q)
+    except EntryError as error:
+        problems.complain(("step", i, "limit"), str(error))
+        return Limit(0.0, 0.0, 0.0)
+
+
+def _order(problems: Problems, w: form.SheetFile) -> None:
+    """``after`` names steps that exist and never goes round in a circle."""
+    after = {s.id: s.after for s in w.step}
+    for i, s in enumerate(w.step):
+        for name in s.after:
+            if name not in after:
+                problems.complain(("step", i, "after"), f"no step {name!r}. Name a step of this sheet.")
+    state: dict[str, int] = {}
+    for i, s in enumerate(w.step):
+        stack = [(s.id, iter(after.get(s.id, [])))] if s.id not in state else []
+        state.setdefault(s.id, 1)
+        while stack:
+            name, rest = stack[-1]
+            following = next((n for n in rest if n in after), None)
+            if following is None:
+                state[name] = 2
+                stack.pop()
+            elif state.get(following) == 1:
+                circle = [n for n, _ in stack]
+                loop = " → ".join([*circle[circle.index(following) :], following])
+                problems.complain(("step", i, "after"), f"goes round in a circle ({loop}). Take one of them out.")
+                return
+            elif following not in state:
+                state[following] = 1
+                stack.append((following, iter(after[following])))

@@ -1,0 +1,74 @@
+"""What may not be gone over: the ratings of the final, and the rule's ceilings on what is radiated."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+from unitone.errors import EntryError
+from unitone.quantities.entry import parse_si
+from unitone.quantities.registry import QUANTITIES
+from unitone.quantities.show import show
+from unitone.sheet.format import keys as form
+from unitone.sheet.format.lines import Place
+from unitone.sheet.model.limits import value_of
+from unitone.sheet.model.sheet import Final, Limit, Rule, Step
+
+Complain = Callable[[Place, str], None]
+
+
+def final(complain: Complain, part: form.FinalPart) -> Final:
+    """The final's ratings in canonical units."""
+    dissipation = None
+    if part.dissipation is not None:
+        try:
+            dissipation = parse_si(part.dissipation, "W")
+        except EntryError as error:
+            complain(("final", "dissipation"), str(error))
+    return Final(part.device, dissipation, _most(complain, ("final", "most"), part.most))
+
+
+def rule(complain: Complain, part: form.CeilingPart) -> Rule:
+    """The rule's ceilings in canonical units."""
+    if part.most and not part.rule.strip():
+        complain(("ceiling", "rule"), "is missing. Name the rule that the ceilings are from.")
+    return Rule(part.rule, _most(complain, ("ceiling", "most"), part.most))
+
+
+def _most(complain: Complain, place: Place, given: dict[str, str]) -> tuple[tuple[str, float], ...]:
+    found = []
+    for name, text in given.items():
+        q = QUANTITIES.get(name)
+        if q is None or q.way != "send":
+            sent = ", ".join(x.id for x in QUANTITIES.values() if x.way == "send")
+            complain((*place, name), f"{name!r} is nothing that is sent. Use one of: {sent}.")
+            continue
+        try:
+            found.append((name, value_of(text, q)))
+        except EntryError as error:
+            complain((*place, name), str(error))
+    return tuple(found)
+
+
+def above_ceiling(complain: Complain, ids: Sequence[str], steps: Sequence[Step], of_rule: Rule) -> None:
+    """Say where a step asks for more than the rule allows at all."""
+    for step in steps:
+        most = of_rule.ceiling(step.quantity_id)
+        if most is not None and step.limit.low is not None and step.limit.low > most:
+            complain(
+                ("step", ids.index(step.id), "limit"),
+                f"its least is {show(step.quantity, step.limit.low)}, and {of_rule.name} allows {show(step.quantity, most)}. "
+                "Mend the limit, or the ceiling.",
+            )
+
+
+def capped(step: Step, of_rule: Rule) -> Step:
+    """The step with the rule's ceiling for its quantity as the upper end where its own lies above, or is open."""
+    most = of_rule.ceiling(step.quantity_id)
+    high = step.limit.high
+    if most is None or (high is not None and high <= most):
+        return step
+    low, nominal = step.limit.low, step.limit.nominal
+    limit = Limit(low, most, None if nominal is not None and nominal > most else nominal)
+    target = step.target if step.target is None or step.target <= most else None
+    return replace(step, limit=limit, target=target)

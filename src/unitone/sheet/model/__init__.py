@@ -1,0 +1,1 @@
+"""The sheet ready for use: steps, adjusters, limits, the mixing model, and what an adjuster reaches."""

@@ -1,0 +1,425 @@
+"""The physics file of a stand-in radio (``unitone-physics/1``): every number that makes it behave as a radio.
+
+Documented key by key in docs/physics.md. Quantities are text with units.
+Positions are in the adjuster's own unit (turns for cores, degrees for trimmers
+and presets) from its anticlockwise stop; ``aligned`` is where a typical
+specimen is right.
+"""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import Field, ValidationError
+
+from unitone import files
+from unitone.errors import SheetError
+from unitone.sheet.format.lines import Place, key_lines, line_of
+from unitone.sheet.model.sheet import Sheet
+from unitone.simulator.keys import Amps, Decibels, Farad, Henry, Hertz, Ohms, Part, Seconds, Volts, Watts
+from unitone.simulator.receive_physics import Receive, SMeter, Squelch, receive_problems
+
+#: A physics file is a small text file.
+MAX_BYTES = 4_000_000
+
+
+class Setting(Part):
+    """[adjuster.ID]: where a typical specimen is right, how far specimens differ, how far a seed turns it off."""
+
+    aligned: float
+    spread: float = 0.0
+    misaligned: float = 0.0
+
+
+class Rail(Part):
+    """[[rail]]: a regulated rail set by a preset, ``low`` at its anticlockwise end, ``high`` at its clockwise end; one that nothing
+    sets stands at ``nominal``."""
+
+    test_point: str
+    adjuster: str | None = None
+    low: Volts = 0.0
+    high: Volts = 0.0
+    nominal: Volts
+
+
+class Crystal(Part):
+    """[oscillator.ID]: an oscillator of the sheet by its id; c1, c0 motional and shunt capacitance of its crystal.
+
+    A trimmer pulls it by its load capacitance, a core by ``per_turn_ppm``; without an adjuster nothing does. ``spread_ppm``:
+    how far specimens are ground apart (standard); ``odd_share`` of them have gone off by about ``odd_ppm`` besides.
+    """
+
+    test_point: str = ""
+    adjuster: str | None = None
+    c1: Farad = Field(default=14e-15, gt=0)
+    c0: Farad = Field(default=4e-12, gt=0)
+    fixed: Farad = Field(default=20e-12, ge=0)
+    trimmer_least: Farad = 0.0
+    trimmer_most: Farad = 0.0
+    per_turn_ppm: float = 0.0
+    spread_ppm: float = Field(default=0.0, ge=0)
+    odd_share: float = Field(default=0.0, ge=0, le=1)
+    odd_ppm: float = 0.0
+    warm_up_ppm: float = 0.0
+    warm_up: Seconds = Field(default=300.0, gt=0)
+
+
+class Reference(Crystal):
+    """[reference]: the same for the one oscillator of a set with a single crystal, named by ``oscillator``."""
+
+    oscillator: str
+    adjuster: str
+
+
+class Shift(Part):
+    """[[shift]]: a control that pulls oscillators: by ``down`` at -100 %, by ``up`` at 100 % (Hz at the oscillator).
+
+    ``spread``: how far the middle of specimens is off, as a share of the swing. ``way``: when it works. An ``adjuster`` moves
+    the middle by ``per_unit`` for each of its own units.
+    """
+
+    control: str
+    oscillators: list[str] = Field(min_length=1)
+    down: Hertz
+    up: Hertz
+    spread: float = Field(default=0.0, ge=0, le=1)
+    way: Literal["receive", "send", "either"] = "either"
+    adjuster: str | None = None
+    per_unit: Hertz = 0.0
+
+
+class Vco(Part):
+    """[vco.receive] / [vco.send]: coil, fixed capacitor, varactor and the detector's rails."""
+
+    test_point: str
+    adjuster: str
+    inductance: Henry
+    per_turn: float
+    fixed: Farad
+    varactor: Farad
+    phi: Volts = 0.7
+    gamma: float = 0.5
+    lowest: Volts = 0.4
+    highest: Volts = 7.4
+    #: The mixing output that it runs at; the carrier (send) or the first oscillator (receive) where none is named.
+    output: str | None = None
+    #: Where the volts fall with frequency: control volts = ``mirror`` less the varactor's.
+    mirror: Volts | None = None
+
+
+class PowerCoil(Part):
+    """[[send.coil]]: a band-pass, driver or final coil; ``coupling`` (units of critical coupling) ties it to the coil before it."""
+
+    adjuster: str
+    centre: Hertz
+    q: float = Field(gt=0)
+    per_turn: Hertz
+    coupling: float | None = Field(default=None, gt=0)
+
+
+class Trap(Part):
+    """[send.trap]: a series-tuned trap across the aerial: ``depth`` (dB) at its ``centre``, ``per_turn`` Hz moved by a turn."""
+
+    adjuster: str
+    centre: Hertz
+    q: float = Field(gt=0)
+    per_turn: Hertz
+    depth: Decibels = Field(gt=0)
+
+
+class Draw(Part):
+    """[draw]: what the radio takes from its supply: current at ``rest``, ``efficiency`` of the sending stages, and the ``resistance``
+    of lead, fuse and cells together."""
+
+    rest: Amps = Field(ge=0)
+    efficiency: float = Field(gt=0, le=1)
+    resistance: Ohms = Field(default=0.0, ge=0)
+
+
+class Aerial(Part):
+    """[aerial]: a whip with its loading coil; ``whip_in`` dB lost with the whip pushed in, ``hand`` dB by which a hand's place spreads."""
+
+    adjuster: str
+    q: float = Field(gt=0)
+    centre: Hertz
+    per_turn: Hertz
+    whip_in: Decibels = 14.0
+    hand: Decibels = Field(default=0.4, ge=0)
+
+
+class Processor(Part):
+    """[send.processor]: a speech processor behind a switch of the panel: so many dB louder when ``control`` is on."""
+
+    control: str
+    gain: Decibels = Field(gt=0)
+
+
+class Levelling(Part):
+    """[send.alc]: automatic level control: its preset holds the peak envelope between ``least`` and ``most`` (W)."""
+
+    adjuster: str
+    least: Watts
+    most: Watts
+
+
+class AmModulator(Part):
+    """[send.am]: the AM modulator. Depth (%) = ``most_depth`` by its preset and the loudness, held under ``ceiling`` by its limiter."""
+
+    adjuster: str
+    most_depth: float = Field(gt=0)
+    ceiling: float = Field(default=100.0, gt=0)
+
+
+class Balance(Part):
+    """[send.balance]: the balanced modulator's two presets, in and out of phase: carrier left (share of the peak) for one of their units."""
+
+    adjusters: tuple[str, str]
+    per_unit: tuple[float, float]
+    floor_dbc: float = -60.0
+
+
+class Bias(Part):
+    """[bias]: idle current of the final, ``least`` at the preset's anticlockwise end, ``most`` at its clockwise end; it goes with the
+    square of the way. ``creep``: by which share it rises once the final is warm, ``warms`` how fast."""
+
+    test_point: str = ""
+    adjuster: str
+    least: Amps = 0.0
+    most: Amps
+    creep: float = Field(default=0.0, ge=0)
+    warms: Seconds = Field(default=60.0, gt=0)
+
+
+class OwnMeter(Part):
+    """[send.meter]: the radio's own power meter: its preset makes it show between ``least`` and ``most`` of the power."""
+
+    adjuster: str
+    least: float = Field(gt=0)
+    most: float
+
+
+class Send(Part):
+    """[send]: power chain and modulator. The last coil is the tank; those before it carry drive."""
+
+    power: Watts
+    drive: float
+    coil: list[PowerCoil] = Field(min_length=1)
+    harmonic_dbc: float
+    modulator_adjuster: str | None = None
+    most_deviation: Hertz = 0.0
+    microphone_full: Volts = Field(default=0.01, gt=0)
+    residual_fm: Hertz = 0.0
+    am: AmModulator | None = None
+    balance: Balance | None = None
+    trap: Trap | None = None
+    alc: Levelling | None = None
+    processor: Processor | None = None
+    meter: OwnMeter | None = None
+    #: A part of the radio that holds the carrier under this, however the coils stand.
+    holds_at: Watts | None = None
+    #: Peak envelope power in SSB at full drive, aligned; the carrier's where it is not told.
+    pep: Watts | None = None
+    #: The microphone amplifier's band: -3 dB points.
+    audio_low: Hertz = 300.0
+    audio_high: Hertz = 3000.0
+    #: Hum and noise on an unmodulated carrier: depth in AM (%), deviation in FM (Hz, at 100 Hz).
+    hum_depth: float = Field(default=0.0, ge=0)
+    hum_deviation: Hertz = 0.0
+
+
+class Fault(Part):
+    """[fault.ID]: a fault that a specimen may have: its ``title``, the ``reason`` that is right to name, and what it ``sets`` in this
+    file, by dotted keys (``s_meter.threshold``, ``receive.stage.2.loss``, ``adjuster.T4.aligned``)."""
+
+    title: str
+    reason: str
+    sets: dict[str, str | float | bool] = Field(min_length=1)
+
+
+class PhysicsFile(Part):
+    """A whole physics file."""
+
+    format: Literal["unitone-physics/1"]
+    sheet: str
+    supply: Volts
+    untouched_share: float = Field(default=0.15, ge=0, le=1)
+    touched_share: float = Field(default=0.85, ge=0, le=1)
+    untouched_drift: float = Field(default=0.03, ge=0, le=1)
+    adjuster: dict[str, Setting]
+    rail: list[Rail] = []
+    reference: Reference | None = None
+    oscillator: dict[str, Crystal] = {}
+    shift: list[Shift] = []
+    vco: dict[Literal["receive", "send"], Vco] = {}
+    receive: Receive | None = None
+    s_meter: SMeter | None = None
+    squelch: Squelch | None = None
+    send: Send | None = None
+    bias: Bias | None = None
+    draw: Draw | None = None
+    aerial: Aerial | None = None
+    fault: dict[str, Fault] = {}
+
+    @property
+    def crystals(self) -> dict[str, Crystal]:
+        """Every oscillator that has physics, by the sheet's id."""
+        one: dict[str, Crystal] = {} if self.reference is None else {self.reference.oscillator: self.reference}
+        return one | self.oscillator
+
+
+def with_fault(physics: PhysicsFile, name: str) -> PhysicsFile:
+    """The same radio with one of its faults. Raises SheetError for an unknown one, or one that sets what is not there."""
+    if name not in physics.fault:
+        known = ", ".join(sorted(physics.fault)) or "none"
+        raise SheetError([f"fault {name}: the physics file of {physics.sheet} has no such fault. Its faults: {known}."])
+    data = physics.model_dump()
+    for key, value in physics.fault[name].sets.items():
+        *way, last = key.split(".")
+        place: Any = data
+        try:
+            for part in way:
+                place = place[int(part)] if isinstance(place, list) else place[part]
+            if not isinstance(place, dict) or last not in place:
+                raise KeyError(last)
+        except (KeyError, IndexError, ValueError, TypeError):
+            raise SheetError(
+                [f"fault {name}: {key}: there is no such key in this physics file. Mend the fault's sets."]
+            ) from None
+        place[last] = value
+    try:
+        return PhysicsFile.model_validate(data)
+    except ValidationError as error:
+        raise SheetError([f"fault {name}: {p['loc']}: {p['msg']}." for p in error.errors()]) from None
+
+
+def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
+    """Read and check the physics file of ``sheet``. Raises SheetError with file, line, key and cure."""
+    try:
+        text = files.read_text(path, MAX_BYTES)
+    except (OSError, UnicodeDecodeError) as error:
+        reason = files.plain_reason(error)
+        raise SheetError(
+            [f"{path}:1: file: cannot be read ({reason}). A stand-in needs this physics file beside its sheet."]
+        ) from None
+    return parse_physics(text, str(path), sheet)
+
+
+def parse_physics(text: str, path: str, sheet: Sheet) -> PhysicsFile:
+    """The physics file written in ``text``; ``path`` stands in messages. Raises SheetError."""
+    physics, problems = _shapes(text, path)
+    if physics is None:
+        raise SheetError(problems)
+    places = key_lines(text)
+    unknown = [a for a in physics.adjuster if a not in {x.id for x in sheet.adjusters}]
+    lacking = [a.id for a in sheet.adjusters if a.id not in physics.adjuster]
+    problems = [
+        f"{path}:{line_of(places, ('adjuster', a))}: adjuster.{a}: the sheet has no such adjuster." for a in unknown
+    ]
+    problems += [f"{path}:1: adjuster.{a}: is missing. Add its aligned position." for a in lacking]
+    problems += _frequency_problems(physics, sheet, path, places)
+    if problems:
+        raise SheetError(problems)
+    return physics
+
+
+def shape_problems(text: str, path: str) -> list[str]:
+    """What is wrong with a physics file apart from what it names of its sheet."""
+    return _shapes(text, path)[1]
+
+
+def _shapes(text: str, path: str) -> tuple[PhysicsFile | None, list[str]]:
+    """The file as data, or what is wrong with its shapes."""
+    try:
+        raw = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        found = re.search(r"at line (\d+)", str(error))
+        return None, [f"{path}:{found[1] if found else 1}: file: no valid TOML ({error}). Mend that line."]
+    except (RecursionError, ValueError):
+        return None, [f"{path}:1: file: nested too deeply to be a physics file."]
+    try:
+        return PhysicsFile.model_validate(raw), []
+    except ValidationError as error:
+        places, problems = key_lines(text), []
+        for problem in error.errors():
+            keys = ".".join(str(p) for p in problem["loc"] if not isinstance(p, int))
+            cure = "is missing. Add it." if problem["type"] == "missing" else f"{problem['msg']}."
+            problems.append(f"{path}:{line_of(places, problem['loc'])}: {keys}: {cure}")
+        return None, problems
+
+
+def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: dict[Place, int]) -> list[str]:
+    """What the oscillators, shifts and the receiver name and the sheet, or the file, does not have."""
+    ids, adjusters = {o.id for o in sheet.oscillators}, {a.id for a in sheet.adjusters}
+    controls, outputs = {c.id for c in sheet.controls}, {m.output for m in sheet.mixing}
+    found: list[tuple[Place, str]] = []
+    for name, crystal in physics.crystals.items():
+        place: Place = ("oscillator", name) if name in physics.oscillator else ("reference", "oscillator")
+        if name not in ids:
+            found.append(
+                (place, f"the sheet has no oscillator {name!r}. Its oscillators: {', '.join(sorted(ids)) or 'none'}.")
+            )
+        if crystal.adjuster is not None and crystal.adjuster not in adjusters:
+            found.append(((place[0], "adjuster"), f"the sheet has no adjuster {crystal.adjuster!r}."))
+        if not 0 <= crystal.trimmer_least <= crystal.trimmer_most:
+            found.append((place, "a trimmer goes from least to most. Swap trimmer_least and trimmer_most."))
+    for n, shift in enumerate(physics.shift):
+        missing = [o for o in shift.oscillators if o not in physics.crystals]
+        if missing:
+            found.append((("shift", n, "oscillators"), f"no [oscillator.{missing[0]}] here. Add it."))
+        if shift.control not in controls:
+            found.append((("shift", n, "control"), f"the sheet has no control {shift.control!r}."))
+        if shift.adjuster is not None and shift.adjuster not in adjusters:
+            found.append((("shift", n, "adjuster"), f"the sheet has no adjuster {shift.adjuster!r}."))
+    for way, vco in physics.vco.items():
+        wanted = vco.output or ("tx.carrier" if way == "send" else "rx.lo1")
+        if wanted not in outputs:
+            found.append((("vco", way), f"the sheet has no mixing line for {wanted}. Add one, or name another output."))
+    named: list[tuple[Place, str | None]] = [
+        (("bias", "adjuster"), None if physics.bias is None else physics.bias.adjuster)
+    ]
+    if physics.send is not None:
+        named += [(("send", "modulator_adjuster"), physics.send.modulator_adjuster)]
+        named += [(("send", "am", "adjuster"), None if physics.send.am is None else physics.send.am.adjuster)]
+        named += [
+            (("send", "balance", "adjusters"), a)
+            for a in (physics.send.balance.adjusters if physics.send.balance else ())
+        ]
+        named += [(("send", "coil"), c.adjuster) for c in physics.send.coil]
+        named += [(("send", "trap", "adjuster"), None if physics.send.trap is None else physics.send.trap.adjuster)]
+        named += [(("send", "alc", "adjuster"), None if physics.send.alc is None else physics.send.alc.adjuster)]
+        named += [(("send", "meter", "adjuster"), None if physics.send.meter is None else physics.send.meter.adjuster)]
+        found += _send_problems(physics.send, controls)
+    named += [(("aerial", "adjuster"), None if physics.aerial is None else physics.aerial.adjuster)]
+    found += [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a is not None and a not in adjusters]
+    if physics.receive is not None:
+        found += receive_problems(physics.receive, physics.s_meter, physics.squelch, adjusters, controls)
+    for name in physics.fault:
+        try:
+            with_fault(physics, name)
+        except SheetError as error:
+            found.append((("fault", name), str(error).split(": ", 1)[1]))
+    return [
+        f"{path}:{line_of(places, p)}: {'.'.join(str(k) for k in p if not isinstance(k, int))}: {t}" for p, t in found
+    ]
+
+
+def _send_problems(send: Send, controls: set[str]) -> list[tuple[Place, str]]:
+    """What of the send side cannot be built."""
+    found: list[tuple[Place, str]] = []
+    if send.coil[0].coupling is not None:
+        found.append((("send", "coil"), "the first coil has none before it to be coupled to. Take its coupling out."))
+    for a, b in zip(send.coil, send.coil[1:], strict=False):
+        if a.coupling is not None and b.coupling is not None:
+            found.append(
+                (("send", "coil"), f"{b.adjuster}: three coils in a row cannot be coupled. Take one coupling out.")
+            )
+    if send.coil[-1].coupling is not None:
+        found.append((("send", "coil"), "the last coil is the final's tank and stands alone. Take its coupling out."))
+    if send.processor is not None and send.processor.control not in controls:
+        found.append((("send", "processor", "control"), f"the sheet has no control {send.processor.control!r}."))
+    if send.alc is not None and not 0 < send.alc.least < send.alc.most:
+        found.append((("send", "alc"), "goes from least to most. Swap them."))
+    return found

@@ -1,0 +1,330 @@
+"""A whole stand-in radio: what its sockets, test points, meter and loudspeaker give."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from unitone.errors import BenchError
+from unitone.radio.resonance import detuning, single_loss
+from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.sheet import Sheet
+from unitone.signals.carrier import Component
+from unitone.simulator.mechanics import Mechanics, specimen, stream
+from unitone.simulator.physics import PhysicsFile, with_fault
+from unitone.simulator.receive_physics import SMeter, Squelch
+from unitone.simulator.receiver import RATE, Pulses, Receiver, Signal
+from unitone.simulator.synthesiser import WARM, Synthesiser
+from unitone.simulator.transmitter import Keyed, Transmitter
+
+_Part = TypeVar("_Part", SMeter, Squelch)
+#: What a field-strength meter shows for a watt at its place (dB, its own scale).
+_FIELD_DB = 40.0
+#: What of the amplitude passes a final that is gone.
+_LEAKS_THROUGH = 0.05
+#: A signal nearer than this to the edge of the simulated band is not heard.
+_EDGE_HZ = 1500.0
+#: Out of lock the carrier sits this far off.
+UNLOCKED_HZ = 31_000.0
+
+
+@dataclass(frozen=True)
+class Panel:
+    """The front panel as it stands: squelch None (open) or 0 to 1, volume 0 to 1."""
+
+    squelch: float | None = None
+    volume: float = 0.3
+    #: The squelch is turned up until the noise just stops: where that is has to be found by ear.
+    just_closed: bool = False
+    #: The automatic squelch is on instead.
+    automatic: bool = False
+    #: The rest of the panel, as the sheet words it: clarifier, noise blanker and the like.
+    words: tuple[tuple[str, str], ...] = field(default=(), compare=False)
+
+    @classmethod
+    def from_positions(cls, positions: tuple[tuple[str, str], ...]) -> Panel:
+        """From the words of a sheet. Raises BenchError for a position that a stand-in does not have."""
+        words = dict(positions)
+        squelch = words.get("squelch", "open")
+        volume = _share(words.get("volume", "30 %"))
+        if squelch == "just closed":
+            return cls(None, volume, True, False, positions)
+        if squelch == "automatic":
+            return cls(0.0, volume, False, True, positions)
+        return cls(None if squelch == "open" else _share(squelch), volume, False, False, positions)
+
+
+def _share(text: str) -> float:
+    named = {"open": 0.0, "middle": 0.5, "full": 1.0, "closed": 1.0}
+    if text in named:
+        return named[text]
+    try:
+        value = float(text.replace("%", "").replace(",", ".").strip()) / 100.0
+    except ValueError:
+        raise BenchError(f"The stand-in has no control position “{text}”. Use a share such as 50 %.") from None
+    if not 0.0 <= value <= 1.0:
+        raise BenchError(f"The control position “{text}” is outside 0 to 100 %.")
+    return value
+
+
+class StandInRadio:
+    """One specimen of a sheet's model, from its seed. Its state follows from seed, physics and the moves made."""
+
+    def __init__(self, sheet: Sheet, physics: PhysicsFile, seed: int, fault: str = "") -> None:
+        self.sheet = sheet
+        #: What the maker built, and printed the meter's scale for; ``physics`` is what this specimen has become.
+        self.healthy = physics
+        physics = with_fault(physics, fault) if fault else physics
+        self.physics = physics
+        self.seed = seed
+        self.mechanics = Mechanics(sheet, specimen(sheet, physics, seed))
+        self.synthesiser = Synthesiser(sheet, physics, self.mechanics, seed)
+        self._receiver = None
+        if physics.receive is not None:
+            self._receiver = Receiver(
+                physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"), self.healthy.receive
+            )
+        self.transmitter = (
+            None if physics.send is None else Transmitter(physics.send, self.mechanics, stream(seed, "send-noise"))
+        )
+        self._squelch_open = False
+        #: The final is gone: it draws nothing and lets next to nothing through.
+        self.broken = False
+
+    @property
+    def receiver(self) -> Receiver:
+        """The receive side. Raises BenchError for a radio whose physics has none."""
+        if self._receiver is None:
+            raise BenchError("The stand-in's physics file has no [receive], so nothing is heard from it.")
+        return self._receiver
+
+    # -- supply and synthesiser ------------------------------------------------------------
+
+    def rail_volts(self, test_point: str) -> float:
+        """Volts of the rail at ``test_point``. Raises BenchError where there is none."""
+        for rail in self.physics.rail:
+            if rail.test_point == test_point:
+                if rail.adjuster is None:
+                    return rail.nominal
+                return rail.low + (rail.high - rail.low) * self.mechanics.share(rail.adjuster)
+        raise BenchError(f"There is no rail at {test_point}.")
+
+    def rail_share(self) -> float:
+        """The regulated rail as a share of its nominal; 1 for a radio without one."""
+        if not self.physics.rail:
+            return 1.0
+        rail = self.physics.rail[0]
+        return self.rail_volts(rail.test_point) / rail.nominal
+
+    def reference_hz(self, bench_seconds: float = WARM) -> float:
+        """The reference oscillator ``bench_seconds`` after switching on. Raises BenchError for a radio without one."""
+        if self.physics.reference is None:
+            raise BenchError("The stand-in has no single reference: name an oscillator.")
+        return self.synthesiser.oscillator_hz(self.physics.reference.oscillator, bench_seconds)
+
+    def vco_volts(self, place: Place) -> float:
+        """Control volts at lock, or the end of the phase detector's swing where it cannot lock."""
+        return self.synthesiser.vco(place, self.rail_share())[0]
+
+    def locked(self, place: Place) -> bool:
+        """Is the loop in lock there? A radio of crystals alone always is."""
+        return not self.physics.vco or self.synthesiser.vco(place, self.rail_share())[1]
+
+    def idle_amps(self, bench_seconds: float = WARM) -> float:
+        """Idle current of the final without modulation, as its preset stands and the final is warm. Raises BenchError without one."""
+        bias = self.physics.bias
+        if bias is None:
+            raise BenchError("The stand-in's physics file has no [bias].")
+        if self.broken:
+            return 0.0
+        cold = bias.least + (bias.most - bias.least) * self.mechanics.share(bias.adjuster) ** 2
+        return cold * (1.0 + bias.creep * (1.0 - math.exp(-bench_seconds / bias.warms)))
+
+    # -- send ---------------------------------------------------------------------------
+
+    def supply_amps(self, place: Place, bench_seconds: float = WARM) -> float:
+        """What the radio draws there: at rest, and what its sending stages take while it is keyed. Raises BenchError without [draw]."""
+        draw = self.physics.draw
+        if draw is None:
+            raise BenchError("The stand-in's physics file has no [draw].")
+        return self._fed(place)[1]
+
+    def supply_volts(self, place: Place) -> float:
+        """Volts at the radio: the supply's, less what lead and cells lose of them while it is keyed."""
+        return self._fed(place)[0]
+
+    def _fed(self, place: Place) -> tuple[float, float]:
+        """(volts, amps) as they settle: less volts make less power, which draws less. A few rounds settle it."""
+        draw, full = self.physics.draw, self.physics.supply
+        if draw is None:
+            return full, 0.0
+        if place.way != "send" or self.transmitter is None:
+            return full - draw.rest * draw.resistance, draw.rest
+        carrier = float(self.sheet.carrier_hz(place.channel, place.band))
+        volts, amps = full, draw.rest
+        for _ in range(8):
+            watts = self.transmitter.watts(carrier, volts / full)
+            # A final that is detuned goes on drawing: what does not come out heats it.
+            most = self.transmitter.send.power * (volts / full) ** 2
+            amps = draw.rest + (0.5 * watts + 0.5 * most) / draw.efficiency / volts
+            before, volts = volts, full - amps * draw.resistance
+            if abs(volts - before) < 1e-4:
+                break
+        return volts, amps
+
+    def processed(self, panel: Mapping[str, str]) -> bool:
+        """Is the speech processor on, as the panel stands?"""
+        part = None if self.transmitter is None else self.transmitter.send.processor
+        return part is not None and panel.get(part.control) == "on"
+
+    def own_meter(self, watts: float) -> float:
+        """What the radio's own power meter makes of ``watts``, as its preset stands. Raises BenchError without one."""
+        meter = None if self.transmitter is None else self.transmitter.send.meter
+        if meter is None:
+            raise BenchError("The stand-in's physics file has no [send.meter].")
+        return watts * (meter.least + (meter.most - meter.least) * self.mechanics.share(meter.adjuster))
+
+    def field_db(self, place: Place, whip_out: bool) -> float:
+        """Field strength beside the whip (dB, relative): power and what loading coil and whip make of it. Raises BenchError."""
+        aerial = self.physics.aerial
+        if aerial is None or self.transmitter is None:
+            raise BenchError("The stand-in's physics file has no [aerial].")
+        carrier = float(self.sheet.carrier_hz(place.channel, place.band))
+        watts = self.transmitter.watts(carrier, self.supply_volts(place) / self.physics.supply)
+        x = detuning(carrier, aerial.centre + self.mechanics.off(aerial.adjuster) * aerial.per_turn, aerial.q)
+        lost = 0.0 if whip_out else aerial.whip_in
+        return _FIELD_DB + 10.0 * math.log10(max(watts, 1e-9)) - 10.0 * math.log10(single_loss(x)) - lost
+
+    def emit(
+        self, seconds: float, place: Place, bench_seconds: float, microphone_v: float = 0.0, tone_hz: float = 1000.0,
+        goes_on: bool = False, panel: Mapping[str, str] | None = None,
+    ) -> list[Component]:  # fmt: skip
+        """What leaves the aerial socket while keyed; ``goes_on``: the same keying as before. Raises BenchError."""
+        if self.transmitter is None:
+            raise BenchError("The stand-in's physics file has no [send], so it does not send.")
+        sending = replace(place, way="send")
+        nominal, actual = self.synthesiser.output_hz("tx.carrier", sending, bench_seconds, panel)
+        error = actual - nominal if self.locked(sending) else UNLOCKED_HZ / 4
+        share = self.supply_volts(place) / self.physics.supply
+        keyed = Keyed(place.mode, microphone_v, tone_hz, self.processed(dict(panel or {})), share)
+        sent = self.transmitter.emit(seconds, nominal, error, keyed, self.rail_share(), goes_on)
+        if not self.broken:
+            return sent
+        return [Component(c.centre_hz, c.rate, np.asarray(c.envelope * _LEAKS_THROUGH)) for c in sent]
+
+    # -- receive ------------------------------------------------------------------------
+
+    def if_offset_hz(
+        self,
+        channel: str,
+        signal_hz: float,
+        bench_seconds: float = WARM,
+        band: str | None = None,
+        mode: str | None = None,
+        panel: tuple[tuple[str, str], ...] = (),
+    ) -> float:
+        """How far the signal lands from where it should: the oscillators' errors and the signal's own (in SSB, of the tone heard)."""
+        place = Place("receive", band, mode, channel)
+        carrier = float(self.sheet.carrier_hz(channel, band))
+        wrong, words, made = 0.0, dict(panel), self.synthesiser.outputs(place)
+        for output in ("rx.lo1", "rx.lo2", "rx.bfo"):
+            if output in made:
+                nominal, actual = self.synthesiser.output_hz(output, place, bench_seconds, words)
+                # Where the first oscillator runs above the signal, the carrier oscillator's error counts against it.
+                above = output == "rx.bfo" and self.synthesiser.output_hz("rx.lo1", place)[0] > carrier
+                wrong += (nominal - actual) if above else (actual - nominal)
+        if not self.locked(place):
+            return UNLOCKED_HZ
+        return (signal_hz - carrier) - wrong
+
+    def mode_of(self, mode: str | None) -> str:
+        """The detector that listens: the mode asked for, or the only one that the radio has."""
+        return mode or self.receiver.usual_mode()
+
+    def receive(
+        self, seconds: float, channel: str, signal: Signal | None, panel: Panel, bench_seconds: float = 1e9,
+        band: str | None = None, mode: str | None = None, pulses: Pulses | None = None,
+    ) -> Received:  # fmt: skip
+        """Run the receiver for ``seconds``: audio volts at 24 kHz, meter needle, squelch and AVC volts."""
+        carrier = float(self.sheet.carrier_hz(channel, band))
+        offset = 0.0
+        if signal is not None:
+            offset = self.if_offset_hz(channel, signal.hz, bench_seconds, band, mode, panel.words)
+        heard = signal if signal is not None and abs(offset) < RATE / 2 - _EDGE_HZ else None
+        listens = self.mode_of(mode)
+        blanker = self.receiver.physics.blanker
+        blanks = blanker is not None and dict(panel.words).get(blanker.control) == "on"
+        y = self.receiver.intermediate(round(seconds * RATE), carrier, heard, offset, listens, pulses, blanks)
+        detected = self.receiver.detect(y, listens)
+        audio = self.receiver.audio(detected, panel.volume, listens)
+        noise = self.receiver.squelch_noise(detected)
+        level = float(np.sqrt(np.mean(y.real**2 + y.imag**2)))
+        is_open = self._squelch(noise, level, panel)
+        if not is_open:
+            audio = np.zeros_like(audio)
+        return Received(audio, self._needle(level, listens), is_open, noise, self.receiver.agc_volts())
+
+    def _needle(self, level: float, mode: str) -> float:
+        """Deflection of the S-meter, 0 to 1, for an IF level (√W, aerial-referred), by the preset of that mode."""
+        if self.physics.s_meter is None:
+            return 0.0
+        meter = self.physics.s_meter
+        threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
+        if meter.ceiling is not None:
+            level = level / math.sqrt(1.0 + (level / 10.0 ** ((meter.ceiling - 30.0) / 20.0)) ** 2)
+        gain = meter.least + (meter.most - meter.least) * self.mechanics.share(meter.preset(mode))
+        return min(max(gain * math.log1p(level / threshold) * self.rail_share(), 0.0), 1.0)
+
+    def meter_scale(self, mode: str | None = None) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """The printed scale: deflections and the dB over S9 printed there, for a typical aligned radio."""
+        meter = self._needs(self.healthy.s_meter, "s_meter")
+        marks = np.linspace(-54.0, 60.0, 229)
+        threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
+        volts = 10.0 ** ((marks - 73.0 - 30.0) / 20.0)
+        preset = meter.preset(self.mode_of(mode))
+        share = self.healthy.adjuster[preset].aligned * 1000.0 / self.sheet.adjuster(preset).travel_mdeg
+        return (meter.least + (meter.most - meter.least) * share) * np.log1p(volts / threshold), marks
+
+    @staticmethod
+    def _needs(part: _Part | None, name: str) -> _Part:
+        if part is None:
+            raise BenchError(f"The stand-in's physics file has no [{name}].")
+        return part
+
+    def _squelch(self, noise: float, level: float, panel: Panel) -> bool:
+        part = self.physics.squelch
+        if panel.squelch is None or part is None:
+            return True
+        turned = panel.squelch * (1.0 - part.leak)
+        preset = 0.5 if part.adjuster is None else self.mechanics.share(part.adjuster)
+        if part.kind == "carrier":
+            tight = part.opens_least + (part.opens_most - part.opens_least) * preset
+            opens = part.opens_loose + (tight - part.opens_loose) * turned
+            if panel.automatic:
+                share = 0.5 if part.auto_adjuster is None else self.mechanics.share(part.auto_adjuster)
+                opens = part.auto_least + (part.auto_most - part.auto_least) * share
+            opens -= part.closes_below if self._squelch_open else 0.0
+            self._squelch_open = 20.0 * math.log10(max(level, 1e-20)) + 30.0 > opens
+            return self._squelch_open
+        reach = part.tight_least + (part.tight_most - part.tight_least) * preset
+        share = part.loose - turned * reach
+        if self._squelch_open:
+            share *= 1.0 + part.hysteresis
+        self._squelch_open = noise < share * part.noise * self.rail_share()
+        return self._squelch_open
+
+
+@dataclass(frozen=True)
+class Received:
+    """One stretch of reception: audio volts (n,), S-meter deflection 0 to 1, squelch open, squelch noise."""
+
+    audio: NDArray[np.float32]
+    needle: float
+    squelch_open: bool
+    squelch_noise: float
+    agc_volts: float = 0.0

@@ -1,0 +1,198 @@
+"""The receive side of a physics file: the chain from aerial to loudspeaker, its meter and its squelch."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from unitone.sheet.format.lines import Place
+from unitone.simulator.keys import Decibels, Hertz, Level, Part, Seconds, Volts
+
+
+class _Stage(Part):
+    """One stage of the chain; ``modes`` that it serves (am, fm, usb, lsb), all where none is named."""
+
+    modes: list[Literal["am", "fm", "usb", "lsb"]] = []
+
+    def serves(self, mode: str) -> bool:
+        """Is it in the way of the signal in that mode?"""
+        return not self.modes or mode in self.modes
+
+
+class CoilStage(_Stage):
+    """A tuned circuit: power loss ``loss`` at its centre, ``per_turn`` Hz moved by a clockwise turn."""
+
+    kind: Literal["coil"]
+    adjuster: str
+    centre: Hertz
+    q: float = Field(gt=0)
+    per_turn: Hertz
+    loss: Decibels = 0.0
+
+
+class PairStage(_Stage):
+    """A coupled pair; ``coupling`` in units of critical coupling."""
+
+    kind: Literal["pair"]
+    adjusters: tuple[str, str]
+    centre: Hertz
+    q: float = Field(gt=0)
+    per_turn: Hertz
+    coupling: float = Field(ge=0)
+    loss: Decibels = 0.0
+
+
+class AmplifierStage(_Stage):
+    """An amplifier or mixer: gain and noise figure."""
+
+    kind: Literal["amplifier", "mixer"]
+    gain: Decibels
+    noise_figure: Decibels
+
+
+class FilterStage(_Stage):
+    """A fixed filter with a Butterworth-like skirt: ``bandwidth`` between the -3 dB points, ``poles`` a side, its middle ``offset``
+    from the carrier (one sideband)."""
+
+    kind: Literal["filter"]
+    bandwidth: Hertz = Field(gt=0)
+    poles: int = Field(ge=1, le=12)
+    offset: Hertz = 0.0
+    loss: Decibels = 0.0
+
+
+ReceiverStage = Annotated[CoilStage | PairStage | AmplifierStage | FilterStage, Field(discriminator="kind")]
+
+
+class Detector(Part):
+    """[receive.detector]: quadrature coil at the last IF; ``half_width`` Hz of its tank."""
+
+    adjuster: str
+    per_turn: Hertz
+    half_width: Hertz = Field(gt=0)
+    residual_fm: Hertz = 0.0
+
+
+class AmDetector(Part):
+    """[receive.am]: a diode detector; ``bend``: the level at the diode, as the aerial's of an aligned radio, under which it bends."""
+
+    bend: Level = -130.0
+
+
+class GainControl(Part):
+    """[receive.agc]: automatic gain: from ``knee`` on (aerial level, aligned) output rises by 1 - ``hold`` of the signal, in dB."""
+
+    knee: Level
+    hold: float = Field(default=0.9, ge=0, lt=1)
+    time: Seconds = Field(default=0.05, gt=0)
+    volts_per_decade: Volts = 1.0
+
+
+class Blanker(Part):
+    """[receive.blanker]: a noise blanker behind a switch of the panel: while ``control`` is on it shuts the way for ``shuts`` whenever
+    more than ``over`` (aerial level) comes in."""
+
+    control: str
+    over: Level
+    shuts: Seconds = Field(default=0.0004, gt=0)
+
+
+class Audio(Part):
+    """[receive.audio]: band, de-emphasis corner, clipping; volts at full volume for 1 kHz of deviation (FM), and for 30 % of
+    modulation at the knee of the gain control (AM), or a carrier as strong beside the channel (SSB)."""
+
+    low: Hertz = 300.0
+    high: Hertz = 3000.0
+    deemphasis: Hertz = 530.0
+    volts_per_khz: float = 0.0
+    volts_am: Volts = 0.0
+    clips_at: Volts
+    #: Hum of the supply at full volume and at none, 100 Hz.
+    hum: Volts = Field(default=0.0, ge=0)
+
+
+class SMeter(Part):
+    """[s_meter]: preset and detector. ``threshold`` is the aerial level at which the aligned detector starts."""
+
+    adjuster: str
+    #: Modes that have a preset of their own.
+    by_mode: dict[Literal["am", "fm", "usb", "lsb"], str] = {}
+    threshold: Level
+    least: float
+    most: float
+    #: Where a stage before the meter holds the level, as the aerial's of an aligned radio.
+    ceiling: Level | None = None
+
+    def preset(self, mode: str) -> str:
+        """The preset that sets it in that mode."""
+        return next((a for m, a in self.by_mode.items() if m == mode), self.adjuster)
+
+
+class Squelch(Part):
+    """[squelch]: by noise (FM) or by the carrier (AM, SSB).
+
+    Noise: opens when the noise falls under a share of ``noise``, the typical radio's without signal;
+    share = ``loose`` - control·(``tight_least`` … ``tight_most`` by the preset); closes at share·(1+``hysteresis``).
+    Carrier: opens at a level between ``opens_loose`` (control at nought) and, fully up, ``opens_least`` … ``opens_most`` by the
+    preset, dB for dB of the control; closes ``closes_below`` dB lower. Both take ``time`` to follow. ``leak``: what a leaky
+    capacitor takes of the control's effect.
+    """
+
+    kind: Literal["noise", "carrier"] = "noise"
+    adjuster: str | None = None
+    noise_above: Hertz = 5000.0
+    noise: Hertz = 500.0
+    loose: float = 1.0
+    tight_least: float = 0.0
+    tight_most: float = 2.0
+    hysteresis: float = 0.1
+    opens_loose: Level = -125.0
+    opens_least: Level = -90.0
+    opens_most: Level = -45.0
+    closes_below: Decibels = 3.0
+    leak: float = Field(default=0.0, ge=0, le=1)
+    #: An automatic squelch (carrier): its own preset, and the levels at which it opens over that preset.
+    auto_adjuster: str | None = None
+    auto_least: Level = -120.0
+    auto_most: Level = -100.0
+
+
+class Receive(Part):
+    """[receive]: the chain from aerial to loudspeaker. ``knee`` is the aerial level where limiting begins, aligned."""
+
+    stage: list[ReceiverStage] = Field(min_length=1)
+    intermediate: list[Hertz]
+    knee: Level = -130.0
+    detector: Detector | None = None
+    am: AmDetector | None = None
+    ssb: bool = False
+    agc: GainControl | None = None
+    blanker: Blanker | None = None
+    audio: Audio
+
+
+def receive_problems(
+    rx: Receive, meter: SMeter | None, squelch: Squelch | None, adjusters: set[str], controls: set[str]
+) -> list[tuple[Place, str]]:
+    """What of the receive side cannot be built, or names what the sheet does not have: place in the file, and the cure."""
+    found: list[tuple[Place, str]] = []
+    if rx.detector is None and rx.am is None and not rx.ssb:
+        found.append((("receive",), "nothing detects. Add [receive.detector] (FM), [receive.am], or ssb = true."))
+    if (rx.am is not None or rx.ssb) and rx.agc is None:
+        found.append((("receive", "agc"), "AM and SSB need their gain control. Add [receive.agc] with its knee."))
+    if rx.blanker is not None and rx.blanker.control not in controls:
+        found.append((("receive", "blanker"), f"the sheet has no control {rx.blanker.control!r}."))
+    named: list[tuple[Place, str]] = []
+    for stage in rx.stage:
+        if isinstance(stage, CoilStage):
+            named.append((("receive", "stage"), stage.adjuster))
+        if isinstance(stage, PairStage):
+            named += [(("receive", "stage"), a) for a in stage.adjusters]
+    if rx.detector is not None:
+        named.append((("receive", "detector"), rx.detector.adjuster))
+    if meter is not None:
+        named += [(("s_meter",), a) for a in (meter.adjuster, *meter.by_mode.values())]
+    if squelch is not None:
+        named += [(("squelch",), a) for a in (squelch.adjuster, squelch.auto_adjuster) if a is not None]
+    return found + [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a not in adjusters]

@@ -1,0 +1,167 @@
+"""The frequencies of a stand-in radio: crystals with their trimmers, the mixing model of its sheet, and the VCO's control volts."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from unitone.errors import BenchError
+from unitone.radio.crystals import loaded_frequency, trimmer_capacitance
+from unitone.radio.vco import control_volts
+from unitone.sheet.model.mixing import Mixed, Place, outputs
+from unitone.sheet.model.sheet import Sheet, Way
+from unitone.simulator.mechanics import Mechanics, stream
+from unitone.simulator.physics import Crystal, PhysicsFile, Shift
+
+#: Long after switching on: everything has warmed up.
+WARM = 1e9
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What one specimen's crystals are: each one's own error (a share of nominal), and where its shifts have their middle (Hz)."""
+
+    error: Mapping[str, float]
+    middle: tuple[float, ...]
+
+
+def ground(sheet: Sheet, physics: PhysicsFile, seed: int) -> Ground:
+    """The crystals of the specimen of ``seed``; a stream for each oscillator, so that a new one never shifts an old one."""
+    error = {}
+    for name, crystal in physics.crystals.items():
+        build = stream(seed, f"crystal {name}")
+        ppm = crystal.spread_ppm * build.standard_normal()
+        odd = build.random() < crystal.odd_share
+        away = crystal.odd_ppm * build.uniform(0.7, 1.3) * build.choice((-1.0, 1.0))
+        error[name] = 1e-6 * (ppm + (away if odd else 0.0))
+    shifts = stream(seed, "shifts")
+    middle = tuple(float(s.spread * (s.up - s.down) / 2.0 * shifts.uniform(-1, 1)) for s in physics.shift)
+    return Ground(error, middle)
+
+
+class Synthesiser:
+    """Every oscillator and every mixing output of one specimen, as its adjusters and controls stand."""
+
+    def __init__(self, sheet: Sheet, physics: PhysicsFile, mechanics: Mechanics, seed: int) -> None:
+        self.sheet = sheet
+        self.physics = physics
+        self.mechanics = mechanics
+        self.ground = ground(sheet, physics, seed)
+        self._nominal = {o.id: o.nominal_hz for o in sheet.oscillators}
+        self._mixed: dict[Place, tuple[Mixed, ...]] = {}
+
+    def oscillator_hz(
+        self, name: str, bench_seconds: float = WARM, panel: Mapping[str, str] | None = None, way: str = "either"
+    ) -> float:
+        """An oscillator ``bench_seconds`` after switching on: crystal, trimmer, warm-up, and the controls that pull it."""
+        nominal = self._nominal[name]
+        crystal = self.physics.crystals.get(name)
+        if crystal is None:
+            return nominal
+        warm = crystal.warm_up_ppm * 1e-6 * math.exp(-bench_seconds / crystal.warm_up)
+        share = self._pulled(crystal) + self.ground.error[name] + warm
+        pulled = sum(self._shifted(k, s, name, panel or {}, way) for k, s in enumerate(self.physics.shift))
+        return nominal * (1.0 + share) + pulled
+
+    def _pulled(self, crystal: Crystal) -> float:
+        """The adjuster's pull against where this specimen is right, a share of nominal.
+
+        A specimen's crystal is ground so that it is right where its trimmer is right; its own error comes on top.
+        """
+        if crystal.adjuster is None:
+            return 0.0
+        here, right = self.mechanics.position(crystal.adjuster), self.mechanics.specimen.right[crystal.adjuster]
+        pulled = crystal.per_turn_ppm * 1e-6 * (here - right)
+        if crystal.trimmer_most > crystal.trimmer_least:
+            load = [
+                crystal.fixed + trimmer_capacitance(at, crystal.trimmer_least, crystal.trimmer_most)
+                for at in (here, right)
+            ]
+            f, wanted = (loaded_frequency(1.0, crystal.c1, crystal.c0, c) for c in load)
+            pulled += f / wanted - 1.0
+        return pulled
+
+    def _shifted(self, number: int, shift: Shift, name: str, panel: Mapping[str, str], way: str) -> float:
+        if name not in shift.oscillators or (shift.way != "either" and way not in (shift.way, "either")):
+            return 0.0
+        position = control_share(panel.get(shift.control, "middle"))
+        swing = position * (shift.up if position > 0 else shift.down)
+        moved = 0.0 if shift.adjuster is None else shift.per_unit * self.mechanics.off(shift.adjuster)
+        return swing + self.ground.middle[number] + moved
+
+    # -- outputs ---------------------------------------------------------------------------------
+
+    def _at(self, place: Place) -> tuple[Mixed, ...]:
+        """What is mixed at a place (it never changes: kept)."""
+        if place not in self._mixed:
+            self._mixed[place] = tuple(outputs(self.sheet, place))
+        return self._mixed[place]
+
+    def outputs(self, place: Place) -> frozenset[str]:
+        """The mixing outputs that there are at a place."""
+        return frozenset(m.output for m in self._at(place))
+
+    def made(self, name: str, place: Place) -> Mixed:
+        """The mixing output ``name`` at a place. Raises BenchError where the sheet has none there."""
+        for one in self._at(place):
+            if one.output == name:
+                return one
+        raise BenchError(f"The sheet has no mixing line for {name} ({place.words}).")
+
+    def output_hz(
+        self, name: str, place: Place, bench_seconds: float = WARM, panel: Mapping[str, str] | None = None
+    ) -> tuple[float, float]:
+        """(nominal, actual) Hz of a mixing output at a place. Raises BenchError where the sheet has none there."""
+        one = self.made(name, place)
+        error = 0.0
+        for oscillator, times in one.terms:
+            off = self.oscillator_hz(oscillator, bench_seconds, panel, place.way) - self._nominal[oscillator]
+            error += float(times) * off
+        return float(one.hz), float(one.hz) + error
+
+    def at_test_point(self, test_point: str, place: Place) -> str:
+        """The oscillator that is counted at a test point, as band and mode stand. Raises BenchError where there is none."""
+        there = [o.id for o in self.sheet.oscillators if o.test_point == test_point]
+        there += [n for n, c in self.physics.crystals.items() if c.test_point == test_point and n not in there]
+        if len(there) > 1:
+            both: tuple[Way, Way] = ("receive", "send")
+            made = [m for way in both for m in self._at(replace(place, way=way))]
+            used = {n for m in made for n, _ in m.terms}
+            there = [name for name in there if name in used]
+        if len(there) != 1:
+            say = "none of the sheet's oscillators is" if not there else f"{', '.join(there)} are all"
+            raise BenchError(f"At {test_point} {say} counted. Name the band and the mode that it stands on.")
+        return there[0]
+
+    # -- VCO ---------------------------------------------------------------------------------------
+
+    def vco(self, place: Place, rail_share: float = 1.0) -> tuple[float, bool]:
+        """Control volts, and whether the loop is in lock there. Raises BenchError for a radio without a VCO that way."""
+        way: Literal["send", "receive"] = "send" if place.way == "send" else "receive"
+        vco = self.physics.vco.get(way)
+        if vco is None:
+            raise BenchError(f"The stand-in has no VCO ({way}).")
+        henry = vco.inductance * (1.0 + vco.per_turn * self.mechanics.off(vco.adjuster))
+        name = vco.output or ("tx.carrier" if way == "send" else "rx.lo1")
+        nominal = self.output_hz(name, place)[0]
+        volts = control_volts(nominal, henry, vco.fixed, vco.varactor, vco.phi, vco.gamma)
+        if vco.mirror is not None:
+            volts = vco.mirror - volts
+        top = vco.highest * rail_share
+        return min(max(volts, vco.lowest), top), vco.lowest < volts < top
+
+
+def control_share(text: str) -> float:
+    """A control's position, -1 to 1, from its words: ``-100 %``, ``middle``, ``full``. Raises BenchError."""
+    named = {"middle": 0.0, "centre": 0.0, "full": 1.0, "up": 1.0, "down": -1.0}
+    if text.strip().lower() in named:
+        return named[text.strip().lower()]
+    try:
+        value = float(text.replace("%", "").replace("−", "-").replace(",", ".").strip()) / 100.0
+    except ValueError:
+        raise BenchError(f"The stand-in has no control position “{text}”. Use a share such as -50 %.") from None
+    if not -1.0 <= value <= 1.0:
+        raise BenchError(f"The control position “{text}” is outside -100 to 100 %.")
+    return value

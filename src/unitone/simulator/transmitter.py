@@ -1,0 +1,176 @@
+"""The send side of a stand-in radio: power chain and modulator, out of the aerial socket as components."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from unitone.radio.resonance import detuning, pair_loss, single_loss
+from unitone.signals.carrier import Component
+from unitone.simulator.mechanics import Mechanics
+from unitone.simulator.physics import Send
+
+RATE = 48_000.0
+#: What is left of the carrier in SSB (dBc of the peak envelope).
+_CARRIER_LEFT_DBC = -50.0
+#: How sharply a part that holds the power takes over.
+_KNEE = 8.0
+#: Hum of the supply (Hz).
+_HUM_HZ = 100.0
+
+
+#: On which side of the carrier a sideband's tone lies.
+SIDE = {"usb": 1.0, "lsb": -1.0}
+
+
+@dataclass(frozen=True)
+class Keyed:
+    """How the radio is keyed: its mode (None: FM, or none is told), volts and hertz at the microphone input, its speech
+    processor, and how many volts of its nominal supply it is left with (a share)."""
+
+    mode: str | None = None
+    microphone_v: float = 0.0
+    tone_hz: float = 1000.0
+    processed: bool = False
+    supply_share: float = 1.0
+
+
+class Transmitter:
+    """Emits (centre frequency, complex envelope) components; |envelope|² is watts."""
+
+    def __init__(self, send: Send, mechanics: Mechanics, noise: np.random.Generator) -> None:
+        self.send = send
+        self.mechanics = mechanics
+        self._noise = noise
+        #: Where carrier (rad) and modulating tone (cycles) stood when the last stretch ended.
+        self._ended = (0.0, 0.0)
+
+    def modulation(self, mode: str | None) -> str:
+        """How the radio modulates in a mode: where none is told, as the only modulator that it has."""
+        return mode or ("am" if self.send.am is not None and self.send.modulator_adjuster is None else "fm")
+
+    def watts(self, carrier_hz: float, supply_share: float = 1.0) -> float:
+        """Carrier power from drive and tank as the coils stand; goes with the square of the supply, and under what holds it."""
+        send = self.send
+        losses = self._losses(carrier_hz)
+        drive = send.drive / math.prod(losses[:-1])
+        saturated = (1.0 - math.exp(-drive)) / (1.0 - math.exp(-send.drive))
+        watts = send.power * saturated / losses[-1] * supply_share**2
+        if send.holds_at is None:
+            return watts
+        return float(watts / (1.0 + (watts / send.holds_at) ** _KNEE) ** (1.0 / _KNEE))
+
+    def _losses(self, carrier_hz: float) -> list[float]:
+        """Power loss factor of each coil, or coupled pair, at the carrier; the last is the tank's."""
+        losses: list[float] = []
+        coils = self.send.coil
+        x = [detuning(carrier_hz, c.centre + self.mechanics.off(c.adjuster) * c.per_turn, c.q) for c in coils]
+        for n, coil in enumerate(coils):
+            if coil.coupling is not None:
+                losses[-1] = pair_loss(x[n - 1], x[n], coil.coupling)
+            else:
+                losses.append(single_loss(x[n]))
+        return losses
+
+    def second_dbc(self, carrier_hz: float) -> float:
+        """Second harmonic (dBc): what the final makes, and what its trap takes away.
+
+        A series-tuned trap across the line passes (1+x²)/(D²+x²) of the power, x its detuning and D its depth as a ratio of volts.
+        """
+        trap = self.send.trap
+        if trap is None:
+            return self.send.harmonic_dbc
+        centre = trap.centre + self.mechanics.off(trap.adjuster) * trap.per_turn
+        # Far from its centre a trap is not symmetrical: its detuning as it is, not as a narrow circuit has it.
+        x = trap.q * (2.0 * carrier_hz / centre - centre / (2.0 * carrier_hz))
+        deep = 10.0 ** (trap.depth / 10.0)
+        return self.send.harmonic_dbc + 10.0 * math.log10((1.0 + x * x) / (deep + x * x))
+
+    def heard_v(self, keyed: Keyed) -> float:
+        """What is left of the microphone's volts behind its amplifier: its band, and the speech processor where it is on."""
+        send = self.send
+        f = max(keyed.tone_hz, 1.0)
+        band = 1.0 / math.sqrt((1.0 + (send.audio_low / f) ** 4) * (1.0 + (f / send.audio_high) ** 4))
+        at_1khz = 1.0 / math.sqrt((1.0 + (send.audio_low / 1e3) ** 4) * (1.0 + (1e3 / send.audio_high) ** 4))
+        louder = 10.0 ** (send.processor.gain / 20.0) if keyed.processed and send.processor is not None else 1.0
+        return keyed.microphone_v * louder * band / at_1khz
+
+    def deviation_hz(self, microphone_v: float, rail_share: float = 1.0) -> float:
+        """Peak deviation of a tone at the microphone input; the limiter rounds off what is loud."""
+        send = self.send
+        if send.modulator_adjuster is None:
+            return 0.0
+        loud = math.tanh(microphone_v / send.microphone_full)
+        return send.most_deviation * self.mechanics.share(send.modulator_adjuster) * loud * rail_share
+
+    def am_depth(self, microphone_v: float) -> float:
+        """Depth (a share) of a tone at the microphone input in AM; the limiter holds it under its ceiling."""
+        am = self.send.am
+        if am is None:
+            return 0.0
+        loud = math.tanh(microphone_v / self.send.microphone_full)
+        asked = am.most_depth * self.mechanics.share(am.adjuster) * loud
+        return am.ceiling / 100.0 * math.tanh(asked / am.ceiling)
+
+    def carrier_left(self) -> complex:
+        """What is left of the carrier in SSB, a share of the peak envelope: floor, and what the two presets leave in and out of phase."""
+        balance = self.send.balance
+        if balance is None:
+            return complex(float(10.0 ** (_CARRIER_LEFT_DBC / 20.0)))
+        a, b = (k * self.mechanics.off(name) for name, k in zip(balance.adjusters, balance.per_unit, strict=True))
+        floor = float(10.0 ** (balance.floor_dbc / 20.0))
+        return complex(a + 0.6 * floor, b + 0.8 * floor)
+
+    @property
+    def pep_share(self) -> float:
+        """Peak envelope power in SSB at full drive over the carrier's in the other modes."""
+        return 1.0 if self.send.pep is None else self.send.pep / self.send.power
+
+    def ssb_drive(self, heard_v: float, full_watts: float) -> float:
+        """Share of the full envelope that a tone drives in SSB: what the microphone gives, or what the level control lets through."""
+        drive = math.tanh(heard_v / self.send.microphone_full)
+        return min(drive, math.sqrt(self.held_watts() / full_watts)) if full_watts > 0 else drive
+
+    def held_watts(self) -> float:
+        """Peak envelope power (W) that the automatic level control lets through as its preset stands; no end without one."""
+        alc = self.send.alc
+        return math.inf if alc is None else alc.least + (alc.most - alc.least) * self.mechanics.share(alc.adjuster)
+
+    def emit(
+        self, seconds: float, carrier_hz: float, error_hz: float, keyed: Keyed, rail_share: float = 1.0,
+        goes_on: bool = False,
+    ) -> list[Component]:  # fmt: skip
+        """Carrier and second harmonic for ``seconds``, shape (n,) each, at 48 kHz round their nominal frequencies.
+
+        Each keying begins at a phase of its own; one that ``goes_on`` begins where the last stretch ended. In SSB a tone at the
+        microphone goes out as one line beside the carrier that is suppressed, and without a tone next to nothing does.
+        """
+        n = round(seconds * RATE)
+        t = np.arange(n) / RATE
+        wander = self._noise.standard_normal(n) * self.send.residual_fm
+        start, cycles = self._ended if goes_on else (float(self._noise.uniform(0, 2 * np.pi)), 0.0)
+        phase = 2 * np.pi * (error_hz * t + np.cumsum(wander) / RATE) + start
+        ended = float(phase[-1] + 2 * np.pi * error_hz / RATE)
+        tone = 2 * np.pi * (keyed.tone_hz * t + cycles)
+        heard, mode = self.heard_v(keyed), self.modulation(keyed.mode)
+        deviation = self.deviation_hz(heard, rail_share) if mode == "fm" else 0.0
+        if deviation > 0 and keyed.tone_hz > 0:
+            phase = phase + deviation / keyed.tone_hz * np.sin(tone)
+        hum = 2 * np.pi * _HUM_HZ * t
+        if self.send.hum_deviation:
+            phase = phase + self.send.hum_deviation / _HUM_HZ * np.sin(hum)
+        self._ended = (ended % (2 * np.pi), (cycles + keyed.tone_hz * seconds) % 1.0)
+        watts = self.watts(carrier_hz, keyed.supply_share)
+        wave = np.exp(1j * phase)
+        if mode in SIDE:
+            watts *= self.pep_share
+            wave = wave * (self.ssb_drive(heard, watts) * np.exp(1j * SIDE[mode] * tone) + self.carrier_left())
+        elif mode == "am":
+            depth = self.am_depth(heard) * np.sin(tone) + self.send.hum_depth / 100.0 * np.sin(hum)
+            wave = wave * np.maximum(1.0 + depth, 0.0)
+        volts = math.sqrt(watts)
+        ripple = 1e-4 * (self._noise.standard_normal(n) + 1j * self._noise.standard_normal(n))
+        second = volts * 10.0 ** (self.second_dbc(carrier_hz) / 20.0) * wave**2
+        return [Component(carrier_hz, RATE, volts * wave + ripple), Component(2 * carrier_hz, RATE, second)]
