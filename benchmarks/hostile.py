@@ -118,7 +118,7 @@ def physics(seed: int, place: Path) -> None:
     """Survivors of the check are opened and worked: nothing that is taken may fail later."""
     from unitone.cli.commands import run
     from unitone.errors import UnitoneError
-    from unitone.job.tape import Card
+    from unitone.job.card import Card
     from unitone.present.bench.bench_view import take_view
     from unitone.session.session import Session, open_job
     from unitone.sheet.library import built_in, physics_path
@@ -213,7 +213,7 @@ def pictures(seed: int, place: Path) -> None:
 def jobs(seed: int, place: Path) -> None:
     """Whatever is taken in can be listed, opened and printed."""
     from unitone.errors import StoreError
-    from unitone.job.state import fold
+    from unitone.job.fold import fold
     from unitone.present.bench.bench_view import take_view
     from unitone.present.papers import render_paper
     from unitone.robot.demo import load
@@ -358,7 +358,7 @@ def databases(seed: int, place: Path) -> Callable[[], None]:
 
 def kills(seed: int, place: Path) -> None:
     """A first start killed at one of its statements: the folder opens, and what is logged then is kept."""
-    from unitone.job.tape import Card
+    from unitone.job.card import Card
     from unitone.session.session import Session, open_job
     from unitone.store.logbook import Logbook
 

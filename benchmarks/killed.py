@@ -17,14 +17,14 @@ import sys
 import tempfile
 from pathlib import Path
 
-from unitone.job.state import fold
+from unitone.job.fold import fold
 from unitone.store.backup import backup, restore
 from unitone.store.logbook import Logbook
 
 _WRITER = """
 import sys
 from pathlib import Path
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
 book = Logbook(Path(sys.argv[1]))

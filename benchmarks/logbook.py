@@ -20,7 +20,7 @@ from pathlib import Path
 from sqlalchemy import text
 from ulid import ULID
 
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
 

@@ -9,9 +9,13 @@ import time
 import tomllib
 from collections.abc import Callable
 
+from unitone.job.card import Card
+from unitone.job.entries import Entry
+from unitone.job.entries.hands import Turned
+from unitone.job.entries.opening import Opened
+from unitone.job.entries.readings import Reading
+from unitone.job.fold import advance, fold
 from unitone.job.recheck import plan_of
-from unitone.job.state import advance, fold
-from unitone.job.tape import Card, Entry, Reading
 from unitone.job.verdicts import verdict
 from unitone.sheet.conventions.schools import apply
 from unitone.sheet.editing.draft import Draft
@@ -51,27 +55,17 @@ def long_sheet(steps: int) -> dict[str, object]:
 def tape(entries: int) -> list[Entry]:
     """Readings and turns by turns, as a long job would have them."""
     sheet = parse_sheet(TEXT, "s", "s")
-    opening = {"card": Card(1, "s").to_data(), "sheet_id": "s", "sheet_text": TEXT, "sheet_hash": "h"}
-    made = [Entry("E1", 1, "open", "2026-01-01T00:00:00Z", 0.0, opening)]
+    made = [Entry("E1", 1, "2026-01-01T00:00:00Z", 0.0, Opened(Card(1, "s").to_data(), "s", "h", TEXT))]
     for n in range(2, entries + 1):
         step = sheet.steps[n % len(sheet.steps)]
         if n % 3:
             reading = Reading(
                 step.quantity_id, step.required[n % len(step.required)], step.limit.middle, "meter", "hand"
             )
-            made.append(Entry(f"E{n}", n, "reading", "t", float(n), reading.to_data()))
+            made.append(Entry(f"E{n}", n, "t", float(n), reading))
         else:
             name = sheet.adjusters[n % len(sheet.adjusters)].id
-            made.append(
-                Entry(
-                    f"E{n}",
-                    n,
-                    "turn",
-                    "t",
-                    float(n),
-                    {"adjuster": name, "asked": 45_000, "moved": 45_000, "stop": False},
-                )
-            )
+            made.append(Entry(f"E{n}", n, "t", float(n), Turned(name, 45_000, 45_000, False)))
     return made
 
 

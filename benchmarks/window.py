@@ -18,7 +18,7 @@ from hands import Hands
 from unitone.desktop.shell.app import make_application
 from unitone.desktop.shell.shots import wait
 from unitone.desktop.shell.window import MainWindow
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.robot.whole_radios import SetResult, judge
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find

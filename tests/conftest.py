@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path

@@ -24,7 +24,7 @@ from unitone.desktop.widgets.lines import Counted, CountedList, Line, Lines, Mar
 from unitone.desktop.widgets.livefield import LiveLine, LiveWords
 from unitone.desktop.widgets.photographs import LargePhotograph, Photographs
 from unitone.errors import StoreError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.session.session import library_of, open_job
 from unitone.sheet.library import find
 

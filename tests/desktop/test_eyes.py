@@ -16,7 +16,7 @@ from unitone.desktop.features.bench.eyes import LOG_KEY, taken_by
 from unitone.desktop.shell.actions import ACTIONS, clashes
 from unitone.desktop.shell.worker import LiveFigure
 from unitone.errors import BenchError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 from unitone.sheet.model.sheet import TURN
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QLabel, QLineEdit
 
 from desktop.conftest import Desk
 from unitone.desktop.features.calculators.whatif import TryCard
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 
 

@@ -17,7 +17,8 @@ from unitone.desktop.features.card.page import TABS, CardPage
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.lines import Lines
 from unitone.desktop.widgets.livefield import LiveLine
-from unitone.job.state import JobState, fold
+from unitone.job.fold import fold
+from unitone.job.state import JobState
 from unitone.session.session import Session
 
 pytestmark = pytest.mark.window

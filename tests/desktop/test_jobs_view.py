@@ -18,7 +18,7 @@ from unitone.desktop.features.jobs.cards import PAGE, state_words
 from unitone.desktop.features.jobs.page import JobsPage
 from unitone.desktop.shell.app import Program, Refused, make_application
 from unitone.desktop.shell.window import MainWindow
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 from unitone.store.backup import backup
 from unitone.store.logbook import Logbook

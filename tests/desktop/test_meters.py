@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QLabel
 from desktop.conftest import Desk
 from unitone.desktop.features.meters.page import MetersPage
 from unitone.desktop.theme.theme import theme
-from unitone.job.state import fold
+from unitone.job.fold import fold
 
 pytestmark = pytest.mark.window
 RATE = 48_000

@@ -22,8 +22,8 @@ from session.test_shopwork import PNG
 from unitone.bench.instruments import Instrument
 from unitone.bench.path import Kit
 from unitone.errors import UnitoneError
-from unitone.job.state import fold
-from unitone.job.tape import Card
+from unitone.job.card import Card
+from unitone.job.fold import fold
 from unitone.present.papers import FORMS, render_paper
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.bundle import Bundle

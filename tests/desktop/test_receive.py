@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
 from desktop.conftest import Desk
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.robot.many import standin
 from unitone.robot.referee import Referee
 from unitone.session.session import Session, open_job

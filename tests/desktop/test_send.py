@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
 from desktop.conftest import Desk
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.robot.on_frequency import prepare
 from unitone.session.session import Session, open_job
 

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 from desktop.conftest import Desk
 from unitone.desktop.features.sheets.page import SheetsPage
 from unitone.desktop.features.workshop.page import WorkshopPage
-from unitone.job.state import fold
+from unitone.job.fold import fold
 from unitone.job.verdicts import verdict
 from unitone.sheet.format.bundle import read_bundle
 from unitone.sheet.format.read import read_sheet

@@ -26,7 +26,7 @@ from unitone.desktop.features.meters.page import MetersPage
 from unitone.desktop.features.workshop.my_bench import MyBenchPage
 from unitone.desktop.theme.theme import theme
 from unitone.errors import SignalError
-from unitone.job.state import fold
+from unitone.job.fold import fold
 from unitone.present.bench.eyes import pitch_hz
 from unitone.session.benchwork import my_bench
 from virtualcard import PACKAGES, VirtualCard

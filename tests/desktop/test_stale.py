@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from desktop.conftest import Desk
 from unitone.errors import StaleCommand
-from unitone.job.state import fold
+from unitone.job.fold import fold
 from unitone.session.session import Session
 
 pytestmark = pytest.mark.window

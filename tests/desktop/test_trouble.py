@@ -95,7 +95,7 @@ def test_a_command_that_fails_half_way_leaves_the_bench_as_the_log_has_it(desk: 
     seen: list[int] = []
     desk.window.worker.do(lambda s: seen.append(s.state.positions["T1"]))
     desk.until(lambda: bool(seen))
-    assert seen[0] != 999 and desk.logbook.tape(desk.bench.view.job_id)[-1].data["text"] == "written before it failed"  # type: ignore[union-attr]
+    assert seen[0] != 999 and desk.logbook.tape(desk.bench.view.job_id)[-1].said.text == "written before it failed"  # type: ignore[union-attr]
 
 
 def test_whatever_an_errand_or_a_feed_raises_is_answered(qtbot: QtBot, told: list[Trouble]) -> None:

@@ -23,7 +23,7 @@ from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.picture import BoardImage
 from unitone.desktop.widgets.strips import LimitBar, PathStrip, TapeStrip
 from unitone.errors import BenchError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.present.bench.bench_shapes import Bar, HillView, LedgerRow, PathStage, Pin, RouteRow, TapeCell
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find, open_file

@@ -25,7 +25,7 @@ from unitone.desktop.shell import actions
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.theme.tokens import PAIRS, THEMES, contrast
 from unitone.desktop.widgets.lines import Counted
-from unitone.job.state import fold
+from unitone.job.fold import fold
 from unitone.job.verdicts import blockers, verdict
 from unitone.report.formats import FORMATS
 from unitone.store.logbook import Logbook

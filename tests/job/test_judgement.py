@@ -8,8 +8,8 @@ import pytest
 
 from unitone.bench.instruments import Instrument, instrument_for
 from unitone.errors import SheetError, TapeError, UnitoneError
-from unitone.job.state import fold
-from unitone.job.tape import Card
+from unitone.job.card import Card
+from unitone.job.fold import fold
 from unitone.job.verdicts import RULES, blockers, excess, settling, verdict
 from unitone.present.bench.bench_view import take_view
 from unitone.present.papers import certificate_of

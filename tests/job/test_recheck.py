@@ -11,6 +11,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from unitone.errors import UnitoneError
+from unitone.job.card import Card
+from unitone.job.entries.readings import Reading
+from unitone.job.fold import fold
 from unitone.job.recheck import (
     EXACT,
     Measurement,
@@ -24,8 +27,7 @@ from unitone.job.recheck import (
     plan_of,
     stale_results,
 )
-from unitone.job.state import JobState, fold
-from unitone.job.tape import Card, Reading
+from unitone.job.state import JobState
 from unitone.job.verdicts import blockers, verdict
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.read import parse_sheet, read_sheet
@@ -174,7 +176,7 @@ def read_all(session: Session) -> None:
     for step in session.sheet.steps:
         session.go_to(step.id)
         for required in step.required:
-            session._append("reading", Reading(step.quantity_id, required, step.limit.middle, "hand", "hand").to_data())
+            session._append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
 
 
 def test_touching_a_part_and_following_the_plan_makes_the_job_whole() -> None:
@@ -191,10 +193,7 @@ def test_touching_a_part_and_following_the_plan_makes_the_job_whole() -> None:
         )
         for m in first.measurements:
             session._append(
-                "reading",
-                Reading(
-                    m.quantity_id, m.conditions, session.sheet.step(m.settles[0].step).limit.middle, "hand", "hand"
-                ).to_data(),
+                Reading(m.quantity_id, m.conditions, session.sheet.step(m.settles[0].step).limit.middle, "hand", "hand")
             )
         assert stale_results(session.state) == () and not blockers(session.state)
         session.strike_last()
@@ -228,7 +227,7 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading_in_it(
                 if op == "read":
                     required = step.required[n % len(step.required)]
                     value = step.limit.middle if n % 3 else 500.0
-                    session._append("reading", Reading(step.quantity_id, required, value, "hand", "hand").to_data())
+                    session._append(Reading(step.quantity_id, required, value, "hand", "hand"))
                 elif op == "turn":
                     session.turn(session.sheet.adjusters[n % len(session.sheet.adjusters)].id, 2_500)
                 elif op == "touch":

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Callable
-from dataclasses import replace
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -12,9 +11,14 @@ from hypothesis import strategies as st
 
 from conftest import follow_until
 from unitone.errors import TapeError
-from unitone.job.state import JobState, advance, fold
+from unitone.job.card import Card
+from unitone.job.conditions import conditions_from_data, conditions_to_data
+from unitone.job.entries import Entry, from_data
+from unitone.job.entries.notes import Struck
+from unitone.job.entries.readings import Reading
+from unitone.job.fold import advance, fold
+from unitone.job.state import JobState
 from unitone.job.summary import band_on_bar, bar_span, reading_text, summary
-from unitone.job.tape import Card, Entry, Reading, conditions_from_data, conditions_to_data
 from unitone.job.verdicts import blockers, found_in_limits, inside, lines, verdict, worst
 from unitone.session.session import Session, open_job
 from unitone.sheet.model.sheet import Conditions, Limit, Sheet
@@ -62,7 +66,7 @@ def test_a_tape_that_is_none(book: Logbook, sheet: Sheet) -> None:
         ("concluded", {"step": "nowhere", "outcome": "set"}, "'nowhere'"),
     ):
         with pytest.raises(TapeError, match=says):
-            fold([*tape, Entry("E", 2, kind, "2026-01-01T00:00:00Z", 0.0, data)])
+            fold([*tape, Entry("E", 2, "2026-01-01T00:00:00Z", 0.0, from_data(kind, data))])
 
 
 def test_a_touch_makes_stale_what_it_reaches_and_nothing_else(
@@ -93,7 +97,7 @@ def test_struck_readings_count_as_never_made_but_struck_turns_were_made(new_sess
     session.turn("P1", 5_000)
     tape = session.logbook.tape(session.job_id)
     turn = next(e for e in tape if e.kind == "turn")
-    strike = Entry("S", tape[-1].seq + 1, "strike", tape[-1].utc, 0.0, {"entry": turn.id})
+    strike = Entry("S", tape[-1].seq + 1, tape[-1].utc, 0.0, Struck(turn.id))
     assert fold([*tape, strike]).positions["P1"] == 5_000
 
 
@@ -132,17 +136,13 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading(sheet: Sheet
             if step.hook_up != "probe" and session.state.hook_up != step.hook_up:
                 session.confirm_hook_up(step.hook_up)
             for required in step.required:
-                session._append(
-                    "reading", Reading(step.quantity_id, required, step.limit.middle, "hand", "hand").to_data()
-                )
+                session._append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
         for op, n in ops:
             step = sheet.steps[n % len(sheet.steps)]
             try:
                 if op == "read":
                     required = step.required[n % len(step.required)]
-                    session._append(
-                        "reading", Reading(step.quantity_id, required, step.limit.middle, "hand", "hand").to_data()
-                    )
+                    session._append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
                 elif op == "turn":
                     session.turn(sheet.adjusters[n % len(sheet.adjusters)].id, 2_500)
                 elif op == "strike":
@@ -231,12 +231,24 @@ def test_bounded_and_worded_readings_print_as_said(sheet: Sheet, new_session: Ca
     assert verdict(session.state, session.step) == "out"
 
 
-def test_advance_changes_only_its_own_state(new_session: Callable[..., Session]) -> None:
+def test_advance_changes_nothing_that_anyone_else_can_hold(new_session: Callable[..., Session]) -> None:
+    """Whatever the next entry is: the state before it stays as it was, and the one after it is what the whole log folds to."""
     session = new_session(2)
+    follow_until(session, lambda s: len(s.state.entries) > 150)
+    session.loosen("lead of C4 lifted")
+    session.look_at("seals", "wrong", "broken", on=("T2",))
+    session.tie(session.state.open_ends[0].entry_id)
+    session.spend("10")
+    session.set_status("waiting", "for a crystal")
+    session.judge("not applicable", "no meter fitted")
     tape = session.logbook.tape(session.job_id)
-    first, second = fold(tape), fold(tape)
-    entry = Entry("N", 2, "note", "2026-01-01T00:00:00Z", 1.0, {"text": "x"})
-    kept = copy.deepcopy(second.notes)
-    advance(first, entry)
-    assert first.notes and second.notes == kept
-    assert replace(session.step.setting, channel="3") != session.step.setting
+    state = fold(tape[:1], session.job_id)
+    for n, entry in enumerate(tape[1:], 2):
+        before = copy.deepcopy(
+            {k: v for k, v in state.__dict__.items() if k not in ("sheet", "written", "stand", "_lookups")}
+        )
+        after = advance(state, entry)
+        assert {k: getattr(state, k) for k in before} == before, entry.kind
+        assert after is not state and after.seq == n
+        state = after
+    assert same(state, fold(tape, session.job_id)) and state.shop == session.state.shop

@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from unitone.errors import SheetError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.job.voltages import current_limit, expected, lost_between, next_point, path_to, row_states
 from unitone.present.bench.bench_view import take_view
 from unitone.present.card.card_view import duration, farads, take_card

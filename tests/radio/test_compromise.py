@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from unitone.align.advise import errors_together
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.job.verdicts import verdict
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.steady import compromise_words

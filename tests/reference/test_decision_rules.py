@@ -12,8 +12,8 @@ from scipy.stats import norm
 
 from job.test_recheck import STANDING, some_stale
 from unitone.bench.instruments import Instrument
+from unitone.job.entries.readings import Reading
 from unitone.job.recheck import agree, plan
-from unitone.job.tape import Reading
 from unitone.job.verdicts import RULES, guard_band, inside, settling
 from unitone.quantities.registry import QUANTITIES
 from unitone.sheet.model.sheet import Conditions, Limit

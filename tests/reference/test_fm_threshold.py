@@ -13,8 +13,8 @@ import pytest
 from scipy.signal import butter, sosfiltfilt
 
 from unitone.align.readings import height, through_threshold
-from unitone.job.state import Logged
-from unitone.job.tape import Reading
+from unitone.job.entries.readings import Reading
+from unitone.job.records import Logged
 from unitone.present.bench.plots import back_from_height
 from unitone.quantities.registry import quantity
 from unitone.sheet.model.sheet import Conditions

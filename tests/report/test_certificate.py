@@ -14,7 +14,7 @@ from pypdf import PdfReader
 from conftest import SHEET, follow_until
 from unitone.bench.instruments import Instrument
 from unitone.errors import UnitoneError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.job.verdicts import lines
 from unitone.present.papers import certificate_of
 from unitone.report.certificate import Certificate

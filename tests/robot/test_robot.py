@@ -9,9 +9,9 @@ from pathlib import Path
 import pytest
 
 from unitone.errors import SheetError
-from unitone.job.state import fold
+from unitone.job.card import Card
+from unitone.job.fold import fold
 from unitone.job.summary import summary
-from unitone.job.tape import Card
 from unitone.job.verdicts import blockers, verdict
 from unitone.present.card.earlier_jobs import history
 from unitone.robot import demo

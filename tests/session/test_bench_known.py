@@ -12,7 +12,7 @@ from unitone.bench.instruments import Instrument
 from unitone.bench.mybench import MyBench, Pad
 from unitone.bench.path import Kit
 from unitone.errors import EntryError, UnitoneError
-from unitone.job.state import fold
+from unitone.job.fold import fold
 from unitone.present.bench.bench_view import take_view
 from unitone.session.benchwork import my_bench
 from unitone.session.session import Session
@@ -138,7 +138,7 @@ def test_guides_conclude_and_are_kept_and_age() -> None:
 
 def test_a_level_for_ten_decibels_is_found_by_hand_too(book: Logbook) -> None:
     """An AM set by hand: the coach names levels, (S+N)/N is typed, and the level comes of it."""
-    from unitone.job.tape import Card
+    from unitone.job.card import Card
     from unitone.session.session import open_job
 
     session = Session(book, open_job(book, "am-mobile", Card(1, "am-mobile", "77"), title="Somebody's Set"))

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from unitone.bench.ports import Measured
 from unitone.errors import UnitoneError
-from unitone.job.state import fold
-from unitone.job.tape import Card
+from unitone.job.card import Card
+from unitone.job.fold import fold
 from unitone.job.verdicts import blockers, verdict
 from unitone.present.bench.sentences import sentence
 from unitone.quantities.registry import quantity

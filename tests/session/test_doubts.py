@@ -6,7 +6,7 @@ import pytest
 
 from session.test_shopwork import by_hand
 from unitone.errors import DoubtfulEntry, EntryError
-from unitone.job.state import fold
+from unitone.job.fold import fold
 from unitone.present.bench.bench_view import take_view
 from unitone.quantities.entry import parse_entry
 from unitone.quantities.registry import QUANTITIES

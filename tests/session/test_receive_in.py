@@ -10,7 +10,7 @@ from unitone.align.advise import wanted_by_a_check
 from unitone.align.peak.visits import gains, is_calibrated, kept_level, progress
 from unitone.align.smeter.chart import CHART_DB, marks, next_conditions, told
 from unitone.errors import BenchError, SheetError, UnitoneError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.smeter import chart_words
 from unitone.robot.many import standin

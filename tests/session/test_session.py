@@ -11,7 +11,7 @@ import pytest
 from conftest import follow_until
 from unitone.bench.path import Kit
 from unitone.errors import BenchError, EntryError, HookUpError, SheetError, TapeError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.job.verdicts import verdict
 from unitone.present.bench.bench_view import limit_text, take_view
 from unitone.session.session import Session, open_job

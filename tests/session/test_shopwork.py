@@ -11,10 +11,10 @@ from PIL import Image
 
 from unitone.align.advise import advise
 from unitone.errors import EntryError, HookUpError, SheetError, TapeError, UnitoneError
+from unitone.job.card import Card
+from unitone.job.fold import fold
 from unitone.job.history import facts, recurring
 from unitone.job.shop import SPEAKS_OF
-from unitone.job.state import fold
-from unitone.job.tape import Card
 from unitone.job.verdicts import verdict
 from unitone.present.bench.bench_view import take_view
 from unitone.present.card.card_view import take_card
@@ -228,7 +228,7 @@ def test_rails_know_the_supply_the_meter_and_each_other(book: Logbook) -> None:
     assert "HT behind the smoothing stands at the same volts" in words and "cross-feed" in words
     handheld = by_hand(book, "ostrel-mallard-6")
     handheld.set_supply("bench supply", "0.7 A")
-    assert [x.what for x in handheld.state.open_ends] == ["bench supply in place of the battery"]
+    assert [handheld.state.loose_words(x) for x in handheld.state.open_ends] == ["bench supply in place of the battery"]
     assert "Set the current limit to 0.7 A." in take_card(handheld).supply_words
     handheld.set_supply(limit="5 A")
     assert "too much to protect" in take_card(handheld).supply_words

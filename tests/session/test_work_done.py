@@ -7,8 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from unitone.errors import TapeError
-from unitone.job.state import fold
-from unitone.job.tape import Card
+from unitone.job.card import Card
+from unitone.job.fold import fold
 from unitone.job.verdicts import blockers
 from unitone.present.bench.bench_view import take_view
 from unitone.present.papers import certificate_of

@@ -10,7 +10,7 @@ import pytest
 
 from unitone.cli.commands import run
 from unitone.errors import LogbookBusy, StoreError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.bundle import Bundle
 from unitone.sheet.library import Library, find

@@ -16,9 +16,9 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from unitone.errors import DamagedLogbook, StoreError
+from unitone.job.card import Card
+from unitone.job.fold import fold
 from unitone.job.privacy import LEFT_OUT, names_in, record_without
-from unitone.job.state import fold
-from unitone.job.tape import Card
 from unitone.session.session import Session, open_job
 from unitone.store.backup import backup
 from unitone.store.exchange import JobFile, export_job, import_job, read_job, write_job

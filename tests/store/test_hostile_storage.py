@@ -15,6 +15,7 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -22,8 +23,9 @@ from hypothesis import strategies as st
 from unitone import files
 from unitone.cli.commands import run
 from unitone.errors import LogbookBusy, StoreError, TapeError
-from unitone.job.state import fold, read
-from unitone.job.tape import Card
+from unitone.job.card import Card
+from unitone.job.entries.hands import Turned
+from unitone.job.fold import fold, read
 from unitone.present.bench.bench_view import take_view
 from unitone.robot.demo import DATA, fill
 from unitone.session.session import Session, open_job
@@ -307,10 +309,10 @@ def test_a_log_whose_entry_means_nothing_is_read_without_it(tmp_path: Path) -> N
         session = worked(book)
         session.turn("T1", 45_000)
         tape = book.tape(session.job_id)
-    broken = [
-        e if e.kind != "turn" else type(e)(e.id, e.seq, e.kind, e.utc, e.bench_s, {"adjuster": "T1"}) for e in tape
-    ]
-    with pytest.raises(KeyError):
+    assert isinstance(tape[-1].said, Turned)
+    nowhere = msgspec.structs.replace(tape[-1].said, moved="far")
+    broken = [*tape[:-1], tape[-1]._replace(said=nowhere)]
+    with pytest.raises(TypeError):
         fold(broken)
     assert read(broken).unreadable == (broken[-1].seq,) and read(tape).unreadable == ()
 

@@ -15,8 +15,9 @@ from sqlalchemy import create_engine, inspect
 from sqlalchemy import text as sql
 
 from unitone.errors import LogbookBusy, StoreError
-from unitone.job.state import fold
-from unitone.job.tape import Card
+from unitone.job.card import Card
+from unitone.job.entries.notes import Noted
+from unitone.job.fold import fold
 from unitone.robot.demo import fill
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
@@ -32,11 +33,11 @@ def test_entries_are_there_after_closing(tmp_path: Path) -> None:
         session = Session(book, open_job(book, SHEET, Card(1, SHEET, "40-1", "owner", "deaf", 2, ("microphone",))))
         for _ in range(12):
             session.follow(session.advice())
-        before = [(e.id, e.seq, e.kind, e.data) for e in session.state.entries]
+        before = [(e.id, e.seq, e.said) for e in session.state.entries]
         session.keep_summary()
     with Logbook(tmp_path / "a", read_only=True) as book:
         row = book.job("1")
-        assert [(e.id, e.seq, e.kind, e.data) for e in book.tape(row.id)] == before
+        assert [(e.id, e.seq, e.said) for e in book.tape(row.id)] == before
         assert row.summary["readings"] == len(fold(book.tape(row.id)).readings)
         assert book.integrity() == "ok"
     pragma = sqlite3.connect(tmp_path / "a" / FILE_NAME).execute("PRAGMA journal_mode").fetchone()
@@ -86,19 +87,19 @@ def test_numbers_search_and_states(tmp_path: Path) -> None:
 def test_a_tape_takes_each_number_once(tmp_path: Path) -> None:
     with Logbook(tmp_path) as book:
         job = open_job(book, SHEET, Card(1, SHEET))
-        book.append(job, "note", {"text": "one"}, 0.0, 2)
+        book.append(job, Noted("one"), 0.0, 2)
         with pytest.raises(Exception, match="UNIQUE"):
-            book.append(job, "note", {"text": "again"}, 0.0, 2)
+            book.append(job, Noted("again"), 0.0, 2)
         assert len(book.tape(job)) == 2
-        book.append(job, "note", {"text": "two"}, 0.0, 3)
+        book.append(job, Noted("two"), 0.0, 3)
     with pytest.raises(StoreError, match="closed"):
-        book.append(job, "note", {"text": "late"}, 0.0, 4)
+        book.append(job, Noted("late"), 0.0, 4)
 
 
 def test_texts_that_jobs_share_are_kept_once(tmp_path: Path) -> None:
     with Logbook(tmp_path) as book:
         ids = [open_job(book, SHEET, Card(n, SHEET, standin_seed=n)) for n in (1, 2, 3)]
-        assert len({book.tape(i)[0].data["sheet_text"] for i in ids}) == 1
+        assert len({book.tape(i)[0].said.sheet_text for i in ids}) == 1
     rows = sqlite3.connect(tmp_path / FILE_NAME).execute("SELECT count(*) FROM snapshot").fetchone()
     assert rows == (2,)  # the sheet and its physics
 
@@ -161,7 +162,7 @@ def test_newer_foreign_damaged_and_forbidden(tmp_path: Path) -> None:
 WRITER = """
 import sys
 from pathlib import Path
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
 book = Logbook(Path(sys.argv[1]))
@@ -238,8 +239,8 @@ def test_pictures_travel_with_a_job_and_are_kept_once(tmp_path: Path) -> None:
     with Logbook(tmp_path / "b") as other:
         other.import_jobs(exported)
         tape = other.tape(job)
-        hashed = tape[0].data["pictures"]["ostrel-tarn-40.svg"]
-        assert other.blob(tape[1].data["pictures"]["new.png"]) == b"new"
+        hashed = tape[0].said.pictures["ostrel-tarn-40.svg"]
+        assert other.blob(tape[1].said.pictures["new.png"]) == b"new"
         assert other.blob(hashed).startswith(b"<svg") and fold(tape).variants[0].title == "louder"
         assert fold(tape).written.supply == "13.8 V"
         # The job needs no file any more: its own sheet is on its tape.
@@ -275,7 +276,7 @@ def test_a_full_disk_is_said_and_nothing_that_was_there_is_lost(tmp_path: Path) 
         with pytest.raises(StoreError, match=r"full.*was not logged\. Make room"):
             for n in range(400):
                 session.note(f"note {n} " + "x" * 500)
-        kept = [e.data["text"][:8] for e in book.tape(session.job_id) if e.kind == "note"]
+        kept = [e.said.text[:8] for e in book.tape(session.job_id) if e.kind == "note"]
         assert kept[0] == "before" and len(kept) == len(session.state.notes), "what is shown is what is on disk"
         book._write(lambda c: c.execute(sql(f"PRAGMA max_page_count = {pages + 4000}")) and None)
         session.note("there is room again")

@@ -22,7 +22,8 @@ from unitone.align.setpoint.heat import cool_target
 from unitone.align.setpoint.target import Spot, next_set_move
 from unitone.align.squelch.two_ends import is_squelch, setter_of, target_for, two_ended, wanted_for_both
 from unitone.job.recheck import merged_for, plan_of
-from unitone.job.state import JobState, by_conditions, by_positions
+from unitone.job.records import by_conditions, by_positions
+from unitone.job.state import JobState
 from unitone.job.verdicts import SETTLED, found_in_limits, lines, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY, HEARD
 from unitone.radio.compromise import compromise
@@ -77,7 +78,7 @@ def next_step(state: JobState) -> tuple[str, Why] | None:
 
 def _may_work(state: JobState, step: Step) -> bool:
     """Worth another visit: it has adjusters, visits are left, and something that reaches it moved since the last."""
-    past = state.concluded.get(step.id, [])
+    past = state.concluded.get(step.id, ())
     worked = [seq for seq, outcome in past if outcome != "in-limits"]
     if not step.adjust or len(worked) >= MAX_VISITS:
         return False
@@ -237,7 +238,7 @@ def _since(state: JobState, step: Step) -> int:
     Any turn elsewhere counts, not only one whose reach is declared: a hill whose
     readings straddle a change that nobody declared has a false top.
     """
-    past = state.concluded.get(step.id, [])
+    past = state.concluded.get(step.id, ())
     since = past[-1][0] if past else 0
     others = [seq for name, seq in state.last_touch.items() if name not in step.adjusters]
     others += [t.seq for t in state.touches] + [v.seq for v in state.variants]

@@ -8,7 +8,8 @@ import numpy as np
 from scipy.integrate import cumulative_trapezoid
 
 from unitone.align.peak.hill import Point
-from unitone.job.state import JobState, Logged, by_conditions, by_positions
+from unitone.job.records import Logged, by_conditions, by_positions
+from unitone.job.state import JobState
 from unitone.quantities.registry import HEARD, Quantity
 from unitone.sheet.model.sheet import TURN, Step, same_level, without
 

@@ -451,7 +451,7 @@ def report(
     without_owner: NoOwner = False,
 ) -> None:
     """Write a job's certificate, or the page that goes home with the radio."""
-    from unitone.job.state import read
+    from unitone.job.fold import read
     from unitone.present.papers import FORMS, render_paper, write_paper
     from unitone.store.logbook import Logbook
 

@@ -1,27 +1,23 @@
-"""What a tape says of the workshop's side of a job: findings, supply, capacitors, parts, time, reports, controls.
-
-``take`` folds one entry into a ``Shop``; the job's state holds one. A struck entry
-never comes here.
-"""
+"""The workshop's side of a job: findings, supply, capacitors, parts, time, reports, controls."""
 
 from __future__ import annotations
 
+from copy import copy
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Literal
 
-from unitone.job.tape import Entry
-from unitone.radio.parts import CapacitorVerdict, Dielectric, judge_capacitor
+from unitone.radio.parts import CapacitorVerdict, Dielectric
 from unitone.words import tr
 
 #: How something looked at came out.
 LOOKS = ("fine", "wrong", "mended")
+SpeaksOf = Literal["strength", "modulation", "frequency", "reception", "other"]
 #: What an on-air report may speak of, and the quantities that measure the same thing.
-SPEAKS_OF: dict[str, tuple[str, ...]] = {
+SPEAKS_OF: dict[SpeaksOf, tuple[str, ...]] = {
     "strength": ("tx.power", "tx.pep", "tx.field_strength"), "modulation": ("tx.deviation", "tx.am_depth"),
     "frequency": ("tx.frequency_error",), "reception": ("rx.sensitivity", "rx.sensitivity_am", "rx.sinad"), "other": (),
 }  # fmt: skip
 SUPPLY_PATHS = ("bench supply", "battery", "lamp limiter", "mains")
-KINDS_OF_SHOP = frozenset({"finding", "supply", "capacitor", "part", "time", "on-air", "control", "handed", "archive"})
 
 
 @dataclass(frozen=True)
@@ -74,7 +70,7 @@ class OnAir:
     entry_id: str
     utc: str
     who: str
-    speaks_of: str
+    speaks_of: SpeaksOf
     words: str
 
 
@@ -94,6 +90,14 @@ class Shop:
     works: dict[str, tuple[bool, str]] = field(default_factory=dict)
     handed: tuple[str, str] | None = None
     archived: bool = False
+
+    def copied(self) -> Shop:
+        """The same with containers of its own."""
+        made = copy(self)
+        for name, value in self.__dict__.items():
+            if isinstance(value, list | dict):
+                setattr(made, name, value.copy())
+        return made
 
     @property
     def minutes_spent(self) -> float:
@@ -137,47 +141,3 @@ def finding_words(f: Finding) -> str:
     if f.look == "mended" and f.done and f.words:
         words += tr(" (mended: {done})", done=f.done)
     return words or tr(f.look)
-
-
-def take(shop: Shop, entry: Entry) -> None:
-    """Fold one entry of a kind in ``KINDS_OF_SHOP``."""
-    kind, data = entry.kind, entry.data
-    if kind == "finding":
-        shop.findings.append(
-            Finding(
-                entry.id, entry.seq, entry.utc, data["item"], data["look"], data.get("words", ""), tuple(data.get("on", ())),
-                data.get("done", ""), data.get("stage", ""), tuple(data.get("pictures", {}).items()),
-            )
-        )  # fmt: skip
-    elif kind == "supply":
-        shop.path = data.get("path", shop.path)
-        shop.limit_a = data.get("limit_a", shop.limit_a)
-        shop.meter_ohm = data.get("meter_ohm", shop.meter_ohm)
-    elif kind == "capacitor":
-        shop.capacitors[data["part"]] = _capacitor(entry.id, data)
-    elif kind == "part":
-        shop.parts.append(
-            PartUsed(entry.id, data["part"], data["count"], data["fitted"], data.get("instead", ""), data.get("why", ""), data.get("price"))
-        )  # fmt: skip
-    elif kind == "time":
-        shop.minutes.append((entry.id, data["minutes"], data.get("what", "")))
-    elif kind == "on-air":
-        shop.on_air.append(OnAir(entry.id, entry.utc, data.get("who", ""), data["speaks_of"], data["words"]))
-    elif kind == "control":
-        if "does" in data:
-            shop.does[data["control"]] = data["does"]
-        if "works" in data:
-            shop.works[data["control"]] = (data["works"], data.get("words", ""))
-    elif kind == "handed":
-        shop.handed = (entry.utc, data.get("to", ""))
-    elif kind == "archive":
-        shop.archived = bool(data["archived"])
-
-
-def _capacitor(entry_id: str, data: dict[str, Any]) -> Capacitor:
-    verdict = judge_capacitor(
-        data["dielectric"], data["marked"], data["measured"], data.get("esr"), data.get("at_hz", 100.0)
-    )
-    return Capacitor(
-        entry_id, data["part"], data["dielectric"], data["marked"], data["measured"], data.get("esr"), data.get("at_hz", 100.0), verdict
-    )  # fmt: skip

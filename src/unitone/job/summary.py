@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from unitone.job.history import facts
+from unitone.job.records import Logged
 from unitone.job.shop import Finding
-from unitone.job.state import JobState, Logged
+from unitone.job.state import JobState
 from unitone.job.verdicts import Line, inside, lines, verdict, worst
 from unitone.quantities.show import show
 from unitone.sheet.model.looks import inspection
@@ -50,7 +51,7 @@ def summary(state: JobState) -> dict[str, Any]:
             for f in _last(state)[:_SHORT]
         ],
         "tried": [{"what": t.done, "result": t.result, "outcome": t.outcome} for t in state.tried[-_SHORT:]],
-        "loose": [x.what for x in state.open_ends],
+        "loose": [state.loose_words(x) for x in state.open_ends],
         "minutes": state.shop.minutes_spent,
         "parts": sum(p.count for p in state.shop.parts),
         "cost": state.shop.parts_cost,

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from typing import Any, Literal
+from dataclasses import dataclass
+from typing import Literal
 
-from unitone.job.tape import Entry, conditions_from_data
 from unitone.sheet.model.sheet import Conditions
 
 What = Literal["worth", "unknown"]
@@ -34,14 +33,3 @@ class Trial:
     watched: tuple[Watched, ...] = ()
     ended: int = 0
     whole: bool = False
-
-
-def take_trial(trials: list[Trial], entry: Entry, positions: dict[str, int]) -> None:
-    """A trial begins, is over, or is broken off: ``trials`` is kept up. A new one breaks the one before off."""
-    data: dict[str, Any] = entry.data
-    if trials and not trials[-1].ended:
-        trials[-1] = replace(trials[-1], ended=entry.seq, whole=data["what"] == "over")
-    if data["what"] in ("worth", "unknown"):
-        watched = tuple(Watched(w["quantity"], conditions_from_data(w["conditions"])) for w in data.get("watched", ()))
-        origin = tuple((a, positions[a]) for a in data["adjusters"] if a in positions)
-        trials.append(Trial(entry.seq, data["what"], data["step"], origin, watched))

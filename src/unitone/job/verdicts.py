@@ -13,8 +13,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from unitone.job.state import JobState, Logged
-from unitone.job.tape import Reading
+from unitone.job.entries.readings import Reading
+from unitone.job.records import Logged
+from unitone.job.state import JobState
 from unitone.sheet.model.sheet import Limit, Step
 
 Verdict = Literal[

@@ -8,7 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from unitone.job.state import JobState, Logged
+from unitone.job.records import Logged
+from unitone.job.state import JobState
 from unitone.radio.rails import LowRail, as_read_by, halve, low_rail, without_meter
 from unitone.sheet.model.sheet import Limit, Sheet, Voltage
 from unitone.words import tr

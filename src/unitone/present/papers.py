@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Literal
 
 from unitone.errors import UnitoneError
+from unitone.job.entries.opening import CardAmended, Opened
 from unitone.job.privacy import names_in, record_without
 from unitone.job.state import JobState
 from unitone.present.bench.sentences import position_text
@@ -58,5 +59,5 @@ def _check(kind: Paper, form: str) -> None:
 
 
 def _names(state: JobState) -> tuple[str, ...]:
-    cards = [e.data["card"] for e in state.entries if "card" in e.data]
+    cards = [e.said.card for e in state.entries if isinstance(e.said, Opened | CardAmended)]
     return names_in(cards, (r.who for r in state.shop.on_air))

@@ -6,8 +6,11 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from unitone.bench.instruments import Instrument
+from unitone.errors import TapeError
+from unitone.job.entries.opening import Opened
+from unitone.job.records import Logged
 from unitone.job.shop import finding_words
-from unitone.job.state import JobState, Logged
+from unitone.job.state import JobState
 from unitone.job.summary import reading_text, standing_variant
 from unitone.job.verdicts import inside, lines, verdict
 from unitone.job.voltages import row_states
@@ -102,6 +105,9 @@ def limit_words(step: Step) -> str:
 def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Certificate:
     """Gather a job's certificate; an unfinished job gives a preliminary one that says so."""
     opening = state.entries[0]
+    opened = opening.said
+    if not isinstance(opened, Opened):
+        raise TapeError("A tape begins with the opening of its job.")
     simulated = state.card.standin_seed is not None
     rows = []
     for step in state.sheet.steps:
@@ -142,11 +148,11 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
     )
     return Certificate(
         state.card.number, state.job_id, state.sheet.title, state.sheet.kind, state.card.serial, state.card.owner,
-        state.card.complaint, opening.data["sheet_id"], opening.data["sheet_hash"], opening.utc, state.finished, simulated,
+        state.card.complaint, opened.sheet_id, opened.sheet_hash, opening.utc, state.finished, simulated,
         statement, words, tuple(rows), turned, tuple(text for _, text in state.notes), tuple(cautions), _differs(state),
         tuple(t.words if t.words == t.name else f"{t.name}: {t.words}" for t in state.touches if t.name != "variant"),
         tuple(f"{t.suspected}: {t.done} → {t.result or '—'} ({tr(t.outcome)})" for t in state.tried),
-        tuple(f"{x.what}: {x.stays or tr('open')}" for x in state.loose.values() if x.stays or not x.tied),
+        tuple(f"{state.loose_words(x)}: {x.stays or tr('open')}" for x in state.loose.values() if x.stays or not x.tied),
         tuple(_instrument(i) for i in state.instruments), state.rule if state.instruments else "",
         tuple(finding_words(f) for f in state.shop.standing_findings() if f.look != "fine"), part_lines(state), _volts(state),
     )  # fmt: skip

@@ -111,7 +111,8 @@ def handover(state: JobState) -> Handover:
         card.number, sheet.title, card.serial, card.owner, (state.finished or state.entries[-1].utc)[:10], bool(state.finished),
         card.standin_seed is not None, _headline(state), card.complaint, card.accessories, card.missing, tuple(dict.fromkeys(found)),
         tuple(dict.fromkeys(_sentence(d) for d in done)), part_lines(state), _settings(state), _controls(state), _to_test(state),
-        tuple(f"{x.what}: {x.stays or tr('still open')}" for x in state.loose.values() if x.stays or not x.tied), tuple(cautions), work,
+        tuple(f"{state.loose_words(x)}: {x.stays or tr('still open')}" for x in state.loose.values() if x.stays or not x.tied),
+        tuple(cautions), work,
     )  # fmt: skip
 
 

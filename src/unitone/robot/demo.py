@@ -14,7 +14,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.robot import demohand
 from unitone.robot.technician import align
 from unitone.session.session import Session, open_job

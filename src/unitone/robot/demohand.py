@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 from unitone.sheet.model.looks import inspection
 from unitone.store.logbook import Logbook

@@ -12,7 +12,7 @@ import numpy as np
 from unitone.align.frequency.counts import LEAVE_HZ
 from unitone.align.frequency.trimming import Countable, Tuning, advise_tuning, countables, tells_apart
 from unitone.errors import SheetError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.robot.many import many, standin
 from unitone.robot.referee import Referee
 from unitone.session.session import Session, open_job

@@ -11,7 +11,7 @@ import numpy as np
 from unitone.align.probe.nudge import WORTH_DB, worth
 from unitone.align.smeter.chart import CHART_DB, s9_of
 from unitone.align.smeter.shape import Mark, read_chart
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.job.verdicts import verdict
 from unitone.robot.many import standin
 from unitone.robot.referee import Referee

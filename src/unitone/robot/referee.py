@@ -12,7 +12,7 @@ from dataclasses import replace
 import numpy as np
 from scipy.optimize import Bounds, differential_evolution, minimize, minimize_scalar
 
-from unitone.job.tape import Reading
+from unitone.job.entries.readings import Reading
 from unitone.job.verdicts import inside
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.sheet.model.mixing import Place

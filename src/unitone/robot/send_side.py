@@ -15,7 +15,7 @@ from unitone.align.even.problem import even_problem, is_even
 from unitone.align.frequency.trimming import tells_apart
 from unitone.align.readings import height
 from unitone.errors import SheetError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.job.verdicts import SETTLED, verdict
 from unitone.robot.many import many, standin
 from unitone.robot.on_frequency import by_advice, prepare

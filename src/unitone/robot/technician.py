@@ -9,7 +9,9 @@ from unitone.align.advise import wanted_by_a_check
 from unitone.align.moves import Advice
 from unitone.align.readings import height
 from unitone.align.squelch.two_ends import wanted_for_both
-from unitone.job.state import JobState, advance, fold
+from unitone.job.entries.hands import Turned
+from unitone.job.fold import advance, fold
+from unitone.job.state import JobState
 from unitone.job.verdicts import SETTLED, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY
 from unitone.robot.searches import golden_section
@@ -120,8 +122,9 @@ def wrongly_touched(session: Session) -> list[str]:
     begun: set[str] = set()
     touched: list[str] = []
     for entry in tape[1:]:
-        if entry.kind == "turn" and entry.data["moved"]:
-            owners = [s for s in state.sheet.steps if entry.data["adjuster"] in s.adjusters]
+        said = entry.said
+        if isinstance(said, Turned) and said.moved:
+            owners = [s for s in state.sheet.steps if said.adjuster in s.adjusters]
             fresh = [s for s in owners if s.id not in begun]
             if (
                 fresh
@@ -129,7 +132,7 @@ def wrongly_touched(session: Session) -> list[str]:
                 and all(verdict(state, s) in SETTLED and surely_legal(state, s) for s in owners)
                 and not any(wanted_by_a_check(state, s) or wanted_for_both(state, s) for s in owners)
             ):
-                touched.append(f"{fresh[0].id} ({entry.data['adjuster']})")
+                touched.append(f"{fresh[0].id} ({said.adjuster})")
             begun |= {s.id for s in owners}
-        advance(state, entry)
+        state = advance(state, entry)
     return touched

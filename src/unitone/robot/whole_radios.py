@@ -14,7 +14,7 @@ import numpy as np
 from unitone.align.moves import Advice
 from unitone.align.smeter.chart import is_chart, told
 from unitone.errors import BenchError, EntryError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.job.verdicts import SETTLED, found_in_limits, verdict
 from unitone.robot.many import many, standin
 from unitone.robot.referee import Referee

@@ -5,7 +5,6 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
 
 from unitone.align.moves import Advice
 from unitone.bench.instruments import Instrument, instrument_for
@@ -13,7 +12,8 @@ from unitone.bench.mybench import MyBench
 from unitone.bench.path import Kit, dial
 from unitone.bench.ports import Heard
 from unitone.errors import BenchError, DoubtfulEntry, EntryError, TapeError
-from unitone.job.tape import Reading
+from unitone.job.entries.bench import InstrumentsSet, KitSet
+from unitone.job.entries.readings import Reading
 from unitone.job.verdicts import RULES
 from unitone.quantities.entry import EXPECTED, parse_entry
 from unitone.quantities.registry import CANONICAL_UNIT, FOUND_BY, Quantity, quantity
@@ -179,29 +179,26 @@ class BenchWork(ShopWork):
             if wanted in ("rx.sinad", "rx.sn_ratio") and conditions.level_dbm is not None:
                 warning = self._forbidden(conditions.level_dbm, value, conditions)
             reading = Reading(wanted, conditions, value, name, source, u=u, warning=warning)
-            self._append("reading", reading.to_data())
+            self._append(reading)
             return reading
         have = " or ".join(dict.fromkeys(quantity(q).title for q, _, _ in sends))
         raise TapeError(f"The step at hand, {self.step.title}, reads {quantity(wanted).title}; this is {have}.")
 
     def set_kit(self, kit: Kit) -> None:
         """Another generator, other pads; what is known of them on this bench goes with them."""
-        self._append("kit", {"kit": my_bench(self.logbook).kit(kit).to_data()})
+        self._append(KitSet(my_bench(self.logbook).kit(kit).to_data()))
 
     def set_instruments(self, instruments: tuple[Instrument, ...], rule: str | None = None) -> None:
         """The instruments of this bench, and the decision rule."""
         for instrument in instruments:
             instrument.check()
-        data: dict[str, Any] = {"instruments": [i.to_data() for i in instruments]}
-        if rule is not None:
-            if rule not in RULES:
-                raise TapeError(f"“{rule}” is no decision rule. Use one of: {', '.join(RULES)}.")
-            data["rule"] = rule
-        self._append("instruments", data)
+        if rule is not None and rule not in RULES:
+            raise TapeError(f"“{rule}” is no decision rule. Use one of: {', '.join(RULES)}.")
+        self._append(InstrumentsSet([i.to_data() for i in instruments], rule or ""))
 
     def choose_instrument(self, quantity_id: str, instrument_id: str) -> None:
         """From here on, typed readings of that quantity come from this instrument."""
-        self._append("instruments", {"chosen": {quantity_id: instrument_id}})
+        self._append(InstrumentsSet(chosen={quantity_id: instrument_id}))
 
     def take_bench(self) -> bool:
         """Take what is known of this bench by now: its pads, generator and instruments. True where that changes anything."""
@@ -210,11 +207,11 @@ class BenchWork(ShopWork):
         known = my_bench(self.logbook)
         kit, instruments = known.kit(self.state.kit), known.instruments(self.state.instruments)
         if kit != self.state.kit:
-            self._append("kit", {"kit": kit.to_data()})
+            self._append(KitSet(kit.to_data()))
         elif instruments == self.state.instruments:
             return False
         if instruments != self.state.instruments:
-            self._append("instruments", {"instruments": [i.to_data() for i in instruments]})
+            self._append(InstrumentsSet([i.to_data() for i in instruments]))
         return True
 
     def _level_doubt(self, level_dbm: float) -> float | None:

@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
 
 from unitone.align.advise import advise
 from unitone.align.moves import Advice
@@ -17,10 +16,20 @@ from unitone.bench.instruments import Instrument
 from unitone.bench.path import Kit, dial
 from unitone.bench.ports import Bench, HandBench, Measured
 from unitone.errors import BenchError, EntryError, HookUpError, StaleCommand, TapeError
+from unitone.job.card import Card
+from unitone.job.entries import Entry, Said
+from unitone.job.entries.bench import Broken, HookedUp, Mended, SetUp
+from unitone.job.entries.hands import Touched, Turned
+from unitone.job.entries.notes import Loosened, Noted, Struck, Tied, Tried
+from unitone.job.entries.opening import Finished, Opened
+from unitone.job.entries.procedure import Concluded, Judged, PhaseBegun, SchoolsChosen, VariantMade, WentTo
+from unitone.job.entries.readings import Reading
+from unitone.job.entries.trials import TrialMoved
+from unitone.job.fold import advance, fold, read
 from unitone.job.hookup import breaks, load_problem
-from unitone.job.state import JobState, advance, fold, read, sheet_of
+from unitone.job.kept_sheets import kept_sheet
+from unitone.job.state import JobState
 from unitone.job.summary import standing_variant, summary
-from unitone.job.tape import Card, Entry, Reading, conditions_to_data
 from unitone.job.trial import Watched, What
 from unitone.job.verdicts import Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED
@@ -60,28 +69,27 @@ def open_job(
     bundle = open_file(path)
     text = _named(bundle.text, path, title) if title else bundle.text
     sheet = parse_sheet(text, str(path), path.stem)
-    opening: dict[str, Any] = {
-        "card": card.to_data(),
-        "sheet_id": sheet.id,
+    if card.standin_seed is not None and not bundle.physics:
+        raise BenchError(
+            f"{sheet.title} has no physics file {physics_path(path).name} beside it, so it has no stand-in."
+        )
+    instruments = my_bench(logbook).instruments(
+        tuple(Instrument.from_data(i) for i in logbook.setting("instruments") or ())
+    )
+    opening = Opened(
+        card.to_data(),
+        sheet.id,
+        text_hash(text),
+        text,
         # Its name alone: where it lies on this machine is nobody else's business.
-        "sheet_path": path.name,
-        "sheet_text": text,
-        "sheet_hash": text_hash(text),
-        "kit": my_bench(logbook).kit(kit or Kit.from_data(logbook.setting("kit", {}) or {})).to_data(),
-        "pictures": {name: logbook.put_blob(content) for name, content in bundle.pictures.items()},
-    }
-    for key in ("schools", "instruments", "rule"):
-        if (value := logbook.setting(key)) is not None:
-            opening[key] = value
-    if opening.get("instruments"):
-        kept = my_bench(logbook).instruments(tuple(Instrument.from_data(i) for i in opening["instruments"]))
-        opening["instruments"] = [i.to_data() for i in kept]
-    if card.standin_seed is not None:
-        if not bundle.physics:
-            raise BenchError(
-                f"{sheet.title} has no physics file {physics_path(path).name} beside it, so it has no stand-in."
-            )
-        opening["physics_text"] = bundle.physics
+        path.name,
+        bundle.physics if card.standin_seed is not None else "",
+        kit=my_bench(logbook).kit(kit or Kit.from_data(logbook.setting("kit", {}) or {})).to_data(),
+        pictures={name: logbook.put_blob(content) for name, content in bundle.pictures.items()},
+        schools=logbook.setting("schools") or {},
+        instruments=[i.to_data() for i in instruments],
+        rule=logbook.setting("rule") or "",
+    )
     job_id = logbook.create_job(card, sheet.title, opening, utc)
     if carry_from:
         earlier = fold(logbook.tape(carry_from), carry_from)
@@ -89,8 +97,8 @@ def open_job(
             pictures = {
                 name: logbook.blob(hashed)
                 for e in earlier.entries
-                if e.kind == "variant"
-                for name, hashed in e.data.get("pictures", {}).items()
+                if isinstance(e.said, VariantMade)
+                for name, hashed in e.said.pictures.items()
             }
             Session(logbook, job_id).set_variant(
                 earlier.variants[-1].title,
@@ -110,13 +118,6 @@ def _named(text: str, path: Path, title: str) -> str:
     return to_toml(data, text)
 
 
-#: Kinds of entries that undo strikes.
-_STRUCK = frozenset({
-    "reading", "note", "concluded", "status", "touch", "judge", "tried", "loose", "tied",
-    "card", "finding", "supply", "capacitor", "part", "time", "on-air", "control",
-})  # fmt: skip
-#: What a finished job still takes.
-_AFTERWARDS = frozenset({"note", "on-air", "control", "handed", "archive"})
 #: What came of something that was tried.
 OUTCOMES = ("not the cause", "the cause", "unclear")
 
@@ -160,40 +161,31 @@ class Session(BenchWork):
 
     # -- entries -------------------------------------------------------------------------------
 
-    def _append(self, kind: str, data: dict[str, Any]) -> Entry:
-        if self.state.finished and kind not in _AFTERWARDS:
+    def _append(self, said: Said) -> Entry:
+        if self.state.finished and not said.after_the_end:
             raise TapeError("This job is finished. Its tape takes notes only.")
         if self.state.unreadable:
             numbers = ", ".join(map(str, self.state.unreadable[:5]))
             raise TapeError(
                 f"This job's log is damaged (entry {numbers}): it can be read, not worked on. Restore a backup to go on."
             )
-        entry = self.logbook.append(
-            self.job_id, kind, data, round(self.bench.seconds(), 3), self.state.seq + 1, self._now()
-        )
+        entry = self.logbook.append(self.job_id, said, round(self.bench.seconds(), 3), self.state.seq + 1, self._now())
         self._tape.append(entry)
-        if kind == "strike":
-            self.state = fold(self._tape, self.job_id)
-        else:
-            advance(self.state, entry)
-        if kind in ("turn", "reading") and running(self.state) is not None and trial_move(self.state) is None:
-            self._append("trial", {"what": "over"})
+        self.state = fold(self._tape, self.job_id) if isinstance(said, Struck) else advance(self.state, entry)
+        if isinstance(said, Turned | Reading) and running(self.state) is not None and trial_move(self.state) is None:
+            self._append(TrialMoved("over"))
         return entry
 
     def begin_trial(self, what: What, adjusters: Sequence[str], watched: Sequence[Watched] = ()) -> None:
         """A trial at the step at hand: the coach leads through it, until it is over or broken off. Raises TapeError."""
         self.start_work()
-        seen = [{"quantity": w.quantity_id, "conditions": conditions_to_data(w.conditions)} for w in watched]
-        self._append(
-            "trial",
-            {"what": what, "step": self.state.at, "adjusters": list(adjusters), **({"watched": seen} if seen else {})},
-        )
+        self._append(TrialMoved(what, self.state.at, tuple(adjusters), tuple(watched)))
 
     def break_off_trial(self) -> None:
         """The trial that is going on is given up; what was nudged stays where it is, and the ledger says so. Raises BenchError."""
         if running(self.state) is None:
             raise BenchError(tr("No trial is going on."))
-        self._append("trial", {"what": "broken off"})
+        self._append(TrialMoved("broken off"))
 
     def keep_summary(self) -> None:
         """Bring the list's picture of this job up to date."""
@@ -203,18 +195,18 @@ class Session(BenchWork):
         """Turn to another step."""
         self.sheet.step(step_id)
         if step_id != self.state.at:
-            self._append("goto", {"step": step_id})
+            self._append(WentTo(step_id))
 
     def start_work(self) -> None:
         """End the as-found round: from here on, adjusters are turned."""
         if self.state.phase != "adjust":
-            self._append("phase", {"phase": "adjust"})
+            self._append(PhaseBegun("adjust"))
 
     def confirm_hook_up(self, way: str) -> None:
         """The technician says that the bench is now hooked up for ``way``. Raises HookUpError for a dummy load that is far too small."""
         if way == "send" and (problem := load_problem(self.state)):
             raise HookUpError(problem)
-        self._append("hook-up", {"way": way})
+        self._append(HookedUp(way))
 
     def key_anyway(self) -> str:
         """Key as the bench stands, hooked up or not: on the simulated bench alone. Returns what broke, empty for nothing.
@@ -227,14 +219,14 @@ class Session(BenchWork):
             )
         broken = breaks(self.state)
         if broken:
-            self._append("damage", {"what": broken})
+            self._append(Broken(broken))
             self.bench.damaged.add(broken)
         return broken
 
     def mend(self) -> None:
         """Whatever a wrong hook-up broke on the simulated bench is made whole again."""
         for what in sorted(self.state.damaged):
-            self._append("mended", {"what": what})
+            self._append(Mended(what))
             if isinstance(self.bench, StandInBench):
                 self.bench.damaged.discard(what)
 
@@ -242,7 +234,7 @@ class Session(BenchWork):
         """Generator, channel and front panel now stand at ``conditions``. Raises BenchError when out of the generator's reach."""
         if conditions.level_dbm is not None:
             dial(self.state.kit, conditions.level_dbm)
-        self._append("set-up", {"conditions": conditions_to_data(conditions)})
+        self._append(SetUp(conditions))
 
     # -- readings -------------------------------------------------------------------------------
 
@@ -294,7 +286,7 @@ class Session(BenchWork):
             got.raw,
             got.correction,
         )
-        self._append("reading", reading.to_data())
+        self._append(reading)
         return reading
 
     def type_in(self, typed: str, conditions: Conditions | None = None) -> Reading:
@@ -312,7 +304,7 @@ class Session(BenchWork):
             if wanted.level_dbm is None:
                 raise EntryError(f"“{typed}” at which level? Dial a level first, or type the level that gives {mark}.")
         reading = self._typed_reading(typed, quantity_id, wanted)
-        self._append("reading", reading.to_data())
+        self._append(reading)
         return reading
 
     def _is_ratio(self, typed: str) -> bool:
@@ -349,7 +341,7 @@ class Session(BenchWork):
             u=u,
             warning=warning,
         )
-        self._append("reading", reading.to_data())
+        self._append(reading)
 
     def _source(self) -> str:
         return "stand-in" if self.bench.simulated else "hand"
@@ -365,7 +357,7 @@ class Session(BenchWork):
             raise TapeError("This job is finished. Its tape takes notes only.")
         self.start_work()
         moved, stop = self.bench.turn(adjuster, asked_mdeg)
-        self._append("turn", {"adjuster": adjuster, "asked": asked_mdeg, "moved": moved, "stop": stop})
+        self._append(Turned(adjuster, asked_mdeg, moved, stop))
         return moved
 
     def felt_stop(self, adjuster: str, clockwise: bool) -> None:
@@ -377,7 +369,7 @@ class Session(BenchWork):
             raise BenchError(tr("The stand-in's hand feels its stops by itself."))
         self.start_work()
         asked = part.step_mdeg if clockwise else -part.step_mdeg
-        self._append("turn", {"adjuster": adjuster, "asked": asked, "moved": 0, "stop": True})
+        self._append(Turned(adjuster, asked, 0, True))
 
     def take_back(self, adjuster: str | None = None) -> None:
         """Turn one adjuster, or every one, back to where it was found; new turns, nothing is struck."""
@@ -406,10 +398,7 @@ class Session(BenchWork):
         taken = reaches if reaches is not None else declared
         if working:
             self.start_work()
-        self._append(
-            "touch",
-            {"name": name.strip(), "words": words.strip() or title, "reaches": [reach_data(r) for r in taken]},
-        )
+        self._append(Touched(name.strip(), words.strip() or title, taken))
 
     def judge(self, verdict_word: Verdict, reason: str) -> None:
         """Accept the step at hand although it is out, or put it aside as not applicable, with the reason.
@@ -426,15 +415,14 @@ class Session(BenchWork):
             logged = self.state.latest.get((self.step.id, index))
             if logged is not None and inside(self.step.limit, logged.reading, self.state.rule) is not True:
                 values[str(index)] = logged.reading.value
-        data = {"step": self.step.id, "verdict": verdict_word, "reason": reason.strip(), "values": values}
-        self._append("judge", data)
+        self._append(Judged(self.step.id, verdict_word, reason.strip(), values))
 
     def set_schools(self, chosen: dict[str, str]) -> None:
         """This job's own answers to the questions of schools; what is not named follows sheet and workshop."""
         for question, choice in chosen.items():
             if question not in QUESTIONS or choice not in QUESTIONS[question].choices:
                 raise TapeError(f"“{question} = {choice}” is no school that Unitone knows.")
-        self._append("schools", {"schools": chosen})
+        self._append(SchoolsChosen(chosen))
 
     def set_variant(
         self, title: str, sheet_text: str, why: str = "", reaches: tuple[Reach, ...] | None = None,
@@ -460,18 +448,17 @@ class Session(BenchWork):
         if not found:
             raise TapeError("Nothing differs from the sheet as it stands.")
         self._append(
-            "variant",
-            {
-                "title": title.strip(),
-                "why": why.strip(),
-                "sheet_text": sheet_text,
-                "sheet_hash": text_hash(sheet_text),
-                "before_hash": text_hash(self.state.written.source_text),
-                "changes": [c.to_data() for c in found],
-                "reaches": [reach_data(r) for r in (reach_of(before, after) if reaches is None else reaches)],
-                "pictures": {name: self.logbook.put_blob(content) for name, content in (pictures or {}).items()},
-                **({"undone": True} if undone else {}),
-            },
+            VariantMade(
+                title.strip(),
+                sheet_text,
+                text_hash(sheet_text),
+                text_hash(self.state.written.source_text),
+                [c.to_data() for c in found],
+                why.strip(),
+                tuple(reach_of(before, after)) if reaches is None else reaches,
+                {name: self.logbook.put_blob(content) for name, content in (pictures or {}).items()},
+                undone,
+            )
         )
 
     def undo_variant(self) -> None:
@@ -479,11 +466,12 @@ class Session(BenchWork):
         if not self.state.variants or self.state.variants[-1].undone:
             raise TapeError("This radio stands as its sheet says.")
         last = self.state.variants[-1]
-        texts = {e.data["sheet_hash"]: e.data["sheet_text"] for e in self._tape if "sheet_text" in e.data}
+        texts = {e.said.sheet_hash: e.said.sheet_text for e in self._tape if isinstance(e.said, Opened | VariantMade)}
+        opened = self._tape[0].said
         self.set_variant(
             f"before: {last.title}",
             texts[last.before_hash],
-            undone=last.before_hash == self._tape[0].data["sheet_hash"],
+            undone=isinstance(opened, Opened) and last.before_hash == opened.sheet_hash,
         )
 
     # -- what was tried, and what is loose ---------------------------------------------------------
@@ -494,20 +482,19 @@ class Session(BenchWork):
             raise TapeError(f"“{outcome}” is no outcome. Use one of: {', '.join(OUTCOMES)}.")
         if not (suspected.strip() and done.strip()):
             raise TapeError("Say what was suspected and what was done.")
-        words = {"suspected": suspected.strip(), "done": done.strip(), "result": result.strip(), "outcome": outcome}
-        self._append("tried", words)
+        self._append(Tried(suspected.strip(), done.strip(), result.strip(), outcome))
 
     def loosen(self, what: str) -> None:
         """A temporary state: a lifted lead, a plug out, a damping resistor on."""
         if not what.strip():
             raise TapeError("Say what is loose, such as “speaker unsoldered”.")
-        self._append("loose", {"what": what.strip()})
+        self._append(Loosened(what.strip()))
 
     def tie(self, entry_id: str, stays: str = "") -> None:
         """A loose end was put right, or stays as it is for the reason given. Raises TapeError for one that is not open."""
         if entry_id not in {x.entry_id for x in self.state.open_ends}:
             raise TapeError("That loose end is not open.")
-        self._append("tied", {"entry": entry_id, **({"stays": stays.strip()} if stays.strip() else {})})
+        self._append(Tied(entry_id, stays.strip()))
 
     # -- corrections, notes, ends -----------------------------------------------------------------
 
@@ -518,19 +505,19 @@ class Session(BenchWork):
         """
 
         for entry in self.state.entries[::-1]:
-            if entry.kind in _STRUCK and entry.id not in self.state.struck:
-                self._append("strike", {"entry": entry.id})
+            if entry.said.can_be_struck and entry.id not in self.state.struck:
+                self._append(Struck(entry.id))
                 return entry
         return None
 
     def conclude(self, outcome: str) -> None:
         """The step at hand is done with, for now."""
-        self._append("concluded", {"step": self.state.at, "outcome": outcome})
+        self._append(Concluded(self.state.at, outcome))
 
     def note(self, words: str) -> None:
         """A note on the tape."""
         if words.strip():
-            self._append("note", {"text": words.strip()})
+            self._append(Noted(words.strip()))
 
     def finish(self) -> None:
         """End the job. Raises TapeError naming the steps that were never read or have gone stale, and what is loose."""
@@ -539,9 +526,9 @@ class Session(BenchWork):
             names = ", ".join(f"{step.title} ({v})" for step, v in waiting)
             raise TapeError(f"Not finished: {names}. Measure these first.")
         if self.state.open_ends:
-            ends = ", ".join(x.what for x in self.state.open_ends)
+            ends = ", ".join(self.state.loose_words(x) for x in self.state.open_ends)
             raise TapeError(f"Still loose: {ends}. Put it right, or say why it stays (W).")
-        self._append("finish", {})
+        self._append(Finished())
         self.keep_summary()
 
     # -- following advice ---------------------------------------------------------------------------
@@ -570,19 +557,17 @@ class Session(BenchWork):
             self.finish()
 
 
-def reach_data(reach: Reach) -> dict[str, str]:
-    """A reach as plain data; nothing that is not narrowed is written."""
-    return {k: v for k, v in reach.__dict__.items() if v is not None and not (k == "way" and v == "either")}
-
-
 def _bench_for(state: JobState, opening: Entry) -> Bench:
     """The bench that the card names: a stand-in brought to where the tape's turns left it, or the technician's hands."""
     seed = state.card.standin_seed
     if seed is None:
         return HandBench(state.bench_s)
     # The stand-in is the radio that the job began with: a variant changes the sheet, not the stand-in.
-    sheet = sheet_of(opening)
-    physics = parse_physics(opening.data["physics_text"], "physics of this job", sheet)
+    opened = opening.said
+    if not isinstance(opened, Opened):
+        raise TapeError("A tape begins with the opening of its job.")
+    sheet = kept_sheet(opened.sheet_text, opened.sheet_id)
+    physics = parse_physics(opened.physics_text, "physics of this job", sheet)
     bench = StandInBench(StandInRadio(sheet, physics, seed, state.card.standin_fault), state.bench_s)
     for name, moved in state.positions.items():
         if name in bench.radio.mechanics.moved_mdeg:

@@ -10,9 +10,22 @@ from typing import Any
 
 from unitone.bench.ports import Bench
 from unitone.errors import EntryError, HookUpError, TapeError
-from unitone.job.shop import LOOKS, SPEAKS_OF, SUPPLY_PATHS
+from unitone.job.card import Card
+from unitone.job.entries import Entry, Said
+from unitone.job.entries.notes import Loosened
+from unitone.job.entries.opening import Archived, CardAmended, HandedOver, StatusSet
+from unitone.job.entries.readings import Reading
+from unitone.job.entries.workshop import (
+    CapacitorMeasured,
+    ControlTold,
+    FindingMade,
+    HeardOnAir,
+    PartFitted,
+    SupplySet,
+    TimeSpent,
+)
+from unitone.job.shop import LOOKS, SPEAKS_OF, SUPPLY_PATHS, SpeaksOf
 from unitone.job.state import JobState
-from unitone.job.tape import Card, Entry, Reading
 from unitone.quantities.entry import parse_si
 from unitone.radio.parts import Dielectric, judge_capacitor
 from unitone.radio.substitutes import judge_substitute, parse_spec, substitute_words
@@ -28,7 +41,6 @@ STATUSES = ("open", "waiting", "later")
 STATES = (*STATUSES, "finished", "handed over", "archived")
 #: Longer than this is a slip of the pen, not a day's work (minutes).
 _LONGEST = 24 * 60.0
-_IN_PLACE = tr("{path} in place of the {usual}")
 _HOURS = re.compile(r"^(?:(\d+(?:\.\d+)?)\s*h)?\s*(?:(\d+(?:\.\d+)?)\s*(?:m|min|minutes)?)?$")
 
 
@@ -56,7 +68,7 @@ class ShopWork(ABC):
     bench: Bench
 
     @abstractmethod
-    def _append(self, kind: str, data: dict[str, Any]) -> Entry:
+    def _append(self, said: Said) -> Entry:
         """See ``Session``."""
 
     @abstractmethod
@@ -91,7 +103,7 @@ class ShopWork(ABC):
         changed = {k: v for k, v in given.items() if v != (now.get(k) or ([] if isinstance(v, list) else ""))}
         if changed:
             Card.from_data({**now, **changed})
-            self._append("card", {"card": changed})
+            self._append(CardAmended(changed))
 
     def look_at(
         self, item: str, look: str, words: str = "", on: tuple[str, ...] = (), done: str = "", stage: str = "",
@@ -116,11 +128,8 @@ class ShopWork(ABC):
         for name, content in (pictures or {}).items():
             check_picture(name, content)
         names = [n.strip() for n in on if n.strip()]
-        data: dict[str, Any] = {"item": item.strip(), "look": look, "words": words.strip(), "on": names, "done": done.strip(),
-                                "stage": stage}  # fmt: skip
-        if pictures:
-            data["pictures"] = {n: self.logbook.put_blob(content) for n, content in pictures.items()}
-        self._append("finding", {k: v for k, v in data.items() if v})
+        kept = {n: self.logbook.put_blob(content) for n, content in (pictures or {}).items()}
+        self._append(FindingMade(item.strip(), look, words.strip(), tuple(names), done.strip(), stage, kept))
         if look == "mended" and self.state.readings:
             for name in names:
                 if name in {p.id for p in self._radio.parts}:
@@ -140,24 +149,25 @@ class ShopWork(ABC):
         """
         if path and path not in SUPPLY_PATHS:
             raise TapeError(f"“{path}” is no way to feed a radio. Use one of: {', '.join(SUPPLY_PATHS)}.")
-        data: dict[str, Any] = {"path": path} if path and path != self.state.shop.path else {}
-        if limit.strip():
-            data["limit_a"] = _above_nought(limit, "A", "a current, like 2 A or 500 mA")
-        if meter.strip():
-            data["meter_ohm"] = _above_nought(meter.replace("Ω", "ohm"), "ohm", "an input resistance, like 10 Mohm")
-        if data:
-            self._append("supply", data)
-        if "path" in data:
+        said = SupplySet(
+            path if path != self.state.shop.path else "",
+            _above_nought(limit, "A", "a current, like 2 A or 500 mA") if limit.strip() else None,
+            _above_nought(meter.replace("Ω", "ohm"), "ohm", "an input resistance, like 10 Mohm")
+            if meter.strip()
+            else None,
+        )
+        if said != SupplySet():
+            self._append(said)
+        if said.path:
             self._loose_supply(path)
 
     def _loose_supply(self, path: str) -> None:
         usual = self._radio.power.usual_path
-        tail = _IN_PLACE.replace("{path}", "").replace("{usual}", usual).strip()
         for end in self.state.open_ends:
-            if end.what.endswith(tail):
+            if end.supply:
                 self.tie(end.entry_id)
         if path != usual and (usual == "battery" or path == "lamp limiter"):
-            self.loosen(_IN_PLACE.replace("{path}", path).replace("{usual}", usual))
+            self._append(Loosened(supply=path))
 
     def read_volts(self, row_id: str, typed: str) -> Reading:
         """Log a typed reading of a row of the voltage table. Raises EntryError, TapeError."""
@@ -165,7 +175,7 @@ class ShopWork(ABC):
         if row is None:
             raise TapeError(f"The voltage table has no row “{row_id}”.")
         reading = self._typed_reading(typed, row.quantity_id, row.conditions)
-        self._append("reading", reading.to_data())
+        self._append(reading)
         return reading
 
     def measure_volts(self, row_id: str) -> Reading:
@@ -180,7 +190,7 @@ class ShopWork(ABC):
             row.quantity_id, row.conditions, got.value, got.instrument, got.source, got.std, got.bound, got.word, got.raw,
             got.correction,
         )  # fmt: skip
-        self._append("reading", reading.to_data())
+        self._append(reading)
         return reading
 
     def read_current(self, way: str, typed: str) -> Reading:
@@ -192,7 +202,7 @@ class ShopWork(ABC):
                 if keyed == (way == "send"):
                     wanted = required
         reading = self._typed_reading(typed, "supply.current", wanted)
-        self._append("reading", reading.to_data())
+        self._append(reading)
         return reading
 
     def measure_capacitor(
@@ -201,17 +211,13 @@ class ShopWork(ABC):
         """Log a capacitor as marked and measured (texts with units). Raises EntryError, UnitoneError, TapeError."""
         if not part.strip():
             raise TapeError("Name the capacitor, such as C41.")
-        data: dict[str, Any] = {
-            "part": part.strip(), "dielectric": dielectric, "marked": parse_si(marked, "F"), "measured": parse_si(measured, "F"),
-            "at_hz": at_hz,
-        }  # fmt: skip
-        for key, typed in (("marked", marked), ("measured", measured)):
-            if data[key] >= 1.0 and not re.search(r"[pnumµ]", typed):
+        farads = {typed: parse_si(typed, "F") for typed in (marked, measured)}
+        for typed, value in farads.items():
+            if value >= 1.0 and not re.search(r"[pnumµ]", typed):
                 raise EntryError.impossible(typed, "that would be farads. Write the prefix: 47 uF, 100 nF.")
-        if esr.strip():
-            data["esr"] = parse_si(esr.replace("Ω", "ohm"), "ohm")
-        judge_capacitor(dielectric, data["marked"], data["measured"], data.get("esr"), at_hz)
-        self._append("capacitor", data)
+        ohm = parse_si(esr.replace("Ω", "ohm"), "ohm") if esr.strip() else None
+        judge_capacitor(dielectric, farads[marked], farads[measured], ohm, at_hz)
+        self._append(CapacitorMeasured(part.strip(), dielectric, farads[marked], farads[measured], at_hz, ohm))
 
     # -- parts, time, reports -----------------------------------------------------------------------
 
@@ -224,25 +230,23 @@ class ShopWork(ABC):
             raise TapeError("Say which part, and what was fitted.")
         if not 1 <= count <= 1000:
             raise TapeError(f"{count} parts: a count lies between 1 and 1000.")
-        data: dict[str, Any] = {"part": part.strip(), "count": count, "fitted": fitted.strip(), "instead": instead.strip(),
-                                "why": why.strip() or substitute_why(instead, fitted)}  # fmt: skip
-        if price.strip():
-            data["price"] = _above_nought(price, "", "a price, like 0.35 or 1,20")
-        self._append("part", {k: v for k, v in data.items() if v != ""})
+        cost = _above_nought(price, "", "a price, like 0.35 or 1,20") if price.strip() else None
+        why = why.strip() or substitute_why(instead, fitted)
+        self._append(PartFitted(part.strip(), count, fitted.strip(), instead.strip(), why, cost))
         if self.state.readings:
             self.touch(part.strip(), tr("{fitted} fitted", fitted=fitted.strip()), working=False)
 
     def spend(self, typed: str, what: str = "") -> None:
         """Time spent on the job. Raises EntryError."""
-        self._append("time", {"minutes": minutes_of(typed), "what": what.strip()})
+        self._append(TimeSpent(minutes_of(typed), what.strip()))
 
-    def heard(self, who: str, speaks_of: str, words: str) -> None:
+    def heard(self, who: str, speaks_of: SpeaksOf, words: str) -> None:
         """What somebody said of the radio on the air. Raises TapeError."""
         if speaks_of not in SPEAKS_OF:
             raise TapeError(f"“{speaks_of}” is nothing that a report speaks of. Use one of: {', '.join(SPEAKS_OF)}.")
         if not words.strip():
             raise TapeError("Say what was heard.")
-        self._append("on-air", {"who": who.strip(), "speaks_of": speaks_of, "words": words.strip()})
+        self._append(HeardOnAir(speaks_of, words.strip(), who.strip()))
 
     # -- handing over ----------------------------------------------------------------------------------
 
@@ -250,32 +254,31 @@ class ShopWork(ABC):
         """What a switch or knob of this radio now does, in plain words. Raises TapeError."""
         if not control.strip():
             raise TapeError("Name the control.")
-        self._append("control", {"control": control.strip(), "does": does.strip()})
+        self._append(ControlTold(control.strip(), does.strip()))
 
     def test_control(self, control: str, works: bool, words: str = "") -> None:
         """A control was function-tested. Raises TapeError where it does not work and nothing is said."""
         if not works and not words.strip():
             raise TapeError("Say what the control does not do.")
-        self._append("control", {"control": control, "works": works, "words": words.strip()})
+        self._append(ControlTold(control, works=works, words=words.strip()))
 
     def set_status(self, status: str, why: str = "", approved: str | None = None) -> None:
         """Open, waiting (for the owner, a part, a manual) or left for later; ``approved`` is up to which cost. Raises TapeError."""
         if status not in STATUSES:
             raise TapeError(f"“{status}” is no state. Use one of: {', '.join(STATUSES)}.")
-        extra = {} if approved is None else {"approved": approved.strip()}
-        self._append("status", {"status": status, "why": why.strip(), **extra})
+        self._append(StatusSet(status, why.strip(), None if approved is None else approved.strip()))
 
     def hand_over(self, to: str = "") -> None:
         """The finished radio was given back. Raises TapeError while the job is not finished."""
         if not self.state.finished:
             raise TapeError("This job is not finished. Finish it, then hand it over.")
         if self.state.shop.handed is None:
-            self._append("handed", {"to": to.strip()})
+            self._append(HandedOver(to.strip()))
 
     def archive(self, archived: bool = True) -> None:
         """Put the job away from the list, or back into it. It is found by searching all the same."""
         if archived != self.state.shop.archived:
-            self._append("archive", {"archived": archived})
+            self._append(Archived(archived))
 
 
 def substitute_why(instead: str, fitted: str) -> str:

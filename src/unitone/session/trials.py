@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from unitone.align.probe.nudge import lacking_reach, last_whole, running
 from unitone.errors import BenchError
+from unitone.job.entries.hands import reach_to_data
 from unitone.job.trial import Watched
 from unitone.quantities.registry import FOUND_BY, HEARD
-from unitone.session.session import Session, reach_data
+from unitone.session.session import Session
 from unitone.sheet.format.read import to_data
 from unitone.sheet.format.write import to_toml
 from unitone.sheet.model.sheet import Reach, Step
@@ -128,5 +129,5 @@ def keep_reach(session: Session) -> None:
 
 def _written(reach: Reach) -> dict[str, str]:
     """A reach as a sheet's table has it."""
-    data = reach_data(reach)
+    data = reach_to_data(reach)
     return {"quantity": data.pop("pattern"), **data}

@@ -15,12 +15,14 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from unitone.errors import StoreError, UnitoneError
+from unitone.errors import StoreError, TapeError, UnitoneError
 from unitone.files import plain_reason, read_json, write_file
+from unitone.job.card import Card
+from unitone.job.entries import KINDS, entry_from_data
+from unitone.job.fold import fold
 from unitone.job.privacy import names_in, without
-from unitone.job.state import JobState, fold
+from unitone.job.state import JobState
 from unitone.job.summary import summary
-from unitone.job.tape import KINDS, Card, Entry
 from unitone.store.logbook import Logbook, text_hash
 
 FORMAT = "unitone-job/1"
@@ -202,8 +204,10 @@ def _check_tape(path: Path, made: JobFile) -> JobState:
                 f"{path}: the {name} in entry {entry.seq} is not the one that it names. Nothing was taken over."
             )
     try:
-        state = fold([Entry(**e.model_dump()) for e in made.tape], made.job.id)
-        pictures = {h for e in state.entries for h in e.data.get("pictures", {}).values()}
+        state = fold([entry_from_data(e.model_dump()) for e in made.tape], made.job.id)
+        if state.unreadable:
+            raise TapeError(f"entry {state.unreadable[0]} is not of the form of its kind")
+        pictures = {h for e in made.tape for h in (e.data.get("pictures") or {}).values()}
     except (UnitoneError, KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError) as error:
         words = str(error).encode("utf-8", "replace").decode()[:300]
         raise StoreError(f"{path}: its tape does not hold together ({words}). Nothing was taken over.") from None

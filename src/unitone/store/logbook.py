@@ -18,7 +18,6 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
-from pydantic_core import from_json
 from sqlalchemy import URL, Connection, Engine, Integer, Row, create_engine, event, func, insert, select, text, update
 from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 from sqlalchemy.pool import NullPool, StaticPool
@@ -27,7 +26,10 @@ from ulid import ULID
 from unitone.collector import resting
 from unitone.errors import DamagedLogbook, StoreError
 from unitone.files import PRIVATE_FILE, plain_reason
-from unitone.job.tape import Card, Entry, damaged_entry
+from unitone.job.card import Card
+from unitone.job.entries import Entry, Said, from_data, reads
+from unitone.job.entries.notes import Damaged
+from unitone.job.entries.opening import Opened
 from unitone.store import restoring
 from unitone.store.lock import FolderLock
 from unitone.store.reading import FILE_NAME, reading_uri
@@ -35,6 +37,8 @@ from unitone.store.schema import DAMAGED, HEAD, LIKE_INDEXES, SEARCH_TABLE, Base
 from unitone.store.search_words import SEARCHED, card_words, entry_words, match_words
 
 _SNAPSHOTS = ("sheet", "physics")
+#: Kinds of entries whose texts are kept once for all jobs.
+_WITH_TEXTS = frozenset({"open", "variant"})
 Result = TypeVar("Result")
 
 
@@ -192,7 +196,7 @@ class Logbook:
         with self._reading() as connection:
             return int(connection.execute(select(func.coalesce(func.max(Job.number), 0))).scalar_one()) + 1
 
-    def create_job(self, card: Card, radio: str, opening: dict[str, Any], utc: str | None = None) -> str:
+    def create_job(self, card: Card, radio: str, opening: Opened, utc: str | None = None) -> str:
         """A new job with its opening entry; returns its ULID. Raises StoreError when the number is taken."""
         job_id, when = str(ULID()), utc or utc_now()
 
@@ -203,27 +207,27 @@ class Logbook:
             row = {"id": job_id, "number": card.number, "radio": radio, "status": "open", "updated": when,
                    "card": card.to_data(), "summary": {}}  # fmt: skip
             connection.execute(insert(Job).values(**row))
-            entry = Entry(str(ULID()), 1, "open", when, 0.0, _with_hashes(connection, opening))
-            connection.execute(insert(TapeEntry).values(job_id=job_id, **entry._asdict()))
+            entry = Entry(str(ULID()), 1, when, 0.0, opening).to_data()
+            kept = {**entry, "data": _with_hashes(connection, entry["data"])}
+            connection.execute(insert(TapeEntry).values(job_id=job_id, **kept))
             _index(connection, card.number, card_words(card.number, radio, card.to_data()), new=True)
             return job_id
 
         return self._write(work)
 
-    def append(
-        self, job_id: str, kind: str, data: dict[str, Any], bench_s: float, seq: int, utc: str | None = None
-    ) -> Entry:
+    def append(self, job_id: str, said: Said, bench_s: float, seq: int, utc: str | None = None) -> Entry:
         """Commit one entry as number ``seq`` of the job; on return it is on disk. Raises StoreError."""
-        entry = Entry(str(ULID()), seq, kind, utc or utc_now(), bench_s, data)
+        entry = Entry(str(ULID()), seq, utc or utc_now(), bench_s, said)
 
         def work(connection: Connection) -> Entry:
-            kept = (
-                {**entry._asdict(), "data": _with_hashes(connection, data)} if "sheet_text" in data else entry._asdict()
-            )
+            kept = entry.to_data()
+            data = kept["data"]
+            if "sheet_text" in data:
+                kept["data"] = _with_hashes(connection, data)
             connection.execute(insert(TapeEntry).values(job_id=job_id, **kept))
-            if kind in SEARCHED:
+            if said.kind in SEARCHED:
                 number = connection.execute(select(Job.number).where(Job.id == job_id)).scalar_one()
-                _index(connection, number, entry_words(kind, data))
+                _index(connection, number, entry_words(said.kind, data))
             return entry
 
         return self._write(work)
@@ -240,19 +244,19 @@ class Logbook:
         )
 
     def tape(self, job_id: str) -> list[Entry]:
-        """All entries of a job in order; one whose data are damaged says so (``damaged_entry``)."""
+        """All entries of a job in order; one whose data are damaged says so (``Damaged``). Raises StoreError, TapeError."""
         with self._reading() as connection, resting():
             # As text, all at once: a long log is read a third as fast row by row.
             rows = connection.exec_driver_sql(_TAPE, (job_id,)).fetchall()
-            entries = [
-                Entry(r[0], r[1], r[2], r[3], r[4], data)
-                if isinstance(data, dict)
-                else damaged_entry(Entry(r[0], r[1], r[2], r[3], r[4], {}))
-                for r, data in zip(rows, _parsed([r[5] for r in rows]), strict=True)
-            ]
-            if not entries:
+            if not rows:
                 raise StoreError(f"The logbook has no job {job_id}.")
-            return [_with_texts(connection, e) if e.kind in ("open", "variant") else e for e in entries]
+            return [
+                Entry(
+                    id_, seq, utc, bench_s,
+                    reads(kind, data) if kind not in _WITH_TEXTS else _with_texts(connection, kind, data),
+                )
+                for id_, seq, kind, utc, bench_s, data in rows
+            ]  # fmt: skip
 
     def jobs(
         self, find: str = "", status: str | Sequence[str] = (), limit: int | None = None, offset: int = 0
@@ -309,7 +313,7 @@ class Logbook:
 
     def export_job(self, job_id: str) -> dict[str, Any]:
         """A job with its tape and its pictures as plain data."""
-        row, tape = self.job(job_id), [e._asdict() for e in self.tape(job_id)]
+        row, tape = self.job(job_id), [e.to_data() for e in self.tape(job_id)]
         hashes = {h for e in tape for h in e["data"].get("pictures", {}).values()}
         pictures = {h: base64.b64encode(self.blob(h)).decode() for h in sorted(hashes)}
         return {"job": row.__dict__, "tape": tape, **({"pictures": pictures} if pictures else {})}
@@ -497,25 +501,6 @@ def create_all(connection: Connection) -> None:
 _TAPE = "SELECT id, seq, kind, utc, bench_s, data FROM entry WHERE job_id = ? ORDER BY seq"
 
 
-def _parsed(texts: list[str]) -> list[Any]:
-    """What each JSON text says; None for a damaged one."""
-    try:
-        whole: list[Any] = from_json(f"[{','.join(texts)}]", cache_strings="all")
-        if len(whole) == len(texts) and all(type(x) is dict for x in whole):
-            return whole
-    except (ValueError, TypeError, RecursionError):
-        # One of them is damaged: which one shows row by row.
-        pass
-    return [_parsed_alone(text) for text in texts]
-
-
-def _parsed_alone(text: Any) -> Any:
-    try:
-        return json.loads(text)
-    except (ValueError, TypeError, RecursionError):
-        return None
-
-
 def _row(r: Row[Any]) -> JobRow:
     # Only a copy of what the log says: a damaged one costs the list a line's words, not the list.
     card = r.card if isinstance(r.card, dict) else {}
@@ -557,13 +542,16 @@ def _with_hashes(connection: Connection, opening: dict[str, Any]) -> dict[str, A
     return kept
 
 
-def _with_texts(connection: Connection, entry: Entry) -> Entry:
-    """The opening entry with its texts put back."""
-    data = dict(entry.data)
-    for name in _SNAPSHOTS:
-        if f"{name}_hash" in data:
-            row = connection.execute(select(Snapshot.text).where(Snapshot.hash == data[f"{name}_hash"])).first()
-            if row is None:
-                raise StoreError(f"The {name} of this job is missing from the logbook. Restore a backup.")
-            data[f"{name}_text"] = row[0]
-    return Entry(entry.id, entry.seq, entry.kind, entry.utc, entry.bench_s, data)
+def _with_texts(connection: Connection, kind: str, written: str) -> Said:
+    """An entry with the texts put back that are kept once for all jobs. Raises StoreError where one is missing."""
+    try:
+        data = json.loads(written)
+        named = {name: data[f"{name}_hash"] for name in _SNAPSHOTS if data.get(f"{name}_hash")}
+    except (ValueError, TypeError, AttributeError, RecursionError):
+        return Damaged(kind)
+    for name, hashed in named.items():
+        row = connection.execute(select(Snapshot.text).where(Snapshot.hash == hashed)).first()
+        if row is None:
+            raise StoreError(f"The {name} of this job is missing from the logbook. Restore a backup.")
+        data[f"{name}_text"] = row[0]
+    return from_data(kind, data)

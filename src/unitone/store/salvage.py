@@ -15,9 +15,9 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from unitone.errors import UnitoneError
 from unitone.files import read_json, write_whole
-from unitone.job.state import read
+from unitone.job.entries import Entry, from_data
+from unitone.job.fold import read
 from unitone.job.summary import summary
-from unitone.job.tape import Entry
 from unitone.sheet.library import built_in, general, physics_path
 from unitone.store.logbook import Logbook, text_hash
 from unitone.store.reading import FILE_NAME
@@ -183,7 +183,11 @@ def _tape(by_seq: dict[int, dict[str, Any]], texts: dict[str, str]) -> list[Entr
                 data[f"{name}_text"] = texts[hashed]
         if not (isinstance(r["id"], str) and isinstance(r["utc"], str) and isinstance(r["bench_s"], int | float)):
             break
-        tape.append(Entry(r["id"], seq, str(r["kind"]), r["utc"], r["bench_s"], data))
+        try:
+            said = from_data(str(r["kind"]), data)
+        except UnitoneError:
+            break
+        tape.append(Entry(r["id"], seq, r["utc"], r["bench_s"], said))
     return tape
 
 
@@ -198,7 +202,7 @@ def _job(job_id: str, tape: list[Entry], row: dict[str, Any] | None) -> dict[str
         "id": job_id, "number": state.card.number, "radio": row["radio"] if row else state.sheet.title,
         "status": state.status[0], "updated": tape[-1].utc, "card": state.card.to_data(), "summary": pictured,
     }  # fmt: skip
-    return {"job": made, "tape": [e._asdict() for e in tape]}
+    return {"job": made, "tape": [e.to_data() for e in tape]}
 
 
 def note_backup(folder: Path, target: Path, utc: str) -> None:

@@ -11,7 +11,7 @@ from scipy.optimize import curve_fit
 from unitone.calculators.catalogue import sum_of
 from unitone.calculators.typed import work_out
 from unitone.errors import EntryError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.steady import bias_words, drift_words, gate_words, range_words, swing_words
 from unitone.radio.drift import drift

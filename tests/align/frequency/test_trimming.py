@@ -9,8 +9,8 @@ import pytest
 
 from unitone.align.frequency.counts import readings_of
 from unitone.align.frequency.trimming import advise_tuning, countables, tells_apart
-from unitone.job.state import fold
-from unitone.job.tape import Card
+from unitone.job.card import Card
+from unitone.job.fold import fold
 from unitone.present.bench.trimming import elsewhere_words, tuning_words
 from unitone.robot.on_frequency import _beyond_reach, by_advice, prepare, run_frequency, run_frequency_trial
 from unitone.robot.referee import Referee

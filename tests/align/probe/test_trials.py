@@ -8,8 +8,8 @@ import pytest
 
 from unitone.align.probe.nudge import WORTH_DB, lacking_reach, last_whole, moved_by, running, worth, worth_peaking
 from unitone.errors import BenchError
-from unitone.job.state import fold
-from unitone.job.tape import Card
+from unitone.job.card import Card
+from unitone.job.fold import fold
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.trials import trial_words
 from unitone.robot.referee import Referee

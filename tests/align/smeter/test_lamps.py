@@ -8,7 +8,7 @@ from dataclasses import replace
 import pytest
 
 from unitone.align.smeter.chart import marks, told
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.charts import next_words
 from unitone.present.bench.smeter import chart_words, lamp_words

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from unitone.align.squelch.two_ends import End, aim_for_both, checks_of, setter_of, target_for, wanted_for_both
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.job.verdicts import verdict
 from unitone.present.bench.sentences import sentence
 from unitone.robot.technician import follow

@@ -9,7 +9,7 @@ import pytest
 from unitone.align.frequency.vco import vco_law
 from unitone.calculators.whatif import added_band, merged, other_crystal, other_divider, row_words, table, volts_typed
 from unitone.errors import EntryError, UnitoneError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.channel_chart import chart_view, margins, vco_words
 from unitone.session.session import Session, open_job

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.present.bench.bench_shapes import BenchView
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.instructions import _QUIET, _TRANSMITTING, instruction, transmits

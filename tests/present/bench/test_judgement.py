@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+import msgspec
 import pytest
 
-from unitone.job.state import fold
-from unitone.job.tape import Card
+from unitone.job.card import Card
+from unitone.job.entries.opening import Opened
+from unitone.job.fold import fold
 from unitone.job.verdicts import SETTLED, blockers, verdict
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.judgement import place_words, school_rows, touchables
@@ -200,13 +202,10 @@ def test_schools_are_told_with_who_decided(new_session: Callable[..., Session]) 
 def test_an_old_job_without_pictures_still_opens(book: Logbook) -> None:
     job = open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40"))
     tape = book.tape(job)
-    assert list(tape[0].data["pictures"]) == ["ostrel-tarn-40.svg"]
-    assert (
-        book.blob(tape[0].data["pictures"]["ostrel-tarn-40.svg"])
-        == find("ostrel-tarn-40").with_suffix(".svg").read_bytes()
-    )
-    del tape[0].data["pictures"]
-    state = fold(tape)
+    opened = tape[0].said
+    assert isinstance(opened, Opened) and list(opened.pictures) == ["ostrel-tarn-40.svg"]
+    assert book.blob(opened.pictures["ostrel-tarn-40.svg"]) == find("ostrel-tarn-40").with_suffix(".svg").read_bytes()
+    state = fold([tape[0]._replace(said=msgspec.structs.replace(opened, pictures={}))])
     session = Session(book, job)
     session.state = state
     assert take_view(session).board.hash == ""  # type: ignore[union-attr]

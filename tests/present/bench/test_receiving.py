@@ -12,7 +12,7 @@ from unitone.align.null import scurve
 from unitone.align.squelch.chart import POSITIONS
 from unitone.bench.path import Kit
 from unitone.errors import BenchError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.present.bench import charts, squelch
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.receiving import detector_words, evenness_words, leak_words, receive_words
@@ -131,7 +131,7 @@ def test_clean_and_loud_are_looked_at_together(book: Logbook) -> None:
 def _log_volts(session: Session, volts: str) -> None:
     """Audio volts read beside the distortion, as the Meters send them."""
     reading = session._typed_reading(volts, "rx.af_volts", session.state.set_up)
-    session._append("reading", reading.to_data())
+    session._append(reading)
 
 
 @pytest.mark.parametrize("seed", [1, 4, 9])

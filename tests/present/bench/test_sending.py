@@ -9,9 +9,9 @@ import pytest
 
 from unitone.bench.instruments import Instrument
 from unitone.errors import EntryError, HookUpError, SheetError, TapeError, UnitoneError
+from unitone.job.card import Card
+from unitone.job.fold import fold
 from unitone.job.hookup import DAMAGES, breaks, load_words, needed_watts
-from unitone.job.state import fold
-from unitone.job.tape import Card
 from unitone.job.verdicts import SETTLED, verdict
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.sending import send_words

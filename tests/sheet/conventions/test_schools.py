@@ -9,7 +9,7 @@ import pytest
 
 from unitone.align.advise import next_step
 from unitone.errors import TapeError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.job.verdicts import verdict
 from unitone.present.bench.bench_view import take_view
 from unitone.session.session import Session, open_job

@@ -7,7 +7,8 @@ import math
 from unitone.align.even.coils import Coils, Read, Wanted
 from unitone.align.peak.core import scale_of
 from unitone.align.readings import height, stops_touched
-from unitone.job.state import JobState, Logged, by_conditions, by_positions
+from unitone.job.records import Logged, by_conditions, by_positions
+from unitone.job.state import JobState
 from unitone.quantities.registry import Quantity
 from unitone.sheet.model.sheet import TURN, Conditions, Step
 

@@ -21,8 +21,9 @@ from unitone.align.frequency.attribution import (
     attribute,
 )
 from unitone.errors import EntryError, SheetError, UnitoneError
-from unitone.job.state import JobState, by_conditions
-from unitone.job.tape import Reading
+from unitone.job.entries.readings import Reading
+from unitone.job.records import by_conditions
+from unitone.job.state import JobState
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import MINUS, number
 from unitone.sheet.format.read import read_sheet

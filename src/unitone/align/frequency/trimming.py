@@ -29,7 +29,8 @@ from unitone.align.frequency.counts import (
 from unitone.align.readings import stops_touched
 from unitone.align.setpoint.target import SetMove, Spot, next_set_move
 from unitone.errors import UnitoneError
-from unitone.job.state import JobState, Logged, by_conditions
+from unitone.job.records import Logged, by_conditions
+from unitone.job.state import JobState
 from unitone.sheet.model.sheet import Conditions, Sheet
 
 Act = Literal["read", "turn", "check counter", "done"]

@@ -5,7 +5,8 @@ from __future__ import annotations
 from functools import lru_cache
 
 from unitone.errors import UnitoneError
-from unitone.job.state import JobState, by_conditions
+from unitone.job.records import by_conditions
+from unitone.job.state import JobState
 from unitone.radio.vcofit import Law, fit
 from unitone.sheet.model.mixing import vco_hz
 from unitone.sheet.model.sheet import Way

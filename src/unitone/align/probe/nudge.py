@@ -16,7 +16,8 @@ from unitone.align.peak.core import play_of, scale_of
 from unitone.align.peak.hill import draw, fit_hill
 from unitone.align.peak.visits import kept_level
 from unitone.align.readings import is_null, on_hill, points_of
-from unitone.job.state import JobState, Logged
+from unitone.job.records import Logged
+from unitone.job.state import JobState
 from unitone.job.trial import Trial
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import number

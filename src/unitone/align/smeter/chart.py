@@ -6,7 +6,8 @@ from dataclasses import replace
 from typing import Literal
 
 from unitone.align.smeter.shape import Mark, Told, read_chart
-from unitone.job.state import JobState, Logged, by_conditions
+from unitone.job.records import Logged, by_conditions
+from unitone.job.state import JobState
 from unitone.job.verdicts import verdict
 from unitone.radio.levels import mark_db
 from unitone.sheet.model.sheet import Conditions, Step, lamp_point, without

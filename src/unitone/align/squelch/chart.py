@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from unitone.job.state import JobState, Logged
+from unitone.job.records import Logged
+from unitone.job.state import JobState
 from unitone.sheet.model.sheet import Conditions, Step, without
 
 #: The control's positions of the chart.

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unitone.job.state import JobState, by_positions
+from unitone.job.records import by_positions
+from unitone.job.state import JobState
 from unitone.job.verdicts import Line, lines
 from unitone.sheet.model.sheet import Step
 

@@ -13,7 +13,8 @@ from PyQt6.QtWidgets import QApplication
 from unitone.desktop.shell.app import make_application
 from unitone.desktop.shell.window import MainWindow
 from unitone.desktop.theme.theme import theme
-from unitone.job.tape import Card, Reading
+from unitone.job.card import Card
+from unitone.job.entries.readings import Reading
 from unitone.robot.demo import fill
 from unitone.session.charts import chart_on
 from unitone.session.session import Session, open_job
@@ -272,7 +273,7 @@ def _recheck(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Cal
         session.go_to(step.id)
         for required in step.required:
             reading = Reading(step.quantity_id, required, step.limit.middle, "by hand", "hand")
-            session._append("reading", reading.to_data())
+            session._append(reading)
     session.start_work()
     session.confirm_hook_up("send")
     session.touch("D4", "germanium diode fitted")

@@ -463,14 +463,11 @@ class MainWindow(QMainWindow):
 
     def edit_job_sheet(self, job_id: str) -> None:
         """Open a job's own copy of its sheet in the editor."""
-        from unitone.job.state import read
+        from unitone.job.fold import read
         from unitone.job.summary import standing_variant
 
         state = read(self.logbook.tape(job_id), job_id)
-        kept: dict[str, str] = {}
-        for entry in state.entries:
-            kept |= entry.data.get("pictures", {})
-        pictures = {name: self.logbook.blob(hashed) for name, hashed in kept.items()}
+        pictures = {name: self.logbook.blob(hashed) for name, hashed in state.pictures.items()}
         self._to(self._sheets_page())
         self.rail_buttons["sheets"].setChecked(True)
         self._sheets.open_job_sheet(

@@ -16,12 +16,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from unitone.desktop.shell.trouble import troubles
 from unitone.errors import UnitoneError
-from unitone.job.state import Logged
+from unitone.job.entries.readings import Reading
+from unitone.job.records import Logged
 from unitone.job.summary import place_on_bar
-from unitone.job.tape import Reading
 from unitone.present.bench.bench_shapes import BenchView
-from unitone.present.bench.bench_view import at_own_level, figure_of, take_view
+from unitone.present.bench.bench_view import at_own_level, take_view
 from unitone.present.bench.eyes import height
+from unitone.present.bench.figures import figure_of
 from unitone.present.card.card_view import take_card
 from unitone.session.session import Session
 from unitone.store.logbook import Logbook

@@ -10,10 +10,9 @@ from unitone.align.charts import has_chart
 from unitone.align.frequency.counts import oscillator_words
 from unitone.align.moves import Advice
 from unitone.job.hookup import DAMAGES
-from unitone.job.shop import KINDS_OF_SHOP
-from unitone.job.state import JobState, Logged, by_conditions
+from unitone.job.records import Logged, by_conditions
+from unitone.job.state import JobState
 from unitone.job.summary import band_on_bar, bar_span, place_on_bar, reading_text, worst_found
-from unitone.job.tape import Entry, Reading
 from unitone.job.verdicts import Line, lines, verdict, worst
 from unitone.present.bench import charts
 from unitone.present.bench.bench_shapes import (
@@ -25,10 +24,10 @@ from unitone.present.bench.bench_shapes import (
     PathStage,
     Pin,
     RouteRow,
-    TapeCell,
 )
 from unitone.present.bench.channel_chart import chart_view, vco_words
 from unitone.present.bench.eyes import height, reference_of
+from unitone.present.bench.figures import figure_of
 from unitone.present.bench.instructions import chain, hook_up_words, instruction, panel_words
 from unitone.present.bench.judgement import (
     board_picture,
@@ -40,11 +39,11 @@ from unitone.present.bench.judgement import (
     recheck_view,
     remarks,
     school_rows,
-    shop_cell,
     touchables,
     tried_rows,
     variant_words,
 )
+from unitone.present.bench.log import log_strip
 from unitone.present.bench.plots import hill_view, level_curve
 from unitone.present.bench.receiving import receive_words
 from unitone.present.bench.sending import send_words
@@ -53,7 +52,7 @@ from unitone.present.bench.steady import more_words
 from unitone.present.bench.trials import trial_words
 from unitone.present.bench.trimming import elsewhere_words
 from unitone.quantities.registry import FOUND_BY, quantity
-from unitone.quantities.show import microvolts, number, show, show_value
+from unitone.quantities.show import microvolts, show, show_value
 from unitone.session.session import Session
 from unitone.session.trials import can_be_worth
 from unitone.sheet.model.sheet import PHASE_TITLES, TURN, Conditions, Step, same_level
@@ -144,7 +143,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         touchables=touchables(state),
         schools=school_rows(state),
         tried=tried_rows(state),
-        loose=tuple((x.entry_id, x.what) for x in state.open_ends),
+        loose=tuple((x.entry_id, state.loose_words(x)) for x in state.open_ends),
         variant_words=variant_words(state),
         judged_words=judged_words(state, step),
         remarks=remarks(state, step, v),
@@ -170,7 +169,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         damage=_damage(state),
         can_force=session.bench.simulated and step.hook_up == "send" and not hooked,
         hook_up_ok=hooked,
-        tape=_tape(state),
+        tape=log_strip(state),
         live=hooked
         and not state.finished
         and session.bench.can_measure(q_live)
@@ -298,22 +297,6 @@ def _figure(step: Step, logged: Logged | None) -> tuple[str, str]:
     return figure_of(logged.reading)
 
 
-def figure_of(reading: Reading) -> tuple[str, str]:
-    """Large figure and small unit of a reading."""
-    q = quantity(reading.quantity_id)
-    if reading.word or reading.value is None:
-        return reading.word or "—", ""
-    text, unit = show_value(q, reading.value)
-    names = {
-        "rx.sinad": "dB SINAD",
-        "rx.sn_ratio": "dB (S+N)/N",
-        "rx.distortion": "% distortion",
-        "tx.frequency_error": "Hz off",
-        "rx.lo_error": "Hz off",
-    }
-    return reading.bound + text, names.get(q.id, unit)
-
-
 def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...], bar: Bar) -> str:
     found = worst_found(step, parts)
     words = []
@@ -416,98 +399,3 @@ def _ledger(session: Session, step: Step, hand: str) -> tuple[LedgerRow, ...]:
             LedgerRow(name, adjuster.kind, adjuster.where, text, place, name == hand, adjuster.tool, points, mdeg != 0)
         )
     return tuple(rows)
-
-
-def _tape(state: JobState) -> tuple[TapeCell, ...]:
-    cells = [cell for e in state.entries[-60:] if (cell := tape_cell(state, e)) is not None]
-    return tuple(cells[-24:])
-
-
-def tape_cell(state: JobState, entry: Entry) -> TapeCell | None:
-    """An entry in the tape strip; None for those that say nothing to a person."""
-    time, data, struck = entry.utc[11:19], entry.data, entry.id in state.struck
-    if entry.kind == "reading":
-        reading = Reading.from_data(data)
-        figure, unit = figure_of(reading)
-        q = quantity(reading.quantity_id)
-        if q.kind == "level" and reading.value is not None and not reading.word:
-            figure, unit = (
-                reading.bound + microvolts(reading.value).split(" ")[0],
-                microvolts(reading.value).split(" ")[1],
-            )
-        if q.id in ("ref.frequency", "osc.frequency") and reading.value is not None:
-            figure, unit = (
-                number(
-                    reading.value,
-                    0,
-                ),
-                "Hz",
-            )
-            if reading.value > 1e6:
-                figure, unit = number(reading.value / 1e6, 6), "MHz"
-        unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
-        name = f"{_short(q.id)} {reading.conditions.place}".strip()
-        if q.id == "rx.lamp_lights":
-            name = reading.conditions.test_point or name
-        return TapeCell(time, name, f"{figure} {unit}".strip(), struck)
-    if entry.kind == "turn":
-        if data["adjuster"] not in state.positions:
-            return TapeCell(time, data["adjuster"], "", struck)
-        adjuster = state.sheet.adjuster(data["adjuster"])
-        text = position_text(adjuster, data["moved"]) + (tr(" stop") if data["stop"] else "")
-        return TapeCell(time, data["adjuster"], text, struck)
-    if entry.kind == "hook-up":
-        return TapeCell(time, tr("hook-up"), tr(data["way"]), struck)
-    if entry.kind in ("damage", "mended"):
-        return TapeCell(time, tr(data["what"]), tr("burnt") if entry.kind == "damage" else tr("mended"), struck)
-    if entry.kind == "concluded":
-        step = next((s for s in state.sheet.steps if s.id == data["step"]), None)
-        return TapeCell(time, step.title if step else data["step"], tr(data["outcome"]), struck)
-    if entry.kind == "strike":
-        return TapeCell(time, tr("struck"), "", False)
-    if entry.kind == "trial":
-        words = {"worth": tr("worth it?"), "unknown": tr("what does it do?"), "over": tr("over")}
-        return TapeCell(time, tr("trial"), words.get(data["what"], tr("broken off")), struck)
-    if entry.kind == "damaged":
-        return TapeCell(time, tr("damaged entry"), "", False)
-    if entry.kind == "note":
-        return TapeCell(time, tr("note"), data["text"][:24], struck)
-    if entry.kind == "touch":
-        return TapeCell(time, data["words"][:24], tr("touched"), struck)
-    if entry.kind == "judge":
-        return TapeCell(time, data["reason"][:24], tr(data["verdict"]), struck)
-    if entry.kind == "variant":
-        return TapeCell(time, data["title"][:24], tr("variant"), False)
-    if entry.kind == "tried":
-        return TapeCell(time, data["done"][:24], tr(data["outcome"]), struck)
-    if entry.kind == "loose":
-        return TapeCell(time, data["what"][:24], tr("loose"), struck)
-    if entry.kind == "tied":
-        end = state.loose.get(data["entry"])
-        return TapeCell(
-            time, end.what[:24] if end else "", tr("stays") if data.get("stays") else tr("put right"), struck
-        )
-    if entry.kind in KINDS_OF_SHOP or entry.kind in ("card", "status"):
-        what, value = shop_cell(entry)
-        return TapeCell(time, what[:24], value[:24], struck)
-    if entry.kind == "schools":
-        return TapeCell(time, tr("schools"), "", struck)
-    if entry.kind == "finish":
-        return TapeCell(time, tr("finished"), "", False)
-    return None
-
-
-def _short(quantity_id: str) -> str:
-    names = {
-        "rx.sinad": "SINAD", "rx.distortion": "dist.", "rx.sensitivity": "12 dB", "rx.s_meter": "S-meter",
-        "rx.squelch_opens": "opens", "rx.lamp_lights": "lamp", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
-        "vco.volts": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
-        "supply.current": "current", "rx.lo_error": "LO", "supply.volts": "supply", "osc.frequency": "osc.", "tx.bias_volts": "bias",
-        "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.",
-        "tx.carrier_suppression": "carrier", "tx.audio_response": "audio", "tx.hum_noise": "hum",
-        "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_volts": "audio",
-        "rx.agc_volts": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
-        "rx.squelch_closes": "closes", "rx.agc_rise": "rise", "rx.selectivity": "select.", "rx.blanker": "blanker", "rx.quieting": "quiet.",
-        "rx.loudness": "ear", "stage.volts": "volts",
-    }  # fmt: skip
-    return tr(names.get(quantity_id, quantity_id))

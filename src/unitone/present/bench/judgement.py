@@ -7,7 +7,6 @@ from unitone.job.recheck import Measurement, plan_of
 from unitone.job.shop import SPEAKS_OF, finding_words
 from unitone.job.state import JobState
 from unitone.job.summary import standing_variant
-from unitone.job.tape import Entry
 from unitone.job.verdicts import Verdict, guard_band, inside, settling
 from unitone.present.bench.bench_shapes import BoardPicture, RecheckRow, RecheckView, SchoolRow, Touchable, TriedRow
 from unitone.quantities.registry import quantity
@@ -208,25 +207,6 @@ def remarks(state: JobState, step: Step, now: Verdict) -> tuple[str, ...]:
     if heard:
         words.append(tr("Heard on the air (low weight): “{what}”", what=heard[-1]))
     return tuple(words)
-
-
-def shop_cell(entry: Entry) -> tuple[str, str]:
-    """(what, value) of an entry of the workshop's side in the tape strip."""
-    data = entry.data
-    told: dict[str, tuple[str, str]] = {
-        "finding": (str(data.get("words") or data.get("done") or data.get("item", "")), tr(str(data.get("look", "")))),
-        "supply": (tr("supply"), str(data.get("path") or tr("set"))),
-        "capacitor": (str(data.get("part", "")), tr("measured")),
-        "part": (str(data.get("part", "")), str(data.get("fitted", ""))),
-        "time": (tr("time"), tr("{n:g} min", n=data.get("minutes", 0))),
-        "on-air": (tr("on the air"), str(data.get("words", ""))),
-        "control": (str(data.get("control", "")), tr("told") if "does" in data else tr("works") if data.get("works") else tr("does not work")),
-        "handed": (tr("handed over"), str(data.get("to", ""))),
-        "archive": (tr("archive"), tr("away") if data.get("archived") else tr("back")),
-        "card": (tr("card"), ", ".join(data.get("card", {}))),
-        "status": (tr(str(data.get("status", ""))), str(data.get("why", ""))),
-    }  # fmt: skip
-    return told[entry.kind]
 
 
 # -- instruments -------------------------------------------------------------------------------------------------

@@ -7,7 +7,8 @@ from itertools import islice
 from statistics import median
 
 from unitone.align.readings import height
-from unitone.job.state import JobState, Logged
+from unitone.job.records import Logged
+from unitone.job.state import JobState
 from unitone.job.verdicts import lines
 from unitone.present.bench.channel_chart import LEAST
 from unitone.quantities.registry import FOUND_BY

@@ -12,7 +12,8 @@ from unitone.align.even.problem import is_even
 from unitone.align.frequency.counts import COUNTED, is_shifter, point_of
 from unitone.align.readings import hill_points, stops_touched
 from unitone.errors import UnitoneError
-from unitone.job.state import JobState, by_conditions
+from unitone.job.records import by_conditions
+from unitone.job.state import JobState
 from unitone.quantities.registry import Quantity
 from unitone.quantities.show import number, show
 from unitone.radio.compromise import compromise

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.sheet.model.sheet import KnownFault
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from unitone.job.shop import SPEAKS_OF, Capacitor, finding_words
+from unitone.job.shop import SPEAKS_OF, Capacitor, SpeaksOf, finding_words
 from unitone.job.state import JobState
 from unitone.job.verdicts import verdict
 from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
@@ -96,8 +96,10 @@ def take_card(session: Session) -> CardView:
         tried=tuple(Told(t.utc[:16].replace("T", " "), f"{t.suspected}: {t.done}" + (f" → {t.result}" if t.result else ""), t.outcome)
                     for t in reversed(state.tried)),
         loose=tuple(
-            Told(x.utc[:16].replace("T", " "), x.what, tr("stays: {why}", why=x.stays) if x.stays else tr("put right") if x.tied else "open",
-                 "" if x.tied else x.entry_id)
+            Told(
+                x.utc[:16].replace("T", " "), state.loose_words(x),
+                tr("stays: {why}", why=x.stays) if x.stays else tr("put right") if x.tied else "open", "" if x.tied else x.entry_id,
+            )
             for x in state.loose.values()
         ),
         parts=tuple(
@@ -283,7 +285,7 @@ def _capacitors_words(state: JobState) -> str:
     return words + " " + tr("Replace only the bad ones.")
 
 
-def _weight(state: JobState, speaks_of: str) -> str:
+def _weight(state: JobState, speaks_of: SpeaksOf) -> str:
     """What the measurements say of the same thing: they weigh more than what was heard."""
     measured = [
         v for s in state.sheet.steps if s.quantity_id in SPEAKS_OF[speaks_of]

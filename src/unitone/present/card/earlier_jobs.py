@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from unitone.job.fold import read
 from unitone.job.history import LAST, facts, recurring
-from unitone.job.state import read
 from unitone.store.logbook import JobRow, Logbook
 
 #: Statuses of jobs whose radio was gone through.

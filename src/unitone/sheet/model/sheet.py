@@ -535,6 +535,10 @@ class Sheet:
         """What was worked out of this sheet and never changes, kept with it; the keys are those who worked it out."""
         return {}
 
+    def has_step(self, identifier: str) -> bool:
+        """Has the sheet a step of that id?"""
+        return identifier in self._steps_by_id
+
     def step(self, identifier: str) -> Step:
         """Raises KeyError for an unknown id."""
         return self._steps_by_id[identifier]

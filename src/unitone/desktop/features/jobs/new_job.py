@@ -18,7 +18,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label, scrolled, set_tip
 from unitone.errors import UnitoneError
-from unitone.job.tape import Card
+from unitone.job.card import Card
 from unitone.store.logbook import JobRow, Logbook
 from unitone.words import tr
 

@@ -23,7 +23,7 @@ from unitone.desktop.shell.actions import ACTIONS
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label
-from unitone.job.state import read
+from unitone.job.fold import read
 from unitone.present.papers import FORMS, Paper, certificate_of, handover_of, render_paper, write_paper
 from unitone.store.logbook import Logbook
 from unitone.words import tr

@@ -1,0 +1,65 @@
+"""Conditions on a log: their form on disk, and one object for each."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from unitone.errors import TapeError
+from unitone.sheet.model.sheet import Conditions, Way
+
+#: Conditions come again and again on a log: one object for each text, so that comparing them is quick.
+_KNOWN: dict[bytes, Conditions] = {}
+_MOST_KNOWN = 20_000
+
+
+def conditions_to_data(conditions: Conditions) -> dict[str, Any]:
+    """Conditions as plain data, without what is not given."""
+    data = {k: v for k, v in conditions.__dict__.items() if v not in (None, ())}
+    if conditions.panel:
+        data["panel"] = dict(conditions.panel)
+    return data
+
+
+def conditions_from_json(text: bytes | msgspec.Raw) -> Conditions:
+    """The inverse of ``conditions_to_data``, from JSON. Raises TapeError for a key that conditions do not have."""
+    raw = bytes(text)
+    found = _KNOWN.get(raw)
+    if found is None:
+        found = conditions_from_data(msgspec.json.decode(raw))
+        if len(_KNOWN) >= _MOST_KNOWN:
+            _KNOWN.clear()
+        _KNOWN[raw] = found
+    return found
+
+
+def conditions_from_data(data: dict[str, Any]) -> Conditions:
+    """The inverse of ``conditions_to_data``. Raises TapeError for what conditions do not have."""
+    try:
+        panel = data.get("panel") or {}
+        return msgspec.convert({**data, "panel": sorted(panel.items())}, WrittenConditions).made()
+    except (msgspec.ValidationError, TypeError, AttributeError):
+        named = sorted(data) if isinstance(data, dict) else data
+        raise TapeError(f"Conditions {named} are not known: this tape needs a newer Unitone.") from None
+
+
+class WrittenConditions(msgspec.Struct, forbid_unknown_fields=True):
+    """Conditions as they are written."""
+
+    way: Way = "either"
+    channel: str | None = None
+    test_point: str | None = None
+    level_dbm: float | None = None
+    tone_hz: float | None = None
+    deviation_hz: float | None = None
+    mic_mv: float | None = None
+    panel: tuple[tuple[str, str], ...] = ()
+    band: str | None = None
+    mode: str | None = None
+    depth_pct: float | None = None
+    offset_hz: float | None = None
+
+    def made(self) -> Conditions:
+        """As the rest of the program has them."""
+        return Conditions(**{name: getattr(self, name) for name in self.__struct_fields__})

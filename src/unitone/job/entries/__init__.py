@@ -1,0 +1,67 @@
+"""The log, one class a kind of entry, by subject; each knows its form on disk (``reads``, ``to_data``) and what it changes (``apply``).
+
+A job's log is append-only: a correction is a new entry that strikes an old one.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from unitone.errors import TapeError
+from unitone.job.entries.base import Entry as Entry
+from unitone.job.entries.base import Kind
+from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Mended, SetUp
+from unitone.job.entries.hands import Touched, Turned
+from unitone.job.entries.notes import Damaged, Loosened, Noted, Struck, Tied, Tried
+from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
+from unitone.job.entries.procedure import Concluded, Judged, PhaseBegun, SchoolsChosen, VariantMade, WentTo
+from unitone.job.entries.readings import Reading
+from unitone.job.entries.trials import TrialMoved
+from unitone.job.entries.workshop import (
+    CapacitorMeasured,
+    ControlTold,
+    FindingMade,
+    HeardOnAir,
+    PartFitted,
+    SupplySet,
+    TimeSpent,
+)
+
+#: Whatever an entry can say. A new kind stands here, and mypy names every place that has to deal with it.
+Said = (
+    Opened | CardAmended | StatusSet | Finished | HandedOver | Archived
+    | KitSet | InstrumentsSet | HookedUp | SetUp | Broken | Mended
+    | PhaseBegun | WentTo | Concluded | Judged | SchoolsChosen | VariantMade
+    | Reading | Turned | Touched | TrialMoved
+    | Noted | Struck | Tried | Loosened | Tied | Damaged
+    | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold
+)  # fmt: skip
+
+#: Every kind by its name on disk.
+KINDS: dict[str, type[Kind]] = {cls.kind: cls for cls in Said.__args__}
+
+
+def reads(kind: str, text: str | bytes) -> Said:
+    """What an entry of a kind says, from its data as JSON; ``Damaged`` where they cannot be read.
+
+    Raises TapeError for a kind or conditions that only a newer version knows.
+    """
+    cls = KINDS.get(kind)
+    if cls is None:
+        raise TapeError(f"An entry is of an unknown kind, {kind!r}: this tape needs a newer Unitone.")
+    try:
+        return cls.reads(text)  # type: ignore[return-value]
+    except (msgspec.DecodeError, RecursionError, UnicodeError):
+        return Damaged(kind)
+
+
+def from_data(kind: str, data: dict[str, Any]) -> Said:
+    """``reads`` for plain data."""
+    return reads(kind, msgspec.json.encode(data))
+
+
+def entry_from_data(data: dict[str, Any]) -> Entry:
+    """An entry from the form of a job's file (``Entry.to_data``). Raises TapeError as ``reads`` does."""
+    return Entry(data["id"], data["seq"], data["utc"], data["bench_s"], from_data(data["kind"], data["data"]))

@@ -1,0 +1,64 @@
+"""Hands on the radio: adjusters turned, parts touched and actions done."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from unitone.errors import TapeError
+from unitone.job.entries.base import Entry, Kind
+from unitone.job.records import Touch, Turn
+from unitone.sheet.model.sheet import Reach
+
+if TYPE_CHECKING:
+    from unitone.job.state import JobState
+
+
+def reach_to_data(reach: Reach) -> dict[str, str]:
+    """A reach as plain data; nothing that is not narrowed is written."""
+    return {k: v for k, v in reach.__dict__.items() if v is not None and not (k == "way" and v == "either")}
+
+
+class Turned(Kind, frozen=True):
+    """An adjuster is turned: asked and moved (millidegrees, clockwise positive), and whether its stop was felt."""
+
+    kind: ClassVar[str] = "turn"
+    done_for_good: ClassVar[bool] = True
+
+    adjuster: str
+    asked: int
+    moved: int
+    stop: bool
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """Where the adjuster stands now, and what it makes old. Raises TapeError."""
+        name = self.adjuster
+        if name not in state.positions:
+            raise TapeError(f"Entry {at.seq} turns {name!r}, which the job's sheet does not have.")
+        if self.moved:
+            # A new mapping: the readings logged so far keep theirs.
+            state.positions = {**state.positions, name: state.positions[name] + self.moved}
+            state.last_touch[name] = at.seq
+            state.first_touch.setdefault(name, at.seq)
+            state.reach(name, at.seq, state.sheet.adjuster(name).can_change)
+        state.turns.append(Turn(at.seq, at.id, at.utc, name, self.asked, self.moved, self.stop))
+
+
+class Touched(Kind, frozen=True):
+    """A part is touched or an action done: what, in whose words, and what it reaches."""
+
+    kind: ClassVar[str] = "touch"
+    can_be_struck: ClassVar[bool] = True
+
+    name: str
+    words: str
+    reaches: tuple[Reach, ...]
+
+    def to_data(self) -> dict[str, Any]:
+        """As it stands on disk."""
+        return {"name": self.name, "words": self.words, "reaches": [reach_to_data(r) for r in self.reaches]}
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """What it reaches is older now."""
+        touch = Touch(at.seq, at.id, at.utc, self.name, self.words, self.reaches, at.bench_s)
+        state.touches.append(touch)
+        state.reach(f"touch {self.name} {self.reaches}", at.seq, touch.covers)

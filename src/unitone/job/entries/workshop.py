@@ -1,0 +1,143 @@
+"""The workshop's side of a log: what was looked at, the supply, capacitors, parts, time, reports, controls."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, ClassVar
+
+import msgspec
+
+from unitone.job.entries.base import Entry, Kind
+from unitone.job.shop import Capacitor, Finding, OnAir, PartUsed, SpeaksOf
+from unitone.radio.parts import Dielectric, judge_capacitor
+
+if TYPE_CHECKING:
+    from unitone.job.state import JobState
+
+
+class FindingMade(Kind, frozen=True):
+    """Something was looked at: which item, how it looked, in whose words, on which parts, and what was done."""
+
+    kind: ClassVar[str] = "finding"
+    can_be_struck: ClassVar[bool] = True
+
+    item: str
+    look: str
+    words: str = ""
+    on: tuple[str, ...] = ()
+    done: str = ""
+    stage: str = ""
+    pictures: dict[str, str] = msgspec.field(default_factory=dict)
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """It stands with the findings."""
+        pictures = tuple(self.pictures.items())
+        state.shop.findings.append(
+            Finding(at.id, at.seq, at.utc, self.item, self.look, self.words, self.on, self.done, self.stage, pictures)
+        )
+
+
+class SupplySet(Kind, frozen=True):
+    """How the radio is fed, the current limit that is set (A), and the input resistance of the meter in hand (ohm)."""
+
+    kind: ClassVar[str] = "supply"
+    can_be_struck: ClassVar[bool] = True
+
+    path: str = ""
+    limit_a: float | None = None
+    meter_ohm: float | None = None
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """What is not named stays."""
+        shop = state.shop
+        shop.path = self.path or shop.path
+        shop.limit_a = shop.limit_a if self.limit_a is None else self.limit_a
+        shop.meter_ohm = shop.meter_ohm if self.meter_ohm is None else self.meter_ohm
+
+
+class CapacitorMeasured(Kind, frozen=True):
+    """A capacitor as marked and measured (F), with its series resistance (ohm) at a frequency (Hz)."""
+
+    kind: ClassVar[str] = "capacitor"
+    can_be_struck: ClassVar[bool] = True
+
+    part: str
+    dielectric: Dielectric
+    marked: float
+    measured: float
+    at_hz: float = 100.0
+    esr: float | None = None
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """Judged as it stands. Raises UnitoneError for what no capacitor can be."""
+        verdict = judge_capacitor(self.dielectric, self.marked, self.measured, self.esr, self.at_hz)
+        state.shop.capacitors[self.part] = Capacitor(
+            at.id, self.part, self.dielectric, self.marked, self.measured, self.esr, self.at_hz, verdict
+        )
+
+
+class PartFitted(Kind, frozen=True):
+    """A part was fitted: which, how many, what, instead of what, why that is right, and its price."""
+
+    kind: ClassVar[str] = "part"
+    can_be_struck: ClassVar[bool] = True
+
+    part: str
+    count: int
+    fitted: str
+    instead: str = ""
+    why: str = ""
+    price: float | None = None
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """It stands with the parts."""
+        state.shop.parts.append(PartUsed(at.id, self.part, self.count, self.fitted, self.instead, self.why, self.price))
+
+
+class TimeSpent(Kind, frozen=True):
+    """Minutes spent, and on what."""
+
+    kind: ClassVar[str] = "time"
+    can_be_struck: ClassVar[bool] = True
+
+    minutes: float
+    what: str = ""
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """It is added up."""
+        state.shop.minutes.append((at.id, self.minutes, self.what))
+
+
+class HeardOnAir(Kind, frozen=True):
+    """What somebody said of the radio on the air."""
+
+    kind: ClassVar[str] = "on-air"
+    can_be_struck: ClassVar[bool] = True
+    after_the_end: ClassVar[bool] = True
+
+    speaks_of: SpeaksOf
+    words: str
+    who: str = ""
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """Evidence of low weight."""
+        state.shop.on_air.append(OnAir(at.id, at.utc, self.who, self.speaks_of, self.words))
+
+
+class ControlTold(Kind, frozen=True):
+    """What a control does, or whether it works."""
+
+    kind: ClassVar[str] = "control"
+    can_be_struck: ClassVar[bool] = True
+    after_the_end: ClassVar[bool] = True
+
+    control: str
+    does: str | None = None
+    works: bool | None = None
+    words: str = ""
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """It stands on the handover page."""
+        if self.does is not None:
+            state.shop.does[self.control] = self.does
+        if self.works is not None:
+            state.shop.works[self.control] = (self.works, self.words)

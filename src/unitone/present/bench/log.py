@@ -1,0 +1,183 @@
+"""The log's strip on the Bench: one cell an entry, for those that say something to a person."""
+
+from __future__ import annotations
+
+from typing import assert_never
+
+from unitone.job.entries import Entry
+from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Mended, SetUp
+from unitone.job.entries.hands import Touched, Turned
+from unitone.job.entries.notes import Damaged, Loosened, Noted, Struck, Tied, Tried
+from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
+from unitone.job.entries.procedure import Concluded, Judged, PhaseBegun, SchoolsChosen, VariantMade, WentTo
+from unitone.job.entries.readings import Reading
+from unitone.job.entries.trials import TrialMoved
+from unitone.job.entries.workshop import (
+    CapacitorMeasured,
+    ControlTold,
+    FindingMade,
+    HeardOnAir,
+    PartFitted,
+    SupplySet,
+    TimeSpent,
+)
+from unitone.job.state import JobState
+from unitone.present.bench.bench_shapes import TapeCell
+from unitone.present.bench.figures import figure_of
+from unitone.present.bench.sentences import position_text
+from unitone.quantities.registry import quantity
+from unitone.quantities.show import microvolts, number
+from unitone.words import tr
+
+#: So many cells are shown, and so many letters of words stand in one.
+_CELLS, _LETTERS = 24, 24
+#: So many entries are looked at for them: some say nothing to a person.
+_LOOKED_AT = 60
+
+
+def log_strip(state: JobState) -> tuple[TapeCell, ...]:
+    """The last cells of the log."""
+    cells = [cell for e in state.entries[-_LOOKED_AT:] if (cell := log_cell(state, e)) is not None]
+    return tuple(cells[-_CELLS:])
+
+
+def log_cell(state: JobState, entry: Entry) -> TapeCell | None:
+    """An entry in the strip; None for those that say nothing to a person."""
+    told = _told(state, entry)
+    if told is None:
+        return None
+    what, value = told
+    # What is a correction or an end itself is never shown as struck.
+    struck = entry.id in state.struck and not isinstance(entry.said, Struck | Damaged | VariantMade | Finished)
+    return TapeCell(entry.utc[11:19], what, value, struck)
+
+
+def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
+    """(what, value) of an entry."""
+    said = entry.said
+    match said:
+        case Reading():
+            return _reading(said)
+        case Turned():
+            return _turn(state, said)
+        case HookedUp():
+            return tr("hook-up"), tr(said.way)
+        case Broken():
+            return tr(said.what), tr("burnt")
+        case Mended():
+            return tr(said.what), tr("mended")
+        case Concluded():
+            known = state.sheet.has_step(said.step)
+            return state.sheet.step(said.step).title if known else said.step, tr(said.outcome)
+        case Struck():
+            return tr("struck"), ""
+        case TrialMoved():
+            words = {"worth": tr("worth it?"), "unknown": tr("what does it do?"), "over": tr("over")}
+            return tr("trial"), words.get(said.what, tr("broken off"))
+        case Damaged():
+            return tr("damaged entry"), ""
+        case Noted():
+            return tr("note"), said.text[:_LETTERS]
+        case Touched():
+            return said.words[:_LETTERS], tr("touched")
+        case Judged():
+            return said.reason[:_LETTERS], tr(said.verdict)
+        case VariantMade():
+            return said.title[:_LETTERS], tr("variant")
+        case Tried():
+            return said.done[:_LETTERS], tr(said.outcome)
+        case Loosened():
+            return _loose(state, entry.id, said.what), tr("loose")
+        case Tied():
+            return _loose(state, said.entry, ""), tr("stays") if said.stays else tr("put right")
+        case SchoolsChosen():
+            return tr("schools"), ""
+        case Finished():
+            return tr("finished"), ""
+        case (
+            FindingMade() | SupplySet() | CapacitorMeasured() | PartFitted() | TimeSpent() | HeardOnAir() | ControlTold()
+            | HandedOver() | Archived() | CardAmended() | StatusSet()
+        ):  # fmt: skip
+            what, value = _workshop(said)
+            return what[:_LETTERS], value[:_LETTERS]
+        case Opened() | KitSet() | InstrumentsSet() | SetUp() | PhaseBegun() | WentTo():
+            return None
+        case _:
+            assert_never(said)
+
+
+def _reading(reading: Reading) -> tuple[str, str]:
+    figure, unit = figure_of(reading)
+    q = quantity(reading.quantity_id)
+    if q.kind == "level" and reading.value is not None and not reading.word:
+        figure, unit = microvolts(reading.value).split(" ")[:2]
+        figure = reading.bound + figure
+    if q.id in ("ref.frequency", "osc.frequency") and reading.value is not None:
+        figure, unit = number(reading.value, 0), "Hz"
+        if reading.value > 1e6:
+            figure, unit = number(reading.value / 1e6, 6), "MHz"
+    unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
+    name = f"{_short(q.id)} {reading.conditions.place}".strip()
+    if q.id == "rx.lamp_lights":
+        name = reading.conditions.test_point or name
+    return name, f"{figure} {unit}".strip()
+
+
+def _turn(state: JobState, said: Turned) -> tuple[str, str]:
+    if said.adjuster not in state.positions:
+        return said.adjuster, ""
+    adjuster = state.sheet.adjuster(said.adjuster)
+    return said.adjuster, position_text(adjuster, said.moved) + (tr(" stop") if said.stop else "")
+
+
+def _loose(state: JobState, entry_id: str, otherwise: str) -> str:
+    end = state.loose.get(entry_id)
+    return (state.loose_words(end) if end else otherwise)[:_LETTERS]
+
+
+def _workshop(
+    said: FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold
+    | HandedOver | Archived | CardAmended | StatusSet,
+) -> tuple[str, str]:  # fmt: skip
+    match said:
+        case FindingMade():
+            return said.words or said.done or said.item, tr(said.look)
+        case SupplySet():
+            return tr("supply"), said.path or tr("set")
+        case CapacitorMeasured():
+            return said.part, tr("measured")
+        case PartFitted():
+            return said.part, said.fitted
+        case TimeSpent():
+            return tr("time"), tr("{n:g} min", n=said.minutes)
+        case HeardOnAir():
+            return tr("on the air"), said.words
+        case ControlTold():
+            works = tr("works") if said.works else tr("does not work")
+            return said.control, tr("told") if said.does is not None else works
+        case HandedOver():
+            return tr("handed over"), said.to
+        case Archived():
+            return tr("archive"), tr("away") if said.archived else tr("back")
+        case CardAmended():
+            return tr("card"), ", ".join(said.card)
+        case StatusSet():
+            return tr(said.status), said.why
+        case _:
+            assert_never(said)
+
+
+def _short(quantity_id: str) -> str:
+    names = {
+        "rx.sinad": "SINAD", "rx.distortion": "dist.", "rx.sensitivity": "12 dB", "rx.s_meter": "S-meter",
+        "rx.squelch_opens": "opens", "rx.lamp_lights": "lamp", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
+        "vco.volts": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
+        "supply.current": "current", "rx.lo_error": "LO", "supply.volts": "supply", "osc.frequency": "osc.", "tx.bias_volts": "bias",
+        "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.",
+        "tx.carrier_suppression": "carrier", "tx.audio_response": "audio", "tx.hum_noise": "hum",
+        "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_volts": "audio",
+        "rx.agc_volts": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
+        "rx.squelch_closes": "closes", "rx.agc_rise": "rise", "rx.selectivity": "select.", "rx.blanker": "blanker", "rx.quieting": "quiet.",
+        "rx.loudness": "ear", "stage.volts": "volts",
+    }  # fmt: skip
+    return tr(names.get(quantity_id, quantity_id))
