@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from conftest import follow_until
 from unitone.align.advise import MAX_VISITS, advise, hill, leave_alone, next_step
-from unitone.align.moves import Advice, Why
+from unitone.align.moves import Turn, Why
 from unitone.align.peak.core import next_move
 from unitone.align.peak.hill import Point, curve, fit_hill
 from unitone.align.readings import visit_plan
@@ -240,7 +240,7 @@ def test_the_sentence_and_the_data_are_one(new_session: Callable[..., Session]) 
             break
         session.follow(advice)
     assert seen == {"hook-up", "set-up", "measure", "turn", "log", "conclude", "go to", "finish", "done"}
-    assert button(Advice("turn", "rail", "first-try", "P1", 5), False) == "I turned P1"
+    assert button(Turn("rail", "first-try", "P1", 5), False) == "I turned P1"
 
 
 def test_the_coach_is_a_pure_function(new_session: Callable[..., Session]) -> None:

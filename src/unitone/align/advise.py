@@ -5,19 +5,37 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Literal
 
 import numpy as np
 
+from unitone.align.charts import chart_move
 from unitone.align.even.coils import next_even_move
 from unitone.align.even.problem import even_problem, is_even, peaked_at, place_on_band
-from unitone.align.moves import Advice, Hill, Outcome, Why
+from unitone.align.frequency.trimming import frequency_move
+from unitone.align.moves import (
+    Advice,
+    Conclude,
+    Done,
+    Finish,
+    GoTo,
+    Hill,
+    LogLevel,
+    Measure,
+    Outcome,
+    Seal,
+    SetUp,
+    Turn,
+    Why,
+)
 from unitone.align.peak.core import LEVEL_STEP_DB, Move, scale_of
 from unitone.align.peak.hill import Point, curve, fit_hill
-from unitone.align.peak.visits import KEPT, WEAKEST_DBM, gains, hill_of, kept_level, progress
+from unitone.align.peak.visits import KEPT, WEAKEST_DBM, hill_of, kept_level, progress
 from unitone.align.probe.nudge import last_whole, trial_move, worth, worth_peaking
+from unitone.align.reading_move import to_read
 from unitone.align.readings import hill_points, is_null, slope_before, stops_touched
 from unitone.align.sensitivity.find_level import next_level
-from unitone.align.setpoint.bounds import FIRST_MDEG, bounded, first_move, upper
+from unitone.align.setpoint.bounds import FIRST_MDEG, bounded, first_move
 from unitone.align.setpoint.heat import cool_target
 from unitone.align.setpoint.target import Spot, next_set_move
 from unitone.align.squelch.two_ends import is_squelch, setter_of, target_for, two_ended, wanted_for_both
@@ -40,16 +58,24 @@ _USUAL_LEVELS = {"rx.sinad": -116.0, "rx.sn_ratio": -111.0}
 _CAREFUL_MDEG = 7_500
 
 
-def advise(state: JobState) -> Advice:
-    """The next move for the job as it stands, at the step at hand."""
+#: What is followed: the procedure with its trials, every oscillator on frequency, or the chart of the step at hand.
+Pursuit = Literal["procedure", "frequency", "chart"]
+
+
+def advise(state: JobState, pursuit: Pursuit = "procedure") -> Advice:
+    """The next move for the job as it stands, at the step at hand. Raises SheetError for frequencies without a mixing model."""
     if state.finished:
-        return Advice("done", state.at, "finished")
+        return Done(state.at, "finished")
+    if pursuit == "frequency":
+        return frequency_move(state)
     step = state.sheet.step(state.at)
+    if pursuit == "chart":
+        return chart_move(state, step)
     if state.phase == "as-found":
         return _survey(state, step)
     trial = trial_move(state)
     if trial is not None:
-        return _at(state, step, trial.conditions, trial.why, trial) if trial.conditions is not None else trial
+        return to_read(state, step, trial.conditions, trial.why, trial) if isinstance(trial, Measure) else trial
     if _is_concluded_now(state, step):
         return _onward(state, step)
     return _work(state, step)
@@ -144,13 +170,13 @@ def _onward(state: JobState, step: Step) -> Advice:
     following = next_step(state)
     if following is None:
         if not unsealed(state):
-            return Advice("finish", step.id, "route-done")
+            return Finish(step.id, "route-done")
         if state.stand["sealing"].choice == "measure":
-            return Advice("seal", step.id, "sealing")
-        return Advice("finish", step.id, "unsealed")
+            return Seal(step.id, "sealing")
+        return Finish(step.id, "unsealed")
     if following[0] == step.id:
         return _work(state, step)
-    return Advice("go to", following[0], following[1])
+    return GoTo(following[0], following[1])
 
 
 def unsealed(state: JobState) -> list[str]:
@@ -173,8 +199,8 @@ def _survey(state: JobState, step: Step) -> Advice:
         return _measure(state, step, missing, "as-found")
     for other in state.sheet.steps:
         if _first_unread(state, other) is not None:
-            return Advice("go to", other.id, "as-found")
-    return Advice("go to", state.sheet.steps[0].id, "next-in-route")
+            return GoTo(other.id, "as-found")
+    return GoTo(state.sheet.steps[0].id, "next-in-route")
 
 
 def _first_unread(state: JobState, step: Step) -> int | None:
@@ -192,7 +218,7 @@ def _first_unread(state: JobState, step: Step) -> int | None:
 def _work(state: JobState, step: Step) -> Advice:
     now = verdict(state, step)
     if now in ("not applicable", "accepted"):
-        return Advice("conclude", step.id, "accepted" if now == "accepted" else "not-applicable", outcome="judged")
+        return Conclude(step.id, "accepted" if now == "accepted" else "not-applicable", outcome="judged")
     visit = _since(state, step)
     working = any(t.seq > visit and t.adjuster in step.adjusters for t in state.turns)
     if not working:
@@ -204,13 +230,13 @@ def _work(state: JobState, step: Step) -> Advice:
             why: Why = (
                 "worth-a-look" if state.worth_a_look(step) else "not-worth" if worth(state, step) else "in-limits"
             )
-            return Advice("conclude", step.id, why, outcome="in-limits")
+            return Conclude(step.id, why, outcome="in-limits")
         if not step.adjust:
             return _unadjusted(state, step)
         if not _may_work(state, step) and not asked:
-            return Advice("conclude", step.id, "worked-twice", outcome="no-convergence")
+            return Conclude(step.id, "worked-twice", outcome="no-convergence")
     if step.quantity_id in FOUND_BY:
-        return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
+        return Conclude(step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
     if is_even(step) and peaked_at(state, step, visit) is not None:
         return _even(state, step, visit)
     if step.aim in ("peak", "null") or is_even(step):
@@ -223,13 +249,13 @@ def _work(state: JobState, step: Step) -> Advice:
 def _unadjusted(state: JobState, step: Step) -> Advice:
     """A check that is out: nothing here brings it in. Of a squelch it is told what may: its preset elsewhere, or none at all."""
     if not is_squelch(step):
-        return Advice("conclude", step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
+        return Conclude(step.id, "nothing-to-adjust", outcome="nothing-to-adjust")
     setter = setter_of(state, step)
     if setter is None:
-        return Advice("conclude", step.id, "no-preset", outcome="nothing-to-adjust")
+        return Conclude(step.id, "no-preset", outcome="nothing-to-adjust")
     if wanted_for_both(state, setter) or verdict(state, setter) not in SETTLED:
-        return Advice("conclude", step.id, "other-end", outcome="nothing-to-adjust")
-    return Advice("conclude", step.id, "ends-apart", outcome="out-of-range")
+        return Conclude(step.id, "other-end", outcome="nothing-to-adjust")
+    return Conclude(step.id, "ends-apart", outcome="out-of-range")
 
 
 def _since(state: JobState, step: Step) -> int:
@@ -251,7 +277,7 @@ def _close(state: JobState, step: Step, outcome: Outcome) -> Advice:
     for index, line in enumerate(lines(state, step)):
         if line.now is None or line.stale:
             return _measure(state, step, index, "closing" if index == 0 else "other-channel")
-    return Advice("conclude", step.id, "accepted" if outcome == "judged" else outcome, outcome=outcome)
+    return Conclude(step.id, "accepted" if outcome == "judged" else outcome, outcome=outcome)
 
 
 def _measure(state: JobState, step: Step, index: int, why: Why) -> Advice:
@@ -261,17 +287,7 @@ def _measure(state: JobState, step: Step, index: int, why: Why) -> Advice:
         required = merged_for(state, step, index)
     if step.quantity_id in FOUND_BY:
         return _find_level(state, step, required, why)
-    return _at(state, step, required, why)
-
-
-def _at(state: JobState, step: Step, wanted: Conditions, why: Why, read: Advice | None = None) -> Advice:
-    """Measure under ``wanted``: first the hook-up, then what has to be dialled or switched, then the reading (``read`` of a trial)."""
-    if step.hook_up != "probe" and state.hook_up != step.hook_up:
-        way: Why = "receive" if step.hook_up == "receive" else "send"
-        return Advice("hook-up", step.id, way, way=step.hook_up)
-    if state.set_up != wanted:
-        return Advice("set-up", step.id, why, conditions=wanted)
-    return read or Advice("measure", step.id, why, conditions=wanted)
+    return to_read(state, step, required, why)
 
 
 def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> Advice:
@@ -290,12 +306,9 @@ def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> 
     chart = step.limit.high if len(step.required) > _FEW_PLACES else None
     move = next_level(readings, round(start, 1), mark, chart)
     if move.found_dbm is not None:
-        numbers = {"readings": float(len(readings))}
-        return Advice(
-            "log", step.id, "found-level", conditions=required, value=move.found_dbm, std=move.std_db, numbers=numbers
-        )
+        return LogLevel(step.id, "found-level", required, move.found_dbm, move.std_db)
     assert move.try_dbm is not None
-    return _at(state, step, replace(required, level_dbm=move.try_dbm), "level-next" if readings else why)
+    return to_read(state, step, replace(required, level_dbm=move.try_dbm), "level-next" if readings else why)
 
 
 def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
@@ -314,8 +327,9 @@ def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
 
 def _peak(state: JobState, step: Step, since: int) -> Advice:
     advice = _peak_move(state, step, since)
-    peaking = advice.conditions is not None and advice.why not in ("closing", "other-channel", "re-check")
-    return replace(advice, quantity=step.read_by) if step.read_by and peaking else advice
+    if not isinstance(advice, SetUp | Measure) or advice.why in ("closing", "other-channel", "re-check"):
+        return advice
+    return replace(advice, quantity=step.read_by) if step.read_by else advice
 
 
 def _peak_move(state: JobState, step: Step, since: int) -> Advice:
@@ -332,7 +346,7 @@ def _peak_move(state: JobState, step: Step, since: int) -> Advice:
         new = kept_level(step, last.reading.value, level, _best_at(state, step, adjuster, since, level))
         if fresh and new is not None:
             why: Why = "level-too-strong" if new < level else "level-too-weak"
-            return _at(state, step, replace(conditions, level_dbm=new), why)
+            return to_read(state, step, replace(conditions, level_dbm=new), why)
     chosen_here = last is not None and state.set_up_seq > max(last.seq, state.at_seq)
     if (
         step.hill_id in KEPT
@@ -340,15 +354,15 @@ def _peak_move(state: JobState, step: Step, since: int) -> Advice:
         and replace(state.set_up, level_dbm=None) == replace(conditions, level_dbm=None)
     ):
         # A level chosen since the last reading is read before anything is turned.
-        return _at(state, step, state.set_up, "level-next")
+        return to_read(state, step, state.set_up, "level-next")
     if move.act == "level" and level is not None:
         if level + move.level_db < WEAKEST_DBM + 12.0:
             # Nothing followed the level all the way down: that was noise. Well above it, then.
             strong = (step.hill_setting.level_dbm or level) + 2.0 * LEVEL_STEP_DB
-            return _at(state, step, replace(conditions, level_dbm=round(strong, 1)), "level-too-weak")
-        return _at(state, step, replace(conditions, level_dbm=round(level + move.level_db, 1)), move.why)
+            return to_read(state, step, replace(conditions, level_dbm=round(strong, 1)), "level-too-weak")
+        return to_read(state, step, replace(conditions, level_dbm=round(level + move.level_db, 1)), move.why)
     if move.act == "read":
-        return _at(state, step, conditions, move.why if move.why in ("confirm-peak", "by-ear") else "first-reading")
+        return to_read(state, step, conditions, move.why if move.why in ("confirm-peak", "by-ear") else "first-reading")
     return _turn(state, step, adjuster, move.target_mdeg, move.why)
 
 
@@ -360,13 +374,13 @@ def _peaked(state: JobState, step: Step, since: int, last: Move | None, ended: s
     elif last is not None and last.why == "jumps":
         outcome = "no-convergence"
     advice = _close(state, step, outcome)
-    if advice.act != "conclude":
+    if not isinstance(advice, Conclude):
         return advice
     if last is not None and last.why == "jumps":
         advice = replace(advice, why="jumps")
     if outcome in ("at-stop", "dead") or advice.why == "jumps":
         advice = replace(advice, adjuster=ended)
-    return replace(advice, numbers={a: db for a, (db, _) in gains(state, step, since).items()})
+    return advice
 
 
 def _even(state: JobState, step: Step, since: int) -> Advice:
@@ -378,10 +392,9 @@ def _even(state: JobState, step: Step, since: int) -> Advice:
         return _close(state, step, "even")
     if move.act == "turn":
         why: Why = "best-so-far" if move.why == "best" else "stagger" if move.why == "stagger" else "even"
-        advice = _turn(state, step, step.adjusters[move.coil], round(move.turns * unit[move.coil]), why)
-        return replace(advice, numbers={"gain_db": move.gain_db})
+        return _turn(state, step, step.adjusters[move.coil], round(move.turns * unit[move.coil]), why)
     there = min(step.required, key=lambda c: abs(place_on_band(state, step, c) - move.place))
-    return _at(state, step, there, "other-channel")
+    return to_read(state, step, there, "other-channel")
 
 
 def _best_at(state: JobState, step: Step, adjuster: str, since: int, level: float) -> float:
@@ -396,15 +409,15 @@ def _best_at(state: JobState, step: Step, adjuster: str, since: int, level: floa
 def _turn(state: JobState, step: Step, adjuster: str, target_mdeg: int, why: Why) -> Advice:
     safe = cool_target(state, step, state.sheet.adjuster(adjuster), target_mdeg)
     if safe is None:
-        return _at(state, step, step.setting, "heat")
+        return to_read(state, step, step.setting, "heat")
     if safe == state.positions[adjuster] != target_mdeg:
-        return Advice("conclude", step.id, "too-hot", outcome="no-convergence")
+        return Conclude(step.id, "too-hot", outcome="no-convergence")
     move, part = safe - state.positions[adjuster], state.sheet.adjuster(adjuster)
     if part.kind == "core" and safe == target_mdeg:
         # A core that stands at a stop stands at no whole eighth: hands still turn in eighths and sixteenths from there.
         fine = part.step_mdeg // 2
         move = round(move / fine) * fine or move
-    return Advice("turn", step.id, why, adjuster=adjuster, move_mdeg=move)
+    return Turn(step.id, why, adjuster=adjuster, move_mdeg=move)
 
 
 # -- setting to a target ------------------------------------------------------------------------------
@@ -467,7 +480,7 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
     first = _CAREFUL_MDEG if q.id == "tx.bias_volts" else None
     move = next_set_move(spots, target, close, part, here, stops, first, slope=slope_before(state, step, adjuster))
     if move.act == "read":
-        return _at(state, step, step.setting, "first-reading")
+        return to_read(state, step, step.setting, "first-reading")
     if move.act == "go":
         return _turn(state, step, adjuster, move.target_mdeg, move.why)
     return _close(state, step, move.why)  # type: ignore[arg-type]
@@ -488,14 +501,12 @@ def _biased(state: JobState, step: Step, spots: list[Spot], target: float, close
         roots, math.sqrt(target), close / (2.0 * math.sqrt(target)), part, here, stops, first or FIRST_MDEG[-1], 1.0
     )
     if move.act == "read":
-        return _at(state, step, step.setting, "first-reading")
+        return to_read(state, step, step.setting, "first-reading")
     if move.act == "go":
         goal = bounded(spots, here, move.target_mdeg, rating, part.step_mdeg)
         if goal == here:
             return replace(_close(state, step, "no-convergence"), why="too-near-rating")
-        most = upper(spots, goal) if len({s.mdeg for s in spots}) > 1 else 0.0
-        advice = _turn(state, step, adjuster, goal, move.why)
-        return replace(advice, numbers={"most": most} if most else {})
+        return _turn(state, step, adjuster, goal, move.why)
     return _close(state, step, move.why)  # type: ignore[arg-type]
 
 

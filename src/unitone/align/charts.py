@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from unitone.align.moves import Advice, Done
 from unitone.align.null import scurve
+from unitone.align.reading_move import to_read
 from unitone.align.smeter import chart as smeter
 from unitone.align.squelch import chart as squelch
 from unitone.job.state import JobState
@@ -19,3 +21,9 @@ def next_conditions(state: JobState, step: Step) -> Conditions | None:
     if smeter.is_chart(step):
         return smeter.next_conditions(state, step)
     return scurve.next_conditions(state, step) if scurve.is_chart(step) else squelch.next_conditions(state, step)
+
+
+def chart_move(state: JobState, step: Step) -> Advice:
+    """The next move of the chart; done where there is none, or where all of it is read."""
+    wanted = next_conditions(state, step) if has_chart(step) else None
+    return Done(step.id, "chart-read") if wanted is None else to_read(state, step, wanted, "chart")

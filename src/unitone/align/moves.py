@@ -1,15 +1,13 @@
-"""What the coach says, as typed data. The sentence on screen is rendered from it (``coach.sentences``)."""
+"""What the coach says, as typed data: one of a union of moves. The sentence on screen is rendered from it (``present.bench.sentences``)."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import Literal
+from dataclasses import dataclass
+from typing import ClassVar, Literal
 
 from unitone.sheet.model.sheet import Conditions
 
-Act = Literal["hook-up", "set-up", "measure", "turn", "log", "conclude", "go to", "seal", "finish", "done"]
-
-#: Why the coach says what it says; one sentence each in ``coach.sentences``.
+#: Why the coach says what it says; one sentence each in ``present.bench.sentences``.
 Why = Literal[
     "as-found", "first-reading", "closing", "other-channel", "re-check",
     "level-too-strong", "level-too-weak", "level-of-sheet", "level-next",
@@ -19,7 +17,7 @@ Why = Literal[
     "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
     "next-in-route", "stale", "still-out", "check-out", "route-done", "unsealed", "sealing", "finished", "receive", "send", "worked-twice",
     "accepted", "not-applicable", "worth-a-look", "nudge", "nudge-read", "nudge-back", "not-worth",
-    "no-preset", "other-end", "ends-apart",
+    "no-preset", "other-end", "ends-apart", "count", "trim", "on-frequency", "check-counter", "chart", "chart-read",
 ]  # fmt: skip
 
 Outcome = Literal[
@@ -29,29 +27,107 @@ Outcome = Literal[
 
 
 @dataclass(frozen=True)
-class Advice:
-    """The next move.
+class _Move:
+    """What every move has: the step that it belongs to, and why."""
 
-    ``act`` says what to do; of the other fields those are filled that the act
-    needs: ``adjuster`` and ``move_mdeg`` for a turn, ``conditions`` for a
-    set-up or a measurement, ``value`` (canonical unit) for a derived reading,
-    ``way`` for a hook-up, ``outcome`` for a conclusion. ``numbers`` carries
-    what the sentence quotes.
-    """
-
-    act: Act
     step: str
     why: Why
-    adjuster: str = ""
-    move_mdeg: int = 0
-    conditions: Conditions | None = None
-    value: float | None = None
-    std: float | None = None
-    way: str = ""
-    #: What a measurement reads where that is not the step's own quantity (peaked by quieting, by audio volts, by ear).
+
+
+@dataclass(frozen=True)
+class HookUp(_Move):
+    """Hook the bench up for ``receive`` or ``send``, and confirm it."""
+
+    act: ClassVar[Literal["hook-up"]] = "hook-up"
+    way: str
+
+
+@dataclass(frozen=True)
+class SetUp(_Move):
+    """Bring generator, channel and front panel to the conditions; ``quantity``: what is then read, where that is not the step's own."""
+
+    act: ClassVar[Literal["set-up"]] = "set-up"
+    conditions: Conditions
     quantity: str = ""
-    outcome: Outcome | None = None
-    numbers: dict[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Measure(_Move):
+    """Read under the conditions; ``quantity``: what is read where that is not the step's own (peaked by quieting, audio volts, ear)."""
+
+    act: ClassVar[Literal["measure"]] = "measure"
+    conditions: Conditions
+    quantity: str = ""
+
+
+@dataclass(frozen=True)
+class Turn(_Move):
+    """Turn an adjuster (millidegrees, clockwise positive)."""
+
+    act: ClassVar[Literal["turn"]] = "turn"
+    adjuster: str
+    move_mdeg: int
+
+
+@dataclass(frozen=True)
+class LogLevel(_Move):
+    """Log a level that follows from other readings (canonical unit, its spread)."""
+
+    act: ClassVar[Literal["log"]] = "log"
+    conditions: Conditions
+    value: float
+    std: float | None
+
+
+@dataclass(frozen=True)
+class Conclude(_Move):
+    """The step is done with; ``adjuster``: the one that ended badly."""
+
+    act: ClassVar[Literal["conclude"]] = "conclude"
+    outcome: Outcome
+    adjuster: str = ""
+
+
+@dataclass(frozen=True)
+class GoTo(_Move):
+    """Go to that step."""
+
+    act: ClassVar[Literal["go to"]] = "go to"
+
+
+@dataclass(frozen=True)
+class Seal(_Move):
+    """Seal the cores, put the covers on."""
+
+    act: ClassVar[Literal["seal"]] = "seal"
+
+
+@dataclass(frozen=True)
+class Finish(_Move):
+    """Finish the job."""
+
+    act: ClassVar[Literal["finish"]] = "finish"
+
+
+@dataclass(frozen=True)
+class Done(_Move):
+    """The job is finished."""
+
+    act: ClassVar[Literal["done"]] = "done"
+
+
+#: Whatever the coach can say. A new move stands here, and mypy names every place that has to deal with it.
+Advice = HookUp | SetUp | Measure | Turn | LogLevel | Conclude | GoTo | Seal | Finish | Done
+
+
+def conditions_of(advice: Advice) -> Conditions | None:
+    """The conditions that a move is about; None for one that is about none."""
+    return advice.conditions if isinstance(advice, SetUp | Measure | LogLevel) else None
+
+
+def read_instead(advice: Advice) -> str:
+    """The quantity that a move reads instead of its step's own; "" for the step's own."""
+    return advice.quantity if isinstance(advice, SetUp | Measure) else ""
 
 
 @dataclass(frozen=True)

@@ -9,14 +9,16 @@ from typing import Any
 
 import numpy as np
 
+from unitone.align.advise import advise
 from unitone.align.frequency.counts import LEAVE_HZ
-from unitone.align.frequency.trimming import Countable, Tuning, advise_tuning, countables, tells_apart
+from unitone.align.frequency.trimming import Countable, advise_tuning, countables, tells_apart
+from unitone.align.moves import Done
 from unitone.errors import SheetError
 from unitone.job.card import Card
 from unitone.robot.many import many, standin
 from unitone.robot.referee import Referee
 from unitone.session.session import Session, open_job
-from unitone.session.trimming import follow_tuning
+from unitone.session.trimming import count
 from unitone.sheet.library import find, physics_path
 from unitone.simulator.physics import read_physics
 from unitone.store.logbook import Logbook
@@ -108,10 +110,10 @@ def by_advice(session: Session) -> int:
     if not tells_apart(session.sheet):
         return _work(session, list(dict.fromkeys(c.step for c in countables(session.sheet))))
     for moves in range(_MOVES_AT_MOST):
-        move = advise_tuning(session.state)
-        if move.act in ("done", "check counter"):
+        advice = advise(session.state, "frequency")
+        if isinstance(advice, Done):
             return moves
-        follow_tuning(session, move)
+        session.follow(advice)
     return _MOVES_AT_MOST
 
 
@@ -141,7 +143,7 @@ def _set_at(session: Session, thing: Countable, trim: str) -> int:
     """Turn a trimmer until the count at a place is nominal: secant steps, as a hand does."""
 
     def read() -> float:
-        follow_tuning(session, Tuning("read", "watch", thing))
+        count(session, thing)
         return session.state.readings[-1].reading.value or 0.0
 
     error, moved, moves = read(), 8_000, 1

@@ -6,7 +6,7 @@ from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import replace
 
-from unitone.align.moves import Advice
+from unitone.align.moves import Advice, Measure, conditions_of
 from unitone.bench.instruments import Instrument, instrument_for
 from unitone.bench.mybench import MyBench
 from unitone.bench.path import Kit, dial
@@ -131,8 +131,8 @@ class BenchWork(ShopWork):
     def listening(self) -> Conditions:
         """The conditions that the bench stands at for the step at hand: as dialled, else as the coach or the step says."""
         advice = self.advice()
-        here = advice.conditions if advice.step == self.step.id else None
-        if here is not None and advice.act == "measure":
+        here = conditions_of(advice) if advice.step == self.step.id else None
+        if here is not None and isinstance(advice, Measure):
             return here
         set_up = self.state.set_up
         for required in self.step.required:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from unitone.align.charts import has_chart, next_conditions
-from unitone.errors import BenchError, UnitoneError
+from unitone.align.advise import advise
+from unitone.align.charts import has_chart
+from unitone.align.moves import Done, HookUp
+from unitone.errors import BenchError, HookUpError, UnitoneError
 from unitone.session.session import Session
 from unitone.words import tr
 
@@ -13,18 +15,19 @@ def chart_on(session: Session) -> None:
     step = session.step
     if not has_chart(step):
         raise BenchError(tr("Only an S-meter's, a squelch's or an FM detector's step has a chart: go to one first."))
-    wanted = next_conditions(session.state, step)
-    if wanted is None:
+    move = advise(session.state, "chart")
+    if isinstance(move, Done):
         raise BenchError(tr("The whole chart is read. Turn something that reaches it, and it can be read anew."))
-    while wanted is not None:
+    while not isinstance(move, Done):
+        if isinstance(move, HookUp):
+            raise HookUpError.wrong_way(move.way, session.state.hook_up)
         try:
-            session.set_up(wanted)
+            session.follow(move)
         except UnitoneError as error:
             if session.bench.simulated:
                 session.set_up(step.setting)
             raise BenchError(tr("{error} The chart stands as far as it was read.", error=str(error))) from None
         if not session.bench.simulated:
             return
-        session.measure(wanted)
-        wanted = next_conditions(session.state, step)
+        move = advise(session.state, "chart")
     session.set_up(step.setting)

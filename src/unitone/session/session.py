@@ -8,9 +8,11 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
+from typing import assert_never
 
+from unitone.align import moves
 from unitone.align.advise import advise
-from unitone.align.moves import Advice
+from unitone.align.moves import Advice, read_instead
 from unitone.align.probe.nudge import running, trial_move
 from unitone.bench.instruments import Instrument
 from unitone.bench.path import Kit, dial
@@ -245,8 +247,8 @@ class Session(BenchWork):
             return FOUND_BY[self.step.quantity_id][0]
         if self.step.read_by or running(self.state) is not None:
             asked = self.advice()
-            if asked.step == self.step.id and asked.quantity:
-                return asked.quantity
+            if asked.step == self.step.id and read_instead(asked):
+                return read_instead(asked)
         return self.step.quantity_id
 
     def live(self, conditions: Conditions) -> Measured | None:
@@ -535,26 +537,31 @@ class Session(BenchWork):
 
     def follow(self, advice: Advice) -> None:
         """Do exactly what the coach says. On a hand bench a measurement has to be typed instead (BenchError)."""
-        if advice.act == "go to":
-            if self.state.phase == "as-found" and advice.why == "next-in-route":
-                self.start_work()
-            self.go_to(advice.step)
-        elif advice.act == "hook-up":
-            self.confirm_hook_up(advice.way)
-        elif advice.act == "set-up" and advice.conditions is not None:
-            self.set_up(advice.conditions)
-        elif advice.act == "measure":
-            self.measure(advice.conditions)
-        elif advice.act == "log" and advice.value is not None and advice.conditions is not None:
-            self.log_value(advice.value, advice.std, advice.conditions)
-        elif advice.act == "turn":
-            self.turn(advice.adjuster, advice.move_mdeg)
-        elif advice.act == "conclude" and advice.outcome is not None:
-            self.conclude(advice.outcome)
-        elif advice.act == "seal":
-            self.touch("covers")
-        elif advice.act == "finish":
-            self.finish()
+        match advice:
+            case moves.GoTo():
+                if self.state.phase == "as-found" and advice.why == "next-in-route":
+                    self.start_work()
+                self.go_to(advice.step)
+            case moves.HookUp():
+                self.confirm_hook_up(advice.way)
+            case moves.SetUp():
+                self.set_up(advice.conditions)
+            case moves.Measure():
+                self.measure(advice.conditions)
+            case moves.LogLevel():
+                self.log_value(advice.value, advice.std, advice.conditions)
+            case moves.Turn():
+                self.turn(advice.adjuster, advice.move_mdeg)
+            case moves.Conclude():
+                self.conclude(advice.outcome)
+            case moves.Seal():
+                self.touch("covers")
+            case moves.Finish():
+                self.finish()
+            case moves.Done():
+                pass
+            case _:
+                assert_never(advice)
 
 
 def _bench_for(state: JobState, opening: Entry) -> Bench:

@@ -7,15 +7,15 @@ from pathlib import Path
 
 import pytest
 
+from unitone.align.advise import advise
 from unitone.align.frequency.counts import readings_of
-from unitone.align.frequency.trimming import advise_tuning, countables, tells_apart
+from unitone.align.frequency.trimming import Tuning, advise_tuning, countables, tells_apart
 from unitone.job.card import Card
 from unitone.job.fold import fold
 from unitone.present.bench.trimming import elsewhere_words, tuning_words
 from unitone.robot.on_frequency import _beyond_reach, by_advice, prepare, run_frequency, run_frequency_trial
 from unitone.robot.referee import Referee
 from unitone.session.session import Session, open_job
-from unitone.session.trimming import follow_tuning
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
 from unitone.simulator.physics import read_physics
@@ -72,6 +72,14 @@ def test_a_radio_of_another_design_comes_in_too(tmp_path: Path) -> None:
     assert all(r.recovered for r in results), [r.problems for r in results]
 
 
+def follow_all(session: Session, told: Tuning) -> None:
+    """The bench's moves until what the coach said is done: a count taken, or a trimmer turned."""
+    entries = len(session.state.readings) + len(session.state.turns)
+    while len(session.state.readings) + len(session.state.turns) == entries:
+        session.follow(advise(session.state, "frequency"))
+    assert told.act == ("turn" if session.state.entries[-1].kind == "turn" else "read")
+
+
 def test_it_is_a_function_of_the_tape_and_says_what_it_does(book: Logbook) -> None:
     session = job(book, 8)
     prepare(session)
@@ -87,7 +95,7 @@ def test_it_is_a_function_of_the_tape_and_says_what_it_does(book: Logbook) -> No
             # The words carry what the data says: the trimmer, and the frequency that is to be shown.
             assert move.at is not None and f"Turn {move.adjuster} until {move.at.point.label} shows" in said[-1]
             assert f"{(move.at.point.hz + move.aim_hz) / 1e6:.6f} MHz" in said[-1] and move.move_mdeg
-        follow_tuning(session, move)
+        follow_all(session, move)
     assert acts == {"read", "turn", "done"} and said[-1].startswith("On frequency on every band and mode")
     assert said[0].startswith("Count send ") and any("it tells which oscillator is off" in w for w in said)
 
@@ -159,7 +167,7 @@ def test_the_bench_sends_one_to_the_oscillator_that_is_off(book: Logbook) -> Non
     words = elsewhere_words(session.state, step)
     assert words.startswith("Turn CT7 until") or (words == "" and advise_tuning(session.state).act == "read")
     while advise_tuning(session.state).act == "read":
-        follow_tuning(session, advise_tuning(session.state))
+        follow_all(session, advise_tuning(session.state))
     assert elsewhere_words(session.state, step).startswith("Turn CT7 until car-am at its test point shows 10.695000")
 
 

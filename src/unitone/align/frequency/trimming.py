@@ -26,6 +26,8 @@ from unitone.align.frequency.counts import (
     sources,
     timebase_of,
 )
+from unitone.align.moves import Advice, Done, GoTo, Turn
+from unitone.align.reading_move import to_read
 from unitone.align.readings import stops_touched
 from unitone.align.setpoint.target import SetMove, Spot, next_set_move
 from unitone.errors import UnitoneError
@@ -298,3 +300,17 @@ def tells_apart(sheet: Sheet) -> bool:
     """Has the sheet oscillators with a trimmer each, and steps that count them?"""
     trims = [o.trim for o in sheet.oscillators if o.trim]
     return bool(trims) and len(set(trims)) == len(trims) and bool(countables(sheet))
+
+
+def frequency_move(state: JobState) -> Advice:
+    """The frequency coach's next move as the bench takes it. Raises SheetError without a mixing model."""
+    told = advise_tuning(state)
+    if told.act == "check counter":
+        return Done(state.at, "check-counter")
+    if told.act == "done" or told.at is None:
+        return Done(state.at, "on-frequency")
+    if told.act == "turn":
+        return Turn(told.at.step, "trim", told.adjuster, told.move_mdeg)
+    if state.at != told.at.step:
+        return GoTo(told.at.step, "count")
+    return to_read(state, state.sheet.step(told.at.step), told.at.conditions, "count")

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from unitone.align.moves import Advice
+from unitone.align.moves import Advice, Measure, Turn
 from unitone.align.peak.core import play_of, scale_of
 from unitone.align.peak.hill import draw, fit_hill
 from unitone.align.peak.visits import kept_level
@@ -120,10 +120,10 @@ def _worth_move(state: JobState, step: Step, trial: Trial) -> Advice | None:
                 if wanted == stood or any(x.positions[name] == wanted for x in mine):
                     continue
                 if state.positions[name] != wanted:
-                    return Advice("turn", step.id, "nudge", adjuster=name, move_mdeg=wanted - state.positions[name])
+                    return Turn(step.id, "nudge", adjuster=name, move_mdeg=wanted - state.positions[name])
                 return _read(step, here)
         if state.positions[name] != stood:
-            return Advice("turn", step.id, "nudge-back", adjuster=name, move_mdeg=stood - state.positions[name])
+            return Turn(step.id, "nudge-back", adjuster=name, move_mdeg=stood - state.positions[name])
     return None
 
 
@@ -150,12 +150,10 @@ def _unknown_move(state: JobState, step: Step, trial: Trial) -> Advice | None:
         for watched in trial.watched:
             if _read_at(state, trial, name, place, watched.quantity_id, watched.conditions) is None:
                 if state.positions[name] != place:
-                    return Advice("turn", step.id, "nudge", adjuster=name, move_mdeg=place - state.positions[name])
-                return Advice(
-                    "measure", step.id, "nudge-read", conditions=watched.conditions, quantity=watched.quantity_id
-                )
+                    return Turn(step.id, "nudge", adjuster=name, move_mdeg=place - state.positions[name])
+                return Measure(step.id, "nudge-read", conditions=watched.conditions, quantity=watched.quantity_id)
     if state.positions[name] != origin:
-        return Advice("turn", step.id, "nudge-back", adjuster=name, move_mdeg=origin - state.positions[name])
+        return Turn(step.id, "nudge-back", adjuster=name, move_mdeg=origin - state.positions[name])
     return None
 
 
@@ -179,7 +177,7 @@ def _places(state: JobState, step: Step, trial: Trial) -> list[int]:
 
 
 def _read(step: Step, conditions: Conditions) -> Advice:
-    return Advice("measure", step.id, "nudge-read", conditions=conditions, quantity=step.hill_id)
+    return Measure(step.id, "nudge-read", conditions=conditions, quantity=step.hill_id)
 
 
 def _hill_reads(state: JobState, step: Step, trial: Trial) -> list[Logged]:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from unitone.align.advise import leave_alone
 from unitone.align.charts import has_chart
 from unitone.align.frequency.counts import oscillator_words
-from unitone.align.moves import Advice
+from unitone.align.moves import Advice, Conclude, Turn, conditions_of
 from unitone.job.hookup import DAMAGES
 from unitone.job.records import Logged, by_conditions
 from unitone.job.state import JobState
@@ -87,7 +87,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     v = verdict(state, step)
     shown = _shown_reading(state, step)
     figure, unit = _figure(step, shown)
-    wanted = advice.conditions or _standing(state, step)
+    wanted = conditions_of(advice) or _standing(state, step)
     q_live = session.reading_quantity(wanted) if wanted is not None else step.quantity_id
     hooked = step.hook_up == "probe" or state.hook_up == step.hook_up
     adjuster = state.sheet.adjuster(hand) if hand else None
@@ -136,7 +136,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         headline=headline,
         detail=detail,
         button=button(advice, session.bench.simulated),
-        arrow=0 if advice.act != "turn" else (1 if advice.move_mdeg > 0 else -1),
+        arrow=0 if not isinstance(advice, Turn) else (1 if advice.move_mdeg > 0 else -1),
         pins=_pins(state, step, hand),
         board=board_picture(state, step, hand),
         recheck=recheck_view(state),
@@ -212,7 +212,7 @@ def _standing(state: JobState, step: Step) -> Conditions:
 def _in_hand(state: JobState, step: Step, advice: Advice, selected: str) -> str:
     if selected in state.positions:
         return selected
-    if advice.adjuster:
+    if isinstance(advice, Turn | Conclude) and advice.adjuster:
         return advice.adjuster
     mine = set(step.adjusters)
     recent = next((t.adjuster for t in reversed(state.turns) if t.adjuster in mine), None) if mine else None

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from unitone.align.moves import Advice, Why
+from typing import assert_never
+
+from unitone.align.moves import Advice, Conclude, Done, Finish, GoTo, HookUp, LogLevel, Measure, Seal, SetUp, Turn, Why
 from unitone.quantities.registry import FOUND_BY, Quantity, quantity
-from unitone.quantities.show import number, show
-from unitone.sheet.model.sheet import EIGHTH, TURN, Adjuster, Conditions, Sheet
+from unitone.quantities.show import microvolts, number, show
+from unitone.sheet.model.sheet import EIGHTH, TURN, Adjuster, Conditions, Sheet, Step
 from unitone.words import tr
 
 _EIGHTHS = ("", "⅛", "¼", "⅜", "½", "⅝", "¾", "⅞")
@@ -112,6 +114,12 @@ _DETAIL: dict[Why, str] = {
     "other-end": "Its preset is set at the other end of the control. There is a place that should serve both: back to it next.",
     "ends-apart": "No place of its preset brings both ends of the control in: a deaf set does that, or something in the squelch has "
     "changed. Sensitivity first, then look for a leaky electrolytic.",
+    "count": "It tells which oscillator is off, or how far.",
+    "trim": "Of the oscillators that it can be, this one is off.",
+    "on-frequency": "On frequency on every band and mode that the sheet counts, or as near as the trimmers go.",
+    "check-counter": "The pattern smells of the counter itself: check it against a standard before anything is trimmed by it.",
+    "chart": "The next place of the chart.",
+    "chart-read": "The whole chart is read.",
     "found-level": "The readings round the mark give the level.",
     "next-in-route": "Next in the route.",
     "stale": "Readings there are older than what was touched since.",
@@ -134,62 +142,67 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
     """(headline, detail) of an advice. The headline alone is enough to act on."""
     detail = tr(_DETAIL[advice.why])
     step = sheet.step(advice.step)
-    q = step.quantity
-    if advice.act == "turn":
-        adjuster = sheet.adjuster(advice.adjuster)
-        target = state_positions[advice.adjuster] + advice.move_mdeg
-        back = target == 0 and abs(advice.move_mdeg) > adjuster.step_mdeg
-        headline = tr(
-            "{adjuster}: {amount} {direction}.", adjuster=advice.adjuster, amount=amount(adjuster, advice.move_mdeg),
-            direction=direction(advice.move_mdeg),
-        )  # fmt: skip
-        if back:
-            detail += " " + tr("That is where it was found.")
-        if not state_positions[advice.adjuster] and adjuster.lock:
-            detail += " " + tr(_LOCKS[adjuster.lock])
-        return headline, detail
-    if advice.act == "set-up" and advice.conditions is not None:
-        parts = []
-        if words := _place(advice.conditions):
-            parts.append(words)
-        if advice.conditions.level_dbm is not None:
-            from unitone.quantities.show import microvolts
+    match advice:
+        case Turn():
+            return _turn(advice, sheet.adjuster(advice.adjuster), state_positions[advice.adjuster], detail)
+        case SetUp():
+            parts = [words] if (words := _place(advice.conditions)) else []
+            if advice.conditions.level_dbm is not None:
+                parts.append(tr("{level} at the set", level=microvolts(advice.conditions.level_dbm)))
+            return tr("Set up {what}.", what=", ".join(parts) or tr("the bench as the step says")), detail
+        case Measure():
+            words = _place(advice.conditions)
+            where = tr(" on {place}", place=words) if words else ""
+            return tr(
+                "Log the {quantity}{where}.", quantity=_measured_title(advice, step.quantity), where=where
+            ), detail
+        case LogLevel():
+            spread = tr(" ± {std} dB", std=number(advice.std, 1)) if advice.std else ""
+            q = step.quantity
+            mark = FOUND_BY[q.id][2] if q.id in FOUND_BY else q.title
+            return tr("{mark} at {value}{spread}.", mark=mark, value=show(q, advice.value), spread=spread), detail
+        case Conclude():
+            return _conclusion(advice, step, detail)
+        case HookUp():
+            if advice.way == "receive" and step.inject is not None:
+                detail = tr("Generator to the {at}, meter on the loudspeaker.", at=step.inject.at)
+            elif advice.way == "receive" and not any(s.hook_up == "send" for s in sheet.steps):
+                detail = tr("Generator to the aerial terminal, meter on the loudspeaker.")
+            return tr("Hook up for {way}, then confirm.", way=tr(advice.way)), detail
+        case GoTo():
+            return tr("Go on to {step}.", step=step.title), detail
+        case Seal():
+            return tr("Seal the cores, tighten their nuts, put the covers on."), detail
+        case Finish():
+            return tr("All done: finish the job."), detail
+        case Done():
+            return tr("This job is finished."), detail
+        case _:
+            assert_never(advice)
 
-            parts.append(tr("{level} at the set", level=microvolts(advice.conditions.level_dbm)))
-        if not parts:
-            parts.append(tr("the bench as the step says"))
-        return tr("Set up {what}.", what=", ".join(parts)), detail
-    if advice.act == "measure":
-        words = _place(advice.conditions) if advice.conditions is not None else ""
-        where = tr(" on {place}", place=words) if words else ""
-        return tr("Log the {quantity}{where}.", quantity=_measured_title(advice, q), where=where), detail
-    if advice.act == "log" and advice.value is not None:
-        spread = tr(" ± {std} dB", std=number(advice.std, 1)) if advice.std else ""
-        mark = FOUND_BY[q.id][2] if q.id in FOUND_BY else q.title
-        return tr("{mark} at {value}{spread}.", mark=mark, value=show(q, advice.value), spread=spread), detail
+
+def _turn(advice: Turn, adjuster: Adjuster, stands: int, detail: str) -> tuple[str, str]:
+    headline = tr(
+        "{adjuster}: {amount} {direction}.", adjuster=advice.adjuster, amount=amount(adjuster, advice.move_mdeg),
+        direction=direction(advice.move_mdeg),
+    )  # fmt: skip
+    if stands + advice.move_mdeg == 0 and abs(advice.move_mdeg) > adjuster.step_mdeg:
+        detail += " " + tr("That is where it was found.")
+    if not stands and adjuster.lock:
+        detail += " " + tr(_LOCKS[adjuster.lock])
+    return headline, detail
+
+
+def _conclusion(advice: Conclude, step: Step, detail: str) -> tuple[str, str]:
     if advice.why == "worth-a-look":
         return tr("In limits, but worth a look."), detail
-    if advice.act == "conclude" and advice.adjuster:
-        ends = {"at-stop": tr("{adjuster}: no peak inside its travel."), "dead": tr("{adjuster} does nothing here.")}
-        words = ends.get(advice.outcome or "", tr("{adjuster}: its reading jumps."))
-        if advice.outcome == "dead" and step.hill_id in ("rx.sinad", "rx.sn_ratio"):
-            detail += " " + tr("Behind much gain a ratio to noise hardly tells: peaked by audio volts (O) it may.")
-        return words.format(adjuster=advice.adjuster), detail
-    if advice.act == "conclude":
-        return _CONCLUSIONS[advice.outcome or "set"](step.title), detail
-    if advice.act == "hook-up":
-        if advice.way == "receive" and step.inject is not None:
-            detail = tr("Generator to the {at}, meter on the loudspeaker.", at=step.inject.at)
-        elif advice.way == "receive" and not any(s.hook_up == "send" for s in sheet.steps):
-            detail = tr("Generator to the aerial terminal, meter on the loudspeaker.")
-        return tr("Hook up for {way}, then confirm.", way=tr(advice.way)), detail
-    if advice.act == "go to":
-        return tr("Go on to {step}.", step=step.title), detail
-    if advice.act == "seal":
-        return tr("Seal the cores, tighten their nuts, put the covers on."), detail
-    if advice.act == "finish":
-        return tr("All done: finish the job."), detail
-    return tr("This job is finished."), detail
+    if not advice.adjuster:
+        return _CONCLUSIONS[advice.outcome](step.title), detail
+    ends = {"at-stop": tr("{adjuster}: no peak inside its travel."), "dead": tr("{adjuster} does nothing here.")}
+    words = ends.get(advice.outcome, tr("{adjuster}: its reading jumps."))
+    if advice.outcome == "dead" and step.hill_id in ("rx.sinad", "rx.sn_ratio"):
+        detail += " " + tr("Behind much gain a ratio to noise hardly tells: peaked by audio volts (O) it may.")
+    return words.format(adjuster=advice.adjuster), detail
 
 
 def _place(conditions: Conditions) -> str:
@@ -201,8 +214,8 @@ def _place(conditions: Conditions) -> str:
     return ", ".join(words)
 
 
-def _measured_title(advice: Advice, q: Quantity) -> str:
-    if advice.conditions is not None and advice.conditions.level_dbm is not None and q.id in FOUND_BY:
+def _measured_title(advice: Measure, q: Quantity) -> str:
+    if advice.conditions.level_dbm is not None and q.id in FOUND_BY:
         return quantity(FOUND_BY[q.id][0]).title
     return q.title
 
@@ -223,16 +236,27 @@ _CONCLUSIONS = {
 
 def button(advice: Advice, simulated: bool) -> str:
     """What the main button says: the hand's next move."""
-    if advice.act == "turn":
-        return (
-            tr("Turn {adjuster}", adjuster=advice.adjuster)
-            if simulated
-            else tr("I turned {adjuster}", adjuster=advice.adjuster)
-        )
-    if advice.act == "measure":
-        return tr("Log reading") if simulated else tr("Type the reading")
-    return {
-        "set-up": tr("It is set up"), "hook-up": tr("Hooked up for {way}", way=tr(advice.way or "receive")),
-        "log": tr("Log this level"), "conclude": tr("Next step"), "go to": tr("Go there"),
-        "seal": tr("Sealed, covers on"), "finish": tr("Finish the job"), "done": tr("Certificate"),
-    }[advice.act]  # fmt: skip
+    match advice:
+        case Turn():
+            words = tr("Turn {adjuster}") if simulated else tr("I turned {adjuster}")
+            return words.format(adjuster=advice.adjuster)
+        case Measure():
+            return tr("Log reading") if simulated else tr("Type the reading")
+        case SetUp():
+            return tr("It is set up")
+        case HookUp():
+            return tr("Hooked up for {way}", way=tr(advice.way))
+        case LogLevel():
+            return tr("Log this level")
+        case Conclude():
+            return tr("Next step")
+        case GoTo():
+            return tr("Go there")
+        case Seal():
+            return tr("Sealed, covers on")
+        case Finish():
+            return tr("Finish the job")
+        case Done():
+            return tr("Certificate")
+        case _:
+            assert_never(advice)
