@@ -397,7 +397,7 @@ def test_shortcuts_are_unique_and_contrast_is_kept() -> None:
 
 def test_an_open_logbook_refuses_a_second_window_with_words(desk: Desk) -> None:
     code = (
-        "import sys; from pathlib import Path; from unitone.desktop import app; "
+        "import sys; from pathlib import Path; from unitone.desktop.shell import app; "
         "app.QApplication.exec = staticmethod(lambda: 0); sys.exit(app.run(Path(sys.argv[1])))"
     )
     done = subprocess.run(
