@@ -40,10 +40,8 @@ def test_the_demo_workshop_s_logs_are_read_and_written_as_they_are() -> None:
             assert not isinstance(entry.said, Damaged), written
             seen.add(entry.kind)
             again = plain(entry.to_data())
-            for key, value in written["data"].items():
-                assert (
-                    value in ("", [], {}, None, False, 0.0) or again["data"][key] == value or entry.kind == "loose"
-                ), (entry.kind, key)
+            for key, value in written["data"].items() if entry.kind != "loose" else ():
+                assert value in ("", [], {}, None, False, 0.0) or again["data"][key] == value, (entry.kind, key)
             assert entry_from_data(again) == entry
     assert len(seen) >= 25
 

@@ -298,7 +298,7 @@ def test_s9_stands_by_its_convention(choice: str, level: float) -> None:
 
 
 def test_every_quantity_has_a_short_name_for_the_tape() -> None:
-    from unitone.present.bench.bench_view import _short
+    from unitone.present.bench.log import _short
     from unitone.quantities.registry import QUANTITIES
 
     assert not [q for q in QUANTITIES if _short(q) == q]
