@@ -56,6 +56,14 @@ class SignalError(UnitoneError):
     """A recording in which this cannot be measured: what is wrong with it, and the cure."""
 
 
+class FieldError(UnitoneError):
+    """A field of a form holds what cannot be; ``field`` is its key."""
+
+    def __init__(self, words: str, field: str) -> None:
+        super().__init__(words)
+        self.field = field
+
+
 class BenchError(UnitoneError):
     """An instrument cannot do what was asked."""
 

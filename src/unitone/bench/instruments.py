@@ -10,7 +10,7 @@ import math
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from unitone.errors import UnitoneError
+from unitone.errors import FieldError
 from unitone.quantities.registry import CANONICAL_UNIT, QUANTITIES, Quantity
 from unitone.quantities.show import number
 from unitone.words import tr
@@ -206,33 +206,37 @@ class Instrument:
         return made
 
     def check(self) -> None:
-        """Raises UnitoneError naming the field that cannot be, and its cure."""
+        """Raises FieldError naming the field that cannot be, and its cure."""
         if not self.name.strip():
-            raise UnitoneError(tr("An instrument needs a name."))
+            raise FieldError(tr("An instrument needs a name."), "name")
         for m in self.measures:
             if not any(m == q or (m.endswith("*") and q.startswith(m[:-1])) for q in QUANTITIES):
-                raise UnitoneError(
+                raise FieldError(
                     tr(
                         "{name}: “{m}” is no quantity. Use ids such as tx.power, or a prefix like rx.*.",
                         name=self.name,
                         m=m,
-                    )
+                    ),
+                    "measures",
                 )
         if not self.measures:
-            raise UnitoneError(tr("{name}: say what it measures, such as tx.power.", name=self.name))
+            raise FieldError(tr("{name}: say what it measures, such as tx.power.", name=self.name), "measures")
         for field in ("pct_reading", "pct_full_scale", "full_scale", "db", "ppm"):
             value = getattr(self, field)
             if value is not None and not (math.isfinite(value) and value >= 0):
-                raise UnitoneError(tr("{name}: {field} must be nought or more.", name=self.name, field=field))
+                raise FieldError(tr("{name}: {field} must be nought or more.", name=self.name, field=field), field)
         if self.pct_full_scale is not None and not self.full_scale:
-            raise UnitoneError(tr("{name}: an error in % of full scale needs the full scale.", name=self.name))
+            raise FieldError(
+                tr("{name}: an error in % of full scale needs the full scale.", name=self.name), "full_scale"
+            )
         shown = [a for a, _ in self.table]
         if self.table and (len(shown) < 2 or shown != sorted(set(shown)) or min(b for _, b in self.table) < 0):
-            raise UnitoneError(
+            raise FieldError(
                 tr(
                     "{name}: a correction table rises: at least two points, what is shown and what is true, like 1 1.1; 4 4.4.",
                     name=self.name,
-                )
+                ),
+                "table",
             )
         if not (
             self.times > 0
@@ -241,7 +245,7 @@ class Instrument:
             and math.isfinite(self.times)
             and math.isfinite(self.add_db)
         ):
-            raise UnitoneError(tr("{name}: that correction leaves no reading.", name=self.name))
+            raise FieldError(tr("{name}: that correction leaves no reading.", name=self.name), "name")
 
 
 def table_of(text: str) -> tuple[tuple[float, float], ...]:
@@ -254,11 +258,12 @@ def table_of(text: str) -> tuple[tuple[float, float], ...]:
         try:
             shown, true = (float(n) for n in numbers)
         except ValueError:
-            raise UnitoneError(
+            raise FieldError(
                 tr(
                     "“{part}” is no point of a correction table. Write shown and true, like 4 4.4; 10 10.6.",
                     part=part.strip(),
-                )
+                ),
+                "table",
             ) from None
         found.append((shown, true))
     return tuple(found)

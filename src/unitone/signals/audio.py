@@ -78,6 +78,11 @@ class AudioReport:
     weighting: Weighting
     warnings: tuple[str, ...]
 
+    @property
+    def warnings_of_level(self) -> tuple[str, ...]:
+        """Those that matter to whoever wants the level alone: the first says that there is no tone, where there is none."""
+        return self.warnings[1:] if self.sinad_db is None else self.warnings
+
 
 def work_rate(rate: float) -> tuple[float, int, int]:
     """(rate to work at, up, down): 12 kHz from the usual rates, else the rate itself."""

@@ -275,6 +275,14 @@ def with_fault(physics: PhysicsFile, name: str) -> PhysicsFile:
     if name not in physics.fault:
         known = ", ".join(sorted(physics.fault)) or "none"
         raise SheetError([f"fault {name}: the physics file of {physics.sheet} has no such fault. Its faults: {known}."])
+    made, problems = _faulty(physics, name)
+    if made is None:
+        raise SheetError([f"fault {name}: {p}" for p in problems])
+    return made
+
+
+def _faulty(physics: PhysicsFile, name: str) -> tuple[PhysicsFile | None, list[str]]:
+    """The radio with a fault of its file, or what is wrong with the fault."""
     data = physics.model_dump()
     for key, value in physics.fault[name].sets.items():
         *way, last = key.split(".")
@@ -285,14 +293,12 @@ def with_fault(physics: PhysicsFile, name: str) -> PhysicsFile:
             if not isinstance(place, dict) or last not in place:
                 raise KeyError(last)
         except (KeyError, IndexError, ValueError, TypeError):
-            raise SheetError(
-                [f"fault {name}: {key}: there is no such key in this physics file. Mend the fault's sets."]
-            ) from None
+            return None, [f"{key}: there is no such key in this physics file. Mend the fault's sets."]
         place[last] = value
     try:
-        return PhysicsFile.model_validate(data)
+        return PhysicsFile.model_validate(data), []
     except ValidationError as error:
-        raise SheetError([f"fault {name}: {p['loc']}: {p['msg']}." for p in error.errors()]) from None
+        return None, [f"{p['loc']}: {p['msg']}." for p in error.errors()]
 
 
 def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
@@ -397,10 +403,7 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
     if physics.receive is not None:
         found += receive_problems(physics.receive, physics.s_meter, physics.squelch, adjusters, controls)
     for name in physics.fault:
-        try:
-            with_fault(physics, name)
-        except SheetError as error:
-            found.append((("fault", name), str(error).split(": ", 1)[1]))
+        found += [(("fault", name), problem) for problem in _faulty(physics, name)[1]]
     return [
         f"{path}:{line_of(places, p)}: {'.'.join(str(k) for k in p if not isinstance(k, int))}: {t}" for p, t in found
     ]

@@ -202,9 +202,13 @@ class Traced:
     suspect: str
 
 
-def trace(sheet: Sheet, readings: Sequence[Counted], timebase_ppm: float = TIMEBASE_PPM) -> Traced:
-    """Trace readings, and say it; ``timebase_ppm``: how far the counter may be (standard). Raises SheetError for a sheet without a
-    mixing model."""
+def trace(
+    sheet: Sheet, readings: Sequence[Counted], timebase_ppm: float = TIMEBASE_PPM, with_move: bool = True
+) -> Traced:
+    """Trace readings, and say it; ``timebase_ppm``: how far the counter may be (standard); ``with_move``: which trimmer to turn is said.
+
+    Raises SheetError for a sheet without a mixing model.
+    """
     found = attribute(sources(sheet), readings, candidates(sheet), timebase_ppm)
     touched = {name for r in readings for name, times in r.point.terms if times} | {
         r.point.direct for r in readings if r.point.direct
@@ -212,7 +216,7 @@ def trace(sheet: Sheet, readings: Sequence[Counted], timebase_ppm: float = TIMEB
     # Of an oscillator that no reading touches nothing is known: it is neither named nor among those that it may be.
     whole = found
     found = replace(found, judged=tuple(j for j in found.judged if j.source.id in touched))
-    named = tuple(_named(j) for j in found.named)
+    named = tuple(_named(j, with_move) for j in found.named)
     following = (
         ""
         if found.following is None
@@ -228,10 +232,10 @@ def trace(sheet: Sheet, readings: Sequence[Counted], timebase_ppm: float = TIMEB
             *named,
             tr("the pattern smells of the counter itself: {ppm} ppm fast", ppm=number(found.timebase_ppm, 1)),
         )
-    return Traced(found, _headline(found, readings, named), named, alike, following, suspect)
+    return Traced(found, _headline(found, readings, named, with_move), named, alike, following, suspect)
 
 
-def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[str]) -> str:
+def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[str], with_move: bool) -> str:
     if not readings:
         return tr("Nothing is read yet.")
     if all(abs(r.error_hz) <= LEAVE_HZ for r in readings) and not found.named:
@@ -244,7 +248,7 @@ def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[s
         # Each of them was as good as counted by itself: how far off it is is known, if not whether that is a fault.
         worst = max(known, key=lambda j: abs(j.error_hz))
         return (
-            _named(worst)
+            _named(worst, with_move)
             if abs(worst.error_hz) > LEAVE_HZ
             else tr("No oscillator is off by more than a healthy one is.")
         )
@@ -256,14 +260,16 @@ def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[s
     return tr("No oscillator is off by more than a healthy one is.")
 
 
-def _named(j: Judged) -> str:
+def _named(j: Judged, with_move: bool) -> str:
     high = tr("high") if j.error_hz > 0 else tr("low")
     words = tr(
         "{id} is {hz} Hz {high} (± {u}): the counter shows {now} MHz at its test point, and should show {nominal}",
         id=j.source.id, hz=number(abs(j.error_hz), 0), high=high, u=number(2 * j.std_hz, 0), now=f"{(j.source.nominal_hz + j.error_hz) / 1e6:.6f}",
         nominal=f"{j.source.nominal_hz / 1e6:.6f}",
     )  # fmt: skip
-    return words + (tr("; turn {trim}", trim=j.source.trim) if j.source.trim else tr("; nothing trims it"))
+    if not j.source.trim:
+        return words + tr("; nothing trims it")
+    return words + tr("; turn {trim}", trim=j.source.trim) if with_move else words
 
 
 def _matters(alike: tuple[tuple[str, int], ...], found: Attribution) -> bool:
@@ -392,8 +398,11 @@ def shifted(conditions: Conditions) -> bool:
     return any(at not in _MIDDLE for at in named) or (bool(named) and conditions.way == "receive")
 
 
-def oscillator_words(state: JobState, step: Step) -> str:
-    """What the job's readings say of its oscillators, at a step that counts a frequency; empty elsewhere, and with nothing to say."""
+def oscillator_words(state: JobState, step: Step, with_move: bool = True) -> str:
+    """What the job's readings say of its oscillators, at a step that counts a frequency; empty elsewhere, and with nothing to say.
+
+    ``with_move``: which trimmer to turn is said, too.
+    """
     if step.quantity_id not in COUNTED or not state.sheet.mixing or not state.sheet.oscillators:
         return ""
     if step.aim == "level":
@@ -402,7 +411,7 @@ def oscillator_words(state: JobState, step: Step) -> str:
     readings = readings_of(state)
     if not readings:
         return ""
-    said = trace(state.sheet, readings, timebase_of(state))
+    said = trace(state.sheet, readings, timebase_of(state), with_move)
     ids = {o.id for o in state.sheet.oscillators}
 
     def begun(words: str) -> str:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 from unitone.job.state import JobState
-from unitone.quantities.entry import parse_si
 from unitone.quantities.registry import quantity
 from unitone.sheet.model.sheet import TURN, Adjuster, Step
 
@@ -17,9 +16,7 @@ _POWER = ("tx.power", "tx.pep")
 def input_watts(state: JobState) -> float | None:
     """What the sending stages take from the supply while keyed (W): as read last, else as the sheet says; None where nothing says."""
     volts, amps = last_sent(state, "supply.volts"), last_sent(state, "supply.current")
-    if volts is None and state.sheet.supply:
-        head = state.sheet.supply.split(",")[0]
-        volts = parse_si(head, "V") if head.strip().upper().endswith("V") else None
+    volts = state.sheet.power.volts if volts is None else volts
     current = amps if amps is not None else state.sheet.power.keyed_a
     if volts is None or current is None:
         return None

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 
 from unitone.align.advise import leave_alone
@@ -194,10 +193,9 @@ def _damage(state: JobState) -> tuple[str, str]:
 
 def _notes(state: JobState, step: Step, trial: str) -> tuple[str, ...]:
     """What there is to say beside the step: of its oscillators, its VCO, whether it is steady; the sheet's own note last."""
-    told, elsewhere = oscillator_words(state, step), elsewhere_words(state, step)
-    if elsewhere:
-        # The move says which trimmer: once is enough.
-        told = re.sub(r"; turn \S+(?=\.)", "", told)
+    elsewhere = elsewhere_words(state, step)
+    # The move says which trimmer: once is enough.
+    told = oscillator_words(state, step, with_move=not elsewhere)
     words = (told, elsewhere, vco_words(state, step), *more_words(state, step), *send_words(state, step),
              trial, charts.words(state, step), receive_words(state, step), step.note)  # fmt: skip
     return tuple(w for w in words if w)

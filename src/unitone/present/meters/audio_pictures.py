@@ -84,7 +84,7 @@ def audio_picture(source: Source, how: How) -> MeterPicture:
         sends = [] if volts is None else [Send("rx.af_volts", volts)]
         small = (_tone_volts(r, how.full_scale_v), *small[1:3], figure(tr("peak over rms"), crest, "dB", 1))
         doubt = tr("rms over {s} s", s=number(r.seconds, 1))
-        warnings = [w for w in r.warnings if not w.startswith("no tone")]
+        warnings = list(r.warnings_of_level)
         if how.full_scale_v is None:
             warnings.append(
                 tr(

@@ -145,9 +145,8 @@ def _lines(trace: Trace, name: str, centre_hz: float, how: How, warnings: tuple[
     said = list(warnings)
     if len(found) > _ROWS:
         said.append(tr("{n} more lines, all weaker, are not in the table.", n=len(found) - _ROWS))
-    if over:
-        names = ", ".join(" ".join(nice_hz(s.hz + centre_hz, fine)) for s in over[:3])
-        said.insert(0, tr("over the limit: {names}{more}", names=names, more=" …" if len(over) > 3 else ""))
+    names = ", ".join(" ".join(nice_hz(s.hz + centre_hz, fine)) for s in over[:3])
+    out = (tr("over the limit: {names}{more}", names=names, more=" …" if len(over) > 3 else ""),) if over else ()
     words = tr("no line beside the carrier stands out")
     if worst is not None:
         words = f"{' '.join(nice_hz(worst.hz + centre_hz, fine))} {worst.name}"
@@ -167,7 +166,7 @@ words,
         ),
         tuple(said), (x, np.maximum(trace.db - level, shown_floor)), tr("dB below the carrier"), None,
         tuple(Mark(s.hz + centre_hz, s.dbc, s.name or " ".join(nice_hz(s.hz + centre_hz, fine))) for s in found[:4]), limit=line, table=tuple(rows),
-        sends=() if second is None else (Send("tx.harmonic", second.dbc),),
+        sends=() if second is None else (Send("tx.harmonic", second.dbc),), out=out,
     )  # fmt: skip
 
 

@@ -117,6 +117,8 @@ class MeterPicture:
     sends: tuple[Send, ...] = ()
     compare_db: float | None = None
     peak_dbfs: float | None = None
+    #: What is out, told before the warnings.
+    out: tuple[str, ...] = ()
 
 
 def figure(what: str, value: float | None, unit: str, decimals: int) -> Figure:

@@ -118,18 +118,18 @@ def choices(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -
     return tuple(found)
 
 
+#: What a step that peaks is for, by its stage.
+_ROLE_OF_STAGE: dict[str, Role] = {"if": "if", "aerial": "front-end", "rf": "front-end"}
+
+
 def role_of(step: Step) -> Role:
-    """What a step is for: as it says itself, else by its stage, quantity and title."""
+    """What a step is for: as it says itself, else by its stage and its quantity."""
     if step.role:
         return step.role
-    words = f"{step.stage} {step.id} {step.title}".lower()
-    if "detector" in words or "discriminator" in words or step.quantity_id == "rx.distortion":
-        return "detector-coarse" if "coarse" in words else "detector"
+    if step.quantity_id == "rx.distortion" and step.aim == "null":
+        return "detector"
     if step.phase == "receive" and step.aim == "peak":
-        if step.stage == "if" or " if" in f" {words}" or "455" in words or "10.695" in words:
-            return "if"
-        if "front" in words or step.stage in ("aerial", "rf"):
-            return "front-end"
+        return _ROLE_OF_STAGE.get(step.stage, "")
     return ""
 
 

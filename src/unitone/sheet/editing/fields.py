@@ -193,7 +193,7 @@ MODEL = (
     Field(("model", "family"), tr("Inspected as"), "choice", choices=tuple((f, tr(f)) for f in ("mobile", "handheld", "base", "valve", "portable"))),
     Field(("model", "aliases"), tr("The same board is sold as"), "ids", "Ostrel Fen 40, Ostrel Fen 40 S", wide=True),
     Field(("supply", "path"), tr("Fed by"), "choice", choices=tuple((x, tr(x)) for x in ("bench supply", "battery", "lamp limiter", "mains"))),
-    Field(("supply", "limit"), tr("Current limit to set"), hint="2 A"),
+    Field(("supply", "volts"), tr("Supply volts"), hint="13.2 V"), Field(("supply", "limit"), tr("Current limit to set"), hint="2 A"),
     Field(("supply", "rest"), tr("Current at rest"), hint="350 mA"), Field(("supply", "keyed"), tr("Current keyed"), hint="1.2 A"),
     Field(("supply", "meter"), tr("Voltages were taken with"), hint="20 kohm/V"),
     Field(("final", "device"), tr("Final"), hint="TR17"),

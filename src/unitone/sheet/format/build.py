@@ -248,7 +248,7 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         steps=tuple(capped(s, ruled) for s in steps),
         pictures=pictures,
         cautions=tuple(w.model.caution),
-        power=supply(problems.complain, w.supply),
+        power=supply(problems.complain, w.supply, w.model.supply or ""),
         final=final(problems.complain, w.final),
         rule=ruled,
         looks=looks(problems.complain, w),

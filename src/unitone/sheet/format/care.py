@@ -30,14 +30,25 @@ def _value(complain: Complain, place: Place, text: str | None, unit: str) -> flo
     return found
 
 
-def supply(complain: Complain, part: form.SupplyPart) -> Supply:
-    """How the radio is fed."""
+def supply(complain: Complain, part: form.SupplyPart, told: str) -> Supply:
+    """How the radio is fed; ``told`` is the model's supply in words, which older sheets begin with the volts."""
     rest, keyed, limit = (
         _value(complain, ("supply", key), text, "A")
         for key, text in (("rest", part.rest), ("keyed", part.keyed), ("limit", part.limit))
     )
     meter = part.meter.replace("/V", "").replace("/v", "").strip() if part.meter else None
-    return Supply(rest, keyed, limit, part.path, _value(complain, ("supply", "meter"), _ohms(meter), "ohm") or 0.0)
+    meter_ohm = _value(complain, ("supply", "meter"), _ohms(meter), "ohm") or 0.0
+    volts = _value(complain, ("supply", "volts"), part.volts, "V") if part.volts else _volts_of(told)
+    return Supply(rest, keyed, limit, part.path, meter_ohm, volts)
+
+
+def _volts_of(told: str) -> float | None:
+    """The volts that an older sheet's words begin with (``12 V, eight cells``); None where they begin with none."""
+    head = told.split(",", maxsplit=1)[0].strip()
+    try:
+        return parse_si(head, "V") if head.upper().endswith("V") else None
+    except EntryError:
+        return None
 
 
 def _ohms(text: str | None) -> str | None:

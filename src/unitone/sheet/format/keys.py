@@ -106,6 +106,7 @@ class SupplyPart(_Strict):
     """[supply]: how the radio is fed, and the meter that the voltage table was made with."""
 
     path: Literal["bench supply", "battery", "lamp limiter", "mains"] = "bench supply"
+    volts: str | None = None
     rest: str | None = None
     keyed: str | None = None
     limit: str | None = None

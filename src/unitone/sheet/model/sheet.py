@@ -419,6 +419,7 @@ class Supply:
     limit_a: float | None = None
     usual_path: str = "bench supply"
     meter_ohm_per_v: float = 0.0
+    volts: float | None = None
 
 
 @dataclass(frozen=True)

@@ -420,7 +420,7 @@ class MetersPage(QWidget):
         clipped = seen.task in _IQ_TASKS and seen.peak_dbfs is not None and abs(seen.peak_dbfs) < _FULL_DB
         overload = overload or clipped
         self._warn(
-            [Line("out" if w.startswith(tr("over the limit")) else "too close to call", w) for w in seen.warnings],
+            [*(Line("out", w) for w in seen.out), *(Line("too close to call", w) for w in seen.warnings)],
             overload,
         )
         if plots:

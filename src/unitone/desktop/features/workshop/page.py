@@ -24,7 +24,7 @@ from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.painted import Elided, label, scrolled
 from unitone.desktop.widgets.table_editor import TableEditor
-from unitone.errors import UnitoneError
+from unitone.errors import FieldError
 from unitone.job.verdicts import RULES
 from unitone.quantities.registry import QUANTITIES
 from unitone.sheet.conventions.schools import SCHOOLS
@@ -81,17 +81,8 @@ def read_instruments(rows: list[dict[str, Any]]) -> tuple[tuple[Instrument, ...]
             continue
         try:
             made.append(Instrument.from_data(plain))
-        except UnitoneError as error:
-            wrong.append(
-                Problem(
-                    (
-                        "instrument",
-                        n,
-                        "table" if "table" in str(error) else "measures" if "quantity" in str(error) else "name",
-                    ),
-                    str(error),
-                )
-            )
+        except FieldError as error:
+            wrong.append(Problem(("instrument", n, error.field), str(error)))
     return tuple(made), tuple(wrong)
 
 
