@@ -12,21 +12,27 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
-from scipy.signal import firwin, resample_poly
 
 from unitone.errors import SignalError
 from unitone.signals.faults import Health
-from unitone.signals.sinad import BAND_HZ, fit_tone, phasors, ratio_db, sinad_std_db, taper
-from unitone.signals.weighting import BANDS_HZ, Weighting, weight_power
+from unitone.signals.sinad import (
+    BAND_HZ,
+    correlate,
+    measure_tone,
+    ratio_db,
+    resample,
+    share_of_bins,
+    sinad_std_db,
+    taper,
+)
+from unitone.signals.weighting import Weighting, weight_power
 
 #: Stretches of this length are measured one by one (seconds).
 STRETCH_S = 1.0
-_WORK_RATE = 12_000.0
 _LEAST_S = 0.05
 _HARMONICS = 5
 #: A tone stands so many times over the mean power of a noise bin, or there is none: the largest of a few hundred
@@ -84,67 +90,32 @@ class AudioReport:
         return self.warnings[1:] if self.sinad_db is None else self.warnings
 
 
-def work_rate(rate: float) -> tuple[float, int, int]:
-    """(rate to work at, up, down): 12 kHz from the usual rates, else the rate itself."""
-    if rate <= 1.5 * _WORK_RATE:
-        return rate, 1, 1
-    divisor = math.gcd(round(rate), round(_WORK_RATE))
-    up, down = round(_WORK_RATE) // divisor, round(rate) // divisor
-    if abs(rate - round(rate)) > 1e-6 or up > 400 or down > 4000:
-        down = max(1, round(rate / _WORK_RATE))
-        return rate / down, 1, down
-    return _WORK_RATE, up, down
+def measure_stretch(x: NDArray[np.float64], rate: float, nominal_hz: float, weighting: Weighting = "flat") -> Stretch:
+    """Measure one stretch, shape (n,), already at its working rate. Raises SignalError for a rate under 8 kHz."""
+    found = measure_tone(x, rate, nominal_hz, weighting)
+    size = round(rate / found.width)
+    flat = float(found.density @ _in_band(size, rate)) * found.lost
+    harmonics = _harmonics(found.residual, rate, found.hz, float(found.window.sum()))
+    hum = (_family(found.density, found.width, 50.0), _family(found.density, found.width, 60.0))
+    inside = sum(
+        p for k, p in enumerate(harmonics, 2) if not math.isnan(p) and BAND_HZ[0] <= k * found.hz <= BAND_HZ[1]
+    )
+    floor = flat / max(found.bins, 1.0)
+    return Stretch(
+        x.size / rate, found.hz, found.tone, found.rest, found.plain / max(floor, 1e-30), harmonics, hum, max(flat - inside, 0.0)
+    )  # fmt: skip
 
 
 @lru_cache(maxsize=16)
-def _taps(up: int, down: int) -> NDArray[np.float64]:
-    """The resampling filter: ten periods of the lower rate either side, Kaiser 5."""
-    most = max(up, down)
-    return np.asarray(firwin(20 * most + 1, 1.0 / most, window=("kaiser", 5.0)), np.float64)
-
-
-def measure_stretch(x: NDArray[np.float64], rate: float, nominal_hz: float, weighting: Weighting = "flat") -> Stretch:
-    """Measure one stretch, shape (n,), already at its working rate. Raises SignalError for a rate under 8 kHz."""
-    if rate < 8000.0:
-        raise SignalError(f"{rate:g} samples a second are too few: audio to 3400 Hz needs 8000 or more.")
-    hz, tone, residual = fit_tone(x, rate, nominal_hz)
-    n = residual.size
-    size = fft.next_fast_len(n, real=True)
-    # Ramps of 25 ms are enough against hum; in a short stretch they may take a fifth, which costs degrees of freedom.
-    window = taper(n, min(0.2, max(0.05, 0.05 * rate / n)))
-    density = np.abs(fft.rfft(residual * window, size)) ** 2 * 2.0 / (n * size)
-    width = rate / size
-    centres = np.arange(density.size) * width
-    low, high = BANDS_HZ[weighting]
-    high = min(high, rate / 2)
-    covered = np.clip((np.minimum(centres + width / 2, high) - np.maximum(centres - width / 2, low)) / width, 0.0, 1.0)
-    weights = covered if weighting == "flat" else covered * weight_power(weighting, np.maximum(centres, low))
-    flat = np.clip(
-        (np.minimum(centres + width / 2, BAND_HZ[1]) - np.maximum(centres - width / 2, BAND_HZ[0])) / width, 0.0, 1.0
-    )
-    bins = (BAND_HZ[1] - BAND_HZ[0]) * n / rate
-    lost = bins / max(bins - 1.5, 1.0)
-    rest = float(density @ weights) * lost
-    at_tone = 1.0 if weighting == "flat" else float(weight_power(weighting, np.array([hz]))[0])
-    in_band = float(density @ flat) * lost
-    harmonics = _harmonics(residual * window, rate, hz, float(window.sum()))
-    hum = (_family(density, width, 50.0), _family(density, width, 60.0))
-    inside = sum(p for k, p in enumerate(harmonics, 2) if not math.isnan(p) and BAND_HZ[0] <= k * hz <= BAND_HZ[1])
-    floor = in_band / max(bins, 1.0)
-    return Stretch(
-        n / rate, hz, tone * at_tone, rest, tone / max(floor, 1e-30), harmonics, hum, max(in_band - inside, 0.0)
-    )
+def _in_band(size: int, rate: float) -> NDArray[np.float64]:
+    return share_of_bins(size, rate, *BAND_HZ)[0]
 
 
 def _harmonics(tapered: NDArray[np.float64], rate: float, hz: float, weight: float) -> tuple[float, ...]:
     """Mean-square powers of the lines at 2 to 5 times ``hz`` in what the tone left, by correlation; NaN above 0.48 of the rate."""
-    turn = phasors(-hz, rate, tapered.size)
-    phasor, found = turn, []
-    for k in range(2, _HARMONICS + 1):
-        phasor = phasor * turn
-        line = abs(complex(tapered @ phasor)) / weight
-        found.append(2.0 * line**2 if k * hz < 0.48 * rate else math.nan)
-    return tuple(found)
+    times = np.arange(2, _HARMONICS + 1)
+    powers = 2.0 * np.abs(correlate(tapered, rate, hz * times.astype(np.float64))) ** 2 / weight**2
+    return tuple(float(p) if k * hz < 0.48 * rate else math.nan for k, p in zip(times, powers, strict=True))
 
 
 def _family(density: NDArray[np.float64], width: float, mains_hz: float) -> float:
@@ -176,7 +147,6 @@ class AudioMeter:
         self.health = Health(rate)
         self.stretches: list[Stretch] = []
         self._rest: NDArray[np.float64] = np.zeros(0)
-        self._work, self._up, self._down = work_rate(rate)
 
     def take(self, block: NDArray[np.float64] | NDArray[np.float32]) -> None:
         """Take a block. Raises SignalError for samples that are not numbers."""
@@ -190,13 +160,9 @@ class AudioMeter:
         self._rest = held[at:]
 
     def _measure(self, x: NDArray[np.float64]) -> None:
-        if (self._up, self._down) != (1, 1):
-            x = resample_poly(x - x.mean(), self._up, self._down, window=cast("Any", _taps(self._up, self._down)))
-            # The resampling filter's edges are no signal.
-            edge = math.ceil(10 * max(1.0, self._up / self._down)) + 1
-            x = x[edge:-edge]
-        if x.size >= _LEAST_S * self._work * 0.8:
-            self.stretches.append(measure_stretch(np.ascontiguousarray(x), self._work, self.nominal_hz, self.weighting))
+        x, rate = resample(x, self.rate)
+        if x.size >= _LEAST_S * rate * 0.8:
+            self.stretches.append(measure_stretch(x, rate, self.nominal_hz, self.weighting))
 
     def report(self) -> AudioReport:
         """The report of everything taken. Raises SignalError for silence and for too little."""

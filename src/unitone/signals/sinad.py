@@ -3,6 +3,10 @@
 SINAD = (S+N+D)/(N+D), a power ratio in dB. The tone is found by itself within
 ±10 % of its nominal frequency and fitted by least squares; what is left is
 weighed over 300-3400 Hz. Powers are averaged, never decibels.
+
+This is the one SINAD of the program: ``resample`` brings audio to the rate it is worked
+at, ``measure_tone`` measures a stretch. A simulated receiver, a recording and a sound card
+all end here; ``signals.audio`` only takes apart what the tone left.
 """
 
 from __future__ import annotations
@@ -16,6 +20,9 @@ from numpy.typing import NDArray
 from scipy import fft
 from scipy.signal import firwin, upfirdn
 from scipy.signal.windows import tukey
+
+from unitone.errors import SignalError
+from unitone.signals.weighting import BANDS_HZ, Weighting, weight_power
 
 Samples = NDArray[np.float64] | NDArray[np.float32]
 
@@ -64,18 +71,51 @@ def sinad_std_db(sinad_db: float, seconds: float, bandwidth_hz: float = 3100.0) 
     return float(4.343 * rho / (1.0 + rho) * math.sqrt(2.0 / nu * (1.0 + 2.0 / rho)))
 
 
-@lru_cache(maxsize=8)
-def _decimator(factor: int) -> NDArray[np.float64]:
-    return np.asarray(firwin(65, 0.9 / factor), dtype=np.float64)
+@lru_cache(maxsize=16)
+def _taps(up: int, down: int) -> NDArray[np.float64]:
+    """The resampling filter: ten periods of the lower rate either side, Kaiser 5."""
+    most = max(up, down)
+    return np.asarray(up * firwin(20 * most + 1, 1.0 / most, window=("kaiser", 5.0)), np.float64)
+
+
+def work_rate(rate: float) -> tuple[float, int, int]:
+    """(rate to work at, up, down): 12 kHz from the usual rates, else the rate itself."""
+    if rate <= 1.5 * _WORK_RATE:
+        return rate, 1, 1
+    divisor = math.gcd(round(rate), round(_WORK_RATE))
+    up, down = round(_WORK_RATE) // divisor, round(rate) // divisor
+    if abs(rate - round(rate)) > 1e-6 or up > 400 or down > 4000:
+        down = max(1, round(rate / _WORK_RATE))
+        return rate / down, 1, down
+    return _WORK_RATE, up, down
+
+
+def resample(x: Samples, rate: float) -> tuple[NDArray[np.float64], float]:
+    """Audio, shape (n,), brought to the rate it is worked at, without the filter's edges; with that rate (Hz)."""
+    work, up, down = work_rate(rate)
+    if (up, down) == (1, 1):
+        return np.ascontiguousarray(x, np.float64), rate
+    taps = _taps(up, down)
+    # In single precision a constant far above the signal would cost digits: it is no signal.
+    made = upfirdn(taps, np.asarray(x, np.float64) - float(np.mean(x, dtype=np.float64)), up=up, down=down)
+    edge = -(-taps.size // down) + 1
+    return np.ascontiguousarray(made[edge:-edge]), work
 
 
 @lru_cache(maxsize=32)
-def _band_mask(n: int, rate: float, low: float, high: float) -> NDArray[np.float64]:
-    """Weight of each rfft bin: 1 inside, the covered fraction at the edges, 0 outside."""
-    width = rate / n
-    centre = np.arange(n // 2 + 1) * width
-    covered = np.minimum(centre + width / 2, high) - np.maximum(centre - width / 2, low)
-    return np.asarray(np.clip(covered / width, 0.0, 1.0), np.float64)
+def _weights(size: int, rate: float, weighting: Weighting) -> NDArray[np.float64]:
+    """Weight of each bin of a real FFT: the share of it inside the band, times the weighting's power there."""
+    low, high = BANDS_HZ[weighting]
+    covered, centres = share_of_bins(size, rate, low, min(high, rate / 2))
+    return covered if weighting == "flat" else covered * weight_power(weighting, np.maximum(centres, low))
+
+
+def share_of_bins(size: int, rate: float, low: float, high: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(share inside low to high Hz, centre in Hz) of each bin of a real FFT of that size; shapes (size // 2 + 1,)."""
+    width = rate / size
+    centres = np.arange(size // 2 + 1, dtype=np.float64) * width
+    covered = np.minimum(centres + width / 2, high) - np.maximum(centres - width / 2, low)
+    return np.asarray(np.clip(covered / width, 0.0, 1.0), np.float64), centres
 
 
 @lru_cache(maxsize=32)
@@ -100,6 +140,23 @@ def phasors(hz: float, rate: float, n: int) -> NDArray[np.complex128]:
     fine = np.exp(1j * step * np.arange(fine_n))
     coarse = np.exp(1j * step * (fine_n * np.arange(-(-n // fine_n)) - (n - 1) / 2))
     made: NDArray[np.complex128] = (coarse[:, None] * fine[None, :]).reshape(-1)[:n]
+    return made
+
+
+def correlate(x: NDArray[np.float64], rate: float, hz: NDArray[np.float64]) -> NDArray[np.complex128]:
+    """Sum of x·exp(−j2π·f·t) for each frequency of ``hz`` (Hz, shape (m,)), t from the first sample; shape (m,).
+
+    In rows of √n samples: what turns within a row is the same for all of them, and a product of matrices does it at once.
+    """
+    long = math.isqrt(x.size) + 1
+    rows = -(-x.size // long)
+    padded = np.zeros(rows * long)
+    padded[: x.size] = x
+    step = -2j * np.pi * np.asarray(hz) / rate
+    within = np.exp(np.arange(long)[:, None] * step)
+    across = np.exp(long * np.arange(rows)[:, None] * step)
+    table = padded.reshape(rows, long)
+    made: NDArray[np.complex128] = ((table @ within.real + 1j * (table @ within.imag)) * across).sum(axis=0)
     return made
 
 
@@ -146,9 +203,48 @@ def fit_tone(x: NDArray[np.float64], rate: float, nominal_hz: float) -> tuple[fl
     return hz, float(a * a + b * b) / 2.0, residual
 
 
-def tone_powers(
-    x: Samples, rate: float, nominal_hz: float = 1000.0, band_hz: tuple[float, float] = BAND_HZ
-) -> TonePowers:
+@dataclass(frozen=True)
+class ToneFit:
+    """A stretch taken apart: the tone (Hz, mean-square power, weighted), what is left weighted, and the means to look further.
+
+    ``residual`` (n,) is what the tone left, tapered by ``window`` (n,) with the density ``density`` (mean square a bin of
+    ``width`` Hz); ``bins``: independent bins of the band; ``lost``: by how much the fit makes the rest too small.
+    """
+
+    hz: float
+    plain: float
+    tone: float
+    rest: float
+    residual: NDArray[np.float64]
+    window: NDArray[np.float64]
+    density: NDArray[np.float64]
+    width: float
+    bins: float
+    lost: float
+
+
+def measure_tone(
+    x: NDArray[np.float64], rate: float, nominal_hz: float = 1000.0, weighting: Weighting = "flat"
+) -> ToneFit:
+    """Measure a stretch of audio, shape (n,), already at its working rate (Hz). Raises SignalError for a rate under 8 kHz."""
+    if rate < 8000.0:
+        raise SignalError(f"{rate:g} samples a second are too few: audio to 3400 Hz needs 8000 or more.")
+    hz, power, residual = fit_tone(x, rate, nominal_hz)
+    n = residual.size
+    size = fft.next_fast_len(n, real=True)
+    # Ramps of 25 ms are enough against hum; in a short stretch they may take a fifth, which costs degrees of freedom.
+    window = taper(n, min(0.2, max(0.05, 0.05 * rate / n)))
+    tapered = residual * window
+    spectrum = fft.rfft(tapered, size)
+    density = (spectrum.real**2 + spectrum.imag**2) * (2.0 / (n * size))
+    bins = (BAND_HZ[1] - BAND_HZ[0]) * n / rate
+    lost = bins / max(bins - _LOST_BINS, 1.0)
+    at_tone = 1.0 if weighting == "flat" else float(weight_power(weighting, np.array([hz]))[0])
+    rest = float(density @ _weights(size, rate, weighting)) * lost
+    return ToneFit(hz, power, power * at_tone, rest, tapered, window, density, rate / size, bins, lost)
+
+
+def tone_powers(x: Samples, rate: float, nominal_hz: float = 1000.0) -> TonePowers:
     """Power of the tone and of everything else in band.
 
     ``x``: audio samples, shape (n,), any unit; ``rate`` in Hz. Raises ValueError
@@ -157,24 +253,11 @@ def tone_powers(
     """
     if rate < 8000.0 or x.size < 0.02 * rate:
         raise ValueError("SINAD needs at least 20 ms of audio at 8 kHz or more")
-    work = np.asarray(x, dtype=np.float64)
-    if not np.all(np.isfinite(work)):
+    if not np.all(np.isfinite(x)):
         raise ValueError("the audio holds samples that are not numbers")
-    factor = round(rate / _WORK_RATE)
-    if factor > 1 and abs(rate - factor * _WORK_RATE) < 1e-6:
-        taps = _decimator(factor)
-        edge = taps.size // factor + 1
-        work = upfirdn(taps, work, up=1, down=factor)[edge:-edge]
-        rate = _WORK_RATE
-    hz, tone, residual = fit_tone(work, rate, nominal_hz)
-    n = residual.size
-    size = fft.next_fast_len(n, real=True)
-    spectrum = fft.rfft(residual * taper(n), size)
-    density = np.abs(spectrum) ** 2 * 2.0 / (n * size)
-    mask = _band_mask(size, rate, *band_hz)
-    bins = (band_hz[1] - band_hz[0]) * n / rate
-    rest = float(density @ mask) * bins / max(bins - _LOST_BINS, 1.0)
-    return TonePowers(tone, rest, hz, n / rate)
+    work, rate = resample(x, rate)
+    found = measure_tone(work, rate, nominal_hz)
+    return TonePowers(found.tone, found.rest, found.hz, work.size / rate)
 
 
 def merge(parts: list[TonePowers]) -> TonePowers:

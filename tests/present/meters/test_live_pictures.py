@@ -244,7 +244,7 @@ def test_lines_are_held_against_a_limit_wherever_they_came_from(tmp_path: Path) 
     assert (
         seen.value == pytest.approx(-58.0, abs=0.1)
         and "harmonic 2" in seen.words
-        and "over the limit: 54.40 MHz" in seen.warnings[0]
+        and "over the limit: 54.40 MHz" in seen.out[0]
     )
     assert (
         [r[2] for r in seen.table[1:]] == ["harmonic 2", "harmonic 3"]
