@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import replace
 from typing import Literal
 
@@ -543,6 +542,3 @@ def _drawn_since(state: JobState, step: Step) -> int:
 def leave_alone(state: JobState, step: Step) -> bool:
     """In limits as found, untouched, nothing found on its adjusters: the honest advice is to leave it."""
     return found_in_limits(state, step) and not state.moved_at_all(step) and not state.worth_a_look(step)
-
-
-AdviceSource = Callable[[JobState], Advice]

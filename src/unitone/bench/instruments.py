@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from unitone.errors import FieldError
-from unitone.quantities.registry import CANONICAL_UNIT, QUANTITIES, Quantity
+from unitone.quantities.registry import QUANTITIES, Quantity
 from unitone.quantities.show import number
 from unitone.words import tr
 
@@ -283,9 +283,3 @@ def instrument_for(instruments: tuple[Instrument, ...], quantity_id: str, chosen
     """The instrument that a typed reading comes from: the one chosen, else the first that serves the quantity."""
     serving = [i for i in instruments if i.serves(quantity_id)]
     return next((i for i in serving if i.id == chosen), serving[0] if serving else None)
-
-
-def unit_of(instrument: Instrument) -> str:
-    """The canonical unit of what it measures (its full scale is written in it)."""
-    q = next((q for q in QUANTITIES.values() if instrument.serves(q.id)), None)
-    return CANONICAL_UNIT[q.kind] if q else ""

@@ -118,13 +118,20 @@ def demo(
     raise typer.Exit(_open_window(_workspace, True, not _workspace))
 
 
+_ON_ALL_CORES = ["-n", "logical", "--dist", "worksteal"]
+
+
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def test(context: typer.Context) -> None:
     """Run the test suite (arguments go to pytest)."""
     top = Path(__file__).resolve().parents[3]
-    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(top / "src")}
+    environment = {
+        "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", **os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(top / "src"),
+    }  # fmt: skip
+    # A worker a core, each with a window of its own, unless it is said otherwise; the libraries then keep to one thread each.
+    spread = [] if any(a.startswith(("-n", "-x", "--pdb", "--version")) for a in context.args) else _ON_ALL_CORES
     code = subprocess.run(
-        [sys.executable, "-m", "pytest", *context.args], cwd=top, env=environment, check=False
+        [sys.executable, "-m", "pytest", *spread, *context.args], cwd=top, env=environment, check=False
     ).returncode
     raise typer.Exit(code)
 

@@ -96,7 +96,6 @@ QUANTITIES: dict[str, Quantity] = {q.id: q for q in _ALL}
 
 #: Peaked by ear: no number, only louder, softer, same. And what is read with the tone off.
 HEARD, QUIETING = "rx.loudness", "rx.quieting"
-HEARD_WORDS = ("louder", "softer", "same")
 
 #: Levels that are found from readings of a ratio: the quantity read, the ratio that is the mark (dB), and its short name.
 FOUND_BY: dict[str, tuple[str, float, str]] = {

@@ -30,7 +30,6 @@ from unitone.quantities.entry import parse_si
 from unitone.radio.parts import Dielectric, judge_capacitor
 from unitone.radio.substitutes import judge_substitute, parse_spec, substitute_words
 from unitone.sheet.format.pictures import check_picture
-from unitone.sheet.model.looks import inspection
 from unitone.sheet.model.sheet import Conditions, Reach, Sheet
 from unitone.store.logbook import Logbook
 from unitone.words import tr
@@ -134,10 +133,6 @@ class ShopWork(ABC):
             for name in names:
                 if name in {p.id for p in self._radio.parts}:
                     self.touch(name, done.strip() or words.strip(), working=False)
-
-    def look_titles(self) -> dict[str, str]:
-        """Title of every item of the inspection list, by its id."""
-        return {x.id: x.title for x in inspection(self._radio)}
 
     # -- rails and capacitors ---------------------------------------------------------------------
 

@@ -34,8 +34,6 @@ _NEAR_DB = 0.35
 _MOST = 18
 #: A reading is believed this much less for each dB under the best.
 _SHAPE_SHARE = 0.08
-#: Beyond critical coupling the top splits in two, and the middle is no longer the highest.
-OVERCOUPLED = 1.1
 
 
 @dataclass(frozen=True)

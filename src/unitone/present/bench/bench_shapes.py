@@ -259,4 +259,3 @@ class BenchView:
     limit_words: str
     moved_count: int
     leave_alone: bool
-    can_pass: bool

@@ -181,7 +181,6 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         limit_words=tr("limit {limit} ({source})", limit=limit_text(step), source=step.source),
         moved_count=sum(1 for p in state.positions.values() if p),
         leave_alone=alone,
-        can_pass=v in ("holds", "left alone"),
     )
 
 
