@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from unitone.align.moves import Turn
 from unitone.desktop.shell.shots import wait
 from unitone.desktop.shell.window import MainWindow
 
@@ -47,8 +48,9 @@ class Hands:
                 return True
             advice = view.advice
             small = view.selected_step_mdeg
-            steps, rest = divmod(abs(advice.move_mdeg), small) if small else (0, 1)
-            if advice.act == "turn" and not rest and steps <= _BY_KEYS:
+            turned = isinstance(advice, Turn) and bool(small)
+            steps, rest = divmod(abs(advice.move_mdeg), small) if turned else (0, 1)
+            if turned and not rest and steps <= _BY_KEYS:
                 assert view.selected == advice.adjuster
                 way = Qt.Key.Key_Right if advice.move_mdeg > 0 else Qt.Key.Key_Left
                 self.key(way, steps // 4, True)

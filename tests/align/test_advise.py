@@ -13,10 +13,10 @@ from hypothesis import strategies as st
 
 from conftest import follow_until
 from unitone.align.advise import MAX_VISITS, advise, hill, leave_alone, next_step
+from unitone.align.hill_readings import visit_plan
 from unitone.align.moves import Turn, Why
 from unitone.align.peak.core import next_move
 from unitone.align.peak.hill import Point, curve, fit_hill
-from unitone.align.readings import visit_plan
 from unitone.align.sensitivity.find_level import next_level, posterior, sinad_at
 from unitone.align.setpoint.target import Spot, next_set_move
 from unitone.job.verdicts import verdict

@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 from scipy.signal import butter, sosfiltfilt
 
-from unitone.align.readings import height, through_threshold
+from unitone.align.hill_readings import height, through_threshold
 from unitone.job.entries.readings import Reading
 from unitone.job.records import Logged
 from unitone.present.bench.plots import back_from_height

@@ -15,9 +15,9 @@ from unitone.align.pairs.pair import response_db
 from unitone.radio.noise import KT0
 from unitone.robot.many import standin
 from unitone.sheet.model.sheet import Conditions
-from unitone.simulator.instruments import StandInBench
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.radio import StandInRadio
+from unitone.simulator.simulated_bench import StandInBench
 
 solver = pytest.mark.skipif(shutil.which("ngspice") is None, reason="ngspice is not installed: apt-get install ngspice")
 WEIR = "ostrel-weir-40-am"

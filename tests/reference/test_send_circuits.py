@@ -16,7 +16,7 @@ from unitone.calculators.catalogue import sum_of
 from unitone.calculators.typed import work_out
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.mixing_model import Place
 from unitone.signals.am import measure_am
 from unitone.signals.carrier import strongest
 from unitone.signals.fm import carrier_depth_db, measure_fm, null_deviation

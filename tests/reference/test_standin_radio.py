@@ -9,7 +9,7 @@ from unitone.quantities.show import microvolts
 from unitone.radio.levels import Dbm, pd_from_dbm
 from unitone.radio.noise import friis, ktb_dbm
 from unitone.robot.referee import Referee
-from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Sheet
 from unitone.signals.sinad import merge, tone_powers
 from unitone.simulator.physics import PhysicsFile

@@ -12,7 +12,7 @@ from unitone.align.frequency.attribution import Counted, Point, Source, attribut
 from unitone.radio.channels import plan
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model.mixing import Place, outputs, spots
+from unitone.sheet.model.mixing_model import Place, outputs, spots
 from unitone.simulator.physics import read_physics
 from unitone.simulator.radio import StandInRadio
 

@@ -142,10 +142,10 @@ def test_the_demo_workshop_is_whole_and_of_these_sheets() -> None:
         }
         states = {r.number: fold(book.tape(r.id), r.id) for r in book.jobs()}
         for row in book.jobs():
-            state, opening = states[row.number], states[row.number].entries[0].data
+            state, opening = states[row.number], states[row.number].entries[0].said
             # A board of another name, and a general route, carry their own name in their copy of the sheet.
-            if opening["sheet_id"] in current and state.sheet.title == read_sheet(find(opening["sheet_id"])).title:
-                assert opening["sheet_hash"] == current[opening["sheet_id"]], "remake: python -m unitone.robot.demo"
+            if opening.sheet_id in current and state.sheet.title == read_sheet(find(opening.sheet_id)).title:
+                assert opening.sheet_hash == current[opening.sheet_id], "remake: python -m unitone.robot.demo"
             assert json.loads(json.dumps(summary(state))) == row.summary and row.status == state.status[0]
             assert bool(state.finished) == (row.status in ("finished", "handed over", "archived"))
             if state.finished:

@@ -18,9 +18,9 @@ from unitone.quantities.registry import quantity
 from unitone.quantities.show import microvolts, s_units
 from unitone.session.session import Session, open_job
 from unitone.sheet.model.sheet import Conditions, Sheet
-from unitone.simulator.instruments import StandInBench
 from unitone.simulator.physics import PhysicsFile
 from unitone.simulator.radio import StandInRadio
+from unitone.simulator.simulated_bench import StandInBench
 from unitone.store.logbook import Logbook
 
 

@@ -7,11 +7,13 @@ from dataclasses import replace
 import pytest
 
 from unitone.align.advise import wanted_by_a_check
+from unitone.align.moves import Conclude
 from unitone.align.peak.visits import gains, is_calibrated, kept_level, progress
 from unitone.align.smeter.chart import CHART_DB, marks, next_conditions, told
 from unitone.errors import BenchError, SheetError, UnitoneError
 from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
+from unitone.present.bench.sentences import sentence
 from unitone.present.bench.smeter import chart_words
 from unitone.robot.many import standin
 from unitone.robot.technician import follow
@@ -112,7 +114,13 @@ def test_what_each_core_gained_is_told(book: Logbook) -> None:
     session = opened(book, 6)
     work_on(session, "front-end")
     advice = session.advice()
-    assert advice.why == "peaked" and set(advice.numbers) <= {"T1", "T2"} and advice.numbers
+    assert (
+        isinstance(advice, Conclude)
+        and advice.why == "peaked"
+        and {a for a, _ in advice.gains} <= {"T1", "T2"}
+        and advice.gains
+    )
+    assert "Gained: T" in sentence(advice, session.sheet, session.state.positions)[1]
     won = gains(session.state, session.step, 0)
     assert all(db == pytest.approx(won[a][0], abs=0.3) and std < 1.0 for a, (db, std) in won.items())
     assert progress(session.state, session.step, 0)[0] is None, "every core is done"

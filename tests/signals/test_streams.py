@@ -8,10 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from unitone.errors import SignalError
+from unitone.signals._faults import Health
 from unitone.signals.am import depth_from_volts
 from unitone.signals.channel import Channel, strongest_offset
 from unitone.signals.counter import count, refine, settled
-from unitone.signals.faults import Health
 from unitone.signals.fm import deviation_histogram, line_spectrum
 from unitone.signals.spectrum import SpectrumMeter, read_csv
 from unitone.signals.weighting import WEIGHTINGS, weight_db

@@ -9,7 +9,7 @@ import pytest
 import skrf
 
 from unitone.errors import SignalError
-from unitone.signals.touchstone import read_touchstone
+from unitone.signals._touchstone import read_touchstone
 
 
 def network(ports: int) -> skrf.Network:

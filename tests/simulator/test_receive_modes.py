@@ -11,13 +11,13 @@ import pytest
 from unitone.errors import BenchError, SheetError
 from unitone.robot.many import standin
 from unitone.sheet.library import find
-from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions, Sheet
 from unitone.signals.sinad import rms
-from unitone.simulator.instruments import StandInBench
 from unitone.simulator.physics import PhysicsFile, parse_physics, with_fault
 from unitone.simulator.radio import Panel, StandInRadio
 from unitone.simulator.receiver import RATE, Signal
+from unitone.simulator.simulated_bench import StandInBench
 
 CURLEW = "ostrel-curlew-5"
 OPEN = (("squelch", "open"), ("volume", "30 %"))

@@ -11,12 +11,12 @@ import pytest
 from unitone.errors import BenchError, SheetError
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions
-from unitone.simulator.instruments import StandInBench
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.physics import parse_physics, read_physics
 from unitone.simulator.radio import StandInRadio
+from unitone.simulator.simulated_bench import StandInBench
 from unitone.simulator.transmitter import Transmitter
 
 SEND = Place("send", "C", "am", "20")

@@ -10,14 +10,14 @@ import pytest
 
 from unitone.errors import BenchError, SheetError
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions, Sheet
-from unitone.simulator import instruments
-from unitone.simulator.instruments import StandInBench
+from unitone.simulator import simulated_bench as instruments
 from unitone.simulator.mechanics import Mechanics, specimen, stream
 from unitone.simulator.physics import PhysicsFile, parse_physics, read_physics
 from unitone.simulator.radio import Panel, StandInRadio
 from unitone.simulator.receiver import Signal
+from unitone.simulator.simulated_bench import StandInBench
 
 PHYSICS = physics_path(find("ostrel-tarn-40")).read_text(encoding="utf-8")
 

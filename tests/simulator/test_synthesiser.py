@@ -11,12 +11,12 @@ from unitone.errors import BenchError, SheetError
 from unitone.radio.crystals import loaded_frequency, trimmer_capacitance
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions, Sheet
-from unitone.simulator.instruments import StandInBench
+from unitone.simulator._synthesiser import control_share, ground
 from unitone.simulator.physics import PhysicsFile, parse_physics, read_physics
 from unitone.simulator.radio import StandInRadio
-from unitone.simulator.synthesiser import control_share, ground
+from unitone.simulator.simulated_bench import StandInBench
 
 
 @pytest.fixture(scope="module")

@@ -20,8 +20,8 @@ from unitone.job.entries.notes import Noted
 from unitone.job.fold import fold
 from unitone.robot.demo import fill
 from unitone.session.session import Session, open_job
+from unitone.store._migrate import config, upgrade
 from unitone.store.logbook import Logbook
-from unitone.store.migrate import config, upgrade
 from unitone.store.reading import FILE_NAME
 from unitone.store.schema import HEAD
 

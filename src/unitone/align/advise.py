@@ -12,6 +12,7 @@ from unitone.align.charts import chart_move
 from unitone.align.even.coils import next_even_move
 from unitone.align.even.problem import even_problem, is_even, peaked_at, place_on_band
 from unitone.align.frequency.trimming import frequency_move
+from unitone.align.hill_readings import hill_points, is_null, slope_before, stops_touched
 from unitone.align.moves import (
     Advice,
     Conclude,
@@ -29,10 +30,9 @@ from unitone.align.moves import (
 )
 from unitone.align.peak.core import LEVEL_STEP_DB, Move, scale_of
 from unitone.align.peak.hill import Point, curve, fit_hill
-from unitone.align.peak.visits import KEPT, WEAKEST_DBM, hill_of, kept_level, progress
+from unitone.align.peak.visits import KEPT, WEAKEST_DBM, gains, hill_of, kept_level, progress
 from unitone.align.probe.nudge import last_whole, trial_move, worth, worth_peaking
 from unitone.align.reading_move import to_read
-from unitone.align.readings import hill_points, is_null, slope_before, stops_touched
 from unitone.align.sensitivity.find_level import next_level
 from unitone.align.setpoint.bounds import FIRST_MDEG, bounded, first_move
 from unitone.align.setpoint.heat import cool_target
@@ -379,7 +379,7 @@ def _peaked(state: JobState, step: Step, since: int, last: Move | None, ended: s
         advice = replace(advice, why="jumps")
     if outcome in ("at-stop", "dead") or advice.why == "jumps":
         advice = replace(advice, adjuster=ended)
-    return advice
+    return replace(advice, gains=tuple((a, db) for a, (db, _) in gains(state, step, since).items()))
 
 
 def _even(state: JobState, step: Step, since: int) -> Advice:

@@ -81,11 +81,12 @@ class LogLevel(_Move):
 
 @dataclass(frozen=True)
 class Conclude(_Move):
-    """The step is done with; ``adjuster``: the one that ended badly."""
+    """The step is done with; ``adjuster``: the one that ended badly; ``gains``: what each adjuster gained (dB)."""
 
     act: ClassVar[Literal["conclude"]] = "conclude"
     outcome: Outcome
     adjuster: str = ""
+    gains: tuple[tuple[str, float], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,10 @@ from collections.abc import Mapping
 from typing import Any
 
 from unitone.bench.calibration.arithmetic import watts_of
+from unitone.calculators._receiving import RECEIVE_SUMS
+from unitone.calculators._stability import STEADY_SUMS
+from unitone.calculators._transmitting import POWER_SUMS
 from unitone.calculators.calculator import Answer, Given, Sum
-from unitone.calculators.receiving import RECEIVE_SUMS
-from unitone.calculators.stability import STEADY_SUMS
-from unitone.calculators.transmitting import POWER_SUMS
 from unitone.calculators.typed import si_text as _si
 from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import decibels, parse_entry, parse_si

@@ -17,7 +17,7 @@ from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
 from unitone.radio.mixing import coefficient
 from unitone.radio.vcofit import Law, fit
-from unitone.sheet.model.mixing import Place, modes_of, outputs, vco_hz
+from unitone.sheet.model.mixing_model import Place, modes_of, outputs, vco_hz
 from unitone.sheet.model.sheet import Conditions, Oscillator, Sheet, Way
 from unitone.words import tr
 

@@ -13,7 +13,7 @@ from typing import Annotated, Any
 import typer
 
 from unitone import __version__
-from unitone.cli.figures import register
+from unitone.cli._figures import register
 from unitone.cli.workspace import folder_of, make_demo
 from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
 from unitone.sheet.model.sheet import Sheet

@@ -25,7 +25,7 @@ def render(certificate: Certificate, form: str) -> bytes:
 
         return to_html(certificate).encode()
     if form == "pdf":
-        from unitone.report.pdf import to_pdf
+        from unitone.report._pdf import to_pdf
 
         return to_pdf(certificate)
     raise UnitoneError(f"No certificate in the form {form!r}. Use one of {', '.join(FORMATS)}.")

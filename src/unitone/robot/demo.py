@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from unitone.job.card import Card
-from unitone.robot import demohand
+from unitone.robot import _demo_hands as demohand
 from unitone.robot.technician import align
 from unitone.session.session import Session, open_job
 from unitone.store.exchange import without_paths

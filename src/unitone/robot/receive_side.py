@@ -19,10 +19,10 @@ from unitone.robot.technician import follow
 from unitone.session.session import Session, open_job
 from unitone.session.trials import ask_worth
 from unitone.sheet.model.sheet import Sheet, Step
-from unitone.simulator.instruments import StandInBench
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.physics import PhysicsFile
 from unitone.simulator.radio import StandInRadio
+from unitone.simulator.simulated_bench import StandInBench
 from unitone.store.logbook import Logbook
 
 #: What ails a meter in the proof, and which stand-ins have one.

@@ -15,14 +15,14 @@ from scipy.optimize import Bounds, differential_evolution, minimize, minimize_sc
 from unitone.job.entries.readings import Reading
 from unitone.job.verdicts import inside
 from unitone.quantities.registry import FOUND_BY, quantity
-from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions, Sheet, Step
 from unitone.signals.sinad import TonePowers, merge, tone_powers
-from unitone.simulator.instruments import StandInBench
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.physics import PhysicsFile
 from unitone.simulator.radio import Panel, StandInRadio
 from unitone.simulator.receiver import RATE, SIDEBAND_HZ, Signal
+from unitone.simulator.simulated_bench import StandInBench
 from unitone.simulator.transmitter import SIDE, Keyed
 
 _LINEAR = frozenset({"rx.sinad", "rx.sensitivity", "rx.sn_ratio", "rx.sensitivity_am"})

@@ -13,7 +13,7 @@ import numpy as np
 from unitone.align.even.coils import unevenness
 from unitone.align.even.problem import even_problem, is_even
 from unitone.align.frequency.trimming import tells_apart
-from unitone.align.readings import height
+from unitone.align.hill_readings import height
 from unitone.errors import SheetError
 from unitone.job.card import Card
 from unitone.job.verdicts import SETTLED, verdict

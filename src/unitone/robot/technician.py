@@ -6,8 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from unitone.align.advise import wanted_by_a_check
+from unitone.align.hill_readings import height
 from unitone.align.moves import Advice
-from unitone.align.readings import height
 from unitone.align.squelch.two_ends import wanted_for_both
 from unitone.job.entries.hands import Turned
 from unitone.job.fold import advance, fold

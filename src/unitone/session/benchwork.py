@@ -20,7 +20,7 @@ from unitone.quantities.registry import CANONICAL_UNIT, FOUND_BY, Quantity, quan
 from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import canonical
 from unitone.radio.noise import least_level_dbm
-from unitone.session.doubts import doubt
+from unitone.session._doubts import doubt
 from unitone.session.shopwork import ShopWork
 from unitone.sheet.model.sheet import Conditions, Sheet, Step
 from unitone.store.logbook import Logbook

@@ -44,9 +44,9 @@ from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import Library, open_file, physics_path
 from unitone.sheet.model.reach import EVERYTHING, actions_of
 from unitone.sheet.model.sheet import Conditions, Reach, Sheet, Step
-from unitone.simulator.instruments import StandInBench
 from unitone.simulator.physics import parse_physics
 from unitone.simulator.radio import StandInRadio
+from unitone.simulator.simulated_bench import StandInBench
 from unitone.store.logbook import Logbook, text_hash, utc_now
 from unitone.words import tr
 

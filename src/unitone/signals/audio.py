@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from unitone.errors import SignalError
-from unitone.signals.faults import Health
+from unitone.signals._faults import Health
 from unitone.signals.sinad import (
     BAND_HZ,
     correlate,

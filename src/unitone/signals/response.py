@@ -12,8 +12,8 @@ from scipy.signal import hilbert
 
 from unitone.errors import SignalError
 from unitone.files import plain_reason, read_text
+from unitone.signals._touchstone import read_touchstone
 from unitone.signals.spectrum import MAX_CSV_BYTES, number_pairs
-from unitone.signals.touchstone import read_touchstone
 
 #: Where bandwidths are taken (dB under the top).
 DOWN_DB = (3.0, 6.0, 60.0)

@@ -19,7 +19,7 @@ from unitone import files
 from unitone.errors import SheetError
 from unitone.sheet.format.lines import Place, key_lines, line_of
 from unitone.sheet.model.sheet import Sheet
-from unitone.simulator.keys import Amps, Decibels, Farad, Henry, Hertz, Ohms, Part, Seconds, Volts, Watts
+from unitone.simulator.physics_keys import Amps, Decibels, Farad, Henry, Hertz, Ohms, Part, Seconds, Volts, Watts
 from unitone.simulator.receive_physics import Receive, SMeter, Squelch, receive_problems
 
 #: A physics file is a small text file.

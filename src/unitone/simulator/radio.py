@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 
 from unitone.errors import BenchError
 from unitone.radio.resonance import detuning, single_loss
-from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Sheet
 from unitone.signals.carrier import Component
+from unitone.simulator._synthesiser import WARM, Synthesiser
 from unitone.simulator.mechanics import Mechanics, specimen, stream
 from unitone.simulator.physics import PhysicsFile, with_fault
 from unitone.simulator.receive_physics import SMeter, Squelch
 from unitone.simulator.receiver import RATE, Pulses, Receiver, Signal
-from unitone.simulator.synthesiser import WARM, Synthesiser
 from unitone.simulator.transmitter import Keyed, Transmitter
 
 _Part = TypeVar("_Part", SMeter, Squelch)

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from unitone.sheet.format.lines import Place
-from unitone.simulator.keys import Decibels, Hertz, Level, Part, Seconds, Volts
+from unitone.simulator.physics_keys import Decibels, Hertz, Level, Part, Seconds, Volts
 
 
 class _Stage(Part):

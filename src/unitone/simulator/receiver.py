@@ -18,7 +18,7 @@ from scipy.signal import butter, lfilter, sosfilt, sosfilt_zi
 from unitone.errors import BenchError
 from unitone.radio.noise import KT0
 from unitone.radio.resonance import detuning, pair_response, single_loss, single_response
-from unitone.simulator.detectors import C64, F32, FmDetector, Gain, envelope_volts
+from unitone.simulator._detectors import C64, F32, FmDetector, Gain, envelope_volts
 from unitone.simulator.mechanics import Mechanics
 from unitone.simulator.receive_physics import AmplifierStage, CoilStage, FilterStage, PairStage, Receive, Squelch
 

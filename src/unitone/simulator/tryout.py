@@ -14,9 +14,9 @@ import numpy as np
 from unitone.errors import BenchError, UnitoneError
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.sheet.model.sheet import Sheet
-from unitone.simulator.instruments import StandInBench
 from unitone.simulator.physics import PhysicsFile
 from unitone.simulator.radio import StandInRadio
+from unitone.simulator.simulated_bench import StandInBench
 
 #: One reading may take this long (seconds) on a slow machine; a radio that takes longer cannot be worked with.
 _SLOW_S = 20.0

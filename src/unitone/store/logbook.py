@@ -31,10 +31,10 @@ from unitone.job.entries import Entry, Said, from_data, reads
 from unitone.job.entries.notes import Damaged
 from unitone.job.entries.opening import Opened
 from unitone.store import restoring
+from unitone.store._search_words import SEARCHED, card_words, entry_words, match_words
 from unitone.store.lock import FolderLock
 from unitone.store.reading import FILE_NAME, reading_uri
 from unitone.store.schema import DAMAGED, HEAD, LIKE_INDEXES, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
-from unitone.store.search_words import SEARCHED, card_words, entry_words, match_words
 
 _SNAPSHOTS = ("sheet", "physics")
 #: Kinds of entries whose texts are kept once for all jobs.
@@ -136,7 +136,7 @@ class Logbook:
                 f"The logbook in {self.folder} was written by a newer Unitone (version {version}). Update Unitone."
             )
         if version < HEAD and not read_only:
-            from unitone.store.migrate import upgrade
+            from unitone.store._migrate import upgrade
 
             upgrade(self._file)
 

@@ -14,7 +14,7 @@ from unitone.align.frequency.counts import COLUMNS, Typed, counted, parse_readin
 from unitone.errors import EntryError, SheetError
 from unitone.sheet.format.read import parse_sheet, read_sheet
 from unitone.sheet.library import find, general
-from unitone.sheet.model.mixing import Place, outputs, places, spots
+from unitone.sheet.model.mixing_model import Place, outputs, places, spots
 from unitone.sheet.model.sheet import Sheet
 
 ONE = Fraction(1)

@@ -11,9 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from unitone.align.pairs.pair import PairRead, fit_pair, next_pair_move, response_db
+from unitone.align.peak._faulty import jumps, two_peaks
 from unitone.align.peak.by_ear import Answer, Heard, next_by_ear
 from unitone.align.peak.core import LEVEL_STEP_DB, Move, level_told, next_move
-from unitone.align.peak.faulty import jumps, two_peaks
 from unitone.align.peak.hill import Point, core_at, draw, fit_hill
 from unitone.radio.resonance import pair_loss
 from unitone.robot.coil_sets import run_coils_trial

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from unitone.bench.drivers.measure import TASKS, measure_file, measure_sinad
 from unitone.bench.drivers.recording import Samples, SoundFile, open_source, recordings
 from unitone.errors import SignalError
+from unitone.signals._faults import Health
 from unitone.signals.audio import AudioMeter
-from unitone.signals.faults import Health
 from unitone.signals.fm import measure_fm, null_deviation
 from unitone.signals.response import measure_response, read_response
 from unitone.signals.spectrum import line_powers, read_csv

@@ -6,7 +6,7 @@ import math
 
 import pytest
 
-from unitone.align.frequency.vco import vco_law
+from unitone.align.frequency.vco_readings import vco_law
 from unitone.calculators.whatif import added_band, merged, other_crystal, other_divider, row_words, table, volts_typed
 from unitone.errors import EntryError, UnitoneError
 from unitone.job.card import Card
@@ -15,7 +15,7 @@ from unitone.present.bench.channel_chart import chart_view, margins, vco_words
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find
-from unitone.sheet.model.mixing import Place, places
+from unitone.sheet.model.mixing_model import Place, places
 from unitone.sheet.model.sheet import Conditions
 from unitone.store.logbook import Logbook
 

@@ -16,15 +16,15 @@ from hypothesis import strategies as st
 from unitone.bench.drivers.live import Feed
 from unitone.bench.drivers.recording import Samples
 from unitone.errors import HookUpError, SignalError
+from unitone.present.meters._line_pictures import nice_hz
 from unitone.present.meters.audio_pictures import ratio_words
-from unitone.present.meters.line_pictures import nice_hz
 from unitone.present.meters.live_pictures import KEPT_S, LiveMeter
+from unitone.present.meters.meter_pictures import measure_recording, measure_source
 from unitone.present.meters.meter_shapes import TAKES, TASKS, How, parse_limit, parse_sweep
-from unitone.present.meters.pictures import measure_recording, measure_source
 from unitone.session.session import Session
 from unitone.sheet.model.sheet import Conditions
-from unitone.simulator.instruments import StandInBench
 from unitone.simulator.radio import StandInRadio
+from unitone.simulator.simulated_bench import StandInBench
 
 RATE = 48_000
 T = np.arange(2 * RATE) / RATE

@@ -11,7 +11,7 @@ from unitone.errors import SheetError, UnitoneError
 from unitone.radio.channels import PLANS, block, plan
 from unitone.sheet.format.read import parse_sheet, read_sheet
 from unitone.sheet.library import find
-from unitone.sheet.model.mixing import Place, modes_of, oscillator_counted, outputs, places, spots
+from unitone.sheet.model.mixing_model import Place, modes_of, oscillator_counted, outputs, places, spots
 from unitone.sheet.model.sheet import Conditions, Reach, Sheet
 
 CURLEW = find("ostrel-curlew-5").read_text(encoding="utf-8")

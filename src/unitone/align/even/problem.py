@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 from unitone.align.even.coils import Coils, Read, Wanted
+from unitone.align.hill_readings import height, stops_touched
 from unitone.align.peak.core import scale_of
-from unitone.align.readings import height, stops_touched
 from unitone.job.records import Logged, by_conditions, by_positions
 from unitone.job.state import JobState
 from unitone.quantities.registry import Quantity

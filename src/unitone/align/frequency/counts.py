@@ -28,7 +28,7 @@ from unitone.quantities.entry import parse_si
 from unitone.quantities.show import MINUS, number
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import Library
-from unitone.sheet.model.mixing import Place, oscillator_counted, outputs, places, spots
+from unitone.sheet.model.mixing_model import Place, oscillator_counted, outputs, places, spots
 from unitone.sheet.model.sheet import Conditions, Sheet, Step, Way
 from unitone.words import tr
 

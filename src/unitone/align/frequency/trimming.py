@@ -26,9 +26,9 @@ from unitone.align.frequency.counts import (
     sources,
     timebase_of,
 )
+from unitone.align.hill_readings import stops_touched
 from unitone.align.moves import Advice, Done, GoTo, Turn
 from unitone.align.reading_move import to_read
-from unitone.align.readings import stops_touched
 from unitone.align.setpoint.target import SetMove, Spot, next_set_move
 from unitone.errors import UnitoneError
 from unitone.job.records import Logged, by_conditions

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtri
 
-from unitone.align.peak.faulty import LEAST, MISFIT, jumps, two_peaks
+from unitone.align.peak._faulty import LEAST, MISFIT, jumps, two_peaks
 from unitone.align.peak.hill import (
     HALF_PLAY,
     LOSS_CAP,

@@ -12,12 +12,12 @@ from typing import NamedTuple
 
 import numpy as np
 
+from unitone.align.hill_readings import hill_points, is_null, on_hill, points_of, stops_touched, visit_plan
 from unitone.align.null.nulling import next_null_move
 from unitone.align.pairs.pair import PairRead, next_pair_move
 from unitone.align.peak.by_ear import Answer, Heard, next_by_ear
 from unitone.align.peak.core import FARTHEST, Move, next_move, play_of, scale_of
 from unitone.align.peak.hill import Point, draw, fit_hill
-from unitone.align.readings import hill_points, is_null, on_hill, points_of, stops_touched, visit_plan
 from unitone.job.records import Logged
 from unitone.job.state import JobState
 from unitone.quantities.registry import HEARD

@@ -11,11 +11,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from unitone.align.hill_readings import is_null, on_hill, points_of
 from unitone.align.moves import Advice, Measure, Turn
 from unitone.align.peak.core import play_of, scale_of
 from unitone.align.peak.hill import draw, fit_hill
 from unitone.align.peak.visits import kept_level
-from unitone.align.readings import is_null, on_hill, points_of
 from unitone.job.records import Logged
 from unitone.job.state import JobState
 from unitone.job.trial import Trial

@@ -6,13 +6,13 @@ import math
 from dataclasses import dataclass
 from typing import cast
 
-from unitone.align.frequency.vco import vco_law
+from unitone.align.frequency.vco_readings import vco_law
 from unitone.job.state import JobState
 from unitone.job.verdicts import Line, lines
 from unitone.quantities.registry import Quantity
 from unitone.quantities.show import number, show, show_value
 from unitone.radio.vcofit import Law, stretch
-from unitone.sheet.model.mixing import places, vco_hz
+from unitone.sheet.model.mixing_model import places, vco_hz
 from unitone.sheet.model.sheet import Conditions, Sheet, Step, Way
 from unitone.words import tr
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 
-from unitone.align.readings import is_null
+from unitone.align.hill_readings import is_null
 from unitone.job.state import JobState
 from unitone.quantities.registry import quantity
 from unitone.sheet.model.sheet import Step

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from unitone.align.advise import hill
-from unitone.align.readings import WITH_NOISE, back_through_threshold, hill_points
+from unitone.align.hill_readings import WITH_NOISE, back_through_threshold, hill_points
 from unitone.job.state import JobState
 from unitone.present.bench.bench_shapes import HillView
 from unitone.quantities.registry import FOUND_BY, Quantity, quantity

@@ -6,7 +6,7 @@ from dataclasses import replace
 from itertools import islice
 from statistics import median
 
-from unitone.align.readings import height
+from unitone.align.hill_readings import height
 from unitone.job.records import Logged
 from unitone.job.state import JobState
 from unitone.job.verdicts import lines

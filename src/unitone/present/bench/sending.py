@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from unitone.align.even.problem import even_problem, is_even
-from unitone.align.readings import hill_points
+from unitone.align.hill_readings import hill_points
 from unitone.align.setpoint.bounds import heat_upper
 from unitone.align.setpoint.heat import input_watts, last_sent
 from unitone.job.state import JobState

@@ -193,9 +193,16 @@ def _turn(advice: Turn, adjuster: Adjuster, stands: int, detail: str) -> tuple[s
     return headline, detail
 
 
+#: A gain smaller than this is not told (dB).
+_TOLD_DB = 0.1
+
+
 def _conclusion(advice: Conclude, step: Step, detail: str) -> tuple[str, str]:
     if advice.why == "worth-a-look":
         return tr("In limits, but worth a look."), detail
+    told = ", ".join(tr("{id} {db} dB", id=a, db=number(db, 1)) for a, db in advice.gains if db >= _TOLD_DB)
+    if told:
+        detail += " " + tr("Gained: {list}.", list=told)
     if not advice.adjuster:
         return _CONCLUSIONS[advice.outcome](step.title), detail
     ends = {"at-stop": tr("{adjuster}: no peak inside its travel."), "dead": tr("{adjuster} does nothing here.")}

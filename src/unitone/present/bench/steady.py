@@ -10,7 +10,7 @@ import numpy as np
 from unitone.align.advise import errors_together
 from unitone.align.even.problem import is_even
 from unitone.align.frequency.counts import COUNTED, is_shifter, point_of
-from unitone.align.readings import hill_points, stops_touched
+from unitone.align.hill_readings import hill_points, stops_touched
 from unitone.errors import UnitoneError
 from unitone.job.records import by_conditions
 from unitone.job.state import JobState

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from unitone.align.hill_readings import is_null
 from unitone.align.probe.nudge import WORTH_DB, Moved, gain_text, lacking_reach, last_whole, moved_by, running, worth
-from unitone.align.readings import is_null
 from unitone.job.state import JobState
 from unitone.job.trial import Trial
 from unitone.present.bench.sentences import amount

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from unitone.bench.drivers.live import Feed
 from unitone.bench.drivers.recording import Block, Samples
+from unitone.present.meters.meter_pictures import measure_source
 from unitone.present.meters.meter_shapes import How, MeterPicture
-from unitone.present.meters.pictures import measure_source
 from unitone.words import tr
 
 #: A new figure comes so often at most (seconds of signal).

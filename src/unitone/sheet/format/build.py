@@ -15,9 +15,9 @@ from unitone.quantities.registry import QUANTITIES, Quantity
 from unitone.radio.channels import ChannelPlan
 from unitone.radio.levels import mark_db, parse_level
 from unitone.sheet.format import keys as form
-from unitone.sheet.format.care import known_faults, looks, supply, voltages
-from unitone.sheet.format.ceilings import above_ceiling, capped, final, rule
-from unitone.sheet.format.channelled import (
+from unitone.sheet.format._care import known_faults, looks, supply, voltages
+from unitone.sheet.format._ceilings import above_ceiling, capped, final, rule
+from unitone.sheet.format._channelled import (
     NO_CHANNELS,
     channel_plan,
     doubled_channels,

@@ -8,7 +8,7 @@ from itertools import product
 
 from unitone.errors import SheetError
 from unitone.quantities.registry import QUANTITIES
-from unitone.sheet.model.mixing import Place, modes_of, outputs
+from unitone.sheet.model.mixing_model import Place, modes_of, outputs
 from unitone.sheet.model.sheet import Action, Reach, Sheet, Step, Way
 
 #: Everything: what nobody can say more of.

@@ -16,7 +16,7 @@ from unitone.desktop.widgets.painted import Card, Painted, elided, label
 from unitone.errors import UnitoneError
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import Library
-from unitone.sheet.model.mixing import modes_of
+from unitone.sheet.model.mixing_model import modes_of
 from unitone.sheet.model.sheet import Sheet
 from unitone.words import tr
 

@@ -33,7 +33,7 @@ from unitone.desktop.widgets.painted import Card, label, scrolled, set_tip
 from unitone.errors import UnitoneError
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import Library
-from unitone.sheet.model.mixing import Place, places
+from unitone.sheet.model.mixing_model import Place, places
 from unitone.sheet.model.sheet import Sheet
 from unitone.words import tr
 

@@ -40,8 +40,8 @@ from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import Elided, label
 from unitone.errors import SignalError, UnitoneError
+from unitone.present.meters.meter_pictures import measure_recording
 from unitone.present.meters.meter_shapes import TAKES, TASKS, How, MeterPicture, MeterTask
-from unitone.present.meters.pictures import measure_recording
 from unitone.words import tr
 
 #: A word about what was done stands for so long over a living picture (seconds).

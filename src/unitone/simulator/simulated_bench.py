@@ -15,16 +15,16 @@ from unitone.bench.ports import Heard, Measured
 from unitone.errors import BenchError
 from unitone.quantities.registry import HEARD
 from unitone.radio.levels import mark_db
-from unitone.sheet.model.mixing import Place
+from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions, lamp_point
 from unitone.signals.am import measure_am
 from unitone.signals.carrier import Component, carrier_line, fit_carrier, fit_modulation, strongest, total_watts
 from unitone.signals.fm import audio_filter, channel_filter, demodulate
 from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_powers
 from unitone.signals.spectrum import lines
+from unitone.simulator._receive_checks import Listening, blanked_db, gain_rise_db, selectivity_db
 from unitone.simulator.mechanics import stream
 from unitone.simulator.radio import UNLOCKED_HZ, Panel, Received, StandInRadio
-from unitone.simulator.receive_checks import Listening, blanked_db, gain_rise_db, selectivity_db
 from unitone.simulator.receiver import RATE, Pulses, Signal
 from unitone.simulator.transmitter import SIDE
 

@@ -8,7 +8,7 @@ from unitone.errors import UnitoneError
 from unitone.job.records import by_conditions
 from unitone.job.state import JobState
 from unitone.radio.vcofit import Law, fit
-from unitone.sheet.model.mixing import vco_hz
+from unitone.sheet.model.mixing_model import vco_hz
 from unitone.sheet.model.sheet import Way
 
 #: Fewer channels than this tell no VCO's law.

@@ -6,15 +6,15 @@ from pathlib import Path
 
 from unitone.bench.drivers.recording import SIGMF_ENDINGS, Source, open_source, stereo
 from unitone.errors import SignalError
-from unitone.present.meters.audio_pictures import audio_picture
-from unitone.present.meters.iq_pictures import depth_picture, deviation_picture, ssb_picture
-from unitone.present.meters.line_pictures import (
+from unitone.present.meters._iq_pictures import depth_picture, deviation_picture, ssb_picture
+from unitone.present.meters._line_pictures import (
     TRACE_ENDINGS,
     frequency_picture,
     lines_picture,
     response_picture,
     trace_lines_picture,
 )
+from unitone.present.meters.audio_pictures import audio_picture
 from unitone.present.meters.meter_shapes import TAKES, How, MeterPicture
 from unitone.words import tr
 

@@ -12,7 +12,7 @@ from unitone.radio.channels import ChannelPlan, block, plan
 from unitone.radio.mixing import coefficient
 from unitone.sheet.format import keys as form
 from unitone.sheet.format.lines import Place
-from unitone.sheet.model.mixing import outputs, places
+from unitone.sheet.model.mixing_model import outputs, places
 from unitone.sheet.model.sheet import Mixing, Oscillator, Sheet, Way
 
 Complain = Callable[[Place, str], None]

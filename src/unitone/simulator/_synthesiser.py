@@ -10,7 +10,7 @@ from typing import Literal
 from unitone.errors import BenchError
 from unitone.radio.crystals import loaded_frequency, trimmer_capacitance
 from unitone.radio.vco import control_volts
-from unitone.sheet.model.mixing import Mixed, Place, outputs
+from unitone.sheet.model.mixing_model import Mixed, Place, outputs
 from unitone.sheet.model.sheet import Sheet, Way
 from unitone.simulator.mechanics import Mechanics, stream
 from unitone.simulator.physics import Crystal, PhysicsFile, Shift
