@@ -46,12 +46,12 @@ class Hands:
             assert view is not None
             if view.finished:
                 return True
-            advice = view.advice
-            small = view.selected_step_mdeg
+            advice = view.coach.advice
+            small = view.board.selected_step_mdeg
             turned = isinstance(advice, Turn) and bool(small)
             steps, rest = divmod(abs(advice.move_mdeg), small) if turned else (0, 1)
             if turned and not rest and steps <= _BY_KEYS:
-                assert view.selected == advice.adjuster
+                assert view.board.selected == advice.adjuster
                 way = Qt.Key.Key_Right if advice.move_mdeg > 0 else Qt.Key.Key_Left
                 self.key(way, steps // 4, True)
                 self.key(way, steps % 4)

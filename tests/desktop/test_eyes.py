@@ -32,7 +32,7 @@ def opened(desk: Desk, step: str, seed: int | None = 3, sheet: str = TARN) -> Se
     session.confirm_hook_up(session.step.hook_up)
     session.keep_summary()
     desk.open(session.state.card.number)
-    desk.until(lambda: desk.bench.view is not None and desk.bench.view.step_id == step)
+    desk.until(lambda: desk.bench.view is not None and desk.bench.view.step.id == step)
     return session
 
 
@@ -54,7 +54,7 @@ def test_far_view_lies_over_the_window_and_the_keys_go_on_working(desk: Desk) ->
     desk.key(Qt.Key.Key_Return)
     desk.until(lambda: desk.bench.view is not before)
     view = desk.bench.view
-    assert view.headline in far.accessibleDescription()
+    assert view.coach.headline in far.accessibleDescription()
     desk.window.resize(1000, 700)
     desk.until(lambda: far.geometry() == central.rect())
     # What is seen: there is ink where the number stands, and the arrow's orange where the coach speaks.
@@ -84,14 +84,14 @@ def test_the_needle_is_held_against_the_limit_only_at_its_level(desk: Desk) -> N
 
     desk.settle()
     assert heard().place is not None and desk.bench.step.bar._live is not None
-    assert "µV: " not in desk.bench.step.words.text() and not desk.bench.view.bar.counts_at
+    assert "µV: " not in desk.bench.step.words.text() and not desk.bench.view.reading.bar.counts_at
     # So far down its tone is lost in the noise: the coach goes up with the level.
     for _ in range(4):
-        if desk.bench.view.bar.counts_at:
+        if desk.bench.view.reading.bar.counts_at:
             break
         desk.key(Qt.Key.Key_Return)
         desk.settle()
-    assert desk.bench.view.bar.counts_at == "at 0.30 µV"
+    assert desk.bench.view.reading.bar.counts_at == "at 0.30 µV"
     assert heard().place is None and desk.bench.step.bar._live is None
     words = desk.bench.step.words.text().replace("\u00a0", " ")
     assert "on the needle" in words and "at 0.30 µV: found" in words
@@ -116,16 +116,16 @@ def test_what_is_typed_is_seen_from_afar_and_logged(desk: Desk) -> None:
     desk.key(Qt.Key.Key_F)
     far = desk.bench.eyes.far
     assert far is not None
-    desk.until(lambda: desk.bench.view.advice.act in ("set-up", "measure"))
-    if desk.bench.view.advice.act == "set-up":
+    desk.until(lambda: desk.bench.view.coach.advice.act in ("set-up", "measure"))
+    if desk.bench.view.coach.advice.act == "set-up":
         desk.key(Qt.Key.Key_Return)
-        desk.until(lambda: desk.bench.view.advice.act == "measure")
+        desk.until(lambda: desk.bench.view.coach.advice.act == "measure")
     QTest.keyClicks(desk.bench, "1")
     entry = desk.bench.step.entry
     QTest.keyClicks(entry, "1.4")
     assert far._typed == "11.4"
     QTest.keyClick(entry, Qt.Key.Key_Return)
-    desk.until(lambda: desk.bench.view.figure == "11.4")
+    desk.until(lambda: desk.bench.view.reading.figure == "11.4")
     assert far._typed is None
 
 
@@ -133,11 +133,11 @@ def test_send_steps_carry_their_caution_far(desk: Desk) -> None:
     opened(desk, "power")
     desk.key(Qt.Key.Key_F)
     far = desk.bench.eyes.far
-    assert far is not None and desk.bench.view.cautions
-    assert all(c in far._caution(desk.bench.view) for c in desk.bench.view.cautions)
+    assert far is not None and desk.bench.view.step.cautions
+    assert all(c in far._caution(desk.bench.view) for c in desk.bench.view.step.cautions)
     desk.bench._worker.do(lambda s: s.go_to("front-end"))
-    desk.until(lambda: desk.bench.view.step_id == "front-end")
-    assert not desk.bench.view.hook_up_ok and "H confirms" in far._caution(desk.bench.view)
+    desk.until(lambda: desk.bench.view.step.id == "front-end")
+    assert not desk.bench.view.hook_up.ok and "H confirms" in far._caution(desk.bench.view)
 
 
 def test_the_coach_speaks_and_is_silenced(desk: Desk) -> None:
@@ -145,13 +145,13 @@ def test_the_coach_speaks_and_is_silenced(desk: Desk) -> None:
     opened(desk, "front-end")
     desk.key(Qt.Key.Key_J)
     voice = desk.bench.eyes.voice
-    assert voice is not None and voice.said == desk.bench.view.headline
+    assert voice is not None and voice.said == desk.bench.view.coach.headline
     before = desk.bench.view
     for _ in range(4):
         desk.key(Qt.Key.Key_Return)
         desk.until(lambda b=before: desk.bench.view is not b)  # type: ignore[misc]
         before = desk.bench.view
-    assert voice.said.endswith(desk.bench.view.headline)
+    assert voice.said.endswith(desk.bench.view.coach.headline)
     desk.key(Qt.Key.Key_J)
     assert desk.bench.eyes.voice is None and "silent again" in desk.bench.message_words.text()
 
@@ -219,30 +219,30 @@ def test_a_machine_without_sound_says_so(monkeypatch: pytest.MonkeyPatch, desk: 
 def test_a_key_of_one_s_own_logs(desk: Desk) -> None:
     opened(desk, "front-end")
     eyes = desk.bench.eyes
-    desk.until(lambda: desk.bench.view.advice.act in ("set-up", "measure"))
-    if desk.bench.view.advice.act == "set-up":
+    desk.until(lambda: desk.bench.view.coach.advice.act in ("set-up", "measure"))
+    if desk.bench.view.coach.advice.act == "set-up":
         desk.key(Qt.Key.Key_Return)
-        desk.until(lambda: desk.bench.view.advice.act == "measure")
+        desk.until(lambda: desk.bench.view.coach.advice.act == "measure")
     desk.key(Qt.Key.Key_D)
     assert "Press the key" in desk.bench.message_words.text()
-    before = desk.bench.view.tape
+    before = desk.bench.view.log.cells
     QTest.keyClick(desk.bench, Qt.Key.Key_F9)
     assert eyes.log_key == "F9" and desk.logbook.setting(LOG_KEY) == "F9"
-    assert desk.bench.view.tape == before, "the key that is chosen does nothing yet"
+    assert desk.bench.view.log.cells == before, "the key that is chosen does nothing yet"
     QTest.keyClick(desk.window, Qt.Key.Key_F9)
-    desk.until(lambda: desk.bench.view.tape != before)
-    assert desk.bench.view.tape[-1].what.startswith("SINAD")
+    desk.until(lambda: desk.bench.view.log.cells != before)
+    assert desk.bench.view.log.cells[-1].what.startswith("SINAD")
 
 
 @pytest.mark.parametrize(("key", "why"), [(Qt.Key.Key_B, "found"), (Qt.Key.Key_5, "Type"), (Qt.Key.Key_F1, "Help")])
 def test_a_key_that_is_taken_is_refused(desk: Desk, key: Qt.Key, why: str) -> None:
     opened(desk, "front-end")
     desk.key(Qt.Key.Key_D)
-    positions = desk.bench.view.ledger
+    positions = desk.bench.view.board.ledger
     QTest.keyClick(desk.bench, key)
     text = desk.bench.message_words.text()
     assert "is taken" in text and why in text and desk.bench.eyes.log_key == ""
-    assert desk.bench.view.ledger == positions and not desk.bench.step.typing
+    assert desk.bench.view.board.ledger == positions and not desk.bench.step.typing
 
 
 def test_the_key_can_be_left_and_taken_away(desk: Desk) -> None:
@@ -271,20 +271,20 @@ def test_worth_it_is_asked_with_its_key_and_answered_on_the_card(desk: Desk) -> 
     opened(desk, "front-end", 5)
     assert desk.bench.worth.isVisible() and "worth it" in desk.bench.worth.text()
     QTest.mouseClick(desk.bench.worth, Qt.MouseButton.LeftButton)
-    desk.until(lambda: any("Worth aligning?" in n for n in desk.bench.view.notes), 60_000)
+    desk.until(lambda: any("Worth aligning?" in n for n in desk.bench.view.step.notes), 60_000)
     shown = " ".join(x.text() for x in desk.bench.step.findChildren(QLabel))
     assert "dB in all" in shown
-    assert all(not row.moved for row in desk.bench.view.ledger if row.adjuster in ("T1", "T2"))
-    assert desk.bench.view.tape[-1].what == "trial"
+    assert all(not row.moved for row in desk.bench.view.board.ledger if row.adjuster in ("T1", "T2"))
+    assert desk.bench.view.log.cells[-1].what == "trial"
 
 
 def test_what_does_it_do_is_asked_of_the_adjuster_in_hand(desk: Desk) -> None:
     opened(desk, "s-meter", 4)
-    desk.until(lambda: bool(desk.bench.view.selected))
-    assert desk.bench.view.selected in desk.bench.what.text()
+    desk.until(lambda: bool(desk.bench.view.board.selected))
+    assert desk.bench.view.board.selected in desk.bench.what.text()
     desk.key(Qt.Key.Key_Q)
-    desk.until(lambda: any("moves" in n for n in desk.bench.view.notes), 60_000)
-    assert "S-meter" in " ".join(desk.bench.view.notes)
+    desk.until(lambda: any("moves" in n for n in desk.bench.view.step.notes), 60_000)
+    assert "S-meter" in " ".join(desk.bench.view.step.notes)
     desk.key(Qt.Key.Key_Y)
     desk.until(lambda: desk.bench.message.isVisible())
     assert "says already" in desk.bench.message_words.text()

@@ -114,7 +114,7 @@ def test_the_bench_has_room_for_its_words_with_a_question_open_and_without(
     try:
         desk.open(147)
         bench = desk.bench
-        assert bench.view is not None and bench.view.remarks and bench.view.recheck is not None
+        assert bench.view is not None and bench.view.step.remarks and bench.view.procedure.recheck is not None
         for asked in (False, True, False):
             if asked:
                 bench.press("recheck")

@@ -24,18 +24,18 @@ def test_a_multi_band_radio_typed_by_hand(desk: Desk) -> None:
     desk.open(number)
     window = desk.window
     window.worker.do(lambda s: (s.confirm_hook_up("send"), s.go_to("chart-am")))
-    desk.until(lambda: desk.bench.view.step_id == "chart-am")
+    desk.until(lambda: desk.bench.view.step.id == "chart-am")
     chart = desk.bench.step.chart
     assert chart.isVisible() and chart.view is not None and chart.view.words == "10 places, none read yet"
     assert not desk.bench.step.channels.isVisible()
     # All bands 600 Hz low alike: a carrier oscillator, or the counter; then one band stands apart.
     for n in range(10):
-        required = desk.bench.view.advice.conditions
-        desk.until(lambda: desk.bench.view.advice.act in ("set-up", "measure", "hook-up"))
-        if desk.bench.view.advice.act == "set-up":
+        required = desk.bench.view.coach.advice.conditions
+        desk.until(lambda: desk.bench.view.coach.advice.act in ("set-up", "measure", "hook-up"))
+        if desk.bench.view.coach.advice.act == "set-up":
             desk.key(Qt.Key.Key_Return)
-            desk.until(lambda: desk.bench.view.advice.act == "measure")
-        required = desk.bench.view.advice.conditions
+            desk.until(lambda: desk.bench.view.coach.advice.act == "measure")
+        required = desk.bench.view.coach.advice.conditions
         value = "-5" if n else "+300"
         if required.band == "C":
             value = "840"
@@ -68,20 +68,26 @@ def test_one_trimmer_for_six_crystals_by_the_return_key(desk: Desk) -> None:
     seen: set[str] = set()
     for _ in range(160):
         view = desk.bench.view
-        if view.advice.act == "finish":
+        if view.coach.advice.act == "finish":
             break
-        if view.step_id == "crystals":
-            seen |= set(view.notes)
-        before = (view.tape, view.step_id, view.advice, view.phase)
+        if view.step.id == "crystals":
+            seen |= set(view.step.notes)
+        before = (view.log.cells, view.step.id, view.coach.advice, view.procedure.phase)
         desk.key(Qt.Key.Key_Return)
         desk.until(
             lambda b=before: (
-                (desk.bench.view.tape, desk.bench.view.step_id, desk.bench.view.advice, desk.bench.view.phase) != b
+                (
+                    desk.bench.view.log.cells,
+                    desk.bench.view.step.id,
+                    desk.bench.view.coach.advice,
+                    desk.bench.view.procedure.phase,
+                )
+                != b
             )
         )  # type: ignore[misc]
-    assert desk.bench.view.advice.act == "finish"
+    assert desk.bench.view.coach.advice.act == "finish"
     assert any(n.startswith("Best on one trimmer: all of them within") for n in seen), seen
-    route = {r.step_id: r.verdict for _, rows in desk.bench.view.route for r in rows}
+    route = {r.step_id: r.verdict for _, rows in desk.bench.view.procedure.route for r in rows}
     assert route["crystals"] in ("holds", "left alone") and route["power"] in ("holds", "left alone")
 
 
@@ -89,12 +95,12 @@ def test_one_trimmer_for_six_crystals_by_the_return_key(desk: Desk) -> None:
 def test_the_demo_has_them_under_way(desk: Desk, number: int) -> None:
     desk.open(number)
     view = desk.bench.view
-    assert (view is not None and view.chart is not None) or number == 148
+    assert (view is not None and view.reading.chart is not None) or number == 148
     if number == 149:
-        assert [m.inside for m in view.chart.marks] == [True, True, False, True, True, True]
-        assert any("tx-C, 9.031667 MHz" in n for n in view.notes)
+        assert [m.inside for m in view.reading.chart.marks] == [True, True, False, True, True, True]
+        assert any("tx-C, 9.031667 MHz" in n for n in view.step.notes)
     else:
-        assert view.step_id == "band-e" and view.advice.act == "turn" and view.advice.adjuster == "CT6"
+        assert view.step.id == "band-e" and view.coach.advice.act == "turn" and view.coach.advice.adjuster == "CT6"
 
 
 def test_a_change_is_tried_before_anything_is_soldered(desk: Desk) -> None:

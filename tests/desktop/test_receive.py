@@ -27,7 +27,7 @@ def opened(desk: Desk, step: str, seed: int | None, fault: str = "") -> Session:
     session.confirm_hook_up("receive")
     session.keep_summary()
     desk.open(session.state.card.number)
-    desk.until(lambda: desk.bench.view is not None and desk.bench.view.step_id == step)
+    desk.until(lambda: desk.bench.view is not None and desk.bench.view.step.id == step)
     return session
 
 
@@ -37,16 +37,16 @@ def test_cores_are_peaked_by_doing_what_the_coach_says(desk: Desk, seed: int) ->
     opened(desk, "front-end", seed)
     for _ in range(80):
         view = desk.bench.view
-        if view.step_id != "front-end" or view.advice.act == "conclude":
+        if view.step.id != "front-end" or view.coach.advice.act == "conclude":
             break
-        before = (view.tape, view.advice)
+        before = (view.log.cells, view.coach.advice)
         desk.key(Qt.Key.Key_Return)
-        desk.until(lambda b=before: (desk.bench.view.tape, desk.bench.view.advice) != b)  # type: ignore[misc]
+        desk.until(lambda b=before: (desk.bench.view.log.cells, desk.bench.view.coach.advice) != b)  # type: ignore[misc]
     view = desk.bench.view
-    assert view.advice.outcome == "peaked" and "Peaked." in words(desk.bench.step)
+    assert view.coach.advice.outcome == "peaked" and "Peaked." in words(desk.bench.step)
     _, sheet, physics = standin(WEIR)
     referee = Referee(sheet, physics, seed)
-    moved = {r.adjuster: r.moved for r in view.ledger if r.adjuster in ("T1", "T2")}
+    moved = {r.adjuster: r.moved for r in view.board.ledger if r.adjuster in ("T1", "T2")}
     assert set(moved) == {"T1", "T2"}
     positions = dict(desk.window.worker._session.state.positions)  # type: ignore[union-attr]
     assert referee.joint_loss_db(["T1", "T2"], positions, [sheet.step("front-end")]) < 0.3
@@ -57,20 +57,20 @@ def test_the_chart_is_read_with_its_key_and_says_what_is_wrong(desk: Desk) -> No
     step = desk.bench.step
     desk.until(lambda: step.charted.isVisible() and step.charted.isEnabled())
     desk.key(Qt.Key.Key_M)
-    desk.until(lambda: desk.bench.view.hill is not None and len(desk.bench.view.hill.points) >= 8)
-    said = [n for n in desk.bench.view.notes if n.startswith("Chart:")]
+    desk.until(lambda: desk.bench.view.reading.hill is not None and len(desk.bench.view.reading.hill.points) >= 8)
+    said = [n for n in desk.bench.view.step.notes if n.startswith("Chart:")]
     assert len(said) == 1 and "six tell its shape" not in said[0], "eight levels tell a shape"
     desk.window.worker.do(lambda s: s.go_to("audio"))
-    desk.until(lambda: desk.bench.view.step_id == "audio")
+    desk.until(lambda: desk.bench.view.step.id == "audio")
     assert not step.charted.isVisible()
 
 
 def test_a_stop_is_said_by_hand(desk: Desk) -> None:
     opened(desk, "front-end", None)
-    desk.until(lambda: desk.bench.view.selected == "T1")
+    desk.until(lambda: desk.bench.view.board.selected == "T1")
     desk.after(lambda: desk.bench.press("cw"))
     desk.after(lambda: desk.bench.press("stop-cw"))
-    desk.until(lambda: any("T1" in t.what for t in desk.bench.view.tape))
+    desk.until(lambda: any("T1" in t.what for t in desk.bench.view.log.cells))
     state = desk.window.worker._session.state  # type: ignore[union-attr]
     desk.until(lambda: bool(state.turns) and state.turns[-1].stop)
     assert state.turns[-1].moved == 0 and state.positions["T1"] == 45_000

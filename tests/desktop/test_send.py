@@ -25,7 +25,7 @@ def opened(desk: Desk, sheet: str, seed: int | None, step: str) -> None:
     session.start_work()
     session.go_to(step)
     desk.open(session.state.card.number)
-    desk.until(lambda: desk.bench.view is not None and desk.bench.view.step_id == step)
+    desk.until(lambda: desk.bench.view is not None and desk.bench.view.step.id == step)
 
 
 def test_power_is_brought_even_by_doing_what_the_coach_says(desk: Desk) -> None:
@@ -34,16 +34,16 @@ def test_power_is_brought_even_by_doing_what_the_coach_says(desk: Desk) -> None:
     headlines: list[str] = []
     for _ in range(120):
         view = desk.bench.view
-        if view.step_id != "power" or view.advice.act == "conclude":
+        if view.step.id != "power" or view.coach.advice.act == "conclude":
             break
-        said |= set(view.notes)
-        headlines.append(view.detail)
-        before = (view.tape, view.advice)
+        said |= set(view.step.notes)
+        headlines.append(view.coach.detail)
+        before = (view.log.cells, view.coach.advice)
         desk.key(Qt.Key.Key_Return)
-        desk.until(lambda b=before: (desk.bench.view.tape, desk.bench.view.advice) != b)  # type: ignore[misc]
+        desk.until(lambda b=before: (desk.bench.view.log.cells, desk.bench.view.coach.advice) != b)  # type: ignore[misc]
     view = desk.bench.view
-    assert view.advice.outcome == "even" and view.headline == "As even as these coils go."
-    assert view.step_verdict == "holds" and [c.inside for c in view.channels] == [True, True, True]
+    assert view.coach.advice.outcome == "even" and view.coach.headline == "As even as these coils go."
+    assert view.step.verdict == "holds" and [c.inside for c in view.step.channels] == [True, True, True]
     assert any("shows which end of the band this coil serves" in h for h in headlines)
     assert any("the high end gains and the low end loses" in w for w in said), said
     assert "As even as these coils go." in words(desk.bench.step)
@@ -53,18 +53,18 @@ def test_the_interlock_forced_in_practice_and_mended(desk: Desk) -> None:
     opened(desk, WEIR, 4, "power")
     hook = desk.bench.hook
     desk.window.worker.do(lambda s: s.confirm_hook_up("receive"))
-    desk.until(lambda: desk.bench.view.hook_up == "receive")
+    desk.until(lambda: desk.bench.view.hook_up.present == "receive")
     assert hook.force.isVisible() and not hook.mend.isVisible() and not desk.bench.step.log.isEnabled()
     assert "rated for" in hook.words.text()
     hook.force.click()
-    desk.until(lambda: bool(desk.bench.view.damage[0]))
+    desk.until(lambda: bool(desk.bench.view.hook_up.damage[0]))
     assert "attenuator is burnt" in hook.broken.text() and hook.broken.isVisible() and not hook.force.isVisible()
     assert hook.mend.text() == "Practice: fit another attenuator"
     hook.mend.click()
-    desk.until(lambda: not desk.bench.view.damage[0])
+    desk.until(lambda: not desk.bench.view.hook_up.damage[0])
     assert hook.force.isVisible() and not hook.broken.isVisible()
     desk.key(Qt.Key.Key_H)
-    desk.until(lambda: desk.bench.view.hook_up == "send")
+    desk.until(lambda: desk.bench.view.hook_up.present == "send")
     assert not hook.force.isVisible() and not hook.button.isVisible()
 
 
@@ -79,15 +79,15 @@ def test_a_dummy_load_that_is_too_small_is_refused_in_words_and_mended_in_the_tr
     assert "W" in tray.kit_error.text() and tray.isVisible(), "what was typed stays"
     tray.load.setText("5")
     tray.load.returnPressed.emit()
-    desk.until(lambda: desk.bench.view.kit.load_w == 5.0)
+    desk.until(lambda: desk.bench.view.hook_up.kit.load_w == 5.0)
     desk.key(Qt.Key.Key_H)
     desk.until(lambda: desk.bench.message.isVisible())
     assert "rated 5 W and this radio sends up to 18 W" in desk.bench.message_words.text()
-    assert desk.bench.view.hook_up != "send"
+    assert desk.bench.view.hook_up.present != "send"
     desk.key(Qt.Key.Key_P)
     desk.until(lambda: tray.load.isVisible() and tray.load.text() == "5")
     tray.load.setText("50")
     tray.load.returnPressed.emit()
-    desk.until(lambda: desk.bench.view.kit.load_w == 50.0)
+    desk.until(lambda: desk.bench.view.hook_up.kit.load_w == 50.0)
     desk.key(Qt.Key.Key_H)
-    desk.until(lambda: desk.bench.view.hook_up == "send")
+    desk.until(lambda: desk.bench.view.hook_up.present == "send")

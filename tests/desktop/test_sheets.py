@@ -175,7 +175,7 @@ def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None
     assert desk.bench.board.image is not None and desk.bench.board.image.valid
     read_through(desk)
     view = desk.bench.view
-    assert view is not None and view.phase == "adjust" and not view.simulated
+    assert view is not None and view.procedure.phase == "adjust" and not view.simulated
 
     # A part is touched: what it reaches has to be measured again, and the coach leads there.
     desk.key("t")
@@ -186,10 +186,10 @@ def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None
     question.words.setFocus()
     desk.key("C41 replaced, 470 uF")
     desk.after(lambda: desk.key(Qt.Key.Key_Return))
-    desk.until(lambda: desk.bench.view.recheck is not None)  # type: ignore[union-attr]
+    desk.until(lambda: desk.bench.view.procedure.recheck is not None)  # type: ignore[union-attr]
     state = state_of(desk)
     assert {verdict(state, s) for s in state.sheet.steps} == {"re-check"}
-    plan = desk.bench.view.recheck  # type: ignore[union-attr]
+    plan = desk.bench.view.procedure.recheck  # type: ignore[union-attr]
     stale = sum(len(s.required) for s in state.sheet.steps)
     assert plan is not None and len(plan.rows) < stale and desk.bench.recheck.isVisible()
     desk.key("k")
@@ -197,20 +197,20 @@ def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None
     desk.key(Qt.Key.Key_Escape)
     READINGS["tx.harmonic"] = "55"
     try:
-        read_through(desk, until=lambda v: v.recheck is None)
+        read_through(desk, until=lambda v: v.procedure.recheck is None)
     finally:
         READINGS["tx.harmonic"] = "64"
 
     # The harmonic is out now, and accepted with a reason.
     desk.after(lambda: desk.window.worker.do(lambda s: s.go_to("harmonic")))  # type: ignore[union-attr]
-    assert desk.bench.view.step_verdict == "out"  # type: ignore[union-attr]
+    assert desk.bench.view.step.verdict == "out"  # type: ignore[union-attr]
     desk.key("a")
     judge = desk.bench.tray.judge
     desk.until(judge.isVisible)
     assert not judge.keep.isEnabled(), "no decision without a reason"
     desk.key("a new trap costs more than the radio")
     desk.after(lambda: desk.key(Qt.Key.Key_Return))
-    desk.until(lambda: desk.bench.view.step_verdict == "accepted")  # type: ignore[union-attr]
+    desk.until(lambda: desk.bench.view.step.verdict == "accepted")  # type: ignore[union-attr]
     assert "costs more than the radio" in desk.bench.step.judged.text()
     read_through(desk, until=lambda v: v.finished)
     from unitone.present.papers import certificate_of
@@ -230,18 +230,18 @@ def read_through(desk: Desk, until: Any = None) -> None:
     for _ in range(400):
         view = desk.bench.view
         assert view is not None
-        if until(view) if until is not None else view.phase == "adjust":
+        if until(view) if until is not None else view.procedure.phase == "adjust":
             return
-        advice = view.advice
+        advice = view.coach.advice
         if advice.act == "measure":
             desk.bench.step.open_entry()
             field_ = desk.bench.step.entry
-            field_.setText(READINGS[view.step_quantity])
+            field_.setText(READINGS[view.step.quantity])
             desk.after(lambda f=field_: desk.qtbot.keyClick(f, Qt.Key.Key_Return))
             desk.until(lambda: not desk.bench.step.typing)
         elif advice.act == "hook-up":
             desk.after(lambda: desk.key("h"))
-        elif advice.act == "set-up" and view.step_quantity == "rx.sensitivity":
+        elif advice.act == "set-up" and view.step.quantity == "rx.sensitivity":
             # Found the technician's own way: the level itself is typed.
             desk.bench.step.open_entry()
             desk.bench.step.entry.setText(READINGS["rx.sensitivity"])
@@ -250,7 +250,7 @@ def read_through(desk: Desk, until: Any = None) -> None:
         else:
             desk.bench.setFocus()
             desk.after(lambda: desk.key(Qt.Key.Key_Return))
-    raise AssertionError(f"stuck: {desk.bench.view.advice} at {desk.bench.view.step_id}")  # type: ignore[union-attr]
+    raise AssertionError(f"stuck: {desk.bench.view.coach.advice} at {desk.bench.view.step.id}")  # type: ignore[union-attr]
 
 
 def test_cures_undo_multi_edit_and_order_in_the_editor(desk: Desk) -> None:
@@ -428,7 +428,7 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     desk.key("other final transistor")
     desk.qtbot.mouseClick(page.save_button, Qt.MouseButton.LeftButton)
     desk.until(lambda: desk.window.pages.currentWidget() is desk.window._bench)
-    desk.until(lambda: desk.bench.view is not None and bool(desk.bench.view.variant_words))
+    desk.until(lambda: desk.bench.view is not None and bool(desk.bench.view.log.variant_words))
     assert (
         "other final transistor" in desk.bench.variant.text()
         and "3.6 W … 4.4 W → 3 … 4.2 W" in desk.bench.variant.text()
@@ -444,7 +444,7 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     form.serial.setFocus()
     desk.key(Qt.Key.Key_Return)
     desk.until(lambda: desk.bench.view is not None and desk.bench.view.number == 150)
-    assert "other final transistor" in desk.bench.view.variant_words  # type: ignore[union-attr]
+    assert "other final transistor" in desk.bench.view.log.variant_words  # type: ignore[union-attr]
     desk.bench.setFocus()
     desk.key("e")
     desk.until(lambda: page.now is not None and page.now.variant == "other final transistor")
@@ -452,8 +452,8 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     desk.until(lambda: "Kept in the library" in page.message_words.text())
     assert any(p.stem == "ostrel-tarn-40-2" for p in page.library.own())
     desk.qtbot.mouseClick(page.go_back, Qt.MouseButton.LeftButton)
-    desk.until(lambda: desk.bench.view is not None and desk.bench.view.variant_words == "")
-    assert desk.bench.view.variant_words == "" and not desk.bench.variant.isVisible()  # type: ignore[union-attr]
+    desk.until(lambda: desk.bench.view is not None and desk.bench.view.log.variant_words == "")
+    assert desk.bench.view.log.variant_words == "" and not desk.bench.variant.isVisible()  # type: ignore[union-attr]
     assert state_of(desk).sheet.step("power").limit.high == pytest.approx(4.4)
 
 
@@ -488,14 +488,14 @@ def test_the_workshops_instruments_and_schools_reach_the_bench(desk: Desk) -> No
     assert "5 % of full scale" in question.words.text()
     desk.after(lambda: desk.qtbot.mouseClick(question.keep, Qt.MouseButton.LeftButton))
     desk.after(lambda: desk.window.worker.do(lambda s: (s.confirm_hook_up("send"), s.type_in("3.6", s.step.setting))))  # type: ignore[union-attr]
-    words = desk.bench.view.figure_words  # type: ignore[union-attr]
+    words = desk.bench.view.reading.figure_words  # type: ignore[union-attr]
     assert "read 3.60 W, corrected" in words and "low on the scale" in words and "±" in words
     desk.key("o")
     desk.until(desk.bench.tray.schools.isVisible)
     choose(desk, desk.bench.tray.schools.boxes["detector"], "first")
     desk.after(lambda: desk.qtbot.mouseClick(desk.bench.tray.schools.keep, Qt.MouseButton.LeftButton))
-    route = [r.step_id for _, rows in desk.bench.view.route for r in rows]  # type: ignore[union-attr]
-    assert route.index("detector") < route.index("front-end") and "this job" in desk.bench.view.route_why  # type: ignore[union-attr]
+    route = [r.step_id for _, rows in desk.bench.view.procedure.route for r in rows]  # type: ignore[union-attr]
+    assert route.index("detector") < route.index("front-end") and "this job" in desk.bench.view.procedure.why  # type: ignore[union-attr]
 
 
 def test_what_was_tried_and_what_is_loose_through_the_tray(desk: Desk) -> None:
@@ -510,7 +510,7 @@ def test_what_was_tried_and_what_is_loose_through_the_tray(desk: Desk) -> None:
     question.result.setFocus()
     desk.key("8.4 V as before")
     desk.after(lambda: desk.key(Qt.Key.Key_Return))
-    assert desk.bench.view.tried[0].words == "rail low: C41 replaced → 8.4 V as before"  # type: ignore[union-attr]
+    assert desk.bench.view.log.tried[0].words == "rail low: C41 replaced → 8.4 V as before"  # type: ignore[union-attr]
     desk.key("x")
     desk.until(question.isVisible)
     question.done.setText("c41 again")

@@ -219,7 +219,7 @@ def test_the_worker_says_what_failed_and_goes_on(qtbot: QtBot, tmp_path: Path) -
         assert failures == ["the lead fell off"]
         generations = [g for g, _ in views]
         assert generations == sorted(generations)
-        assert views[-1][1].selected == "T1" and views[-1][1].moved_count == 1
+        assert views[-1][1].board.selected == "T1" and views[-1][1].board.moved_count == 1
         assert book.job("1").summary["entries"] == len(book.tape(job))
 
 

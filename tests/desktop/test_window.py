@@ -108,7 +108,7 @@ def test_a_radio_is_aligned_through_the_window_from_new_job_to_certificate(desk:
     desk.until(lambda: desk.window._bench is not None and desk.bench.view is not None and desk.bench.view.number == 150)
     desk.bench.setFocus()
     view = desk.bench.view
-    assert view is not None and view.phase == "as-found" and "serial 40-2222" in desk.bench.title.text()
+    assert view is not None and view.procedure.phase == "as-found" and "serial 40-2222" in desk.bench.title.text()
     # As a person would: read the coach's sentence, turn with the arrow keys, log, go on.
     assert Hands(QApplication.instance(), desk.window).align()  # type: ignore[arg-type]
     state = state_of(desk, 150)
@@ -119,7 +119,9 @@ def test_a_radio_is_aligned_through_the_window_from_new_job_to_certificate(desk:
     # The window says what the tape says.
     view = desk.bench.view
     assert view is not None
-    assert [r.verdict for _, rows in view.route for r in rows] == [verdict(state, s) for s in state.sheet.steps]
+    assert [r.verdict for _, rows in view.procedure.route for r in rows] == [
+        verdict(state, s) for s in state.sheet.steps
+    ]
     desk.key(Qt.Key.Key_Return)
     papers = desk.window._papers
     desk.until(lambda: desk.window._papers is not None and desk.window._papers.document.pageCount() > 0)
@@ -168,18 +170,18 @@ def test_keys_and_mouse_turn_and_take_back(desk: Desk) -> None:
     desk.open(145)
     desk.after(lambda: desk.window.worker.do(lambda s: s.go_to("front-end")))  # type: ignore[union-attr]
     page = desk.bench
-    assert page.view.selected == "T1"  # type: ignore[union-attr]
+    assert page.view.board.selected == "T1"  # type: ignore[union-attr]
     desk.after(lambda: desk.key(Qt.Key.Key_Right))
     desk.after(lambda: desk.qtbot.mouseClick(page.step.cw, Qt.MouseButton.LeftButton))
     desk.after(lambda: desk.key(Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier))
     assert state_of(desk, 145).positions["T1"] == -90_000
     desk.after(lambda: desk.key(Qt.Key.Key_Down))
-    assert page.view.selected == "T2"  # type: ignore[union-attr]
-    pin = next(p for p in page.view.pins if p.id == "T3")  # type: ignore[union-attr]
+    assert page.view.board.selected == "T2"  # type: ignore[union-attr]
+    pin = next(p for p in page.view.board.pins if p.id == "T3")  # type: ignore[union-attr]
     area = page.board._area()
     spot = QPointF(area.left() + pin.x * area.width(), area.top() + pin.y * area.height()).toPoint()
     desk.after(lambda: desk.qtbot.mouseClick(page.board, Qt.MouseButton.LeftButton, pos=spot))
-    assert page.view.selected == "T3"  # type: ignore[union-attr]
+    assert page.view.board.selected == "T3"  # type: ignore[union-attr]
     desk.after(lambda: desk.key(Qt.Key.Key_Right))
     desk.after(lambda: desk.key("b"))
     assert state_of(desk, 145).positions["T3"] == 0 and state_of(desk, 145).positions["T1"] == -90_000
@@ -187,9 +189,9 @@ def test_keys_and_mouse_turn_and_take_back(desk: Desk) -> None:
     desk.after(lambda: desk.qtbot.mouseClick(page.all_back, Qt.MouseButton.LeftButton))
     desk.until(lambda: not any(state_of(desk, 145).positions.values()))
     desk.after(lambda: desk.key(Qt.Key.Key_PageDown))
-    assert page.view.step_id == "if-first"  # type: ignore[union-attr]
+    assert page.view.step.id == "if-first"  # type: ignore[union-attr]
     desk.after(lambda: desk.key(Qt.Key.Key_PageUp))
-    assert page.view.step_id == "front-end"  # type: ignore[union-attr]
+    assert page.view.step.id == "front-end"  # type: ignore[union-attr]
 
 
 def test_the_interlock_is_in_sight_and_holds(desk: Desk) -> None:
@@ -197,7 +199,7 @@ def test_the_interlock_is_in_sight_and_holds(desk: Desk) -> None:
     page = desk.bench
     desk.after(lambda: desk.window.worker.do(lambda s: (s.confirm_hook_up("receive"), s.go_to("power"))))  # type: ignore[union-attr]
     assert page.hook.button.isVisible() and "dummy load" in page.hook.words.text()
-    assert not page.step.log.isEnabled() and not page.view.live  # type: ignore[union-attr]
+    assert not page.step.log.isEnabled() and not page.view.reading.live  # type: ignore[union-attr]
     desk.after(lambda: desk.key("l"))
     assert page.message.isVisible() and "Confirm the send hook-up" in page.message_words.text()
     desk.after(lambda: desk.key("h"))
@@ -294,7 +296,11 @@ def test_the_same_job_at_the_same_step_after_a_restart(desk: Desk) -> None:
     again = Desk(desk.qtbot, desk.logbook)
     again.open(147)
     after = again.bench.view
-    assert after is not None and (after.step_id, after.tally, after.tape) == (before.step_id, before.tally, before.tape)
+    assert after is not None and (after.step_id, after.tally, after.tape) == (
+        before.step.id,
+        before.procedure.tally,
+        before.log.cells,
+    )
     again.window.close()
 
 

@@ -72,7 +72,7 @@ def test_too_close_to_call_and_what_would_settle_it(power: Session) -> None:
     power.set_instruments((METER,))
     assert read(power, "4.0") == "left alone"
     assert read(power, "3.65") == "too close to call" and read(power, "3.55") == "too close to call"
-    words = take_view(power).judged_words
+    words = take_view(power).step.judged_words
     assert "which the bench wattmeter cannot tell" in words and "settles it" in words
     assert read(power, "3.4") == "out" and read(power, "3.7") == "left alone"
     power.set_instruments((METER,), "simple acceptance")
@@ -95,7 +95,7 @@ def test_corrections_are_applied_shown_and_recorded(power: Session) -> None:
     assert reading.correction == pytest.approx(reading.value - 3.6) and reading.u is None
     assert "low on the scale" in reading.warning and "42 %" in reading.warning  # 5 % of 30 W is 1.5 W of 3.6
     view = take_view(power)
-    assert "read 3.60 W, corrected" in view.figure_words and "reads 8 % low" in view.instrument_words
+    assert "read 3.60 W, corrected" in view.reading.figure_words and "reads 8 % low" in view.reading.instrument_words
     power.choose_instrument("tx.power", "w")
     assert power.type_in("3.6", power.step.setting).instrument == "the bench wattmeter"
     made = certificate_of(power.state)
@@ -158,7 +158,7 @@ def test_a_variant_changes_what_is_asked_and_goes_back(book: Logbook) -> None:
         pictures={"a.png": b"x"},
     )
     assert verdict(first.state, first.step) == "left alone", "the same reading against this radio's own limit"
-    assert "3.6 W … 4.4 W → 9 W … 11 W" in take_view(first).variant_words
+    assert "3.6 W … 4.4 W → 9 W … 11 W" in take_view(first).log.variant_words
     first.turn("L8", 45_000)
     with pytest.raises(TapeError, match="L8 was turned"):
         first.set_variant(
@@ -172,7 +172,7 @@ def test_a_variant_changes_what_is_asked_and_goes_back(book: Logbook) -> None:
     second = Session(book, open_job(book, "ostrel-tarn-40", Card(2, "ostrel-tarn-40", "40-1"), carry_from=first.job_id))
     assert second.sheet.step("power").limit.low == 9.0 and "as in job 0001" in certificate_of(second.state).differs[0]
     second.undo_variant()
-    assert second.sheet.step("power").limit.low == pytest.approx(3.6) and take_view(second).variant_words == ""
+    assert second.sheet.step("power").limit.low == pytest.approx(3.6) and take_view(second).log.variant_words == ""
     with pytest.raises(TapeError, match="as its sheet says"):
         second.undo_variant()
     assert fold(book.tape(second.job_id)).sheet == second.sheet

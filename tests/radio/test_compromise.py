@@ -60,6 +60,6 @@ def test_the_handheld_is_levelled_and_the_crystal_named(book: Logbook) -> None:
     assert verdict(session.state, step) == "out"
     session.go_to("crystals")
     view = take_view(session)
-    assert view.chart is not None and [m.label for m in view.chart.marks] == list("ABCDEF")
-    assert [m.inside for m in view.chart.marks] == [True, True, False, True, True, True]
-    assert any("No oscillator" in n or "tx-C" in n for n in view.notes)
+    assert view.reading.chart is not None and [m.label for m in view.reading.chart.marks] == list("ABCDEF")
+    assert [m.inside for m in view.reading.chart.marks] == [True, True, False, True, True, True]
+    assert any("No oscillator" in n or "tx-C" in n for n in view.step.notes)

@@ -38,13 +38,13 @@ def test_a_job_dials_with_what_was_found_and_its_level_carries_the_doubt(
     before.set_kit(Kit(pads_db=(20.0, 20.0)))
     before.go_to("sensitivity")
     before.confirm_hook_up("receive")
-    marked = take_view(before).dial_words
+    marked = take_view(before).step.dial_words
     calibrated(book)
     assert before.take_bench() and not before.take_bench(), "once is enough"
-    corrected = take_view(before).dial_words
+    corrected = take_view(before).step.dial_words
     assert corrected != marked
     before.follow(before.advice())
-    assert "as My bench found" in take_view(before).dial_words
+    assert "as My bench found" in take_view(before).step.dial_words
     reading = before.type_in("0.25 uV")
     assert reading.u is not None and 0.2 < reading.u < 0.5
     assert fold(book.tape(before.job_id)).kit == before.state.kit, "it is on the tape"
@@ -173,11 +173,11 @@ def test_the_bench_says_which_oscillator_as_each_reading_is_typed(
         session.start_work()
         session.go_to(step.id)
         session.confirm_hook_up("send")
-        assert not any("it may be ref" in n for n in take_view(session).notes), "nothing is read yet"
+        assert not any("it may be ref" in n for n in take_view(session).step.notes), "nothing is read yet"
         for required in step.required:
             times = float(session.sheet.carrier_hz(required.channel)) / 10.24e6
             session.type_in(f"{ref_off * times:.0f} Hz", required)
-        return " ".join(take_view(session).notes)
+        return " ".join(take_view(session).step.notes)
 
     said = read(new_session(None), 225.0)
     assert "It may be ref, or the counter itself" in said.replace("it may", "It may") and "10 MHz standard" in said
@@ -190,10 +190,10 @@ def test_the_bench_says_which_oscillator_as_each_reading_is_typed(
     assert "ref is 22" in said and "turn CT1" in said, said
     # After the trimmer was turned nothing of that counts any more.
     session.turn("CT1", 5_000)
-    assert not any("ref is" in n for n in take_view(session).notes)
+    assert not any("ref is" in n for n in take_view(session).step.notes)
     reference = next(s for s in session.sheet.steps if s.quantity_id == "ref.frequency")
     session.go_to(reference.id)
     session.type_in("10.240002", reference.required[0])
-    assert "leave it alone" in " ".join(take_view(session).notes)
+    assert "leave it alone" in " ".join(take_view(session).step.notes)
     session.go_to("front-end")
-    assert not any("leave it alone" in n for n in take_view(session).notes), "only where a frequency is counted"
+    assert not any("leave it alone" in n for n in take_view(session).step.notes), "only where a frequency is counted"

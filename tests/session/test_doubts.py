@@ -19,7 +19,7 @@ def test_a_bare_number_is_in_the_unit_beside_the_field(book: Logbook) -> None:
     session = by_hand(book, WEIR)
     session.go_to("current-rest")
     view = take_view(session)
-    assert view.entry_unit == "mA" and view.expected.endswith("a number alone is in mA")
+    assert view.reading.entry_unit == "mA" and view.reading.expected.endswith("a number alone is in mA")
     assert session.type_in("320").value == pytest.approx(0.320)
     assert session.type_in("0.32 A").value == pytest.approx(0.320)
     assert session.read_current("receive", "310").value == pytest.approx(0.310)

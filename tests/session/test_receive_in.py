@@ -132,7 +132,9 @@ def test_the_chart_is_read_and_says_what_it_is(book: Logbook) -> None:
     session = opened(book, 2, "silicon-meter-diode")
     session.start_work()
     session.go_to("s-meter")
-    assert chart_words(session.state, session.step) == "" and take_view(session).chart_next == "0.20 µV at the set"
+    assert (
+        chart_words(session.state, session.step) == "" and take_view(session).reading.chart_next == "0.20 µV at the set"
+    )
     session.confirm_hook_up("receive")
     try:
         chart_on(session)
@@ -142,8 +144,12 @@ def test_the_chart_is_read_and_says_what_it_is(book: Logbook) -> None:
     assert 6 <= len(read) <= len(CHART_DB) and read == sorted(read, key=lambda m: m.level_dbm)
     assert told(session.state, session.step).shape == "threshold"
     view = take_view(session)
-    assert any("detector's diode starts late" in w for w in view.notes)
-    assert view.hill is not None and view.hill.x_unit == "dBm" and len(view.hill.points) == len(read)
+    assert any("detector's diode starts late" in w for w in view.step.notes)
+    assert (
+        view.reading.hill is not None
+        and view.reading.hill.x_unit == "dBm"
+        and len(view.reading.hill.points) == len(read)
+    )
     session.turn("P2", 20_000)
     assert next_conditions(session.state, session.step) is not None and marks(session.state, session.step) == []
     session.go_to("audio")

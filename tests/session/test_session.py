@@ -93,7 +93,7 @@ def test_opening_again_puts_the_stand_in_where_it_was(new_session: Callable[...,
     follow_until(session, lambda s: len(s.state.turns) > 12)
     again = Session(session.logbook, session.job_id)
     assert again.bench.radio.mechanics.moved_mdeg == session.bench.radio.mechanics.moved_mdeg  # type: ignore[attr-defined]
-    assert again.state.at == session.state.at and again.advice() == session.advice()
+    assert again.state.at == session.state.at and again.coach.advice() == session.advice()
     assert again.bench.seconds() >= session.state.bench_s
 
 
@@ -126,11 +126,11 @@ def test_the_kit_of_the_job(new_session: Callable[..., Session]) -> None:
     session.set_kit(Kit(least_dbm=-60.0, pads_db=(20.0,)))
     with pytest.raises(BenchError, match="more of pads"):
         session.set_up(session.step.setting)
-    assert "20 dB" not in take_view(session).dial_words and "more of pads" in take_view(session).dial_words
+    assert "20 dB" not in take_view(session).step.dial_words and "more of pads" in take_view(session).step.dial_words
     session.set_kit(Kit(pads_db=(20.0, 20.0)))
     session.set_up(session.step.setting)
-    assert "20 + 20 dB pad" in take_view(session).dial_words
-    assert take_view(session).chain == ("Generator", "40 dB pad", "Aerial socket")
+    assert "20 + 20 dB pad" in take_view(session).step.dial_words
+    assert take_view(session).hook_up.chain == ("Generator", "40 dB pad", "Aerial socket")
 
 
 def test_a_sheet_without_physics_has_no_stand_in(book: Logbook, tmp_path, sheet: Sheet) -> None:  # type: ignore[no-untyped-def]
@@ -150,15 +150,25 @@ def test_a_sheet_without_physics_has_no_stand_in(book: Logbook, tmp_path, sheet:
 
 def test_the_view_of_a_fresh_job(new_session: Callable[..., Session]) -> None:
     view = take_view(new_session(2))
-    assert view.step_place == "step 1 of 18" and view.figure == "—" and view.figure_words == "no reading yet"
-    assert view.phase == "as-found" and view.tally == "18 to do" and view.simulated
-    assert [title for title, _ in view.route] == ["Supply and rails", "Synthesiser", "Send", "Receive", "Settings"]
-    assert sum(len(rows) for _, rows in view.route) == 18
-    assert [p.title for p in view.path if p.way == "send"] == ["Mic", "VCO", "Driver", "Final"]
     assert (
-        view.selected == "P1"
-        and [r.adjuster for r in view.ledger] == ["P1"]
-        and view.ledger[0].seen.startswith("points to")
+        view.step.place == "step 1 of 18"
+        and view.reading.figure == "—"
+        and view.reading.figure_words == "no reading yet"
+    )
+    assert view.procedure.phase == "as-found" and view.procedure.tally == "18 to do" and view.simulated
+    assert [title for title, _ in view.procedure.route] == [
+        "Supply and rails",
+        "Synthesiser",
+        "Send",
+        "Receive",
+        "Settings",
+    ]
+    assert sum(len(rows) for _, rows in view.procedure.route) == 18
+    assert [p.title for p in view.procedure.path if p.way == "send"] == ["Mic", "VCO", "Driver", "Final"]
+    assert (
+        view.board.selected == "P1"
+        and [r.adjuster for r in view.board.ledger] == ["P1"]
+        and view.board.ledger[0].seen.startswith("points to")
     )
 
 
@@ -169,21 +179,21 @@ def test_every_moment_of_a_job_can_be_drawn(new_session: Callable[..., Session])
         start = time.perf_counter()
         view = take_view(session)
         times.append(time.perf_counter() - start)
-        assert view.headline and view.dial_words and view.figure and view.limit_words
-        assert 0 <= view.bar.band[0] < view.bar.band[1] <= 1
-        assert sum(r.current for _, rows in view.route for r in rows) == 1
-        assert view.hook_up_ok == (view.hook_up_wanted in ("probe", view.hook_up))
-        if view.hill is not None and view.hill.curve_x:
+        assert view.coach.headline and view.step.dial_words and view.reading.figure and view.step.limit_words
+        assert 0 <= view.reading.bar.band[0] < view.reading.bar.band[1] <= 1
+        assert sum(r.current for _, rows in view.procedure.route for r in rows) == 1
+        assert view.hook_up.ok == (view.hook_up.wanted in ("probe", view.hook_up.present))
+        if view.reading.hill is not None and view.reading.hill.curve_x:
             assert (
-                len(view.hill.curve_x)
-                == len(view.hill.curve_y)
-                == len(view.hill.curve_low)
-                == len(view.hill.curve_high)
+                len(view.reading.hill.curve_x)
+                == len(view.reading.hill.curve_y)
+                == len(view.reading.hill.curve_low)
+                == len(view.reading.hill.curve_high)
             )
         if view.finished:
             break
-        session.follow(view.advice)
-    assert view.finished and view.button == "Certificate" and len(view.tape) == 24
+        session.follow(view.coach.advice)
+    assert view.finished and view.coach.button == "Certificate" and len(view.log.cells) == 24
     print(f"\na view takes {1e3 * sum(times) / len(times):.1f} ms, {1e3 * max(times):.0f} ms at most")
 
 
@@ -192,24 +202,24 @@ def test_the_view_marks_what_is_in_the_hand(new_session: Callable[..., Session])
     session.start_work()
     session.go_to("front-end")
     view = take_view(session, "T2")
-    assert view.selected == "T2" and [p.id for p in view.pins if p.current] == ["T2"]
-    assert view.step_words[1] == "an eighth of a turn clockwise" and view.selected_step_mdeg == 45_000
-    assert take_view(session, "no such").selected == "T1"
+    assert view.board.selected == "T2" and [p.id for p in view.board.pins if p.current] == ["T2"]
+    assert view.board.step_words[1] == "an eighth of a turn clockwise" and view.board.selected_step_mdeg == 45_000
+    assert take_view(session, "no such").board.selected == "T1"
     assert limit_text(session.step) == "≥ 12.0 dB"
     session.turn("P1", 20_000)
-    row = next(r for r in take_view(session).ledger if r.adjuster == "P1")
+    row = next(r for r in take_view(session).board.ledger if r.adjuster == "P1")
     found, now = row.text.split(" → ")
     assert row.moved and row.seen == f"points to {now}" and found != now
     minutes = [60 * int(x.split(":")[0]) + int(x.split(":")[1]) for x in (found, now)]
     assert (minutes[1] - minutes[0]) % 720 in (35, 40, 45)  # 20 degrees are forty minutes on the clock
     assert (
-        "27.205 MHz, ch 20" in view.panel_words
-        and "tone 1 kHz" in view.panel_words
-        and "squelch open" in view.panel_words
+        "27.205 MHz, ch 20" in view.step.panel_words
+        and "tone 1 kHz" in view.step.panel_words
+        and "squelch open" in view.step.panel_words
     )
-    assert not view.hook_up_ok and not view.live
+    assert not view.hook_up.ok and not view.reading.live
     session.confirm_hook_up("receive")
-    assert take_view(session).live
+    assert take_view(session).reading.live
 
 
 def test_dial_words_of_every_step(new_session: Callable[..., Session], sheet: Sheet) -> None:
@@ -217,7 +227,7 @@ def test_dial_words_of_every_step(new_session: Callable[..., Session], sheet: Sh
     words = {}
     for step in sheet.steps:
         session.go_to(step.id)
-        words[step.id] = take_view(session).dial_words
+        words[step.id] = take_view(session).step.dial_words
     assert words["rail"] == "Voltmeter at TP1, 8 V rail."
     assert words["reference"].startswith("Counter at TP2")
     assert words["vco-send"].startswith("Key into the dummy load. Voltmeter at TP3")

@@ -135,15 +135,15 @@ def test_disturbed_wax_makes_a_step_worth_a_look_even_in_limits(book: Logbook) -
     advice = advise(session.state)
     assert (advice.act, advice.why, advice.outcome) == ("conclude", "worth-a-look", "in-limits")
     view = take_view(session)
-    assert view.headline == "In limits, but worth a look." and not view.leave_alone
-    assert view.remarks == ("Worth a look: T1, T3: seal broken",)
-    rows = {r.step_id: r for _, rows in view.route for r in rows}
+    assert view.coach.headline == "In limits, but worth a look." and not view.step.leave_alone
+    assert view.step.remarks == ("Worth a look: T1, T3: seal broken",)
+    rows = {r.step_id: r for _, rows in view.procedure.route for r in rows}
     assert rows["front-end"].look and rows["if-first"].look and not rows["power"].look
     look = next(x for x in take_card(session).looks if x.id == "wax")
     assert look.look == "wrong" and len(look.lines) == 2 and book.blob(look.pictures[0][1]) == PNG
     session.look_at("wax", "mended", done="resealed", on=("T1", "T3"))
     session.go_to("front-end")
-    assert take_view(session).remarks == (), "what was mended asks for no second look"
+    assert take_view(session).step.remarks == (), "what was mended asks for no second look"
     session.look_at("wax", "fine", "all sealed")
     assert [f.look for f in session.state.shop.standing_findings()] == ["fine"]
 
@@ -153,14 +153,14 @@ def test_a_finding_on_a_part_joins_the_suspects_when_its_stage_is_in_question(bo
     session.look_at("electrolytics", "wrong", "top swollen", ("C52",))
     read_everything(session)
     session.go_to("squelch")
-    assert take_view(session).remarks == (), "nothing is in question while it holds"
+    assert take_view(session).step.remarks == (), "nothing is in question while it holds"
     session.type_in("-60 dBm", session.step.required[0])
     assert verdict(session.state, session.step) == "out"
-    remarks = take_view(session).remarks
+    remarks = take_view(session).step.remarks
     assert remarks[0] == "Suspects here: C52: top swollen" and "C52 leaks" in remarks[1]
     session.heard("the lock keeper", "other", "cuts out")
     session.measure_capacitor("C52", "electrolytic", "4.7 uF", "2 uF")
-    assert "C52 measured bad" in take_view(session).remarks[0]
+    assert "C52 measured bad" in take_view(session).step.remarks[0]
 
 
 def test_what_was_looked_at_has_to_say_something(book: Logbook) -> None:
@@ -368,7 +368,7 @@ def test_reports_from_the_air_weigh_little_beside_a_measurement(book: Logbook) -
     session.confirm_hook_up("send")
     session.type_in("1.1 W", session.step.required[0])
     assert "the measurement is out too" in take_card(session).on_air[0].mark
-    assert "Heard on the air (low weight): “faint”" in take_view(session).remarks[-1]
+    assert "Heard on the air (low weight): “faint”" in take_view(session).step.remarks[-1]
     with pytest.raises(TapeError, match="speaks of"):
         session.heard("x", "weather", "rain")
     assert {q for ids in SPEAKS_OF.values() for q in ids}

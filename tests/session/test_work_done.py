@@ -35,8 +35,10 @@ def test_what_was_tried_is_there_for_the_next_one(book: Logbook) -> None:
     session.tried("leaky electrolytics", "replaced C41 to C44", "rail 8.4 → 8.4 V", "not the cause")
     session.tried("plug of the loom", "cleaned and seated", "rail 9.0 V", "the cause")
     view = take_view(session)
-    assert [r.outcome for r in view.tried] == ["the cause", "not the cause"] and "C41 to C44" in view.tried[1].words
-    assert view.tape[-1].value == "the cause"
+    assert [r.outcome for r in view.log.tried] == ["the cause", "not the cause"] and "C41 to C44" in view.log.tried[
+        1
+    ].words
+    assert view.log.cells[-1].value == "the cause"
     for wrong, says in ((("", "x", "", "unclear"), "suspected"), (("x", "y", "", "maybe"), "no outcome")):
         with pytest.raises(TapeError, match=says):
             session.tried(*wrong)
@@ -52,7 +54,7 @@ def test_a_loose_end_blocks_finishing_until_it_is_put_right_or_stays_for_a_reaso
     session = ready(book)
     session.loosen("speaker unsoldered")
     session.loosen("bench supply instead of the battery")
-    first, second = take_view(session).loose
+    first, second = take_view(session).log.loose
     assert first[1] == "speaker unsoldered"
     with pytest.raises(TapeError, match="speaker unsoldered, bench supply"):
         session.finish()

@@ -291,7 +291,7 @@ def test_damaged_json_in_one_place_costs_that_place_alone(tmp_path: Path, capsys
         assert [r.number for r in book.jobs()] == [3, 2, 1] and "damaged" in book.job("2").card["complaint"]
         session = Session(book, jobs[0])
         assert session.state.unreadable == (3,) and len(session.state.notes) == 3
-        assert any("damaged entry" in vars(c).values() for c in take_view(session).tape)
+        assert any("damaged entry" in vars(c).values() for c in take_view(session).log.cells)
         with pytest.raises(TapeError, match=r"entry 3.*Restore a backup"):
             session.note("on top of it")
         with pytest.raises((StoreError, TapeError), match="damaged"):

@@ -60,7 +60,7 @@ def test_the_bench_says_wait_and_then_trim(book: Logbook, monkeypatch: pytest.Mo
     assert count(10) == "" and count(60) == ""
     words = [count(s) for s in (120, 180, 240)]
     assert words[-1].startswith("Warming up, −") and words[-1].endswith("minutes before it is trimmed.")
-    said = take_view(session).notes
+    said = take_view(session).step.notes
     assert words[-1] in said and any(n.startswith("Gate 0.1 s while turning, 1 s to judge") for n in said)
     for seconds in (2400, 2430, 2460, 2500):
         last = count(seconds)
@@ -90,7 +90,7 @@ def test_the_clarifiers_swing_is_told_from_its_ends(book: Logbook) -> None:
         session.type_in(hz, session.step.setting)
     words = swing_words(session.state, session.sheet.step("clarifier-up"))
     assert words == "Swings from −1300 to +900 Hz: its centre is −200 Hz."
-    assert words in take_view(session).notes
+    assert words in take_view(session).step.notes
     assert "set it by its middle position" not in words
     session.go_to("clarifier")
     session.type_in("120", session.step.setting)
@@ -142,7 +142,7 @@ def test_a_trimmer_that_stops_short_names_its_range_and_the_sum(book: Logbook) -
         session.type_in(f"{hz} Hz", step.setting)
     words = range_words(session.state, step)
     assert words.startswith("CT1 goes from 10.239400 MHz to 10.239860 MHz: 140 Hz short. Sums, “Which padder?”"), words
-    assert "It moves besides: Band A at the aerial" in words and words in take_view(session).notes
+    assert "It moves besides: Band A at the aerial" in words and words in take_view(session).step.notes
     assert range_words(session.state, session.sheet.step("vco-bands")) == ""
     # What the sum makes of these two: a smaller padder brings nominal into the middle half.
     made = work_out(
@@ -176,7 +176,7 @@ def test_a_bias_that_is_too_much_or_climbs_is_said_first(book: Logbook, monkeypa
         session.type_in(f"{milliamps} mA", step.setting)
     words = bias_words(session.state, step)
     assert words.startswith("It climbs by 15 % a minute") and words.endswith("Found 31 mA, now 38 mA.")
-    assert words in take_view(session).notes
+    assert words in take_view(session).step.notes
     clock[0] = 200.0
     session.turn("P3", 20_000)
     session.type_in("72 mA", step.setting)

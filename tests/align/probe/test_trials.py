@@ -228,9 +228,9 @@ def test_a_trial_is_on_the_tape_and_comes_back_from_it(book: Logbook) -> None:
     ask_worth(session)
     again = fold(book.tape(session.job_id), session.job_id)
     assert again.trials == session.state.trials and again.trials[-1].whole
-    cells = [c.value for c in take_view(session).tape if c.what == "trial"]
+    cells = [c.value for c in take_view(session).log.cells if c.what == "trial"]
     assert cells[-1] == "over"
-    assert take_view(session).can_be_worth and not can_be_worth(session.sheet.step("rail"))
+    assert take_view(session).step.can_be_worth and not can_be_worth(session.sheet.step("rail"))
     assert math.isclose(sum(g.db for g in worth(again, again.sheet.step("if-first"))),
                         sum(g.db for g in worth(session.state, session.step)))  # fmt: skip
 

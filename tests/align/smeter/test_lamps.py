@@ -58,24 +58,24 @@ def chart(session: Session, turned: float = 1.0, lost: float = 0.0) -> str:
 def test_by_hand_lamp_by_lamp_with_words_for_every_shape(book: Logbook) -> None:
     session = opened(book)
     view = take_view(session)
-    assert view.chart_next == "lamp S3" and "until the lamp S9 just lights" in view.dial_words
+    assert view.reading.chart_next == "lamp S3" and "until the lamp S9 just lights" in view.step.dial_words
     chart_on(session)
     assert session.state.set_up.test_point == "lamp S3", "a hand is told which lamp to watch next"
     typed(session, {"S9": "50 uV"})
-    assert take_view(session).step_verdict == "left alone" and lamp_words(session.state, session.step) == ""
+    assert take_view(session).step.verdict == "left alone" and lamp_words(session.state, session.step) == ""
     typed(session, {"+10": "160 uV"})
     assert chart_words(session.state, session.step) == "At 50.0 µV lit up to S9; S9+10 lights 10 dB above."
     said = chart(session)
     assert said == "Chart: as its scale says, from end to end. At 50.0 µV lit up to S9; S9+10 lights 10 dB above."
     assert next_words(session.state, session.step) == ""
-    hill = take_view(session).hill
+    hill = take_view(session).reading.hill
     assert hill is not None and len(hill.points) == 6 and hill.points[3] == pytest.approx((-73.0, 0.0), abs=0.1)
     session.turn("P2", 15_000)
     assert marks(session.state, session.step) == [] and next_words(session.state, session.step) == "lamp S3"
     said = chart(session, turned=0.8)
     assert said.startswith("Chart: just the preset. The meter goes 0.80 times")
     assert "S9 should be the last one lit there." in said
-    hill = take_view(session).hill
+    hill = take_view(session).reading.hill
     assert hill is not None and len(hill.found) == 6 and hill.found[3] == pytest.approx((-73.0, 0.0), abs=0.1)
     said = chart(session, turned=1.15, lost=14.0)
     assert "diode starts late" in said and told(session.state, session.step).lost_db == pytest.approx(14.0, abs=2.5)

@@ -82,7 +82,7 @@ def test_the_chart_overlays_found_and_left(book: Logbook) -> None:
     while session.state.phase == "as-found":
         session.follow(session.advice())
     session.go_to("chart-am")
-    chart = take_view(session).chart
+    chart = take_view(session).reading.chart
     assert chart is not None and all(m.found == m.now for m in chart.marks)
     assert [m.group for m in chart.marks[:4]] == ["A AM", "A AM", "B AM", "B AM"]
     worst = max(chart.marks, key=lambda m: abs(m.now or 0))
@@ -90,13 +90,13 @@ def test_the_chart_overlays_found_and_left(book: Logbook) -> None:
         m.now or 0 for m in chart.marks
     )
     session.turn("CT2", 4_000)
-    stale = take_view(session).chart
+    stale = take_view(session).reading.chart
     assert stale is not None and [m.stale for m in stale.marks] == [True] * 2 + [False] * 8
     ssb = chart_view(session.state, session.sheet.step("chart-ssb"), Conditions("send", "20", band="B", mode="lsb"))
     assert ssb is not None and [m.label for m in ssb.marks[:4]] == ["USB", "LSB", "USB", "LSB"]
     assert [m.group for m in ssb.marks[:4]] == ["A", "A", "B", "B"] and [m.at_hand for m in ssb.marks].index(True) == 3
     assert (
-        take_view(session).hill is None
+        take_view(session).reading.hill is None
         and chart_view(session.state, session.sheet.step("band-a"), Conditions()) is None
     )
 

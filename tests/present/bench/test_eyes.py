@@ -60,15 +60,15 @@ def test_a_step_begins_at_its_first_reading(new_session: Callable[..., Session])
     session.go_to("front-end")
     session.confirm_hook_up("receive")
     assert reference_of(session.state, session.step, "rx.sinad") is None
-    assert take_view(session).pitch == (None, None) and take_view(session).figure_seq == 0
+    assert take_view(session).reading.pitch == (None, None) and take_view(session).reading.seq == 0
     session.set_up(session.step.setting)
     session.type_in("10 dB")
     first = take_view(session)
-    assert first.pitch[0] == first.pitch[1] and first.figure_seq == session.state.seq
+    assert first.reading.pitch[0] == first.reading.pitch[1] and first.reading.seq == session.state.seq
     session.turn("T1", 45_000)
     session.type_in("12 dB")
     second = take_view(session)
-    assert second.pitch[1] == first.pitch[1] and (second.pitch[0] or 0.0) > (first.pitch[0] or 0.0)
+    assert second.pitch[1] == first.reading.pitch[1] and (second.pitch[0] or 0.0) > (first.reading.pitch[0] or 0.0)
     assert reference_of(session.state, session.sheet.step("rail"), "supply.rail") == 0.0
 
 

@@ -25,8 +25,9 @@ TRANSMIT = re.compile(
 def said(view: BenchView) -> list[str]:
     """Every text of the Bench that speaks of the step at hand."""
     return [
-        view.dial_words, view.panel_words, view.hook_up_words, view.headline, view.detail, view.button, view.figure_words, view.step_title,
-        *view.notes, *view.cautions, *view.chain, *view.remarks,
+        view.step.dial_words, view.step.panel_words, view.hook_up.words, view.coach.headline, view.coach.detail, view.coach.button,
+        view.reading.figure_words, view.step.title,
+        *view.step.notes, *view.step.cautions, *view.hook_up.chain, *view.step.remarks,
     ]  # fmt: skip
 
 
@@ -45,12 +46,12 @@ def test_no_step_without_transmitting_speaks_of_it(path: Path, simulated: bool, 
                 if hook_up != "probe":
                     session.confirm_hook_up(hook_up)
                 view = take_view(session)
-                assert view.dial_words and view.hook_up_words
+                assert view.step.dial_words and view.hook_up.words
                 if not transmits(step):
                     for text in said(view):
                         assert not TRANSMIT.search(text), f"{path.stem}, {step.id}: {text}"
                 elif step.hook_up == "send":
-                    assert "key" in view.dial_words.lower(), f"{path.stem}, {step.id}: {view.dial_words}"
+                    assert "key" in view.step.dial_words.lower(), f"{path.stem}, {step.id}: {view.step.dial_words}"
             for wanted in step.required:
                 words = instruction(session.state, wanted, step)
                 assert words and (transmits(step) or not TRANSMIT.search(words))
@@ -68,11 +69,11 @@ def test_the_valve_set_s_if_is_fed_at_the_if_and_at_the_mixer(book: Logbook) -> 
     session = Session(book, open_job(book, "valve-receiver", Card(1, "valve-receiver", "1")))
     session.go_to("if")
     view = take_view(session)
-    words = " ".join((view.panel_words, view.hook_up_words, *view.chain))
-    words += " ".join((view.headline, view.detail, view.dial_words))
+    words = " ".join((view.step.panel_words, view.hook_up.words, *view.hook_up.chain))
+    words += " ".join((view.coach.headline, view.coach.detail, view.step.dial_words))
     assert "465 kHz" in words and "mixer grid" in words and "0.600 MHz" not in words
     assert "aerial" not in words.lower() and "microphone" not in words
     session.go_to("ht")
-    assert take_view(session).dial_words.startswith("High voltage:")
+    assert take_view(session).step.dial_words.startswith("High voltage:")
     session.go_to("sensitivity")
-    assert "0.600 MHz" in take_view(session).panel_words
+    assert "0.600 MHz" in take_view(session).step.panel_words

@@ -61,7 +61,7 @@ def test_every_sheet_and_route_can_be_worked_by_hand_to_its_certificate(path: Pa
 
 def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
     session = Session(book, open_job(book, "ostrel-weir-40-am", Card(1, "ostrel-weir-40-am")))
-    assert take_view(session).recheck is None
+    assert take_view(session).procedure.recheck is None
     for step in session.sheet.steps:
         session.go_to(step.id)
         if step.hook_up != "probe":
@@ -70,14 +70,14 @@ def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
             session.type_in(in_limits(session), required)
     session.touch("C58", "replaced, 470 µF 25 V")
     view = take_view(session)
-    assert view.recheck is not None and view.recheck.why == "no fewer will do"
-    joined = next(r for r in view.recheck.rows if "Peak the 10.695 MHz IF" in r.settles)
+    assert view.procedure.recheck is not None and view.procedure.recheck.why == "no fewer will do"
+    joined = next(r for r in view.procedure.recheck.rows if "Peak the 10.695 MHz IF" in r.settles)
     assert (
         "Peak the 455 kHz pair" in joined.settles
         and "27.205 MHz, ch 20" in joined.words
         and joined.hook_up == "receive"
     )
-    assert view.tape[-1].value == "touched" and "replaced" in view.tape[-1].what
+    assert view.log.cells[-1].value == "touched" and "replaced" in view.log.cells[-1].what
     assert {s.id for s, _ in blockers(session.state)} == {
         "depth",
         "depth-soft",
@@ -90,7 +90,7 @@ def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
         "audio",
     }
     session.touch("everything in it")
-    assert take_view(session).recheck.why.endswith("not proved the smallest")  # type: ignore[union-attr]
+    assert take_view(session).procedure.recheck.why.endswith("not proved the smallest")  # type: ignore[union-attr]
     assert "C58: replaced, 470 µF 25 V" in certificate_of(session.state).touched
 
 
@@ -178,11 +178,13 @@ def test_bands_and_modes_are_read_in_every_combination(book: Logbook, tmp_path: 
     reading = session.type_in("27.855040 MHz", session.step.required[1])
     assert reading.value == pytest.approx(40.0), "channel 40 of the high band is 27.855 MHz"
     view = take_view(session, "CT5")
-    assert view.board is not None and view.board.file == "below.png" and [p.id for p in view.pins] == ["CT5"], (
-        "T1 sits on the other side"
-    )
-    assert take_view(session, "T1").board.file == "top.png"  # type: ignore[union-attr]
-    assert "27.415 MHz, ch 1 · band high" in view.panel_words
+    assert (
+        view.board.picture is not None
+        and view.board.picture.file == "below.png"
+        and [p.id for p in view.board.pins] == ["CT5"]
+    ), "T1 sits on the other side"
+    assert take_view(session, "T1").board.picture.file == "top.png"  # type: ignore[union-attr]
+    assert "27.415 MHz, ch 1 · band high" in view.step.panel_words
     session.turn("CT5", 2_000)
     stale = [c.place for i, c in enumerate(step.required) if session.state.is_stale(session.sheet.step("sinad"), i)]
     assert stale == ["high · 20 · USB"], "only what the crystal of the high band reaches"
@@ -208,4 +210,4 @@ def test_an_old_job_without_pictures_still_opens(book: Logbook) -> None:
     state = fold([tape[0]._replace(said=msgspec.structs.replace(opened, pictures={}))])
     session = Session(book, job)
     session.state = state
-    assert take_view(session).board.hash == ""  # type: ignore[union-attr]
+    assert take_view(session).board.picture.hash == ""  # type: ignore[union-attr]

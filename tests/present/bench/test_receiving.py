@@ -65,7 +65,7 @@ def test_a_sensitivity_over_its_channels_says_how_even_it_is(book: Logbook, leve
     session = opened(book, TARN, "sensitivity")
     typed_levels(session, levels)
     assert said in evenness_words(session.state, session.step)
-    assert said in " ".join(take_view(session).notes)
+    assert said in " ".join(take_view(session).step.notes)
 
 
 def test_two_places_say_nothing_of_a_band(book: Logbook) -> None:
@@ -83,11 +83,15 @@ def test_many_places_are_charted_and_not_told_twice(book: Logbook) -> None:
         session.set_up(replace(required, level_dbm=None))
         session.type_in(f"{0.4 + 0.03 * abs(n - 7):.2f} uV", required)
     view = take_view(session)
-    assert view.chart is not None and len(view.chart.marks) == 15 and "3.7 dB apart" in view.chart.words
-    assert [m.group for m in view.chart.marks[:4]] == ["A AM", "A AM", "A AM", "B AM"]
-    assert "best" not in " ".join(view.notes)
-    assert view.board is not None and view.board.title.startswith("receive side")
-    assert {p.id for p in view.pins} >= {"T1", "P12"} and "CT1" not in {p.id for p in view.pins}
+    assert (
+        view.reading.chart is not None
+        and len(view.reading.chart.marks) == 15
+        and "3.7 dB apart" in view.reading.chart.words
+    )
+    assert [m.group for m in view.reading.chart.marks[:4]] == ["A AM", "A AM", "A AM", "B AM"]
+    assert "best" not in " ".join(view.step.notes)
+    assert view.board.picture is not None and view.board.picture.title.startswith("receive side")
+    assert {p.id for p in view.board.pins} >= {"T1", "P12"} and "CT1" not in {p.id for p in view.board.pins}
 
 
 # -- a generator that leaks ----------------------------------------------------------------------------
@@ -170,18 +174,18 @@ def test_a_curve_without_a_lowest_place_has_no_middle() -> None:
 
 def test_the_squelch_is_charted_over_its_control(book: Logbook) -> None:
     session = opened(book, CURLEW, "squelch-middle", 12)
-    assert take_view(session).chart_next == "squelch at 0 %"
+    assert take_view(session).reading.chart_next == "squelch at 0 %"
     chart_on(session)
     view = take_view(session)
-    assert view.hill is not None and [x for x, _ in view.hill.points] == [0.0, 25.0, 50.0, 75.0, 100.0]
-    opens = [y for _, y in view.hill.points]
+    assert view.reading.hill is not None and [x for x, _ in view.reading.hill.points] == [0.0, 25.0, 50.0, 75.0, 100.0]
+    opens = [y for _, y in view.reading.hill.points]
     assert all(b > a + 3.0 for a, b in zip(opens, opens[1:], strict=False)), "it takes more and more to open it"
-    assert "Over its control: 0 %" in charts.words(session.state, session.step) and view.chart_next == ""
-    before = view.hill.points
+    assert "Over its control: 0 %" in charts.words(session.state, session.step) and view.reading.chart_next == ""
+    before = view.reading.hill.points
     session.turn("P12", -20_000)
-    assert take_view(session).chart_next == "squelch at 0 %", "turned: it can be read anew"
+    assert take_view(session).reading.chart_next == "squelch at 0 %", "turned: it can be read anew"
     chart_on(session)
-    again = take_view(session).hill
+    again = take_view(session).reading.hill
     assert again is not None and again.found == before and again.points[-1][1] < before[-1][1] - 2.0
 
 

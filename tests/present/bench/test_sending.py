@@ -60,7 +60,7 @@ def test_the_dummy_load_is_asked_for_what_the_peaks_come_to(by_hand: Opens) -> N
     session = by_hand()
     assert needed_watts(session.sheet) == pytest.approx(17.6)
     session.go_to("power")
-    assert "rated for 18 W or more" in take_view(session).hook_up_words
+    assert "rated for 18 W or more" in take_view(session).hook_up.words
     session.set_kit(replace(session.state.kit, load_w=10.0))
     assert "rated 10 W" in load_words(session.state) and "up to 18 W" in load_words(session.state)
     session.confirm_hook_up("send")
@@ -75,7 +75,7 @@ def test_the_interlock_is_never_forced_on_a_real_bench(by_hand: Opens) -> None:
     session = by_hand()
     session.go_to("power")
     view = take_view(session)
-    assert not view.can_force and not view.hook_up_ok
+    assert not view.hook_up.can_force and not view.hook_up.ok
     with pytest.raises(HookUpError, match="simulated bench only"):
         session.key_anyway()
     assert not [e for e in session.state.entries if e.kind == "damage"]
@@ -90,21 +90,21 @@ def test_forced_in_practice_it_breaks_what_hangs_there_until_it_is_mended(
     session.go_to("power")
     if hooked:
         session.confirm_hook_up(hooked)
-    assert breaks(session.state) == breaks_what and take_view(session).can_force
+    assert breaks(session.state) == breaks_what and take_view(session).hook_up.can_force
     assert session.key_anyway() == breaks_what
-    assert take_view(session).damage == (DAMAGES[breaks_what].words, DAMAGES[breaks_what].cure)
+    assert take_view(session).hook_up.damage == (DAMAGES[breaks_what].words, DAMAGES[breaks_what].cure)
     # It stays broken over a restart: the tape is the truth.
     again = Session(session.logbook, session.job_id)
     again.confirm_hook_up("send")
     again.measure(again.step.setting)
     broken = again.state.readings[-1].reading.value or 0.0
     again.mend()
-    assert take_view(again).damage == ("", "")
+    assert take_view(again).hook_up.damage == ("", "")
     again.measure(again.step.setting)
     whole = again.state.readings[-1].reading.value or 0.0
     assert (broken < 0.01 * whole) == (breaks_what == "final")
     assert again.key_anyway() == "", "hooked up for sending, keying breaks nothing"
-    assert [c.value for c in take_view(again).tape if c.what == breaks_what][-2:] == ["burnt", "mended"]
+    assert [c.value for c in take_view(again).log.cells if c.what == breaks_what][-2:] == ["burnt", "mended"]
 
 
 # -- instruments that tell nothing, or not what they say ---------------------------------------------------------------
@@ -227,7 +227,7 @@ def test_what_sags_and_how_field_strength_is_compared(by_hand: Opens) -> None:
     )
     session.go_to("loading-coil")
     assert "whip fully out" in " ".join(send_words(session.state, session.step))
-    assert any("radiates" in c for c in take_view(session).cautions)
+    assert any("radiates" in c for c in take_view(session).step.cautions)
 
 
 def test_the_coils_say_which_end_they_serve_and_a_held_power_is_explained(by_hand: Opens) -> None:

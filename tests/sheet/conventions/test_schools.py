@@ -108,7 +108,7 @@ def test_s9_and_back_off_change_what_a_job_is_told(book: Logbook) -> None:
     session.set_schools({"s9": "100uv-pd", "after-peak": "back-off"})
     assert session.sheet.step("s-meter").required[0].level_dbm == pytest.approx(before + 6.0206, abs=1e-4)  # type: ignore[operator]
     assert "a hair back off" in session.sheet.step("front-end").note
-    rows = {r.question: r for r in take_view(session).schools}
+    rows = {r.question: r for r in take_view(session).procedure.schools}
     assert rows["s9"].by == "job" and rows["detector"].by == "sheet" and rows["s9"].own == "100uv-pd"
     session.set_schools({})
     assert session.sheet.step("s-meter").required[0].level_dbm == before

@@ -80,7 +80,7 @@ def take_all(
         window.open_job(logbook.job("148").id)
         wait(app, lambda: bench.view is not None and bench.view.number == 148)
         window.worker.do(lambda s: s.go_to("chart-am"))
-        wait(app, lambda: bench.view.step_id == "chart-am")
+        wait(app, lambda: bench.view.step.id == "chart-am")
         time.sleep(0.3)
         shoot("bench-chart")
         window.show_certificate(logbook.job("144").id)

@@ -238,24 +238,24 @@ class BenchWorker(QObject):
             self._session is None
             or self._view is None
             or self._card_wanted
-            or not (self._live_wanted and self._view.live)
+            or not (self._live_wanted and self._view.reading.live)
         ):
             return
-        measured = self._session.live(self._view.conditions)
+        measured = self._session.live(self._view.step.conditions)
         if measured is None:
             return
         reading = Reading(
-            self._view.quantity_id, self._view.conditions, measured.value, measured.instrument, measured.source, word=measured.word,
+            self._view.reading.quantity_id, self._view.step.conditions, measured.value, measured.instrument, measured.source, word=measured.word,
             bound=measured.bound,
         )  # fmt: skip
         figure, unit = figure_of(reading)
         place = None
-        if self._view.quantity_id == self._session.step.quantity_id and at_own_level(
-            self._session.step, self._view.conditions
+        if self._view.reading.quantity_id == self._session.step.quantity_id and at_own_level(
+            self._session.step, self._view.step.conditions
         ):
             place = place_on_bar(self._session.step, Logged(0, "", "", reading, {}))
-        level = self._view.conditions.level_dbm
-        heard = height(self._session.step, self._view.quantity_id, measured.value, level)
+        level = self._view.step.conditions.level_dbm
+        heard = height(self._session.step, self._view.reading.quantity_id, measured.value, level)
         self.live.emit(LiveFigure(self._generation, figure, unit, place, heard))
 
     def _hear(self) -> None:

@@ -91,20 +91,20 @@ class HookUpCard(QWidget):
 
     def show_view(self, view: BenchView) -> None:
         """Show what this step needs and whether the bench stands so."""
-        self.chain.show_chain(view.chain, view.hook_up_ok)
-        self.words.setText(view.hook_up_words)
-        role = "quiet" if view.hook_up_wanted == "probe" else "caution"
+        self.chain.show_chain(view.hook_up.chain, view.hook_up.ok)
+        self.words.setText(view.hook_up.words)
+        role = "quiet" if view.hook_up.wanted == "probe" else "caution"
         if self.words.property("role") != role:
             self.words.setProperty("role", role)
             style = self.words.style()
             assert style is not None
             style.unpolish(self.words)
             style.polish(self.words)
-        self.button.setVisible(not view.hook_up_ok and not view.finished)
-        self.button.setText(tr("It is hooked up for {way}  H", way=tr(view.hook_up_wanted)))
+        self.button.setVisible(not view.hook_up.ok and not view.finished)
+        self.button.setText(tr("It is hooked up for {way}  H", way=tr(view.hook_up.wanted)))
         self.button.setAccessibleName(self.button.text())
-        self.force.setVisible(view.can_force and not view.finished and not view.damage[0])
-        words, cure = view.damage
+        self.force.setVisible(view.hook_up.can_force and not view.finished and not view.hook_up.damage[0])
+        words, cure = view.hook_up.damage
         self.broken.setText(words)
         self.broken.setVisible(bool(words))
         self.mend.setText(cure)

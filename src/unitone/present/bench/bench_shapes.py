@@ -175,8 +175,123 @@ class ChannelLine:
 
 
 @dataclass(frozen=True)
+class ProcedureView:
+    """The way through the procedure: rounds, steps with their verdicts, the stages of the radio, what is to be measured again."""
+
+    tally: str
+    phase: str
+    phase_words: str
+    route: tuple[tuple[str, tuple[RouteRow, ...]], ...]
+    why: str
+    path: tuple[PathStage, ...]
+    recheck: RecheckView | None
+    schools: tuple[SchoolRow, ...]
+
+
+@dataclass(frozen=True)
+class StepView:
+    """The step at hand: what it asks for, what there is to say beside it, and what has been judged."""
+
+    id: str
+    quantity: str
+    title: str
+    place: str
+    verdict: Verdict
+    dial_words: str
+    panel_words: str
+    notes: tuple[str, ...]
+    cautions: tuple[str, ...]
+    channels: tuple[ChannelLine, ...]
+    judged_words: str
+    remarks: tuple[str, ...]
+    can_judge: tuple[str, ...]
+    #: What a trial at this step told, "" where there was none.
+    trial: str
+    #: May it be asked here whether aligning is worth it?
+    can_be_worth: bool
+    conditions: Conditions
+    limit_words: str
+    leave_alone: bool
+
+
+@dataclass(frozen=True)
+class ReadingView:
+    """The reading of the step: its large figure, its bar, its curve, and how the next one is typed."""
+
+    figure: str
+    unit: str
+    figure_words: str
+    bar: Bar
+    hill: HillView | None
+    chart: ChartView | None
+    #: At an S-meter's or a squelch's step: what its chart reads next, "" where all is read or there is none.
+    chart_next: str
+    #: The entry of the reading that is shown (0 for none); how high it stands for the ear (dB), and what sounds as 440 Hz.
+    seq: int
+    pitch: tuple[float | None, float | None]
+    instrument_words: str
+    instruments: tuple[Instrument, ...]
+    rule: str
+    live: bool
+    quantity_id: str
+    expected: str
+    #: The unit that a number typed without one is in, as it stands beside the field.
+    entry_unit: str
+
+
+@dataclass(frozen=True)
+class BoardView:
+    """The board and the adjusters: where they sit, how they stand, and which is in the hand."""
+
+    pins: tuple[Pin, ...]
+    picture: BoardPicture | None
+    touchables: tuple[Touchable, ...]
+    ledger: tuple[LedgerRow, ...]
+    selected: str
+    selected_step_mdeg: int
+    step_words: tuple[str, str]
+    moved_count: int
+
+
+@dataclass(frozen=True)
+class HookUpView:
+    """What is connected to what, and what a wrong hook-up broke."""
+
+    present: str
+    wanted: str
+    chain: tuple[str, ...]
+    words: str
+    ok: bool
+    #: What a wrong hook-up broke on the simulated bench, and what mends it; and whether the interlock can be forced here.
+    damage: tuple[str, str]
+    can_force: bool
+    kit: Kit
+
+
+@dataclass(frozen=True)
+class LogView:
+    """The last of the log, what was tried, and what is loose."""
+
+    tried: tuple[TriedRow, ...]
+    loose: tuple[tuple[str, str], ...]
+    variant_words: str
+    cells: tuple[TapeCell, ...]
+
+
+@dataclass(frozen=True)
+class CoachView:
+    """The next move, as data and in words."""
+
+    advice: Advice
+    headline: str
+    detail: str
+    button: str
+    arrow: int
+
+
+@dataclass(frozen=True)
 class BenchView:
-    """Everything that the Bench shows of a job at one moment."""
+    """What the Bench shows of a job at one moment: seven views that change, are compared and painted apart."""
 
     job_id: str
     #: How far the log went when this was taken: a command from this picture is meant for that state alone.
@@ -184,78 +299,12 @@ class BenchView:
     number: int
     title: str
     bench_words: str
-    tally: str
     finished: bool
     simulated: bool
-    phase: str
-    phase_words: str
-    route: tuple[tuple[str, tuple[RouteRow, ...]], ...]
-    route_why: str
-    path: tuple[PathStage, ...]
-    step_id: str
-    step_quantity: str
-    step_title: str
-    step_place: str
-    step_verdict: Verdict
-    dial_words: str
-    panel_words: str
-    notes: tuple[str, ...]
-    cautions: tuple[str, ...]
-    figure: str
-    unit: str
-    figure_words: str
-    bar: Bar
-    channels: tuple[ChannelLine, ...]
-    hill: HillView | None
-    chart: ChartView | None
-    advice: Advice
-    headline: str
-    detail: str
-    button: str
-    arrow: int
-    pins: tuple[Pin, ...]
-    board: BoardPicture | None
-    recheck: RecheckView | None
-    touchables: tuple[Touchable, ...]
-    schools: tuple[SchoolRow, ...]
-    tried: tuple[TriedRow, ...]
-    loose: tuple[tuple[str, str], ...]
-    variant_words: str
-    judged_words: str
-    remarks: tuple[str, ...]
-    can_judge: tuple[str, ...]
-    #: At an S-meter's or a squelch's step: what its chart reads next, "" where all is read or there is none.
-    chart_next: str
-    #: The entry of the reading that is shown (0 for none); how high it stands for the ear (dB), and what sounds as 440 Hz.
-    figure_seq: int
-    pitch: tuple[float | None, float | None]
-    #: What a trial at this step told, "" where there was none.
-    trial: str
-    #: May it be asked here whether aligning is worth it?
-    can_be_worth: bool
-    instrument_words: str
-    instruments: tuple[Instrument, ...]
-    rule: str
-    ledger: tuple[LedgerRow, ...]
-    selected: str
-    selected_step_mdeg: int
-    step_words: tuple[str, str]
-    hook_up: str
-    hook_up_wanted: str
-    chain: tuple[str, ...]
-    hook_up_words: str
-    hook_up_ok: bool
-    #: What a wrong hook-up broke on the simulated bench, and what mends it; and whether the interlock can be forced here.
-    damage: tuple[str, str]
-    can_force: bool
-    tape: tuple[TapeCell, ...]
-    live: bool
-    conditions: Conditions
-    quantity_id: str
-    expected: str
-    #: The unit that a number typed without one is in, as it stands beside the field.
-    entry_unit: str
-    kit: Kit
-    limit_words: str
-    moved_count: int
-    leave_alone: bool
+    procedure: ProcedureView
+    step: StepView
+    reading: ReadingView
+    board: BoardView
+    hook_up: HookUpView
+    log: LogView
+    coach: CoachView

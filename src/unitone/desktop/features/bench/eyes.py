@@ -114,7 +114,7 @@ class Eyes(QObject):
         self.voice.failed.connect(self.failed)
         self.said.emit(tr("The coach speaks. J silences it."))
         if self._view is not None:
-            self.voice.say(self._view.headline)
+            self.voice.say(self._view.coach.headline)
 
     # -- what there is to say -----------------------------------------------------------------------
 
@@ -123,19 +123,19 @@ class Eyes(QObject):
         before, self._view = self._view, view
         if self.far is not None:
             self.far.show_view(view)
-        logged = before is not None and before.figure_seq != view.figure_seq
-        if logged or before is None or before.step_id != view.step_id:
+        logged = before is not None and before.reading.seq != view.reading.seq
+        if logged or before is None or before.step.id != view.step.id:
             self._sound_view()
-        if self.voice is not None and (logged or before is None or before.headline != view.headline):
-            reading = f"{view.figure} {view.unit}. " if logged and view.figure != "—" else ""
-            self.voice.say(reading + view.headline)
+        if self.voice is not None and (logged or before is None or before.coach.headline != view.coach.headline):
+            reading = f"{view.reading.figure} {view.reading.unit}. " if logged and view.reading.figure != "—" else ""
+            self.voice.say(reading + view.coach.headline)
 
     def show_live(self, live: LiveFigure) -> None:
         """The needle: seen from afar, and sounded."""
         if self.far is not None and self.far.isVisible():
             self.far.show_live(live)
         if self.pitch is not None and self._view is not None:
-            self.pitch.sound(self._view.step_id, live.height_db, self._view.pitch[1])
+            self.pitch.sound(self._view.step.id, live.height_db, self._view.reading.pitch[1])
 
     def show_typed(self, text: str | None) -> None:
         """What is being typed."""
@@ -144,7 +144,7 @@ class Eyes(QObject):
 
     def _sound_view(self) -> None:
         if self.pitch is not None and self._view is not None:
-            self.pitch.sound(self._view.step_id, self._view.pitch[0], self._view.pitch[1])
+            self.pitch.sound(self._view.step.id, self._view.reading.pitch[0], self._view.reading.pitch[1])
 
     def _show_status(self) -> None:
         if self.far is None:

@@ -53,7 +53,7 @@ class FarView(Painted):
     def show_view(self, view: BenchView) -> None:
         """The step at hand as it stands."""
         self._view, self._live = view, None
-        self.setAccessibleDescription(f"{view.figure} {view.unit}. {view.headline}")
+        self.setAccessibleDescription(f"{view.reading.figure} {view.reading.unit}. {view.coach.headline}")
         self.update()
 
     def show_live(self, live: LiveFigure) -> None:
@@ -143,11 +143,11 @@ class FarView(Painted):
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             close,
         )
-        self._line(painter, QRectF(edge, at, inner - width, tall), f"{view.step_title}", 32.0 * unit, "ink", True)
+        self._line(painter, QRectF(edge, at, inner - width, tall), f"{view.step.title}", 32.0 * unit, "ink", True)
         self._line(
             painter,
             QRectF(edge, at + tall, inner, 36.0 * unit),
-            view.dial_words or view.panel_words,
+            view.step.dial_words or view.step.panel_words,
             21.0 * unit,
             "teal",
         )
@@ -155,7 +155,7 @@ class FarView(Painted):
 
     def _number(self, painter: QPainter, view: BenchView, room: QRectF) -> None:
         live = self._live
-        figure, unit = (live.figure, live.unit) if live is not None else (view.figure, view.unit)
+        figure, unit = (live.figure, live.unit) if live is not None else (view.reading.figure, view.reading.unit)
         typed = self._typed
         if typed is not None:
             figure, unit = typed + "▏", tr("Enter logs, Esc leaves")
@@ -183,7 +183,7 @@ class FarView(Painted):
         painter.drawText(QPointF(x, base - size * 0.45), state)
 
     def _bar(self, painter: QPainter, view: BenchView, room: QRectF, unit: float) -> None:
-        bar = view.bar
+        bar = view.reading.bar
         left, span, top, thick = room.left(), room.width(), room.top() + 26.0 * unit, 26.0 * unit
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("line"))
@@ -212,7 +212,7 @@ class FarView(Painted):
         painter.drawText(QRectF(x, top + thick + 4 * unit, width, 34 * unit), Qt.AlignmentFlag.AlignCenter, limit)
 
     def _say(self, painter: QPainter, view: BenchView, room: QRectF, unit: float) -> None:
-        calm = view.advice.act in ("conclude", "go to", "seal", "finish", "done", "log")
+        calm = view.coach.advice.act in ("conclude", "go to", "seal", "finish", "done", "log")
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("teal_soft" if calm else "orange_soft"))
         painter.drawRoundedRect(room, 14, 14)
@@ -223,19 +223,19 @@ class FarView(Painted):
             box.right() + 24 * unit, room.top() + 8 * unit, room.right() - box.right() - 44 * unit, room.height()
         )
         big = QRectF(words.left(), words.top(), words.width(), words.height() * 0.6)
-        self._line(painter, big, view.headline, 58.0 * unit, "ink", True)
+        self._line(painter, big, view.coach.headline, 58.0 * unit, "ink", True)
         small = QRectF(words.left(), big.bottom(), words.width(), room.bottom() - big.bottom() - 8 * unit)
-        self._line(painter, small, view.detail, 24.0 * unit, "quiet")
+        self._line(painter, small, view.coach.detail, 24.0 * unit, "quiet")
 
     def _arrow(self, painter: QPainter, view: BenchView, box: QRectF, colour: QColor) -> None:
-        if view.arrow == 0:
+        if view.coach.arrow == 0:
             side = min(box.width(), box.height()) * 0.7
             draw_mark(
-                painter, QRectF(box.center().x() - side / 2, box.center().y() - side / 2, side, side), view.step_verdict
+                painter, QRectF(box.center().x() - side / 2, box.center().y() - side / 2, side, side), view.step.verdict
             )
             return
         points = [(0.02, 0.5), (0.46, 0.06), (0.46, 0.32), (0.98, 0.32), (0.98, 0.68), (0.46, 0.68), (0.46, 0.94)]
-        if view.arrow > 0:
+        if view.coach.arrow > 0:
             points = [(1 - x, y) for x, y in points]
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour)
@@ -246,5 +246,5 @@ class FarView(Painted):
     @staticmethod
     def _caution(view: BenchView) -> str:
         """The usual caution goes wherever the step goes; a hook-up that does not fit is said first."""
-        found = [] if view.hook_up_ok else [tr("Hook-up: {words}  H confirms it.", words=view.hook_up_words)]
-        return " ".join([*found, *view.cautions])
+        found = [] if view.hook_up.ok else [tr("Hook-up: {words}  H confirms it.", words=view.hook_up.words)]
+        return " ".join([*found, *view.step.cautions])

@@ -263,7 +263,7 @@ class BenchPage(QWidget):
     def _name_trials(self) -> None:
         """Their words, shorter where the column is narrow: they never make it wider."""
         narrow = self.width() / theme.scale < 1090
-        hand = self.view.selected if self.view is not None else ""
+        hand = self.view.board.selected if self.view is not None else ""
         self.worth.setText(tr("worth?  V") if narrow else tr("worth it?  V"))
         self.what.setText(f"{hand}?  Q" if narrow else tr("what does {adjuster} do?  Q", adjuster=hand))
 
@@ -271,9 +271,14 @@ class BenchPage(QWidget):
 
     def _changed(self, item: tuple[int, BenchView]) -> None:
         self._generation, view = item
-        moved_on = self.view is None or self.view.step_id != view.step_id
-        told = view.trial if self.view is not None and not moved_on and view.trial != self.view.trial else ""
-        logged = self.view is not None and view.tape != self.view.tape
+        moved_on = self.view is None or self.view.step.id != view.step.id
+        told = (
+            view.step.trial
+            if self.view is not None and not moved_on and view.step.trial != self.view.step.trial
+            else ""
+        )
+        before = self.view
+        logged = before is not None and view.log.cells != before.log.cells
         self.view = view
         if self._awaiting_entry and logged:
             self._awaiting_entry = False
@@ -282,42 +287,58 @@ class BenchPage(QWidget):
             self.message.hide()
         if moved_on and self.step.typing:
             self.step.close_entry()
-        self.job.setText(tr("Job {number}", number=f"{view.number:04d}"))
-        self.title.setText(view.title)
-        self.bench.setText(view.bench_words)
-        self.tally.setText(view.tally)
-        self.path.show_path(view.path)
-        metrics = self.route_why.fontMetrics()
-        room = max(theme.px(180), self.route_card.width() - theme.px(46))
-        self.route_why.setText(metrics.elidedText(view.route_why + "  O", Qt.TextElideMode.ElideMiddle, room))
-        set_tip(self.route_why, view.route_why)
-        self.route_why.setAccessibleName(tr("Schools: {why}", why=view.route_why))
-        self.phase.setText(view.phase_words)
-        self.start_now.setVisible(view.phase == "as-found" and not view.finished)
-        self.route.show_route(view.route)
+        # Each of the seven views is painted where it differs from what is shown; the step's card looks for itself.
+        head = (view.number, view.title, view.bench_words, view.finished, view.simulated)
+        anew = before is None or head != (
+            before.number, before.title, before.bench_words, before.finished, before.simulated
+        )  # fmt: skip
+        if before is None or anew or view.procedure != before.procedure:
+            self._show_procedure(view)
         self.step.show_view(view)
-        self._show_board(view)
-        loose = tr("Loose: {ends}  (W)", ends=", ".join(what for _, what in view.loose)) if view.loose else ""
-        standing = "\n".join(x for x in (view.variant_words, loose) if x)
-        self.variant.setText(standing)
-        self.variant.setVisible(bool(standing))
-        self.recheck.setVisible(view.recheck is not None)
-        if view.recheck is not None:
-            self.recheck.setText(tr("◆ {n} to measure again  K", n=len(view.recheck.rows)))
-            self.recheck.setAccessibleName(view.recheck.headline)
-            set_tip(self.recheck, f"{view.recheck.headline}\n{view.recheck.why}")
+        if before is None or anew or view.board != before.board:
+            self._show_board(view)
+            self.ledger.show_rows(view.board.ledger)
+            self.all_back.setEnabled(view.board.moved_count > 0 and not view.finished)
+            self.what.setVisible(bool(view.board.selected) and not view.finished)
+            self._name_trials()
+        if before is None or anew or view.log != before.log:
+            self._show_log(view)
+        if before is None or anew or view.hook_up != before.hook_up:
+            self.hook.show_view(view)
         self.touched.setEnabled(not view.finished)
-        self.ledger.show_rows(view.ledger)
-        self.all_back.setEnabled(view.moved_count > 0 and not view.finished)
-        self.worth.setVisible(view.can_be_worth)
-        self.what.setVisible(bool(view.selected) and not view.finished)
-        self._name_trials()
-        self.hook.show_view(view)
-        self.tape.show_tape(view.tape)
+        self.worth.setVisible(view.step.can_be_worth)
         self.eyes.show_view(view)
         if told and not self.step.says_notes:
             # The answer to what was asked is seen in every window, whatever room the card has.
             self._say(told)
+
+    def _show_procedure(self, view: BenchView) -> None:
+        self.job.setText(tr("Job {number}", number=f"{view.number:04d}"))
+        self.title.setText(view.title)
+        self.bench.setText(view.bench_words)
+        self.tally.setText(view.procedure.tally)
+        self.path.show_path(view.procedure.path)
+        metrics = self.route_why.fontMetrics()
+        room = max(theme.px(180), self.route_card.width() - theme.px(46))
+        self.route_why.setText(metrics.elidedText(view.procedure.why + "  O", Qt.TextElideMode.ElideMiddle, room))
+        set_tip(self.route_why, view.procedure.why)
+        self.route_why.setAccessibleName(tr("Schools: {why}", why=view.procedure.why))
+        self.phase.setText(view.procedure.phase_words)
+        self.start_now.setVisible(view.procedure.phase == "as-found" and not view.finished)
+        self.route.show_route(view.procedure.route)
+        found = view.procedure.recheck
+        self.recheck.setVisible(found is not None)
+        if found is not None:
+            self.recheck.setText(tr("◆ {n} to measure again  K", n=len(found.rows)))
+            self.recheck.setAccessibleName(found.headline)
+            set_tip(self.recheck, f"{found.headline}\n{found.why}")
+
+    def _show_log(self, view: BenchView) -> None:
+        loose = tr("Loose: {ends}  (W)", ends=", ".join(what for _, what in view.log.loose)) if view.log.loose else ""
+        standing = "\n".join(x for x in (view.log.variant_words, loose) if x)
+        self.variant.setText(standing)
+        self.variant.setVisible(bool(standing))
+        self.tape.show_tape(view.log.cells)
 
     def _live(self, live: LiveFigure) -> None:
         if live.generation == self._generation and not self.step.typing:
@@ -361,25 +382,27 @@ class BenchPage(QWidget):
         if view is None:
             return
         simple: dict[str, Callable[[Session], object]] = {
-            "ccw": lambda s: s.turn(view.selected, -view.selected_step_mdeg),
-            "cw": lambda s: s.turn(view.selected, view.selected_step_mdeg),
-            "ccw-more": lambda s: s.turn(view.selected, -4 * view.selected_step_mdeg),
-            "cw-more": lambda s: s.turn(view.selected, 4 * view.selected_step_mdeg),
-            "stop-ccw": lambda s: s.felt_stop(view.selected, False),
-            "stop-cw": lambda s: s.felt_stop(view.selected, True),
-            "back": lambda s: s.take_back(view.selected),
+            "ccw": lambda s: s.turn(view.board.selected, -view.board.selected_step_mdeg),
+            "cw": lambda s: s.turn(view.board.selected, view.board.selected_step_mdeg),
+            "ccw-more": lambda s: s.turn(view.board.selected, -4 * view.board.selected_step_mdeg),
+            "cw-more": lambda s: s.turn(view.board.selected, 4 * view.board.selected_step_mdeg),
+            "stop-ccw": lambda s: s.felt_stop(view.board.selected, False),
+            "stop-cw": lambda s: s.felt_stop(view.board.selected, True),
+            "back": lambda s: s.take_back(view.board.selected),
             "back-all": lambda s: s.take_back(),
             "strike": _strike,
-            "hook-up": lambda s: s.confirm_hook_up(view.hook_up_wanted),
+            "hook-up": lambda s: s.confirm_hook_up(view.hook_up.wanted),
             "key-anyway": lambda s: s.key_anyway(),
             "mend": lambda s: s.mend(),
             "chart": chart_on,
             "worth": ask_worth,
-            "what": lambda s: ask_what(s, view.selected),
+            "what": lambda s: ask_what(s, view.board.selected),
             "keep-reach": keep_reach,
         }
         if name in simple:
-            if (name in ("ccw", "cw", "ccw-more", "cw-more", "back", "stop-ccw", "stop-cw")) and not view.selected:
+            if (
+                name in ("ccw", "cw", "ccw-more", "cw-more", "back", "stop-ccw", "stop-cw")
+            ) and not view.board.selected:
                 return
             self._worker.do(simple[name], view.seq)
         elif name == "main":
@@ -400,7 +423,7 @@ class BenchPage(QWidget):
             self._side_is_route = not self._side_is_route
             self._arrange()
         elif name == "generator":
-            self.tray.ask_kit(view.kit, lambda kit: self._worker.do(lambda s: s.set_kit(kit)))
+            self.tray.ask_kit(view.hook_up.kit, lambda kit: self._worker.do(lambda s: s.set_kit(kit)))
         elif name == "note":
             self.tray.ask_note(lambda words: self._worker.do(lambda s: s.note(words)))
         elif name == "certificate":
@@ -415,7 +438,7 @@ class BenchPage(QWidget):
         tray, do = self.tray, self._worker.do
         if name == "touched":
             tray.ask(tray.touch, view, lambda said: do(lambda s: s.touch(*said)))
-        elif name == "judge" and view.can_judge:
+        elif name == "judge" and view.step.can_judge:
             tray.ask(tray.judge, view, lambda said: do(lambda s: s.judge(*said)))
         elif name == "tried":
             tray.ask(tray.tried, view, lambda said: do(lambda s: s.tried(*said)))
@@ -437,14 +460,16 @@ class BenchPage(QWidget):
 
     def _show_board(self, view: BenchView) -> None:
         """The picture of what is in hand; read once, then kept."""
-        wanted = view.board
+        wanted = view.board.picture
         if wanted is None:
             self._image = None
         elif self._image is None or (self._image[0].hash, self._image[0].file) != (wanted.hash, wanted.file):
             self._image = (wanted, None)
             self._read_picture(wanted)
         self.picture_words.setText(wanted.title if wanted is not None and wanted.title else tr("component side"))
-        self.board.show_board(self._image[1] if self._image else None, view.pins, wanted.crop if wanted else WHOLE)
+        self.board.show_board(
+            self._image[1] if self._image else None, view.board.pins, wanted.crop if wanted else WHOLE
+        )
 
     def _read_picture(self, wanted: BoardPicture) -> None:
         """Read the picture; a drawing that takes its time comes later."""
@@ -453,8 +478,8 @@ class BenchPage(QWidget):
             if self._image is None or self._image[0] is not wanted:
                 return
             self._image = (wanted, image)
-            if self.view is not None and self.view.board is not None:
-                self.board.show_board(image, self.view.pins, self.view.board.crop)
+            if self.view is not None and self.view.board.picture is not None:
+                self.board.show_board(image, self.view.board.pins, self.view.board.picture.crop)
 
         try:
             if wanted.hash:
@@ -475,7 +500,7 @@ class BenchPage(QWidget):
         if isinstance(focus, QPushButton) and focus.hasFocus() and focus is not self.step.main:
             focus.click()
             return
-        advice = view.advice
+        advice = view.coach.advice
         if advice.act == "done":
             self.certificate.emit(view.job_id)
         elif advice.act == "measure" and (not view.simulated):
@@ -493,11 +518,11 @@ class BenchPage(QWidget):
         if not view.simulated:
             self.step.open_entry()
             return
-        if view.advice.act == "log":
-            advice = view.advice
+        if view.coach.advice.act == "log":
+            advice = view.coach.advice
             self._worker.do(lambda s: s.follow(advice), view.seq)
             return
-        wanted = view.conditions
+        wanted = view.step.conditions
         self._worker.do(lambda s: _measure_at(s, wanted), view.seq)
 
     def _type_in(self, text: str) -> None:
@@ -508,14 +533,14 @@ class BenchPage(QWidget):
         if self._awaiting_entry:
             return
         self._awaiting_entry = True
-        wanted = view.conditions
+        wanted = view.step.conditions
         self._worker.do(lambda s: s.type_in(text, wanted), view.seq)
 
     def _neighbour(self, way: int) -> None:
         view = self.view
         assert view is not None
-        steps = [r.step_id for _, rows in view.route for r in rows]
-        at = steps.index(view.step_id) + way
+        steps = [r.step_id for _, rows in view.procedure.route for r in rows]
+        at = steps.index(view.step.id) + way
         if 0 <= at < len(steps):
             step = steps[at]
             self._worker.do(lambda s: s.go_to(step))
@@ -523,9 +548,9 @@ class BenchPage(QWidget):
     def _other_adjuster(self, way: int) -> None:
         view = self.view
         assert view is not None
-        names = [r.adjuster for r in view.ledger]
+        names = [r.adjuster for r in view.board.ledger]
         if names:
-            at = names.index(view.selected) if view.selected in names else 0
+            at = names.index(view.board.selected) if view.board.selected in names else 0
             self._worker.select(names[(at + way) % len(names)])
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

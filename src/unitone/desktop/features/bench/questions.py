@@ -85,8 +85,8 @@ class TouchQuestion(Question):
 
     def ask(self, view: BenchView) -> None:
         """Offer the sheet's parts and actions and the usual ones."""
-        self._known = view.touchables
-        self._steps = sum(len(rows) for _, rows in view.route)
+        self._known = view.board.touchables
+        self._steps = sum(len(rows) for _, rows in view.procedure.route)
         self.what.clear()
         for t in self._known:
             self.what.addItem(t.words if t.words.startswith(t.id) or " " in t.words else f"{t.id}, {t.words}", t.id)
@@ -140,9 +140,9 @@ class JudgeQuestion(Question):
 
     def ask(self, view: BenchView) -> None:
         """Ask about the step at hand."""
-        self.words.setText(view.step_title)
+        self.words.setText(view.step.title)
         self.verdict.clear()
-        for word in view.can_judge:
+        for word in view.step.can_judge:
             self.verdict.addItem(tr(word), word)
         self.reason.clear()
         self.keep.setEnabled(False)
@@ -170,7 +170,7 @@ class SchoolsQuestion(Question):
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
         self.boxes = {}
-        for n, row in enumerate(view.schools):
+        for n, row in enumerate(view.procedure.schools):
             box = Choice()
             stands = next(words for key, words in row.choices if key == row.choice)
             who = {
@@ -213,12 +213,12 @@ class InstrumentQuestion(Question):
 
     def ask(self, view: BenchView, workshop: tuple[Instrument, ...]) -> None:
         """Offer the workshop's instruments that serve the step's quantity."""
-        self._quantity = view.step_quantity
+        self._quantity = view.step.quantity
         self._serving = tuple(i for i in workshop if i.serves(self._quantity))
         self.box.clear()
         for i in self._serving:
             self.box.addItem(i.name, i.id)
-        now = instrument_for(view.instruments, self._quantity)
+        now = instrument_for(view.reading.instruments, self._quantity)
         self.box.setCurrentIndex(max(0, self.box.findData(now.id if now else "")))
         self.keep.setEnabled(bool(self._serving))
         self._tell()
@@ -272,7 +272,7 @@ class RecheckQuestion(Question):
     def ask(self, view: BenchView) -> None:
         """Show the plan."""
         self.list.clear()
-        plan = view.recheck
+        plan = view.procedure.recheck
         self.headline.setText(plan.headline if plan else tr("Nothing has to be measured again"))
         self.why.setText(plan.why if plan else "")
         for n, row in enumerate(plan.rows if plan else ()):

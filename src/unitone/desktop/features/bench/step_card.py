@@ -130,22 +130,22 @@ class ChannelTable(Painted):
 
     def show_view(self, view: BenchView) -> None:
         self._view = view
-        self.setVisible(bool(view.channels) and view.chart is None)
+        self.setVisible(bool(view.step.channels) and view.reading.chart is None)
         self.setAccessibleDescription(
-            "; ".join(f"channel {c.channel}: found {c.found}, now {c.now}" for c in view.channels)
+            "; ".join(f"channel {c.channel}: found {c.found}, now {c.now}" for c in view.step.channels)
         )
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         del event
-        if self._view is None or not self._view.channels:
+        if self._view is None or not self._view.step.channels:
             return
         painter = self.painter()
-        width = self.width() / len(self._view.channels)
-        for n, line in enumerate(self._view.channels):
+        width = self.width() / len(self._view.step.channels)
+        for n, line in enumerate(self._view.step.channels):
             box = QRectF(n * width, 0, width - theme.px(8), self.height())
             painter.setPen(Qt.PenStyle.NoPen)
-            at_hand = self._view.conditions.channel == line.channel
+            at_hand = self._view.step.conditions.channel == line.channel
             painter.setBrush(theme.colour("orange_soft" if at_hand else "well"))
             painter.drawRoundedRect(box, 6, 6)
             mark = standing(bool(line.now), line.stale, line.inside)
@@ -305,40 +305,44 @@ class StepCard(QFrame):
 
     def show_view(self, view: BenchView) -> None:
         """Show the step at hand."""
-        self._view = view
-        self.title.setText(view.step_title)
-        self.place.setText(view.step_place)
-        self.dial_words.setText(together(view.dial_words))
-        self.panel_words.setText(together(view.panel_words))
-        warnings = [*view.cautions]
+        before, self._view = self._view, view
+        self.title.setText(view.step.title)
+        self.place.setText(view.step.place)
+        self.dial_words.setText(together(view.step.dial_words))
+        self.panel_words.setText(together(view.step.panel_words))
+        warnings = [*view.step.cautions]
         self.caution.setText(" ".join(warnings))
         self.caution.setVisible(bool(warnings))
-        self._set_figure(view.figure, view.unit)
+        self._set_figure(view.reading.figure, view.reading.unit)
         self._set_words(view, False)
-        self.judged.setText(view.judged_words)
-        self.judged.setVisible(bool(view.judged_words))
-        self.remarks.show_lines([Line("re-check", words) for words in view.remarks])
-        self.bar.show_bar(view.bar)
-        self.channels.show_view(view)
-        self.chart.show_chart(view.chart)
-        self.hill.show_hill(view.hill, self._empty_words(view))
+        self.judged.setText(view.step.judged_words)
+        self.judged.setVisible(bool(view.step.judged_words))
+        if before is None or view.step.remarks != before.step.remarks:
+            self.remarks.show_lines([Line("re-check", words) for words in view.step.remarks])
+        self.bar.show_bar(view.reading.bar)
+        if before is None or (view.step, view.reading.chart) != (before.step, before.reading.chart):
+            self.channels.show_view(view)
+            self.chart.show_chart(view.reading.chart)
+        empty = self._empty_words(view)
+        if before is None or view.reading.hill != before.reading.hill or empty != self._empty_words(before):
+            self.hill.show_hill(view.reading.hill, empty)
         # With many places the chart says more than a hill of one place, but while that one is turned.
         self._show_coach(view)
         self._show_buttons(view)
         self._refit()
 
     def _empty_words(self, view: BenchView) -> str:
-        note = " ".join(view.notes)
-        if view.leave_alone:
+        note = " ".join(view.step.notes)
+        if view.step.leave_alone:
             return tr("In limits as found. Leave it alone.") + (" " + note if note else "")
-        if not view.selected:
+        if not view.board.selected:
             return note or tr("Nothing is turned in this step: it is measured.")
         return (note + " " if note else "") + tr(
-            "Readings against the turns of {adjuster} are drawn here.", adjuster=view.selected
+            "Readings against the turns of {adjuster} are drawn here.", adjuster=view.board.selected
         )
 
     def _show_coach(self, view: BenchView) -> None:
-        calm = view.advice.act in ("conclude", "go to", "seal", "finish", "done", "log")
+        calm = view.coach.advice.act in ("conclude", "go to", "seal", "finish", "done", "log")
         if self.coach.property("calm") != str(calm).lower():
             self.coach.setProperty("calm", str(calm).lower())
             for widget in (self.coach, self.headline, self.detail):
@@ -346,9 +350,9 @@ class StepCard(QFrame):
                 assert style is not None
                 style.unpolish(widget)
                 style.polish(widget)
-        self.headline.setText(view.headline)
-        self.detail.setText(view.detail)
-        self.arrow.show_way(view.arrow, view.step_verdict)
+        self.headline.setText(view.coach.headline)
+        self.detail.setText(view.coach.detail)
+        self.arrow.show_way(view.coach.arrow, view.step.verdict)
 
     def _fit_buttons(self) -> None:
         """Say less on the hand's buttons where their row is narrower than their words."""
@@ -371,23 +375,26 @@ class StepCard(QFrame):
                 return
 
     def _show_buttons(self, view: BenchView) -> None:
-        can_turn = bool(view.selected) and not view.finished
+        can_turn = bool(view.board.selected) and not view.finished
         for button in (self.ccw, self.cw):
             button.setEnabled(can_turn)
-            set_tip(button, tr("{adjuster}: own step, key ← or →", adjuster=view.selected) if view.selected else "")
+            set_tip(
+                button,
+                tr("{adjuster}: own step, key ← or →", adjuster=view.board.selected) if view.board.selected else "",
+            )
         self.log.setText(tr("Log  L") if view.simulated else tr("Type  R"))
-        self.log.setEnabled(not view.finished and view.hook_up_ok)
-        moved = any(r.adjuster == view.selected and r.moved for r in view.ledger)
+        self.log.setEnabled(not view.finished and view.hook_up.ok)
+        moved = any(r.adjuster == view.board.selected and r.moved for r in view.board.ledger)
         self.back.setText(tr("Back  B"))
         self.back.setEnabled(moved and not view.finished)
-        self.charted.setVisible(bool(view.chart_next))
-        self.charted.setEnabled(view.hook_up_ok)
-        set_tip(self.charted, tr("next: {what}", what=view.chart_next))
-        self.main.setText(f"{view.button}  ↵")
-        self.judge.setVisible("accepted" in view.can_judge and view.phase != "as-found")
+        self.charted.setVisible(bool(view.reading.chart_next))
+        self.charted.setEnabled(view.hook_up.ok)
+        set_tip(self.charted, tr("next: {what}", what=view.reading.chart_next))
+        self.main.setText(f"{view.coach.button}  ↵")
+        self.judge.setVisible("accepted" in view.step.can_judge and view.procedure.phase != "as-found")
 
     def _step_words(self, view: BenchView) -> str:
-        small = view.selected_step_mdeg
+        small = view.board.selected_step_mdeg
         if small and small % 45_000 == 0:
             return "⅛" if small == 45_000 else f"{small // 45_000}/8"
         return f"{small / 1000:g}°" if small else ""
@@ -401,11 +408,11 @@ class StepCard(QFrame):
 
     def _set_words(self, view: BenchView, live: bool) -> None:
         """Under the figure: whether it is the needle or a logged reading, found, best, limit."""
-        first = tr("on the needle, not logged") if live else tr("logged") if view.figure != "—" else ""
+        first = tr("on the needle, not logged") if live else tr("logged") if view.reading.figure != "—" else ""
         parts = (
-            (first, view.figure_words)
+            (first, view.reading.figure_words)
             if self._short
-            else (first, view.figure_words, view.limit_words, view.instrument_words)
+            else (first, view.reading.figure_words, view.step.limit_words, view.reading.instrument_words)
         )
         self.words.setText(together(" · ".join(x for x in parts if x)))
 
@@ -425,23 +432,25 @@ class StepCard(QFrame):
     def _place_notes(self) -> None:
         """What there is to say beside a plot: whole where the card is tall, else in one line with the rest in its tip."""
         view = self._view
-        words = "" if view is None else " ".join(view.notes)
-        plotted = view is not None and (view.chart is not None or (view.hill is not None and bool(view.hill.points)))
+        words = "" if view is None else " ".join(view.step.notes)
+        plotted = view is not None and (
+            view.reading.chart is not None or (view.reading.hill is not None and bool(view.reading.hill.points))
+        )
         roomy = self.height() >= theme.px(560) and not self._short
         self.notes.setText(together(words))
         self.brief.setText(words)
         self.notes.setVisible(bool(words) and plotted and roomy)
         self.brief.setVisible(bool(words) and plotted and not roomy)
-        hill = None if view is None else view.hill
+        hill = None if view is None else view.reading.hill
         # A curve of one place says less than the chart of all: only what is turned is worth the room beside it.
         turned = hill is not None and hill.x_unit != "dBm" and len({x for x, _ in hill.points}) > 1
-        self.hill.setVisible(view is not None and (view.chart is None or (turned and not self._short)))
+        self.hill.setVisible(view is not None and (view.reading.chart is None or (turned and not self._short)))
         # Large type in a low window: what has to be read and heeded goes before what is drawn.
-        self.chart.setVisible(view is not None and view.chart is not None)
+        self.chart.setVisible(view is not None and view.reading.chart is not None)
         self.detail.setVisible(True)
         self.words.setVisible(True)
         self.place.setVisible(True)
-        self.remarks.setVisible(view is not None and bool(view.remarks))
+        self.remarks.setVisible(view is not None and bool(view.step.remarks))
         for widget in (self.brief, self.hill, self.chart, self.detail, self.words, self.place, self.remarks):
             if not self._fits():
                 widget.hide()
@@ -503,9 +512,9 @@ class StepCard(QFrame):
         """Open the field, with the digit that opened it."""
         if self._view is None or self._view.finished:
             return
-        self.entry.setPlaceholderText(self._view.expected)
-        self.entry_unit.setText(self._view.entry_unit)
-        set_tip(self.entry, self._view.expected)
+        self.entry.setPlaceholderText(self._view.reading.expected)
+        self.entry_unit.setText(self._view.reading.entry_unit)
+        set_tip(self.entry, self._view.reading.expected)
         self.entry.setText(first)
         self.stack.setCurrentIndex(1)
         self.typing_changed.emit(True)

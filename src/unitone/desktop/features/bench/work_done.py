@@ -48,7 +48,7 @@ class TriedQuestion(Question):
 
     def ask(self, view: BenchView) -> None:
         """Empty fields, with what was tried before in sight."""
-        self._rows = tuple(f"{row.words} ({row.outcome})" for row in view.tried)
+        self._rows = tuple(f"{row.words} ({row.outcome})" for row in view.log.tried)
         for field in (self.suspected, self.done, self.result):
             field.clear()
         self.outcome.setCurrentIndex(0)
@@ -103,11 +103,11 @@ class LooseQuestion(Question):
     def ask(self, view: BenchView) -> None:
         """The open ends."""
         self.list.clear()
-        for entry_id, what in view.loose:
+        for entry_id, what in view.log.loose:
             item = QListWidgetItem(what)
             item.setData(Qt.ItemDataRole.UserRole, entry_id)
             self.list.addItem(item)
-        self.list.setVisible(bool(view.loose))
+        self.list.setVisible(bool(view.log.loose))
         self.list.setCurrentRow(0)
         self.words.clear()
         self._tell()
