@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from unitone.bench.path import HOOK_UPS, Kit, dial
-from unitone.bench.ports import HandBench
+from unitone.bench.ports import hand_bench
 from unitone.errors import BenchError
 from unitone.sheet.model.sheet import Conditions
 
@@ -59,7 +59,7 @@ def test_a_kit_survives_the_tape() -> None:
 
 
 def test_the_hand_bench_measures_nothing_and_turns_what_it_is_told() -> None:
-    bench = HandBench(100.0)
+    bench = hand_bench(100.0)
     assert not bench.can_measure("rx.sinad") and bench.live("rx.sinad", Conditions()) is None
     assert bench.turn("T1", -45_000) == (-45_000, False) and bench.seen("P1") is None
     assert bench.seconds() >= 100.0

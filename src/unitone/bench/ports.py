@@ -1,8 +1,14 @@
-"""The narrow port through which a session reaches a bench, and the bench that is worked by hand."""
+"""The narrow ports of a bench, and the bench as their composition: per quantity, who reads it.
+
+A ``Meter`` measures some quantities; a ``SignalSource`` feeds the radio; ``Hands`` turn
+its adjusters. Behind each may stand a person who types, a simulated radio, a recording,
+a sound card, an instrument on a wire. The loop knows none of them.
+"""
 
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -38,72 +44,158 @@ class Heard:
     full_scale_v: float | None = None
 
 
-class Bench(Protocol):
-    """Instruments and a radio. ``simulated`` goes on every paper that comes of it."""
+class Meter(Protocol):
+    """Measures some quantities. ``std`` of what it measured says how sure it is."""
 
-    simulated: bool
+    def measures(self, quantity_id: str) -> bool:
+        """Does it read this quantity, on this radio?"""
 
-    def can_measure(self, quantity_id: str) -> bool:
-        """True where the bench itself delivers this quantity; otherwise the technician types it."""
+    def seconds_for(self, quantity_id: str) -> float:
+        """About how long a whole reading takes (bench-seconds)."""
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
-        """One whole reading. Raises BenchError."""
+        """One whole reading. Raises BenchError, and where it was cancelled meanwhile."""
 
     def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
-        """The needle now (averaged since the last change), or None where the quantity has no needle."""
+        """The needle now (averaged since the last change), or None where it has no needle."""
 
-    def listen(self, conditions: Conditions, seconds: float) -> Heard | None:
-        """The next stretch from the loudspeaker, or from the aerial socket while keyed; None where nothing is connected."""
+    def cancel(self) -> None:
+        """Break off a reading that is going on in another thread: it raises BenchError at its next block."""
+
+
+class SignalSource(Protocol):
+    """Feeds the radio: frequency (a channel, with its offset), level and modulation all stand in the conditions."""
+
+    def set(self, conditions: Conditions) -> None:
+        """Bring the generator to these conditions. Raises BenchError for what it cannot give."""
+
+    def off(self) -> None:
+        """No signal."""
+
+
+class Hands(Protocol):
+    """Turn adjusters."""
 
     def turn(self, adjuster: str, asked_mdeg: int) -> tuple[int, bool]:
         """Turn an adjuster; (millidegrees moved, a stop was touched)."""
 
     def seen(self, adjuster: str) -> float | None:
-        """Where a slot points (millidegrees from its anticlockwise stop), if the bench can see it."""
+        """Where a slot points (millidegrees from its anticlockwise stop), if it can be seen."""
+
+
+class Ear(Protocol):
+    """Gives what the radio sounds like, or sends."""
+
+    def listen(self, conditions: Conditions, seconds: float) -> Heard | None:
+        """The next stretch from the loudspeaker, or from the aerial socket while keyed; None where nothing is connected."""
+
+
+class Clock(Protocol):
+    """Bench-seconds."""
+
+    def seconds(self) -> float:
+        """Since the radio was switched on."""
         ...
+
+
+class Bench:
+    """Instruments round a radio, composed of ports. ``simulated`` goes on every paper that comes of it.
+
+    The first meter that measures a quantity reads it; what none measures is typed.
+    """
+
+    def __init__(
+        self, meters: Sequence[Meter], source: SignalSource, hands: Hands, clock: Clock, ear: Ear | None = None,
+        simulated: bool = False,
+    ) -> None:  # fmt: skip
+        self.meters, self.source, self.hands, self.clock, self.ear = tuple(meters), source, hands, clock, ear
+        self.simulated = simulated
+
+    def meter_for(self, quantity_id: str) -> Meter | None:
+        """Who reads this quantity; None where it is typed."""
+        return next((m for m in self.meters if m.measures(quantity_id)), None)
+
+    def can_measure(self, quantity_id: str) -> bool:
+        """True where the bench itself delivers this quantity; otherwise the technician types it."""
+        return self.meter_for(quantity_id) is not None
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """One whole reading. Raises BenchError."""
+        meter = self.meter_for(quantity_id)
+        if meter is None:
+            raise BenchError(
+                f"The stand-in bench has no instrument for {quantity_id}. Put the step aside (A)."
+                if self.simulated
+                else "No instrument is connected. Type the reading."
+            )
+        self.source.set(conditions)
+        return meter.measure(quantity_id, conditions)
+
+    def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
+        """The needle now, or None where the quantity has none."""
+        meter = self.meter_for(quantity_id)
+        if meter is None:
+            return None
+        self.source.set(conditions)
+        return meter.live(quantity_id, conditions)
+
+    def cancel(self) -> None:
+        """Break off whatever is being read."""
+        for meter in self.meters:
+            meter.cancel()
+
+    def listen(self, conditions: Conditions, seconds: float) -> Heard | None:
+        """The next stretch of what the radio gives; None where nothing is connected."""
+        return None if self.ear is None else self.ear.listen(conditions, seconds)
+
+    def turn(self, adjuster: str, asked_mdeg: int) -> tuple[int, bool]:
+        """Turn an adjuster; (millidegrees moved, a stop was touched)."""
+        return self.hands.turn(adjuster, asked_mdeg)
+
+    def seen(self, adjuster: str) -> float | None:
+        """Where a slot points (millidegrees from its anticlockwise stop), if the bench can see it."""
+        return self.hands.seen(adjuster)
 
     def seconds(self) -> float:
         """Bench-seconds since the radio was switched on."""
+        return self.clock.seconds()
 
 
-class HandBench:
-    """A real radio on a bench without connected instruments: the technician turns, reads and types."""
-
-    simulated = False
+class WallClock:
+    """Seconds since the job was opened, counted on from what it had."""
 
     def __init__(self, already: float = 0.0) -> None:
         self._start = time.monotonic() - already
 
-    def can_measure(self, quantity_id: str) -> bool:
-        """Nothing is connected."""
-        del quantity_id
-        return False
+    def seconds(self) -> float:
+        """See ``Clock``."""
+        return time.monotonic() - self._start
 
-    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
-        """Raises BenchError: the reading has to be typed."""
-        del quantity_id, conditions
-        raise BenchError("No instrument is connected. Type the reading.")
 
-    def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
-        """No needle."""
-        del quantity_id, conditions
-        return None
-
-    def listen(self, conditions: Conditions, seconds: float) -> Heard | None:
-        """A real radio is listened to through the sound card."""
-        del conditions, seconds
-        return None
+class OwnHands:
+    """The technician's own: an adjuster moved as it was said, and only the technician sees where it points."""
 
     def turn(self, adjuster: str, asked_mdeg: int) -> tuple[int, bool]:
-        """The technician's own hand: it moved as it was said."""
+        """See ``Hands``."""
         del adjuster
         return asked_mdeg, False
 
     def seen(self, adjuster: str) -> float | None:
-        """The technician sees it, the program does not."""
+        """See ``Hands``."""
         del adjuster
         return None
 
-    def seconds(self) -> float:
-        """Seconds since the job was opened."""
-        return time.monotonic() - self._start
+
+class DialledByHand:
+    """A generator without a wire: the technician dials what the step card says."""
+
+    def set(self, conditions: Conditions) -> None:
+        """See ``SignalSource``."""
+
+    def off(self) -> None:
+        """See ``SignalSource``."""
+
+
+def hand_bench(already: float = 0.0) -> Bench:
+    """A real radio on a bench without connected instruments: the technician turns, reads and types."""
+    return Bench((), DialledByHand(), OwnHands(), WallClock(already))

@@ -23,14 +23,14 @@ from unitone.radio.noise import least_level_dbm
 from unitone.session._doubts import doubt
 from unitone.session.shopwork import ShopWork
 from unitone.sheet.model.sheet import Conditions, Sheet, Step
-from unitone.store.logbook import Logbook
+from unitone.store.ports import Store
 from unitone.words import tr
 
 #: A level this far under what thermal noise allows is not argued with, only refused (dB).
 _BEYOND_DB = 2.0
 
 
-def my_bench(logbook: Logbook) -> MyBench:
+def my_bench(logbook: Store) -> MyBench:
     """What is known of this workshop's bench. Raises BenchError for what a newer version kept."""
     return MyBench.from_data(logbook.setting("my_bench"))
 

@@ -16,7 +16,7 @@ from unitone.align.moves import Advice, read_instead
 from unitone.align.probe.nudge import running, trial_move
 from unitone.bench.instruments import Instrument
 from unitone.bench.path import Kit, dial
-from unitone.bench.ports import Bench, HandBench, Measured
+from unitone.bench.ports import Bench, Measured, hand_bench
 from unitone.errors import BenchError, EntryError, HookUpError, StaleCommand, TapeError
 from unitone.job.card import Card
 from unitone.job.entries import Entry, Said
@@ -47,17 +47,18 @@ from unitone.sheet.model.sheet import Conditions, Reach, Sheet, Step
 from unitone.simulator.physics import parse_physics
 from unitone.simulator.radio import StandInRadio
 from unitone.simulator.simulated_bench import StandInBench
-from unitone.store.logbook import Logbook, text_hash, utc_now
+from unitone.store.logbook import text_hash, utc_now
+from unitone.store.ports import Store
 from unitone.words import tr
 
 
-def library_of(logbook: Logbook) -> Library:
+def library_of(logbook: Store) -> Library:
     """The sheets that a workshop can use: its own beside its logbook, and those that come with the program."""
     return Library(None if logbook.folder is None else logbook.folder / "sheets")
 
 
 def open_job(
-    logbook: Logbook, sheet_name: str, card: Card, kit: Kit | None = None, utc: str | None = None, *, title: str = "",
+    logbook: Store, sheet_name: str, card: Card, kit: Kit | None = None, utc: str | None = None, *, title: str = "",
     carry_from: str = "",
 ) -> str:  # fmt: skip
     """A new job on a sheet (id or path); returns its id. Raises SheetError or StoreError.
@@ -128,7 +129,7 @@ class Session(BenchWork):
     """A job in work. Every change is committed to the tape before it is part of the state."""
 
     def __init__(
-        self, logbook: Logbook, job_id: str, bench: Bench | None = None, now: Callable[[], str] = utc_now
+        self, logbook: Store, job_id: str, bench: Bench | None = None, now: Callable[[], str] = utc_now
     ) -> None:
         self.logbook = logbook
         self._now = now
@@ -568,7 +569,7 @@ def _bench_for(state: JobState, opening: Entry) -> Bench:
     """The bench that the card names: a stand-in brought to where the tape's turns left it, or the technician's hands."""
     seed = state.card.standin_seed
     if seed is None:
-        return HandBench(state.bench_s)
+        return hand_bench(state.bench_s)
     # The stand-in is the radio that the job began with: a variant changes the sheet, not the stand-in.
     opened = opening.said
     if not isinstance(opened, Opened):

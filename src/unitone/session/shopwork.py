@@ -31,7 +31,7 @@ from unitone.radio.parts import Dielectric, judge_capacitor
 from unitone.radio.substitutes import judge_substitute, parse_spec, substitute_words
 from unitone.sheet.format.pictures import check_picture
 from unitone.sheet.model.sheet import Conditions, Reach, Sheet
-from unitone.store.logbook import Logbook
+from unitone.store.ports import Store
 from unitone.words import tr
 
 #: Where a job may stand besides being worked on.
@@ -62,7 +62,7 @@ def minutes_of(typed: str) -> float:
 class ShopWork(ABC):
     """What ``Session`` can do for the workshop's side of a job. Every change is an entry."""
 
-    logbook: Logbook
+    logbook: Store
     state: JobState
     bench: Bench
 

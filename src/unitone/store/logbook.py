@@ -13,7 +13,6 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
 from contextlib import contextmanager
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
@@ -34,25 +33,13 @@ from unitone.store import restoring
 from unitone.store._search_words import SEARCHED, card_words, entry_words, match_words
 from unitone.store.lock import FolderLock
 from unitone.store.reading import FILE_NAME, reading_uri
+from unitone.store.rows import JobRow
 from unitone.store.schema import DAMAGED, HEAD, LIKE_INDEXES, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
 
 _SNAPSHOTS = ("sheet", "physics")
 #: Kinds of entries whose texts are kept once for all jobs.
 _WITH_TEXTS = frozenset({"open", "variant"})
 Result = TypeVar("Result")
-
-
-@dataclass(frozen=True)
-class JobRow:
-    """A job as the list shows it."""
-
-    id: str
-    number: int
-    radio: str
-    status: str
-    updated: str
-    card: dict[str, Any]
-    summary: dict[str, Any]
 
 
 def utc_now() -> str:

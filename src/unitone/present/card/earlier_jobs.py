@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from unitone.job.fold import read
 from unitone.job.history import LAST, facts, recurring
-from unitone.store.logbook import JobRow, Logbook
+from unitone.store.logbook import Logbook
+from unitone.store.rows import JobRow
 
 #: Statuses of jobs whose radio was gone through.
 DONE = ("finished", "handed over", "archived")

@@ -11,7 +11,7 @@ from unitone.desktop.widgets.lines import CountedList, Line, Lines
 from unitone.desktop.widgets.painted import label
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.earlier_jobs import History
-from unitone.store.logbook import JobRow
+from unitone.store.rows import JobRow
 from unitone.words import tr
 
 

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, Q
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import elided
-from unitone.store.logbook import JobRow
+from unitone.store.rows import JobRow
 from unitone.words import tr
 
 ROLE = Qt.ItemDataRole.UserRole

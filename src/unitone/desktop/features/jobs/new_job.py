@@ -19,7 +19,8 @@ from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label, scrolled, set_tip
 from unitone.errors import UnitoneError
 from unitone.job.card import Card
-from unitone.store.logbook import JobRow, Logbook
+from unitone.store.logbook import Logbook
+from unitone.store.rows import JobRow
 from unitone.words import tr
 
 #: Under this role an entry of the pull-down holds the name that it goes by.

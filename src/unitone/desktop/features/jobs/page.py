@@ -33,7 +33,8 @@ from unitone.errors import UnitoneError
 from unitone.present.card.earlier_jobs import history
 from unitone.session.session import Session
 from unitone.store.backup import BackedUp
-from unitone.store.logbook import JobRow, Logbook
+from unitone.store.logbook import Logbook
+from unitone.store.rows import JobRow
 from unitone.words import tr
 
 #: Chips: name, words, and the states that they show.

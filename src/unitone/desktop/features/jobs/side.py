@@ -15,7 +15,7 @@ from unitone.desktop.widgets.lines import CountedList, Line, Lines
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.present.card.card_view import duration
 from unitone.present.card.earlier_jobs import History
-from unitone.store.logbook import JobRow
+from unitone.store.rows import JobRow
 from unitone.words import tr
 
 

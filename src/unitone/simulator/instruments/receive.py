@@ -1,0 +1,339 @@
+"""Instruments of the receive side: what is heard in blocks, a tone on and off, an ear, a squelch, lamps, the same thing at two settings."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+
+from unitone.bench.ports import Measured
+from unitone.errors import BenchError
+from unitone.quantities.registry import HEARD
+from unitone.radio.levels import mark_db
+from unitone.sheet.model.sheet import Conditions, lamp_point
+from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_powers
+from unitone.simulator.instruments._two_settings import Listening, blanked_db, gain_rise_db, selectivity_db
+from unitone.simulator.instruments.wiring import BLOCK_SECONDS, SETTLE_SECONDS, Instrument, Wiring
+from unitone.simulator.radio import Panel
+from unitone.simulator.receiver import RATE, Signal
+from unitone.simulator.transmitter import SIDE
+
+#: So many blocks make a whole reading.
+_BLOCKS = 10
+#: How long the audio is averaged for each of the two powers of a ratio (s).
+_AGAINST_SECONDS = 0.8
+_SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
+#: A meter's lamps are looked for up to S9 and sixty decibels.
+LAMP, _LAMP_TO, _BY_EYE = "rx.lamp_lights", -13.0, "stand-in generator, by eye"
+
+
+class Blocks:
+    """What the receiver gave lately, a tenth of a second at a time, and since nothing was changed: what several meters look at."""
+
+    def __init__(self, wiring: Wiring) -> None:
+        self._wiring = wiring
+        self._stamp: object = None
+        self.tones: list[TonePowers] = []
+        self.audio_square: list[float] = []
+        self.needles: list[float] = []
+        self.agc = 0.0
+        self.mode: str | None = None
+
+    def _stamp_of(self, conditions: Conditions) -> object:
+        return (conditions, self._wiring.fed, *self._wiring.radio.mechanics.moved_mdeg.values())
+
+    def forget(self) -> None:
+        """The next reading begins anew."""
+        self.tones, self.audio_square, self.needles = [], [], []
+
+    def is_whole(self, conditions: Conditions) -> bool:
+        """Are there enough blocks under these conditions?"""
+        return len(self.tones) >= _BLOCKS and self._stamp == self._stamp_of(conditions)
+
+    def take(self, conditions: Conditions) -> None:
+        """One block more, after settling where something was changed."""
+        panel, signal = Panel.from_positions(conditions.panel), self._wiring.signal(conditions)
+        stamp = self._stamp_of(conditions)
+        self.mode = conditions.mode
+        if stamp != self._stamp:
+            self.forget()
+            self._stamp = stamp
+            self._wiring.receive(SETTLE_SECONDS, conditions, signal, panel)
+        heard = self._wiring.receive(BLOCK_SECONDS, conditions, signal, panel)
+        self.agc = heard.agc_volts
+        tone = tone_powers(heard.audio, RATE, conditions.tone_hz or 1000.0)
+        self.tones = [*self.tones[-_BLOCKS + 1 :], tone]
+        self.audio_square = [*self.audio_square[-_BLOCKS + 1 :], rms(heard.audio) ** 2]
+        self.needles = [*self.needles[-_BLOCKS + 1 :], heard.needle]
+
+
+class _BlockMeter(Instrument):
+    """A meter with a needle that averages blocks; its class says what it makes of them."""
+
+    def __init__(self, wiring: Wiring, blocks: Blocks) -> None:
+        super().__init__(wiring)
+        self.blocks = blocks
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """A second of blocks since the last change. Raises BenchError."""
+        while not self.blocks.is_whole(conditions):
+            self.blocks.take(conditions)
+        reading = self.reading(quantity_id)
+        self.blocks.forget()
+        return reading
+
+    def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
+        """One block more; the average since the last change, over a second at most."""
+        self.blocks.take(conditions)
+        return self.reading(quantity_id)
+
+    def reading(self, quantity_id: str) -> Measured:
+        """What the blocks say."""
+        raise BenchError(f"Nothing reads {quantity_id} here.")
+
+
+class SinadMeter(_BlockMeter):
+    """SINAD, and the distortion that it stands for."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        return quantity_id in ("rx.sinad", "rx.distortion") and self.physics.receive is not None
+
+    def reading(self, quantity_id: str) -> Measured:
+        """Powers averaged over the blocks."""
+        together = merge(self.blocks.tones)
+        # Clicks of FM noise spread the reading more than white noise would.
+        std = 2.0 * sinad_std_db(together.sinad_db, together.seconds)
+        if quantity_id == "rx.sinad":
+            return Measured(together.sinad_db, "stand-in SINAD meter", std, source="stand-in")
+        pct = together.distortion_pct
+        return Measured(pct, "stand-in distortion meter", pct * std / 8.69, source="stand-in")
+
+
+class AudioVoltmeter(_BlockMeter):
+    """The loudspeaker's volts."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        return quantity_id == "rx.af_volts" and self.physics.receive is not None
+
+    def reading(self, quantity_id: str) -> Measured:
+        """Root mean square over the blocks."""
+        del quantity_id
+        volts = math.sqrt(sum(self.blocks.audio_square) / len(self.blocks.audio_square))
+        return Measured(volts, "stand-in audio voltmeter", 0.01 * volts, source="stand-in")
+
+
+class GainControlVoltmeter(_BlockMeter):
+    """The volts of the gain control's line."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        receive = self.physics.receive
+        return quantity_id == "rx.agc_volts" and receive is not None and receive.agc is not None
+
+    def reading(self, quantity_id: str) -> Measured:
+        """As they stand now."""
+        del quantity_id
+        volts = self.blocks.agc * (1 + 0.002 * self.wiring.noise()) + 0.003 * self.wiring.noise()
+        return Measured(volts, "stand-in voltmeter", 0.005, source="stand-in")
+
+
+class SMeter(_BlockMeter):
+    """The radio's own meter, read by eye."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        return quantity_id == "rx.s_meter" and self.physics.receive is not None and self.physics.s_meter is not None
+
+    def reading(self, quantity_id: str) -> Measured:
+        """The needle averaged, on the meter's own scale."""
+        del quantity_id
+        needle = sum(self.blocks.needles) / len(self.blocks.needles)
+        deflection, marks = self.radio.meter_scale(self.blocks.mode)
+        seen = needle + 0.002 * self.wiring.noise()
+        name = "the radio's own meter"
+        if needle >= 1.0:
+            return Measured(
+                float(np.interp(1.0, deflection, marks)), name, None, ">", "pegged", needle, source="stand-in"
+            )
+        return Measured(float(np.interp(seen, deflection, marks)), name, 0.3, raw=needle, source="stand-in")
+
+
+class RatioMeter(Instrument):
+    """Audio with the signal against audio without its tone (its carrier stays), or against none at all (quieting, SSB)."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        return quantity_id in ("rx.sn_ratio", "rx.quieting") and self.physics.receive is not None
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """Two powers, and the decibels between. Raises BenchError without a level."""
+        w, panel = self.wiring, Panel.from_positions(conditions.panel)
+        signal = w.signal(conditions)
+        if signal is None:
+            raise BenchError("Signal to noise needs a level on the generator: set one up.")
+        carrier = replace(signal, tone_hz=0.0, deviation_hz=0.0, depth=0.0)
+        alone = self.radio.mode_of(conditions.mode) in SIDE
+        fed: tuple[Signal | None, Signal | None] = (signal, None if alone else carrier)
+        if quantity_id == "rx.quieting":
+            fed = (None, carrier)
+        power = []
+        for heard in fed:
+            w.receive(SETTLE_SECONDS, conditions, heard, panel)
+            power.append(rms(w.receive(_AGAINST_SECONDS, conditions, heard, panel).audio) ** 2)
+        w.fed += 1
+        ratio = 10.0 * math.log10(max(power[0], 1e-18) / max(power[1], 1e-18))
+        std = 4.343 * math.sqrt(2.0 / (2.0 * 2700.0 * _AGAINST_SECONDS)) * 2.0
+        return Measured(max(ratio, 0.0), "stand-in audio voltmeter, tone on and off", std, source="stand-in")
+
+
+class TwoSettings(Instrument):
+    """Automatic gain, selectivity or the blanker: the same thing twice, and the decibels between."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        receive = self.physics.receive
+        if receive is None:
+            return False
+        if quantity_id == "rx.blanker":
+            return receive.blanker is not None
+        return quantity_id in ("rx.agc_rise", "rx.selectivity") and receive.agc is not None
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """See ``_two_settings``. Raises BenchError without a level."""
+        w, panel = self.wiring, Panel.from_positions(conditions.panel)
+        w.fed += 1
+        signal = w.signal(conditions)
+        ear = Listening(lambda seconds, s, p, pulses: w.receive(seconds, conditions, s, p, pulses))
+        blanker = None if self.physics.receive is None else self.physics.receive.blanker
+        if quantity_id == "rx.blanker" and blanker is not None:
+            db = blanked_db(ear, signal, panel, blanker.control)
+            return Measured(db, "stand-in audio voltmeter, pulses", 0.5, source="stand-in")
+        if signal is None:
+            raise BenchError("This check needs a level on the generator: set one up.")
+        if quantity_id == "rx.selectivity":
+            db = selectivity_db(ear, signal, panel)
+            return Measured(db, "stand-in generator, gain control volts", 0.5, source="stand-in")
+        return Measured(gain_rise_db(ear, signal, panel), "stand-in audio voltmeter", 0.3, source="stand-in")
+
+
+class LoudnessByEar(Instrument):
+    """An ear: louder, softer or the same as when it listened last; a decibel is just told, half of one unsure."""
+
+    def __init__(self, wiring: Wiring) -> None:
+        super().__init__(wiring)
+        self._heard_db: float | None = None
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        return quantity_id == HEARD and self.physics.receive is not None
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """One of three words."""
+        del quantity_id
+        w, panel = self.wiring, Panel.from_positions(conditions.panel)
+        signal = w.signal(conditions)
+        w.fed += 1
+        w.receive(SETTLE_SECONDS, conditions, signal, panel)
+        now = 20.0 * math.log10(max(rms(w.receive(0.6, conditions, signal, panel).audio), 1e-9))
+        change = 0.0 if self._heard_db is None else now - self._heard_db + 0.5 * w.noise()
+        self._heard_db = now
+        word = "louder" if change > 1.0 else "softer" if change < -1.0 else "same"
+        return Measured(None, "stand-in ear", None, word=word, source="stand-in")
+
+
+class SquelchByEar(Instrument):
+    """The level at which the squelch opens as it rises, or closes as it falls: by ear, in half decibels."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        here = self.physics.receive is not None and self.physics.squelch is not None
+        return here and quantity_id in ("rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes")
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """The generator goes up, or down, until it is heard."""
+        panel = Panel.from_positions(conditions.panel)
+        self.wiring.fed += 1
+        if panel.just_closed:
+            panel = self._closed(conditions, panel)
+        return self._closes(conditions, panel) if quantity_id == "rx.squelch_closes" else self._opens(conditions, panel)
+
+    def _is_open(self, conditions: Conditions, panel: Panel, level: float | None, seconds: float) -> bool:
+        signal = None if level is None else self.wiring.signal_at(conditions, level)
+        return self.wiring.receive(seconds, conditions, signal, panel).squelch_open
+
+    def _closed(self, conditions: Conditions, panel: Panel) -> Panel:
+        """The control turned up, a hundredth at a time, until the noise has stopped for a while; fully up where it never does."""
+        for share in np.arange(0.0, 1.001, 0.01):
+            turned = replace(panel, squelch=float(share), just_closed=False)
+            if all(not self.wiring.receive(0.1, conditions, None, turned).squelch_open for _ in range(4)):
+                return turned
+        return replace(panel, squelch=1.0, just_closed=False)
+
+    def _closes(self, conditions: Conditions, panel: Panel) -> Measured:
+        name = "stand-in generator, by ear"
+        if not self._is_open(conditions, panel, _SQUELCH_TO, 0.4):
+            return Measured(_SQUELCH_TO, name, None, ">", "never opens", source="stand-in")
+        level = _SQUELCH_TO
+        for step in (3.0, 0.5):
+            while self._is_open(conditions, panel, level, 0.2):
+                level -= step
+                if level < _SQUELCH_FROM:
+                    return Measured(_SQUELCH_FROM, name, None, "<", "never closes", source="stand-in")
+            if step > 1.0:
+                level += step
+                self._is_open(conditions, panel, _SQUELCH_TO, 0.3)
+        return Measured(level + 0.25, name, 0.3, source="stand-in")
+
+    def _opens(self, conditions: Conditions, panel: Panel) -> Measured:
+        name = "stand-in generator, by ear"
+        self.wiring.receive(0.3, conditions, None, Panel(1.0, 0.0))
+        if self._is_open(conditions, panel, None, 0.3):
+            return Measured(_SQUELCH_FROM, name, None, "<", "always open", source="stand-in")
+        level = _SQUELCH_FROM
+        for step in (3.0, 0.5):
+            while not self._is_open(conditions, panel, level, 0.2):
+                level += step
+                if level > _SQUELCH_TO:
+                    return Measured(_SQUELCH_TO, name, None, ">", "never opens", source="stand-in")
+            if step > 1.0:
+                level -= step
+                self.wiring.receive(0.3, conditions, None, Panel(1.0, 0.0))
+        return Measured(level - 0.25, name, 0.3, source="stand-in")
+
+
+class LampsByEye(Instrument):
+    """The level at which a lamp of the meter lights as the generator comes up: by eye, in half decibels."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        return quantity_id == LAMP and self.physics.receive is not None and self.physics.s_meter is not None
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """The generator comes up until the lamp of the test point lights."""
+        del quantity_id
+        scale, marks = self.radio.meter_scale(conditions.mode)
+        mark = mark_db((conditions.test_point or "").removeprefix(lamp_point("")))
+        lights = float(np.interp(mark, marks, scale))
+        panel = Panel.from_positions(conditions.panel)
+        w = self.wiring
+        w.fed += 1
+
+        def lit(level: float) -> bool:
+            return w.receive(0.1, conditions, w.signal_at(conditions, level), panel).needle >= lights
+
+        # What was fed before has to die away in the filters first.
+        lit(_SQUELCH_FROM)
+        if lit(_SQUELCH_FROM):
+            return Measured(_SQUELCH_FROM, _BY_EYE, None, "<", "always lit", source="stand-in")
+        level = _SQUELCH_FROM
+        for step in (6.0, 0.5):
+            while not lit(level):
+                level += step
+                if level > _LAMP_TO:
+                    return Measured(_LAMP_TO, _BY_EYE, None, ">", "never lit", source="stand-in")
+            level -= step if step > 1.0 else step / 2.0
+            lit(level)
+        return Measured(level, _BY_EYE, 0.3, source="stand-in")
