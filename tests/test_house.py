@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-import importlib
+import importlib.util
 import os
 import subprocess
 import sys
@@ -51,12 +51,86 @@ def test_the_core_knows_no_qt_and_explains_itself(path: Path) -> None:
             assert ast.get_docstring(node), f"{path.name}: {node.name}"
 
 
-def test_files_stay_small_and_finished() -> None:
+def test_nothing_is_left_unfinished() -> None:
     for path in SOURCES:
         text = path.read_text(encoding="utf-8")
-        assert text.count("\n") <= 600, path
         for word in ("TO" + "DO", "FIX" + "ME", "NotImplemented" + "Error"):
             assert word not in text, (path, word)
+
+
+#: The same subject in three rooms: what decides, what is done with it, what is shown.
+SUBJECTS = {"align", "session", "present"}
+
+
+def test_a_subject_is_found_by_the_name_of_its_file() -> None:
+    """No name twice in the core, but where the rooms make it plain: one subject decided, done and shown; a folder of align."""
+    places: dict[str, list[Path]] = {}
+    for path in CORE:
+        if path.name != "__init__.py" and "migrations" not in path.parts:
+            places.setdefault(path.name, []).append(path.relative_to(TOP / "src" / "unitone"))
+    for name, found in places.items():
+        rooms = [p.parts[0] for p in found]
+        plain = set(rooms) <= SUBJECTS and len(
+            {p.parts[:2] if p.parts[0] == "align" else p.parts[:1] for p in found}
+        ) == len(found)
+        assert len(found) == 1 or plain, (name, found)
+
+
+def test_a_part_of_one_module_says_so() -> None:
+    """A file that only one other file of its own folder uses begins with an underscore."""
+    modules = {
+        ".".join(p.relative_to(TOP / "src").with_suffix("").parts): p for p in SOURCES if p.name != "__init__.py"
+    }
+    users: dict[str, set[str]] = {m: set() for m in modules}
+    for name, path in modules.items():
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.ImportFrom) and node.module:
+                for alias in node.names:
+                    for wanted in (node.module, f"{node.module}.{alias.name}"):
+                        if wanted in users:
+                            users[wanted].add(name)
+    folder = {m: m.rpartition(".")[0] for m in modules}
+    for module, by in users.items():
+        one = next(iter(by), "")
+        # What is shown is put together in one place from many subjects, each with a name of its own; so are commands and pages.
+        together = one.rpartition(".")[2] in (
+            "bench_view",
+            "charts",
+            "commands",
+            "main",
+            "page",
+            "editor",
+            "app",
+            "window",
+            "advise",
+        )
+        if len(by) == 1 and folder[one] == folder[module] and not together and "desktop" not in module:
+            assert module.rpartition(".")[2].startswith("_"), (module, by)
+
+
+def test_no_class_is_split_by_inheritance_over_files() -> None:
+    """A class of the core that another file inherits from is a port, an error, a kind of entry or a written shape: small and abstract."""
+    allowed = {"Exception", "Protocol", "NamedTuple", "BaseModel"}
+    for path in CORE:
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.ClassDef):
+                long = (node.end_lineno or 0) - node.lineno > 150
+                bases = {b.id for b in node.bases if isinstance(b, ast.Name)} - allowed
+                if long and bases:
+                    assert (path.name, node.name) in KNOWN_HEIRS, (path.name, node.name, bases)
+
+
+#: Of the old way, still there: the session's commands.
+KNOWN_HEIRS = {("session.py", "Session"), ("benchwork.py", "BenchWork")}
+
+
+def test_the_picture_of_the_rooms_is_that_of_the_code() -> None:
+    spec = importlib.util.spec_from_file_location("draw_rooms", TOP / "docs" / "draw_rooms.py")
+    assert spec is not None and spec.loader is not None
+    script = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(script)
+    drawn = (TOP / "docs" / "rooms.svg").read_text(encoding="utf-8")
+    assert script.drawing() == drawn, "draw it anew: .venv/bin/python docs/draw_rooms.py"
 
 
 def test_licences_stand_beside_what_they_cover() -> None:
