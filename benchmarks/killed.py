@@ -34,7 +34,7 @@ session = Session(book, job)
 print("READY", flush=True)
 for n in range(1000):
     if n % 3:
-        session.read_volts("in", f"{13 + n % 10 / 10:.1f}")
+        session.workshop.read_volts("in", f"{13 + n % 10 / 10:.1f}")
     else:
         session.note(f"entry {n}")
     entry = session.state.entries[-1]

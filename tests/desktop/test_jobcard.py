@@ -176,7 +176,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     desk.until(lambda: desk.window.pages.currentWidget() is desk.bench and desk.bench.view is not None)
     desk.after(lambda: desk.window.worker.do(_everything))  # type: ignore[union-attr]
     view = desk.bench.view
-    assert view is not None and view.step_id == "front-end" and "Worth a look: T1: seal broken" in view.remarks
+    assert view is not None and view.step.id == "front-end" and "Worth a look: T1: seal broken" in view.step.remarks
     assert desk.bench.step.remarks.isVisible()
     desk.window.worker.do(lambda s: s.finish())  # type: ignore[union-attr]
     desk.until(lambda: "Still loose: speaker unsoldered" in desk.bench.message_words.text())

@@ -28,7 +28,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.errors import SignalError
 from unitone.job.fold import fold
 from unitone.present.bench.eyes import pitch_hz
-from unitone.session.benchwork import my_bench
+from unitone.session.measuring import my_bench
 from virtualcard import PACKAGES, VirtualCard
 
 pytestmark = pytest.mark.window

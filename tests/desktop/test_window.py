@@ -296,7 +296,7 @@ def test_the_same_job_at_the_same_step_after_a_restart(desk: Desk) -> None:
     again = Desk(desk.qtbot, desk.logbook)
     again.open(147)
     after = again.bench.view
-    assert after is not None and (after.step_id, after.tally, after.tape) == (
+    assert after is not None and (after.step.id, after.procedure.tally, after.log.cells) == (
         before.step.id,
         before.procedure.tally,
         before.log.cells,

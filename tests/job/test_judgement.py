@@ -69,25 +69,25 @@ def test_a_step_that_does_not_apply_is_put_aside(power: Session) -> None:
 
 
 def test_too_close_to_call_and_what_would_settle_it(power: Session) -> None:
-    power.set_instruments((METER,))
+    power.measuring.set_instruments((METER,))
     assert read(power, "4.0") == "left alone"
     assert read(power, "3.65") == "too close to call" and read(power, "3.55") == "too close to call"
     words = take_view(power).step.judged_words
     assert "which the bench wattmeter cannot tell" in words and "settles it" in words
     assert read(power, "3.4") == "out" and read(power, "3.7") == "left alone"
-    power.set_instruments((METER,), "simple acceptance")
+    power.measuring.set_instruments((METER,), "simple acceptance")
     assert read(power, "3.61") == "left alone" and read(power, "3.59") == "out"
     assert fold(power.logbook.tape(power.job_id)).rule == RULES[1]
-    power.set_instruments((Instrument("m", "no data", ("tx.power",)),), RULES[0])
+    power.measuring.set_instruments((Instrument("m", "no data", ("tx.power",)),), RULES[0])
     assert read(power, "3.61") == "left alone", "simple acceptance without data"
     with pytest.raises(TapeError, match="decision rule"):
-        power.set_instruments((), "coin")
+        power.measuring.set_instruments((), "coin")
     reading = power.state.readings[-1].reading
     assert reading.u is None and settling(power.step, reading) == pytest.approx(0.005)
 
 
 def test_corrections_are_applied_shown_and_recorded(power: Session) -> None:
-    power.set_instruments((OLD, METER))
+    power.measuring.set_instruments((OLD, METER))
     reading = power.type_in("3.6", power.step.setting)
     assert (
         reading.value == pytest.approx(3.6 / 0.92) and reading.raw == 3.6 and reading.instrument == "the old wattmeter"
@@ -96,7 +96,7 @@ def test_corrections_are_applied_shown_and_recorded(power: Session) -> None:
     assert "low on the scale" in reading.warning and "42 %" in reading.warning  # 5 % of 30 W is 1.5 W of 3.6
     view = take_view(power)
     assert "read 3.60 W, corrected" in view.reading.figure_words and "reads 8 % low" in view.reading.instrument_words
-    power.choose_instrument("tx.power", "w")
+    power.measuring.choose_instrument("tx.power", "w")
     assert power.type_in("3.6", power.step.setting).instrument == "the bench wattmeter"
     made = certificate_of(power.state)
     assert any("calibrated 2026-03-02" in i for i in made.instruments) and made.rule == RULES[0]
@@ -106,7 +106,7 @@ def test_corrections_are_applied_shown_and_recorded(power: Session) -> None:
 
 def test_a_probe_times_ten_and_a_counter(new_session: Callable[..., Session]) -> None:
     session = new_session(None)
-    session.set_instruments((
+    session.measuring.set_instruments((
         Instrument("p", "scope through the ×10 probe", ("supply.*", "vco.volts"), times=10.0),
         Instrument("c", "counter", ("ref.*", "tx.frequency_error"), "calibrated", ppm=0.5),
         Instrument("d", "generator", ("rx.sensitivity",), "calibrated", db=1.0, add_db=-0.5),

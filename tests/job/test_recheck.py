@@ -176,7 +176,7 @@ def read_all(session: Session) -> None:
     for step in session.sheet.steps:
         session.go_to(step.id)
         for required in step.required:
-            session._append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
+            session.append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
 
 
 def test_touching_a_part_and_following_the_plan_makes_the_job_whole() -> None:
@@ -192,7 +192,7 @@ def test_touching_a_part_and_following_the_plan_makes_the_job_whole() -> None:
             session.advice().step in {m.settles[0].step for m in first.measurements} or session.advice().act == "go to"
         )
         for m in first.measurements:
-            session._append(
+            session.append(
                 Reading(m.quantity_id, m.conditions, session.sheet.step(m.settles[0].step).limit.middle, "hand", "hand")
             )
         assert stale_results(session.state) == () and not blockers(session.state)
@@ -227,7 +227,7 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading_in_it(
                 if op == "read":
                     required = step.required[n % len(step.required)]
                     value = step.limit.middle if n % 3 else 500.0
-                    session._append(Reading(step.quantity_id, required, value, "hand", "hand"))
+                    session.append(Reading(step.quantity_id, required, value, "hand", "hand"))
                 elif op == "turn":
                     session.turn(session.sheet.adjusters[n % len(session.sheet.adjusters)].id, 2_500)
                 elif op == "touch":

@@ -136,13 +136,13 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading(sheet: Sheet
             if step.hook_up != "probe" and session.state.hook_up != step.hook_up:
                 session.confirm_hook_up(step.hook_up)
             for required in step.required:
-                session._append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
+                session.append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
         for op, n in ops:
             step = sheet.steps[n % len(sheet.steps)]
             try:
                 if op == "read":
                     required = step.required[n % len(step.required)]
-                    session._append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
+                    session.append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
                 elif op == "turn":
                     session.turn(sheet.adjusters[n % len(sheet.adjusters)].id, 2_500)
                 elif op == "strike":
@@ -236,10 +236,10 @@ def test_advance_changes_nothing_that_anyone_else_can_hold(new_session: Callable
     session = new_session(2)
     follow_until(session, lambda s: len(s.state.entries) > 150)
     session.loosen("lead of C4 lifted")
-    session.look_at("seals", "wrong", "broken", on=("T2",))
+    session.workshop.look_at("seals", "wrong", "broken", on=("T2",))
     session.tie(session.state.open_ends[0].entry_id)
-    session.spend("10")
-    session.set_status("waiting", "for a crystal")
+    session.workshop.spend("10")
+    session.workshop.set_status("waiting", "for a crystal")
     session.judge("not applicable", "no meter fitted")
     tape = session.logbook.tape(session.job_id)
     state = fold(tape[:1], session.job_id)

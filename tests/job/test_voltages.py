@@ -51,7 +51,7 @@ def test_halving_finds_the_break_in_as_few_readings_as_bisection_can(
         session = Session(book, open_job(book, str(path), Card(1, "chain")))
 
         def read(i: int) -> None:
-            session.read_volts(f"p{i}", "7.0" if i >= first_low else "10.0")
+            session.workshop.read_volts(f"p{i}", "7.0" if i >= first_low else "10.0")
 
         read(n - 1)
         taken = 0
@@ -70,19 +70,19 @@ def test_a_row_behind_a_low_one_sends_to_the_one_ahead(tmp_path: Path) -> None:
     rows[2] |= {"series": "100 ohm", "current": "10 mA"}
     with Logbook(None) as book:
         session = Session(book, open_job(book, str(with_rows(tmp_path, rows)), Card(1, "chain")))
-        session.read_volts("p1", "6")
-        session.read_volts("p2", "5")
+        session.workshop.read_volts("p1", "6")
+        session.workshop.read_volts("p2", "5")
         states = {r.row.id: r for r in row_states(session.state)}
         assert "p1 ahead of it is low too: begin there." in states["p2"].words and states["p2"].why is None
         assert [r.row.id for r in path_to(states, "p2")] == ["p0", "p1", "p2"]
-        session.read_volts("p1", "10")
+        session.workshop.read_volts("p1", "10")
         why = {r.row.id: r for r in row_states(session.state)}["p2"].why
         # 10 V less 10 mA through 100 ohm is 9 V; 4 V too little through 100 ohm is 40 mA, 125 ohm to ground.
         assert why is not None and why.extra_a == pytest.approx(0.04) and why.leak_ohm == pytest.approx(125.0)
         assert why.resistor_ohm == pytest.approx(500.0), "or 5 V over 10 mA"
-        session.read_volts("p2", "0")
+        session.workshop.read_volts("p2", "0")
         assert "No volts at all" in {r.row.id: r for r in row_states(session.state)}["p2"].words
-        session.read_volts("p2", "11")
+        session.workshop.read_volts("p2", "11")
         assert {r.row.id: r for r in row_states(session.state)}["p2"].verdict == "high"
 
 
@@ -91,7 +91,7 @@ def test_the_example_of_the_trade(tmp_path: Path) -> None:
     rows = [{"id": "rail", "volts": "9 V", "series": "47 ohm"}]
     with Logbook(None) as book:
         session = Session(book, open_job(book, str(with_rows(tmp_path, rows)), Card(1, "chain")))
-        session.read_volts("rail", "8.4 V")
+        session.workshop.read_volts("rail", "8.4 V")
         words = row_states(session.state)[0].words
         assert (
             "0.60 V too little behind 47 Ω: 12.8 mA too much, as 658 Ω to ground would draw" in words
@@ -145,16 +145,17 @@ def test_a_table_that_does_not_hold_names_the_line_and_the_cure(tmp_path: Path) 
 def test_everything_of_the_workshops_side_is_said_on_the_tape_strip() -> None:
     with Logbook(None) as book:
         session = Session(book, open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40")))
+        w = session.workshop
         for act in (
-            lambda: session.look_at("wax", "wrong", "seal broken", ("T1",)), lambda: session.set_supply("lamp limiter"),
-            lambda: session.read_volts("in", "13.2"), lambda: session.measure_capacitor("C41", "film", "1 uF", "1 uF"),
-            lambda: session.fit_part("C41", 1, "1 uF"), lambda: session.spend("5"), lambda: session.heard("x", "other", "fine"),
-            lambda: session.test_control("volume", True), lambda: session.tell_control("volume", "loudness"),
-            lambda: session.amend_card({"serial": "7"}), lambda: session.set_status("waiting", "a part"), lambda: session.archive(),
+            lambda: w.look_at("wax", "wrong", "seal broken", ("T1",)), lambda: w.set_supply("lamp limiter"),
+            lambda: w.read_volts("in", "13.2"), lambda: w.measure_capacitor("C41", "film", "1 uF", "1 uF"),
+            lambda: w.fit_part("C41", 1, "1 uF"), lambda: w.spend("5"), lambda: w.heard("x", "other", "fine"),
+            lambda: w.test_control("volume", True), lambda: w.tell_control("volume", "loudness"),
+            lambda: w.amend_card({"serial": "7"}), lambda: w.set_status("waiting", "a part"), lambda: w.archive(),
         ):  # fmt: skip
-            before = len(take_view(session).tape)
+            before = len(take_view(session).log.cells)
             act()
-            cells = take_view(session).tape
+            cells = take_view(session).log.cells
             assert len(cells) > before and all(c.what or c.value for c in cells)
 
 

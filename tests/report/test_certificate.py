@@ -106,7 +106,7 @@ def test_forms_and_places_that_do_not_exist(finished: Session, tmp_path: Path) -
 def judged(book: Logbook) -> Certificate:
     """A hand job with everything on it that judgement leaves behind."""
     session = Session(book, open_job(book, "ostrel-tarn-40", Card(9, "ostrel-tarn-40", "40-9", "the <lock> keeper")))
-    session.set_instruments((
+    session.measuring.set_instruments((
         Instrument("w", "old wattmeter & pad", ("tx.power",), "calibrated", "2026-03-02", pct_reading=2.0, reads_pct=-8.0),
         Instrument("s", "SINAD meter", ("rx.*",)),
     ))  # fmt: skip

@@ -18,24 +18,24 @@ def finished(book: Logbook):  # type: ignore[no-untyped-def]
     session = by_hand(
         book, owner="Ada of the weir", complaint="deaf", accessories=("microphone",), missing=("power lead",)
     )
-    session.look_at("wax", "wrong", "seal broken", ("T1",))
-    session.look_at("controls", "mended", "scratchy", done="controls cleaned")
-    session.read_volts("in", "13.2")
+    session.workshop.look_at("wax", "wrong", "seal broken", ("T1",))
+    session.workshop.look_at("controls", "mended", "scratchy", done="controls cleaned")
+    session.workshop.read_volts("in", "13.2")
     read_everything(session, deviation="2.9 kHz")
     session.start_work()
     session.turn("P2", -15_000)
     read_everything(session)
-    session.fit_part("C41", 1, "100 uF 25 V electrolytic", "100 uF 16 V electrolytic", price="0.35")
+    session.workshop.fit_part("C41", 1, "100 uF 25 V electrolytic", "100 uF 16 V electrolytic", price="0.35")
     session.tried("C41 leaks", "C41 replaced", "rail 7.4 → 8.0 V", "the cause")
     session.tried("regulator", "swapped", "no change", "not the cause")
     read_everything(session)
-    session.tell_control("tone switch", "cuts the hiss")
-    session.test_control("volume", True)
-    session.test_control("squelch", False, "scratches")
+    session.workshop.tell_control("tone switch", "cuts the hiss")
+    session.workshop.test_control("volume", True)
+    session.workshop.test_control("squelch", False, "scratches")
     session.loosen("cover screws out")
     session.tie(session.state.open_ends[0].entry_id, "two are lost")
     session.note("Ada of the weir wants it by Friday")
-    session.spend("1 h 25")
+    session.workshop.spend("1 h 25")
     session.finish()
     return session
 
@@ -109,7 +109,7 @@ def test_the_certificate_tells_what_was_seen_fitted_and_measured_besides(book: L
 
 def test_what_people_type_cannot_break_the_paper(book: Logbook) -> None:
     session = by_hand(book, owner="<b>Ada</b> & sons", complaint="<script>alert(1)</script> {{ c }} %s")
-    session.look_at("wax", "wrong", "</para><b>", ("T1",))
+    session.workshop.look_at("wax", "wrong", "</para><b>", ("T1",))
     for kind in FORMS:
         assert render_paper(session.state, kind, "pdf").startswith(b"%PDF-")
         html = render_paper(session.state, kind, "html").decode()

@@ -14,7 +14,7 @@ from unitone.bench.path import Kit
 from unitone.errors import EntryError, UnitoneError
 from unitone.job.fold import fold
 from unitone.present.bench.bench_view import take_view
-from unitone.session.benchwork import my_bench
+from unitone.session.measuring import my_bench
 from unitone.session.session import Session
 from unitone.sheet.model.sheet import Conditions
 from unitone.store.logbook import Logbook
@@ -35,12 +35,12 @@ def test_a_job_dials_with_what_was_found_and_its_level_carries_the_doubt(
     book: Logbook, new_session: Callable[..., Session]
 ) -> None:
     before = new_session(None)
-    before.set_kit(Kit(pads_db=(20.0, 20.0)))
+    before.measuring.set_kit(Kit(pads_db=(20.0, 20.0)))
     before.go_to("sensitivity")
     before.confirm_hook_up("receive")
     marked = take_view(before).step.dial_words
     calibrated(book)
-    assert before.take_bench() and not before.take_bench(), "once is enough"
+    assert before.measuring.take_bench() and not before.measuring.take_bench(), "once is enough"
     corrected = take_view(before).step.dial_words
     assert corrected != marked
     before.follow(before.advice())
@@ -49,10 +49,10 @@ def test_a_job_dials_with_what_was_found_and_its_level_carries_the_doubt(
     assert reading.u is not None and 0.2 < reading.u < 0.5
     assert fold(book.tape(before.job_id)).kit == before.state.kit, "it is on the tape"
     after = new_session(None)
-    after.set_kit(Kit(pads_db=(20.0, 20.0)))
+    after.measuring.set_kit(Kit(pads_db=(20.0, 20.0)))
     assert after.state.kit.corrected
     stand_in = new_session(3)
-    assert not stand_in.take_bench(), "a stand-in's generator is what it shows"
+    assert not stand_in.measuring.take_bench(), "a stand-in's generator is what it shows"
 
 
 def test_a_corrected_counter_is_used_for_typed_readings(book: Logbook, new_session: Callable[..., Session]) -> None:
@@ -84,10 +84,10 @@ def test_what_thermal_noise_forbids_is_challenged(new_session: Callable[..., Ses
     ok = session.type_in("0.2 uV", required)
     assert ok.warning == "" and ok.u is None
     at = Conditions(**{**required.__dict__, "level_dbm": -136.0})
-    session.set_kit(Kit(least_dbm=-140.0))
+    session.measuring.set_kit(Kit(least_dbm=-140.0))
     session.set_up(at)
     assert "leaking generator" in session.type_in("14 dB").warning
-    assert "leaking generator" in session.send_in([("rx.sinad", 14.0, 0.1)], "a.wav").warning
+    assert "leaking generator" in session.measuring.send_in([("rx.sinad", 14.0, 0.1)], "a.wav").warning
     session.log_value(-133.0, 0.2, required)
     assert "thermal noise" in session.state.readings[-1].reading.warning
 

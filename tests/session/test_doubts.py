@@ -22,7 +22,7 @@ def test_a_bare_number_is_in_the_unit_beside_the_field(book: Logbook) -> None:
     assert view.reading.entry_unit == "mA" and view.reading.expected.endswith("a number alone is in mA")
     assert session.type_in("320").value == pytest.approx(0.320)
     assert session.type_in("0.32 A").value == pytest.approx(0.320)
-    assert session.read_current("receive", "310").value == pytest.approx(0.310)
+    assert session.workshop.read_current("receive", "310").value == pytest.approx(0.310)
     for q in QUANTITIES.values():
         if q.kind in ("amps", "hertz", "volts", "watts"):
             scale = {"mA": 1e-3, "kHz": 1e3, "MHz": 1e6}.get(q.shown, 1.0)

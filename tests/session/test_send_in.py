@@ -14,13 +14,13 @@ def test_a_measured_sinad_settles_the_step_that_reads_sinad(new_session: Callabl
     session = new_session(None)
     session.go_to("front-end")
     with pytest.raises(HookUpError):
-        session.send_in([("rx.sinad", 14.0, 0.1)], "a.wav")
+        session.measuring.send_in([("rx.sinad", 14.0, 0.1)], "a.wav")
     session.confirm_hook_up("receive")
-    reading = session.send_in([("rx.sinad", 14.0, 0.1)], "a.wav")
+    reading = session.measuring.send_in([("rx.sinad", 14.0, 0.1)], "a.wav")
     assert reading.source == "file" and reading.u == 0.1 and reading.conditions.settles(session.step.required[0])
     assert session.state.latest[("front-end", 0)].reading == reading
     with pytest.raises(TapeError, match="The step at hand, Peak the front end, reads SINAD; this is deviation"):
-        session.send_in([("tx.deviation", 2000.0, None)], "b.wav")
+        session.measuring.send_in([("tx.deviation", 2000.0, None)], "b.wav")
 
 
 def test_at_a_sensitivity_step_a_sinad_goes_to_the_level_that_is_dialled(new_session: Callable[..., Session]) -> None:
@@ -30,7 +30,7 @@ def test_at_a_sensitivity_step_a_sinad_goes_to_the_level_that_is_dialled(new_ses
     advice = session.advice()
     assert advice.conditions is not None and advice.conditions.level_dbm is not None
     session.follow(advice)
-    reading = session.send_in([("rx.sinad", 11.2, 0.1)], "a.wav")
+    reading = session.measuring.send_in([("rx.sinad", 11.2, 0.1)], "a.wav")
     assert reading.conditions.level_dbm == advice.conditions.level_dbm
     following = session.advice().conditions
     assert following is not None and following.level_dbm != advice.conditions.level_dbm, "the finder goes on from it"
@@ -43,4 +43,4 @@ def test_a_finished_job_takes_none(new_session: Callable[..., Session]) -> None:
         session.judge("not applicable", "not this time")
     session.finish()
     with pytest.raises(TapeError, match="finished"):
-        session.send_in([("rx.sinad", 12.0, None)], "a.wav")
+        session.measuring.send_in([("rx.sinad", 12.0, None)], "a.wav")

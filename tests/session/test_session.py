@@ -93,7 +93,7 @@ def test_opening_again_puts_the_stand_in_where_it_was(new_session: Callable[...,
     follow_until(session, lambda s: len(s.state.turns) > 12)
     again = Session(session.logbook, session.job_id)
     assert again.bench.radio.mechanics.moved_mdeg == session.bench.radio.mechanics.moved_mdeg  # type: ignore[attr-defined]
-    assert again.state.at == session.state.at and again.coach.advice() == session.advice()
+    assert again.state.at == session.state.at and again.advice() == session.advice()
     assert again.bench.seconds() >= session.state.bench_s
 
 
@@ -113,7 +113,11 @@ def test_finishing(new_session: Callable[..., Session]) -> None:
     with pytest.raises(TapeError, match="Regulated 8 V rail"):
         session.finish()
     follow_until(session, lambda s: bool(s.state.finished))
-    for call in (lambda: session.turn("T1", 45_000), lambda: session.measure(), lambda: session.set_status("waiting")):
+    for call in (
+        lambda: session.turn("T1", 45_000),
+        lambda: session.measure(),
+        lambda: session.workshop.set_status("waiting"),
+    ):
         with pytest.raises(TapeError, match="finished"):
             call()
     session.note("collected on Friday")
@@ -123,11 +127,11 @@ def test_finishing(new_session: Callable[..., Session]) -> None:
 def test_the_kit_of_the_job(new_session: Callable[..., Session]) -> None:
     session = new_session(2)
     session.go_to("front-end")
-    session.set_kit(Kit(least_dbm=-60.0, pads_db=(20.0,)))
+    session.measuring.set_kit(Kit(least_dbm=-60.0, pads_db=(20.0,)))
     with pytest.raises(BenchError, match="more of pads"):
         session.set_up(session.step.setting)
     assert "20 dB" not in take_view(session).step.dial_words and "more of pads" in take_view(session).step.dial_words
-    session.set_kit(Kit(pads_db=(20.0, 20.0)))
+    session.measuring.set_kit(Kit(pads_db=(20.0, 20.0)))
     session.set_up(session.step.setting)
     assert "20 + 20 dB pad" in take_view(session).step.dial_words
     assert take_view(session).hook_up.chain == ("Generator", "40 dB pad", "Aerial socket")

@@ -20,7 +20,7 @@ from unitone.present.bench.bench_view import take_view
 from unitone.present.card.card_view import take_card
 from unitone.present.card.earlier_jobs import history
 from unitone.session.session import Session, open_job
-from unitone.session.shopwork import minutes_of
+from unitone.session.workshop import minutes_of
 from unitone.sheet.model.looks import FAMILIES, family_of, inspection
 from unitone.sheet.model.sheet import Sheet, Step
 from unitone.store.logbook import Logbook
@@ -74,16 +74,16 @@ def read_everything(session: Session, **but: str) -> None:
 def test_the_card_can_be_put_right_and_every_change_is_an_entry(book: Logbook) -> None:
     session = by_hand(book, owner="the lock keeper", accessories=("microphone",))
     before = session.state.seq
-    session.amend_card({"owner": "the lock keeper", "accessories": ("microphone",)})
+    session.workshop.amend_card({"owner": "the lock keeper", "accessories": ("microphone",)})
     assert session.state.seq == before, "nothing differs, nothing is written"
-    session.amend_card({"missing": ("power lead",), "call_sign": "M7 river", "first_look": "lamp dead"})
+    session.workshop.amend_card({"missing": ("power lead",), "call_sign": "M7 river", "first_look": "lamp dead"})
     assert session.state.card.missing == ("power lead",) and session.state.card.accessories == ("microphone",)
     session.strike_last()
     assert session.state.card.missing == () and fold(book.tape(session.job_id)).card == session.state.card
     for fields, says in (({"number": 9}, "number cannot be changed"), ({"colour": "red"}, "not known")):
         with pytest.raises(TapeError, match=says):
-            session.amend_card(fields)
-    session.amend_card({"complaint": "deaf, and hums"})
+            session.workshop.amend_card(fields)
+    session.workshop.amend_card({"complaint": "deaf, and hums"})
     session.keep_summary()
     assert book.jobs("hums")[0].card["complaint"] == "deaf, and hums"
 
@@ -126,8 +126,8 @@ def test_a_family_is_told_from_the_kind_where_the_sheet_does_not_say(sheet: Shee
 
 def test_disturbed_wax_makes_a_step_worth_a_look_even_in_limits(book: Logbook) -> None:
     session = by_hand(book)
-    session.look_at("wax", "wrong", "seal broken", ("T1", "T3"))
-    session.look_at("wax", "wrong", "slot chipped", ("T3",), pictures={"t3.png": PNG})
+    session.workshop.look_at("wax", "wrong", "seal broken", ("T1", "T3"))
+    session.workshop.look_at("wax", "wrong", "slot chipped", ("T3",), pictures={"t3.png": PNG})
     read_everything(session)
     session.go_to("front-end")
     assert verdict(session.state, session.step) == "left alone"
@@ -141,16 +141,16 @@ def test_disturbed_wax_makes_a_step_worth_a_look_even_in_limits(book: Logbook) -
     assert rows["front-end"].look and rows["if-first"].look and not rows["power"].look
     look = next(x for x in take_card(session).looks if x.id == "wax")
     assert look.look == "wrong" and len(look.lines) == 2 and book.blob(look.pictures[0][1]) == PNG
-    session.look_at("wax", "mended", done="resealed", on=("T1", "T3"))
+    session.workshop.look_at("wax", "mended", done="resealed", on=("T1", "T3"))
     session.go_to("front-end")
     assert take_view(session).step.remarks == (), "what was mended asks for no second look"
-    session.look_at("wax", "fine", "all sealed")
+    session.workshop.look_at("wax", "fine", "all sealed")
     assert [f.look for f in session.state.shop.standing_findings()] == ["fine"]
 
 
 def test_a_finding_on_a_part_joins_the_suspects_when_its_stage_is_in_question(book: Logbook) -> None:
     session = by_hand(book)
-    session.look_at("electrolytics", "wrong", "top swollen", ("C52",))
+    session.workshop.look_at("electrolytics", "wrong", "top swollen", ("C52",))
     read_everything(session)
     session.go_to("squelch")
     assert take_view(session).step.remarks == (), "nothing is in question while it holds"
@@ -158,8 +158,8 @@ def test_a_finding_on_a_part_joins_the_suspects_when_its_stage_is_in_question(bo
     assert verdict(session.state, session.step) == "out"
     remarks = take_view(session).step.remarks
     assert remarks[0] == "Suspects here: C52: top swollen" and "C52 leaks" in remarks[1]
-    session.heard("the lock keeper", "other", "cuts out")
-    session.measure_capacitor("C52", "electrolytic", "4.7 uF", "2 uF")
+    session.workshop.heard("the lock keeper", "other", "cuts out")
+    session.workshop.measure_capacitor("C52", "electrolytic", "4.7 uF", "2 uF")
     assert "C52 measured bad" in take_view(session).step.remarks[0]
 
 
@@ -170,26 +170,26 @@ def test_what_was_looked_at_has_to_say_something(book: Logbook) -> None:
         (("wax", "mended"), "Say what was done"), (("wax", "fine", "", (), "", "engine"), "no stage"),
     ):  # fmt: skip
         with pytest.raises(TapeError, match=says):
-            session.look_at(*wrong)  # type: ignore[arg-type]
+            session.workshop.look_at(*wrong)  # type: ignore[arg-type]
     with pytest.raises(SheetError, match="no picture"):
-        session.look_at("wax", "fine", pictures={"notes.txt": b"words"})
+        session.workshop.look_at("wax", "fine", pictures={"notes.txt": b"words"})
     with pytest.raises(SheetError):
-        session.look_at("wax", "fine", pictures={"board.png": b"not a png at all"})
+        session.workshop.look_at("wax", "fine", pictures={"board.png": b"not a png at all"})
     assert session.state.seq == 1, "nothing was written"
-    session.look_at("hinge of the lid", "wrong", "loose")
+    session.workshop.look_at("hinge of the lid", "wrong", "loose")
     assert next(x for x in take_card(session).looks if x.id == "hinge of the lid").group == "Besides"
 
 
 def test_a_low_rail_is_halved_to_its_cause(book: Logbook) -> None:
     session = by_hand(book)
-    session.read_volts("in", "13,2")
-    session.read_volts("vco-8", "5.9")
+    session.workshop.read_volts("in", "13,2")
+    session.workshop.read_volts("vco-8", "5.9")
     card = take_card(session)
     following = [c.id for c in card.volts if c.following]
     assert following == ["switched"] and "8 V rail" not in card.next_words and "halves" in card.next_words
-    session.read_volts("switched", "13.1 V")
+    session.workshop.read_volts("switched", "13.1 V")
     assert [c.id for c in take_card(session).volts if c.following] == ["rail-8"]
-    session.read_volts("rail-8", "8.0")
+    session.workshop.read_volts("rail-8", "8.0")
     card = take_card(session)
     assert card.next_words == "The volts are lost between 8 V rail and VCO supply."
     low = next(c for c in card.volts if c.id == "vco-8")
@@ -201,7 +201,7 @@ def test_a_low_rail_is_halved_to_its_cause(book: Logbook) -> None:
         and "Or the resistor has risen to 247 Ω" in low.words
     )
     assert session.state.latest[("rail", 0)].reading.value == 8.0, "a row of the table is the reading of its step"
-    session.fit_part("C99", 1, "100 nF")
+    session.workshop.fit_part("C99", 1, "100 nF")
     assert next(c for c in take_card(session).volts if c.id == "vco-8").verdict == "re-check", (
         "an unknown part reaches everything"
     )
@@ -212,37 +212,37 @@ def test_a_low_rail_is_halved_to_its_cause(book: Logbook) -> None:
 
 def test_rails_know_the_supply_the_meter_and_each_other(book: Logbook) -> None:
     session = by_hand(book, "valve-receiver")
-    session.set_supply("lamp limiter", meter="10 Mohm")
-    session.read_volts("ht-1", "180")
-    session.read_volts("ht-2", "150")
+    session.workshop.set_supply("lamp limiter", meter="10 Mohm")
+    session.workshop.read_volts("ht-1", "180")
+    session.workshop.read_volts("ht-2", "150")
     card = take_card(session)
     assert {c.verdict for c in card.volts[:2]} == {"too close to call"} and "bright lamp" in card.supply_words
     assert [x.what for x in card.loose if x.id] == ["lamp limiter in place of the mains"]
-    session.set_supply("mains")
+    session.workshop.set_supply("mains")
     assert not session.state.open_ends and [c.verdict for c in take_card(session).volts[:2]] == ["low", "low"]
     # The table was made with 1 kohm/V: at a point of 27 kohm a modern meter reads higher.
     screens = next(c for c in take_card(session).volts if c.id == "screens")
     assert "Ends moved for the meter in hand" in screens.words or float(screens.should.split("(")[1].split(" ")[0]) > 72
-    session.read_volts("screens", "149.5")
+    session.workshop.read_volts("screens", "149.5")
     words = next(c for c in take_card(session).volts if c.id == "screens").words
     assert "HT behind the smoothing stands at the same volts" in words and "cross-feed" in words
     handheld = by_hand(book, "ostrel-mallard-6")
-    handheld.set_supply("bench supply", "0.7 A")
+    handheld.workshop.set_supply("bench supply", "0.7 A")
     assert [handheld.state.loose_words(x) for x in handheld.state.open_ends] == ["bench supply in place of the battery"]
     assert "Set the current limit to 0.7 A." in take_card(handheld).supply_words
-    handheld.set_supply(limit="5 A")
+    handheld.workshop.set_supply(limit="5 A")
     assert "too much to protect" in take_card(handheld).supply_words
     with pytest.raises(TapeError, match="no way to feed"):
-        handheld.set_supply("the sun")
+        handheld.workshop.set_supply("the sun")
     for typed in ("much", "-1 A", "0"):
         with pytest.raises(EntryError):
-            handheld.set_supply(limit=typed)
+            handheld.workshop.set_supply(limit=typed)
 
 
 def test_a_sheet_that_contradicts_itself_takes_either_value(book: Logbook) -> None:
     session = by_hand(book)
     for volts, holds in (("0.65", True), ("0.53", True), ("0.48", False)):
-        session.read_volts("squelch-base", volts)
+        session.workshop.read_volts("squelch-base", volts)
         cell = next(c for c in take_card(session).volts if c.id == "squelch-base")
         assert (cell.verdict == "holds") is holds and "either is taken" in cell.words and " or " in cell.should
 
@@ -256,21 +256,21 @@ def test_wrong_numbers_are_refused_with_words_and_nothing_is_written(book: Logbo
         ("99 MV", "lies between"),
     ):
         with pytest.raises(EntryError, match=says):
-            session.read_volts("in", typed)
+            session.workshop.read_volts("in", typed)
     with pytest.raises(TapeError, match="no row"):
-        session.read_volts("nowhere", "1")
+        session.workshop.read_volts("nowhere", "1")
     with pytest.raises(EntryError, match="farads"):
-        session.measure_capacitor("C1", "electrolytic", "47", "46 uF")
+        session.workshop.measure_capacitor("C1", "electrolytic", "47", "46 uF")
     with pytest.raises(UnitoneError, match="above nought"):
-        session.measure_capacitor("C1", "electrolytic", "0 uF", "46 uF")
+        session.workshop.measure_capacitor("C1", "electrolytic", "0 uF", "46 uF")
     with pytest.raises(TapeError, match="Name the capacitor"):
-        session.measure_capacitor(" ", "film", "1 uF", "1 uF")
+        session.workshop.measure_capacitor(" ", "film", "1 uF", "1 uF")
     assert session.state.seq == 1
 
 
 def test_the_bench_reads_a_rail_where_it_can_and_keeps_the_interlock(new_session) -> None:  # type: ignore[no-untyped-def]
     session = new_session(5)
-    reading = session.measure_volts("rail-8")
+    reading = session.workshop.measure_volts("rail-8")
     assert (
         reading.source == "stand-in"
         and 6.0 < reading.value < 10.0
@@ -279,13 +279,13 @@ def test_the_bench_reads_a_rail_where_it_can_and_keeps_the_interlock(new_session
     cells = {c.id: c for c in take_card(session).volts}
     assert cells["rail-8"].measurable and not cells["in"].measurable
     with pytest.raises(HookUpError):
-        session.measure_volts("send-8")
+        session.workshop.measure_volts("send-8")
 
 
 def test_currents_settle_their_step_and_are_judged(book: Logbook) -> None:
     session = by_hand(book, WEIR)
-    session.read_current("receive", "310 mA")
-    session.read_current("send", "2.4 A")
+    session.workshop.read_current("receive", "310 mA")
+    session.workshop.read_current("send", "2.4 A")
     rest, keyed = take_card(session).currents
     assert (rest.verdict, keyed.verdict) == ("holds", "out") and session.state.latest[
         ("current-rest", 0)
@@ -299,9 +299,9 @@ def test_capacitors_are_judged_and_the_school_is_heard(book: Logbook) -> None:
     session = by_hand(book)
     assert "Discharge" in take_card(session).capacitors_words
     for part, measured in (("C41", "40 uF"), ("C42", "190 uF"), ("C43", "101 uF")):
-        session.measure_capacitor(part, "electrolytic", "100 uF", measured)
+        session.workshop.measure_capacitor(part, "electrolytic", "100 uF", measured)
     assert "at least four" in take_card(session).capacitors_words
-    session.measure_capacitor("C44", "electrolytic", "100 uF", "99 uF", "9 ohm")
+    session.workshop.measure_capacitor("C44", "electrolytic", "100 uF", "99 uF", "9 ohm")
     card = take_card(session)
     assert card.recap and "3 of 4 bad. Most of the sample are bad: recapping all is cheaper" in card.capacitors_words
     told = {c.part: c.words for c in card.capacitors}
@@ -311,7 +311,7 @@ def test_capacitors_are_judged_and_the_school_is_heard(book: Logbook) -> None:
         and "ESR" in told["C44"]
         and "good" in told["C43"]
     )
-    session.measure_capacitor("C42", "electrolytic", "100 uF", "102 uF")
+    session.workshop.measure_capacitor("C42", "electrolytic", "100 uF", "102 uF")
     assert "Replace only the bad ones" in take_card(session).capacitors_words, (
         "a new measurement takes the old one's place"
     )
@@ -322,8 +322,8 @@ def test_capacitors_are_judged_and_the_school_is_heard(book: Logbook) -> None:
 def test_parts_say_why_they_are_right_and_cost(book: Logbook) -> None:
     session = by_hand(book)
     read_everything(session)
-    session.fit_part("C41", 2, "100 uF 25 V electrolytic", "100 uF 16 V electrolytic", price="0,35")
-    session.fit_part("C52", 1, "4.7 uF 10 V electrolytic", "4.7 uF 25 V electrolytic")
+    session.workshop.fit_part("C41", 2, "100 uF 25 V electrolytic", "100 uF 16 V electrolytic", price="0,35")
+    session.workshop.fit_part("C52", 1, "4.7 uF 10 V electrolytic", "4.7 uF 25 V electrolytic")
     right, wrong = session.state.shop.parts
     assert right.why.startswith("right: the same value, 25 V for 16 V: more") and wrong.why.startswith(
         "wrong: 10 V for 25 V: less"
@@ -332,7 +332,7 @@ def test_parts_say_why_they_are_right_and_cost(book: Logbook) -> None:
         "what the part reaches has to be measured again"
     )
     assert take_card(session).cost_words == "parts 0.70"
-    session.set_status("waiting", "the owner", "40.00")
+    session.workshop.set_status("waiting", "the owner", "40.00")
     assert "approved up to 40.00" in take_card(session).cost_words and take_card(session).status_words == "the owner"
     for wrong_args, says in (
         (("", 1, "x"), "which part"),
@@ -340,7 +340,7 @@ def test_parts_say_why_they_are_right_and_cost(book: Logbook) -> None:
         (("C1", 1, "x", "", "", "free"), "price"),
     ):
         with pytest.raises(UnitoneError, match=says):
-            session.fit_part(*wrong_args)
+            session.workshop.fit_part(*wrong_args)
 
 
 @pytest.mark.parametrize(
@@ -360,7 +360,7 @@ def test_any_other_time_is_refused_with_words(text: str) -> None:
 
 def test_reports_from_the_air_weigh_little_beside_a_measurement(book: Logbook) -> None:
     session = by_hand(book)
-    session.heard("the ferry", "strength", "faint")
+    session.workshop.heard("the ferry", "strength", "faint")
     assert "nothing measured yet" in take_card(session).on_air[0].mark
     read_everything(session)
     assert "the measurement holds" in take_card(session).on_air[0].mark
@@ -370,32 +370,32 @@ def test_reports_from_the_air_weigh_little_beside_a_measurement(book: Logbook) -
     assert "the measurement is out too" in take_card(session).on_air[0].mark
     assert "Heard on the air (low weight): “faint”" in take_view(session).step.remarks[-1]
     with pytest.raises(TapeError, match="speaks of"):
-        session.heard("x", "weather", "rain")
+        session.workshop.heard("x", "weather", "rain")
     assert {q for ids in SPEAKS_OF.values() for q in ids}
 
 
 def test_controls_are_told_and_tried_even_after_the_last_reading(book: Logbook) -> None:
     session = by_hand(book)
-    session.tell_control("tone switch", "cuts the hiss")
-    session.test_control("volume", True)
+    session.workshop.tell_control("tone switch", "cuts the hiss")
+    session.workshop.test_control("volume", True)
     with pytest.raises(TapeError, match="what the control does not do"):
-        session.test_control("squelch", False)
-    session.test_control("squelch", False, "scratches")
+        session.workshop.test_control("squelch", False)
+    session.workshop.test_control("squelch", False, "scratches")
     card = take_card(session)
     assert card.controls_words == "2 of 5 tested, 1 not working" and card.controls[-1].does == "cuts the hiss"
     with pytest.raises(TapeError, match="not finished"):
-        session.hand_over()
+        session.workshop.hand_over()
     read_everything(session)
     session.finish()
-    session.test_control("channel", True)
+    session.workshop.test_control("channel", True)
     with pytest.raises(TapeError, match="notes only"):
-        session.look_at("wax", "fine")
-    session.hand_over("the lock keeper")
+        session.workshop.look_at("wax", "fine")
+    session.workshop.hand_over("the lock keeper")
     assert session.state.status[0] == "handed over"
-    session.archive()
+    session.workshop.archive()
     session.keep_summary()
     assert book.job("1").status == "archived" and book.jobs("keeper")[0].number == 1
-    session.archive(False)
+    session.workshop.archive(False)
     assert session.state.status[0] == "handed over"
 
 
@@ -404,14 +404,14 @@ def test_what_recurs_is_computed_from_the_last_jobs_of_a_model(book: Logbook) ->
         session = by_hand(book)
         read_everything(session, deviation="2.9 kHz" if n else "2.0 kHz", power=f"{3.9 if n % 2 else 1.2} W")
         if n in (2, 5):
-            session.measure_capacitor("C41", "electrolytic", "100 uF", "240 uF")
-            session.fit_part("C41", 1, "100 uF 25 V")
+            session.workshop.measure_capacitor("C41", "electrolytic", "100 uF", "240 uF")
+            session.workshop.fit_part("C41", 1, "100 uF 25 V")
             session.tried("C41 leaks", "C41 replaced", "better", "the cause")
             read_everything(session)
         session.finish()
         session.keep_summary()
     session = by_hand(book)
-    session.amend_card({"serial": "40-0002"})
+    session.workshop.amend_card({"serial": "40-0002"})
     session.keep_summary()
     found = history(book, book.job(str(session.state.card.number)))
     assert [r.number for r in found.model] == [7, 6, 5, 4, 3] and found.of == 5

@@ -9,10 +9,12 @@ import numpy as np
 import pytest
 
 from unitone.errors import BenchError, SheetError
+from unitone.quantities.registry import QUANTITIES
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions, Sheet
 from unitone.simulator import simulated_bench as instruments
+from unitone.simulator.instruments.receive import SinadMeter
 from unitone.simulator.mechanics import Mechanics, specimen, stream
 from unitone.simulator.physics import PhysicsFile, parse_physics, read_physics
 from unitone.simulator.radio import Panel, StandInRadio
@@ -153,13 +155,31 @@ def test_the_needle_averages_and_forgets_when_something_moves(aligned: StandInRa
     wanted = sheet.step("front-end").required[0]
     shown = [bench.live("rx.sinad", wanted) for _ in range(12)]
     assert all(m is not None for m in shown)
-    assert len(bench._tones) == 10
+    sinad = bench.meter_for("rx.sinad")
+    assert isinstance(sinad, SinadMeter) and len(sinad.blocks.tones) == 10
     first, last = shown[0], shown[-1]
     assert first is not None and last is not None and (first.std or 0) > (last.std or 0)
     bench.turn("T1", 360_000)
     bench.live("rx.sinad", wanted)
-    assert len(bench._tones) == 1
+    assert len(sinad.blocks.tones) == 1
     assert bench.live("rx.squelch_opens", sheet.step("squelch").required[0]) is None
+
+
+def test_a_reading_is_broken_off_and_the_next_is_whole(aligned: StandInRadio, sheet: Sheet) -> None:
+    bench = StandInBench(aligned)
+    wanted = sheet.step("front-end").required[0]
+    bench.cancel()
+    with pytest.raises(BenchError, match="broken off"):
+        bench.measure("rx.sinad", wanted)
+    assert (bench.measure("rx.sinad", wanted).value or 0.0) > 6.0
+
+
+def test_each_quantity_is_read_by_one_meter_alone(aligned: StandInRadio) -> None:
+    bench = StandInBench(aligned)
+    for quantity_id in QUANTITIES:
+        reading = [m for m in bench.meters if m.measures(quantity_id)]
+        assert len(reading) <= 1 and bench.can_measure(quantity_id) == bool(reading), quantity_id
+    assert not bench.can_measure("rx.sensitivity"), "found by several readings"
 
 
 def test_squelch_words_at_both_ends(aligned: StandInRadio, sheet: Sheet) -> None:

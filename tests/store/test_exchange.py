@@ -35,10 +35,12 @@ def worked(book: Logbook, number: int = 7) -> Session:
     )
     picture = io.BytesIO()
     Image.new("RGB", (8, 8)).save(picture, "PNG")
-    session.look_at("wax", "wrong", "Ada of the weir had a look", ("T1",), pictures={"t1.png": picture.getvalue()})
+    session.workshop.look_at(
+        "wax", "wrong", "Ada of the weir had a look", ("T1",), pictures={"t1.png": picture.getvalue()}
+    )
     session.note("OX7RIVER heard on channel 20")
-    session.heard("Bert the pilot", "strength", "Bert the pilot says: faint")
-    session.read_volts("in", "13.2")
+    session.workshop.heard("Bert the pilot", "strength", "Bert the pilot says: faint")
+    session.workshop.read_volts("in", "13.2")
     session.keep_summary()
     return session
 
@@ -73,7 +75,7 @@ def test_a_number_that_is_taken_is_changed_and_the_tape_says_the_new_one(tmp_pat
 def test_the_owner_is_left_out_wherever_the_name_stands(tmp_path: Path) -> None:
     with Logbook(tmp_path / "a") as book:
         session = worked(book)
-        session.amend_card({"owner": "Cleo upstream"})
+        session.workshop.amend_card({"owner": "Cleo upstream"})
         session.keep_summary()
         plain = json.dumps(export_job(book, session.job_id))
         data = export_job(book, session.job_id, without_owner=True)

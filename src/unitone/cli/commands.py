@@ -423,7 +423,7 @@ def jobs(
     as_json: Json = False,
 ) -> None:
     """List the jobs of the logbook."""
-    from unitone.session.shopwork import STATES
+    from unitone.session.workshop import STATES
     from unitone.store.logbook import Logbook
 
     if state not in ("", *STATES):

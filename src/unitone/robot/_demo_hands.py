@@ -26,8 +26,8 @@ def stamp(moment: datetime) -> str:
 def before(session: Session, number: int) -> None:
     """What was looked at and measured before the first step of a stand-in's job."""
     if number < 139:
-        session.look_at("wax", "fine", "seals whole")
-        session.look_at("controls", "mended", done="controls and switches cleaned")
+        session.workshop.look_at("wax", "fine", "seals whole")
+        session.workshop.look_at("controls", "mended", done="controls and switches cleaned")
     if number == 147:
         _deaf(session)
     elif number == 146:
@@ -37,41 +37,41 @@ def before(session: Session, number: int) -> None:
 def parts(session: Session, squelch_cap: bool, rail_cap: bool) -> None:
     """Parts that were found bad once the radio had been measured as it came."""
     if rail_cap:
-        session.read_volts("in", "13.2")
-        session.measure_capacitor("C41", "electrolytic", "100 uF", "210 uF", "3.1 ohm")
-        session.look_at("electrolytics", "wrong", "brown at its foot", ("C41",))
-        session.fit_part("C41", 1, "100 uF 25 V electrolytic", "100 uF 16 V electrolytic", price="0.35")
+        session.workshop.read_volts("in", "13.2")
+        session.workshop.measure_capacitor("C41", "electrolytic", "100 uF", "210 uF", "3.1 ohm")
+        session.workshop.look_at("electrolytics", "wrong", "brown at its foot", ("C41",))
+        session.workshop.fit_part("C41", 1, "100 uF 25 V electrolytic", "100 uF 16 V electrolytic", price="0.35")
         session.tried("C41 leaks", "C41 replaced", "8 V rail 7.4 → 8.0 V", "the cause")
     if squelch_cap:
-        session.measure_capacitor("C52", "electrolytic", "4.7 uF", "2.9 uF", "14 ohm")
-        session.fit_part("C52", 1, "4.7 uF 35 V electrolytic", "4.7 uF 25 V electrolytic", price="0.20")
+        session.workshop.measure_capacitor("C52", "electrolytic", "4.7 uF", "2.9 uF", "14 ohm")
+        session.workshop.fit_part("C52", 1, "4.7 uF 35 V electrolytic", "4.7 uF 25 V electrolytic", price="0.20")
         session.tried("C52 leaks", "C52 replaced", "squelch shuts again", "the cause")
 
 
 def _deaf(session: Session) -> None:
-    session.amend_card({"first_look": "powers up, lamp on, hiss without end; case screws of three kinds"})
-    session.look_at("wax", "wrong", "wax broken", ("T2", "T3", "T5"))
-    session.look_at(
+    session.workshop.amend_card({"first_look": "powers up, lamp on, hiss without end; case screws of three kinds"})
+    session.workshop.look_at("wax", "wrong", "wax broken", ("T2", "T3", "T5"))
+    session.workshop.look_at(
         "wax", "wrong", "slot chipped, core still turns", ("T5",), pictures={"t5-core.svg": _CHIPPED}, stage="if"
     )
-    session.look_at("cuts", "fine", "no cut tracks, diodes in place")
-    session.look_at("strands", "fine")
-    session.look_at("controls", "mended", "pots scratchy", done="controls cleaned, microphone switch cleaned")
-    session.fit_part(
+    session.workshop.look_at("cuts", "fine", "no cut tracks, diodes in place")
+    session.workshop.look_at("strands", "fine")
+    session.workshop.look_at("controls", "mended", "pots scratchy", done="controls cleaned, microphone switch cleaned")
+    session.workshop.fit_part(
         "microphone plug", 1, "4-pin plug", "4-pin plug, cracked", "same pins, strain relief added", "2.40"
     )
-    session.read_current("receive", "0.34 A")
+    session.workshop.read_current("receive", "0.34 A")
     for row, volts in (("in", "13.21"), ("switched", "13.1"), ("squelch-base", "0.61")):
-        session.read_volts(row, volts)
+        session.workshop.read_volts(row, volts)
     session.tried("squelch preset worn", "squelch preset swept end to end", "no change", "not the cause")
     session.loosen("speaker leads off the board")
-    session.spend("1 h 25", "inspection, rails, as-found round")
+    session.workshop.spend("1 h 25", "inspection, rails, as-found round")
 
 
 def _rails_halved(session: Session) -> None:
-    session.look_at("wax", "fine", "seals whole")
-    session.look_at("electrolytics", "wrong", "top swollen", ("C52",), stage="squelch")
-    session.read_current("receive", "0.36 A")
+    session.workshop.look_at("wax", "fine", "seals whole")
+    session.workshop.look_at("electrolytics", "wrong", "top swollen", ("C52",), stage="squelch")
+    session.workshop.read_current("receive", "0.36 A")
     for row, volts in (
         ("in", "13.2"),
         ("switched", "13.1"),
@@ -79,12 +79,12 @@ def _rails_halved(session: Session) -> None:
         ("if-8", "6.1"),
         ("squelch-base", "0.44"),
     ):
-        session.read_volts(row, volts)
+        session.workshop.read_volts(row, volts)
     for part, marked, measured, esr in (("C52", "4.7 uF", "2.6 uF", "18 ohm"), ("C44", "10 uF", "6.1 uF", "9 ohm"),
                                         ("C33", "22 uF", "23 uF", "1.1 ohm"), ("C47", "47 uF", "98 uF", "0.8 ohm")):  # fmt: skip
-        session.measure_capacitor(part, "electrolytic", marked, measured, esr)
-    session.heard("the lock keeper", "reception", "it cuts out in the middle of words")
-    session.spend("40", "inspection and rails")
+        session.workshop.measure_capacitor(part, "electrolytic", marked, measured, esr)
+    session.workshop.heard("the lock keeper", "reception", "it cuts out in the middle of words")
+    session.workshop.spend("40", "inspection and rails")
 
 
 def after(session: Session, number: int) -> None:
@@ -92,9 +92,9 @@ def after(session: Session, number: int) -> None:
     if not session.state.finished:
         return
     for control in session.sheet.controls:
-        session.test_control(control.id, True)
+        session.workshop.test_control(control.id, True)
     if number == 142:
-        session.heard("the ferry kiosk", "modulation", "now I understand every word")
+        session.workshop.heard("the ferry kiosk", "modulation", "now I understand every word")
 
 
 # -- worked by hand -------------------------------------------------------------------------------------
@@ -140,9 +140,9 @@ def handhelds_and_valves(book: Logbook) -> None:
 def _portable(book: Logbook) -> None:
     session = _open(book, "valve-receiver", 134, "2026-09-08T10:00", "S 7702", "the harbour office", "dial slips, hums",
                     "Corvane Rowan 4", accessories=("back cover",), missing=("knobs",))  # fmt: skip
-    session.look_at("cord", "wrong", "cord frayed, pointer a finger off")
-    session.look_at("reservoir", "wrong", "bulged", ("reservoir capacitor",))
-    session.set_status("later", "left for the winter: no hurry, no money", "15.00")
+    session.workshop.look_at("cord", "wrong", "cord frayed, pointer a finger off")
+    session.workshop.look_at("reservoir", "wrong", "bulged", ("reservoir capacitor",))
+    session.workshop.set_status("later", "left for the winter: no hurry, no money", "15.00")
     session.keep_summary()
 
 
@@ -150,48 +150,50 @@ def _ssb_set(book: Logbook) -> None:
     session = _open(book, "ssb-set", 135, "2026-09-22T13:30", "SB-2218", "allotment society", "growls, low power on the top channels",
                     "Veldry Sandpiper 80", accessories=("microphone", "power lead", "manual"))  # fmt: skip
     for item in ("wax", "cuts", "resoldered", "strands", "joints", "electrolytics", "controls"):
-        session.look_at(item, "fine")
+        session.workshop.look_at(item, "fine")
     _read(session, ("current-rest", "0.52 A"), ("reference", "10.240006 MHz"), ("vco-receive", "2.2", "3.4"), ("vco-send", "2.3", "3.6"),
           ("bias", "31 mA"), ("power", "9.4", "8.8", "6.1"))  # fmt: skip
-    session.spend("2 h", "inspection, rails, synthesiser")
-    session.set_status("waiting", "waits for the manual: which preset is the driver's bias?", "60.00")
+    session.workshop.spend("2 h", "inspection, rails, synthesiser")
+    session.workshop.set_status("waiting", "waits for the manual: which preset is the driver's bias?", "60.00")
     session.keep_summary()
 
 
 def _handheld(book: Logbook) -> None:
     session = _open(book, "ostrel-mallard-6", 136, "2026-10-01T09:00", "M6-0419", "the island ferry", "dead squelch, half the power of its twin",
                     accessories=("aerial", "case"), missing=("charger",))  # fmt: skip
-    session.look_at("battery-connector", "mended", "green under the crimp", done="crimped anew")
-    session.look_at("hinges", "fine", "loom flexed under the meter, steady")
-    session.set_supply(path="bench supply", limit="0.7 A")
+    session.workshop.look_at("battery-connector", "mended", "green under the crimp", done="crimped anew")
+    session.workshop.look_at("hinges", "fine", "loom flexed under the meter, steady")
+    session.workshop.set_supply(path="bench supply", limit="0.7 A")
     for row, volts in (("cells", "12.0"), ("switched", "11.9"), ("osc", "8.2"), ("audio", "11.4")):
-        session.read_volts(row, volts)
+        session.workshop.read_volts(row, volts)
     crystals = zip("abcdef", (120, -80, 210, 60, 1940, -150), strict=True)
     _read(session, ("battery", "12.0"), ("current", "41 mA"), *((f"crystal-{c}", f"{hz} Hz") for c, hz in crystals),
           ("power", "0.55", "0.61", "0.58"))  # fmt: skip
-    session.set_status("waiting", "waits for the owner: new crystal for channel E?", "30.00")
+    session.workshop.set_status("waiting", "waits for the owner: new crystal for channel E?", "30.00")
     session.keep_summary()
 
 
 def _valves(book: Logbook) -> None:
     session = _open(book, "valve-receiver", 137, "2026-10-08T14:00", "A 1144", "the old ferryman", "crackles, two stations only",
                     "Corvane Alder 5", accessories=("mains lead", "back cover"), missing=("one knob",))  # fmt: skip
-    session.set_supply(path="lamp limiter", meter="10 Mohm")
+    session.workshop.set_supply(path="lamp limiter", meter="10 Mohm")
     for item, look, words in (("mains", "mended", "rubber lead perished"), ("reservoir", "wrong", "bulged, 32 µF"),
                               ("coupling", "wrong", "leaks: +1.9 V on the output grid"), ("valves", "fine", "")):  # fmt: skip
-        session.look_at(item, look, words, done="new three-core lead, by the electrician" if look == "mended" else "")
+        session.workshop.look_at(
+            item, look, words, done="new three-core lead, by the electrician" if look == "mended" else ""
+        )
     for row, volts in (("ht-1", "182"), ("ht-2", "160"), ("screens", "58"), ("output-grid", "1.9")):
-        session.read_volts(row, volts)
+        session.workshop.read_volts(row, volts)
     for part, kind, marked, measured, esr in (("C30", "electrolytic", "32 uF", "9 uF", "41 ohm"), ("C31", "electrolytic", "32 uF", "12 uF", "30 ohm"),
                                               ("C12", "paper", "10 nF", "19 nF", ""), ("C14", "paper", "47 nF", "81 nF", ""),
                                               ("C9", "mica", "200 pF", "201 pF", "")):  # fmt: skip
-        session.measure_capacitor(part, kind, marked, measured, esr)  # type: ignore[arg-type]
+        session.workshop.measure_capacitor(part, kind, marked, measured, esr)  # type: ignore[arg-type]
     session.tried(
         "output valve gassy", "grid leak lifted, volts on the grid", "gone: it comes through C14", "not the cause"
     )
     session.loosen("C14 lifted at the grid")
-    session.spend("3 h 10", "inspection, capacitors")
-    session.set_status("waiting", "waits for a 32 µF 450 V electrolytic", "45.00")
+    session.workshop.spend("3 h 10", "inspection, capacitors")
+    session.workshop.set_status("waiting", "waits for a 32 µF 450 V electrolytic", "45.00")
     session.keep_summary()
 
 
@@ -199,16 +201,16 @@ def _am_mobile(book: Logbook) -> None:
     session = _open(book, "ostrel-weir-40-am", 138, "2026-10-14T10:20", "40-0411", "market stall 9", "quiet, growls, no meter",
                     accessories=("microphone",), missing=("power lead",))  # fmt: skip
     for look in inspection(session.sheet)[:6]:
-        session.look_at(look.id, "fine")
+        session.workshop.look_at(look.id, "fine")
     for row, volts in (("in", "13.2"), ("switched", "13.1"), ("if-9", "8.7"), ("audio-9", "7.6"), ("rf-base", "1.39")):
-        session.read_volts(row, volts)
-    session.measure_capacitor("C58", "electrolytic", "470 uF", "190 uF", "2.2 ohm")
+        session.workshop.read_volts(row, volts)
+    session.workshop.measure_capacitor("C58", "electrolytic", "470 uF", "190 uF", "2.2 ohm")
     session.tried("volume control worn", "bridged it", "still growls", "not the cause")
     session.tried("C58 dried out", "C58 replaced", "growl gone, audio supply 7.6 → 8.4 V", "the cause")
-    session.fit_part("C58", 1, "470 uF 25 V electrolytic", "470 uF 16 V electrolytic", price="0.60")
-    session.read_volts("audio-9", "8.4")
+    session.workshop.fit_part("C58", 1, "470 uF 25 V electrolytic", "470 uF 16 V electrolytic", price="0.60")
+    session.workshop.read_volts("audio-9", "8.4")
     _read(session, ("current-rest", "0.31 A"), ("rail", "9.02"), ("reference", "10.239998 MHz"), ("vco-receive", "2.1", "3.6"),
           ("vco-send", "2.2", "3.7"), ("power", "3.9", "4.0", "3.8"), ("harmonic", "-62"), ("frequency", "20 Hz", "-10 Hz", "-40 Hz"),
           ("depth", "71"))  # fmt: skip
-    session.spend("1 h 50", "fault and rails")
+    session.workshop.spend("1 h 50", "fault and rails")
     session.keep_summary()

@@ -103,9 +103,9 @@ def _standin(logbook: Logbook, card: Card, opened: str, state: str, title: str =
     _work(session, state, lambda: demohand.parts(session, number in _SQUELCH_CAP, number in _RAIL_CAP))
     demohand.after(session, number)
     if session.state.finished and hand_over and number not in (142, 144):
-        session.hand_over(card.owner)
+        session.workshop.hand_over(card.owner)
     if number in _ARCHIVED:
-        session.archive()
+        session.workshop.archive()
     session.keep_summary()
 
 
@@ -138,10 +138,10 @@ def _work(session: Session, state: str, parts: Callable[[], None]) -> None:
             break
         session.follow(advice)
     if state == "crystal":
-        session.set_status("waiting", "waits for a crystal for channel C, 9.031667 MHz", "18.00")
+        session.workshop.set_status("waiting", "waits for a crystal for channel C, 9.031667 MHz", "18.00")
     if state == "wait":
         session.note("Reference far off; the owner asks for a price before anything is turned.")
-        session.set_status("waiting", "waits for the owner: go ahead?", "25.00")
+        session.workshop.set_status("waiting", "waits for the owner: go ahead?", "25.00")
 
 
 def load() -> list[dict[str, Any]]:

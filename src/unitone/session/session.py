@@ -36,7 +36,8 @@ from unitone.job.trial import Watched, What
 from unitone.job.verdicts import Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED
 from unitone.quantities.registry import FOUND_BY, quantity
-from unitone.session.benchwork import BenchWork, my_bench
+from unitone.session.measuring import Measuring, my_bench
+from unitone.session.workshop import Workshop
 from unitone.sheet.conventions.schools import QUESTIONS
 from unitone.sheet.editing.variant import differences, reach_of
 from unitone.sheet.format.read import parse_sheet, to_data
@@ -125,7 +126,7 @@ def _named(text: str, path: Path, title: str) -> str:
 OUTCOMES = ("not the cause", "the cause", "unclear")
 
 
-class Session(BenchWork):
+class Session:
     """A job in work. Every change is committed to the tape before it is part of the state."""
 
     def __init__(
@@ -138,6 +139,8 @@ class Session(BenchWork):
         self._tape = tape
         self.state = read(tape, job_id)
         self.bench: Bench = bench or _bench_for(self.state, tape[0])
+        self.measuring = Measuring(self)
+        self.workshop = Workshop(self)
 
     @property
     def sheet(self) -> Sheet:
@@ -164,7 +167,8 @@ class Session(BenchWork):
 
     # -- entries -------------------------------------------------------------------------------
 
-    def _append(self, said: Said) -> Entry:
+    def append(self, said: Said) -> Entry:
+        """Commit an entry, then take it into the state. Raises TapeError, StoreError."""
         if self.state.finished and not said.after_the_end:
             raise TapeError("This job is finished. Its tape takes notes only.")
         if self.state.unreadable:
@@ -176,19 +180,19 @@ class Session(BenchWork):
         self._tape.append(entry)
         self.state = fold(self._tape, self.job_id) if isinstance(said, Struck) else advance(self.state, entry)
         if isinstance(said, Turned | Reading) and running(self.state) is not None and trial_move(self.state) is None:
-            self._append(TrialMoved("over"))
+            self.append(TrialMoved("over"))
         return entry
 
     def begin_trial(self, what: What, adjusters: Sequence[str], watched: Sequence[Watched] = ()) -> None:
         """A trial at the step at hand: the coach leads through it, until it is over or broken off. Raises TapeError."""
         self.start_work()
-        self._append(TrialMoved(what, self.state.at, tuple(adjusters), tuple(watched)))
+        self.append(TrialMoved(what, self.state.at, tuple(adjusters), tuple(watched)))
 
     def break_off_trial(self) -> None:
         """The trial that is going on is given up; what was nudged stays where it is, and the ledger says so. Raises BenchError."""
         if running(self.state) is None:
             raise BenchError(tr("No trial is going on."))
-        self._append(TrialMoved("broken off"))
+        self.append(TrialMoved("broken off"))
 
     def keep_summary(self) -> None:
         """Bring the list's picture of this job up to date."""
@@ -198,18 +202,18 @@ class Session(BenchWork):
         """Turn to another step."""
         self.sheet.step(step_id)
         if step_id != self.state.at:
-            self._append(WentTo(step_id))
+            self.append(WentTo(step_id))
 
     def start_work(self) -> None:
         """End the as-found round: from here on, adjusters are turned."""
         if self.state.phase != "adjust":
-            self._append(PhaseBegun("adjust"))
+            self.append(PhaseBegun("adjust"))
 
     def confirm_hook_up(self, way: str) -> None:
         """The technician says that the bench is now hooked up for ``way``. Raises HookUpError for a dummy load that is far too small."""
         if way == "send" and (problem := load_problem(self.state)):
             raise HookUpError(problem)
-        self._append(HookedUp(way))
+        self.append(HookedUp(way))
 
     def key_anyway(self) -> str:
         """Key as the bench stands, hooked up or not: on the simulated bench alone. Returns what broke, empty for nothing.
@@ -222,14 +226,14 @@ class Session(BenchWork):
             )
         broken = breaks(self.state)
         if broken:
-            self._append(Broken(broken))
+            self.append(Broken(broken))
             self.bench.damaged.add(broken)
         return broken
 
     def mend(self) -> None:
         """Whatever a wrong hook-up broke on the simulated bench is made whole again."""
         for what in sorted(self.state.damaged):
-            self._append(Mended(what))
+            self.append(Mended(what))
             if isinstance(self.bench, StandInBench):
                 self.bench.damaged.discard(what)
 
@@ -237,7 +241,7 @@ class Session(BenchWork):
         """Generator, channel and front panel now stand at ``conditions``. Raises BenchError when out of the generator's reach."""
         if conditions.level_dbm is not None:
             dial(self.state.kit, conditions.level_dbm)
-        self._append(SetUp(conditions))
+        self.append(SetUp(conditions))
 
     # -- readings -------------------------------------------------------------------------------
 
@@ -261,7 +265,8 @@ class Session(BenchWork):
     def _hooked_up(self) -> bool:
         return self.step.hook_up == "probe" or self.step.hook_up == self.state.hook_up
 
-    def _need_hook_up(self) -> None:
+    def need_hook_up(self) -> None:
+        """Raises HookUpError where the bench is not hooked up for the step, TapeError for a finished job."""
         if self.state.finished:
             raise TapeError("This job is finished. Its tape takes notes only.")
         if not self._hooked_up():
@@ -269,7 +274,7 @@ class Session(BenchWork):
 
     def measure(self, conditions: Conditions | None = None) -> Reading:
         """Let the bench take a whole reading and log it. Raises BenchError, HookUpError."""
-        self._need_hook_up()
+        self.need_hook_up()
         wanted = conditions or self.state.set_up
         quantity_id = self.reading_quantity(wanted)
         if quantity_id in FOUND_BY:
@@ -289,7 +294,7 @@ class Session(BenchWork):
             got.raw,
             got.correction,
         )
-        self._append(reading)
+        self.append(reading)
         return reading
 
     def type_in(self, typed: str, conditions: Conditions | None = None) -> Reading:
@@ -298,7 +303,7 @@ class Session(BenchWork):
         At a sensitivity step a typed level is the level of the mark itself; a typed
         ratio is a reading at the level that is dialled.
         """
-        self._need_hook_up()
+        self.need_hook_up()
         wanted = conditions or self.state.set_up
         told = self.step.read_by or running(self.state) is not None
         quantity_id = self.reading_quantity(wanted) if told else self.step.quantity_id
@@ -306,8 +311,8 @@ class Session(BenchWork):
             quantity_id, _, mark = FOUND_BY[quantity_id]
             if wanted.level_dbm is None:
                 raise EntryError(f"“{typed}” at which level? Dial a level first, or type the level that gives {mark}.")
-        reading = self._typed_reading(typed, quantity_id, wanted)
-        self._append(reading)
+        reading = self.measuring.typed_reading(typed, quantity_id, wanted)
+        self.append(reading)
         return reading
 
     def _is_ratio(self, typed: str) -> bool:
@@ -328,12 +333,12 @@ class Session(BenchWork):
 
     def log_value(self, value: float, std: float | None, conditions: Conditions) -> None:
         """Log a value derived from other readings, such as the level of a sensitivity."""
-        u, warning = self._level_doubt(value), ""
+        u, warning = self.measuring.level_doubt(value), ""
         if u is not None:
             u = math.hypot(u, std or 0.0)
         read, mark, _ = FOUND_BY.get(self.step.quantity_id, ("rx.sinad", 12.0, ""))
         if self.step.quantity.kind == "level":
-            warning = self._forbidden(value, mark, conditions)
+            warning = self.measuring.forbidden(value, mark, conditions)
         reading = Reading(
             self.step.quantity_id,
             conditions,
@@ -344,7 +349,7 @@ class Session(BenchWork):
             u=u,
             warning=warning,
         )
-        self._append(reading)
+        self.append(reading)
 
     def _source(self) -> str:
         return "stand-in" if self.bench.simulated else "hand"
@@ -360,7 +365,7 @@ class Session(BenchWork):
             raise TapeError("This job is finished. Its tape takes notes only.")
         self.start_work()
         moved, stop = self.bench.turn(adjuster, asked_mdeg)
-        self._append(Turned(adjuster, asked_mdeg, moved, stop))
+        self.append(Turned(adjuster, asked_mdeg, moved, stop))
         return moved
 
     def felt_stop(self, adjuster: str, clockwise: bool) -> None:
@@ -372,7 +377,7 @@ class Session(BenchWork):
             raise BenchError(tr("The stand-in's hand feels its stops by itself."))
         self.start_work()
         asked = part.step_mdeg if clockwise else -part.step_mdeg
-        self._append(Turned(adjuster, asked, 0, True))
+        self.append(Turned(adjuster, asked, 0, True))
 
     def take_back(self, adjuster: str | None = None) -> None:
         """Turn one adjuster, or every one, back to where it was found; new turns, nothing is struck."""
@@ -401,7 +406,7 @@ class Session(BenchWork):
         taken = reaches if reaches is not None else declared
         if working:
             self.start_work()
-        self._append(Touched(name.strip(), words.strip() or title, taken))
+        self.append(Touched(name.strip(), words.strip() or title, taken))
 
     def judge(self, verdict_word: Verdict, reason: str) -> None:
         """Accept the step at hand although it is out, or put it aside as not applicable, with the reason.
@@ -418,14 +423,14 @@ class Session(BenchWork):
             logged = self.state.latest.get((self.step.id, index))
             if logged is not None and inside(self.step.limit, logged.reading, self.state.rule) is not True:
                 values[str(index)] = logged.reading.value
-        self._append(Judged(self.step.id, verdict_word, reason.strip(), values))
+        self.append(Judged(self.step.id, verdict_word, reason.strip(), values))
 
     def set_schools(self, chosen: dict[str, str]) -> None:
         """This job's own answers to the questions of schools; what is not named follows sheet and workshop."""
         for question, choice in chosen.items():
             if question not in QUESTIONS or choice not in QUESTIONS[question].choices:
                 raise TapeError(f"“{question} = {choice}” is no school that Unitone knows.")
-        self._append(SchoolsChosen(chosen))
+        self.append(SchoolsChosen(chosen))
 
     def set_variant(
         self, title: str, sheet_text: str, why: str = "", reaches: tuple[Reach, ...] | None = None,
@@ -450,7 +455,7 @@ class Session(BenchWork):
         found = differences(before, after)
         if not found:
             raise TapeError("Nothing differs from the sheet as it stands.")
-        self._append(
+        self.append(
             VariantMade(
                 title.strip(),
                 sheet_text,
@@ -485,19 +490,19 @@ class Session(BenchWork):
             raise TapeError(f"“{outcome}” is no outcome. Use one of: {', '.join(OUTCOMES)}.")
         if not (suspected.strip() and done.strip()):
             raise TapeError("Say what was suspected and what was done.")
-        self._append(Tried(suspected.strip(), done.strip(), result.strip(), outcome))
+        self.append(Tried(suspected.strip(), done.strip(), result.strip(), outcome))
 
     def loosen(self, what: str) -> None:
         """A temporary state: a lifted lead, a plug out, a damping resistor on."""
         if not what.strip():
             raise TapeError("Say what is loose, such as “speaker unsoldered”.")
-        self._append(Loosened(what.strip()))
+        self.append(Loosened(what.strip()))
 
     def tie(self, entry_id: str, stays: str = "") -> None:
         """A loose end was put right, or stays as it is for the reason given. Raises TapeError for one that is not open."""
         if entry_id not in {x.entry_id for x in self.state.open_ends}:
             raise TapeError("That loose end is not open.")
-        self._append(Tied(entry_id, stays.strip()))
+        self.append(Tied(entry_id, stays.strip()))
 
     # -- corrections, notes, ends -----------------------------------------------------------------
 
@@ -509,18 +514,18 @@ class Session(BenchWork):
 
         for entry in self.state.entries[::-1]:
             if entry.said.can_be_struck and entry.id not in self.state.struck:
-                self._append(Struck(entry.id))
+                self.append(Struck(entry.id))
                 return entry
         return None
 
     def conclude(self, outcome: str) -> None:
         """The step at hand is done with, for now."""
-        self._append(Concluded(self.state.at, outcome))
+        self.append(Concluded(self.state.at, outcome))
 
     def note(self, words: str) -> None:
         """A note on the tape."""
         if words.strip():
-            self._append(Noted(words.strip()))
+            self.append(Noted(words.strip()))
 
     def finish(self) -> None:
         """End the job. Raises TapeError naming the steps that were never read or have gone stale, and what is loose."""
@@ -531,7 +536,7 @@ class Session(BenchWork):
         if self.state.open_ends:
             ends = ", ".join(self.state.loose_words(x) for x in self.state.open_ends)
             raise TapeError(f"Still loose: {ends}. Put it right, or say why it stays (W).")
-        self._append(Finished())
+        self.append(Finished())
         self.keep_summary()
 
     # -- following advice ---------------------------------------------------------------------------

@@ -68,7 +68,9 @@ def test_a_step_begins_at_its_first_reading(new_session: Callable[..., Session])
     session.turn("T1", 45_000)
     session.type_in("12 dB")
     second = take_view(session)
-    assert second.pitch[1] == first.reading.pitch[1] and (second.pitch[0] or 0.0) > (first.reading.pitch[0] or 0.0)
+    assert second.reading.pitch[1] == first.reading.pitch[1] and (second.reading.pitch[0] or 0.0) > (
+        first.reading.pitch[0] or 0.0
+    )
     assert reference_of(session.state, session.sheet.step("rail"), "supply.rail") == 0.0
 
 

@@ -135,7 +135,7 @@ def test_clean_and_loud_are_looked_at_together(book: Logbook) -> None:
 def _log_volts(session: Session, volts: str) -> None:
     """Audio volts read beside the distortion, as the Meters send them."""
     reading = session._typed_reading(volts, "rx.af_volts", session.state.set_up)
-    session._append(reading)
+    session.append(reading)
 
 
 @pytest.mark.parametrize("seed", [1, 4, 9])
@@ -315,7 +315,7 @@ def test_a_chart_does_not_come_between_the_coach_and_s9(book: Logbook, fault: st
     for charted in (False, True):
         card = Card(7 + charted, "ostrel-weir-40-am", standin_seed=4, standin_fault=fault)
         session = Session(book, open_job(book, "ostrel-weir-40-am", card))
-        session.set_kit(Kit(least_dbm=-110.0, pads_db=(20.0,)))
+        session.measuring.set_kit(Kit(least_dbm=-110.0, pads_db=(20.0,)))
         session.start_work()
         session.go_to("s-meter")
         session.confirm_hook_up("receive")

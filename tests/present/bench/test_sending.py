@@ -61,10 +61,10 @@ def test_the_dummy_load_is_asked_for_what_the_peaks_come_to(by_hand: Opens) -> N
     assert needed_watts(session.sheet) == pytest.approx(17.6)
     session.go_to("power")
     assert "rated for 18 W or more" in take_view(session).hook_up.words
-    session.set_kit(replace(session.state.kit, load_w=10.0))
+    session.measuring.set_kit(replace(session.state.kit, load_w=10.0))
     assert "rated 10 W" in load_words(session.state) and "up to 18 W" in load_words(session.state)
     session.confirm_hook_up("send")
-    session.set_kit(replace(session.state.kit, load_w=5.0))
+    session.measuring.set_kit(replace(session.state.kit, load_w=5.0))
     with pytest.raises(HookUpError, match="rated 5 W and this radio sends up to 18 W"):
         session.confirm_hook_up("send")
     session.confirm_hook_up("receive")
@@ -113,7 +113,7 @@ def test_forced_in_practice_it_breaks_what_hangs_there_until_it_is_mended(
 def test_a_plain_probe_is_refused_where_it_tells_nothing_and_nothing_is_lost(by_hand: Opens) -> None:
     session = by_hand()
     probe = Instrument("p", "scope, ×1", ("tx.*", "supply.*", "ref.frequency"), pick_up="x1 probe")
-    session.set_instruments((probe,))
+    session.measuring.set_instruments((probe,))
     at(session, "power")
     before = len(session.state.readings)
     with pytest.raises(
@@ -127,14 +127,14 @@ def test_a_plain_probe_is_refused_where_it_tells_nothing_and_nothing_is_lost(by_
     session.go_to("reference")
     with pytest.raises(EntryError, match="Switch it to ×10"):
         session.type_in("10.240012")
-    session.set_instruments((replace(probe, pick_up="x10 probe"),))
+    session.measuring.set_instruments((replace(probe, pick_up="x10 probe"),))
     assert session.type_in("10.240012").warning == ""
 
 
 def test_a_loop_is_relative_and_a_mean_reading_meter_is_no_peak_meter(by_hand: Opens) -> None:
     session = by_hand()
     analyser = Instrument("a", "analyser", ("tx.harmonic",), pick_up="loop")
-    session.set_instruments((analyser, Instrument("w", "wattmeter", ("tx.pep", "tx.power"), reads="mean")))
+    session.measuring.set_instruments((analyser, Instrument("w", "wattmeter", ("tx.pep", "tx.power"), reads="mean")))
     at(session, "harmonic")
     assert "relative only" in session.type_in("-64").warning
     at(session, "pep")

@@ -153,9 +153,9 @@ def test_a_session_is_listened_to_where_its_hook_up_allows(new_session: Callable
     session = new_session(2)
     session.go_to("front-end")
     with pytest.raises(HookUpError):
-        session.listen(0.1)
+        session.measuring.listen(0.1)
     session.confirm_hook_up("receive")
-    heard = session.listen(0.1)
+    heard = session.measuring.listen(0.1)
     assert heard is not None and heard.kind == "audio" and heard.samples.size == 2400
     assert new_session(None).listen(0.1) is None, "a real radio is heard through the sound card"
 

@@ -251,7 +251,7 @@ def _smeter(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Call
     job = open_job(logbook, "ostrel-weir-40-am", card)
     session = Session(logbook, job)
     # From S1 to S9+50 dB: a generator that goes lower than the usual one reaches both ends with less of a pad.
-    session.set_kit(dataclasses.replace(session.state.kit, least_dbm=-110.0, pads_db=(20.0,)))
+    session.measuring.set_kit(dataclasses.replace(session.state.kit, least_dbm=-110.0, pads_db=(20.0,)))
     session.start_work()
     session.go_to("s-meter")
     session.confirm_hook_up("receive")
@@ -273,7 +273,7 @@ def _recheck(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Cal
         session.go_to(step.id)
         for required in step.required:
             reading = Reading(step.quantity_id, required, step.limit.middle, "by hand", "hand")
-            session._append(reading)
+            session.append(reading)
     session.start_work()
     session.confirm_hook_up("send")
     session.touch("D4", "germanium diode fitted")

@@ -413,12 +413,12 @@ class MainWindow(QMainWindow):
     def _take_bench(self) -> None:
         """What was found of this bench is used at once by the job that lies on it."""
         if self.worker is not None and self._job:
-            self.worker.do(lambda s: s.take_bench())
+            self.worker.do(lambda s: s.measuring.take_bench())
 
     def _meters_page(self) -> QWidget:
         if self._meters is None:
             from unitone.desktop.features.meters.page import MetersPage
-            from unitone.session.benchwork import my_bench
+            from unitone.session.measuring import my_bench
 
             meters = self._meters = MetersPage(lambda: my_bench(self.logbook))
             meters.send.connect(self._send_reading)
@@ -454,7 +454,7 @@ class MainWindow(QMainWindow):
             return
 
         def send(session: Session) -> None:
-            session.send_in(sends, name, source)
+            session.measuring.send_in(sends, name, source)
             self.reading_sent.emit(
                 tr("logged at {step}, job {n}", step=session.step.title, n=f"{session.state.card.number:04d}")
             )

@@ -206,7 +206,7 @@ class BenchWorker(QObject):
         try:
             self._session = Session(self._logbook, job_id)
             # What was found of this bench since the job was last here is used from now on.
-            if not self._logbook.frozen and self._session.take_bench():
+            if not self._logbook.frozen and self._session.measuring.take_bench():
                 self._dirty = True
             self._show()
         except UnitoneError as error:
@@ -265,7 +265,7 @@ class BenchWorker(QObject):
             words = tr("No job lies on the Bench. Open one with a stand-in radio, and choose this again.")
         else:
             try:
-                heard = self._session.listen(TICK)
+                heard = self._session.measuring.listen(TICK)
                 if heard is not None:
                     self.sound.emit(heard)
                 else:

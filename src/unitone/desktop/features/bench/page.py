@@ -423,7 +423,7 @@ class BenchPage(QWidget):
             self._side_is_route = not self._side_is_route
             self._arrange()
         elif name == "generator":
-            self.tray.ask_kit(view.hook_up.kit, lambda kit: self._worker.do(lambda s: s.set_kit(kit)))
+            self.tray.ask_kit(view.hook_up.kit, lambda kit: self._worker.do(lambda s: s.measuring.set_kit(kit)))
         elif name == "note":
             self.tray.ask_note(lambda words: self._worker.do(lambda s: s.note(words)))
         elif name == "certificate":
@@ -578,8 +578,8 @@ def _strike(session: Session) -> None:
 def _use(session: Session, workshop: tuple[Instrument, ...], quantity_id: str, instrument_id: str) -> None:
     """Take the workshop's list into the job where it differs, then choose from it."""
     if session.state.instruments != workshop:
-        session.set_instruments(workshop)
-    session.choose_instrument(quantity_id, instrument_id)
+        session.measuring.set_instruments(workshop)
+    session.measuring.choose_instrument(quantity_id, instrument_id)
 
 
 def _measure_at(session: Session, wanted: Conditions) -> None:

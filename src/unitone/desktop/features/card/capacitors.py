@@ -48,7 +48,7 @@ class CapacitorsTab(CardTab):
 
     def _measured(self, said: dict[str, str]) -> None:
         self.do.emit(
-            lambda s: s.measure_capacitor(
+            lambda s: s.workshop.measure_capacitor(
                 said["part"], said["dielectric"], said["marked"], said["measured"], said["esr"], float(said["at"])
             )
         )

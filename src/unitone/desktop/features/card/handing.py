@@ -42,7 +42,7 @@ class HandingTab(CardTab):
         self.add = EntryForm(
             (Ask("control", tr("Another control"), tr("tone switch"), 2, needed=True), Ask("does", tr("does"), tr("cuts the hiss"), 4)), tr("Add")
         )  # fmt: skip
-        self.add.submitted.connect(lambda d: self.do.emit(lambda s: s.tell_control(d["control"], d["does"])))
+        self.add.submitted.connect(lambda d: self.do.emit(lambda s: s.workshop.tell_control(d["control"], d["does"])))
         self.forms.append(self.add)
         layout.addWidget(self.add)
         self.error = label("cure", "", True)
@@ -62,7 +62,7 @@ class HandingTab(CardTab):
         self.give = EntryForm(
             (Ask("to", tr("Given back to"), tr("the allotment society"), 3),), tr("It has been handed over")
         )
-        self.give.submitted.connect(lambda d: self.do.emit(lambda s: s.hand_over(d["to"])))
+        self.give.submitted.connect(lambda d: self.do.emit(lambda s: s.workshop.hand_over(d["to"])))
         self.given = label("plain", "", True)
         layout.addWidget(self.give)
         layout.addWidget(self.given)
@@ -106,7 +106,7 @@ class HandingTab(CardTab):
             tried.addItem(words, key)
         note = LiveLine(tr("{name}: remark", name=c.id), tr("what it does not do"))
         name.setBuddy(does)
-        does.kept.connect(lambda text, n=c.id: self.do.emit(lambda s: s.tell_control(n, text)))
+        does.kept.connect(lambda text, n=c.id: self.do.emit(lambda s: s.workshop.tell_control(n, text)))
         tried.activated.connect(lambda _, n=c.id: self._tried(n))
         note.kept.connect(lambda _, n=c.id: self._tried(n))
         for column, widget in enumerate((name, does, tried, note)):
@@ -123,7 +123,7 @@ class HandingTab(CardTab):
             self.error.setText(tr("Say what {name} does not do: it stands on the handover page.", name=name))
             self.error.show()
             return
-        self.do.emit(lambda s: s.test_control(name, how == _WORKS, words))
+        self.do.emit(lambda s: s.workshop.test_control(name, how == _WORKS, words))
 
     def failed(self, words: str) -> bool:
         if self.give.pending:

@@ -219,7 +219,7 @@ class InspectionTab(CardTab):
         on = tuple(x.strip() for x in self.on.text().replace("+", ",").split(",") if x.strip())
         pictures = dict(self._pictures)
         self._asked = True
-        self.do.emit(lambda s: s.look_at(item, look, words, on, done, stage, pictures))
+        self.do.emit(lambda s: s.workshop.look_at(item, look, words, on, done, stage, pictures))
 
     def failed(self, words: str) -> bool:
         if not self._asked:

@@ -11,7 +11,7 @@ from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.livefield import LiveLine, LiveWords
 from unitone.desktop.widgets.painted import label
 from unitone.present.card.card_shapes import CardView
-from unitone.session.shopwork import STATUSES
+from unitone.session.workshop import STATUSES
 from unitone.words import tr
 
 _LINES = (("serial", tr("Serial number")), ("owner", tr("Owner, in your words")), ("call_sign", tr("Call sign")))
@@ -53,7 +53,7 @@ class IntakeTab(CardTab):
         self.lines: dict[str, LiveLine] = {}
         for n, (key, words) in enumerate(_LINES):
             field = self.lines[key] = LiveLine(words)
-            field.kept.connect(lambda text, k=key: self.do.emit(lambda s: s.amend_card({k: text})))
+            field.kept.connect(lambda text, k=key: self.do.emit(lambda s: s.workshop.amend_card({k: text})))
             self._put(grid, words, field, 0, n)
         self.words: dict[str, LiveWords] = {}
         for n, (key, words, hint) in enumerate(
@@ -61,7 +61,7 @@ class IntakeTab(CardTab):
              ("first_look", tr("First look, before it is opened"), tr("does it work at all? dents, corrosion, a cut lead…")))
         ):  # fmt: skip
             area = self.words[key] = LiveWords(words, hint)
-            area.kept.connect(lambda text, k=key: self.do.emit(lambda s: s.amend_card({k: text})))
+            area.kept.connect(lambda text, k=key: self.do.emit(lambda s: s.workshop.amend_card({k: text})))
             self._put(grid, words, area, 2 + 2 * n, 0, 3)
         layout.addLayout(grid)
         return frame
@@ -206,12 +206,12 @@ class IntakeTab(CardTab):
     def _tell(self, said: dict[str, str]) -> None:
         came = tuple(n for n, how in said.items() if how == _WITH)
         missing = tuple(n for n, how in said.items() if how == _MISSING)
-        self.do.emit(lambda s: s.amend_card({"accessories": came, "missing": missing}))
+        self.do.emit(lambda s: s.workshop.amend_card({"accessories": came, "missing": missing}))
 
     def _state(self) -> None:
         state, why, approved = str(self.state.currentData()), self.why.text().strip(), self.approved.text().strip()
         if self.view is not None and (state, why, approved) != (self.view.status, self.view.why, self.view.approved):
-            self.do.emit(lambda s: s.set_status(state, why, approved))
+            self.do.emit(lambda s: s.workshop.set_status(state, why, approved))
 
     def first(self) -> QWidget:
         return self.lines["serial"]

@@ -167,22 +167,22 @@ class RailsTab(CardTab):
 
     def _set(self, key: str, text: str, field: LiveLine | None = None) -> None:
         self._asked = field or self.path
-        self.do.emit(lambda s: s.set_supply(**{key: text}))
+        self.do.emit(lambda s: s.workshop.set_supply(**{key: text}))
 
     def _current(self, way: str, text: str, field: LiveLine) -> None:
         self._asked = field
-        self.do.emit(lambda s: s.read_current(way, text))
+        self.do.emit(lambda s: s.workshop.read_current(way, text))
 
     def read(self, row: _Row, text: str) -> None:
         """A typed reading of a row."""
         if text:
             self._asked = row
-            self.do.emit(lambda s: s.read_volts(row.id, text))
+            self.do.emit(lambda s: s.workshop.read_volts(row.id, text))
 
     def measure(self, row: _Row) -> None:
         """Let the bench read a row."""
         self._asked = row
-        self.do.emit(lambda s: s.measure_volts(row.id))
+        self.do.emit(lambda s: s.workshop.measure_volts(row.id))
 
     def failed(self, words: str) -> bool:
         asked, self._asked = self._asked, None

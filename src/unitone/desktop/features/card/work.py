@@ -89,15 +89,19 @@ class WorkTab(CardTab):
         )
         self.parts.submitted.connect(self._fit)
         self.loose.submitted.connect(lambda d: self.do.emit(lambda s: s.loosen(d["what"])))
-        self.time.submitted.connect(lambda d: self.do.emit(lambda s: s.spend(d["time"], d["what"])))
-        self.air.submitted.connect(lambda d: self.do.emit(lambda s: s.heard(d["who"], d["speaks_of"], d["words"])))
+        self.time.submitted.connect(lambda d: self.do.emit(lambda s: s.workshop.spend(d["time"], d["what"])))
+        self.air.submitted.connect(
+            lambda d: self.do.emit(lambda s: s.workshop.heard(d["who"], d["speaks_of"], d["words"]))
+        )
 
     def _fit(self, d: dict[str, str]) -> None:
         count = d["count"] or "1"
         if not (count.isascii() and count.isdigit()):
             self.parts.show_error(tr("“{text}” is no count. Write how many, like 4.", text=count))
             return
-        self.do.emit(lambda s: s.fit_part(d["part"], int(count), d["fitted"], d["instead"], d["why"], d["price"]))
+        self.do.emit(
+            lambda s: s.workshop.fit_part(d["part"], int(count), d["fitted"], d["instead"], d["why"], d["price"])
+        )
 
     def _loose_pressed(self, key: str, button: int) -> None:
         if button == 0:

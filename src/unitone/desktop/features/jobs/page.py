@@ -322,10 +322,10 @@ class JobsPage(QWidget):
         self._with_row(lambda r: self.changed.emit(r.id, command))
 
     def _set_status(self, status: str, why: str) -> None:
-        self._change(lambda s: s.set_status(status, why))
+        self._change(lambda s: s.workshop.set_status(status, why))
 
     def _archive(self) -> None:
-        self._change(lambda s: s.archive(not s.state.shop.archived))
+        self._change(lambda s: s.workshop.archive(not s.state.shop.archived))
 
     # -- backup, restore, one job as a file ------------------------------------------------------------
 

@@ -44,7 +44,7 @@ from unitone.errors import SignalError, UnitoneError
 from unitone.present.meters.meter_shapes import How
 from unitone.quantities.entry import decibels, parse_si
 from unitone.quantities.show import number
-from unitone.session.benchwork import my_bench
+from unitone.session.measuring import my_bench
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 

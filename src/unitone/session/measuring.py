@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
-from unitone.align.moves import Advice, Measure, conditions_of
+from unitone.align.moves import Measure, conditions_of
 from unitone.bench.instruments import Instrument, instrument_for
 from unitone.bench.mybench import MyBench
 from unitone.bench.path import Kit, dial
@@ -21,10 +21,12 @@ from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import canonical
 from unitone.radio.noise import least_level_dbm
 from unitone.session._doubts import doubt
-from unitone.session.shopwork import ShopWork
-from unitone.sheet.model.sheet import Conditions, Sheet, Step
+from unitone.sheet.model.sheet import Conditions
 from unitone.store.ports import Store
 from unitone.words import tr
+
+if TYPE_CHECKING:
+    from unitone.session.session import Session
 
 #: A level this far under what thermal noise allows is not argued with, only refused (dB).
 _BEYOND_DB = 2.0
@@ -35,39 +37,20 @@ def my_bench(logbook: Store) -> MyBench:
     return MyBench.from_data(logbook.setting("my_bench"))
 
 
-class BenchWork(ShopWork):
-    """What ``Session`` can do with the instruments of this bench. Every change is an entry."""
+class Measuring:
+    """What a session can do with the instruments of this bench. Every change is an entry."""
 
-    #: What was asked back last: text, quantity, conditions. The same said again is taken.
-    _doubted: tuple[str, str, Conditions] | None = None
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        #: What was asked back last: text, quantity, conditions. The same said again is taken.
+        self._doubted: tuple[str, str, Conditions] | None = None
 
-    @property
-    @abstractmethod
-    def sheet(self) -> Sheet:
-        """See ``Session``."""
-
-    @property
-    @abstractmethod
-    def step(self) -> Step:
-        """See ``Session``."""
-
-    @abstractmethod
-    def advice(self) -> Advice:
-        """See ``Session``."""
-
-    @abstractmethod
-    def reading_quantity(self, conditions: Conditions | None = None) -> str:
-        """See ``Session``."""
-
-    @abstractmethod
-    def _need_hook_up(self) -> None:
-        """See ``Session``."""
-
-    def _typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
+    def typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
+        """What was typed as a reading, corrected and doubted as the instrument in hand asks. Raises EntryError, DoubtfulEntry."""
         q = quantity(quantity_id)
         entry = parse_entry(typed, q.kind, q.shown)
         nominal = self._nominal_hz(q.id, wanted)
-        instrument = instrument_for(self.state.instruments, q.id, self.state.chosen.get(q.id, ""))
+        instrument = instrument_for(self._session.state.instruments, q.id, self._session.state.chosen.get(q.id, ""))
         value = raw = u = None
         warning = ""
         if instrument is not None and (unfit := instrument.unfit(q, self._at_hz(q.id, wanted))):
@@ -95,9 +78,9 @@ class BenchWork(ShopWork):
                         ),
                     )
             if q.id in ("rx.sinad", "rx.sn_ratio") and wanted.level_dbm is not None:
-                warning = self._forbidden(wanted.level_dbm, value, wanted) or warning
+                warning = self.forbidden(wanted.level_dbm, value, wanted) or warning
             if q.kind == "level" and u is None:
-                u = self._level_doubt(value)
+                u = self.level_doubt(value)
         if quantity_id in FOUND_BY:
             wanted = replace(wanted, level_dbm=None)
         corrected = raw is not None and value is not None and value != raw
@@ -111,44 +94,44 @@ class BenchWork(ShopWork):
         """A value that can hardly be meant is asked back once. Raises DoubtfulEntry."""
         asked, self._doubted = self._doubted, None
         said = (typed.strip(), q.id, wanted)
-        if asked != said and (words := doubt(self.state, q, value, wanted)):
+        if asked != said and (words := doubt(self._session.state, q, value, wanted)):
             self._doubted = said
             raise DoubtfulEntry(f"“{typed.strip()}”: {words} " + tr("Enter it again to log it as typed."))
 
     def _at_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
         """The frequency at which a quantity is picked off."""
         if quantity_id.startswith("tx."):
-            return float(self.sheet.carrier_hz(wanted.channel, wanted.band))
+            return float(self._session.sheet.carrier_hz(wanted.channel, wanted.band))
         return self._nominal_hz(quantity_id, wanted)
 
     def _nominal_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
         if quantity_id in ("tx.frequency_error", "rx.frequency_error"):
-            return float(self.sheet.carrier_hz(wanted.channel, wanted.band))
+            return float(self._session.sheet.carrier_hz(wanted.channel, wanted.band))
         if quantity_id in ("ref.frequency", "osc.frequency"):
-            return self.step.limit.middle
+            return self._session.step.limit.middle
         return None
 
     def listening(self) -> Conditions:
         """The conditions that the bench stands at for the step at hand: as dialled, else as the coach or the step says."""
-        advice = self.advice()
-        here = conditions_of(advice) if advice.step == self.step.id else None
+        advice = self._session.advice()
+        here = conditions_of(advice) if advice.step == self._session.step.id else None
         if here is not None and isinstance(advice, Measure):
             return here
-        set_up = self.state.set_up
-        for required in self.step.required:
+        set_up = self._session.state.set_up
+        for required in self._session.step.required:
             # Where a level is what is looked for, or is lowered while a hill is climbed, any level is one of the step's.
-            climbed = self.step.aim in ("peak", "null", "level") and required.level_dbm is not None
-            free = (climbed or self.step.quantity_id in FOUND_BY) and set_up.level_dbm is not None
+            climbed = self._session.step.aim in ("peak", "null", "level") and required.level_dbm is not None
+            free = (climbed or self._session.step.quantity_id in FOUND_BY) and set_up.level_dbm is not None
             if set_up.settles(replace(required, level_dbm=set_up.level_dbm) if free else required):
                 return set_up
-        return here if here is not None else self.step.setting
+        return here if here is not None else self._session.step.setting
 
     def listen(self, seconds: float) -> Heard | None:
         """The next stretch of what the radio on the bench gives; None where nothing is connected. Raises HookUpError."""
-        if not self.bench.simulated:
+        if not self._session.bench.simulated:
             return None
-        self._need_hook_up()
-        return self.bench.listen(self.listening(), seconds)
+        self._session.need_hook_up()
+        return self._session.bench.listen(self.listening(), seconds)
 
     def send_in(self, sends: Sequence[tuple[str, float, float | None]], name: str, source: str = "file") -> Reading:
         """Log what a meter measured as a reading of the step at hand: the first of ``sends`` (quantity id, value in its
@@ -157,9 +140,9 @@ class BenchWork(ShopWork):
         At a sensitivity step a SINAD is taken at the level that is dialled. A counted frequency becomes the error from
         the step's channel where that is what the step reads.
         """
-        self._need_hook_up()
+        self._session.need_hook_up()
         conditions = self.listening()
-        wanted = self.reading_quantity(conditions)
+        wanted = self._session.reading_quantity(conditions)
         nominal = self._nominal_hz(wanted, conditions)
         for quantity_id, given, u in sends:
             value: float | None = given if quantity_id == wanted else None
@@ -177,16 +160,18 @@ class BenchWork(ShopWork):
                 )
             warning = ""
             if wanted in ("rx.sinad", "rx.sn_ratio") and conditions.level_dbm is not None:
-                warning = self._forbidden(conditions.level_dbm, value, conditions)
+                warning = self.forbidden(conditions.level_dbm, value, conditions)
             reading = Reading(wanted, conditions, value, name, source, u=u, warning=warning)
-            self._append(reading)
+            self._session.append(reading)
             return reading
         have = " or ".join(dict.fromkeys(quantity(q).title for q, _, _ in sends))
-        raise TapeError(f"The step at hand, {self.step.title}, reads {quantity(wanted).title}; this is {have}.")
+        raise TapeError(
+            f"The step at hand, {self._session.step.title}, reads {quantity(wanted).title}; this is {have}."
+        )
 
     def set_kit(self, kit: Kit) -> None:
         """Another generator, other pads; what is known of them on this bench goes with them."""
-        self._append(KitSet(my_bench(self.logbook).kit(kit).to_data()))
+        self._session.append(KitSet(my_bench(self._session.logbook).kit(kit).to_data()))
 
     def set_instruments(self, instruments: tuple[Instrument, ...], rule: str | None = None) -> None:
         """The instruments of this bench, and the decision rule."""
@@ -194,38 +179,38 @@ class BenchWork(ShopWork):
             instrument.check()
         if rule is not None and rule not in RULES:
             raise TapeError(f"“{rule}” is no decision rule. Use one of: {', '.join(RULES)}.")
-        self._append(InstrumentsSet([i.to_data() for i in instruments], rule or ""))
+        self._session.append(InstrumentsSet([i.to_data() for i in instruments], rule or ""))
 
     def choose_instrument(self, quantity_id: str, instrument_id: str) -> None:
         """From here on, typed readings of that quantity come from this instrument."""
-        self._append(InstrumentsSet(chosen={quantity_id: instrument_id}))
+        self._session.append(InstrumentsSet(chosen={quantity_id: instrument_id}))
 
     def take_bench(self) -> bool:
         """Take what is known of this bench by now: its pads, generator and instruments. True where that changes anything."""
-        if self.state.finished or self.bench.simulated:
+        if self._session.state.finished or self._session.bench.simulated:
             return False
-        known = my_bench(self.logbook)
-        kit, instruments = known.kit(self.state.kit), known.instruments(self.state.instruments)
-        if kit != self.state.kit:
-            self._append(KitSet(kit.to_data()))
-        elif instruments == self.state.instruments:
+        known = my_bench(self._session.logbook)
+        kit, instruments = known.kit(self._session.state.kit), known.instruments(self._session.state.instruments)
+        if kit != self._session.state.kit:
+            self._session.append(KitSet(kit.to_data()))
+        elif instruments == self._session.state.instruments:
             return False
-        if instruments != self.state.instruments:
-            self._append(InstrumentsSet([i.to_data() for i in instruments]))
+        if instruments != self._session.state.instruments:
+            self._session.append(InstrumentsSet([i.to_data() for i in instruments]))
         return True
 
-    def _level_doubt(self, level_dbm: float) -> float | None:
+    def level_doubt(self, level_dbm: float) -> float | None:
         """Standard uncertainty (dB) of a level that this generator and its pads give; None where it is not known."""
-        if self.bench.simulated:
+        if self._session.bench.simulated:
             return None
         try:
-            return dial(self.state.kit, level_dbm).u_db
+            return dial(self._session.state.kit, level_dbm).u_db
         except BenchError:
-            return self.state.kit.level_u_db
+            return self._session.state.kit.level_u_db
 
-    def _forbidden(self, level_dbm: float, ratio_db: float, conditions: Conditions) -> str:
+    def forbidden(self, level_dbm: float, ratio_db: float, conditions: Conditions) -> str:
         """A word where thermal noise forbids so good a ratio at so low a level; empty where it allows it."""
-        floor = least_level_dbm(ratio_db, _modulation(self.step.quantity_id, conditions))
+        floor = least_level_dbm(ratio_db, _modulation(self._session.step.quantity_id, conditions))
         if level_dbm >= floor:
             return ""
         return tr(

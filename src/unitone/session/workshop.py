@@ -4,14 +4,11 @@ from __future__ import annotations
 
 import math
 import re
-from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from unitone.bench.ports import Bench
 from unitone.errors import EntryError, HookUpError, TapeError
 from unitone.job.card import Card
-from unitone.job.entries import Entry, Said
 from unitone.job.entries.notes import Loosened
 from unitone.job.entries.opening import Archived, CardAmended, HandedOver, StatusSet
 from unitone.job.entries.readings import Reading
@@ -25,14 +22,15 @@ from unitone.job.entries.workshop import (
     TimeSpent,
 )
 from unitone.job.shop import LOOKS, SPEAKS_OF, SUPPLY_PATHS, SpeaksOf
-from unitone.job.state import JobState
 from unitone.quantities.entry import parse_si
 from unitone.radio.parts import Dielectric, judge_capacitor
 from unitone.radio.substitutes import judge_substitute, parse_spec, substitute_words
 from unitone.sheet.format.pictures import check_picture
-from unitone.sheet.model.sheet import Conditions, Reach, Sheet
-from unitone.store.ports import Store
+from unitone.sheet.model.sheet import Conditions
 from unitone.words import tr
+
+if TYPE_CHECKING:
+    from unitone.session.session import Session
 
 #: Where a job may stand besides being worked on.
 STATUSES = ("open", "waiting", "later")
@@ -59,42 +57,17 @@ def minutes_of(typed: str) -> float:
     return minutes
 
 
-class ShopWork(ABC):
-    """What ``Session`` can do for the workshop's side of a job. Every change is an entry."""
+class Workshop:
+    """What a session can do for the workshop's side of a job. Every change is an entry."""
 
-    logbook: Store
-    state: JobState
-    bench: Bench
-
-    @abstractmethod
-    def _append(self, said: Said) -> Entry:
-        """See ``Session``."""
-
-    @abstractmethod
-    def _typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
-        """See ``Session``."""
-
-    @abstractmethod
-    def touch(self, name: str, words: str = "", reaches: tuple[Reach, ...] | None = None, working: bool = True) -> None:
-        """See ``Session.touch``."""
-
-    @abstractmethod
-    def loosen(self, what: str) -> None:
-        """See ``Session.loosen``."""
-
-    @abstractmethod
-    def tie(self, entry_id: str, stays: str = "") -> None:
-        """See ``Session.tie``."""
-
-    @property
-    def _radio(self) -> Sheet:
-        return self.state.sheet
+    def __init__(self, session: Session) -> None:
+        self._session = session
 
     # -- card and inspection -------------------------------------------------------------------
 
     def amend_card(self, fields: Mapping[str, Any]) -> None:
         """Change fields of the job's card. What does not differ is left; number, sheet and stand-in stay as they are."""
-        now = self.state.card.to_data()
+        now = self._session.state.card.to_data()
         given = {k: list(v) if isinstance(v, tuple) else v for k, v in fields.items()}
         fixed = {"number", "sheet_id", "standin_seed"} & set(given)
         if fixed:
@@ -102,7 +75,7 @@ class ShopWork(ABC):
         changed = {k: v for k, v in given.items() if v != (now.get(k) or ([] if isinstance(v, list) else ""))}
         if changed:
             Card.from_data({**now, **changed})
-            self._append(CardAmended(changed))
+            self._session.append(CardAmended(changed))
 
     def look_at(
         self, item: str, look: str, words: str = "", on: tuple[str, ...] = (), done: str = "", stage: str = "",
@@ -122,17 +95,17 @@ class ShopWork(ABC):
             raise TapeError("Say what is wrong: it is shown beside the step and stands on the papers.")
         if look == "mended" and not (done.strip() or words.strip()):
             raise TapeError("Say what was done.")
-        if stage and stage not in {s.id for s in self._radio.stages}:
+        if stage and stage not in {s.id for s in self._session.state.sheet.stages}:
             raise TapeError(f"The sheet has no stage “{stage}”.")
         for name, content in (pictures or {}).items():
             check_picture(name, content)
         names = [n.strip() for n in on if n.strip()]
-        kept = {n: self.logbook.put_blob(content) for n, content in (pictures or {}).items()}
-        self._append(FindingMade(item.strip(), look, words.strip(), tuple(names), done.strip(), stage, kept))
-        if look == "mended" and self.state.readings:
+        kept = {n: self._session.logbook.put_blob(content) for n, content in (pictures or {}).items()}
+        self._session.append(FindingMade(item.strip(), look, words.strip(), tuple(names), done.strip(), stage, kept))
+        if look == "mended" and self._session.state.readings:
             for name in names:
-                if name in {p.id for p in self._radio.parts}:
-                    self.touch(name, done.strip() or words.strip(), working=False)
+                if name in {p.id for p in self._session.state.sheet.parts}:
+                    self._session.touch(name, done.strip() or words.strip(), working=False)
 
     # -- rails and capacitors ---------------------------------------------------------------------
 
@@ -145,59 +118,59 @@ class ShopWork(ABC):
         if path and path not in SUPPLY_PATHS:
             raise TapeError(f"“{path}” is no way to feed a radio. Use one of: {', '.join(SUPPLY_PATHS)}.")
         said = SupplySet(
-            path if path != self.state.shop.path else "",
+            path if path != self._session.state.shop.path else "",
             _above_nought(limit, "A", "a current, like 2 A or 500 mA") if limit.strip() else None,
             _above_nought(meter.replace("Ω", "ohm"), "ohm", "an input resistance, like 10 Mohm")
             if meter.strip()
             else None,
         )
         if said != SupplySet():
-            self._append(said)
+            self._session.append(said)
         if said.path:
             self._loose_supply(path)
 
     def _loose_supply(self, path: str) -> None:
-        usual = self._radio.power.usual_path
-        for end in self.state.open_ends:
+        usual = self._session.state.sheet.power.usual_path
+        for end in self._session.state.open_ends:
             if end.supply:
-                self.tie(end.entry_id)
+                self._session.tie(end.entry_id)
         if path != usual and (usual == "battery" or path == "lamp limiter"):
-            self._append(Loosened(supply=path))
+            self._session.append(Loosened(supply=path))
 
     def read_volts(self, row_id: str, typed: str) -> Reading:
         """Log a typed reading of a row of the voltage table. Raises EntryError, TapeError."""
-        row = next((v for v in self._radio.voltages if v.id == row_id), None)
+        row = next((v for v in self._session.state.sheet.voltages if v.id == row_id), None)
         if row is None:
             raise TapeError(f"The voltage table has no row “{row_id}”.")
-        reading = self._typed_reading(typed, row.quantity_id, row.conditions)
-        self._append(reading)
+        reading = self._session.measuring.typed_reading(typed, row.quantity_id, row.conditions)
+        self._session.append(reading)
         return reading
 
     def measure_volts(self, row_id: str) -> Reading:
         """Let the bench read a row of the voltage table and log it. Raises TapeError, BenchError, HookUpError."""
-        row = next((v for v in self._radio.voltages if v.id == row_id), None)
+        row = next((v for v in self._session.state.sheet.voltages if v.id == row_id), None)
         if row is None:
             raise TapeError(f"The voltage table has no row “{row_id}”.")
-        if row.conditions.way == "send" and self.state.hook_up != "send":
-            raise HookUpError.wrong_way("send", self.state.hook_up)
-        got = self.bench.measure(row.quantity_id, row.conditions)
+        if row.conditions.way == "send" and self._session.state.hook_up != "send":
+            raise HookUpError.wrong_way("send", self._session.state.hook_up)
+        got = self._session.bench.measure(row.quantity_id, row.conditions)
         reading = Reading(
             row.quantity_id, row.conditions, got.value, got.instrument, got.source, got.std, got.bound, got.word, got.raw,
             got.correction,
         )  # fmt: skip
-        self._append(reading)
+        self._session.append(reading)
         return reading
 
     def read_current(self, way: str, typed: str) -> Reading:
         """Log a typed supply current, at rest (``receive``) or keyed (``send``). It settles the sheet's own step for it."""
         wanted = Conditions(way="send" if way == "send" else "receive")
-        for step in self._radio.steps:
+        for step in self._session.state.sheet.steps:
             for required in step.required if step.quantity_id == "supply.current" else ():
                 keyed = required.way == "send" or step.hook_up == "send"
                 if keyed == (way == "send"):
                     wanted = required
-        reading = self._typed_reading(typed, "supply.current", wanted)
-        self._append(reading)
+        reading = self._session.measuring.typed_reading(typed, "supply.current", wanted)
+        self._session.append(reading)
         return reading
 
     def measure_capacitor(
@@ -212,7 +185,7 @@ class ShopWork(ABC):
                 raise EntryError.impossible(typed, "that would be farads. Write the prefix: 47 uF, 100 nF.")
         ohm = parse_si(esr.replace("Ω", "ohm"), "ohm") if esr.strip() else None
         judge_capacitor(dielectric, farads[marked], farads[measured], ohm, at_hz)
-        self._append(CapacitorMeasured(part.strip(), dielectric, farads[marked], farads[measured], at_hz, ohm))
+        self._session.append(CapacitorMeasured(part.strip(), dielectric, farads[marked], farads[measured], at_hz, ohm))
 
     # -- parts, time, reports -----------------------------------------------------------------------
 
@@ -227,13 +200,13 @@ class ShopWork(ABC):
             raise TapeError(f"{count} parts: a count lies between 1 and 1000.")
         cost = _above_nought(price, "", "a price, like 0.35 or 1,20") if price.strip() else None
         why = why.strip() or substitute_why(instead, fitted)
-        self._append(PartFitted(part.strip(), count, fitted.strip(), instead.strip(), why, cost))
-        if self.state.readings:
-            self.touch(part.strip(), tr("{fitted} fitted", fitted=fitted.strip()), working=False)
+        self._session.append(PartFitted(part.strip(), count, fitted.strip(), instead.strip(), why, cost))
+        if self._session.state.readings:
+            self._session.touch(part.strip(), tr("{fitted} fitted", fitted=fitted.strip()), working=False)
 
     def spend(self, typed: str, what: str = "") -> None:
         """Time spent on the job. Raises EntryError."""
-        self._append(TimeSpent(minutes_of(typed), what.strip()))
+        self._session.append(TimeSpent(minutes_of(typed), what.strip()))
 
     def heard(self, who: str, speaks_of: SpeaksOf, words: str) -> None:
         """What somebody said of the radio on the air. Raises TapeError."""
@@ -241,7 +214,7 @@ class ShopWork(ABC):
             raise TapeError(f"“{speaks_of}” is nothing that a report speaks of. Use one of: {', '.join(SPEAKS_OF)}.")
         if not words.strip():
             raise TapeError("Say what was heard.")
-        self._append(HeardOnAir(speaks_of, words.strip(), who.strip()))
+        self._session.append(HeardOnAir(speaks_of, words.strip(), who.strip()))
 
     # -- handing over ----------------------------------------------------------------------------------
 
@@ -249,31 +222,31 @@ class ShopWork(ABC):
         """What a switch or knob of this radio now does, in plain words. Raises TapeError."""
         if not control.strip():
             raise TapeError("Name the control.")
-        self._append(ControlTold(control.strip(), does.strip()))
+        self._session.append(ControlTold(control.strip(), does.strip()))
 
     def test_control(self, control: str, works: bool, words: str = "") -> None:
         """A control was function-tested. Raises TapeError where it does not work and nothing is said."""
         if not works and not words.strip():
             raise TapeError("Say what the control does not do.")
-        self._append(ControlTold(control, works=works, words=words.strip()))
+        self._session.append(ControlTold(control, works=works, words=words.strip()))
 
     def set_status(self, status: str, why: str = "", approved: str | None = None) -> None:
         """Open, waiting (for the owner, a part, a manual) or left for later; ``approved`` is up to which cost. Raises TapeError."""
         if status not in STATUSES:
             raise TapeError(f"“{status}” is no state. Use one of: {', '.join(STATUSES)}.")
-        self._append(StatusSet(status, why.strip(), None if approved is None else approved.strip()))
+        self._session.append(StatusSet(status, why.strip(), None if approved is None else approved.strip()))
 
     def hand_over(self, to: str = "") -> None:
         """The finished radio was given back. Raises TapeError while the job is not finished."""
-        if not self.state.finished:
+        if not self._session.state.finished:
             raise TapeError("This job is not finished. Finish it, then hand it over.")
-        if self.state.shop.handed is None:
-            self._append(HandedOver(to.strip()))
+        if self._session.state.shop.handed is None:
+            self._session.append(HandedOver(to.strip()))
 
     def archive(self, archived: bool = True) -> None:
         """Put the job away from the list, or back into it. It is found by searching all the same."""
-        if archived != self.state.shop.archived:
-            self._append(Archived(archived))
+        if archived != self._session.state.shop.archived:
+            self._session.append(Archived(archived))
 
 
 def substitute_why(instead: str, fitted: str) -> str:
