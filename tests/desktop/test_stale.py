@@ -87,3 +87,15 @@ def test_the_session_refuses_a_command_that_was_meant_for_an_older_log(new_sessi
         session.check_position(shown)
     again = fold(session.logbook.tape(session.job_id), session.job_id)
     session.check_position(again.seq)
+
+
+def test_what_a_slow_bench_has_not_answered_shows_as_pending(desk: Desk) -> None:
+    desk.open(147)
+    desk.settle()
+    words = desk.bench.step.words
+    assert "pending" not in words.text()
+    with Held(desk):
+        desk.bench.press("log")
+        desk.until(lambda: "pending: not logged yet" in words.text())
+    desk.settle()
+    desk.until(lambda: "pending" not in words.text())

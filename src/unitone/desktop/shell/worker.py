@@ -58,6 +58,9 @@ class BenchWorker(QObject):
     failed = pyqtSignal(str)
     #: A job that cannot be taken to the Bench, and why.
     refused = pyqtSignal(str, str)
+    #: A command was sent, and was answered: done, or refused with words.
+    asked = pyqtSignal()
+    answered = pyqtSignal()
     #: A stretch of what the stand-in gives, and why it gives nothing, while somebody listens.
     sound = pyqtSignal(object)
     deaf = pyqtSignal(str)
@@ -94,7 +97,8 @@ class BenchWorker(QObject):
         ``position`` is the log's position in the picture that the command was given at: where the log
         went on since, nothing is done and the message says so.
         """
-        self._queue.put(lambda: self._do(command, position))
+        self.asked.emit()
+        self._queue.put(lambda: self._answer(command, position))
 
     def select(self, adjuster: str) -> None:
         """Take an adjuster in hand."""
@@ -213,6 +217,12 @@ class BenchWorker(QObject):
             self._give_up(job_id, str(error))
         except Exception as error:
             self._give_up(job_id, troubles.caught(error, "bench"))
+
+    def _answer(self, command: Command, position: int | None) -> None:
+        try:
+            self._do(command, position)
+        finally:
+            self.answered.emit()
 
     def _do(self, command: Command, position: int | None) -> None:
         if self._session is None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -35,6 +35,10 @@ from unitone.words import tr
 _TYPED = set("0123456789+-−<>.,")
 
 
+#: A reading or turn that was not answered after this long shows as pending (ms).
+_LATE_MS = 250
+
+
 class BenchPage(QWidget):
     """Takes keys and clicks to the worker; shows what comes back."""
 
@@ -58,6 +62,12 @@ class BenchPage(QWidget):
         worker.live.connect(self._live)
         worker.failed.connect(self._failed)
         self._build()
+        #: Commands that were not answered yet; one that takes longer than the eye expects shows as pending.
+        self._waiting = 0
+        self._late = QTimer(self, singleShot=True, interval=_LATE_MS)
+        self._late.timeout.connect(lambda: self.step.show_pending(True))
+        worker.asked.connect(self._asked)
+        worker.answered.connect(self._answered)
         theme.changed.connect(self._arrange)
         self.eyes = Eyes(self, logbook)
         self.eyes.failed.connect(self._failed)
@@ -339,6 +349,18 @@ class BenchPage(QWidget):
         self.variant.setText(standing)
         self.variant.setVisible(bool(standing))
         self.tape.show_tape(view.log.cells)
+
+    def _asked(self) -> None:
+        self._waiting += 1
+        if not self._late.isActive():
+            self._late.start()
+
+    def _answered(self) -> None:
+        self._waiting -= 1
+        if self._waiting <= 0:
+            self._waiting = 0
+            self._late.stop()
+            self.step.show_pending(False)
 
     def _live(self, live: LiveFigure) -> None:
         if live.generation == self._generation and not self.step.typing:

@@ -181,6 +181,7 @@ class StepCard(QFrame):
         super().__init__()
         self.setProperty("role", "card")
         self._view: BenchView | None = None
+        self._pending = False
         self._short = False
         self._fitting = self._fit_again = False
         layout = QVBoxLayout(self)
@@ -399,6 +400,13 @@ class StepCard(QFrame):
             return "⅛" if small == 45_000 else f"{small // 45_000}/8"
         return f"{small / 1000:g}°" if small else ""
 
+    def show_pending(self, pending: bool) -> None:
+        """What was asked for is not answered yet: nothing of it is logged."""
+        if pending != self._pending:
+            self._pending = pending
+            if self._view is not None:
+                self._set_words(self._view, False)
+
     def show_live(self, live: LiveFigure) -> None:
         """The needle now, drawn as such."""
         self._set_figure(live.figure, live.unit)
@@ -409,6 +417,7 @@ class StepCard(QFrame):
     def _set_words(self, view: BenchView, live: bool) -> None:
         """Under the figure: whether it is the needle or a logged reading, found, best, limit."""
         first = tr("on the needle, not logged") if live else tr("logged") if view.reading.figure != "—" else ""
+        first = tr("pending: not logged yet") if self._pending else first
         parts = (
             (first, view.reading.figure_words)
             if self._short
