@@ -25,8 +25,11 @@ def single_response(x: NDArray[np.float64]) -> NDArray[np.complex128]:
     return np.asarray(1.0 / (1.0 + 1j * x), dtype=np.complex128)
 
 
-def pair_loss(x1: float, x2: float, coupling: float) -> float:
-    """Power loss factor of a coupled pair, 1 when both are tuned: |pair_response|^-2. Below 1 where over-coupling lifts its humps."""
+def pair_loss(x1: Number, x2: Number, coupling: Number) -> Number:
+    """Power loss factor of a coupled pair, 1 when both are tuned: |pair_response|^-2. Below 1 where over-coupling lifts its humps.
+
+    Numbers or arrays that broadcast together.
+    """
     k2 = coupling * coupling
     return ((1.0 + k2 - x1 * x2) ** 2 + (x1 + x2) ** 2) / (1.0 + k2) ** 2
 

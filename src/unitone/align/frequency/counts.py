@@ -163,13 +163,14 @@ def counted(sheet: Sheet, typed: Sequence[Typed], u_hz: float = USUAL_U_HZ) -> l
     made = []
     for n, t in enumerate(typed, 1):
         try:
-            made.append(_counted(sheet, t, u_hz))
+            made.append(counted_one(sheet, t, u_hz))
         except UnitoneError as error:
             raise EntryError(tr("row {n}: {error}", n=n, error=str(error))) from None
     return made
 
 
-def _counted(sheet: Sheet, t: Typed, u_hz: float) -> Counted:
+def counted_one(sheet: Sheet, t: Typed, u_hz: float = USUAL_U_HZ) -> Counted:
+    """One reading as the model takes it. Raises EntryError saying what is wrong with it and the cure."""
     way: Way = "receive" if t.way.strip().lower() in ("receive", "rx", "r") else "send"
     if t.way.strip() and t.way.strip().lower() not in ("receive", "rx", "r", "send", "tx", "s", "t"):
         raise EntryError(tr("“{way}” is neither send nor receive", way=t.way))

@@ -19,6 +19,7 @@ from scipy.special import ndtri
 
 from unitone.align.peak.core import Move, next_move, play_of, scale_of
 from unitone.align.peak.hill import HALF_PLAY, LOSS_CAP, Floats, Point, core_at
+from unitone.radio.resonance import pair_loss
 from unitone.sheet.model.sheet import TURN, Adjuster
 
 #: Before the readings tell: half-width (turns; mean and spread of its logarithm) and coupling (the same).
@@ -80,9 +81,7 @@ class PairFit:
 
 def response_db(a: Floats, b: Floats, coupling: Floats, slope: float) -> Floats:
     """Height (dB) of a pair against both tuned, ``a`` and ``b`` half-widths off; all broadcast together."""
-    k2 = np.asarray(coupling) ** 2
-    power = ((1.0 + k2 - a * b) ** 2 + (a + b) ** 2) / (1.0 + k2) ** 2
-    return np.asarray(-slope * 10.0 * np.log10(power))
+    return np.asarray(-slope * 10.0 * np.log10(pair_loss(a, b, np.asarray(coupling, np.float64))))
 
 
 def next_pair_move(

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from unitone.align.frequency.counts import Typed, counted, mixing_sheets, point_at, sources, trace
+from unitone.align.frequency.counts import Typed, counted_one, mixing_sheets, point_at, sources, trace
 from unitone.calculators.catalogue import SUMS, Given, Sum
 from unitone.calculators.typed import work_out
 from unitone.desktop.features.calculators.channel_path import PathCard
@@ -257,9 +257,9 @@ class OscillatorsCard(Card):
         wrong, readings = [], []
         for n, t in zip(used, typed, strict=True):
             try:
-                one = counted(self.sheet, [t])[0]
+                one = counted_one(self.sheet, t)
             except UnitoneError as error:
-                wrong.append(Line("out", tr("Reading {n}: {error}", n=n + 1, error=str(error).partition(": ")[2])))
+                wrong.append(Line("out", tr("Reading {n}: {error}", n=n + 1, error=str(error))))
                 continue
             readings.append(one)
             self._off[n].setText(f"{one.error_hz:+.0f} Hz".replace("-", "−"))
