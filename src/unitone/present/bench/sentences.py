@@ -200,7 +200,10 @@ _TOLD_DB = 0.1
 def _conclusion(advice: Conclude, step: Step, detail: str) -> tuple[str, str]:
     if advice.why == "worth-a-look":
         return tr("In limits, but worth a look."), detail
-    told = ", ".join(tr("{id} {db} dB", id=a, db=number(db, 1)) for a, db in advice.gains if db >= _TOLD_DB)
+    # A coil and what it gained stay together at a line's end.
+    told = ", ".join(
+        tr("{id} {db} dB", id=a, db=number(db, 1)).replace(" ", "\u00a0") for a, db in advice.gains if db >= _TOLD_DB
+    )
     if told:
         detail += " " + tr("Gained: {list}.", list=told)
     if not advice.adjuster:

@@ -352,7 +352,7 @@ class StepCard(QFrame):
                 style.unpolish(widget)
                 style.polish(widget)
         self.headline.setText(view.coach.headline)
-        self.detail.setText(view.coach.detail)
+        self.detail.setText(together(view.coach.detail))
         self.arrow.show_way(view.coach.arrow, view.step.verdict)
 
     def _fit_buttons(self) -> None:
@@ -363,14 +363,16 @@ class StepCard(QFrame):
         row = (self.ccw, self.cw, self.log, self.back, self.charted, self.judge, self.main)
         self.ccw.setVisible(True)
         self.cw.setVisible(True)
-        for less in range(4):
+        log = (tr("Log  L"), "L") if self._view.simulated else (tr("Type  R"), "R")
+        for less in range(5):
             # First the hand's buttons, then the others. Where not even signs fit, the arrow keys are left: they say so in Help.
-            self.ccw.setHidden(less == 3)
-            self.cw.setHidden(less == 3)
+            self.ccw.setHidden(less >= 3)
+            self.cw.setHidden(less >= 3)
+            self.log.setText(log[less > 3])
             self.ccw.setText(f"◂ {step}" if less else f"◂ {step} " + tr("ccw"))
             self.cw.setText(f"{step} ▸" if less else f"{step} " + tr("cw") + " ▸")
             self.charted.setText("M" if less > 1 else tr("Chart  M"))
-            self.judge.setText("A…" if less > 1 else tr("Decide…  A"))
+            self.judge.setText("A" if less > 3 else "A…" if less > 1 else tr("Decide…  A"))
             shown = [b for b in row if not b.isHidden()]
             if sum(b.sizeHint().width() + theme.px(8) for b in shown) <= self.contentsRect().width() - theme.px(36):
                 return
