@@ -444,34 +444,44 @@ def _warm() -> None:
                 once(1, Path(place))
 
 
+#: So many attacks are made by one process: what one of them leaves behind does not pile up.
+_ONE_PROCESS = 400
+
+
 def main() -> int:
-    """Run all of it and print the table; 1 where something did not hold."""
+    """Run all of it and print the table, a line as soon as its attacks are done; 1 where something did not hold."""
     share = float(sys.argv[1]) if len(sys.argv) > 1 else 1.0
-    asked = [
-        (name, seed) for name, (_, many) in ATTACKS.items() for seed in range(1, max(2, math.ceil(many * share)) + 1)
-    ]
-    told: dict[str, list[tuple[int, float, float, str]]] = {name: [] for name in ATTACKS}
     workers = int(sys.argv[2]) if len(sys.argv) > 2 else os.cpu_count() or 1
-    spawn = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(workers, initializer=_warm, mp_context=spawn, max_tasks_per_child=400) as pool:
-        for name, seed, seconds, grew, wrong in pool.map(attack, asked, chunksize=8):
-            told[name].append((seed, seconds, grew, wrong))
-    print(
-        "| attack | tries | tracebacks or wrong exit codes | longest s | over 5 s | most memory more, MB |\n|---|---|---|---|---|---|"
-    )
+    print("| attack | tries | tracebacks or wrong exit codes | longest s | over 5 s | most memory more, MB |")
+    print("|---|---|---|---|---|---|", flush=True)
     held = True
-    for name, rows in told.items():
+    for name, (_, many) in ATTACKS.items():
+        rows = _all_of(name, max(2, math.ceil(many * share)), workers)
         wrong = [r for r in rows if r[3]]
         slow = [r for r in rows if r[1] > MOST_S]
+        most = max(r[2] for r in rows)
         print(
-            f"| {name} | {len(rows)} | {len(wrong)} | {max(r[1] for r in rows):.1f} | {len(slow)} | {max(r[2] for r in rows) / 1e6:.0f} |"
+            f"| {name} | {len(rows)} | {len(wrong)} | {max(r[1] for r in rows):.1f} | {len(slow)} | {most / 1e6:.0f} |",
+            flush=True,
         )
-        held = held and not wrong and max(r[2] for r in rows) < MOST_BYTES
+        held = held and not wrong and most < MOST_BYTES
         for seed, _, _, words in wrong[:3]:
             print(f"{name}, seed {seed}: {words}", file=sys.stderr)
         for seed, seconds, _, _ in slow[:3]:
             print(f"{name}, seed {seed}: {seconds:.1f} s", file=sys.stderr)
     return 0 if held else 1
+
+
+def _all_of(name: str, many: int, workers: int) -> list[tuple[int, float, float, str]]:
+    """(seed, seconds, bytes, what went wrong) of every attack of a kind; new processes after a while."""
+    spawn = multiprocessing.get_context("spawn")
+    rows = []
+    for first in range(1, many + 1, _ONE_PROCESS * workers):
+        seeds = range(first, min(first + _ONE_PROCESS * workers, many + 1))
+        with ProcessPoolExecutor(min(workers, len(seeds)), initializer=_warm, mp_context=spawn) as pool:
+            for _, seed, seconds, grew, wrong in pool.map(attack, [(name, s) for s in seeds], chunksize=8):
+                rows.append((seed, seconds, grew, wrong))
+    return rows
 
 
 if __name__ == "__main__":
