@@ -448,40 +448,57 @@ def _warm() -> None:
 _ONE_PROCESS = 400
 
 
+class _Workers:
+    """Processes that attack; new ones after a while."""
+
+    def __init__(self, many: int) -> None:
+        self._many, self._left = many, 0
+        self._pool: ProcessPoolExecutor | None = None
+
+    def all_of(self, name: str, many: int) -> list[tuple[int, float, float, str]]:
+        """(seed, seconds, bytes, what went wrong) of every attack of a kind."""
+        rows: list[tuple[int, float, float, str]] = []
+        seeds = list(range(1, many + 1))
+        while seeds:
+            if self._left <= 0 or self._pool is None:
+                self.close()
+                spawn = multiprocessing.get_context("spawn")
+                self._pool = ProcessPoolExecutor(self._many, initializer=_warm, mp_context=spawn)
+                self._left = _ONE_PROCESS * self._many
+            now, seeds = seeds[: self._left], seeds[self._left :]
+            self._left -= len(now)
+            chunk = max(1, min(8, len(now) // self._many))
+            rows += [told[1:] for told in self._pool.map(attack, [(name, s) for s in now], chunksize=chunk)]
+        return rows
+
+    def close(self) -> None:
+        """Let them go."""
+        if self._pool is not None:
+            self._pool.shutdown()
+            self._pool = None
+
+
 def main() -> int:
     """Run all of it and print the table, a line as soon as its attacks are done; 1 where something did not hold."""
     share = float(sys.argv[1]) if len(sys.argv) > 1 else 1.0
-    workers = int(sys.argv[2]) if len(sys.argv) > 2 else os.cpu_count() or 1
+    workers = _Workers(int(sys.argv[2]) if len(sys.argv) > 2 else os.cpu_count() or 1)
     print("| attack | tries | tracebacks or wrong exit codes | longest s | over 5 s | most memory more, MB |")
     print("|---|---|---|---|---|---|", flush=True)
     held = True
     for name, (_, many) in ATTACKS.items():
-        rows = _all_of(name, max(2, math.ceil(many * share)), workers)
+        rows = workers.all_of(name, max(2, math.ceil(many * share)))
         wrong = [r for r in rows if r[3]]
         slow = [r for r in rows if r[1] > MOST_S]
         most = max(r[2] for r in rows)
-        print(
-            f"| {name} | {len(rows)} | {len(wrong)} | {max(r[1] for r in rows):.1f} | {len(slow)} | {most / 1e6:.0f} |",
-            flush=True,
-        )
+        line = (name, len(rows), len(wrong), f"{max(r[1] for r in rows):.1f}", len(slow), f"{most / 1e6:.0f}")
+        print(f"| {' | '.join(map(str, line))} |", flush=True)
         held = held and not wrong and most < MOST_BYTES
         for seed, _, _, words in wrong[:3]:
             print(f"{name}, seed {seed}: {words}", file=sys.stderr)
         for seed, seconds, _, _ in slow[:3]:
             print(f"{name}, seed {seed}: {seconds:.1f} s", file=sys.stderr)
+    workers.close()
     return 0 if held else 1
-
-
-def _all_of(name: str, many: int, workers: int) -> list[tuple[int, float, float, str]]:
-    """(seed, seconds, bytes, what went wrong) of every attack of a kind; new processes after a while."""
-    spawn = multiprocessing.get_context("spawn")
-    rows = []
-    for first in range(1, many + 1, _ONE_PROCESS * workers):
-        seeds = range(first, min(first + _ONE_PROCESS * workers, many + 1))
-        with ProcessPoolExecutor(min(workers, len(seeds)), initializer=_warm, mp_context=spawn) as pool:
-            for _, seed, seconds, grew, wrong in pool.map(attack, [(name, s) for s in seeds], chunksize=8):
-                rows.append((seed, seconds, grew, wrong))
-    return rows
 
 
 if __name__ == "__main__":
