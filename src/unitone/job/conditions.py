@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import fields
 from typing import Any
 
 import msgspec
 
 from unitone.errors import TapeError
-from unitone.sheet.model.sheet import Conditions, Way
+from unitone.sheet.model.sheet import Conditions
 
 #: Conditions come again and again on a log: one object for each text, so that comparing them is quick.
 _KNOWN: dict[bytes, Conditions] = {}
@@ -34,32 +35,16 @@ def conditions_from_json(text: bytes | msgspec.Raw) -> Conditions:
     return found
 
 
+_FIELDS = frozenset(f.name for f in fields(Conditions))
+
+
 def conditions_from_data(data: dict[str, Any]) -> Conditions:
     """The inverse of ``conditions_to_data``. Raises TapeError for what conditions do not have."""
     try:
         panel = data.get("panel") or {}
-        return msgspec.convert({**data, "panel": sorted(panel.items())}, WrittenConditions).made()
+        if unknown := set(data) - _FIELDS:
+            raise TapeError(f"Conditions {sorted(unknown)} are not known: this tape needs a newer Unitone.")
+        return msgspec.convert({**data, "panel": sorted(panel.items())}, Conditions)
     except (msgspec.ValidationError, TypeError, AttributeError):
         named = sorted(data) if isinstance(data, dict) else data
         raise TapeError(f"Conditions {named} are not known: this tape needs a newer Unitone.") from None
-
-
-class WrittenConditions(msgspec.Struct, forbid_unknown_fields=True):
-    """Conditions as they are written."""
-
-    way: Way = "either"
-    channel: str | None = None
-    test_point: str | None = None
-    level_dbm: float | None = None
-    tone_hz: float | None = None
-    deviation_hz: float | None = None
-    mic_mv: float | None = None
-    panel: tuple[tuple[str, str], ...] = ()
-    band: str | None = None
-    mode: str | None = None
-    depth_pct: float | None = None
-    offset_hz: float | None = None
-
-    def made(self) -> Conditions:
-        """As the rest of the program has them."""
-        return Conditions(**{name: getattr(self, name) for name in self.__struct_fields__})

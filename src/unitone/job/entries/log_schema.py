@@ -6,7 +6,6 @@ from typing import Any
 
 import msgspec
 
-from unitone.job.conditions import WrittenConditions
 from unitone.job.entries import KINDS
 from unitone.job.entries.notes import Damaged
 
@@ -18,11 +17,8 @@ def log_schema() -> dict[str, Any]:
     def hook(kind: type) -> dict[str, Any]:
         raise TypeError(f"{kind} has no form")
 
-    places, forms = msgspec.json.schema_components(
-        [*classes, WrittenConditions], schema_hook=hook, ref_template="#/$defs/{name}"
-    )
+    places, forms = msgspec.json.schema_components(classes, schema_hook=hook, ref_template="#/$defs/{name}")
     # On disk, conditions leave out what is not given, and a panel is a mapping.
-    forms["Conditions"] = {**forms.pop("WrittenConditions"), "title": "Conditions"}
     forms["Conditions"]["properties"]["panel"] = {"type": "object", "additionalProperties": {"type": "string"}}
     envelope = {
         "id": {"type": "string", "pattern": "^[0-7][0-9A-HJKMNP-TV-Z]{25}$"}, "seq": {"type": "integer", "minimum": 1},

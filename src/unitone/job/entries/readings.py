@@ -16,27 +16,6 @@ if TYPE_CHECKING:
     from unitone.job.state import JobState
 
 
-class _Written(msgspec.Struct):
-    """A reading as it is written; the conditions are made once for each text."""
-
-    quantity: str
-    conditions: msgspec.Raw
-    value: float | None
-    instrument: str
-    source: str
-    std: float | None = None
-    bound: Bound = ""
-    word: str = ""
-    raw: float | None = None
-    correction: float = 0.0
-    typed: str = ""
-    u: float | None = None
-    warning: str = ""
-
-
-_WRITTEN = msgspec.json.Decoder(_Written)
-
-
 class Reading(Kind, frozen=True):
     """One logged value: what, under which conditions, how much, from which instrument.
 
@@ -79,12 +58,9 @@ class Reading(Kind, frozen=True):
 
     @classmethod
     def reads(cls, text: str | bytes) -> Reading:
-        """From JSON. Raises msgspec.DecodeError, TapeError."""
-        w = _WRITTEN.decode(text)
-        return cls(
-            w.quantity, conditions_from_json(w.conditions), w.value, w.instrument, w.source, w.std, w.bound, w.word, w.raw,
-            w.correction, w.typed, w.u, w.warning,
-        )  # fmt: skip
+        """From JSON; conditions are made once for each text. Raises msgspec.DecodeError, TapeError."""
+        quantity_id, conditions, *rest = msgspec.structs.astuple(_WRITTEN.decode(text))
+        return cls(quantity_id, conditions_from_json(conditions), *rest)
 
     def apply(self, state: JobState, at: Entry) -> None:
         """The reading stands with the positions that the adjusters have."""
@@ -104,3 +80,15 @@ class Reading(Kind, frozen=True):
             if key not in found:
                 found[key] = logged
                 state.found_clean[key] = key not in state.reached
+
+
+def _written() -> Any:
+    """A reading as it is written: the same fields, its conditions not yet read."""
+    of = [
+        (f.encode_name, msgspec.Raw if f.name == "conditions" else f.type, *(() if f.required else (f.default,)))
+        for f in msgspec.structs.fields(Reading)
+    ]
+    return msgspec.defstruct("WrittenReading", of)
+
+
+_WRITTEN: msgspec.json.Decoder[Any] = msgspec.json.Decoder(_written())
