@@ -13,7 +13,8 @@ from unitone.job.entries.opening import Opened
 from unitone.job.fold import fold
 from unitone.job.verdicts import SETTLED, blockers, verdict
 from unitone.present.bench.bench_view import take_view
-from unitone.present.bench.judgement import place_words, school_rows, touchables
+from unitone.present.bench.figures import place_words
+from unitone.present.bench.judgement import school_rows, touchables
 from unitone.present.papers import certificate_of
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import microvolts, s_units

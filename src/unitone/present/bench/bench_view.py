@@ -31,17 +31,14 @@ from unitone.present.bench.bench_shapes import (
     RouteRow,
     StepView,
 )
+from unitone.present.bench.board import board_picture, picture_of
 from unitone.present.bench.channel_chart import chart_view, vco_words
 from unitone.present.bench.eyes import height, reference_of
-from unitone.present.bench.figures import figure_of
+from unitone.present.bench.figures import figure_of, instrument_words, reading_notes
 from unitone.present.bench.instructions import chain, hook_up_words, instruction, panel_words
 from unitone.present.bench.judgement import (
-    board_picture,
     can_judge,
-    instrument_words,
     judged_words,
-    picture_of,
-    reading_notes,
     recheck_view,
     remarks,
     school_rows,

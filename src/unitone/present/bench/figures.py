@@ -1,10 +1,15 @@
-"""A reading as a large figure and a small unit."""
+"""A reading in words: its large figure and small unit, its place, the instrument it came from, and what was done to it."""
 
 from __future__ import annotations
 
+from unitone.bench.instruments import instrument_for
 from unitone.job.entries.readings import Reading
+from unitone.job.state import JobState
+from unitone.present.bench.figures import size_words
 from unitone.quantities.registry import quantity
-from unitone.quantities.show import show_value
+from unitone.quantities.show import number, show, show_value
+from unitone.sheet.model.sheet import Conditions, Step
+from unitone.words import tr
 
 
 def figure_of(reading: Reading) -> tuple[str, str]:
@@ -21,3 +26,53 @@ def figure_of(reading: Reading) -> tuple[str, str]:
         "rx.lo_error": "Hz off",
     }
     return reading.bound + text, names.get(q.id, unit)
+
+
+def size_words(step: Step, width: float) -> str:
+    """A width in the unit of the step, finer than its readings print."""
+    q = step.quantity
+    scale, unit = {"MHz": (1.0, "Hz"), "kHz": (1e3, "kHz"), "mA": (1e-3, "mA")}.get(q.shown, (1.0, q.shown))
+    if q.kind in ("level", "s-units"):
+        unit = "dB"
+    value = width / scale
+    decimals = 0 if value >= 100 else 1 if value >= 10 else 2 if value >= 1 else 3
+    return f"{number(value, decimals)} {unit}"
+
+
+def instrument_words(state: JobState, step: Step) -> str:
+    """The instrument that a typed reading of this step comes from, with what is known of it."""
+    q = step.quantity
+    found = instrument_for(state.instruments, q.id, state.chosen.get(q.id, ""))
+    if found is None:
+        return ""
+    standing = (
+        tr("calibrated {date}", date=found.calibrated) if found.standing == "calibrated" else tr("indicative only")
+    )
+    return ", ".join(x for x in (found.name, standing, found.correction_words(q)) if x)
+
+
+def reading_notes(state: JobState, step: Step) -> list[str]:
+    """What was done to the step's last reading, and what to think of it: correction, uncertainty, low on the scale."""
+    of_step = state.read_of(step.quantity_id)
+    if (step.id, 0) not in state.latest or not of_step:
+        return []
+    reading = of_step[-1].reading
+    words = []
+    if reading.raw is not None and reading.correction:
+        words.append(tr("read {raw}, corrected", raw=show(step.quantity, reading.raw)))
+    if reading.u:
+        words.append(f"±{size_words(step, 2 * reading.u)}")
+    if reading.warning:
+        words.append(reading.warning)
+    return words
+
+
+def place_words(state: JobState, wanted: Conditions) -> str:
+    """``27.205 MHz, ch 20``, with band and mode where they are named."""
+    words = []
+    if wanted.channel:
+        hz = state.sheet.carrier_hz(wanted.channel, wanted.band)
+        words.append(f"{hz / 1e6:.3f} MHz, ch {wanted.channel}")
+    words += [tr("band {b}", b=wanted.band)] if wanted.band else []
+    words += [wanted.mode.upper()] if wanted.mode else []
+    return " · ".join(words)

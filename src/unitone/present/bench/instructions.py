@@ -9,7 +9,7 @@ from unitone.bench.path import HOOK_UPS, dial
 from unitone.errors import BenchError
 from unitone.job.hookup import load_words
 from unitone.job.state import JobState
-from unitone.present.bench.judgement import place_words
+from unitone.present.bench.figures import place_words
 from unitone.quantities.registry import FOUND_BY
 from unitone.quantities.show import number
 from unitone.sheet.model.sheet import Conditions, Step

@@ -1,61 +1,19 @@
-"""Parts of the Bench's picture that are about judgement: re-check, touches, schools, variants, instruments, the board."""
+"""Parts of the Bench's picture that are about judgement: re-check, touches, what was tried, schools, variants, remarks."""
 
 from __future__ import annotations
 
-from unitone.bench.instruments import instrument_for
 from unitone.job.recheck import Measurement, plan_of
 from unitone.job.shop import SPEAKS_OF, finding_words
 from unitone.job.state import JobState
 from unitone.job.summary import standing_variant
 from unitone.job.verdicts import Verdict, guard_band, inside, settling
-from unitone.present.bench.bench_shapes import BoardPicture, RecheckRow, RecheckView, SchoolRow, Touchable, TriedRow
+from unitone.present.bench.bench_shapes import RecheckRow, RecheckView, SchoolRow, Touchable, TriedRow
+from unitone.present.bench.figures import place_words, size_words
 from unitone.quantities.registry import quantity
-from unitone.quantities.show import number, show
 from unitone.sheet.conventions.schools import SCHOOLS
 from unitone.sheet.model.reach import actions_of, reached_steps
-from unitone.sheet.model.sheet import Conditions, Step
+from unitone.sheet.model.sheet import Step
 from unitone.words import tr
-
-
-def place_words(state: JobState, wanted: Conditions) -> str:
-    """``27.205 MHz, ch 20``, with band and mode where they are named."""
-    words = []
-    if wanted.channel:
-        hz = state.sheet.carrier_hz(wanted.channel, wanted.band)
-        words.append(f"{hz / 1e6:.3f} MHz, ch {wanted.channel}")
-    words += [tr("band {b}", b=wanted.band)] if wanted.band else []
-    words += [wanted.mode.upper()] if wanted.mode else []
-    return " · ".join(words)
-
-
-# -- the board --------------------------------------------------------------------------------------
-
-
-def picture_of(state: JobState, step: Step, hand: str) -> str:
-    """Id of the picture that shows what is in hand, else the step's test point, else the first."""
-    pictures = state.sheet.pictures
-    if not pictures:
-        return ""
-    named = [a.picture for a in state.sheet.adjusters if a.id == hand]
-    points = {c.test_point for c in step.required}
-    named += [p.picture for p in state.sheet.test_points if p.id in points]
-    if not hand and not any(named):
-        # Nothing in hand: the side on which the work of this phase is done.
-        turned = {a for s in state.sheet.steps if s.phase == step.phase for a in s.adjusters}
-        sides = [a.picture or pictures[0].id for a in state.sheet.adjusters if a.id in turned]
-        named += sorted(set(sides), key=sides.count, reverse=True)
-    return next((n for n in named if n), pictures[0].id)
-
-
-def board_picture(state: JobState, step: Step, hand: str) -> BoardPicture | None:
-    """The board picture to show; its hash is empty where the job carries no copy."""
-    shown = picture_of(state, step, hand)
-    kept = state.pictures
-    for picture in state.sheet.pictures:
-        if picture.id == shown:
-            return BoardPicture(kept.get(picture.file, ""), picture.file, picture.title, picture.crop)
-    return None
-
 
 # -- re-check and touches ------------------------------------------------------------------------------
 
@@ -151,27 +109,18 @@ def judged_words(state: JobState, step: Step) -> str:
             continue
         needed = settling(step, logged.reading)
         words = tr(
-            "Within ±{w} of the limit, which {name} cannot tell.", w=_size(step, w), name=logged.reading.instrument
+            "Within ±{w} of the limit, which {name} cannot tell.", w=size_words(step, w), name=logged.reading.instrument
         )
         if needed is None:
             return words + " " + tr("It stands on the limit: move it, or accept it.")
         return (
             words
             + " "
-            + tr("A meter good to ±{need} settles it, or a move away from the limit.", need=_size(step, 2 * needed))
+            + tr(
+                "A meter good to ±{need} settles it, or a move away from the limit.", need=size_words(step, 2 * needed)
+            )
         )
     return ""
-
-
-def _size(step: Step, width: float) -> str:
-    """A width in the unit of the step, finer than its readings print."""
-    q = step.quantity
-    scale, unit = {"MHz": (1.0, "Hz"), "kHz": (1e3, "kHz"), "mA": (1e-3, "mA")}.get(q.shown, (1.0, q.shown))
-    if q.kind in ("level", "s-units"):
-        unit = "dB"
-    value = width / scale
-    decimals = 0 if value >= 100 else 1 if value >= 10 else 2 if value >= 1 else 3
-    return f"{number(value, decimals)} {unit}"
 
 
 def can_judge(now: Verdict, finished: bool) -> tuple[str, ...]:
@@ -207,34 +156,3 @@ def remarks(state: JobState, step: Step, now: Verdict) -> tuple[str, ...]:
     if heard:
         words.append(tr("Heard on the air (low weight): “{what}”", what=heard[-1]))
     return tuple(words)
-
-
-# -- instruments -------------------------------------------------------------------------------------------------
-
-
-def instrument_words(state: JobState, step: Step) -> str:
-    """The instrument that a typed reading of this step comes from, with what is known of it."""
-    q = step.quantity
-    found = instrument_for(state.instruments, q.id, state.chosen.get(q.id, ""))
-    if found is None:
-        return ""
-    standing = (
-        tr("calibrated {date}", date=found.calibrated) if found.standing == "calibrated" else tr("indicative only")
-    )
-    return ", ".join(x for x in (found.name, standing, found.correction_words(q)) if x)
-
-
-def reading_notes(state: JobState, step: Step) -> list[str]:
-    """What was done to the step's last reading, and what to think of it: correction, uncertainty, low on the scale."""
-    of_step = state.read_of(step.quantity_id)
-    if (step.id, 0) not in state.latest or not of_step:
-        return []
-    reading = of_step[-1].reading
-    words = []
-    if reading.raw is not None and reading.correction:
-        words.append(tr("read {raw}, corrected", raw=show(step.quantity, reading.raw)))
-    if reading.u:
-        words.append(f"±{_size(step, 2 * reading.u)}")
-    if reading.warning:
-        words.append(reading.warning)
-    return words
