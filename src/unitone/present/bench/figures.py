@@ -5,7 +5,6 @@ from __future__ import annotations
 from unitone.bench.instruments import instrument_for
 from unitone.job.entries.readings import Reading
 from unitone.job.state import JobState
-from unitone.present.bench.figures import size_words
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import number, show, show_value
 from unitone.sheet.model.sheet import Conditions, Step
