@@ -216,7 +216,7 @@ def jobs(seed: int, place: Path) -> None:
     from unitone.job.fold import fold
     from unitone.present.bench.bench_view import take_view
     from unitone.present.papers import render_paper
-    from unitone.robot.demo import load
+    from unitone.robot.demo_data import load
     from unitone.session.session import Session
     from unitone.store.exchange import export_job, import_job, read_job
     from unitone.store.logbook import Logbook
@@ -322,7 +322,7 @@ def calculators(seed: int, place: Path) -> None:
 def databases(seed: int, place: Path) -> Callable[[], None]:
     """A damaged logbook opens, is refused, or is salvaged; a listed job opens or says why not."""
     from unitone.errors import UnitoneError
-    from unitone.robot.demo import fill
+    from unitone.robot.demo_data import fill
     from unitone.session.session import Session
     from unitone.store.logbook import Logbook
     from unitone.store.reading import FILE_NAME

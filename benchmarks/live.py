@@ -21,7 +21,7 @@ from unitone.desktop.audio import soundcard
 from unitone.desktop.audio.soundcard import Device, SoundOutput, devices
 from unitone.desktop.shell.app import make_application
 from unitone.desktop.shell.window import MainWindow
-from unitone.robot.demo import fill
+from unitone.robot.demo_data import fill
 from unitone.session.session import Session
 from unitone.signals.generate import Setting
 from unitone.store.logbook import Logbook

@@ -18,7 +18,7 @@ from unitone.desktop.shell.app import make_application
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.window import MainWindow
 from unitone.desktop.theme.theme import theme
-from unitone.robot.demo import fill
+from unitone.robot.demo_data import fill
 from unitone.store.logbook import Logbook
 from virtualcard import VirtualCard, there_is_one
 

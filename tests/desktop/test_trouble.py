@@ -197,7 +197,7 @@ def test_the_next_start_opens_only_a_job_that_was_shown(
     qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with Logbook(tmp_path) as book:
-        from unitone.robot.demo import fill
+        from unitone.robot.demo_data import fill
 
         fill(book)
         book.set_setting("open_job", book.job("147").id)

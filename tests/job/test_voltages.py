@@ -13,7 +13,8 @@ from unitone.errors import SheetError
 from unitone.job.card import Card
 from unitone.job.voltages import current_limit, expected, lost_between, next_point, path_to, row_states
 from unitone.present.bench.bench_view import take_view
-from unitone.present.card.card_view import duration, farads, take_card
+from unitone.present.card.card_view import farads, take_card
+from unitone.quantities.show import duration
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.read import parse_sheet, read_sheet, to_data
 from unitone.sheet.format.write import to_toml

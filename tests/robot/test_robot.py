@@ -14,7 +14,7 @@ from unitone.job.fold import fold
 from unitone.job.summary import summary
 from unitone.job.verdicts import blockers, verdict
 from unitone.present.card.earlier_jobs import history
-from unitone.robot import demo
+from unitone.robot import demo, demo_data
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align, wrongly_touched
 from unitone.robot.whole_radios import run_set, run_trial
@@ -132,7 +132,7 @@ def test_every_piece_of_advice_is_seen(book: Logbook) -> None:
 
 
 def test_the_demo_workshop_is_whole_and_of_these_sheets() -> None:
-    jobs = demo.load()
+    jobs = demo_data.load()
     assert [j["job"]["number"] for j in jobs] == list(range(112, 150))
     with Logbook(None) as book:
         demo.fill(book)

@@ -27,7 +27,7 @@ from unitone.job.card import Card
 from unitone.job.entries.hands import Turned
 from unitone.job.fold import fold, read
 from unitone.present.bench.bench_view import take_view
-from unitone.robot.demo import DATA, fill
+from unitone.robot.demo_data import DATA, fill
 from unitone.session.session import Session, open_job
 from unitone.store import restoring
 from unitone.store.backup import backup, restore

@@ -18,7 +18,7 @@ from unitone.errors import LogbookBusy, StoreError
 from unitone.job.card import Card
 from unitone.job.entries.notes import Noted
 from unitone.job.fold import fold
-from unitone.robot.demo import fill
+from unitone.robot.demo_data import fill
 from unitone.session.session import Session, open_job
 from unitone.store._migrate import config, upgrade
 from unitone.store.logbook import Logbook

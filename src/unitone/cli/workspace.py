@@ -27,9 +27,6 @@ def make_demo(workspace: str) -> Path:
     A logbook that is already in a named workspace is opened as it stands: nobody's
     work is overwritten. The previous demo of the user's folder is kept beside the new one.
     """
-    from unitone.robot.demo import fill
-    from unitone.store.logbook import Logbook
-
     if workspace:
         folder = folder_of(workspace)
         if (folder / FILE_NAME).exists():
@@ -39,6 +36,9 @@ def make_demo(workspace: str) -> Path:
 
         folder = user_data_path("unitone", appauthor=False) / "demo"
         _move_aside(folder)
+    from unitone.robot.demo_data import fill
+    from unitone.store.logbook import Logbook
+
     with Logbook(folder) as logbook:
         fill(logbook)
     return folder

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from unitone.quantities.registry import Quantity
+from unitone.words import tr
 
 MINUS = "\N{MINUS SIGN}"
 #: Volts PD in 50 ohms for 0 dBm: sqrt(1 mW x 50 ohm).
@@ -62,3 +63,9 @@ def show_value(q: Quantity, value: float) -> tuple[str, str]:
 def show(q: Quantity, value: float) -> str:
     """``8.02 V``, ``0.31 µV``, ``S9+10``: figure and unit in one."""
     return " ".join(part for part in show_value(q, value) if part)
+
+
+def duration(minutes: float) -> str:
+    """``25 min``, ``1 h 25``."""
+    whole = round(minutes)
+    return tr("{h} h {m:02d}", h=whole // 60, m=whole % 60) if whole >= 60 else tr("{m} min", m=whole)

@@ -11,19 +11,16 @@ import gzip
 import json
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
-from typing import Any
 
 from unitone.job.card import Card
 from unitone.robot import _demo_hands as demohand
+from unitone.robot.demo_data import DATA, WORKSHOP
 from unitone.robot.technician import align
 from unitone.session.session import Session, open_job
 from unitone.store.exchange import without_paths
 from unitone.store.logbook import Logbook
 
-DATA = Path(__file__).resolve().parent.parent / "data" / "demo" / "workshop.json.gz"
 SHEET = "ostrel-tarn-40"
-WORKSHOP = "the boathouse bench"
 
 #: Two years of one model, all worked through and handed over: number, serial, owner, complaint, seed, opened.
 _HISTORY: tuple[tuple[int, str, str, str, int, str], ...] = (
@@ -142,19 +139,6 @@ def _work(session: Session, state: str, parts: Callable[[], None]) -> None:
     if state == "wait":
         session.note("Reference far off; the owner asks for a price before anything is turned.")
         session.workshop.set_status("waiting", "waits for the owner: go ahead?", "25.00")
-
-
-def load() -> list[dict[str, Any]]:
-    """The demo jobs as they come with the program."""
-    with gzip.open(DATA, "rt", encoding="utf-8") as file:
-        jobs: list[dict[str, Any]] = json.load(file)
-    return jobs
-
-
-def fill(logbook: Logbook) -> None:
-    """Put the demo workshop into a new logbook."""
-    logbook.set_setting("workshop", WORKSHOP)
-    logbook.import_jobs(load())
 
 
 def remake() -> None:

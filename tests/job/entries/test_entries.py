@@ -16,7 +16,7 @@ from unitone.job.entries.hands import Turned
 from unitone.job.entries.log_schema import log_schema
 from unitone.job.entries.notes import Damaged
 from unitone.job.entries.readings import Reading
-from unitone.robot.demo import load
+from unitone.robot.demo_data import load
 from unitone.sheet.model.sheet import Conditions
 
 EARLIER = json.loads((Path(__file__).parent / "earlier_forms.json").read_text(encoding="utf-8"))

@@ -15,7 +15,7 @@ from unitone.desktop.shell.window import MainWindow
 from unitone.desktop.theme.theme import theme
 from unitone.job.card import Card
 from unitone.job.entries.readings import Reading
-from unitone.robot.demo import fill
+from unitone.robot.demo_data import fill
 from unitone.session.charts import chart_on
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import importlib
 from functools import partial
+from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -20,16 +22,19 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.features.jobs.page import JobsPage
 from unitone.desktop.shell.actions import ACTIONS
+from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.trouble import TroubleStrip
-from unitone.desktop.shell.worker import BenchWorker, Command
 from unitone.desktop.theme.theme import SCALES, icon, theme
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
-from unitone.present.bench.bench_shapes import BenchView
-from unitone.session.session import Session
-from unitone.sheet.format.bundle import Bundle
 from unitone.store.logbook import Logbook
 from unitone.words import tr
+
+if TYPE_CHECKING:
+    from unitone.desktop.shell.worker import BenchWorker, Command
+    from unitone.present.bench.bench_shapes import BenchView
+    from unitone.session.session import Session
+    from unitone.sheet.format.bundle import Bundle
 
 _PLACES = (
     ("jobs", tr("Jobs"), "clipboard-list"),
@@ -40,6 +45,11 @@ _PLACES = (
     ("workshop", tr("Workshop"), "wrench"),
     ("help", tr("Help"), "circle-help"),
 )
+
+
+def _load_the_bench() -> None:
+    """What a job on the Bench takes: the simulator, the coach, SciPy. No Qt object is made here."""
+    importlib.import_module("unitone.session.session")
 
 
 class MainWindow(QMainWindow):
@@ -94,6 +104,9 @@ class MainWindow(QMainWindow):
         self.reading_sent.connect(lambda words: self._meters and self._meters.sent(words))  # type: ignore[attr-defined]
         self.show_place("jobs")
         self.jobs.list.setFocus()
+        # The first paint waits for nothing that the list of jobs does not need; the rest is loaded while it is looked at.
+        self._loading = Errand("loading", self)
+        QTimer.singleShot(0, lambda: self._loading.run(_load_the_bench, lambda _: None, self.jobs.tell))
 
     # -- the rail and the keys ---------------------------------------------------------------------
 
@@ -355,6 +368,7 @@ class MainWindow(QMainWindow):
     def _bench_page(self) -> QWidget:
         if self._bench is None:
             from unitone.desktop.features.bench.page import BenchPage
+            from unitone.desktop.shell.worker import BenchWorker
 
             self.worker = BenchWorker(self.logbook, self)
             self._bench = BenchPage(self.worker, self.logbook)

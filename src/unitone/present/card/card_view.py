@@ -8,7 +8,7 @@ from unitone.job.verdicts import verdict
 from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
 from unitone.present.card.card_shapes import CapacitorCell, CardView, ControlCell, CurrentCell, LookRow, Told, VoltsCell
 from unitone.quantities.registry import quantity
-from unitone.quantities.show import number, show
+from unitone.quantities.show import duration, number, show
 from unitone.radio.parts import TOLERANCE, recap_all
 from unitone.session.session import Session
 from unitone.sheet.model.looks import ACCESSORIES, family_of, inspection
@@ -32,12 +32,6 @@ def farads(value: float) -> str:
         if scaled >= 1.0 or size == _SI[-1][0]:
             return f"{scaled:g} {unit}"
     return f"{value:g} F"
-
-
-def duration(minutes: float) -> str:
-    """``25 min``, ``1 h 25``."""
-    whole = round(minutes)
-    return tr("{h} h {m:02d}", h=whole // 60, m=whole % 60) if whole >= 60 else tr("{m} min", m=whole)
 
 
 def status_words(state: JobState) -> str:

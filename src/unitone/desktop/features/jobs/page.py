@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QModelIndex, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
@@ -30,12 +31,14 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.painted import Elided, label
 from unitone.errors import UnitoneError
-from unitone.present.card.earlier_jobs import history
-from unitone.session.session import Session
-from unitone.store.backup import BackedUp
 from unitone.store.logbook import Logbook
 from unitone.store.rows import JobRow
 from unitone.words import tr
+
+if TYPE_CHECKING:
+    from unitone.present.card.earlier_jobs import History
+    from unitone.session.session import Session
+    from unitone.store.backup import BackedUp
 
 #: Chips: name, words, and the states that they show.
 FILTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
@@ -262,7 +265,13 @@ class JobsPage(QWidget):
         row = self.model.rows[index.row()]
         self.side.setCurrentIndex(0)
         self.job.show_row(row)
-        self._telling.run(lambda: (row.id, history(self._logbook, row)), self._tell_history, lambda _: None)
+
+        def ask() -> tuple[str, History]:
+            from unitone.present.card.earlier_jobs import history
+
+            return row.id, history(self._logbook, row)
+
+        self._telling.run(ask, self._tell_history, lambda _: None)
 
     def _tell_history(self, told) -> None:  # type: ignore[no-untyped-def]
         row = self.current()

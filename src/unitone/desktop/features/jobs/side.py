@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from html import escape
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -13,10 +13,12 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.lines import CountedList, Line, Lines
 from unitone.desktop.widgets.painted import label, set_tip
-from unitone.present.card.card_view import duration
-from unitone.present.card.earlier_jobs import History
+from unitone.quantities.show import duration
 from unitone.store.rows import JobRow
 from unitone.words import tr
+
+if TYPE_CHECKING:
+    from unitone.present.card.earlier_jobs import History
 
 
 def found_table(s: dict[str, Any]) -> str:
