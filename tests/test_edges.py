@@ -35,13 +35,13 @@ def test_files_that_somebody_names_are_opened_one_way() -> None:
         "setup_venv.py",
         "desktop/theme/theme.py",
         "desktop/features/papers/page.py",
-        "robot/demo.py",
+        "robot/demo_data.py",
         "store/salvage.py",
     )
     assert not lines(
         r"\.read_text\(encoding|\.read_bytes\(\)|\.write_text\(|\.write_bytes\(|(?<!def )(?<![_.\w])open\(", *own
     )
-    assert not lines(r"json\.load\(", "robot/demo.py")
+    assert not lines(r"json\.load\(", "robot/demo_data.py")
     assert not lines(r"ZipFile\((?!out|made)", "files.py")
 
 

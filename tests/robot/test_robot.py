@@ -14,7 +14,7 @@ from unitone.job.fold import fold
 from unitone.job.summary import summary
 from unitone.job.verdicts import blockers, verdict
 from unitone.present.card.earlier_jobs import history
-from unitone.robot import demo, demo_data
+from unitone.robot import demo_data
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align, wrongly_touched
 from unitone.robot.whole_radios import run_set, run_trial
@@ -135,7 +135,7 @@ def test_the_demo_workshop_is_whole_and_of_these_sheets() -> None:
     jobs = demo_data.load()
     assert [j["job"]["number"] for j in jobs] == list(range(112, 150))
     with Logbook(None) as book:
-        demo.fill(book)
+        demo_data.fill(book)
         current = {
             sheet: text_hash(find(sheet).read_text(encoding="utf-8"))
             for sheet in ("ostrel-tarn-40", "ostrel-weir-40-am", "ostrel-mallard-6")
