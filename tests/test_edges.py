@@ -35,6 +35,7 @@ def test_files_that_somebody_names_are_opened_one_way() -> None:
         "setup_venv.py",
         "desktop/theme/theme.py",
         "desktop/features/papers/page.py",
+        "robot/demo.py",
         "robot/demo_data.py",
         "store/salvage.py",
     )
