@@ -134,7 +134,7 @@ def test_clean_and_loud_are_looked_at_together(book: Logbook) -> None:
 
 def _log_volts(session: Session, volts: str) -> None:
     """Audio volts read beside the distortion, as the Meters send them."""
-    reading = session._typed_reading(volts, "rx.af_volts", session.state.set_up)
+    reading = session.measuring.typed_reading(volts, "rx.af_volts", session.state.set_up)
     session.append(reading)
 
 

@@ -157,7 +157,7 @@ def test_a_session_is_listened_to_where_its_hook_up_allows(new_session: Callable
     session.confirm_hook_up("receive")
     heard = session.measuring.listen(0.1)
     assert heard is not None and heard.kind == "audio" and heard.samples.size == 2400
-    assert new_session(None).listen(0.1) is None, "a real radio is heard through the sound card"
+    assert new_session(None).measuring.listen(0.1) is None, "a real radio is heard through the sound card"
 
 
 # -- every task ------------------------------------------------------------------------------------
