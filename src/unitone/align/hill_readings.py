@@ -115,15 +115,7 @@ def points_of(q: Quantity, readings: list[Logged], adjuster: str) -> list[Point]
 
 def stops_touched(state: JobState, adjuster: str) -> tuple[int | None, int | None]:
     """Positions (millidegrees from found) where the stops were felt: anticlockwise, clockwise."""
-    low = high = None
-    position = 0
-    for turn in state.turns:
-        if turn.adjuster != adjuster:
-            continue
-        position += turn.moved
-        if turn.stop:
-            low, high = (position, high) if turn.asked < 0 else (low, position)
-    return low, high
+    return state.stops.get(adjuster, (None, None))
 
 
 def slope_before(state: JobState, step: Step, adjuster: str) -> float:

@@ -68,6 +68,8 @@ class JobState:
     tried: list[Tried] = field(default_factory=list)
     loose: dict[str, Loose] = field(default_factory=dict)
     positions: dict[str, int] = field(default_factory=dict)
+    #: Where the stops of an adjuster were felt (millidegrees from found): anticlockwise, clockwise.
+    stops: dict[str, tuple[int | None, int | None]] = field(default_factory=dict)
     first_touch: dict[str, int] = field(default_factory=dict)
     last_touch: dict[str, int] = field(default_factory=dict)
     concluded: dict[str, tuple[tuple[int, str], ...]] = field(default_factory=dict)

@@ -40,6 +40,10 @@ class Turned(Kind, frozen=True):
             state.last_touch[name] = at.seq
             state.first_touch.setdefault(name, at.seq)
             state.reach(name, at.seq, state.sheet.adjuster(name).can_change)
+        if self.stop:
+            low, high = state.stops.get(name, (None, None))
+            here = state.positions[name]
+            state.stops[name] = (here, high) if self.asked < 0 else (low, here)
         state.turns.append(Turn(at.seq, at.id, at.utc, name, self.asked, self.moved, self.stop))
 
 
