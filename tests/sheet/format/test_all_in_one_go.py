@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
 
 from unitone.cli.commands import run
+from unitone.errors import SheetError
 from unitone.sheet.format.build import check
-from unitone.sheet.format.read import to_data
+from unitone.sheet.format.read import parse_sheet, to_data
 from unitone.sheet.library import find, physics_path
 
 TARN = find("ostrel-tarn-40")
@@ -98,3 +100,17 @@ def test_one_bad_own_sheet_does_not_end_the_list(tmp_path: Path, capsys: pytest.
     assert "ostrel-tarn-40" in said.out
     for name in ("zip.unitone", "bytes.toml", "folder.toml"):
         assert name in said.err
+
+
+@pytest.mark.parametrize("value", ["nan", "inf", "-inf"])
+def test_what_is_no_number_is_refused_wherever_a_number_stands(value: str) -> None:
+    """TOML has nan and inf: at every key that holds a number they are a problem with its place, never an error of ours."""
+    text = find("ostrel-tarn-40").read_text(encoding="utf-8")
+    lines = text.split("\n")
+    places = [n for n, line in enumerate(lines) if re.match(r"\w+ = -?[\d.]+$", line) or re.match(r"pin = \[", line)]
+    assert len(places) > 20
+    for n in places[:: max(len(places) // 40, 1)]:
+        changed = re.sub(r"-?\d+(\.\d+)?", value, lines[n], count=1)
+        with pytest.raises(SheetError) as told:
+            parse_sheet("\n".join([*lines[:n], changed, *lines[n + 1 :]]), "x", "x")
+        assert f"x:{n + 1}" in str(told.value), (changed, str(told.value))

@@ -13,7 +13,7 @@ Identifier = str
 
 
 class _Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
+    model_config = ConfigDict(allow_inf_nan=False, extra="forbid", frozen=True, strict=True)
 
 
 class ModelPart(_Strict):
