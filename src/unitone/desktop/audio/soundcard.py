@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-from PyQt6.QtCore import QIODevice, QLoggingCategory, QObject, Qt, QThread, QTimer, pyqtSignal
+from PyQt6.QtCore import QBuffer, QIODevice, QLoggingCategory, QObject, Qt, QThread, QTimer, pyqtSignal
 
 from unitone.bench.drivers.live import Feed
 from unitone.bench.drivers.recording import Block
@@ -183,7 +183,7 @@ class SoundInput(_Threaded):
             float(self._format.sampleRate()), "iq" if side == "iq" else "audio", device.name, full_scale_v=full_scale_v
         )
         self._source: Any = None
-        self._io: QIODevice | None = None
+        self._into: QBuffer | None = None
         self._watch: QTimer | None = None
         self._server: Server | None = None
         self._heard = 0.0
@@ -193,20 +193,25 @@ class SoundInput(_Threaded):
         self._source = m.QAudioSource(self._device, self._format)
         self._source.setBufferSize(int(_IN_BUFFER_S * self._format.sampleRate()) * self._format.bytesPerFrame())
         self._heard = time.monotonic() + _START_S - _STALL_S
-        self._io = self._source.start()
-        if self._io is None or self._source.error() != m.QtAudio.Error.NoError:
+        # A buffer of our own: the device that Qt would lend goes with its stream, at any moment.
+        self._into = QBuffer()
+        self._into.open(QIODevice.OpenModeFlag.ReadWrite)
+        self._into.readyRead.connect(self._read)
+        self._source.start(self._into)
+        if self._source.error() != m.QtAudio.Error.NoError:
             self._lost(tr("{name} cannot be opened: another program may hold it.", name=self.device.name))
             return
-        self._io.readyRead.connect(self._read)
         self._server = Server()
         self._watch = QTimer()
         self._watch.timeout.connect(self._look)
         self._watch.start(250)
 
     def _read(self) -> None:
-        if self._io is None:
+        if self._into is None:
             return
-        data = self._io.readAll().data()
+        data = self._into.data().data()
+        self._into.buffer().clear()
+        self._into.seek(0)
         if data:
             self._heard = time.monotonic()
             form = self._format.sampleFormat().name
@@ -237,7 +242,7 @@ class SoundInput(_Threaded):
             self._server = None
         if self._source is not None:
             self._source.stop()
-            self._source = self._io = None
+            self._source = self._into = None
 
     def _end(self) -> None:
         self._let_go()
