@@ -3,7 +3,7 @@
 No traceback, no hang over 5 s, no memory over 500 MB, nothing lost. Each attack runs in processes of its own, which
 are watched. Prints a table; exit code 1 where something did not hold.
 
-    .venv/bin/python benchmarks/hostile.py [SHARE [WORKERS]]     a share of the attacks, 0.01 to see that it runs
+    .venv/bin/python benchmarks/hostile.py [SHARE [WORKERS [NAME...]]]     a share of the attacks, 0.01 to see that it runs; some by name
 """
 
 from __future__ import annotations
@@ -479,14 +479,17 @@ class _Workers:
 
 
 def main() -> int:
-    """Run all of it and print the table, a line as soon as its attacks are done; 1 where something did not hold."""
+    """Run all of it, or what is named, and print the table, a line as soon as its attacks are done; 1 where something did not hold."""
     share = float(sys.argv[1]) if len(sys.argv) > 1 else 1.0
     workers = _Workers(int(sys.argv[2]) if len(sys.argv) > 2 else os.cpu_count() or 1)
+    chosen = sys.argv[3:] or list(ATTACKS)
+    if unknown := [name for name in chosen if name not in ATTACKS]:
+        sys.exit(f"unknown: {', '.join(unknown)}; there are {', '.join(ATTACKS)}")
     print("| attack | tries | tracebacks or wrong exit codes | longest s | over 5 s | most memory more, MB |")
     print("|---|---|---|---|---|---|", flush=True)
     held = True
-    for name, (_, many) in ATTACKS.items():
-        rows = workers.all_of(name, max(2, math.ceil(many * share)))
+    for name in chosen:
+        rows = workers.all_of(name, max(2, math.ceil(ATTACKS[name][1] * share)))
         wrong = [r for r in rows if r[3]]
         slow = [r for r in rows if r[1] > MOST_S]
         most = max(r[2] for r in rows)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -109,11 +110,20 @@ class Desk:
         self.until(lambda: bool(done) and self.bench._generation >= worker._generation)
 
 
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo workshop's logbook, filled once; to be copied."""
+    folder = tmp_path_factory.mktemp("filled") / "demo"
+    with Logbook(folder) as logbook:
+        fill(logbook)
+    return folder
+
+
 @pytest.fixture
-def desk(qtbot: QtBot, tmp_path: Path) -> Iterator[Desk]:
+def desk(qtbot: QtBot, tmp_path: Path, demo_folder: Path) -> Iterator[Desk]:
     """The demo workshop in a window of its own."""
+    shutil.copytree(demo_folder, tmp_path / "demo")
     logbook = Logbook(tmp_path / "demo")
-    fill(logbook)
     made = Desk(qtbot, logbook)
     yield made
     made.window.close()

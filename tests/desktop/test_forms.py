@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
+import sys
 import threading
+import time
 from typing import Any
 
 import pytest
@@ -11,6 +13,7 @@ import pytest
 pytest.importorskip("PyQt6.QtWidgets")
 
 from PIL import Image
+from PyQt6 import sip
 from PyQt6.QtCore import QBuffer, QByteArray, QEvent, QIODevice, QMimeData, QObject, QPoint, QPointF, QRectF, Qt, QUrl
 from PyQt6.QtGui import QColor, QDropEvent, QImage, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPlainTextEdit, QWidget
@@ -363,6 +366,28 @@ def test_an_errand_delivers_the_last_answer_only_and_tells_errors(qtbot: QtBot) 
     errand.wait()
     QApplication.sendPostedEvents(owner, QEvent.Type.MetaCall)
     assert got == ["second"], "the late answer was dropped"
+
+
+def test_a_window_that_goes_while_an_errand_answers_takes_nothing_with_it(qtbot: QtBot) -> None:
+    """A restore right after the start closes the window while its modules are still loaded: the answer came to what was just going."""
+    delivered: list[object] = []
+    usual = sys.getswitchinterval()
+    sys.setswitchinterval(1e-6)
+    try:
+        for n in range(1500):
+            owner, go = QWidget(), threading.Event()
+            errand = Errand("test-going", owner)
+            errand.run(go.wait, delivered.append, delivered.append)
+            running = errand.running
+            go.set()
+            time.sleep(n % 30 * 1e-5)
+            sip.delete(owner)
+            assert running is not None
+            running.join()
+    finally:
+        sys.setswitchinterval(usual)
+    QApplication.processEvents()
+    assert delivered == []
 
 
 def test_what_writes_is_done_in_order_and_every_answer_is_delivered(qtbot: QtBot) -> None:
