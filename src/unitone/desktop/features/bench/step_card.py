@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPaintEvent, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
@@ -184,6 +184,10 @@ class StepCard(QFrame):
         self._pending = False
         self._short = False
         self._fitting = self._fit_again = False
+        #: Has this step's needle been shown?
+        self._lives, self._lives_at = False, ""
+        #: What was last fitted into what room.
+        self._fitted: object = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(theme.px(18), theme.px(10), theme.px(18), theme.px(12))
         layout.setSpacing(theme.px(7))
@@ -418,14 +422,21 @@ class StepCard(QFrame):
 
     def _set_words(self, view: BenchView, live: bool) -> None:
         """Under the figure: whether it is the needle or a logged reading, found, best, limit."""
-        first = tr("on the needle, not logged") if live else tr("logged") if view.reading.figure != "—" else ""
+        needle = tr("on the needle, not logged")
+        first = needle if live else tr("logged") if view.reading.figure != "—" else ""
         first = tr("pending: not logged yet") if self._pending else first
-        parts = (
-            (first, view.reading.figure_words)
-            if self._short
-            else (first, view.reading.figure_words, view.step.limit_words, view.reading.instrument_words)
-        )
-        self.words.setText(together(" · ".join(x for x in parts if x)))
+        self._lives = live or (self._lives and self._lives_at == view.step.id)
+        self._lives_at = view.step.id
+        rest = (view.reading.figure_words,)
+        if not self._short:
+            rest += (view.step.limit_words, view.reading.instrument_words)
+        said = [together(" · ".join(x for x in (word, *rest) if x)) for word in (first, needle)]
+        # Between two needles the words are shorter: what stands below stays where it is.
+        room = QRect(0, 0, max(self.words.width(), 1), 10_000)
+        high = self.words.fontMetrics().boundingRect(room, Qt.TextFlag.TextWordWrap, said[1]).height() if self._lives else 0
+        if high != self.words.minimumHeight():
+            self.words.setMinimumHeight(high)
+        self.words.setText(said[0])
 
     def _set_figure(self, figure: str, unit: str) -> None:
         self.figure.show_figure(figure, unit)
@@ -450,21 +461,36 @@ class StepCard(QFrame):
         roomy = self.height() >= theme.px(560) and not self._short
         self.notes.setText(together(words))
         self.brief.setText(words)
-        self.notes.setVisible(bool(words) and plotted and roomy)
-        self.brief.setVisible(bool(words) and plotted and not roomy)
         hill = None if view is None else view.reading.hill
         # A curve of one place says less than the chart of all: only what is turned is worth the room beside it.
         turned = hill is not None and hill.x_unit != "dBm" and len({x for x, _ in hill.points}) > 1
-        self.hill.setVisible(view is not None and (view.reading.chart is None or (turned and not self._short)))
+        charted = view is not None and view.reading.chart is not None
+        wanted = (bool(words), plotted, roomy, turned, charted, self._short, theme.scale)
+        if self._fitted == (wanted, self._taken()):
+            # A plot that is hidden and shown again is drawn again, at every reading.
+            return
+        self.notes.setVisible(bool(words) and plotted and roomy)
+        self.brief.setVisible(bool(words) and plotted and not roomy)
+        self.hill.setVisible(view is not None and (not charted or (turned and not self._short)))
         # Large type in a low window: what has to be read and heeded goes before what is drawn.
-        self.chart.setVisible(view is not None and view.reading.chart is not None)
+        self.chart.setVisible(charted)
         self.detail.setVisible(True)
         self.words.setVisible(True)
         self.place.setVisible(True)
         self.remarks.setVisible(view is not None and bool(view.step.remarks))
         for widget in (self.brief, self.hill, self.chart, self.detail, self.words, self.place, self.remarks):
-            if not self._fits():
-                widget.hide()
+            if self._fits():
+                break
+            widget.hide()
+        self._fitted = (wanted, self._taken())
+
+    def _taken(self) -> tuple[object, ...]:
+        """What the room for each part comes of: the card's own size, and how high each text is."""
+        said = tuple(
+            (x.width(), x.heightForWidth(x.width()), x.isHidden()) for x in self.findChildren(QLabel) if x.wordWrap()
+        )
+        inner = (self.place.sizeHint().width(), self.remarks.sizeHint().height(), self.channels.isHidden())
+        return (self.isVisible(), self.width(), self.height(), *inner, *said)
 
     @property
     def says_notes(self) -> bool:
