@@ -37,8 +37,10 @@ class BoardView(Painted):
 
     def show_board(self, image: BoardImage | None, pins: tuple[Pin, ...], crop: Crop = WHOLE) -> None:
         """Show a picture, or the part of it within ``crop`` (None: a bare board), with these pins."""
-        self.image, self._crop = image if image is not None and image.valid else None, crop
-        self._pins = pins
+        shown = image if image is not None and image.valid else None
+        if (shown, crop, pins) == (self.image, self._crop, self._pins):
+            return
+        self.image, self._crop, self._pins = shown, crop, pins
         lit = [p.id for p in pins if p.current]
         self.setAccessibleDescription(tr("lit: {pins}", pins=", ".join(lit) or "none"))
         self.update()

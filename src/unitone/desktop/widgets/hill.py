@@ -7,7 +7,7 @@ from html import escape
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFontMetricsF
-from PyQt6.QtWidgets import QLabel, QStackedLayout, QWidget
+from PyQt6.QtWidgets import QGraphicsItem, QLabel, QStackedLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label
@@ -96,6 +96,8 @@ class HillPlot(QWidget):
             axis.setTextPen(pg.mkPen(theme.colour("quiet")))
             axis.setStyle(tickFont=theme.font(12), tickLength=4)
             axis.enableAutoSIPrefix(False)
+            # Drawn once for a range: a reading moves what lies between the axes.
+            axis.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
         item.showGrid(x=False, y=True, alpha=0.2)
         dash = Qt.PenStyle.DashLine
         self._band.setBrush(QColor(theme.colour("teal_soft")))
