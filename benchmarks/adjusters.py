@@ -44,7 +44,7 @@ def main() -> None:
                 f"| {told['name']} | {kind} | {c['readings']} / {c['readings_p90']} | {c['loss_mean_db']} | {c['loss_p95_db']} | "
                 f"{100 * c['wrong_share']:.2f} % |"
             )
-    six = run_coils_trial(max(sets // 5, 10), first, cores)
+    six = run_coils_trial(max(sets // 5, min(sets, 10)), first, cores)
     print(f"\n## Six coils with two coupled pairs, {six['sets']} sets\n")
     print("| method | readings | loss mean dB | 90 % dB | within 0.2 dB |\n|---|---|---|---|---|")
     for m in six["methods"]:
@@ -52,10 +52,10 @@ def main() -> None:
         print(
             f"| {m['name']} | {m['readings_per_set']} | {m['loss_db']['mean']} | {m['loss_db']['p90']} | {share:.0f} % |"
         )
-    print(f"\n## By ear, {max(sets // 4, 10)} of each\n")
+    print(f"\n## By ear, {max(sets // 4, min(sets, 10))} of each\n")
     print("| class | answers | loss mean dB | 95 % dB | verdicts |\n|---|---|---|---|---|")
     for kind in CLASSES[:3]:
-        told = many(_ear, [(kind, s) for s in range(first, first + max(sets // 4, 10))], cores)
+        told = many(_ear, [(kind, s) for s in range(first, first + max(sets // 4, min(sets, 10)))], cores)
         loss = np.array([t[2] for t in told])
         verdicts = {v: sum(t[0] == v for t in told) for v in sorted({t[0] for t in told})}
         words = ", ".join(f"{v} {n}" for v, n in verdicts.items())

@@ -489,7 +489,7 @@ def main() -> int:
     print("|---|---|---|---|---|---|", flush=True)
     held = True
     for name in chosen:
-        rows = workers.all_of(name, max(2, math.ceil(ATTACKS[name][1] * share)))
+        rows = workers.all_of(name, max(1, math.ceil(ATTACKS[name][1] * share)))
         wrong = [r for r in rows if r[3]]
         slow = [r for r in rows if r[1] > MOST_S]
         most = max(r[2] for r in rows)

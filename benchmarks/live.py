@@ -84,7 +84,7 @@ def main() -> None:
         while page.shown is None:
             pump(app, 0.1)
         pump(app, 2.0)
-        found = np.array(latencies(app, page, output))
+        found = np.array(latencies(app, page, output, 20 if seconds >= 60 else 3))
         print(
             f"step to number, less averaging: median {1e3 * np.median(found):.0f} ms, most {1e3 * found.max():.0f} ms over {found.size} steps"
         )

@@ -201,7 +201,7 @@ def test_the_editor_says_what_is_wrong_and_forgets_late_answers(qtbot: QtBot) ->
     qtbot.waitUntil(lambda: editor.shown_data is draft.data, timeout=90000)
     assert editor.problems == () and "Nothing to mend" in editor.all_well.text()
     late = (draft.data, (Problem(("step", 0), "late"),), "")
-    editor._checking._deliver(editor._checking._generation - 1, late, "")
+    editor._checking.deliver(editor._checking._generation - 1, late, "")
     assert editor.problems == ()
     draft.put(("picture",), [{"id": "p", "file": "gone.png"}])
     draft.put(("model", "board"), None)
