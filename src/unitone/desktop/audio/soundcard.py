@@ -6,9 +6,9 @@ own. Input and output run in a thread of their own each: a busy window never dro
 
 from __future__ import annotations
 
-import time
 from contextlib import suppress
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Literal
 
 import numpy as np
@@ -23,8 +23,9 @@ from unitone.words import tr
 Side = Literal["left", "right", "iq"]
 SIDES: tuple[tuple[Side, str], ...] = (("left", tr("left")), ("right", tr("right")), ("iq", tr("both, as I/Q")))
 RATE = 48_000
-#: An input that gives nothing for so long has gone (seconds); the first block may take this long.
-_STALL_S, _START_S = 1.5, 4.0
+#: How often an input is looked after (milliseconds); one that gave nothing at so many looks has gone, or at so many after its start.
+#: By looks, not by the clock: where the whole machine stands still, the input has not gone.
+_LOOK_MS, _STALL_LOOKS, _START_LOOKS = 250, 6, 16
 #: What the sound server may hold before it drops it, and what is sounded ahead (seconds).
 _IN_BUFFER_S, _OUT_BUFFER_S = 0.25, 0.25
 
@@ -137,6 +138,10 @@ def samples_of(data: bytes, form: str, channels: int, side: Side) -> Block:
     return np.asarray(raw[:, 1 if side == "right" and channels > 1 else 0], np.float64) / full
 
 
+#: What was stopped and whose thread has not ended yet.
+_HELD: list[_Threaded] = []
+
+
 class _Threaded(QObject):
     """Something that lives in a thread of its own, and is told to stop from outside."""
 
@@ -159,7 +164,10 @@ class _Threaded(QObject):
         """End it and wait for its thread."""
         if self._thread.isRunning():
             self._stop.emit()
-            self._thread.wait(3000)
+            if not self._thread.wait(3000):
+                # A driver that holds on to it: it goes when it can. A thread that is let go of while it runs ends the process.
+                _HELD.append(self)
+                self._thread.finished.connect(partial(_HELD.remove, self))
 
     def _begin(self) -> None:
         """Open the device; runs in its own thread, as all that follows."""
@@ -186,13 +194,13 @@ class SoundInput(_Threaded):
         self._into: QBuffer | None = None
         self._watch: QTimer | None = None
         self._server: Server | None = None
-        self._heard = 0.0
+        #: Looks that it has left to give something.
+        self._patience = _START_LOOKS
 
     def _begin(self) -> None:
         m = multimedia()
         self._source = m.QAudioSource(self._device, self._format)
         self._source.setBufferSize(int(_IN_BUFFER_S * self._format.sampleRate()) * self._format.bytesPerFrame())
-        self._heard = time.monotonic() + _START_S - _STALL_S
         # A buffer of our own: the device that Qt would lend goes with its stream, at any moment.
         self._into = QBuffer()
         self._into.open(QIODevice.OpenModeFlag.ReadWrite)
@@ -204,7 +212,7 @@ class SoundInput(_Threaded):
         self._server = Server()
         self._watch = QTimer()
         self._watch.timeout.connect(self._look)
-        self._watch.start(250)
+        self._watch.start(_LOOK_MS)
 
     def _read(self) -> None:
         if self._into is None:
@@ -213,14 +221,17 @@ class SoundInput(_Threaded):
         self._into.buffer().clear()
         self._into.seek(0)
         if data:
-            self._heard = time.monotonic()
+            self._patience = max(self._patience, _STALL_LOOKS)
             form = self._format.sampleFormat().name
             self.feed.push(samples_of(data, form, self._format.channelCount(), self.side))
 
     def _look(self) -> None:
         """A microphone that was unplugged says nothing by itself: it is looked for, and a port that gives nothing counts too."""
+        # What has come and was not read yet counts.
+        self._read()
+        self._patience -= 1
         there = None if self._server is None else self._server.names()
-        if (there is not None and self.device.id not in there) or time.monotonic() - self._heard > _STALL_S:
+        if (there is not None and self.device.id not in there) or self._patience < 0:
             self._lost(
                 tr(
                     "{name} gives no more sound: was it unplugged? Plug it in, and choose it again; what is held stays.",

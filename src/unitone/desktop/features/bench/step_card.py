@@ -433,7 +433,11 @@ class StepCard(QFrame):
         said = [together(" · ".join(x for x in (word, *rest) if x)) for word in (first, needle)]
         # Between two needles the words are shorter: what stands below stays where it is.
         room = QRect(0, 0, max(self.words.width(), 1), 10_000)
-        high = self.words.fontMetrics().boundingRect(room, Qt.TextFlag.TextWordWrap, said[1]).height() if self._lives else 0
+        high = (
+            self.words.fontMetrics().boundingRect(room, Qt.TextFlag.TextWordWrap, said[1]).height()
+            if self._lives
+            else 0
+        )
         if high != self.words.minimumHeight():
             self.words.setMinimumHeight(high)
         self.words.setText(said[0])
