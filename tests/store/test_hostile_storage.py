@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import copy
 import gzip
 import json
@@ -335,6 +336,23 @@ def test_a_cut_logbook_is_salvaged_as_far_as_it_goes(tmp_path: Path) -> None:
             gave[share] = len(book.jobs())
             assert found.whole + found.broken == gave[share]
     assert gave[0.9] >= 0.9 * jobs
+
+
+def test_letters_that_are_none_in_the_list_of_tables_are_damage_and_no_fault(tmp_path: Path) -> None:
+    """SQLite tells of a damaged list of tables in its own damaged letters: even its complaint cannot be read."""
+    with Logbook(tmp_path) as book:
+        worked(book)
+    with sqlite3.connect(tmp_path / FILE_NAME) as raw:
+        raw.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        raw.execute("PRAGMA writable_schema=ON")
+        raw.execute("UPDATE sqlite_master SET sql = CAST(X'43524541544520F1F1F1' AS TEXT) WHERE name = 'job'")
+    for read_only in (True, False):
+        with pytest.raises(StoreError):
+            Logbook(tmp_path, read_only=read_only).close()
+    with pytest.raises(StoreError):
+        backup(tmp_path, tmp_path / "copy.zip")
+    with contextlib.suppress(StoreError):
+        salvage(tmp_path)[0].close()
 
 
 @pytest.mark.parametrize("name", ["what?", "a#b", "100%25", "a b&mode=rw", "ü ?#%"])

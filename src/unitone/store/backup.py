@@ -82,7 +82,7 @@ def _copy(folder: Path, copy: Path, target: Path) -> int:
             live.backup(kept)
             sound = kept.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
             jobs = int(kept.execute("SELECT count(*) FROM job").fetchone()[0]) if sound else 0
-        except sqlite3.DatabaseError as error:
+        except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
             if getattr(error, "sqlite_errorcode", 0) & 0xFF in _WRITING:
                 raise StoreError(
                     f"{target}: cannot be written ({error}). Make room there, or choose another place."

@@ -47,6 +47,14 @@ def utc_now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
+#: What a damaged file raises: SQLite's own errors, and letters of its complaint or of a column that are none.
+_DAMAGED = (DatabaseError, UnicodeDecodeError)
+
+
+def _said(error: DatabaseError | UnicodeDecodeError) -> str:
+    return "letters that are none" if isinstance(error, UnicodeDecodeError) else str(error.orig)
+
+
 class Logbook:
     """One logbook in a folder (or in memory, for programs that keep nothing).
 
@@ -116,8 +124,8 @@ class Logbook:
                     return
         except OperationalError as error:
             raise StoreError(f"The logbook in {self.folder} cannot be opened ({error.orig}).") from None
-        except DatabaseError as error:
-            raise DamagedLogbook.at(str(self.folder), str(error.orig)) from None
+        except _DAMAGED as error:
+            raise DamagedLogbook.at(str(self.folder), _said(error)) from None
         if version > HEAD:
             raise StoreError(
                 f"The logbook in {self.folder} was written by a newer Unitone (version {version}). Update Unitone."
@@ -146,8 +154,8 @@ class Logbook:
                     )
                 except IntegrityError as error:
                     future.set_exception(error)
-                except DatabaseError as error:
-                    future.set_exception(DamagedLogbook.at(str(self.folder), str(error.orig)))
+                except _DAMAGED as error:
+                    future.set_exception(DamagedLogbook.at(str(self.folder), _said(error)))
                 except BaseException as error:
                     future.set_exception(error)
 
@@ -173,8 +181,8 @@ class Logbook:
                 yield connection
         except OperationalError as error:
             raise StoreError(f"The logbook in {self.folder} cannot be read ({error.orig}).") from None
-        except DatabaseError as error:
-            raise DamagedLogbook.at(str(self.folder), str(error.orig)) from None
+        except _DAMAGED as error:
+            raise DamagedLogbook.at(str(self.folder), _said(error)) from None
 
     # -- jobs and tapes ------------------------------------------------------------------------
 
@@ -409,7 +417,7 @@ def _is_foreign(path: Path) -> bool:
             return False
         with contextlib.closing(sqlite3.connect(reading_uri(path), uri=True, timeout=10)) as raw:
             tables = {row[0] for row in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-    except (sqlite3.DatabaseError, OSError):
+    except (sqlite3.DatabaseError, UnicodeDecodeError, OSError):
         return False
     ours = {t.name for t in Base.metadata.sorted_tables} | {"alembic_version", "job_text"}
     return bool({t for t in tables if not t.startswith(("sqlite_", "job_words", "job_text"))} - ours)

@@ -47,5 +47,5 @@ def open_for_reading(folder: Path) -> Iterator[sqlite3.Connection]:
             path = place / FILE_NAME
         try:
             yield stack.enter_context(contextlib.closing(sqlite3.connect(reading_uri(path), uri=True, timeout=10)))
-        except sqlite3.DatabaseError as error:
+        except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
             raise StoreError(f"The logbook in {folder} cannot be read ({error}).") from None

@@ -25,6 +25,8 @@ from unitone.store.reading import FILE_NAME
 #: Beside the logbook, so that it is there when the logbook is not.
 _LAST = "last-backup.json"
 _SMALL = 10_000
+#: What a damaged file raises; SQLite's complaint itself may hold letters that are none.
+_DAMAGED = (sqlite3.DatabaseError, UnicodeDecodeError)
 _TABLES = ("meta", "snapshot", "blob", "job", "entry")
 #: Rows asked for at once between two damaged places, and how often at most.
 _RANGE, _MOST_ASKED = 256, 20_000
@@ -118,7 +120,7 @@ def _rows(folder: Path) -> dict[str, list[dict[str, Any]]]:
             database.row_factory = sqlite3.Row
             # A damaged letter is shown as such; it does not cost the row.
             database.text_factory = lambda raw: raw.decode("utf-8", "replace")
-            with suppress(sqlite3.DatabaseError):
+            with suppress(*_DAMAGED):
                 # Lets SQLite open a file whose list of tables, or whose end, is damaged (https://www.sqlite.org/pragma.html).
                 database.execute("PRAGMA writable_schema=ON")
             for table in _TABLES:
@@ -134,7 +136,7 @@ def _walk(database: sqlite3.Connection, table: str, way: str, seen: dict[Any, di
     try:
         for row in database.execute(f"SELECT rowid AS place, * FROM {table} ORDER BY rowid {way}"):
             seen.setdefault(row["place"], dict(row))
-    except sqlite3.DatabaseError:
+    except _DAMAGED:
         return False
     return True
 
@@ -143,7 +145,7 @@ def _between(database: sqlite3.Connection, table: str, seen: dict[Any, dict[str,
     """Read what lies between two damaged places: by ranges of rows, halved where one cannot be read."""
     try:
         top = int(database.execute(f"SELECT max(rowid) FROM {table}").fetchone()[0] or 0)
-    except (sqlite3.DatabaseError, TypeError):
+    except (*_DAMAGED, TypeError):
         # The far end is damaged: rows are asked for one after another for a while beyond the last that came.
         top = 2 * max(seen, default=0) + 10_000
     waiting = [(at, min(at + _RANGE, top + 1)) for at in range(0, top + 1, _RANGE)]
@@ -158,7 +160,7 @@ def _between(database: sqlite3.Connection, table: str, seen: dict[Any, dict[str,
                 f"SELECT rowid AS place, * FROM {table} WHERE rowid >= ? AND rowid < ?", (low, high)
             ):
                 seen.setdefault(row["place"], dict(row))
-        except sqlite3.DatabaseError:
+        except _DAMAGED:
             if high - low > 1:
                 middle = (low + high) // 2
                 waiting += [(low, middle), (middle, high)]

@@ -127,6 +127,7 @@ def test_the_second_channel_is_measured_where_it_is_asked_for(tmp_path: Path) ->
     [
         ({"core:sample_rate": 0}, "core:sample_rate is 0"),
         ({"core:sample_rate": "fast"}, "core:sample_rate"),
+        ({"core:sample_rate": 1e308}, "samples a second are meant"),
         ({"core:datatype": "cx9"}, "core:datatype is 'cx9'"),
         ({"core:datatype": None}, "core:datatype"),
         ({"core:num_channels": 4}, "several channels"),

@@ -25,6 +25,9 @@ SOUND_ENDINGS = (".wav", ".flac", ".aif", ".aiff", ".ogg", ".w64", ".rf64")
 MAX_META = 8_000_000
 SIGMF_ENDINGS = (".sigmf-meta", ".sigmf-data")
 
+#: Samples a second that a recording can have: from a slow needle to the fastest converter.
+_LEAST_RATE, _MOST_RATE = 1.0, 1e11
+
 
 class Source(Protocol):
     """The port: what it is, how fast, and its blocks."""
@@ -129,6 +132,10 @@ class SigMfFile:
         found = _meta(meta)
         core = found["global"]
         self.rate = _positive(core.get("core:sample_rate"), meta, "core:sample_rate")
+        if not _LEAST_RATE <= self.rate <= _MOST_RATE:
+            raise SignalError(
+                f"{meta}: core:sample_rate is {self.rate:g}: samples a second are meant, {_LEAST_RATE:g} to {_MOST_RATE:g}."
+            )
         form = str(core.get("core:datatype", ""))
         self.kind: Kind = "iq" if form.startswith("c") else "audio"
         base, _, ending = form[1:].partition("_")
