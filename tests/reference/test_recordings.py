@@ -17,6 +17,7 @@ from scipy.special import jv
 
 from unitone.bench.drivers.measure import measure_file, measure_iq_am, measure_iq_fm, measure_sinad
 from unitone.bench.drivers.recording import Samples, open_source
+from unitone.errors import SignalError
 from unitone.signals.am import carrier_shift_pct, depth_from_volts, measure_am
 from unitone.signals.audio import AudioMeter, band_power, fixed_notch_db, power_ratio_db
 from unitone.signals.channel import Channel, strongest_offset
@@ -260,6 +261,18 @@ def test_am_depth(depth: float) -> None:
     assert np.mean([r.depth_pct for r in found]) == pytest.approx(depth, abs=0.2)
     assert np.mean([r.carrier_error_hz for r in found]) == pytest.approx(-140.0, abs=0.2)
     assert depth_from_volts(1 + depth / 100, 1 - depth / 100) == pytest.approx(depth)
+
+
+@pytest.mark.parametrize("off_hz", [-3800.0, 1200.0, 4900.0])
+def test_am_beside_its_channel_reads_what_it_is(off_hz: float) -> None:
+    """The filter goes round the carrier; where a sideband lies outside what was recorded, that is said instead of half a depth."""
+    t = np.arange(round(FS)) / FS
+    x = 0.5 * (1 + 0.825 * np.sin(2 * np.pi * 1000 * t)) * np.exp(1j * (2 * np.pi * off_hz * t + 1))
+    r = measure_am(x, FS)
+    assert r.depth_pct == pytest.approx(82.5, abs=0.2) and r.carrier_error_hz == pytest.approx(off_hz, abs=0.2)
+    if abs(off_hz) > 1500.0:
+        with pytest.raises(SignalError, match="a sideband is cut off"):
+            measure_am(x[::4], FS / 4)
 
 
 def test_over_modulation_carrier_shift_and_both_sides() -> None:

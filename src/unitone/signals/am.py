@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import fft
 
 from unitone.errors import SignalError
 from unitone.signals.channel import Complex
@@ -21,6 +22,8 @@ from unitone.signals.sinad import fit_tone
 
 AM_WIDTH_HZ = 9_000.0
 _HARMONICS = 4
+#: A carrier is looked for so far beside the middle (half the usual raster); a line is found in so many samples.
+_HALF_CHANNEL_HZ, _LINE_SAMPLES = 5_000.0, 1 << 16
 _LEAST_S = 0.05
 _STANDS_OUT = 60.0
 
@@ -49,6 +52,13 @@ def measure_am(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
         raise SignalError(
             f"{x.size / rate * 1e3:.0f} ms are too little to measure AM: at least {_LEAST_S * 1e3:.0f} ms are needed."
         )
+    off = _carrier_hz(x, rate)
+    if abs(off) + width_hz / 2.0 > rate / 2.0:
+        raise SignalError(
+            f"the carrier lies {off:.0f} Hz beside the middle, so that a sideband is cut off at {rate:.0f} samples a second. Tune to it."
+        )
+    # The filter goes round the carrier: one that stands beside it cuts a sideband, and the depth reads half.
+    x = np.asarray(x * np.exp(-2j * np.pi * off / rate * np.arange(x.size)), np.complex128)
     inside = channel_filter(x, rate, width_hz)
     if not float(np.max(np.abs(inside))) > 0:
         raise SignalError("it is silent from beginning to end. Check what was recorded.")
@@ -86,7 +96,18 @@ def measure_am(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
         )
     plus, minus = 100.0 * (high / level - 1.0), 100.0 * (1.0 - low / level)
     depth = 100.0 * (high - low) / (high + low) if high + low > 0 else 100.0
-    return AmReport(depth, plus, minus, tone, offset, 20.0 * math.log10(level), distortion, n / rate, tuple(warnings))
+    return AmReport(
+        depth, plus, minus, tone, off + offset, 20.0 * math.log10(level), distortion, n / rate, tuple(warnings)
+    )
+
+
+def _carrier_hz(x: Complex, rate: float) -> float:
+    """Where the carrier stands beside the middle (Hz, to a bin): the strongest line less than half a channel away."""
+    n = min(x.size, _LINE_SAMPLES)
+    start = (x.size - n) // 2
+    power = np.abs(fft.fft(x[start : start + n] * np.hanning(n))) ** 2
+    hz = np.asarray(fft.fftfreq(n, 1.0 / rate))
+    return float(hz[int(np.argmax(np.where(np.abs(hz) <= _HALF_CHANNEL_HZ, power, 0.0)))])
 
 
 def _fitted(
