@@ -18,11 +18,13 @@ from unitone.align.moves import Turn, Why
 from unitone.align.peak.core import next_move
 from unitone.align.peak.hill import Point, curve, fit_hill
 from unitone.align.sensitivity.find_level import next_level, posterior, sinad_at
+from unitone.align.setpoint.heat import hot, input_watts
 from unitone.align.setpoint.target import Spot, next_set_move
+from unitone.job.entries.readings import Reading
 from unitone.job.verdicts import verdict
 from unitone.present.bench.sentences import _DETAIL, amount, button, clock, position_text, sentence, turns_text
 from unitone.session.session import Session
-from unitone.sheet.model.sheet import TURN, Adjuster, Sheet
+from unitone.sheet.model.sheet import TURN, Adjuster, Conditions, Sheet
 
 
 def adjuster(kind: str = "core", step: int = 45_000, travel: int = 8 * TURN, stops: bool = True) -> Adjuster:
@@ -379,3 +381,47 @@ def test_the_curve_goes_through_the_mark_and_only_rises(
 
     assert at(0.0) == pytest.approx(mark, abs=1e-9) and at(delta) <= at(delta + 0.5) + 1e-12
     assert 0.0 <= at(delta) <= 10 * np.log10(1 + 10 ** (ceiling / 10)) + 1e-9
+
+
+def test_a_detector_in_limits_is_suspected_once_everything_else_is_done(new_session: Callable[..., Session]) -> None:
+    """Left alone inside its limit, it can be what keeps the sensitivity out: by then nothing else is left to turn."""
+    session = new_session(None)
+    for step in session.sheet.steps:
+        session.go_to(step.id)
+        for required in step.required:
+            session.append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
+    for required in session.sheet.step("sensitivity").required:
+        session.append(Reading("rx.sensitivity", required, -103.0, "hand", "hand"))
+    session.start_work()
+    peaked = {s.id for s in session.sheet.steps if s.aim in ("peak", "level") and s.hook_up == "receive"}
+    suspected = []
+    for _ in range(40):
+        following = next_step(session.state)
+        if following is None:
+            break
+        name, why = following
+        session.go_to(name)
+        suspected += [name] if why == "check-out" else []
+        session.conclude("peaked" if why == "check-out" else "in-limits")
+    assert set(suspected) & peaked and suspected[-1].startswith("detector") and "rail" not in suspected
+    assert min(suspected.index(s) for s in suspected if s.startswith("detector")) > max(
+        suspected.index(s) for s in suspected if s in peaked
+    )
+
+
+def test_heat_is_not_judged_by_figures_that_would_burn_a_radio_that_is_right(
+    new_session: Callable[..., Session],
+) -> None:
+    """A slip in the sheet (13 A keyed) held every power coil back as too hot; what is read is believed."""
+    session = new_session(None)
+    step = session.sheet.step("power")
+    sheet = session.state.sheet
+    right = sheet.power
+    object.__setattr__(sheet, "power", replace(right, keyed_a=13.0))
+    try:
+        assert input_watts(session.state) is None and not hot(session.state, step)
+        session.append(Reading("supply.current", Conditions(way="send"), 3.0, "hand", "hand"))
+        taken = input_watts(session.state)
+        assert taken == pytest.approx(13.2 * (3.0 - 0.32)) and hot(session.state, step)
+    finally:
+        object.__setattr__(sheet, "power", right)

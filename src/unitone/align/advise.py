@@ -41,7 +41,7 @@ from unitone.align.squelch.two_ends import is_squelch, setter_of, target_for, tw
 from unitone.job.recheck import merged_for, plan_of
 from unitone.job.records import by_conditions, by_positions
 from unitone.job.state import JobState
-from unitone.job.verdicts import SETTLED, found_in_limits, lines, surely_legal, verdict
+from unitone.job.verdicts import SETTLED, Line, found_in_limits, lines, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY, HEARD
 from unitone.radio.compromise import compromise
 from unitone.sheet.model.sheet import TURN, Conditions, Step, without
@@ -87,10 +87,10 @@ def next_step(state: JobState) -> tuple[str, Why] | None:
     for step in route:
         if not state.concluded.get(step.id) and verdicts[step.id] != "not applicable":
             return step.id, "next-in-route"
-    for step in route:
-        if verdicts[step.id] in SETTLED - {"not applicable"} and (
-            wanted_by_a_check(state, step) or wanted_for_both(state, step)
-        ):
+    settled = [s for s in route if verdicts[s.id] in SETTLED - {"not applicable"}]
+    # What nobody has worked on yet is suspected before what would be done a second time, a detector in limits after what is peaked.
+    for step in sorted(settled, key=lambda s: (_worked(state, s), s.aim == "null")):
+        if wanted_by_a_check(state, step) or wanted_for_both(state, step):
             return step.id, "check-out"
     if "re-check" in verdicts.values():
         return plan_of(state).measurements[0].settles[0].step, "stale"
@@ -119,8 +119,18 @@ def _optimise(state: JobState, step: Step) -> bool:
 
 
 def wanted_by_a_check(state: JobState, step: Step) -> bool:
-    """In limits by itself and never peaked, while something that is only checked, and that its adjusters reach, was read out last."""
-    if step.aim not in ("peak", "level") or step.hook_up != "receive" or not step.adjust or _worked(state, step):
+    """In limits by itself, while something that is only checked, and that its adjusters reach, was read out last: a suspect.
+
+    What is peaked or levelled is one from the start. A detector in limits, and what was worked on before anything else that reaches it
+    moved, only once that has been read again with everything else done.
+    """
+    if step.aim not in ("peak", "level", "null") or step.hook_up != "receive" or not step.adjust:
+        return False
+    late = step.aim == "null" or _worked(state, step)
+    if _worked(state, step) and not _may_work(state, step):
+        return False
+    if late and not _begun(state, step) and any(verdict(state, s) in ("re-check", "to do") for s in state.sheet.steps):
+        # First what is not read, or no longer counts: the check may come in by itself.
         return False
     parts = [state.sheet.adjuster(a) for a in step.adjusters]
     return any(
@@ -128,9 +138,22 @@ def wanted_by_a_check(state: JobState, step: Step) -> bool:
         and check.hook_up == step.hook_up
         and any(p.can_change(check.quantity_id, c) for p in parts for c in check.required)
         and verdict(state, check) not in ("not applicable", "accepted")
-        and any(line.inside is False for line in lines(state, check))
+        and any(line.inside is False and not (late and _old(state, step, check, line)) for line in lines(state, check))
         for check in state.sheet.steps
     )
+
+
+def _begun(state: JobState, step: Step) -> bool:
+    """Is it the step at hand, and has it been turned at on this visit?"""
+    return step.id == state.at and any(t.seq > state.at_seq and t.adjuster in step.adjusters for t in state.turns)
+
+
+def _old(state: JobState, step: Step, check: Step, line: Line) -> bool:
+    """Was anything else that reaches a check touched since it was read? What this step turns on its own visit does not count."""
+    if not line.stale or line.now is None:
+        return line.stale
+    since = state.touched_since(line.now.seq, check.quantity_id, line.now.reading.conditions)
+    return step.id != state.at or not set(since) <= set(step.adjusters)
 
 
 def _asked(state: JobState, step: Step) -> bool:

@@ -97,6 +97,49 @@ def test_a_flat_line_is_dead_and_noise_is_learnt() -> None:
     assert fit_hill(rough, 1.0).noise > 2.0 > fit_hill([Point(p.turns, single(p.turns), 0.1) for p in rough], 1.0).noise
 
 
+def test_what_swings_beyond_its_noise_is_never_called_dead() -> None:
+    """An over-coupled winding, seen by itself, is no hill of one circuit (Terman 1943, section 3: two humps, k² - 1 apart); it is not
+    put back, and no such readings end with “dead”."""
+    for k, other in ((3.0, 1.0), (3.0, -2.0), (1.4, 0.5), (2.2, 2.5)):
+        points: list[Point] = []
+        position, rng = 0, np.random.default_rng(round(10 * k + other))
+        for _ in range(60):
+            move = next_move(points, 1.0, CORE, position, FREE, enough_db=0.35)
+            if move.act == "stop":
+                break
+            position = move.target_mdeg if move.act == "go" else position
+            if move.act == "read":
+                a = (position / TURN - 0.8) / 0.5
+                height = 16.0 - 10 * np.log10(((1 + k * k - a * other) ** 2 + (a + other) ** 2) / (1 + k * k) ** 2)
+                points.append(Point(position / TURN, float(height + 0.2 * rng.standard_normal()), 0.2))
+        assert move.why not in ("dead", "put-back"), (k, other, points)
+
+
+def test_a_null_narrower_than_a_circuit_is_bracketed_and_found() -> None:
+    """A detector of several kilohertz a turn: distortion falls to its floor within a tenth of a turn."""
+    for at, width in ((0.9, 0.06), (-1.4, 0.1), (0.4, 0.05)):
+        points: list[Point] = []
+        position, rng = 0, np.random.default_rng(7)
+        for _ in range(80):
+            spread = max(p.turns for p in points) - min(p.turns for p in points) if points else 0.0
+            move = next_move(points, 1.0, CORE, position, FREE, farthest=max(spread, 0.25), narrow=True)
+            if move.act == "stop":
+                break
+            position = move.target_mdeg if move.act == "go" else position
+            if move.act == "read":
+                u = (position / TURN - at) / width
+                points.append(
+                    Point(position / TURN, float(35 - 10 * np.log10(1 + u * u) + 0.2 * rng.standard_normal()), 0.2)
+                )
+        assert move.why == "peaked" and abs(position / TURN - at) < 1.2 * width + 1 / 32, (
+            at,
+            width,
+            position / TURN,
+            len(points),
+        )
+        assert len(points) <= 16
+
+
 def test_a_core_lags_the_hand_by_half_its_play() -> None:
     assert core_at([0.0, 1.0, 1.02, 0.99, 0.0], 0.03) == pytest.approx([0.0, 0.97, 0.99, 0.99, 0.03])
     assert core_at([], 0.1) == []

@@ -72,3 +72,15 @@ def test_another_diode_wakes_the_bottom_of_the_scale() -> None:
     assert 3.0 < then[0] - now[0] < 20.0 * math.log10(SILICON_V / GERMANIUM_V) + 6.0
     with pytest.raises(ValueError, match="more than nought"):
         other_diode(late, [-90.0], s9, 0.6, 0.0)
+
+
+def test_two_lamps_tell_the_preset_and_no_more() -> None:
+    """A law of two figures goes through any two readings: of so few lamps only the preset is told, and that from both."""
+    two = [Mark(-73.0, 12.0), Mark(-61.0, 31.0)]
+    assert read_chart(two[:1], places=2).shape == "too-few" and read_chart(two).shape == "too-few"
+    assert read_chart(two, places=2).shape == "preset"
+    assert read_chart([Mark(-73.0, 0.0), Mark(-61.0, 12.0)], places=2).shape == "fine"
+    assert read_chart([Mark(-91.0, -48.0), Mark(-73.0, -30.0), Mark(-61.0, -12.0)], places=3).shape in (
+        "fine",
+        "preset",
+    )

@@ -64,11 +64,13 @@ class Point:
 
 @dataclass(frozen=True)
 class Counted:
-    """A reading: the point, its error as the counter shows it (Hz), and how finely it was counted (Hz, standard)."""
+    """A reading: the point, its error as the counter shows it (Hz), and how finely it was counted (Hz, standard); ``twice``: it was
+    counted twice alike, so what does not fit is the radio, and no slip."""
 
     point: Point
     error_hz: float
     u_hz: float = 10.0
+    twice: bool = False
 
 
 @dataclass(frozen=True)
@@ -258,7 +260,7 @@ def attribute(
     if len(readings) > 2:
         beliefs, whole = _widened(model, beliefs, whole)
     hypotheses = beliefs.off
-    best = _without_wrong(model, beliefs, whole)
+    best = _without_wrong(model, beliefs, whole, {k for k, r in enumerate(readings) if r.twice})
     weight = np.exp(best.logs - best.logs.max())
     weight /= weight.sum()
     mean = weight @ best.means
@@ -291,8 +293,9 @@ class _Weighed:
     suspect: int | None = None
 
 
-def _without_wrong(full: _Model, beliefs: _Beliefs, whole: _Weighed) -> _Weighed:
-    """The hypotheses again with each reading left out as wrong, under the likeliest of them; or the whole, where nothing is gained.
+def _without_wrong(full: _Model, beliefs: _Beliefs, whole: _Weighed, sure: set[int]) -> _Weighed:
+    """The hypotheses again with each reading but those that are ``sure`` left out as wrong, under the likeliest of them; or the whole,
+    where nothing is gained.
 
     A wrong entry has a likelihood of its own, N(0, WRONG_HZ): leaving it out costs the odds that any entry is wrong.
     """
@@ -308,6 +311,8 @@ def _without_wrong(full: _Model, beliefs: _Beliefs, whole: _Weighed) -> _Weighed
     own = -0.5 * (full.errors / full.u) ** 2 - np.log(full.u)
     best, best_total = whole, _total(whole.logs)
     for k in _worth_doubting(full, whole):
+        if k in sure:
+            continue
         evidence, means, covariances = full.without(k).weigh(beliefs.prior_sd[trials])
         wrong = -0.5 * (full.errors[k] / WRONG_HZ) ** 2 - math.log(WRONG_HZ) + math.log(WRONG)
         scores = evidence + beliefs.log_prior[trials] - own[k] + wrong

@@ -351,20 +351,36 @@ def _standing(state: JobState, quantity_id: str, before: int | None) -> list[tup
     """The last count of each place that still stands (that stood before an entry), with its entry's number."""
     floor_of = by_conditions(lambda c: state.last_reached(quantity_id, c))
     away = by_conditions(shifted)
-    done: set[int] = set()
-    found = []
+    done: dict[int, int | None] = {}
+    found: list[tuple[int, Counted]] = []
     for x in reversed(state.read_of(quantity_id)):
         r = x.reading
         # By the object: the same conditions come again and again, and are made once each.
-        if id(r.conditions) in done or (before is not None and x.seq >= before):
+        if id(r.conditions) in done:
+            _seen_twice(state, r, x.seq > floor_of(r.conditions), done, found)
+            continue
+        if before is not None and x.seq >= before:
             continue
         if r.value is None or r.bound or away(r.conditions) or (before is None and x.seq <= floor_of(r.conditions)):
             continue
         counted = _count_of(state, r)
         if counted is not None:
-            done.add(id(r.conditions))
+            done[id(r.conditions)] = len(found)
             found.append((x.seq, counted))
     return found
+
+
+def _seen_twice(
+    state: JobState, r: Reading, standing: bool, done: dict[int, int | None], found: list[tuple[int, Counted]]
+) -> None:
+    """Mark a count whose last reading but one, with nothing touched between, was the same: it is no slip."""
+    at = done[id(r.conditions)]
+    done[id(r.conditions)] = None
+    if at is None or not standing:
+        return
+    earlier, (seq, counted) = _count_of(state, r), found[at]
+    if earlier is not None and abs(earlier.error_hz - counted.error_hz) < LEAVE_HZ:
+        found[at] = (seq, replace(counted, twice=True))
 
 
 def _count_of(state: JobState, r: Reading) -> Counted | None:

@@ -137,7 +137,8 @@ def advise_tuning(state: JobState) -> Tuning:
     if timebase_of(state) > _TRUSTED_PPM and abs(found.timebase_ppm) > max(_COUNTER_PPM, 3.0 * found.timebase_std_ppm):
         return Tuning("check counter", "counter", given_up=left)
     before = _as_found(state, things)
-    outside = [c for c in things if not _surely_inside(found, c) or _worse(found, before, c)]
+    told = {name for r in readings for name, times in r.point.terms if times}
+    outside = [c for c in things if not _surely_inside(found, c) or _worse(found, before, c) or not _told(c, told)]
     if not outside:
         return Tuning("done", "settled" if hand else "well-inside", given_up=left)
     if found.following is not None:
@@ -165,6 +166,11 @@ def _judged(found: Attribution, name: str) -> Judged:
 
 def _thing(things: Sequence[Countable], point: Point) -> Countable:
     return next(c for c in things if c.point.label == point.label)
+
+
+def _told(thing: Countable, told: set[str]) -> bool:
+    """Has every oscillator that makes it been counted, by itself or with others? One that has a crystal of its own is unknown until then."""
+    return all(name in told for name, times in thing.point.terms if times)
 
 
 def _surely_inside(found: Attribution, thing: Countable) -> bool:

@@ -23,7 +23,7 @@ from unitone.radio.resonance import pair_loss
 from unitone.sheet.model.sheet import TURN, Adjuster
 
 #: Before the readings tell: half-width (turns; mean and spread of its logarithm) and coupling (the same).
-_WIDTH, _COUPLING = (math.log(0.8), 0.55), (math.log(0.6), 0.5)
+_WIDTH, _COUPLING = (math.log(0.8), 0.55), (math.log(0.75), 0.65)
 _TOP_STD = 2.0
 _HILLS, _PLAYED = 160, 16
 #: What another reading has to gain, and how much may be lost at the most on the average (dB).

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Literal
 
@@ -52,6 +52,8 @@ _STUCK, _HUDDLED, _LOST_DB, _WIDE = 5, 1.0, 1.0, 1.5
 LEVEL_STEP_DB, _FOLLOWS = 10.0, 0.78
 #: To move to a place that is better by less than this is idle (dB).
 _IDLE_DB = 0.015
+#: A null of so many of the hand's finest steps, or fewer, is read step by step.
+_NARROW_STEPS = 4
 #: A top that lies so many half-widths beyond a stop is out of reach; nearer to it nothing much is lost.
 _BEYOND_WIDTHS = 0.1
 #: Where one circuit's hill does not fit, a reading counts the less for the top the further it lies under the best (dB for a dB).
@@ -103,15 +105,17 @@ def next_move(
     calibrated: bool = False,
     enough_db: float = 0.0,
     farthest: float = FARTHEST,
+    narrow: bool = False,
 ) -> Move:
     """The next move from the readings of this visit, oldest first.
 
     ``stops_mdeg``: where an end stop was touched (anticlockwise, clockwise), None while unknown. ``calibrated``: the readings go
     dB for dB with a level that can be dialled, ``slope`` dB for each (audio or AVC volts), so it can be seen whether something
     flattens the hill. ``enough_db``: so much may be lost on the average at the end, where it is only brought
-    near. ``farthest``: how far a move may go beyond where it was read (turns). Direction comes from readings, never from a guess.
+    near. ``farthest``: how far a move may go beyond where it was read (turns). ``narrow``: the top may be far narrower than a tuned
+    circuit's (the null of a detector). Direction comes from readings, never from a guess.
     """
-    return _next(tuple(points), slope, adjuster, position_mdeg, stops_mdeg, calibrated, enough_db, farthest)
+    return _next(tuple(points), slope, adjuster, position_mdeg, stops_mdeg, calibrated, enough_db, farthest, narrow)
 
 
 @lru_cache(maxsize=512)
@@ -124,6 +128,7 @@ def _next(
     calibrated: bool,
     enough_db: float,
     farthest: float,
+    narrow: bool,
 ) -> Move:
     if not points:
         return Move("read", position, "first-move")
@@ -136,7 +141,17 @@ def _next(
         # A flattened hill has its top where it was: the readings that are thrown away led there.
         near = NEAR_TURNS / 3.0 if told.flattened else NEAR_TURNS
     work = _Work(
-        points, raw, slope, adjuster, position, stops, enough_db, near, farthest, _BENT if calibrated else SHAPE_SHARE
+        points,
+        raw,
+        slope,
+        adjuster,
+        position,
+        stops,
+        enough_db,
+        near,
+        farthest,
+        _BENT if calibrated else SHAPE_SHARE,
+        narrow,
     )
     if work.outer is not None:
         return Move("go", work.outer, "two-peaks")
@@ -240,12 +255,13 @@ class _Work:
         near_turns: float,
         farthest: float,
         doubt: float,
+        narrow: bool,
     ) -> None:
         #: ``raw``: every reading as it was read, at its own level.
         self.all = self.points = points
         self.raw = raw
         self.slope, self.position, self.enough_db = slope, position, enough_db
-        self.farthest, self.doubt = farthest, doubt
+        self.farthest, self.doubt, self.narrow = farthest, doubt, narrow
         self.scale, self.step = scale_of(adjuster), adjuster.step_mdeg
         self.play = play_of(adjuster) / self.scale
         #: The last move is made in halves of an eighth.
@@ -256,7 +272,11 @@ class _Work:
         self.here = position / self.unit
         self.tolerance = 0.3 * self.step / self.unit
         self.is_read_here = abs(points[-1].turns / self.scale - self.here) <= self.tolerance
-        self.fit: Fit = fit_hill(points, slope, self.scale, False, self.play, doubt, near_turns)
+        self.fit: Fit = fit_hill(points, slope, self.scale, narrow, self.play, doubt, near_turns)
+        if self.fit.dead > 0.0 and self.swings:
+            # It does something, whatever fits its readings.
+            alive = float(self.fit.weights.sum())
+            self.fit = replace(self.fit, dead=0.0, weights=self.fit.weights / alive) if alive > 0.0 else self.fit
         self.outer: int | None = None
         self.walls = (-math.inf, math.inf)
         self.misfit = self.fit.noise > MISFIT and self.fit.dead < 0.5
@@ -274,10 +294,12 @@ class _Work:
     def _doubt(self, low_stop: int | None) -> None:
         """One hill does not fit the readings: two peaks, or a hill that is not that of one circuit far from its top."""
         points, scale = self.points, self.scale
-        peaks = two_peaks(points, self.slope, self.fit.noise) if scale == 1.0 else None
+        # A winding of a pair that is only brought near has two peaks where the other stands off its own: the pair's matter.
+        one = scale == 1.0 and not self.enough_db
+        peaks = two_peaks(points, self.slope, self.fit.noise) if one else None
         if peaks is None:
             self.doubt = _DOUBT
-            self.fit = fit_hill(points, self.slope, scale, False, self.play, _DOUBT)
+            self.fit = fit_hill(points, self.slope, scale, self.narrow, self.play, _DOUBT)
             return
         # The outer one: further out, anticlockwise. What lies on the other side of the middle says nothing of it.
         ridge = 0.6 * peaks[0] + 0.4 * peaks[1]
@@ -289,7 +311,7 @@ class _Work:
         self.walls = (ridge, math.inf) if shut else (-math.inf, ridge)
         self.is_read_here = bool(side) and abs(side[-1].turns / scale - self.here) <= self.tolerance
         self.points = side or points
-        self.fit = fit_hill(self.points, self.slope, scale, False, self.play)
+        self.fit = fit_hill(self.points, self.slope, scale, self.narrow, self.play)
 
     @property
     def top(self) -> float:
@@ -342,6 +364,8 @@ class _Work:
     def ending(self) -> Move | None:
         """Has it come to an end: peaked, at a stop, dead, or no end in sight? None while another reading is worth it."""
         n = len(self.points)
+        if self.narrow and (found := self._bracketed()) is not None:
+            return found
         if len(self.all) >= LEAST and self.misfit:
             if jumps(self.raw, self.tolerance * self.scale):
                 return Move("stop", 0, "jumps")
@@ -367,6 +391,26 @@ class _Work:
             return None
         return self._to_stop() if outside > 0.5 else self._finish(*self.best())
 
+    def _bracketed(self) -> Move | None:
+        """A null with readings either side of it, not much wider than the hand's finest steps: those round it are read one by one, and
+        it ends at the best of them. What lies between no hand sets, and more readings of its flanks tell nothing new. None elsewhere."""
+        at: dict[int, list[float]] = {}
+        for q in self.points:
+            at.setdefault(round(q.turns * TURN / self.fine), []).append(q.height)
+        middle = round(self.fit.x0 * TURN / self.fine)
+        if len(at) < _LEAST or not min(at) < middle < max(at) or self.fit.width > _NARROW_STEPS * self.fine / TURN:
+            return None
+        means = {place: sum(h) / len(h) for place, h in at.items()}
+        if middle not in means:
+            return Move("go", middle * self.fine, "to-peak")
+        best = max(means, key=lambda place: means[place])
+        low = -math.inf if self.low is None else self.low * self.unit
+        high = math.inf if self.high is None else self.high * self.unit
+        for place in (best - 1, best + 1):
+            if place not in means and low <= place * self.fine <= high:
+                return Move("go", place * self.fine, "to-peak")
+        return self._finish(best * self.fine, self.unsure()[0])
+
     def _finish(self, target: int, mean: float) -> Move:
         if abs(target - self.position) <= 0.5 * self.fine:
             return Move("stop", 0, "peaked", loss_db=mean)
@@ -380,6 +424,19 @@ class _Work:
             return None
         target = round(best.turns * TURN)
         return None if abs(target - self.position) <= self.tolerance * self.unit else Move("go", target, "read-again")
+
+    @property
+    def swings(self) -> bool:
+        """Do the readings of one level differ by more than their noise? Then the adjuster does something, whatever fits them."""
+        levels = {q.level for q in self.raw}
+        for level in levels:
+            group = [q for q in self.raw if q.level == level]
+            heights = [q.height for q in group]
+            # The range of so many readings of one thing, three spreads beyond what it is on the average.
+            most = (2.0 + 3.0 + 0.3 * len(group)) * max(float(np.mean([q.std for q in group])), 0.05)
+            if max(heights) - min(heights) > most:
+                return True
+        return False
 
     def _spread_turns(self) -> float:
         at = [q.turns / self.scale for q in self.points]
@@ -429,7 +486,7 @@ class _Work:
         return Move("go", target, why)
 
     def _candidates(self) -> NDArray[np.float64]:
-        step = self.step / self.unit
+        step = (self.fine if self.narrow else self.step) / self.unit
         eighth = 1 / 8 if self.scale == 1.0 else step
         middle, width = self.fit.x0 / self.scale, self.fit.width / self.scale
         away = np.array([k * eighth * sign for k in _EIGHTHS for sign in (-1, 1)])

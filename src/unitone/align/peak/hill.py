@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 
-WIDTHS = np.geomspace(0.22, 2.8, 11)
+WIDTHS = np.geomspace(0.11, 2.8, 14)
 #: A null of a balance or a trap is as narrow as its floor is deep.
 NARROW = np.geomspace(0.03, 3.0, 17)
 REACH_TURNS = 7.0

@@ -40,6 +40,8 @@ class Kept:
 KEPT: dict[str, Kept] = {"rx.sinad": Kept(17.0, 6.0, 11.0, 1.6), "rx.sn_ratio": Kept(24.0, 6.0, 14.0, 1.0)}
 #: How far a core of the send side is turned at once beyond where it was read (turns).
 CAREFUL_TURNS = 0.5
+#: How far a detector is turned before it is known what a turn does (turns).
+_FIRST_NULL_TURNS = 0.25
 _STEP_MOST_DB, WEAKEST_DBM, STRONGEST_DBM = 12.0, -130.0, -50.0
 
 
@@ -135,7 +137,12 @@ def _of_run(
         return group[0], next_null_move(points, q.hill_slope, part, at[group[0]], stops[group[0]])
     # On the send side a core too far off heats the final: half a turn at a time.
     most = CAREFUL_TURNS if q.way == "send" else FARTHEST
-    here, known, how = at[group[0]], stops[group[0]], (is_calibrated(step), 0.0, most)
+    detector = q.kind == "percent"
+    if detector:
+        # How far a turn takes a detector is not known: no farther at once than it was turned already, lest the null be jumped.
+        read_at = [p.turns for p in points] or [0.0]
+        most = min(max(max(read_at) - min(read_at), _FIRST_NULL_TURNS), FARTHEST)
+    here, known, how = at[group[0]], stops[group[0]], (is_calibrated(step), 0.0, most, detector)
     if points and abs(points[-1].turns * TURN - here) < 1.0:
         # Once it was said to be done, more readings of that place (the closing ones) do not open it again.
         still = len(points) - 1

@@ -14,13 +14,26 @@ _POWER = ("tx.power", "tx.pep")
 
 
 def input_watts(state: JobState) -> float | None:
-    """What the sending stages take from the supply while keyed (W): as read last, else as the sheet says; None where nothing says."""
+    """What the sending stages take from the supply while keyed (W): as read last, else as the sheet says; None where nothing says.
+
+    A sheet whose figures would burn the final of a radio that is right is not believed: heat is then judged once the current is read.
+    """
     volts, amps = last_sent(state, "supply.volts"), last_sent(state, "supply.current")
     volts = state.sheet.power.volts if volts is None else volts
     current = amps if amps is not None else state.sheet.power.keyed_a
     if volts is None or current is None:
         return None
-    return volts * max(current - (state.sheet.power.rest_a or 0.0), 0.0)
+    taken = volts * max(current - (state.sheet.power.rest_a or 0.0), 0.0)
+    if amps is None and _burns_when_right(state, taken):
+        return None
+    return taken
+
+
+def _burns_when_right(state: JobState, taken: float) -> bool:
+    """Would the final go over its rating by the sheet's figures alone, at the most power that its steps ask for?"""
+    bears = state.sheet.final.dissipation_w
+    sent = [s.limit.high for s in state.sheet.steps if s.quantity_id in _POWER and s.limit.high is not None]
+    return bears is not None and taken - max(sent, default=0.0) > bears
 
 
 def last_sent(state: JobState, quantity_id: str, at: Step | None = None) -> float | None:
@@ -44,7 +57,8 @@ def hot(state: JobState, step: Step) -> bool:
 def cool_target(state: JobState, step: Step, adjuster: Adjuster, target_mdeg: int) -> int | None:
     """The target, or as much of the way as keeps the heat under the final's rating even for the narrowest coil (97.5 %).
 
-    None where the power has to be read first as the coils stand; the present place where no step is safe.
+    None where the power has to be read first as the coils stand; the present place where no step is safe. By the sheet's current, which
+    is that of a radio that is right, moves are only made small: what stops them is a current that was read.
     """
     if not hot(state, step):
         return target_mdeg
@@ -62,8 +76,13 @@ def cool_target(state: JobState, step: Step, adjuster: Adjuster, target_mdeg: in
         return None
     spread = last.reading.std or quantity(step.quantity_id).usual_std
     now, needed = max(last.reading.value - 1.96 * spread, 0.0), taken - bears
+    step_mdeg = adjuster.step_mdeg
     if now <= needed:
-        return here
+        if last_sent(state, "supply.current") is not None:
+            return here
+        return here + max(-step_mdeg, min(step_mdeg, target_mdeg - here))
     # P falls at most as 1/(1 + (t/w)²) from here: solved for the turns at which it is just what is needed.
     far = round(_NARROWEST * math.sqrt(now / needed - 1.0) * TURN / adjuster.step_mdeg - 0.5) * adjuster.step_mdeg
+    if last_sent(state, "supply.current") is None:
+        far = max(far, step_mdeg)
     return here + max(-far, min(far, target_mdeg - here))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Literal
 
-from unitone.align.smeter.shape import Mark, Told, read_chart
+from unitone.align.smeter.shape import LEAST, Mark, Told, read_chart
 from unitone.job.records import Logged, by_conditions
 from unitone.job.state import JobState
 from unitone.job.verdicts import verdict
@@ -92,7 +92,7 @@ def told(state: JobState, step: Step) -> Told:
     """What the chart's shape says; the sensitivity steps tell whether the set is deaf."""
     judged = [verdict(state, s) for s in state.sheet.steps if s.quantity_id in ("rx.sensitivity", "rx.sensitivity_am")]
     deaf = None if not any(v in ("holds", "out", "left alone", "accepted") for v in judged) else "out" in judged
-    return read_chart(marks(state, step), s9_of(step), deaf)
+    return read_chart(marks(state, step), s9_of(step), deaf, len(step.lamps) or LEAST)
 
 
 def as_found(state: JobState, step: Step) -> tuple[tuple[float, float], ...]:

@@ -26,7 +26,8 @@ _BENDS = np.array([-127.0, -115.0, -107.0, -101.0, -95.0])
 _TURNED = np.geomspace(0.3, 3.2, 49)
 _SHIFTS = np.arange(0.0, 31.0, 1.0)
 _ROOFS = np.arange(-91.0, -29.0, 4.0)
-_LEAST = 6
+#: Readings that a shape is told from, and how many two laws together need at the least.
+LEAST, TWO_LAWS = 6, 5
 #: A needle that shows less than this lies on its pin (dB over S9: S1).
 _OFF_ITS_PIN_DB = -48.0
 #: A diode's own volts: silicon and germanium (common practice, no source).
@@ -66,10 +67,11 @@ def shown(
     return np.asarray(20.0 * np.log10(np.maximum(np.expm1(deflection), 1e-9)) + bend - s9_dbm)
 
 
-def read_chart(marks: Sequence[Mark], s9_dbm: float = -73.0, deaf: bool | None = None) -> Told:
+def read_chart(marks: Sequence[Mark], s9_dbm: float = -73.0, deaf: bool | None = None, places: int = LEAST) -> Told:
     """What a chart's shape says. ``deaf``: does the sensitivity miss its limit? None where it was not measured (then it is taken
-    for good)."""
-    if len(marks) < _LEAST:
+    for good). ``places``: how many there are to read; of fewer than ``LEAST`` (a meter of few lamps) all are needed, and
+    under ``TWO_LAWS`` of them the preset is all that can be told."""
+    if len(marks) < max(min(LEAST, places), 2):
         return Told("too-few")
     level = np.array([m.level_dbm for m in marks])
     seen = np.array([m.shown_db for m in marks])
@@ -95,6 +97,9 @@ def read_chart(marks: Sequence[Mark], s9_dbm: float = -73.0, deaf: bool | None =
         squares = misfit(_TURNED, np.zeros_like(_TURNED), None)
         n = int(np.argmin(squares))
         kinds.append((float(squares[n]) + _PRICE, Told("preset", float(_TURNED[n]), bend_dbm=float(bend))))
+        if len(marks) < TWO_LAWS:
+            # Two figures through so few readings fit anything.
+            continue
         turned, lost = (a.ravel() for a in np.meshgrid(_TURNED, _SHIFTS[3:], indexing="ij"))
         squares = misfit(turned, lost, None)
         n = int(np.argmin(squares))

@@ -11,7 +11,7 @@ from unitone.align.smeter.chart import (
     s9_of,
     told,
 )
-from unitone.align.smeter.shape import GERMANIUM_V, SILICON_V, Told, other_diode
+from unitone.align.smeter.shape import GERMANIUM_V, SILICON_V, TWO_LAWS, Told, other_diode
 from unitone.job.state import JobState
 from unitone.present.bench.bench_shapes import HillView
 from unitone.quantities.show import microvolts, number, s_units
@@ -83,7 +83,10 @@ def chart_words(state: JobState, step: Step) -> str:
         n = len(marks(state, step))
         few = tr("Chart: {n} of {all} read; six tell its shape.", n=n, all=len(step.lamps or CHART_DB))
         return lit or ("" if n < 2 else few)
-    return f"{_shape_words(step, said)} {lit}".strip()
+    words = f"{_shape_words(step, said)} {lit}".strip()
+    if 0 < len(step.lamps) < TWO_LAWS:
+        words += " " + tr("{n} lamps show the preset alone, not the gain or the diode before it.", n=len(step.lamps))
+    return words
 
 
 def _shape_words(step: Step, said: Told) -> str:
