@@ -166,8 +166,13 @@ def test_the_published_schema_is_that_of_the_program() -> None:
     import json
 
     from unitone.sheet.format.keys import SheetFile
+    from unitone.simulator.physics import PhysicsFile
 
     assert json.loads((TOP / "docs" / "sheet.schema.json").read_text(encoding="utf-8")) == SheetFile.model_json_schema()
+    assert (
+        json.loads((TOP / "docs" / "physics.schema.json").read_text(encoding="utf-8"))
+        == PhysicsFile.model_json_schema()
+    )
 
 
 def test_the_manual_tells_every_physics_and_sheet_key() -> None:

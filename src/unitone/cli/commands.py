@@ -200,6 +200,7 @@ def channel(
 def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) -> None:
     """Check sheets: FILE:LINE: key: what is wrong and its cure. Exit 1 when one does not hold."""
     from unitone.sheet.format.read import read_sheet
+    from unitone.sheet.format.warnings import sheet_warnings
     from unitone.sheet.library import check_file, open_file
     from unitone.simulator.physics import parse_physics, shape_problems
     from unitone.simulator.tryout import try_out
@@ -220,12 +221,20 @@ def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) 
             if problems:
                 raise SheetError(problems + physics_shapes(path))
             sheet, physics = read_sheet(path), open_file(path).physics
+            minor = sheet_warnings(sheet, str(path))
             if physics:
                 beside = str(path.with_suffix(".physics.toml"))
-                found = try_out(sheet, parse_physics(physics, beside, sheet))
+                made = parse_physics(physics, beside, sheet)
+                found = try_out(sheet, made)
                 if found:
                     raise SheetError([f"{beside}:1: {words}" for words in found])
+                if made.sheet != sheet.id:
+                    minor.append(
+                        f"{beside}:1: sheet: it was written for {made.sheet!r}, and this is {sheet.id!r}. Right?"
+                    )
             print(f"{name}: {sheet.title}, {len(sheet.steps)} steps, holds")
+            for words in minor:
+                print(f"{words} (a warning)", file=sys.stderr)
         except SheetError as error:
             bad = True
             for problem in error.problems:
@@ -325,6 +334,33 @@ def robot(
         print(f"{name}: named in {told['named']} of {told['sets']}")
     for problem in report["problems"]:
         print(f"seed {problem['seed']}: {'; '.join(problem['what'])}")
+
+
+@app.command()
+def simulate(
+    sheet: Annotated[str, typer.Argument(help="A sheet's id, or a path with its physics file beside it.")],
+    seed: Annotated[int, typer.Option("--seed", min=0, help="Which specimen.")] = 1,
+    aligned: Annotated[
+        bool, typer.Option("--aligned", help="Every adjuster where it is right, else as found.")
+    ] = False,
+    fault: Annotated[str, typer.Option("--fault", help="One of its faults.")] = "",
+    as_json: Json = False,
+) -> None:
+    """What each step of a simulated radio reads, by its physics alone: for trying a physics file."""
+    from unitone.quantities.registry import quantity
+    from unitone.quantities.show import show
+    from unitone.robot.read_out import read_out
+
+    found = read_out(sheet, seed, aligned, fault)
+    if as_json:
+        _print(found)
+        return
+    words = {True: "in", False: "OUT", None: ""}
+    for step in found["steps"]:
+        print(f"{step['id']}: {step['title']}")
+        for r in step["readings"]:
+            shown = r["why"] if r["value"] is None else show(quantity(step["quantity"]), r["value"])
+            print(f"    {r['place'] or '-':<28} {shown:>14}  {words[r['inside']]}".rstrip())
 
 
 def _tell_adjusters(report: dict[str, Any], as_json: bool) -> None:

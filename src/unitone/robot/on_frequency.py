@@ -17,6 +17,7 @@ from unitone.errors import SheetError
 from unitone.job.card import Card
 from unitone.robot.many import many, standin
 from unitone.robot.referee import Referee
+from unitone.robot.technician import follow
 from unitone.session.session import Session, open_job
 from unitone.session.trimming import count
 from unitone.sheet.library import find, physics_path
@@ -31,7 +32,7 @@ _FINE_HZ = 5.0
 
 @dataclass(frozen=True)
 class FrequencyResult:
-    """One radio: readings and moves, the largest error left at the aerial (Hz), and what went wrong."""
+    """One radio: readings and moves, the largest error left at the aerial (Hz), what went wrong, and the places that no trimmer brings in."""
 
     seed: int
     readings: int
@@ -39,6 +40,7 @@ class FrequencyResult:
     recovered: bool
     errors_hz: tuple[float, ...]
     problems: tuple[str, ...]
+    out_of_reach: tuple[str, ...] = ()
 
 
 def _errors(referee: Referee, things: Sequence[Countable]) -> dict[str, float]:
@@ -97,7 +99,7 @@ def _work(session: Session, steps: Sequence[str]) -> int:
     for step in steps:
         session.go_to(step)
         while (advice := session.advice()).step == step and advice.act not in ("go to", "finish", "done"):
-            session.follow(advice)
+            follow(session, advice)
             moves += 1
     return moves
 
@@ -113,7 +115,7 @@ def by_advice(session: Session) -> int:
         advice = advise(session.state, "frequency")
         if isinstance(advice, Done):
             return moves
-        session.follow(advice)
+        follow(session, advice)
     return _MOVES_AT_MOST
 
 
@@ -196,7 +198,12 @@ def run_frequency(sheet_name: str, seed: int, baseline: bool = False) -> Frequen
         ):
             problems.append(f"{label} worse: {before[label]:.0f} Hz, now {after[label]:.0f} Hz")
     at_aerial = tuple(abs(after[c.point.label]) for c in things if c.point.direct is None)
-    result = FrequencyResult(seed, len(session.state.readings) - start, moves, not problems, at_aerial, tuple(problems))
+    # A loop that never locks counts to no number: out of reach as well.
+    out = [c.point.label for c in things if not abs(after[c.point.label]) <= c.tolerance_hz]
+    beyond = tuple(label for label in out if not any(p.startswith(f"{label} ends") for p in problems))
+    result = FrequencyResult(
+        seed, len(session.state.readings) - start, moves, not problems, at_aerial, tuple(problems), beyond
+    )
     book.close()
     return result
 
@@ -226,6 +233,7 @@ def run_frequency_trial(
         "wrong_verdicts": sum("worse" in p for r in coach for p in r.problems),
         "error": _spread(coach),
         "problems": [{"seed": r.seed, "what": list(r.problems)} for r in coach if r.problems],
+        "out_of_reach": [{"seed": r.seed, "places": list(r.out_of_reach)} for r in coach if r.out_of_reach],
     }  # fmt: skip
     if with_baseline:
         plain = many(_one, [(sheet_name, s, True) for s in seeds], workers)
@@ -238,9 +246,11 @@ def run_frequency_trial(
     return report
 
 
-def _spread(results: Sequence[FrequencyResult]) -> dict[str, float]:
-    """Errors left at the aerial (Hz): median, 95th percentile, largest."""
-    values = [e for r in results for e in r.errors_hz]
+def _spread(results: Sequence[FrequencyResult]) -> dict[str, float | None]:
+    """Errors left at the aerial (Hz): median, 95th percentile, largest; None where nothing is counted there."""
+    values = [e for r in results for e in r.errors_hz if np.isfinite(e)]
+    if not values:
+        return {"median_hz": None, "p95_hz": None, "max_hz": None}
     return {
         "median_hz": round(float(np.median(values)), 1),
         "p95_hz": round(float(np.percentile(values, 95)), 1),

@@ -21,6 +21,7 @@ from unitone.signals.sinad import TonePowers, merge, tone_powers
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.physics import PhysicsFile
 from unitone.simulator.radio import Panel, StandInRadio
+from unitone.simulator.receive_physics import CoilStage, PairStage
 from unitone.simulator.receiver import RATE, SIDEBAND_HZ, Signal
 from unitone.simulator.simulated_bench import StandInBench
 from unitone.simulator.transmitter import SIDE, Keyed
@@ -39,6 +40,16 @@ _SECONDS = 1.0
 _AROUND = 900_000.0
 
 
+def _receive_circuits(physics: PhysicsFile) -> frozenset[str]:
+    """The adjusters of the receiver's tuned circuits that turn nothing else."""
+    stages = physics.receive.stage if physics.receive is not None else []
+    coils = {s.adjuster for s in stages if isinstance(s, CoilStage)}
+    coils |= {a for s in stages if isinstance(s, PairStage) for a in s.adjusters}
+    others = {c.adjuster for c in physics.crystals.values()} | {v.adjuster for v in physics.vco.values()}
+    others |= {s.adjuster for s in physics.shift} | {r.adjuster for r in physics.rail}
+    return frozenset(coils - others)
+
+
 class Referee:
     """Judges one specimen. ``positions`` are millidegrees clockwise from where each adjuster was found."""
 
@@ -47,6 +58,9 @@ class Referee:
         self.radio = StandInRadio(sheet, physics, seed, fault)
         self.physics = self.radio.physics
         self.moved = self.radio.mechanics.moved_mdeg
+        self._circuits = _receive_circuits(self.physics)
+        self._tuned_at: tuple[int, ...] | None = None
+        self._tuned_to: dict[Conditions, tuple[float, float]] = {}
 
     def stand_at(self, positions: dict[str, int]) -> None:
         """Put the adjusters there."""
@@ -67,6 +81,15 @@ class Referee:
 
     def _tuned(self, at: Conditions) -> tuple[float, float]:
         """The carrier there, and how far beside its middle the IF carries what is heard (in SSB a sideband)."""
+        # The circuits of the receiver shift no oscillator: thousands of their places are tried with the same ones.
+        stand = tuple(v for a, v in self.moved.items() if a not in self._circuits)
+        if stand != self._tuned_at:
+            self._tuned_at, self._tuned_to = stand, {}
+        if at not in self._tuned_to:
+            self._tuned_to[at] = self._work_out(at)
+        return self._tuned_to[at]
+
+    def _work_out(self, at: Conditions) -> tuple[float, float]:
         channel = self.channel_of(at)
         carrier = float(self.sheet.carrier_hz(channel, at.band))
         side = SIDE.get(self.radio.mode_of(at.mode), 0.0) * SIDEBAND_HZ

@@ -20,6 +20,7 @@ from unitone.job.verdicts import SETTLED, verdict
 from unitone.robot.many import many, standin
 from unitone.robot.on_frequency import by_advice, prepare
 from unitone.robot.referee import Referee
+from unitone.robot.technician import follow
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.model.sheet import TURN, Conditions, Sheet, Step
@@ -54,6 +55,7 @@ class SendResult:
     over_ceiling: tuple[str, ...]
     over_rating: tuple[str, ...]
     problems: tuple[str, ...]
+    out_of_reach: tuple[str, ...] = ()
 
 
 @dataclass
@@ -203,7 +205,7 @@ def run_send(sheet_name: str, seed: int, baseline: bool = False) -> SendResult:
     return SendResult(
         seed, readings, moves, power_readings, not made.problems and not watch.over_ceiling and not watch.over_rating, made.wrong,
         made.uneven, made.harmonic, made.bias, bias_readings, tuple(watch.over_ceiling), tuple(watch.over_rating),
-        tuple(made.problems),
+        tuple(made.problems), tuple(made.beyond),
     )  # fmt: skip
 
 
@@ -215,7 +217,7 @@ def _work_on(session: Session, step: Step, watch: Watch) -> int:
         advice = session.advice()
         if advice.step != step.id or advice.act in ("go to", "finish", "done"):
             return moves
-        session.follow(advice)
+        follow(session, advice)
         if advice.act == "turn":
             watch.after(advice.adjuster)
     return _MOVES_AT_MOST
@@ -225,6 +227,7 @@ def _work_on(session: Session, step: Step, watch: Watch) -> int:
 class _Judged:
     problems: list[str]
     wrong: int = 0
+    beyond: list[str] = field(default_factory=list)
     uneven: float | None = None
     harmonic: float | None = None
     bias: float | None = None
@@ -242,8 +245,10 @@ def _judged(session: Session, path: Path, physics: Any, seed: int, problems: lis
         worked = state.moved_at_all(step)
         if step.adjust and (worked or v not in SETTLED):
             best.bring_in(step)
-        if v not in SETTLED and best.holds(step):
-            made.problems.append(f"{step.id} ends {v}")
+        if v not in SETTLED and v != "not applicable":
+            (made.problems if best.holds(step) else made.beyond).append(
+                f"{step.id} ends {v}" if best.holds(step) else step.id
+            )
         if v in SETTLED and any(left.clearly_out(step, c) for c in step.required):
             made.wrong += 1
             made.problems.append(f"{step.id} ends {v} but is out")
@@ -287,6 +292,7 @@ def run_send_trial(
             {"seed": r.seed, "what": [*r.problems, *r.over_ceiling, *r.over_rating]}
             for r in coach if r.problems or r.over_ceiling or r.over_rating
         ],
+        "out_of_reach": [{"seed": r.seed, "steps": list(r.out_of_reach)} for r in coach if r.out_of_reach],
     }  # fmt: skip
     if with_baseline and any(is_even(s) for s in sheet.steps):
         golden = many(_one, [(sheet_name, s, True) for s in seeds], workers)
@@ -307,7 +313,7 @@ def _mean(values: Sequence[int]) -> float:
 
 def _spread(values: Sequence[float | None]) -> dict[str, float | None]:
     """Median, 95th percentile and largest; None where nothing was worked on."""
-    there = [v for v in values if v is not None]
+    there = [v for v in values if v is not None and np.isfinite(v)]
     if not there:
         return {"median": None, "p95": None, "max": None}
     return {

@@ -9,6 +9,7 @@ from unitone.align.advise import wanted_by_a_check
 from unitone.align.hill_readings import height
 from unitone.align.moves import Advice
 from unitone.align.squelch.two_ends import wanted_for_both
+from unitone.errors import BenchError
 from unitone.job.entries.hands import Turned
 from unitone.job.fold import advance, fold
 from unitone.job.state import JobState
@@ -44,14 +45,21 @@ def align(session: Session, each: Callable[[Advice], None] | None = None) -> Wor
 
 
 def follow(session: Session, advice: Advice) -> None:
-    """Do what the coach says; a step for which the stand-in has no such side is put aside, as a technician would."""
+    """Do what the coach says; a step for which the stand-in has no such side, or that this bench cannot reach, is put aside, as a
+    technician would."""
     step = session.sheet.step(advice.step)
     asked = advice.act in ("hook-up", "set-up", "measure")
     if asked and not session.bench.can_measure(FOUND_BY.get(step.quantity_id, (step.quantity_id,))[0]):
         session.go_to(step.id)
         session.judge("not applicable", "the stand-in has no such side")
         return
-    session.follow(advice)
+    try:
+        session.follow(advice)
+    except BenchError as error:
+        if not asked:
+            raise
+        session.go_to(step.id)
+        session.judge("not applicable", str(error))
 
 
 class GoldenSection:

@@ -33,7 +33,8 @@ _FAILED = frozenset({"at-stop", "dead", "out-of-range", "no-convergence"})
 
 @dataclass(frozen=True)
 class SetResult:
-    """One radio: counts, the loss of the coils worked on (None when none was), and what went wrong."""
+    """One radio: counts, the loss of the coils worked on (None when none was), what went wrong, and the steps that stay out because
+    not even the physics brings them in."""
 
     seed: int
     readings: int
@@ -45,6 +46,7 @@ class SetResult:
     problems: tuple[str, ...]
     fault: str = ""
     named: bool | None = None
+    out_of_reach: tuple[str, ...] = ()
 
 
 def run_set(
@@ -120,6 +122,7 @@ def judge(
     sheet, state = session.sheet, session.state
     physics = read_physics(physics_path(path), sheet)
     problems: list[str] = [] if finished else ["did not finish"]
+    beyond: list[str] = []
     best = _Best(Referee(sheet, physics, seed, fault))
     left = Referee(sheet, physics, seed, fault)
     left.stand_at(dict(state.positions))
@@ -128,8 +131,11 @@ def judge(
         v = verdict(state, step)
         if v == "not applicable":
             continue
-        if v not in SETTLED and best.holds(step):
-            problems.append(f"{step.id} ends {v}")
+        if v not in SETTLED:
+            if best.holds(step):
+                problems.append(f"{step.id} ends {v}")
+            else:
+                beyond.append(step.id)
         if v in SETTLED and any(left.clearly_out(step, c) for c in step.required):
             wrong += 1
             problems.append(f"{step.id} ends {v} but is out")
@@ -149,7 +155,9 @@ def judge(
     if names:
         loss = left.joint_loss_db(names, dict(state.positions), worked)
     alone = sum(found_in_limits(state, s) and not state.moved_at_all(s) for s in sheet.steps if s.adjust)
-    return SetResult(seed, readings, moves, not problems, wrong, loss, alone, tuple(problems), fault, named)
+    return SetResult(
+        seed, readings, moves, not problems, wrong, loss, alone, tuple(problems), fault, named, tuple(beyond)
+    )
 
 
 def _by_the_fault(out: Sequence[Step], sheet: Sheet, physics: PhysicsFile, seed: int) -> bool:
@@ -193,6 +201,7 @@ def run_trial(
         "loss_db": losses(coach),
         "left_alone_per_set": _mean([r.left_alone for r in coach]),
         "problems": [{"seed": r.seed, "what": list(r.problems)} for r in coach if r.problems],
+        "out_of_reach": [{"seed": r.seed, "steps": list(r.out_of_reach)} for r in coach if r.out_of_reach],
     }
     if fault != "none":
         report["named"] = {
@@ -214,8 +223,8 @@ def run_trial(
 
 
 def losses(results: Sequence[SetResult]) -> dict[str, float | None]:
-    """Median, 95th percentile and largest of the losses; None where nothing was worked on."""
-    values = [r.loss_db for r in results if r.loss_db is not None]
+    """Median, 95th percentile and largest of the losses; None where nothing was worked on, or nothing comes through to lose."""
+    values = [r.loss_db for r in results if r.loss_db is not None and np.isfinite(r.loss_db)]
     if not values:
         return {"median": None, "p95": None, "max": None}
     return {

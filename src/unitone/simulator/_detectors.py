@@ -38,7 +38,7 @@ class FmDetector:
         """Instantaneous frequency, 1 per Hz near the centre, shape as ``y``."""
         part, rate = self.part, self._rate
         limited = y / np.sqrt(y.real**2 + y.imag**2 + self._knee)
-        off = self.mechanics.off(part.adjuster) * part.per_turn
+        off = 0.0 if part.adjuster is None else self.mechanics.off(part.adjuster) * part.per_turn
         # The tank 1/(1+jf/B) round its own centre, by the bilinear transform: true in slope at the centre.
         corner = 2 * math.pi * part.half_width
         gain, pole = corner / (2 * rate + corner), (2 * rate - corner) / (2 * rate + corner)

@@ -51,6 +51,8 @@ class Synthesiser:
         self.ground = ground(sheet, physics, seed)
         self._nominal = {o.id: o.nominal_hz for o in sheet.oscillators}
         self._mixed: dict[Place, tuple[Mixed, ...]] = {}
+        #: Each crystal's last pull, with the place of its adjuster that it is of.
+        self._pulls: dict[int, tuple[tuple[float, float], float]] = {}
 
     def oscillator_hz(
         self, name: str, bench_seconds: float = WARM, panel: Mapping[str, str] | None = None, way: str = "either"
@@ -73,6 +75,9 @@ class Synthesiser:
         if crystal.adjuster is None:
             return 0.0
         here, right = self.mechanics.position(crystal.adjuster), self.mechanics.specimen.right[crystal.adjuster]
+        known = self._pulls.get(id(crystal))
+        if known is not None and known[0] == (here, right):
+            return known[1]
         pulled = crystal.per_turn_ppm * 1e-6 * (here - right)
         if crystal.trimmer_most > crystal.trimmer_least:
             load = [
@@ -81,6 +86,7 @@ class Synthesiser:
             ]
             f, wanted = (loaded_frequency(1.0, crystal.c1, crystal.c0, c) for c in load)
             pulled += f / wanted - 1.0
+        self._pulls[id(crystal)] = ((here, right), pulled)
         return pulled
 
     def _shifted(self, number: int, shift: Shift, name: str, panel: Mapping[str, str], way: str) -> float:

@@ -17,8 +17,10 @@ from pydantic import Field, ValidationError
 
 from unitone import files
 from unitone.errors import SheetError
+from unitone.sheet.format.cures import cure_of
 from unitone.sheet.format.lines import Place, key_lines, line_of
 from unitone.sheet.model.sheet import Sheet
+from unitone.simulator._names_and_places import name_problems
 from unitone.simulator.physics_keys import Amps, Decibels, Farad, Henry, Hertz, Ohms, Part, Seconds, Volts, Watts
 from unitone.simulator.receive_physics import Receive, SMeter, Squelch, receive_problems
 
@@ -166,9 +168,10 @@ class Levelling(Part):
 
 
 class AmModulator(Part):
-    """[send.am]: the AM modulator. Depth (%) = ``most_depth`` by its preset and the loudness, held under ``ceiling`` by its limiter."""
+    """[send.am]: the AM modulator. Depth (%) = ``most_depth`` by its preset (all of it without one) and the loudness, held under
+    ``ceiling`` by its limiter."""
 
-    adjuster: str
+    adjuster: str | None = None
     most_depth: float = Field(gt=0)
     ceiling: float = Field(default=100.0, gt=0)
 
@@ -235,7 +238,7 @@ class Fault(Part):
     file, by dotted keys (``s_meter.threshold``, ``receive.stage.2.loss``, ``adjuster.T4.aligned``)."""
 
     title: str
-    reason: str
+    reason: Literal["at-stop", "dead", "threshold", "gain", "compression", "squelch range"]
     sets: dict[str, str | float | bool] = Field(min_length=1)
 
 
@@ -298,7 +301,9 @@ def _faulty(physics: PhysicsFile, name: str) -> tuple[PhysicsFile | None, list[s
     try:
         return PhysicsFile.model_validate(data), []
     except ValidationError as error:
-        return None, [f"{p['loc']}: {p['msg']}." for p in error.errors()]
+        return None, [
+            f"{'.'.join(map(str, p['loc']))}: {cure_of(p['type'], p['msg'], p.get('input'))}" for p in error.errors()
+        ]
 
 
 def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
@@ -351,7 +356,7 @@ def _shapes(text: str, path: str) -> tuple[PhysicsFile | None, list[str]]:
         places, problems = key_lines(text), []
         for problem in error.errors():
             keys = ".".join(str(p) for p in problem["loc"] if not isinstance(p, int))
-            cure = "is missing. Add it." if problem["type"] == "missing" else f"{problem['msg']}."
+            cure = cure_of(problem["type"], problem["msg"], problem.get("input"))
             problems.append(f"{path}:{line_of(places, problem['loc'])}: {keys}: {cure}")
         return None, problems
 
@@ -404,6 +409,7 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
         found += receive_problems(physics.receive, physics.s_meter, physics.squelch, adjusters, controls)
     for name in physics.fault:
         found += [(("fault", name), problem) for problem in _faulty(physics, name)[1]]
+    found += name_problems(sheet, physics)
     return [
         f"{path}:{line_of(places, p)}: {'.'.join(str(k) for k in p if not isinstance(k, int))}: {t}" for p, t in found
     ]

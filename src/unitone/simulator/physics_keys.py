@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict
+from pydantic import BaseModel, BeforeValidator, ConfigDict, WithJsonSchema
 
 from unitone.errors import EntryError
 from unitone.quantities.entry import parse_si
@@ -32,16 +32,21 @@ def _level(value: object) -> object:
     return value
 
 
-Hertz = Annotated[float, _unit("Hz")]
-Amps = Annotated[float, _unit("A")]
-Volts = Annotated[float, _unit("V")]
-Farad = Annotated[float, _unit("F")]
-Henry = Annotated[float, _unit("H")]
-Ohms = Annotated[float, _unit("ohm")]
-Watts = Annotated[float, _unit("W")]
-Seconds = Annotated[float, _unit("s")]
-Decibels = Annotated[float, _unit("dB")]
-Level = Annotated[float, BeforeValidator(_level)]
+def _shape(unit: str) -> WithJsonSchema:
+    """As the file writes it: text with a unit, or a bare number in that unit."""
+    return WithJsonSchema({"type": ["string", "number"], "description": f"text with a unit, or a number in {unit}"})
+
+
+Hertz = Annotated[float, _unit("Hz"), _shape("Hz")]
+Amps = Annotated[float, _unit("A"), _shape("A")]
+Volts = Annotated[float, _unit("V"), _shape("V")]
+Farad = Annotated[float, _unit("F"), _shape("F")]
+Henry = Annotated[float, _unit("H"), _shape("H")]
+Ohms = Annotated[float, _unit("ohm"), _shape("Ω")]
+Watts = Annotated[float, _unit("W"), _shape("W")]
+Seconds = Annotated[float, _unit("s"), _shape("s")]
+Decibels = Annotated[float, _unit("dB"), _shape("dB")]
+Level = Annotated[float, BeforeValidator(_level), _shape("dBm")]
 
 
 class Part(BaseModel):

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from unitone.errors import BenchError
 from unitone.radio.resonance import detuning, single_loss
+from unitone.sheet.conventions.schools import S9_DB
 from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Sheet
 from unitone.signals.carrier import Component
@@ -57,6 +58,10 @@ class Panel:
         if squelch == "automatic":
             return cls(0.0, volume, False, True, positions)
         return cls(None if squelch == "open" else _share(squelch), volume, False, False, positions)
+
+
+#: 50 µV PD in 50 Ω: S9 under 30 MHz (IARU Region 1 R.1), which the conventions count from.
+_S9_DBM = -73.0
 
 
 def _share(text: str) -> float:
@@ -277,17 +282,21 @@ class StandInRadio:
         threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
         if meter.ceiling is not None:
             level = level / math.sqrt(1.0 + (level / 10.0 ** ((meter.ceiling - 30.0) / 20.0)) ** 2)
-        gain = meter.least + (meter.most - meter.least) * self.mechanics.share(meter.preset(mode))
+        preset = meter.preset(mode)
+        gain = meter.least + (meter.most - meter.least) * (0.5 if preset is None else self.mechanics.share(preset))
         return min(max(gain * math.log1p(level / threshold) * self.rail_share(), 0.0), 1.0)
 
     def meter_scale(self, mode: str | None = None) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """The printed scale: deflections and the dB over S9 printed there, for a typical aligned radio."""
+        """The printed scale: deflections and the dB over S9 printed there, for a typical aligned radio; S9 is what its sheet calls so."""
         meter = self._needs(self.healthy.s_meter, "s_meter")
         marks = np.linspace(-54.0, 60.0, 229)
         threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
-        volts = 10.0 ** ((marks - 73.0 - 30.0) / 20.0)
+        s9_dbm = _S9_DBM + S9_DB[self.sheet.school("s9", "iaru")]
+        volts = 10.0 ** ((marks + s9_dbm - 30.0) / 20.0)
         preset = meter.preset(self.mode_of(mode))
-        share = self.healthy.adjuster[preset].aligned * 1000.0 / self.sheet.adjuster(preset).travel_mdeg
+        share = 0.5
+        if preset is not None:
+            share = self.healthy.adjuster[preset].aligned * 1000.0 / self.sheet.adjuster(preset).travel_mdeg
         return (meter.least + (meter.most - meter.least) * share) * np.log1p(volts / threshold), marks
 
     @staticmethod

@@ -21,7 +21,8 @@ class _Stage(Part):
 
 
 class CoilStage(_Stage):
-    """A tuned circuit: power loss ``loss`` at its centre, ``per_turn`` Hz moved by a clockwise turn."""
+    """A tuned circuit: power loss ``loss`` at its centre, ``per_turn`` Hz moved by a clockwise turn; a core that goes through the middle
+    of its winding peaks once more ``second_peak`` turns clockwise of the right place."""
 
     kind: Literal["coil"]
     adjuster: str
@@ -29,6 +30,11 @@ class CoilStage(_Stage):
     q: float = Field(gt=0)
     per_turn: Hertz
     loss: Decibels = 0.0
+    second_peak: float | None = None
+
+    def moved_hz(self, off: float) -> float:
+        """By how much it is detuned ``off`` turns clockwise of the right place (Hz)."""
+        return self.per_turn * off * (1.0 if self.second_peak is None else 1.0 - off / self.second_peak)
 
 
 class PairStage(_Stage):
@@ -66,10 +72,11 @@ ReceiverStage = Annotated[CoilStage | PairStage | AmplifierStage | FilterStage, 
 
 
 class Detector(Part):
-    """[receive.detector]: quadrature coil at the last IF; ``half_width`` Hz of its tank."""
+    """[receive.detector]: quadrature coil at the last IF; ``half_width`` Hz of its tank; without an adjuster (a ceramic one) it stands
+    right."""
 
-    adjuster: str
-    per_turn: Hertz
+    adjuster: str | None = None
+    per_turn: Hertz = 0.0
     half_width: Hertz = Field(gt=0)
     residual_fm: Hertz = 0.0
 
@@ -113,9 +120,10 @@ class Audio(Part):
 
 
 class SMeter(Part):
-    """[s_meter]: preset and detector. ``threshold`` is the aerial level at which the aligned detector starts."""
+    """[s_meter]: preset and detector. ``threshold`` is the aerial level at which the aligned detector starts; without a preset it goes
+    as if one stood in its middle."""
 
-    adjuster: str
+    adjuster: str | None = None
     #: Modes that have a preset of their own.
     by_mode: dict[Literal["am", "fm", "usb", "lsb"], str] = {}
     threshold: Level
@@ -124,8 +132,8 @@ class SMeter(Part):
     #: Where a stage before the meter holds the level, as the aerial's of an aligned radio.
     ceiling: Level | None = None
 
-    def preset(self, mode: str) -> str:
-        """The preset that sets it in that mode."""
+    def preset(self, mode: str) -> str | None:
+        """The preset that sets it in that mode; None where nothing does."""
         return next((a for m, a in self.by_mode.items() if m == mode), self.adjuster)
 
 
@@ -185,14 +193,21 @@ def receive_problems(
         found.append((("receive", "blanker"), f"the sheet has no control {rx.blanker.control!r}."))
     named: list[tuple[Place, str]] = []
     for stage in rx.stage:
+        if isinstance(stage, CoilStage) and stage.second_peak == 0.0:
+            found.append(
+                (
+                    ("receive", "stage", "second_peak"),
+                    "nought turns away is the same peak. Take it out, or say how far.",
+                )
+            )
         if isinstance(stage, CoilStage):
             named.append((("receive", "stage"), stage.adjuster))
         if isinstance(stage, PairStage):
             named += [(("receive", "stage"), a) for a in stage.adjusters]
-    if rx.detector is not None:
+    if rx.detector is not None and rx.detector.adjuster is not None:
         named.append((("receive", "detector"), rx.detector.adjuster))
     if meter is not None:
-        named += [(("s_meter",), a) for a in (meter.adjuster, *meter.by_mode.values())]
+        named += [(("s_meter",), a) for a in (meter.adjuster, *meter.by_mode.values()) if a is not None]
     if squelch is not None:
         named += [(("squelch",), a) for a in (squelch.adjuster, squelch.auto_adjuster) if a is not None]
     return found + [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a not in adjusters]

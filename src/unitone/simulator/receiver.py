@@ -171,7 +171,7 @@ class Receiver:
             x = hz / half_width
             off = [self.mechanics.off(a) * stage.per_turn / half_width for a in stage.adjusters]
             return pair_response(x - off[0], x - off[1], stage.coupling)
-        moved = self.mechanics.off(stage.adjuster) * stage.per_turn
+        moved = stage.moved_hz(self.mechanics.off(stage.adjuster))
         if half_width < _NARROW:
             return single_response((hz - moved) / half_width)
         # A circuit at signal frequency sees the channel; one at a wide IF sits at its centre.

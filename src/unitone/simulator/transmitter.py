@@ -111,7 +111,8 @@ class Transmitter:
         if am is None:
             return 0.0
         loud = math.tanh(microphone_v / self.send.microphone_full)
-        asked = am.most_depth * self.mechanics.share(am.adjuster) * loud
+        share = 1.0 if am.adjuster is None else self.mechanics.share(am.adjuster)
+        asked = am.most_depth * share * loud
         return am.ceiling / 100.0 * math.tanh(asked / am.ceiling)
 
     def carrier_left(self) -> complex:

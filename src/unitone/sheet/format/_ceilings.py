@@ -12,7 +12,7 @@ from unitone.quantities.show import show
 from unitone.sheet.format import keys as form
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.limits import value_of
-from unitone.sheet.model.sheet import Final, Limit, Rule, Step
+from unitone.sheet.model.sheet import Final, Limit, Rule, Step, Supply
 
 Complain = Callable[[Place, str], None]
 
@@ -72,3 +72,17 @@ def capped(step: Step, of_rule: Rule) -> Step:
     limit = Limit(low, most, None if nominal is not None and nominal > most else nominal)
     target = step.target if step.target is None or step.target <= most else None
     return replace(step, limit=limit, target=target)
+
+
+def overheated(complain: Complain, steps: Sequence[Step], fed: Supply, of_final: Final) -> None:
+    """Say where supply, power and the final's rating contradict each other: a radio that is right would burn its final."""
+    carriers = [s.limit.high for s in steps if s.quantity_id == "tx.power" and s.limit.high is not None]
+    if fed.volts is None or fed.keyed_a is None or of_final.dissipation_w is None or not carriers:
+        return
+    taken, sent = fed.volts * max(fed.keyed_a - (fed.rest_a or 0.0), 0.0), max(carriers)
+    if taken - sent > of_final.dissipation_w:
+        complain(
+            ("final", "dissipation"),
+            f"{fed.volts:g} V and {fed.keyed_a:g} A keyed make {taken:.1f} W, of which {sent:.1f} W go out: {taken - sent:.1f} W stay, "
+            f"and the final bears {of_final.dissipation_w:g} W. One of these figures is a slip.",
+        )

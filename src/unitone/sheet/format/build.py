@@ -16,7 +16,7 @@ from unitone.radio.channels import ChannelPlan
 from unitone.radio.levels import mark_db, parse_level
 from unitone.sheet.format import keys as form
 from unitone.sheet.format._care import known_faults, looks, supply, voltages
-from unitone.sheet.format._ceilings import above_ceiling, capped, final, rule
+from unitone.sheet.format._ceilings import above_ceiling, capped, final, overheated, rule
 from unitone.sheet.format._channelled import (
     NO_CHANNELS,
     channel_plan,
@@ -25,6 +25,7 @@ from unitone.sheet.format._channelled import (
     mixing_line,
     oscillator,
 )
+from unitone.sheet.format.cures import cure_of
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.limits import limit_from_text, make_limit, value_of
 from unitone.sheet.model.reach import EVERYTHING, known, oscillator_reaches, stage_reach, usual_reach
@@ -111,7 +112,7 @@ def check(
         for problem in error.errors():
             # Where a key may hold several forms, Pydantic names each form in the place; people name the key.
             place = tuple(p for p in problem["loc"] if p not in _FORMS)
-            problems.complain(place, _cure(problem["type"], problem["msg"], problem.get("input")))
+            problems.complain(place, cure_of(problem["type"], problem["msg"], problem.get("input")))
         problems.found += _wrong_references(raw, error, identifier)
         return None, _once(problems.found)
     sheet = _build(written, problems, identifier, text)
@@ -201,17 +202,6 @@ def _once(problems: Sequence[Problem]) -> tuple[Problem, ...]:
     return tuple(dict.fromkeys(problems))
 
 
-def _cure(kind: str, message: str, given: object) -> str:
-    if kind == "extra_forbidden":
-        return "this key is not known here. Remove it or check its spelling."
-    if kind == "missing":
-        return "is missing. Add it."
-    if kind == "too_short":
-        return "there is nothing in it yet. Add the first step."
-    shown = repr(given)
-    return f"{message.removeprefix('Value error, ')} (found {shown if len(shown) < 60 else shown[:57] + '…'})."
-
-
 def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) -> Sheet:
     channels = channel_plan(problems.complain, w.channels)
     for table, ids in (
@@ -228,6 +218,8 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
     steps = tuple(s for i, part in enumerate(w.step) if (s := _step(problems, i, part, w, channels)) is not None)
     ruled = rule(problems.complain, w.ceiling)
     above_ceiling(problems.complain, [s.id for s in w.step], steps, ruled)
+    fed, last = supply(problems.complain, w.supply, w.model.supply or ""), final(problems.complain, w.final)
+    overheated(problems.complain, steps, fed, last)
     sheet = Sheet(
         id=identifier,
         maker=w.model.maker,
@@ -248,8 +240,8 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         steps=tuple(capped(s, ruled) for s in steps),
         pictures=pictures,
         cautions=tuple(w.model.caution),
-        power=supply(problems.complain, w.supply, w.model.supply or ""),
-        final=final(problems.complain, w.final),
+        power=fed,
+        final=last,
         rule=ruled,
         looks=looks(problems.complain, w),
         known_faults=known_faults(problems.complain, w),

@@ -17,6 +17,9 @@ _ABOUT = re.compile(r"\s*(?:±|\+/-|\+-)\s*")
 _LEAST = re.compile(r"^(?:≥|>=|>|min\.?\s|at least\s)\s*(.+)$", re.IGNORECASE)
 _MOST = re.compile(r"^(?:≤|<=|<|max\.?\s|at most\s)\s*(.+)$", re.IGNORECASE)
 _UNIT = re.compile(r"^[+\-−]?[\d.,]+(?:e[+-]?\d+)?\s*([^\d\s].*)$", re.IGNORECASE)
+_BARE = re.compile(r"^[\d.,]+$")
+#: Six decibels each, under S9 (IARU Region 1 R.1).
+_S_UNITS = re.compile(r"^([\d.,]+)\s*S(?:[- ]?units?)?$", re.IGNORECASE)
 _UNIT_OF_KIND = {"volts": "V", "amps": "A", "watts": "W", "hertz": "Hz", "hertz-error": "Hz", "percent": "%"}
 
 
@@ -92,6 +95,12 @@ def tolerance(text: str, nominal: float, q: Quantity) -> tuple[float, float]:
     """
     plain = text.strip().lstrip("±").strip()
     unit = _UNIT_OF_KIND.get(q.kind, "dB")
+    if q.kind == "s-units":
+        if (units := _S_UNITS.match(plain)) is not None:
+            size = 6.0 * parse_si(units[1], "")
+            return size, size
+        if _BARE.match(plain):
+            raise EntryError(f"a tolerance of {plain} may be dB or S-units. Write {plain} dB, or {plain} S.")
     match = re.match(r"^([\d.,]+)\s*(%|ppm|dB)$", plain)
     if match is None:
         size = parse_si(plain, unit)

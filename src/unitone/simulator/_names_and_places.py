@@ -1,0 +1,105 @@
+"""What a physics file names and where it stands: adjusters and test points that the sheet has, inside their travel, at frequencies used."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from unitone.sheet.format.lines import Place
+from unitone.sheet.model.sheet import Sheet
+from unitone.simulator.receive_physics import CoilStage, PairStage
+
+if TYPE_CHECKING:
+    from unitone.simulator.physics import PhysicsFile
+
+#: A circuit further off every frequency that passes it than this share of its own is a slip of a unit, not a detuned one.
+_FAR = 0.3
+_ALL_MODES: frozenset[str] = frozenset({"am", "fm", "usb", "lsb"})
+
+
+def _named_adjusters(physics: PhysicsFile) -> list[tuple[Place, str | None]]:
+    named: list[tuple[Place, str | None]] = [(("rail", n, "adjuster"), r.adjuster) for n, r in enumerate(physics.rail)]
+    return named + [(("vco", way, "adjuster"), v.adjuster) for way, v in physics.vco.items()]
+
+
+def _named_points(physics: PhysicsFile) -> list[tuple[Place, str | None]]:
+    named: list[tuple[Place, str | None]] = [
+        (("rail", n, "test_point"), r.test_point) for n, r in enumerate(physics.rail)
+    ]
+    named += [(("vco", way, "test_point"), v.test_point) for way, v in physics.vco.items()]
+    named += [(("oscillator", name, "test_point"), c.test_point) for name, c in physics.oscillator.items()]
+    if physics.reference is not None:
+        named.append((("reference", "test_point"), physics.reference.test_point))
+    if physics.bias is not None:
+        named.append((("bias", "test_point"), physics.bias.test_point))
+    return named
+
+
+def name_problems(sheet: Sheet, physics: PhysicsFile) -> list[tuple[Place, str]]:
+    """What a physics file names that its sheet does not have, and what stands where it cannot: place in the file, and the cure."""
+    adjusters, points = {a.id for a in sheet.adjusters}, {p.id for p in sheet.test_points}
+    found: list[tuple[Place, str]] = [
+        (p, f"the sheet has no adjuster {a!r}.")
+        for p, a in _named_adjusters(physics)
+        if a is not None and a not in adjusters
+    ]
+    found += [
+        (p, f"the sheet has no test point {t!r}. Its test points: {', '.join(sorted(points)) or 'none'}.")
+        for p, t in _named_points(physics)
+        if t and t not in points
+    ]
+    for adjuster in sheet.adjusters:
+        setting = physics.adjuster.get(adjuster.id)
+        unit = 1.0 if adjuster.kind != "core" else 360.0
+        most = adjuster.travel_mdeg / 1000.0 / unit
+        if setting is not None and adjuster.stops and not 0.0 <= setting.aligned <= most:
+            words = f"{setting.aligned:g} lies outside its travel, 0 to {most:g}. A fault may put it there, a healthy radio does not."
+            found.append((("adjuster", adjuster.id, "aligned"), words))
+    return found + _twice(physics) + _far_off(sheet, physics)
+
+
+def _twice(physics: PhysicsFile) -> list[tuple[Place, str]]:
+    """A core turns one circuit: of the receive stages that serve one mode, and of the send coils, none is named twice."""
+    found: list[tuple[Place, str]] = []
+    seen: list[tuple[str, frozenset[str]]] = []
+    for n, stage in enumerate(physics.receive.stage if physics.receive is not None else ()):
+        if not isinstance(stage, CoilStage | PairStage):
+            continue
+        modes: frozenset[str] = frozenset(stage.modes) or _ALL_MODES
+        for name in (stage.adjuster,) if isinstance(stage, CoilStage) else stage.adjusters:
+            if any(name == other and modes & served for other, served in seen):
+                found.append(
+                    (("receive", "stage", n), f"{name!r} turns another circuit already. Name its own adjuster.")
+                )
+            seen.append((name, modes))
+    coils = [c.adjuster for c in physics.send.coil] if physics.send is not None else []
+    found += [
+        (("send", "coil", n), f"{name!r} turns another coil already. Name its own adjuster.")
+        for n, name in enumerate(coils)
+        if name in coils[:n]
+    ]
+    return found
+
+
+def _far_off(sheet: Sheet, physics: PhysicsFile) -> list[tuple[Place, str]]:
+    carriers = [float(hz + shift) for hz in (min(sheet.plan.hz), max(sheet.plan.hz)) for shift in _shifts(sheet)]
+    found: list[tuple[Place, str]] = []
+
+    def look(place: Place, centre: float, used: list[float]) -> None:
+        if min(abs(centre - hz) for hz in used) > _FAR * centre:
+            near = min(used, key=lambda hz: abs(centre - hz))
+            words = f"tuned to {centre / 1e6:g} MHz, and nothing there: the nearest that passes is {near / 1e6:g} MHz. Check its unit."
+            found.append((place, words))
+
+    if physics.receive is not None:
+        used = [*carriers, *physics.receive.intermediate]
+        for n, stage in enumerate(physics.receive.stage):
+            if isinstance(stage, CoilStage | PairStage):
+                look(("receive", "stage", n, "centre"), stage.centre, used)
+    for n, coil in enumerate(physics.send.coil if physics.send is not None else ()):
+        # A multiplier's coils may stand at a part of the channel.
+        look(("send", "coil", n, "centre"), coil.centre, [hz / k for hz in carriers for k in (1, 2, 3)])
+    return found
+
+
+def _shifts(sheet: Sheet) -> list[int]:
+    return [0, *(shift for _, shift in sheet.plan.bands)]
