@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from itertools import takewhile
 from typing import Literal
 
 import numpy as np
@@ -145,7 +146,11 @@ def wanted_by_a_check(state: JobState, step: Step) -> bool:
 
 def _begun(state: JobState, step: Step) -> bool:
     """Is it the step at hand, and has it been turned at on this visit?"""
-    return step.id == state.at and any(t.seq > state.at_seq and t.adjuster in step.adjusters for t in state.turns)
+    if step.id != state.at:
+        return False
+    # From the last turn back: a long log has many, and this visit's are its last.
+    visit = takewhile(lambda t: t.seq > state.at_seq, reversed(state.turns))
+    return any(t.adjuster in step.adjusters for t in visit)
 
 
 def _old(state: JobState, step: Step, check: Step, line: Line) -> bool:
