@@ -9,6 +9,7 @@ import subprocess
 import sys
 import tomllib
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -19,9 +20,9 @@ CORE = [p for p in SOURCES if "desktop" not in p.parts]
 
 def test_the_contracts_name_modules_that_exist() -> None:
     contracts = tomllib.loads((TOP / "pyproject.toml").read_text())["tool"]["importlinter"]["contracts"]
-    layers, forbidden = contracts
+    layers, apart, forbidden = contracts
     named = [m.strip() for line in layers["layers"] for m in line.split("|")] + forbidden["source_modules"]
-    for module in named:
+    for module in [*named, *apart["source_modules"], *apart["forbidden_modules"]]:
         if module != "unitone.desktop":
             assert importlib.util.find_spec(module) is not None, module
     rooms = {
@@ -121,13 +122,22 @@ def test_no_class_is_split_by_inheritance_over_files() -> None:
                 assert not (long and bases), (path.name, node.name, bases)
 
 
-def test_the_picture_of_the_rooms_is_that_of_the_code() -> None:
-    spec = importlib.util.spec_from_file_location("draw_rooms", TOP / "docs" / "draw_rooms.py")
+def test_what_the_docs_draw_and_list_is_what_the_code_has() -> None:
+    drawn = (TOP / "docs" / "rooms.svg").read_text(encoding="utf-8")
+    assert docs_script("draw_rooms").drawing() == drawn, "draw it anew: .venv/bin/python docs/draw_rooms.py"
+    page = (TOP / "docs" / "physics.md").read_text(encoding="utf-8")
+    assert docs_script("list_physics_keys").written(page) == page, (
+        "PYTHONPATH=src .venv/bin/python docs/list_physics_keys.py"
+    )
+
+
+def docs_script(name: str) -> Any:
+    """A script of docs/ as a module."""
+    spec = importlib.util.spec_from_file_location(name, TOP / "docs" / f"{name}.py")
     assert spec is not None and spec.loader is not None
     script = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(script)
-    drawn = (TOP / "docs" / "rooms.svg").read_text(encoding="utf-8")
-    assert script.drawing() == drawn, "draw it anew: .venv/bin/python docs/draw_rooms.py"
+    return script
 
 
 def test_licences_stand_beside_what_they_cover() -> None:

@@ -15,8 +15,9 @@ from unitone.job.summary import summary
 from unitone.job.verdicts import blockers, verdict
 from unitone.present.card.earlier_jobs import history
 from unitone.robot import demo_data
+from unitone.robot._touched import wrongly_touched
 from unitone.robot.referee import Referee
-from unitone.robot.technician import GoldenSection, align, wrongly_touched
+from unitone.robot.technician import GoldenSection, align
 from unitone.robot.whole_radios import run_set, run_trial
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.read import read_sheet

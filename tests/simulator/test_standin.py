@@ -63,7 +63,7 @@ def test_stops_hold_and_trimmers_go_round(sheet: Sheet, physics: PhysicsFile) ->
     [
         ('format = "unitone-physics/1"', 'format = "unitone-physics/2"', "format"),
         ('kind = "mixer"\ngain = "7 dB"', 'kind = "mixer"\ngain = "7 V"', "does not fit"),
-        ("q = 30", "q = -30", "greater than 0"),
+        ("q = 30", "q = -30", "more than 0"),
         ("[adjuster.P1]", "[adjuster.P77]", "no such adjuster"),
         ("[s_meter]", "[s_metre]", "s_metre"),
         ('knee = "-136 dBm"', 'knee = "loud"', "knee"),

@@ -32,7 +32,7 @@ def problems(old: str, new: str) -> str:
         ('adjuster = "P1"', 'adjuster = "P99"', "rail.adjuster", "no adjuster 'P99'"),
         ('test_point = "TP1"', 'test_point = "TP9"', "rail.test_point", "TP1, TP2, TP3"),
         ('adjuster = "L1"', 'adjuster = "L77"', "vco.receive.adjuster", "no adjuster 'L77'"),
-        ('reason = "threshold"', 'reason = "moon"', "fault.silicon-meter-diode.reason", "'at-stop'"),
+        ('reason = "threshold"', 'reason = "moon"', "fault.silicon-meter-diode.reason", "one of: at-stop, dead"),
         ("[adjuster.T3]\naligned = 4.0", "[adjuster.T3]\naligned = 40.0", "adjuster.T3.aligned", "outside its travel, 0 to 8"),
         ('centre = "27.185 MHz"\nq = 30', 'centre = "27.185 kHz"\nq = 30', "receive.stage.centre", "Check its unit"),
         ('adjuster = "T2"\ncentre', 'adjuster = "T1"\ncentre', "receive.stage", "turns another circuit already"),

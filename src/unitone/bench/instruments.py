@@ -25,6 +25,7 @@ _RADIO_FREQUENCY = frozenset(
         "tx.pep",
         "tx.frequency_error",
         "tx.harmonic",
+        "tx.spurious",
         "tx.carrier_suppression",
         "osc.frequency",
         "ref.frequency",
@@ -130,7 +131,7 @@ class Instrument:
 
     def relative(self, q: Quantity) -> str:
         """A word where a reading is relative only, or is not what its name says; empty where it is."""
-        if q.id in ("tx.harmonic", "tx.power", "tx.pep") and self.pick_up in ("loop", "x10 probe"):
+        if q.id in ("tx.harmonic", "tx.spurious", "tx.power", "tx.pep") and self.pick_up in ("loop", "x10 probe"):
             how = tr("a loop") if self.pick_up == "loop" else tr("a ×10 probe")
             return tr("by {how}: relative only, compare it with itself; for the figure use a pad in line", how=how)
         if q.id == "tx.pep" and self.reads == "mean":

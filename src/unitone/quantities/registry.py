@@ -67,6 +67,7 @@ _ALL = (
     Quantity("tx.deviation", "deviation", "hertz", "kHz", 2, "nominal", "send", usual_std=10.0, low=0, high=100_000),
     Quantity("tx.am_depth", "modulation depth", "percent", "%", 0, "nominal", "send", usual_std=1.0, low=0, high=300),
     Quantity("tx.harmonic", "second harmonic", "dbc", "dBc", 0, "low", "send", 1.0, 0.5, -200, 0),
+    Quantity("tx.spurious", "strongest line beside the harmonics", "dbc", "dBc", 0, "low", "send", usual_std=0.5, low=-200, high=0),
     Quantity("tx.carrier_suppression", "carrier left in SSB", "dbc", "dBc", 0, "low", "send", 1.0, 0.5, -200, 0),
     Quantity("tx.field_strength", "relative field strength", "ratio-db", "dB", 1, "high", "send", 1.0, 0.4, 0, 200),
     Quantity("tx.meter", "the radio's own power meter", "watts", "W", 1, "nominal", "send", usual_std=0.05, low=0, high=2000),

@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 
 from unitone.align.advise import advise
-from unitone.align.frequency.counts import LEAVE_HZ
 from unitone.align.frequency.trimming import Countable, advise_tuning, countables, tells_apart
 from unitone.align.moves import Done
 from unitone.errors import SheetError
@@ -21,6 +20,7 @@ from unitone.robot.technician import follow
 from unitone.session.session import Session, open_job
 from unitone.session.trimming import count
 from unitone.sheet.library import find, physics_path
+from unitone.sheet.model.sheet import Sheet
 from unitone.simulator.physics import read_physics
 from unitone.store.logbook import Logbook
 
@@ -28,6 +28,8 @@ from unitone.store.logbook import Logbook
 _MOVES_AT_MOST = 600
 #: An error that grew by more than a count's own fineness has got worse (Hz).
 _FINE_HZ = 5.0
+#: A place that was nearer than this and still is has not got worse: a ppm of the carrier, what a warm room makes of any crystal (Hz).
+_NEAR_HZ = 30.0
 
 
 @dataclass(frozen=True)
@@ -65,6 +67,12 @@ def _most_inside(referee: Referee, things: Sequence[Countable]) -> int:
             most = max(most, sum(abs(errors[c.point.label]) <= c.tolerance_hz for c in things))
         referee.stand_at({trim: stood[trim]})
     return most
+
+
+def _a_trimmer_each(sheet: Sheet) -> bool:
+    """Does every oscillator that can be trimmed have a trimmer that trims no other?"""
+    trims = [o.trim for o in sheet.oscillators if o.trim]
+    return len(trims) == len(set(trims)) > 0
 
 
 def _beyond_reach(referee: Referee, things: Sequence[Countable], names: set[str]) -> set[str]:
@@ -167,6 +175,7 @@ def run_frequency(sheet_name: str, seed: int, baseline: bool = False) -> Frequen
     prepare(session)
     referee = Referee(session.sheet, read_physics(physics_path(path), session.sheet), seed)
     things = countables(session.sheet)
+    apart = _a_trimmer_each(session.sheet)
     referee.stand_at(dict(session.state.positions))
     before = _errors(referee, things)
     start = len(session.state.readings)
@@ -176,7 +185,7 @@ def run_frequency(sheet_name: str, seed: int, baseline: bool = False) -> Frequen
     problems = [] if moves < _MOVES_AT_MOST else ["did not finish"]
     given_up: set[str] = set()
     reachable = {c.point.label for c in things}
-    if tells_apart(session.sheet):
+    if apart:
         # What the coach gave up is excused only where the physics says so too.
         names = set() if baseline else {name for name, _ in advise_tuning(session.state).given_up}
         given_up = _beyond_reach(referee, things, names)
@@ -191,11 +200,7 @@ def run_frequency(sheet_name: str, seed: int, baseline: bool = False) -> Frequen
         label, now = thing.point.label, abs(after[thing.point.label])
         if now > thing.tolerance_hz and label in reachable and not given_up & {n for n, _ in thing.point.terms}:
             problems.append(f"{label} ends {after[label]:.0f} Hz off")
-        if (
-            tells_apart(session.sheet)
-            and thing.point.direct is None
-            and now > max(abs(before[label]), LEAVE_HZ) + _FINE_HZ
-        ):
+        if apart and thing.point.direct is None and now > max(abs(before[label]), _NEAR_HZ) + _FINE_HZ:
             problems.append(f"{label} worse: {before[label]:.0f} Hz, now {after[label]:.0f} Hz")
     at_aerial = tuple(abs(after[c.point.label]) for c in things if c.point.direct is None)
     # A loop that never locks counts to no number: out of reach as well.

@@ -12,11 +12,9 @@ from dataclasses import replace
 import numpy as np
 from scipy.optimize import Bounds, differential_evolution, minimize, minimize_scalar
 
-from unitone.job.entries.readings import Reading
-from unitone.job.verdicts import inside
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.sheet.model.mixing_model import Place
-from unitone.sheet.model.sheet import Conditions, Sheet, Step
+from unitone.sheet.model.sheet import Conditions, Limit, Sheet, Step
 from unitone.signals.sinad import TonePowers, merge, tone_powers
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.physics import PhysicsFile
@@ -38,6 +36,11 @@ _AS_MEASURED = frozenset(
 _SECONDS = 1.0
 #: How far from its peak a coil is looked for when all are brought even (millidegrees).
 _AROUND = 900_000.0
+
+
+def _within(limit: Limit, value: float) -> bool:
+    """Is a value without doubt inside? Told here, and not by the verdict that is judged."""
+    return not ((limit.low is not None and value < limit.low) or (limit.high is not None and value > limit.high))
 
 
 def _receive_circuits(physics: PhysicsFile) -> frozenset[str]:
@@ -303,6 +306,9 @@ class Referee:
             return float(20.0 * np.log10(left / (radio.transmitter.ssb_drive(heard, full) + left)))
         if quantity_id == "tx.harmonic" and radio.transmitter is not None:
             return radio.transmitter.second_dbc(float(self.sheet.carrier_hz(channel, conditions.band)))
+        if quantity_id == "tx.spurious" and radio.transmitter is not None:
+            found = radio.transmitter.sub_harmonics_dbc(float(self.sheet.carrier_hz(channel, conditions.band)))
+            return max((dbc for _, dbc in found), default=-100.0)
         if quantity_id == "tx.bias_current":
             return radio.idle_amps()
         if quantity_id == "tx.am_depth" and radio.transmitter is not None:
@@ -364,8 +370,7 @@ class Referee:
         # What the referee can only read as anybody reads it has to hold by more than such a reading spreads.
         room = quantity(step.quantity_id).usual_std if step.quantity_id in _AS_MEASURED else 0.0
         ends = (value - room, value + room) if step.quantity.kind == "level" else (value,)
-        readings = (Reading(step.quantity_id, conditions, v, "referee", "referee") for v in ends)
-        return all(bool(inside(step.limit, r)) for r in readings)
+        return all(_within(step.limit, v) for v in ends)
 
     def clearly_out(self, step: Step, conditions: Conditions) -> bool:
         """Out of limits by more than a careful reading could be wrong."""

@@ -5,15 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from unitone.align.advise import wanted_by_a_check
 from unitone.align.hill_readings import height
 from unitone.align.moves import Advice
-from unitone.align.squelch.two_ends import wanted_for_both
 from unitone.errors import BenchError
-from unitone.job.entries.hands import Turned
-from unitone.job.fold import advance, fold
-from unitone.job.state import JobState
-from unitone.job.verdicts import SETTLED, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY
 from unitone.robot.searches import golden_section
 from unitone.session.session import Session
@@ -118,29 +112,3 @@ class GoldenSection:
             self.session.set_up(required)
             self.session.measure(required)
         self.session.conclude("peaked")
-
-
-def wrongly_touched(session: Session) -> list[str]:
-    """Steps whose adjusters were first turned while that step, and every other with that adjuster, stood in limits.
-
-    Replayed from the tape: the tape is what an inspector would read.
-    """
-    tape = session.logbook.tape(session.job_id)
-    state: JobState = fold(tape[:1])
-    begun: set[str] = set()
-    touched: list[str] = []
-    for entry in tape[1:]:
-        said = entry.said
-        if isinstance(said, Turned) and said.moved:
-            owners = [s for s in state.sheet.steps if said.adjuster in s.adjusters]
-            fresh = [s for s in owners if s.id not in begun]
-            if (
-                fresh
-                and len(fresh) == len(owners)
-                and all(verdict(state, s) in SETTLED and surely_legal(state, s) for s in owners)
-                and not any(wanted_by_a_check(state, s) or wanted_for_both(state, s) for s in owners)
-            ):
-                touched.append(f"{fresh[0].id} ({said.adjuster})")
-            begun |= {s.id for s in owners}
-        state = advance(state, entry)
-    return touched

@@ -16,9 +16,10 @@ from unitone.align.smeter.chart import is_chart, told
 from unitone.errors import BenchError, EntryError
 from unitone.job.card import Card
 from unitone.job.verdicts import SETTLED, found_in_limits, verdict
+from unitone.robot._touched import wrongly_touched
 from unitone.robot.many import many, standin
 from unitone.robot.referee import Referee
-from unitone.robot.technician import GoldenSection, align, wrongly_touched
+from unitone.robot.technician import GoldenSection, align
 from unitone.session.charts import chart_on
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find, physics_path

@@ -80,8 +80,9 @@ class Synthesiser:
             return known[1]
         pulled = crystal.per_turn_ppm * 1e-6 * (here - right)
         if crystal.trimmer_most > crystal.trimmer_least:
+            times = 2.0 if crystal.each_half_turn else 1.0
             load = [
-                crystal.fixed + trimmer_capacitance(at, crystal.trimmer_least, crystal.trimmer_most)
+                crystal.fixed + trimmer_capacitance(at * times, crystal.trimmer_least, crystal.trimmer_most)
                 for at in (here, right)
             ]
             f, wanted = (loaded_frequency(1.0, crystal.c1, crystal.c0, c) for c in load)

@@ -17,6 +17,7 @@ from pydantic import Field, ValidationError
 
 from unitone import files
 from unitone.errors import SheetError
+from unitone.quantities.registry import QUANTITIES
 from unitone.sheet.format.cures import cure_of
 from unitone.sheet.format.lines import Place, key_lines, line_of
 from unitone.sheet.model.sheet import Sheet
@@ -32,8 +33,8 @@ class Setting(Part):
     """[adjuster.ID]: where a typical specimen is right, how far specimens differ, how far a seed turns it off."""
 
     aligned: float
-    spread: float = 0.0
-    misaligned: float = 0.0
+    spread: float = Field(default=0.0, ge=0)
+    misaligned: float = Field(default=0.0, ge=0)
 
 
 class Rail(Part):
@@ -50,7 +51,8 @@ class Rail(Part):
 class Crystal(Part):
     """[oscillator.ID]: an oscillator of the sheet by its id; c1, c0 motional and shunt capacitance of its crystal.
 
-    A trimmer pulls it by its load capacitance, a core by ``per_turn_ppm``; without an adjuster nothing does. ``spread_ppm``:
+    A trimmer pulls it by its load capacitance (one whose plates stand on both sides of the shaft goes from most to least and back
+    ``each_half_turn``), a core by ``per_turn_ppm``; without an adjuster nothing does. ``spread_ppm``:
     how far specimens are ground apart (standard); ``odd_share`` of them have gone off by about ``odd_ppm`` besides.
     """
 
@@ -59,8 +61,9 @@ class Crystal(Part):
     c1: Farad = Field(default=14e-15, gt=0)
     c0: Farad = Field(default=4e-12, gt=0)
     fixed: Farad = Field(default=20e-12, ge=0)
-    trimmer_least: Farad = 0.0
-    trimmer_most: Farad = 0.0
+    trimmer_least: Farad = Field(default=0.0, ge=0)
+    trimmer_most: Farad = Field(default=0.0, ge=0)
+    each_half_turn: bool = False
     per_turn_ppm: float = 0.0
     spread_ppm: float = Field(default=0.0, ge=0)
     odd_share: float = Field(default=0.0, ge=0, le=1)
@@ -98,14 +101,14 @@ class Vco(Part):
 
     test_point: str
     adjuster: str
-    inductance: Henry
-    per_turn: float
-    fixed: Farad
-    varactor: Farad
-    phi: Volts = 0.7
-    gamma: float = 0.5
-    lowest: Volts = 0.4
-    highest: Volts = 7.4
+    inductance: Henry = Field(gt=0)
+    per_turn: float = Field(gt=-1, lt=1)
+    fixed: Farad = Field(ge=0)
+    varactor: Farad = Field(gt=0)
+    phi: Volts = Field(default=0.7, gt=0)
+    gamma: float = Field(default=0.5, gt=0, le=4)
+    lowest: Volts = Field(default=0.4, ge=0)
+    highest: Volts = Field(default=7.4, gt=0)
     #: The mixing output that it runs at; the carrier (send) or the first oscillator (receive) where none is named.
     output: str | None = None
     #: Where the volts fall with frequency: control volts = ``mirror`` less the varactor's.
@@ -116,17 +119,25 @@ class PowerCoil(Part):
     """[[send.coil]]: a band-pass, driver or final coil; ``coupling`` (units of critical coupling) ties it to the coil before it."""
 
     adjuster: str
-    centre: Hertz
+    centre: Hertz = Field(gt=0)
     q: float = Field(gt=0)
     per_turn: Hertz
     coupling: float | None = Field(default=None, gt=0)
+
+
+class SubHarmonic(Part):
+    """[[send.sub_harmonic]]: what a multiplier lets through of the frequency before it: a line at the carrier divided by ``divided_by``,
+    ``dbc`` under the carrier where the coils stand right. They hold it back the more, the sharper they are."""
+
+    divided_by: int = Field(ge=2, le=12)
+    dbc: float = Field(lt=0)
 
 
 class Trap(Part):
     """[send.trap]: a series-tuned trap across the aerial: ``depth`` (dB) at its ``centre``, ``per_turn`` Hz moved by a turn."""
 
     adjuster: str
-    centre: Hertz
+    centre: Hertz = Field(gt=0)
     q: float = Field(gt=0)
     per_turn: Hertz
     depth: Decibels = Field(gt=0)
@@ -146,9 +157,9 @@ class Aerial(Part):
 
     adjuster: str
     q: float = Field(gt=0)
-    centre: Hertz
+    centre: Hertz = Field(gt=0)
     per_turn: Hertz
-    whip_in: Decibels = 14.0
+    whip_in: Decibels = Field(default=14.0, ge=0)
     hand: Decibels = Field(default=0.4, ge=0)
 
 
@@ -163,8 +174,8 @@ class Levelling(Part):
     """[send.alc]: automatic level control: its preset holds the peak envelope between ``least`` and ``most`` (W)."""
 
     adjuster: str
-    least: Watts
-    most: Watts
+    least: Watts = Field(gt=0)
+    most: Watts = Field(gt=0)
 
 
 class AmModulator(Part):
@@ -181,7 +192,7 @@ class Balance(Part):
 
     adjusters: tuple[str, str]
     per_unit: tuple[float, float]
-    floor_dbc: float = -60.0
+    floor_dbc: float = Field(default=-60.0, le=0)
 
 
 class Bias(Part):
@@ -190,8 +201,8 @@ class Bias(Part):
 
     test_point: str = ""
     adjuster: str
-    least: Amps = 0.0
-    most: Amps
+    least: Amps = Field(default=0.0, ge=0)
+    most: Amps = Field(gt=0)
     creep: float = Field(default=0.0, ge=0)
     warms: Seconds = Field(default=60.0, gt=0)
 
@@ -201,36 +212,46 @@ class OwnMeter(Part):
 
     adjuster: str
     least: float = Field(gt=0)
-    most: float
+    most: float = Field(gt=0)
 
 
 class Send(Part):
     """[send]: power chain and modulator. The last coil is the tank; those before it carry drive."""
 
-    power: Watts
-    drive: float
+    power: Watts = Field(gt=0)
+    drive: float = Field(gt=0)
     coil: list[PowerCoil] = Field(min_length=1)
-    harmonic_dbc: float
+    harmonic_dbc: float = Field(le=0)
     modulator_adjuster: str | None = None
-    most_deviation: Hertz = 0.0
+    most_deviation: Hertz = Field(default=0.0, ge=0)
     microphone_full: Volts = Field(default=0.01, gt=0)
-    residual_fm: Hertz = 0.0
+    residual_fm: Hertz = Field(default=0.0, ge=0)
     am: AmModulator | None = None
     balance: Balance | None = None
     trap: Trap | None = None
+    sub_harmonic: list[SubHarmonic] = []
     alc: Levelling | None = None
     processor: Processor | None = None
     meter: OwnMeter | None = None
     #: A part of the radio that holds the carrier under this, however the coils stand.
-    holds_at: Watts | None = None
+    holds_at: Watts | None = Field(default=None, gt=0)
     #: Peak envelope power in SSB at full drive, aligned; the carrier's where it is not told.
-    pep: Watts | None = None
+    pep: Watts | None = Field(default=None, gt=0)
     #: The microphone amplifier's band: -3 dB points.
-    audio_low: Hertz = 300.0
-    audio_high: Hertz = 3000.0
+    audio_low: Hertz = Field(default=300.0, gt=0)
+    audio_high: Hertz = Field(default=3000.0, gt=0)
     #: Hum and noise on an unmodulated carrier: depth in AM (%), deviation in FM (Hz, at 100 Hz).
     hum_depth: float = Field(default=0.0, ge=0)
-    hum_deviation: Hertz = 0.0
+    hum_deviation: Hertz = Field(default=0.0, ge=0)
+
+
+class MeterMovement(Part):
+    """[[meter]]: how the meter behind some quantities is: ``noise``, by which each of its readings spreads (standard; decibels for a
+    quantity in decibels, per cent of what it shows for the others), and ``lag``, the time constant of its needle."""
+
+    quantities: list[str] = Field(min_length=1)
+    noise: float = Field(default=0.0, ge=0, le=50)
+    lag: Seconds = Field(default=0.0, ge=0, le=30)
 
 
 class Fault(Part):
@@ -247,7 +268,7 @@ class PhysicsFile(Part):
 
     format: Literal["unitone-physics/1"]
     sheet: str
-    supply: Volts
+    supply: Volts = Field(gt=0)
     untouched_share: float = Field(default=0.15, ge=0, le=1)
     touched_share: float = Field(default=0.85, ge=0, le=1)
     untouched_drift: float = Field(default=0.03, ge=0, le=1)
@@ -264,6 +285,7 @@ class PhysicsFile(Part):
     bias: Bias | None = None
     draw: Draw | None = None
     aerial: Aerial | None = None
+    meter: list[MeterMovement] = []
     fault: dict[str, Fault] = {}
 
     @property
@@ -301,9 +323,7 @@ def _faulty(physics: PhysicsFile, name: str) -> tuple[PhysicsFile | None, list[s
     try:
         return PhysicsFile.model_validate(data), []
     except ValidationError as error:
-        return None, [
-            f"{'.'.join(map(str, p['loc']))}: {cure_of(p['type'], p['msg'], p.get('input'))}" for p in error.errors()
-        ]
+        return None, [f"{'.'.join(map(str, p['loc']))}: {cure_of(p)}" for p in error.errors()]
 
 
 def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
@@ -356,7 +376,7 @@ def _shapes(text: str, path: str) -> tuple[PhysicsFile | None, list[str]]:
         places, problems = key_lines(text), []
         for problem in error.errors():
             keys = ".".join(str(p) for p in problem["loc"] if not isinstance(p, int))
-            cure = cure_of(problem["type"], problem["msg"], problem.get("input"))
+            cure = cure_of(problem)
             problems.append(f"{path}:{line_of(places, problem['loc'])}: {keys}: {cure}")
         return None, problems
 
@@ -407,6 +427,17 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
     found += [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a is not None and a not in adjusters]
     if physics.receive is not None:
         found += receive_problems(physics.receive, physics.s_meter, physics.squelch, adjusters, controls)
+    named_meters = [q for m in physics.meter for q in m.quantities]
+    found += [
+        (("meter", n, "quantities"), f"no quantity {q!r}. Take one of docs/sheet.md's list.")
+        for n, m in enumerate(physics.meter)
+        for q in m.quantities
+        if q not in QUANTITIES
+    ]
+    found += [
+        (("meter",), f"{q} stands in two of them. Take one out.")
+        for q in sorted({q for q in named_meters if named_meters.count(q) > 1})
+    ]
     for name in physics.fault:
         found += [(("fault", name), problem) for problem in _faulty(physics, name)[1]]
     found += name_problems(sheet, physics)

@@ -77,6 +77,18 @@ def _share(text: str) -> float:
     return value
 
 
+def _driven(meter: SMeter, volts: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What drives the meter's needle for an IF level (√W, aerial-referred), before its preset: by the detector's law.
+
+    A diode: log(1 + volts/threshold). A decibel meter, which a gain control that is exact feeds: as many nepers as the level stands
+    over the threshold, and nothing under it.
+    """
+    ratio = volts / 10.0 ** ((meter.threshold - 30.0) / 20.0)
+    if meter.law == "decibel":
+        return np.asarray(np.maximum(np.log(np.maximum(ratio, 1e-12)), 0.0))
+    return np.asarray(np.log1p(ratio))
+
+
 class StandInRadio:
     """One specimen of a sheet's model, from its seed. Its state follows from seed, physics and the moves made."""
 
@@ -279,25 +291,23 @@ class StandInRadio:
         if self.physics.s_meter is None:
             return 0.0
         meter = self.physics.s_meter
-        threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
         if meter.ceiling is not None:
             level = level / math.sqrt(1.0 + (level / 10.0 ** ((meter.ceiling - 30.0) / 20.0)) ** 2)
         preset = meter.preset(mode)
         gain = meter.least + (meter.most - meter.least) * (0.5 if preset is None else self.mechanics.share(preset))
-        return min(max(gain * math.log1p(level / threshold) * self.rail_share(), 0.0), 1.0)
+        return min(max(gain * float(_driven(meter, np.array(level))) * self.rail_share(), 0.0), 1.0)
 
     def meter_scale(self, mode: str | None = None) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """The printed scale: deflections and the dB over S9 printed there, for a typical aligned radio; S9 is what its sheet calls so."""
         meter = self._needs(self.healthy.s_meter, "s_meter")
         marks = np.linspace(-54.0, 60.0, 229)
-        threshold = 10.0 ** ((meter.threshold - 30.0) / 20.0)
         s9_dbm = _S9_DBM + S9_DB[self.sheet.school("s9", "iaru")]
         volts = 10.0 ** ((marks + s9_dbm - 30.0) / 20.0)
         preset = meter.preset(self.mode_of(mode))
         share = 0.5
         if preset is not None:
             share = self.healthy.adjuster[preset].aligned * 1000.0 / self.sheet.adjuster(preset).travel_mdeg
-        return (meter.least + (meter.most - meter.least) * share) * np.log1p(volts / threshold), marks
+        return (meter.least + (meter.most - meter.least) * share) * _driven(meter, volts), marks
 
     @staticmethod
     def _needs(part: _Part | None, name: str) -> _Part:

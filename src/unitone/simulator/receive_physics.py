@@ -26,10 +26,10 @@ class CoilStage(_Stage):
 
     kind: Literal["coil"]
     adjuster: str
-    centre: Hertz
+    centre: Hertz = Field(gt=0)
     q: float = Field(gt=0)
     per_turn: Hertz
-    loss: Decibels = 0.0
+    loss: Decibels = Field(default=0.0, ge=0, le=100)
     second_peak: float | None = None
 
     def moved_hz(self, off: float) -> float:
@@ -42,19 +42,19 @@ class PairStage(_Stage):
 
     kind: Literal["pair"]
     adjusters: tuple[str, str]
-    centre: Hertz
+    centre: Hertz = Field(gt=0)
     q: float = Field(gt=0)
     per_turn: Hertz
-    coupling: float = Field(ge=0)
-    loss: Decibels = 0.0
+    coupling: float = Field(ge=0, le=20)
+    loss: Decibels = Field(default=0.0, ge=0, le=100)
 
 
 class AmplifierStage(_Stage):
     """An amplifier or mixer: gain and noise figure."""
 
     kind: Literal["amplifier", "mixer"]
-    gain: Decibels
-    noise_figure: Decibels
+    gain: Decibels = Field(ge=-60, le=120)
+    noise_figure: Decibels = Field(ge=0, le=60)
 
 
 class FilterStage(_Stage):
@@ -65,7 +65,7 @@ class FilterStage(_Stage):
     bandwidth: Hertz = Field(gt=0)
     poles: int = Field(ge=1, le=12)
     offset: Hertz = 0.0
-    loss: Decibels = 0.0
+    loss: Decibels = Field(default=0.0, ge=0, le=100)
 
 
 ReceiverStage = Annotated[CoilStage | PairStage | AmplifierStage | FilterStage, Field(discriminator="kind")]
@@ -78,7 +78,7 @@ class Detector(Part):
     adjuster: str | None = None
     per_turn: Hertz = 0.0
     half_width: Hertz = Field(gt=0)
-    residual_fm: Hertz = 0.0
+    residual_fm: Hertz = Field(default=0.0, ge=0)
 
 
 class AmDetector(Part):
@@ -93,7 +93,7 @@ class GainControl(Part):
     knee: Level
     hold: float = Field(default=0.9, ge=0, lt=1)
     time: Seconds = Field(default=0.05, gt=0)
-    volts_per_decade: Volts = 1.0
+    volts_per_decade: Volts = Field(default=1.0, gt=0)
 
 
 class Blanker(Part):
@@ -109,26 +109,27 @@ class Audio(Part):
     """[receive.audio]: band, de-emphasis corner, clipping; volts at full volume for 1 kHz of deviation (FM), and for 30 % of
     modulation at the knee of the gain control (AM), or a carrier as strong beside the channel (SSB)."""
 
-    low: Hertz = 300.0
-    high: Hertz = 3000.0
-    deemphasis: Hertz = 530.0
-    volts_per_khz: float = 0.0
-    volts_am: Volts = 0.0
-    clips_at: Volts
+    low: Hertz = Field(default=300.0, ge=0)
+    high: Hertz = Field(default=3000.0, gt=0)
+    deemphasis: Hertz = Field(default=530.0, gt=0)
+    volts_per_khz: Volts = Field(default=0.0, ge=0)
+    volts_am: Volts = Field(default=0.0, ge=0)
+    clips_at: Volts = Field(gt=0)
     #: Hum of the supply at full volume and at none, 100 Hz.
     hum: Volts = Field(default=0.0, ge=0)
 
 
 class SMeter(Part):
     """[s_meter]: preset and detector. ``threshold`` is the aerial level at which the aligned detector starts; without a preset it goes
-    as if one stood in its middle."""
+    as if one stood in its middle. ``law``: a diode that bends into its threshold, or a meter that goes by decibels from there on."""
 
     adjuster: str | None = None
+    law: Literal["diode", "decibel"] = "diode"
     #: Modes that have a preset of their own.
     by_mode: dict[Literal["am", "fm", "usb", "lsb"], str] = {}
     threshold: Level
-    least: float
-    most: float
+    least: float = Field(ge=0)
+    most: float = Field(gt=0)
     #: Where a stage before the meter holds the level, as the aerial's of an aligned radio.
     ceiling: Level | None = None
 
@@ -149,16 +150,16 @@ class Squelch(Part):
 
     kind: Literal["noise", "carrier"] = "noise"
     adjuster: str | None = None
-    noise_above: Hertz = 5000.0
-    noise: Hertz = 500.0
-    loose: float = 1.0
+    noise_above: Hertz = Field(default=5000.0, gt=0)
+    noise: Hertz = Field(default=500.0, gt=0)
+    loose: float = Field(default=1.0, gt=0)
     tight_least: float = 0.0
-    tight_most: float = 2.0
-    hysteresis: float = 0.1
+    tight_most: float = Field(default=2.0, ge=0)
+    hysteresis: float = Field(default=0.1, ge=0, le=1)
     opens_loose: Level = -125.0
     opens_least: Level = -90.0
     opens_most: Level = -45.0
-    closes_below: Decibels = 3.0
+    closes_below: Decibels = Field(default=3.0, ge=0)
     leak: float = Field(default=0.0, ge=0, le=1)
     #: An automatic squelch (carrier): its own preset, and the levels at which it opens over that preset.
     auto_adjuster: str | None = None

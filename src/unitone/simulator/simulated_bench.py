@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from unitone.bench.ports import Bench
+from unitone.simulator.instruments._movement import with_movements
 from unitone.simulator.instruments.receive import (
     AudioVoltmeter,
     Blocks,
@@ -43,7 +44,12 @@ class StandInBench(Bench):
             *(of(wiring) for of in (*_RECEIVE, *_TRANSMIT, *_PROBES)),
         ]
         super().__init__(
-            meters, Generator(wiring), RadioHands(wiring), VirtualClock(wiring), Sockets(wiring), simulated=True
+            with_movements(meters, wiring),
+            Generator(wiring),
+            RadioHands(wiring),
+            VirtualClock(wiring),
+            Sockets(wiring),
+            simulated=True,
         )
 
     @property

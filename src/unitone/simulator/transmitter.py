@@ -62,11 +62,12 @@ class Transmitter:
             return watts
         return float(watts / (1.0 + (watts / send.holds_at) ** _KNEE) ** (1.0 / _KNEE))
 
-    def _losses(self, carrier_hz: float) -> list[float]:
-        """Power loss factor of each coil, or coupled pair, at the carrier; the last is the tank's."""
+    def _losses(self, hz: float, right: bool = False) -> list[float]:
+        """Power loss factor of each coil, or coupled pair, there, as they stand or where all are ``right``; the last is the tank's."""
         losses: list[float] = []
         coils = self.send.coil
-        x = [detuning(carrier_hz, c.centre + self.mechanics.off(c.adjuster) * c.per_turn, c.q) for c in coils]
+        off = [0.0 if right else self.mechanics.off(c.adjuster) * c.per_turn for c in coils]
+        x = [detuning(hz, c.centre + moved, c.q) for c, moved in zip(coils, off, strict=True)]
         for n, coil in enumerate(coils):
             if coil.coupling is not None:
                 losses[-1] = pair_loss(x[n - 1], x[n], coil.coupling)
@@ -87,6 +88,26 @@ class Transmitter:
         x = trap.q * (2.0 * carrier_hz / centre - centre / (2.0 * carrier_hz))
         deep = 10.0 ** (trap.depth / 10.0)
         return self.send.harmonic_dbc + 10.0 * math.log10((1.0 + x * x) / (deep + x * x))
+
+    def sub_harmonics_dbc(self, carrier_hz: float) -> list[tuple[float, float]]:
+        """(Hz, dBc) of what a multiplier lets through of the frequency before it, as the coils stand.
+
+        A line far beside them passes nearly the same wherever they stand; what they lose is the carrier's.
+        """
+        if not self.send.sub_harmonic:
+            return []
+
+        def lost_db(hz: float, right: bool) -> float:
+            return 10.0 * math.log10(math.prod(self._losses(hz, right)))
+
+        # The final saturates and gives back some of what the carrier loses; the line does not saturate.
+        carrier_down = lost_db(carrier_hz, False) - lost_db(carrier_hz, True)
+        found = []
+        for line in self.send.sub_harmonic:
+            hz = carrier_hz / line.divided_by
+            line_down = lost_db(hz, False) - lost_db(hz, True)
+            found.append((hz, min(line.dbc + carrier_down - line_down, 0.0)))
+        return found
 
     def heard_v(self, keyed: Keyed) -> float:
         """What is left of the microphone's volts behind its amplifier: its band, and the speech processor where it is on."""
@@ -143,7 +164,7 @@ class Transmitter:
         self, seconds: float, carrier_hz: float, error_hz: float, keyed: Keyed, rail_share: float = 1.0,
         goes_on: bool = False,
     ) -> list[Component]:  # fmt: skip
-        """Carrier and second harmonic for ``seconds``, shape (n,) each, at 48 kHz round their nominal frequencies.
+        """Carrier, second harmonic and sub-harmonics for ``seconds``, shape (n,) each, at 48 kHz round their nominal frequencies.
 
         Each keying begins at a phase of its own; one that ``goes_on`` begins where the last stretch ended. In SSB a tone at the
         microphone goes out as one line beside the carrier that is suppressed, and without a tone next to nothing does.
@@ -174,4 +195,8 @@ class Transmitter:
         volts = math.sqrt(watts)
         ripple = 1e-4 * (self._noise.standard_normal(n) + 1j * self._noise.standard_normal(n))
         second = volts * 10.0 ** (self.second_dbc(carrier_hz) / 20.0) * wave**2
-        return [Component(carrier_hz, RATE, volts * wave + ripple), Component(2 * carrier_hz, RATE, second)]
+        sent = [Component(carrier_hz, RATE, volts * wave + ripple), Component(2 * carrier_hz, RATE, second)]
+        for hz, dbc in self.sub_harmonics_dbc(carrier_hz):
+            line = volts * 10.0 ** (dbc / 20.0) * np.exp(1j * phase / (carrier_hz / hz))
+            sent.append(Component(hz, RATE, line))
+        return sent

@@ -31,7 +31,7 @@ def test_shapes_and_references_are_told_together() -> None:
     found = problems(step__3__note=5, step__4__adjust=["T77"], adjuster__0__colour="red", step__5__stage="nowhere")
     assert len(found) == 4, found
     for place, words in (
-        ("step.3.note", "valid string"),
+        ("step.3.note", "a text in quotes"),
         ("step.4.adjust", "T77"),
         ("adjuster.0.colour", "not known"),
         ("step.5.stage", "nowhere"),

@@ -64,6 +64,7 @@ _TRANSMITTING: dict[str, str] = {
     "tx.frequency_error": tr("{key} without modulation. Read the counter, let go."),
     "tx.deviation": tr("{key}. Read the deviation, let go."),
     "tx.am_depth": tr("{key}. Read the modulation depth, let go."),
+    "tx.spurious": tr("{key} without modulation. Read the strongest line beside the harmonics, let go."),
     "tx.harmonic": tr("{key} without modulation. Read the harmonic against the carrier, let go."),
     "tx.carrier_suppression": tr("{key}. Read the carrier that is left, let go."),
     "tx.field_strength": tr("Key for a second, step back, read the field-strength meter at its place."),

@@ -173,7 +173,7 @@ def _short(quantity_id: str) -> str:
         "rx.squelch_opens": "opens", "rx.lamp_lights": "lamp", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
         "vco.volts": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
         "supply.current": "current", "rx.lo_error": "LO", "supply.volts": "supply", "osc.frequency": "osc.", "tx.bias_volts": "bias",
-        "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.",
+        "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.", "tx.spurious": "spurious",
         "tx.carrier_suppression": "carrier", "tx.audio_response": "audio", "tx.hum_noise": "hum",
         "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_volts": "audio",
         "rx.agc_volts": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",

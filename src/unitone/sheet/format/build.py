@@ -112,7 +112,7 @@ def check(
         for problem in error.errors():
             # Where a key may hold several forms, Pydantic names each form in the place; people name the key.
             place = tuple(p for p in problem["loc"] if p not in _FORMS)
-            problems.complain(place, cure_of(problem["type"], problem["msg"], problem.get("input")))
+            problems.complain(place, cure_of(problem))
         problems.found += _wrong_references(raw, error, identifier)
         return None, _once(problems.found)
     sheet = _build(written, problems, identifier, text)

@@ -76,7 +76,7 @@ class SpectrumAnalyser(_KeyedMeter):
         """See ``Meter``."""
         if self.physics.send is None:
             return False
-        return quantity_id == "tx.harmonic" or (
+        return quantity_id in ("tx.harmonic", "tx.spurious") or (
             quantity_id == "tx.carrier_suppression" and self.physics.send.balance is not None
         )
 
@@ -86,6 +86,10 @@ class SpectrumAnalyser(_KeyedMeter):
         if quantity_id == "tx.harmonic":
             second = [line.dbc for line in lines(sent) if line.hz > 1.5 * sent[0].centre_hz]
             level = max(second, default=-100.0) + 0.3 * self.wiring.noise()
+            return Measured(level, "stand-in spectrum analyser", 1.0, source="stand-in")
+        if quantity_id == "tx.spurious":
+            beside = [line.dbc for line in lines(sent) if line.hz < 0.9 * sent[0].centre_hz]
+            level = max(beside, default=-100.0) + 0.3 * self.wiring.noise()
             return Measured(level, "stand-in spectrum analyser", 1.0, source="stand-in")
         carrier = strongest(sent)
         envelope = np.asarray(carrier.envelope, np.complex128)
