@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
+from collections.abc import Sequence
 from dataclasses import replace
 from itertools import takewhile
 from typing import Literal
@@ -42,7 +44,7 @@ from unitone.align.squelch.two_ends import is_squelch, setter_of, target_for, tw
 from unitone.job.recheck import merged_for, plan_of
 from unitone.job.records import by_conditions, by_positions
 from unitone.job.state import JobState
-from unitone.job.verdicts import SETTLED, Line, found_in_limits, lines, surely_legal, verdict
+from unitone.job.verdicts import SETTLED, Line, found_in_limits, inside, lines, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY, HEARD
 from unitone.radio.compromise import compromise
 from unitone.sheet.model.sheet import TURN, Conditions, Step, without
@@ -50,13 +52,14 @@ from unitone.sheet.model.sheet import TURN, Conditions, Step, without
 #: How often a step is worked on before it is left as it is.
 MAX_VISITS = 2
 _SINAD_SLOPE = 1.6
-#: A sensitivity at more places than these is a chart: each as sure as its limit asks.
-_FEW_PLACES = 3
 #: Where a level is looked for first (dBm): 0.35 µV FM, 0.6 µV AM.
 _USUAL_LEVELS = {"rx.sinad": -116.0, "rx.sn_ratio": -111.0}
 #: Settings that do harm when they go the wrong way, and how far they are moved at first (millidegrees).
 _CAREFUL_MDEG = 7_500
 
+
+#: Circuits that stand inside their limits give hardly more than this when they are peaked (dB at the meter).
+_PEAKS_GIVE_DB = 3.0
 
 #: What is followed: the procedure with its trials, every oscillator on frequency, or the chart of the step at hand.
 Pursuit = Literal["procedure", "frequency", "chart"]
@@ -106,12 +109,41 @@ def _may_work(state: JobState, step: Step) -> bool:
     """Worth another visit: it has adjusters, visits are left, and something that reaches it moved since the last."""
     past = state.concluded.get(step.id, ())
     worked = [seq for seq, outcome in past if outcome != "in-limits"]
-    if not step.adjust or len(worked) >= MAX_VISITS:
+    if not step.adjust:
         return False
+    if len(worked) >= MAX_VISITS:
+        # What it was brought to, and something else has spoilt since, may be brought there again; what it never reached, not.
+        most = 2 * MAX_VISITS if _was_in(state, step, worked[-1]) else MAX_VISITS
+        if _visits_with_turns(state, step, worked) >= most:
+            return False
     if not worked:
         return True
     others = set(state.touched_since(worked[-1], step.quantity_id, step.setting)) - set(step.adjusters)
     return bool(others)
+
+
+def _was_in(state: JobState, step: Step, seq: int) -> bool:
+    """Was the step's own place read inside its limit last before this entry?"""
+    last = next(
+        (
+            x.reading
+            for x in reversed(state.read_of(step.quantity_id))
+            if x.seq <= seq and x.reading.conditions == step.setting
+        ),
+        None,
+    )
+    return last is not None and inside(step.limit, last, state.rule) is True
+
+
+def _visits_with_turns(state: JobState, step: Step, worked: Sequence[int]) -> int:
+    """How many of the visits that ended at these entries turned anything: one that only looked does not count."""
+    ends = sorted(seq for past in state.concluded.values() for seq, _ in past)
+    turned = [t.seq for t in state.turns if t.adjuster in step.adjusters and t.moved]
+    found = 0
+    for seq in worked:
+        before = ends[bisect_left(ends, seq) - 1] if bisect_left(ends, seq) else 0
+        found += bisect_left(turned, before) < bisect_left(turned, seq)
+    return found
 
 
 def _optimise(state: JobState, step: Step) -> bool:
@@ -135,13 +167,24 @@ def wanted_by_a_check(state: JobState, step: Step) -> bool:
         return False
     parts = [state.sheet.adjuster(a) for a in step.adjusters]
     return any(
-        not check.adjust
+        (not check.adjust or _short_of_gain(state, check, step))
         and check.hook_up == step.hook_up
         and any(p.can_change(check.quantity_id, c) for p in parts for c in check.required)
         and verdict(state, check) not in ("not applicable", "accepted")
         and any(line.inside is False and not (late and _old(state, step, check, line)) for line in lines(state, check))
         for check in state.sheet.steps
     )
+
+
+def _short_of_gain(state: JobState, check: Step, step: Step) -> bool:
+    """Did a preset that wants gain end at its stop, so little short that a circuit left a little off its peak may be why?"""
+    outcome = state.concluded.get(check.id, [(0, "")])[-1][1]
+    now, low = state.latest.get((check.id, 0)), check.limit.low
+    if check.quantity_id != "rx.s_meter" or outcome not in ("at-stop", "out-of-range") or now is None or low is None:
+        return False
+    if set(check.adjusters) & set(step.adjusters) or now.reading.value is None:
+        return False
+    return 0.0 < low - now.reading.value < _PEAKS_GIVE_DB
 
 
 def _begun(state: JobState, step: Step) -> bool:
@@ -291,8 +334,14 @@ def _since(state: JobState, step: Step) -> int:
     Any turn elsewhere counts, not only one whose reach is declared: a hill whose
     readings straddle a change that nobody declared has a false top.
     """
+    mine = set(step.adjusters)
+    ended = [
+        state.concluded[s.id][-1][0] for s in state.sheet.steps if s.id in state.concluded and mine & set(s.adjusters)
+    ]
+    # What another step of the same adjuster has brought to its end is no visit of this one.
+    since = max(ended, default=0)
     past = state.concluded.get(step.id, ())
-    since = past[-1][0] if past else 0
+    since = max(since, past[-1][0] if past else 0)
     others = [seq for name, seq in state.last_touch.items() if name not in step.adjusters]
     others += [t.seq for t in state.touches] + [v.seq for v in state.variants]
     others += [t.ended or t.seq for t in state.trials]
@@ -330,7 +379,9 @@ def _find_level(state: JobState, step: Step, required: Conditions, why: Why) -> 
     start = next((x.reading.value for x in reversed(state.read_of(step.quantity_id, floor))), None)
     if start is None:
         start = _guess_level(state, floor, read, mark)
-    chart = step.limit.high if len(step.required) > _FEW_PLACES else None
+    # What is only looked at, as found or at one more place, is known well enough once its side of the limit is clear.
+    looked_at = state.phase == "as-found" or required != step.required[0]
+    chart = step.limit.high if looked_at else None
     move = next_level(readings, round(start, 1), mark, chart)
     if move.found_dbm is not None:
         return LogLevel(step.id, "found-level", required, move.found_dbm, move.std_db)
@@ -505,7 +556,9 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
         return _biased(state, step, spots, target, close)
     # Which way a bias preset goes is not known before the first reading after a move: a small one does no harm.
     first = _CAREFUL_MDEG if q.id == "tx.bias_volts" else None
-    move = next_set_move(spots, target, close, part, here, stops, first, slope=slope_before(state, step, adjuster))
+    known = slope_before(state, step, adjuster)
+    allowed = step.limit if is_squelch(step) else None
+    move = next_set_move(spots, target, close, part, here, stops, first, slope=known, allowed=allowed)
     if move.act == "read":
         return to_read(state, step, step.setting, "first-reading")
     if move.act == "go":

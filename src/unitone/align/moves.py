@@ -17,7 +17,7 @@ Why = Literal[
     "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
     "next-in-route", "stale", "still-out", "check-out", "route-done", "unsealed", "sealing", "finished", "receive", "send", "worked-twice",
     "accepted", "not-applicable", "worth-a-look", "nudge", "nudge-read", "nudge-back", "not-worth",
-    "no-preset", "other-end", "ends-apart", "count", "trim", "on-frequency", "check-counter", "chart", "chart-read",
+    "no-preset", "other-end", "ends-apart", "count", "trim", "on-frequency", "check-counter", "out-of-lock", "chart", "chart-read",
 ]  # fmt: skip
 
 Outcome = Literal[

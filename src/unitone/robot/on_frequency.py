@@ -20,7 +20,8 @@ from unitone.robot.technician import follow
 from unitone.session.session import Session, open_job
 from unitone.session.trimming import count
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model.sheet import Sheet
+from unitone.sheet.model.mixing_model import Place
+from unitone.sheet.model.sheet import Sheet, Way
 from unitone.simulator.physics import read_physics
 from unitone.store.logbook import Logbook
 
@@ -73,6 +74,33 @@ def _a_trimmer_each(sheet: Sheet) -> bool:
     """Does every oscillator that can be trimmed have a trimmer that trims no other?"""
     trims = [o.trim for o in sheet.oscillators if o.trim]
     return len(trims) == len(set(trims)) > 0
+
+
+def _never_locks(referee: Referee, things: Sequence[Countable]) -> set[str]:
+    """The places out of lock of a loop that no position of its adjuster brings into lock at all of them, found by trying all of it."""
+    found: set[str] = set()
+    for way, vco in referee.physics.vco.items():
+        made = [c for c in things if c.point.direct is None and _way_of(referee, c) == way]
+        places = [
+            Place(_way_of(referee, c), c.conditions.band, c.conditions.mode, referee.channel_of(c.conditions))
+            for c in made
+        ]
+        out = {c.point.label for c, at in zip(made, places, strict=True) if not referee.radio.locked(at)}
+        if not out:
+            continue
+        stood = referee.moved[vco.adjuster]
+        low, high = referee.range_of(vco.adjuster)
+        locks = False
+        for mdeg in np.linspace(low, high, 181):
+            referee.stand_at({vco.adjuster: round(float(mdeg))})
+            locks = locks or all(referee.radio.locked(at) for at in places)
+        referee.stand_at({vco.adjuster: stood})
+        found |= set() if locks else out
+    return found
+
+
+def _way_of(referee: Referee, thing: Countable) -> Way:
+    return "receive" if referee.sheet.step(thing.step).quantity_id.startswith("rx") else "send"
 
 
 def _beyond_reach(referee: Referee, things: Sequence[Countable], names: set[str]) -> set[str]:
@@ -196,8 +224,11 @@ def run_frequency(sheet_name: str, seed: int, baseline: bool = False) -> Frequen
         most = _most_inside(referee, things)
         if inside < most:
             problems.append(f"{inside} places inside where {most} can be")
+    out_of_lock = _never_locks(referee, things)
     for thing in things:
         label, now = thing.point.label, abs(after[thing.point.label])
+        if label in out_of_lock:
+            continue
         if now > thing.tolerance_hz and label in reachable and not given_up & {n for n, _ in thing.point.terms}:
             problems.append(f"{label} ends {after[label]:.0f} Hz off")
         if apart and thing.point.direct is None and now > max(abs(before[label]), _NEAR_HZ) + _FINE_HZ:

@@ -128,9 +128,14 @@ def judge(
     left = Referee(sheet, physics, seed, fault)
     left.stand_at(dict(state.positions))
     wrong = 0
+    named = None if not fault else is_named(session, physics.fault[fault].reason, charts)
     for step in sheet.steps:
         v = verdict(state, step)
         if v == "not applicable":
+            continue
+        if named and v == "out" and _covered(step, physics.fault[fault].reason):
+            # The fault of this very part was named: that the coils may cover it is no merit.
+            beyond.append(step.id)
             continue
         if v not in SETTLED:
             if best.holds(step):
@@ -143,7 +148,6 @@ def judge(
         last = state.concluded.get(step.id, [(0, "")])[-1][1]
         if last in _FAILED and v not in SETTLED and best.holds(step):
             wrong += 1
-    named = None if not fault else is_named(session, physics.fault[fault].reason, charts)
     out = [s for s in sheet.steps if verdict(state, s) == "out"]
     if fault and not named and (physics.fault[fault].reason in CHARTED or _by_the_fault(out, sheet, physics, seed)):
         problems.append(f"{fault}: {physics.fault[fault].reason} was not named")
@@ -159,6 +163,13 @@ def judge(
     return SetResult(
         seed, readings, moves, not problems, wrong, loss, alone, tuple(problems), fault, named, tuple(beyond)
     )
+
+
+def _covered(step: Step, reason: str) -> bool:
+    """Is a step kept out by a fault of its own part: the meter's, the squelch's?"""
+    if reason == "squelch range":
+        return step.quantity_id.startswith("rx.squelch")
+    return step.quantity_id == "rx.s_meter" and reason in CHARTED
 
 
 def _by_the_fault(out: Sequence[Step], sheet: Sheet, physics: PhysicsFile, seed: int) -> bool:

@@ -33,11 +33,23 @@ from unitone.align.setpoint.target import SetMove, Spot, next_set_move
 from unitone.errors import UnitoneError
 from unitone.job.records import Logged, by_conditions
 from unitone.job.state import JobState
+from unitone.job.verdicts import verdict
 from unitone.sheet.model.sheet import Conditions, Sheet
 
 Act = Literal["read", "turn", "check counter", "done"]
 Why = Literal[
-    "first", "tells", "refines", "does-not-fit", "watch", "off", "in-hand", "check", "well-inside", "settled", "counter"
+    "first",
+    "tells",
+    "refines",
+    "does-not-fit",
+    "watch",
+    "off",
+    "in-hand",
+    "check",
+    "well-inside",
+    "settled",
+    "counter",
+    "out-of-lock",
 ]
 #: An oscillator is brought this near at its own test point (Hz).
 CLOSE_HZ = 8.0
@@ -47,6 +59,8 @@ _WORSE_HZ = 18.0
 _COUNTER_PPM = 2.0
 #: A counter that was checked to this (ppm, standard) is believed.
 _TRUSTED_PPM = 0.3
+#: Further off than any trimmer brings a crystal (Hz): with a control voltage out of its limits, a loop that does not lock.
+_UNLOCKED_HZ = 3_000.0
 #: Why a trimmer is given up.
 _FAILED = ("at-stop", "out-of-range", "dead", "no-convergence")
 #: A trimmer is taken in hand so many times at most.
@@ -110,9 +124,27 @@ def _countables(sheet: Sheet) -> tuple[Countable, ...]:
 
 def advise_tuning(state: JobState) -> Tuning:
     """The next move towards having every point that the sheet counts inside its limit. Raises SheetError without a mixing model."""
-    sheet = state.sheet
-    things = countables(sheet)
-    readings = readings_of(state)
+    things, readings = countables(state.sheet), readings_of(state)
+    if readings and out_of_lock(state, readings):
+        # What such a loop sends says nothing of any crystal: only what is counted by itself can be trimmed.
+        things = tuple(c for c in things if c.point.direct is not None)
+        readings = [r for r in readings if r.point.direct is not None]
+        if not things:
+            return Tuning("done", "out-of-lock")
+    told = _tuned(state, things, readings)
+    return replace(told, why="out-of-lock") if told.act == "done" and out_of_lock(state, readings_of(state)) else told
+
+
+def out_of_lock(state: JobState, readings: Sequence[Counted]) -> bool:
+    """Does the loop not lock: its control voltage was read out of limits, and what is made by it is kilohertz off?"""
+    loop = [s for s in state.sheet.steps if s.quantity_id == "vco.volts"]
+    if not any(verdict(state, s) == "out" for s in loop):
+        return False
+    return any(r.point.direct is None and abs(r.error_hz) > _UNLOCKED_HZ for r in readings)
+
+
+def _tuned(state: JobState, things: Sequence[Countable], readings: Sequence[Counted]) -> Tuning:
+    """The next move towards having all these points inside, from these counts."""
     read = {r.point.label for r in readings}
     found = _traced(state, readings, [c.point for c in things if c.point.label not in read])
     if not readings:
@@ -313,6 +345,8 @@ def frequency_move(state: JobState) -> Advice:
     told = advise_tuning(state)
     if told.act == "check counter":
         return Done(state.at, "check-counter")
+    if told.why == "out-of-lock":
+        return Done(state.at, "out-of-lock")
     if told.act == "done" or told.at is None:
         return Done(state.at, "on-frequency")
     if told.act == "turn":

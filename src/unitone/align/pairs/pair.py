@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -33,6 +33,10 @@ _IDLE_DB = 0.01
 #: A core of a pair that is only brought near its peak: so much may be lost there, on average (dB).
 _NEAR_DB = 0.35
 _MOST = 18
+#: Lower than the highest reading by this (dB), and by three spreads, is worse than it was.
+_LOWER_DB = 0.15
+#: A top lies beyond a stop when it is further out than this share of its half-width.
+_BEYOND_WIDTHS = 0.35
 #: A reading is believed this much less for each dB under the best.
 _SHAPE_SHARE = 0.08
 
@@ -238,6 +242,12 @@ def _jointly(
             # The step that it has ends where it stands: what is there to be had is another reading of it.
             return confirm
         return PairMove(which, Move("go", target, "pair", loss_db=unsure), coupling)
+    back = _back_to_best(reads, adjusters, positions, fit.spread) if len(reads) >= _MOST else None
+    shut = _beyond_a_stop(fit, limits)
+    ended = PairMove(1, Move("stop", 0, "peaked")) if shut is None else PairMove(shut, Move("stop", 0, "at-stop"))
+    ended = replace(ended, move=replace(ended.move, loss_db=unsure), coupling=coupling)
+    if back is not None:
+        return confirm if back.move.act == "read" else ended if back.move.act == "stop" else back
     # Both to the middle, the farther first; moves that gain next to nothing together are not made.
     targets = [round(middle[n] * unit / fine[n]) * fine[n] for n in (0, 1)]
     there = np.array([np.clip(cores[n], targets[n] / unit - play, targets[n] / unit + play) for n in (0, 1)])
@@ -246,7 +256,38 @@ def _jointly(
     far = int(np.argmax(away))
     if len(reads) < _MOST + 2 and gain > _IDLE_DB and away[far] > fine[far] // 2:
         return PairMove(far, Move("go", targets[far], "to-peak", loss_db=unsure), coupling)
-    return confirm if any(moved) else PairMove(1, Move("stop", 0, "peaked", loss_db=unsure), coupling)
+    return confirm if any(moved) else ended
+
+
+def _beyond_a_stop(fit: PairFit, limits: Sequence[tuple[float, float]]) -> int | None:
+    """The core whose top lies beyond a stop that it touched, by more than a part of its width; None where neither does."""
+    wide = np.exp(np.log(fit.widths).T @ fit.weight)
+    for n, (middle, (low, high)) in enumerate(zip(fit.middle(), limits, strict=True)):
+        if middle < low - _BEYOND_WIDTHS * wide[n] or middle > high + _BEYOND_WIDTHS * wide[n]:
+            return n
+    return None
+
+
+def _back_to_best(
+    reads: Sequence[PairRead], adjusters: tuple[Adjuster, Adjuster], positions: tuple[int, int], spread: float
+) -> PairMove | None:
+    """Readings that no pair explains, and the last of them lower than one before: back to where it was highest, the farther core
+    first, and there it ends. None where it is as high here as it ever was."""
+    last = reads[-1]
+    best = max((r for r in reads if r.level == last.level), key=lambda r: r.height)
+    steps = [a.step_mdeg for a in adjusters]
+    places = [round(t * TURN) for t in best.turns]
+    at_best = all(abs(a - b) * TURN <= 0.3 * s for a, b, s in zip(last.turns, best.turns, steps, strict=True))
+    lower = best.height - last.height > max(3.0 * spread, _LOWER_DB)
+    if not lower and not (at_best and len(reads) > _MOST):
+        return None
+    away = [abs(places[n] - positions[n]) if lower else 0 for n in (0, 1)]
+    far = int(np.argmax(away))
+    if away[far] > 0.3 * steps[far]:
+        return PairMove(far, Move("go", places[far], "to-peak"))
+    if any(abs(last.turns[n] * TURN - positions[n]) > 0.3 * steps[n] for n in (0, 1)):
+        return PairMove(far, Move("read", positions[far], "confirm-peak"))
+    return PairMove(1, Move("stop", 0, "peaked"))
 
 
 def _best_reading(

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 
@@ -52,6 +52,8 @@ _STUCK, _HUDDLED, _LOST_DB, _WIDE = 5, 1.0, 1.0, 1.5
 LEVEL_STEP_DB, _FOLLOWS = 10.0, 0.78
 #: To move to a place that is better by less than this is idle (dB).
 _IDLE_DB = 0.015
+#: So many readings before a top is taken to be as narrow as the hand's own steps: of a null, and of a hill, which mostly is wider.
+_PATIENT_NULL, _PATIENT = 2, 8
 #: A null of so many of the hand's finest steps, or fewer, is read step by step.
 _NARROW_STEPS = 4
 #: A top that lies so many half-widths beyond a stop is out of reach; nearer to it nothing much is lost.
@@ -272,11 +274,9 @@ class _Work:
         self.here = position / self.unit
         self.tolerance = 0.3 * self.step / self.unit
         self.is_read_here = abs(points[-1].turns / self.scale - self.here) <= self.tolerance
-        self.fit: Fit = fit_hill(points, slope, self.scale, narrow, self.play, doubt, near_turns)
-        if self.fit.dead > 0.0 and self.swings:
-            # It does something, whatever fits its readings.
-            alive = float(self.fit.weights.sum())
-            self.fit = replace(self.fit, dead=0.0, weights=self.fit.weights / alive) if alive > 0.0 else self.fit
+        # What swings does something, whatever fits its readings.
+        self.alive = self.swings
+        self.fit: Fit = fit_hill(points, slope, self.scale, narrow, self.play, doubt, near_turns, self.alive)
         self.outer: int | None = None
         self.walls = (-math.inf, math.inf)
         self.misfit = self.fit.noise > MISFIT and self.fit.dead < 0.5
@@ -364,7 +364,9 @@ class _Work:
     def ending(self) -> Move | None:
         """Has it come to an end: peaked, at a stop, dead, or no end in sight? None while another reading is worth it."""
         n = len(self.points)
-        if self.narrow and (found := self._bracketed()) is not None:
+        patient = _PATIENT_NULL if self.narrow else _PATIENT
+        settled = self.narrow or not self.misfit
+        if len(self.all) >= patient and settled and (found := self._bracketed()) is not None:
             return found
         if len(self.all) >= LEAST and self.misfit:
             if jumps(self.raw, self.tolerance * self.scale):
@@ -392,10 +394,11 @@ class _Work:
         return self._to_stop() if outside > 0.5 else self._finish(*self.best())
 
     def _bracketed(self) -> Move | None:
-        """A null with readings either side of it, not much wider than the hand's finest steps: those round it are read one by one, and
+        """A top with readings either side of it, not much wider than the hand's finest steps: those round it are read one by one, and
         it ends at the best of them. What lies between no hand sets, and more readings of its flanks tell nothing new. None elsewhere."""
         at: dict[int, list[float]] = {}
-        for q in self.points:
+        # Heights at another level are not to be held against these.
+        for q in (p for p in self.points if p.level == self.points[-1].level):
             at.setdefault(round(q.turns * TURN / self.fine), []).append(q.height)
         middle = round(self.fit.x0 * TURN / self.fine)
         if len(at) < _LEAST or not min(at) < middle < max(at) or self.fit.width > _NARROW_STEPS * self.fine / TURN:
@@ -447,7 +450,9 @@ class _Work:
             return self._to_stop()
         if self.fit.dead > 0.5:
             return self._put_back()
-        best = max(self.points, key=lambda q: q.height - (q.level or 0.0) * self.slope)
+        # A reading drowned at a low level looks the highest once its level is taken off: only those of one level are held together.
+        alike = [q for q in self.points if q.level == self.points[-1].level]
+        best = max(alike, key=lambda q: q.height)
         target = round(best.turns * TURN)
         if abs(target - self.position) <= self.tolerance * self.unit:
             return Move("stop", 0, "no-convergence")

@@ -87,9 +87,10 @@ def core_at(hands: Sequence[float], play: float = HALF_PLAY) -> list[float]:
 
 def fit_hill(
     points: Sequence[Point], slope: float, scale: float = 1.0, narrow: bool = False, play: float = 0.0,
-    doubt: float = SHAPE_SHARE, near_turns: float = NEAR_TURNS,
+    doubt: float = SHAPE_SHARE, near_turns: float = NEAR_TURNS, alive: bool = False,
 ) -> Fit:  # fmt: skip
-    """Posterior over top and half-width; ``narrow``: a null, which may be far narrower than a hill. Raises ValueError for no points.
+    """Posterior over top and half-width; ``narrow``: a null, which may be far narrower than a hill; ``alive``: it is known to do
+    something. Raises ValueError for no points.
 
     ``points`` in the order taken; ``play``: half the backlash (turns of a core); ``doubt``: by which share of its drop
     from the best a reading is believed less; ``near_turns``: how far from the first reading the top most often
@@ -127,18 +128,18 @@ def fit_hill(
     prior = _NEAR_SHARE * near / near.sum() + (1.0 - _NEAR_SHARE) / _OFFSETS.size
     log = -power * np.log(spread + np.maximum(squares, 0.0) / 2.0) + np.log(prior / widths.size)[:, None]
     log_dead = -power * math.log(spread + flat / 2.0)
-    top = max(float(log.max()), log_dead)
+    top = float(log.max()) if alive else max(float(log.max()), log_dead)
     weights = (1.0 - _DEAD) * np.exp(log - top)
-    dead = _DEAD * math.exp(log_dead - top)
+    dead = 0.0 if alive else _DEAD * math.exp(log_dead - top)
     whole = float(weights.sum()) + dead
     weights /= whole
     dead /= whole
-    alive = max(1.0 - dead, 1e-12)
-    over_x = weights.sum(axis=1) / alive
+    living = max(1.0 - dead, 1e-12)
+    over_x = weights.sum(axis=1) / living
     x0 = float(over_x @ x)
     std = math.sqrt(max(float(over_x @ (x - x0) ** 2), 0.0) + (1 / 32) ** 2 / 12)
-    over_w = weights.sum(axis=0) / alive
-    left = float(np.sum(weights * np.maximum(squares, 0.0))) / alive
+    over_w = weights.sum(axis=0) / living
+    left = float(np.sum(weights * np.maximum(squares, 0.0))) / living
     noise = math.sqrt((spread + left / 2.0) / max(power - 1.0, 1.0) / unit)
     return Fit(x0 * scale, std * scale, float(over_w @ widths) * scale, dead, noise, weights, scale, slope, x, widths,
                tuple(cores))  # fmt: skip

@@ -36,8 +36,8 @@ _LINEAR_MARK_DB = 10.0
 _WRONG = 0.03
 #: The level is found when it is this sure (dB), or when more readings would not help much.
 _SURE_DB, _MOST = 0.16, 14
-_LEAST = 4
-#: On a chart: sure enough (dB) where the limit is at least so many of its spreads away.
+_LEAST, _LEAST_LOOKED_AT = 4, 3
+#: On a chart, or where it is only looked at: sure enough (dB) where the limit is at least so many of its spreads away.
 _CHART_DB, _CLEAR = 0.35, 4.0
 
 
@@ -119,7 +119,7 @@ def next_level(
 ) -> LevelMove:
     """From (level dBm, SINAD dB) readings, oldest first: where to read next, or the level found with its spread.
 
-    ``most_dbm`` (of a chart with many places) is the highest level that is still in limits: a place that is clearly
+    ``most_dbm`` (of what is only looked at) is the highest level that is still in limits: a place that is clearly
     on one side of it is known well enough sooner.
     """
     if not readings:
@@ -130,7 +130,8 @@ def next_level(
     mean, std, slope = posterior(readings, wanted_db)
     near = [level for level, sinad in readings if abs(sinad - wanted_db) <= 4.0]
     sure = std < _SURE_DB or (most_dbm is not None and std < min(_CHART_DB, abs(mean - most_dbm) / _CLEAR))
-    if len(near) >= 2 and ((len(readings) >= _LEAST and sure) or len(readings) >= _MOST):
+    least = _LEAST if most_dbm is None else _LEAST_LOOKED_AT
+    if len(near) >= 2 and ((len(readings) >= least and sure) or len(readings) >= _MOST):
         return LevelMove(found_dbm=mean, std_db=std, slope=slope)
     if len(near) < 2 and std > 1.5:
         # Far from the mark: go to the middle of what is left, boldly but never by more than twelve dB at once.

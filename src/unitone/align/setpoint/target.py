@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from unitone.sheet.model.sheet import TURN, Adjuster, AdjusterKind
+from unitone.sheet.model.sheet import TURN, Adjuster, AdjusterKind, Limit
 
 _FIRST_MDEG: dict[AdjusterKind, int] = {
     "core": TURN // 2,
@@ -16,6 +16,8 @@ _FIRST_MDEG: dict[AdjusterKind, int] = {
     "part": TURN,
 }
 _MAX_READINGS = 18
+#: An edge is known once it is within so many of the hand's steps, and it is kept clear of by so many.
+_EDGE_STEPS, _CLEAR_STEPS = 8, 3
 
 
 @dataclass(frozen=True)
@@ -42,6 +44,7 @@ class SetMove:
 def next_set_move(
     spots: Sequence[Spot], target: float, close: float, adjuster: Adjuster, position_mdeg: int,
     stops_mdeg: tuple[int | None, int | None], first_mdeg: int | None = None, beyond: float = 1.05, slope: float = 0.0,
+    allowed: Limit | None = None,
 ) -> SetMove:  # fmt: skip
     """The next move towards ``target``; a reading within ``close`` of it is near enough.
 
@@ -49,7 +52,8 @@ def next_set_move(
     Bracketed targets are interpolated; otherwise the last slope is followed, at
     most four first moves at a time. A trimmer without stops is followed round. ``first_mdeg``: a first move other than usual,
     where a wrong one does harm; ``beyond``: how far past where the last slope meets the target, so as to enclose it. ``slope``: what a
-    millidegree did when it was turned before, where that is known.
+    millidegree did when it was turned before, where that is known. ``allowed``: what is in spec; beside a place where the reading is
+    only a bound (a squelch that stays open) it is not brought nearer to the target than hands and radio can hold.
     """
     low, high = stops_mdeg
     here = [s for s in spots if s.mdeg == position_mdeg]
@@ -73,6 +77,9 @@ def next_set_move(
     step = adjuster.step_mdeg
     if bracket is not None:
         a, b = bracket
+        clear = _clear_of_the_edge(places, a, b, target, step, allowed)
+        if clear is not None:
+            return SetMove("stop", 0, "set") if clear == position_mdeg else SetMove("go", clear, "past-target")
         if abs(b.mdeg - a.mdeg) <= step:
             nearer = a if abs(a.value - target) <= abs(b.value - target) else b
             return (
@@ -108,7 +115,9 @@ def _outside(
     spread = max(s.std for s in spots)
     flat = abs(highest.value - lowest.value) < 3 * spread
     best = min(places, key=lambda s: abs(s.value - target))
-    if flat and span >= 0.6 * adjuster.travel_mdeg:
+    # Bounds alone are no flat readings: they only say that it is not there, and it is looked for from stop to stop.
+    nowhere = all(s.bounded for s in places)
+    if flat and not nowhere and span >= 0.6 * adjuster.travel_mdeg:
         return SetMove("stop", 0, "dead")
     # Beyond which end does the target lie? The end that reads nearer; when neither does, the less explored side.
     clockwise = highest.mdeg + first <= abs(lowest.mdeg) + first if flat else best is highest
@@ -120,7 +129,9 @@ def _outside(
         if flat:
             other = low if clockwise else high
             away = (lowest.mdeg if clockwise else highest.mdeg) + (-first if clockwise else first) * 2
-            return SetMove("stop", 0, "dead") if other is not None else SetMove("go", away, "toward-target")
+            if other is not None:
+                return SetMove("stop", 0, "out-of-range" if nowhere else "dead")
+            return SetMove("go", away, "toward-target")
         return _settle(places, target, position, "at-stop")
     slope = (end.value - neighbour.value) / (end.mdeg - neighbour.mdeg)
     distance = (
@@ -131,6 +142,22 @@ def _outside(
     distance = min(max(distance * beyond, step), 4.0 * first if not flat else 3.0 * first)
     wanted = end.mdeg + (1 if clockwise else -1) * max(round(distance / step), 1) * step
     return SetMove("go", _inside(wanted, low, high, wanted), "toward-target")
+
+
+def _clear_of_the_edge(
+    places: list[Spot], a: Spot, b: Spot, target: float, step: int, allowed: Limit | None
+) -> int | None:
+    """Beside an edge where the reading jumps to a bound: the place in spec nearest the target that keeps clear of it (millidegrees).
+    None while no such place was read, or the edge is not yet known well."""
+    if allowed is None or a.bounded == b.bounded or abs(b.mdeg - a.mdeg) > _EDGE_STEPS * step:
+        return None
+    edge, side = (a, 1) if a.bounded else (b, -1)
+    fit = [
+        s
+        for s in places
+        if not s.bounded and allowed.holds(s.value) and (s.mdeg - edge.mdeg) * side >= _CLEAR_STEPS * step
+    ]
+    return min(fit, key=lambda s: abs(s.value - target)).mdeg if fit else None
 
 
 def _settle(places: list[Spot], target: float, position: int, why: Literal["out-of-range", "at-stop"]) -> SetMove:

@@ -117,6 +117,7 @@ _DETAIL: dict[Why, str] = {
     "count": "It tells which oscillator is off, or how far.",
     "trim": "Of the oscillators that it can be, this one is off.",
     "on-frequency": "On frequency on every band and mode that the sheet counts, or as near as the trimmers go.",
+    "out-of-lock": "The loop does not lock: set the VCO first, then count again.",
     "check-counter": "The pattern smells of the counter itself: check it against a standard before anything is trimmed by it.",
     "chart": "The next place of the chart.",
     "chart-read": "The whole chart is read.",
