@@ -33,7 +33,7 @@ _IDLE_DB = 0.01
 #: A core of a pair that is only brought near its peak: so much may be lost there, on average (dB).
 _NEAR_DB = 0.35
 _MOST = 18
-#: Lower than the highest reading by this (dB), and by three spreads, is worse than it was.
+#: Lower than the highest reading by this (dB), and by four spreads of a reading, is worse than it was.
 _LOWER_DB = 0.15
 #: A top lies beyond a stop when it is further out than this share of its half-width.
 _BEYOND_WIDTHS = 0.35
@@ -242,7 +242,7 @@ def _jointly(
             # The step that it has ends where it stands: what is there to be had is another reading of it.
             return confirm
         return PairMove(which, Move("go", target, "pair", loss_db=unsure), coupling)
-    back = _back_to_best(reads, adjusters, positions, fit.spread) if len(reads) >= _MOST else None
+    back = _back_to_best(reads, adjusters, positions) if len(reads) >= _MOST else None
     shut = _beyond_a_stop(fit, limits)
     ended = PairMove(1, Move("stop", 0, "peaked")) if shut is None else PairMove(shut, Move("stop", 0, "at-stop"))
     ended = replace(ended, move=replace(ended.move, loss_db=unsure), coupling=coupling)
@@ -256,7 +256,10 @@ def _jointly(
     far = int(np.argmax(away))
     if len(reads) < _MOST + 2 and gain > _IDLE_DB and away[far] > fine[far] // 2:
         return PairMove(far, Move("go", targets[far], "to-peak", loss_db=unsure), coupling)
-    return confirm if any(moved) else ended
+    if any(moved):
+        return confirm
+    back = _back_to_best(reads, adjusters, positions)
+    return back if back is not None and back.move.act == "go" else ended
 
 
 def _beyond_a_stop(fit: PairFit, limits: Sequence[tuple[float, float]]) -> int | None:
@@ -269,7 +272,7 @@ def _beyond_a_stop(fit: PairFit, limits: Sequence[tuple[float, float]]) -> int |
 
 
 def _back_to_best(
-    reads: Sequence[PairRead], adjusters: tuple[Adjuster, Adjuster], positions: tuple[int, int], spread: float
+    reads: Sequence[PairRead], adjusters: tuple[Adjuster, Adjuster], positions: tuple[int, int]
 ) -> PairMove | None:
     """Readings that no pair explains, and the last of them lower than one before: back to where it was highest, the farther core
     first, and there it ends. None where it is as high here as it ever was."""
@@ -278,7 +281,7 @@ def _back_to_best(
     steps = [a.step_mdeg for a in adjusters]
     places = [round(t * TURN) for t in best.turns]
     at_best = all(abs(a - b) * TURN <= 0.3 * s for a, b, s in zip(last.turns, best.turns, steps, strict=True))
-    lower = best.height - last.height > max(3.0 * spread, _LOWER_DB)
+    lower = best.height - last.height > max(4.0 * last.std, _LOWER_DB)
     if not lower and not (at_best and len(reads) > _MOST):
         return None
     away = [abs(places[n] - positions[n]) if lower else 0 for n in (0, 1)]

@@ -17,7 +17,7 @@ _FIRST_MDEG: dict[AdjusterKind, int] = {
 }
 _MAX_READINGS = 18
 #: An edge is known once it is within so many of the hand's steps, and it is kept clear of by so many.
-_EDGE_STEPS, _CLEAR_STEPS = 8, 3
+_EDGE_STEPS, _CLEAR_STEPS = 8, 2
 
 
 @dataclass(frozen=True)
@@ -151,13 +151,15 @@ def _clear_of_the_edge(
     None while no such place was read, or the edge is not yet known well."""
     if allowed is None or a.bounded == b.bounded or abs(b.mdeg - a.mdeg) > _EDGE_STEPS * step:
         return None
-    edge, side = (a, 1) if a.bounded else (b, -1)
-    fit = [
-        s
-        for s in places
-        if not s.bounded and allowed.holds(s.value) and (s.mdeg - edge.mdeg) * side >= _CLEAR_STEPS * step
-    ]
-    return min(fit, key=lambda s: abs(s.value - target)).mdeg if fit else None
+    inner, side = (b, 1) if a.bounded else (a, -1)
+    if not allowed.holds(inner.value):
+        return None
+    # Where between the two it jumps nobody knows: a little further in than what was read beside it.
+    away = inner.mdeg + side * _CLEAR_STEPS * step
+    fit = [s for s in places if not s.bounded and allowed.holds(s.value) and (s.mdeg - away) * side >= 0]
+    if fit:
+        return min(fit, key=lambda s: abs(s.value - target)).mdeg
+    return inner.mdeg if any(s.mdeg == away for s in places) else away
 
 
 def _settle(places: list[Spot], target: float, position: int, why: Literal["out-of-range", "at-stop"]) -> SetMove:
