@@ -15,6 +15,7 @@ import shutil
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 #: Shared libraries that Qt loads from the system, and the Debian package of each.
@@ -94,6 +95,16 @@ def install_system_packages(packages: list[str]) -> bool:
     return False
 
 
+def _install(python: Path, lock: Path) -> bool:
+    """Install the locked packages, their hashes checked; whether they are there now. Bytecode is written as modules are first used."""
+    say(f"installing the locked packages ({lock.name})")
+    pip = [str(python), "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--no-deps", "--no-compile"]
+    if subprocess.run([*pip, "--require-hashes", "-r", str(lock)], stdout=sys.stderr).returncode:
+        say("the packages could not be installed. Check the network connection to PyPI and start again.")
+        return False
+    return True
+
+
 def build(top: Path, lock: str) -> int:
     """Create ``.venv`` under ``top`` and install ``lock`` into it; returns an exit code."""
     venv = top / ".venv"
@@ -110,11 +121,13 @@ def build(top: Path, lock: str) -> int:
             if made.returncode:
                 say("Python cannot make a virtual environment. Install it with: sudo apt-get install python3-venv")
                 return 3
-    say(f"installing the locked packages ({lock})")
-    pip = [str(python), "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--no-deps"]
-    if subprocess.run([*pip, "--require-hashes", "-r", str(top / lock)], stdout=sys.stderr).returncode:
-        say("the packages could not be installed. Check the network connection to PyPI and start again.")
-        return 3
+    missing = missing_packages(lock == "requirements-dev.lock")
+    with ThreadPoolExecutor(1) as beside:
+        # Two package managers, two networks, two halves of a minute: at once.
+        system = beside.submit(install_system_packages, missing) if missing else None
+        if not _install(python, top / lock):
+            return 3
+        whole = system is None or system.result()
     site = subprocess.run(
         [str(python), "-c", "import sysconfig; print(sysconfig.get_path('purelib'))"],
         capture_output=True,
@@ -122,9 +135,6 @@ def build(top: Path, lock: str) -> int:
         check=True,
     ).stdout.strip()
     (Path(site) / "unitone-source.pth").write_text(f"{top / 'src'}\n", encoding="utf-8")
-    for_tests = lock == "requirements-dev.lock"
-    missing = missing_packages(for_tests)
-    whole = not missing or install_system_packages(missing)
     # The development lock holds everything of the plain one, at the same versions. Without a system package this is asked again.
     for name in {"requirements.lock", lock} if whole else ():
         shutil.copyfile(top / name, venv / f"installed-{name}")

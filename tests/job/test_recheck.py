@@ -210,7 +210,7 @@ OPS = st.lists(
 )  # fmt: skip
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.sampled_from([p.stem for p in built_in()]), OPS)
 def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading_in_it(
     name: str, ops: list[tuple[str, int]]
