@@ -276,7 +276,7 @@ def test_survey_first_then_the_route(new_session: Callable[..., Session], sheet:
 def test_in_limits_is_left_alone(new_session: Callable[..., Session], sheet: Sheet) -> None:
     session = new_session(7)
     follow_until(session, lambda s: bool(s.state.finished))
-    alone = [s for s in sheet.steps if verdict(session.state, s) == "left alone"]
+    alone = [s for s in sheet.steps if verdict(session.state, s) == "left_as_found"]
     assert len(alone) >= 10
     assert all(leave_alone(session.state, s) for s in alone)
     assert all(session.state.positions[a] == 0 for s in alone for a in s.adjusters)

@@ -211,9 +211,9 @@ def test_lines_and_counted_squares_tell_what_they_show(qtbot: QtBot) -> None:
     lines = Lines("Loose ends", lambda key, n: pressed.append((key, n)))
     qtbot.addWidget(lines)
     lines.show()
-    lines.show_lines([Line("re-check", "speaker off", "", "e1", ("put right", "stays"))])
+    lines.show_lines([Line("recheck", "speaker off", "", "e1", ("put right", "stays"))])
     icon = lines.findChild(MarkIcon)
-    assert icon is not None and icon.mark == "re-check" and lines.findChildren(type(icon))[0] is icon
+    assert icon is not None and icon.mark == "recheck" and lines.findChildren(type(icon))[0] is icon
     from PyQt6.QtWidgets import QLabel, QPushButton
 
     buttons = lines.findChildren(QPushButton)

@@ -338,7 +338,7 @@ def test_pictures_are_dropped_counted_and_taken_out_again(qtbot: QtBot, tmp_path
 def test_new_verdicts_have_shapes_of_their_own(qtbot: QtBot) -> None:
     del qtbot
     shapes = {}
-    for name in ("holds", "left alone", "out", "re-check", "to do", "accepted", "not applicable"):
+    for name in ("in_spec", "left_as_found", "out_of_spec", "recheck", "todo", "accepted", "not applicable"):
         image = QImage(24, 24, QImage.Format.Format_ARGB32)
         image.fill(Qt.GlobalColor.transparent)
         painter = QPainter(image)

@@ -88,7 +88,7 @@ def test_one_trimmer_for_six_crystals_by_the_return_key(desk: Desk) -> None:
     assert desk.bench.view.coach.advice.act == "finish"
     assert any(n.startswith("Best on one trimmer: all of them within") for n in seen), seen
     route = {r.step_id: r.verdict for _, rows in desk.bench.view.procedure.route for r in rows}
-    assert route["crystals"] in ("holds", "left alone") and route["power"] in ("holds", "left alone")
+    assert route["crystals"] in ("in_spec", "left_as_found") and route["power"] in ("in_spec", "left_as_found")
 
 
 @pytest.mark.parametrize("number", [148, 149])
@@ -117,7 +117,7 @@ def test_a_change_is_tried_before_anything_is_soldered(desk: Desk) -> None:
         field.setText(text)
 
     assert "ref: 10.240000 → 10.240000 MHz, +0 Hz" in card.headline.text() and "five" not in card.missing.text()
-    assert len(card.rows.shown or ()) == 5 and all(r.mark == "holds" for r in card.rows.shown or ())
+    assert len(card.rows.shown or ()) == 5 and all(r.mark == "in_spec" for r in card.rows.shown or ())
     type_in("hz", "10.2401 MHz")
     assert all("as before" in r.quiet or "changes" in r.quiet for r in card.rows.shown or ())
     type_in("hz", "ten")
@@ -133,7 +133,7 @@ def test_a_change_is_tried_before_anything_is_soldered(desk: Desk) -> None:
     type_in("volts", "A 1 1.99; C 20 2.97; E 1 3.97; E 40 4.76")
     assert card.order.text() == "The crystal to order: 19.050000 MHz." and card.fields["least"].text() == "1.5 V"  # type: ignore[union-attr]
     last = (card.rows.shown or ())[-1]
-    assert last.mark == "out" and last.words.startswith("F ") and "does not lock · changes" in last.quiet
+    assert last.mark == "out_of_spec" and last.words.startswith("F ") and "does not lock · changes" in last.quiet
     type_in("band", "E")
     assert "a name of its own" in card.missing.text()
     box.setCurrentIndex(2)
@@ -142,7 +142,7 @@ def test_a_change_is_tried_before_anything_is_soldered(desk: Desk) -> None:
     card.box("output").activated.emit(0)
     type_in("term", "N/10240")
     assert card.headline.text() == "loop: ref × N/20480 → × N/10240" and all(
-        r.mark == "out" for r in card.rows.shown or ()
+        r.mark == "out_of_spec" for r in card.rows.shown or ()
     )
     # A sheet without bands or a VCO asks for neither.
     sheets = card.box("sheet")

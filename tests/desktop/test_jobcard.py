@@ -170,7 +170,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     )
     assert state.shop.minutes_spent == 70 and "1 loose" in page.words.text()
     card.after(lambda: card.type(rails.rows["audio-9"].field, "8.4"))
-    assert rails.rows["audio-9"].verdict.text() == "holds" and rails.rows["audio-9"].found.text() == "found 7.60 V"
+    assert rails.rows["audio-9"].verdict.text() == "in_spec" and rails.rows["audio-9"].found.text() == "found 7.60 V"
     # Alignment of the rest, on the Bench; worth a look stands beside its step.
     desk.key(Qt.Key.Key_Return, CONTROL)
     desk.until(lambda: desk.window.pages.currentWidget() is desk.bench and desk.bench.view is not None)
@@ -278,7 +278,7 @@ def test_supply_and_meter_are_set_judged_and_refused_in_place(desk: Desk) -> Non
     card.after(lambda: card.type(rails.limit, "3 A"))
     assert "too much to protect" in rails.words.text() and not rails.error.isVisible()
     card.after(lambda: card.type(rails.currents["receive"][0], "43 mA"))
-    assert rails.currents["receive"][1].mark == "holds"
+    assert rails.currents["receive"][1].mark == "in_spec"
     rails.path.setCurrentIndex(rails.path.findData("battery"))
     card.after(lambda: rails.path.activated.emit(0))
     assert not card.state().open_ends, "on the battery again: the loose end is put right by itself"

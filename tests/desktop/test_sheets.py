@@ -125,7 +125,7 @@ def type_a_sheet(desk: Desk) -> SheetsPage:
 def holds(desk: Desk, page: SheetsPage) -> None:
     """Wait for the check of what was typed last, and see that nothing is left to mend."""
     desk.until(lambda: not page.editor._timer.isActive() and page.editor.shown_data is page.now.draft.data)  # type: ignore[union-attr]
-    assert page.editor.problems == () and page.state.text().startswith("holds")
+    assert page.editor.problems == () and page.state.text().startswith("in_spec")
 
 
 def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None:
@@ -188,7 +188,7 @@ def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None
     desk.after(lambda: desk.key(Qt.Key.Key_Return))
     desk.until(lambda: desk.bench.view.procedure.recheck is not None)  # type: ignore[union-attr]
     state = state_of(desk)
-    assert {verdict(state, s) for s in state.sheet.steps} == {"re-check"}
+    assert {verdict(state, s) for s in state.sheet.steps} == {"recheck"}
     plan = desk.bench.view.procedure.recheck  # type: ignore[union-attr]
     stale = sum(len(s.required) for s in state.sheet.steps)
     assert plan is not None and len(plan.rows) < stale and desk.bench.recheck.isVisible()
@@ -203,7 +203,7 @@ def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None
 
     # The harmonic is out now, and accepted with a reason.
     desk.after(lambda: desk.window.worker.do(lambda s: s.go_to("harmonic")))  # type: ignore[union-attr]
-    assert desk.bench.view.step.verdict == "out"  # type: ignore[union-attr]
+    assert desk.bench.view.step.verdict == "out_of_spec"  # type: ignore[union-attr]
     desk.key("a")
     judge = desk.bench.tray.judge
     desk.until(judge.isVisible)

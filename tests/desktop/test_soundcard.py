@@ -291,7 +291,7 @@ def test_my_bench_is_filled_in_kept_used_and_struck(desk: Desk) -> None:
     assert "−10.0 %" in guide.words.text() and "dummy load only" in guide.caution.text()
     guide.button.click()
     del job
-    assert any(r.title.endswith("thirty watts") and r.mark == "holds" for r in page._rows)
+    assert any(r.title.endswith("thirty watts") and r.mark == "in_spec" for r in page._rows)
     at = next(n for n, r in enumerate(page._rows) if r.kind == "wattmeter")
     page._pressed(str(at), 1)
     assert my_bench(desk.logbook).latest("wattmeter", "w") is None and "struck" in page.told.text()

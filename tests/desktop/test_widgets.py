@@ -60,7 +60,7 @@ def near(picture: QImage, colour: QColor, x: int, y: int, reach: int = 1) -> boo
 def test_verdicts_differ_in_shape_not_only_in_colour() -> None:
     """In grey, every verdict still has an outline of its own."""
     outlines = {}
-    for verdict in ("holds", "left alone", "out", "re-check", "to do"):
+    for verdict in ("in_spec", "left_as_found", "out_of_spec", "recheck", "todo"):
         picture = painted(verdict)
         ground = theme.colour("card")
         outlines[verdict] = tuple(picture.pixelColor(x, y) != ground for x in range(0, 40, 2) for y in range(0, 40, 2))
@@ -69,7 +69,7 @@ def test_verdicts_differ_in_shape_not_only_in_colour() -> None:
         for second in names[i + 1 :]:
             differing = sum(a != b for a, b in zip(outlines[first], outlines[second], strict=True))
             assert differing > 12, (first, second)
-    assert near(painted("holds", True), theme.colour("orange"), 20, 5, 3)
+    assert near(painted("in_spec", True), theme.colour("orange"), 20, 5, 3)
 
 
 def test_the_limit_bar_shows_band_found_and_now(qtbot: QtBot) -> None:
@@ -98,7 +98,7 @@ def test_path_and_tape_paint_their_state(qtbot: QtBot) -> None:
         (
             PathStage("Aerial", "receive", "done"),
             PathStage("RF amp", "receive", "now"),
-            PathStage("Mic", "send", "to do"),
+            PathStage("Mic", "send", "todo"),
         )
     )
     picture = path.grab().toImage()
@@ -166,8 +166,8 @@ def test_route_and_ledger_say_what_was_clicked(qtbot: QtBot) -> None:
     route.resize(240, 300)
     route.show()
     rows = (
-        RouteRow("a", "First step", "holds", "8.0 V", False),
-        RouteRow("b", "A step with a very long name indeed", "out", "1.57 V", True),
+        RouteRow("a", "First step", "in_spec", "8.0 V", False),
+        RouteRow("b", "A step with a very long name indeed", "out_of_spec", "1.57 V", True),
     )
     route.show_route((("Rails", rows),))
     assert route.count() == 3 and route.item(2).toolTip().startswith("A step with")
@@ -175,8 +175,8 @@ def test_route_and_ledger_say_what_was_clicked(qtbot: QtBot) -> None:
         box = route.visualItemRect(route.item(1))
         qtbot.mouseClick(route.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
     assert chosen.args == ["a"]
-    route.show_route((("Rails", (replace(rows[0], verdict="re-check"), rows[1])),))
-    assert "re-check" in route.item(1).toolTip()
+    route.show_route((("Rails", (replace(rows[0], verdict="recheck"), rows[1])),))
+    assert "recheck" in route.item(1).toolTip()
     ledger = Ledger()
     qtbot.addWidget(ledger)
     ledger.resize(300, 120)

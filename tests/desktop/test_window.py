@@ -114,7 +114,7 @@ def test_a_radio_is_aligned_through_the_window_from_new_job_to_certificate(desk:
     state = state_of(desk, 150)
     assert state.finished and not blockers(state)
     ended = {s.id: verdict(state, s) for s in state.sheet.steps}
-    assert set(ended.values()) <= {"holds", "left alone"}, ended
+    assert set(ended.values()) <= {"in_spec", "left_as_found"}, ended
     assert state.turns and len(state.readings) > 40
     # The window says what the tape says.
     view = desk.bench.view

@@ -40,19 +40,19 @@ def read(session: Session, typed: str) -> str:
 
 
 def test_what_is_out_is_accepted_with_a_reason_until_it_gets_worse(power: Session) -> None:
-    with pytest.raises(TapeError, match="to do"):
+    with pytest.raises(TapeError, match="todo"):
         power.judge("accepted", "why not")
-    assert read(power, "3.2") == "out"
+    assert read(power, "3.2") == "out_of_spec"
     with pytest.raises(TapeError, match="reason"):
         power.judge("accepted", "  ")
     power.judge("accepted", "a new final costs more than the radio")
     assert verdict(power.state, power.step) == "accepted"
     assert read(power, "3.21") == "accepted", "the same again, but for the spread of a reading"
-    assert read(power, "3.0") == "out", "worse than what was accepted"
+    assert read(power, "3.0") == "out_of_spec", "worse than what was accepted"
     assert read(power, "3.3") == "accepted"
-    assert read(power, "3.9") in ("holds", "left alone")
+    assert read(power, "3.9") in ("in_spec", "left_as_found")
     power.turn("L8", 45_000)
-    assert verdict(power.state, power.step) == "re-check", "a decision is no reading"
+    assert verdict(power.state, power.step) == "recheck", "a decision is no reading"
     assert any(s.id == "power" for s, _ in blockers(power.state))
     assert read(power, "3.25") == "accepted"
     assert power.strike_last() is not None and power.strike_last() is not None
@@ -65,21 +65,21 @@ def test_a_step_that_does_not_apply_is_put_aside(power: Session) -> None:
     assert verdict(power.state, power.step) == "not applicable"
     assert all(s.id != "power" for s, _ in blockers(power.state)) and power.advice().act in ("conclude", "go to")
     power.strike_last()
-    assert verdict(power.state, power.step) == "to do"
+    assert verdict(power.state, power.step) == "todo"
 
 
 def test_too_close_to_call_and_what_would_settle_it(power: Session) -> None:
     power.measuring.set_instruments((METER,))
-    assert read(power, "4.0") == "left alone"
-    assert read(power, "3.65") == "too close to call" and read(power, "3.55") == "too close to call"
+    assert read(power, "4.0") == "left_as_found"
+    assert read(power, "3.65") == "undecided" and read(power, "3.55") == "undecided"
     words = take_view(power).step.judged_words
     assert "which the bench wattmeter cannot tell" in words and "settles it" in words
-    assert read(power, "3.4") == "out" and read(power, "3.7") == "left alone"
+    assert read(power, "3.4") == "out_of_spec" and read(power, "3.7") == "left_as_found"
     power.measuring.set_instruments((METER,), "simple acceptance")
-    assert read(power, "3.61") == "left alone" and read(power, "3.59") == "out"
+    assert read(power, "3.61") == "left_as_found" and read(power, "3.59") == "out_of_spec"
     assert fold(power.logbook.tape(power.job_id)).rule == RULES[1]
     power.measuring.set_instruments((Instrument("m", "no data", ("tx.power",)),), RULES[0])
-    assert read(power, "3.61") == "left alone", "simple acceptance without data"
+    assert read(power, "3.61") == "left_as_found", "simple acceptance without data"
     with pytest.raises(TapeError, match="decision rule"):
         power.measuring.set_instruments((), "coin")
     reading = power.state.readings[-1].reading
@@ -145,7 +145,7 @@ def test_a_variant_changes_what_is_asked_and_goes_back(book: Logbook) -> None:
     first.confirm_hook_up("send")
     first.type_in("9.8", first.step.setting)
     first.start_work()
-    assert verdict(first.state, first.step) == "out"
+    assert verdict(first.state, first.step) == "out_of_spec"
     with pytest.raises(TapeError, match="Nothing differs"):
         first.set_variant("x", text)
     with pytest.raises(TapeError, match="name"):
@@ -157,7 +157,7 @@ def test_a_variant_changes_what_is_asked_and_goes_back(book: Logbook) -> None:
         ),
         pictures={"a.png": b"x"},
     )
-    assert verdict(first.state, first.step) == "left alone", "the same reading against this radio's own limit"
+    assert verdict(first.state, first.step) == "left_as_found", "the same reading against this radio's own limit"
     assert "3.6 W … 4.4 W → 9 W … 11 W" in take_view(first).log.variant_words
     first.turn("L8", 45_000)
     with pytest.raises(TapeError, match="L8 was turned"):
@@ -187,8 +187,8 @@ def test_a_variant_changes_what_is_asked_and_goes_back(book: Logbook) -> None:
     second.confirm_hook_up("send")
     second.type_in("4.0", second.step.setting)
     second.set_variant("other channels", channels)
-    assert verdict(second.state, second.sheet.step("power")) == "re-check"
-    assert verdict(second.state, second.sheet.step("rail")) == "left alone"
+    assert verdict(second.state, second.sheet.step("power")) == "recheck"
+    assert verdict(second.state, second.sheet.step("rail")) == "left_as_found"
 
 
 def test_a_general_route_becomes_this_radios_own_sheet(book: Logbook) -> None:

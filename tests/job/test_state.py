@@ -74,15 +74,15 @@ def test_a_touch_makes_stale_what_it_reaches_and_nothing_else(
 ) -> None:
     session = new_session(3)
     follow_until(session, lambda s: s.state.phase == "adjust")
-    assert all(verdict(session.state, s) not in ("to do", "re-check") for s in sheet.steps)
+    assert all(verdict(session.state, s) not in ("todo", "recheck") for s in sheet.steps)
     session.turn("P2", 2_500)
-    touched = {s.id for s in sheet.steps if verdict(session.state, s) == "re-check"}
+    touched = {s.id for s in sheet.steps if verdict(session.state, s) == "recheck"}
     assert touched == {"deviation"}
     session.turn("L2", 45_000)
-    touched = {s.id for s in sheet.steps if verdict(session.state, s) == "re-check"}
+    touched = {s.id for s in sheet.steps if verdict(session.state, s) == "recheck"}
     assert touched == {"deviation", "vco-send"}
     session.turn("CT1", 2_000)
-    touched = {s.id for s in sheet.steps if verdict(session.state, s) == "re-check"}
+    touched = {s.id for s in sheet.steps if verdict(session.state, s) == "recheck"}
     assert touched >= {"reference", "frequency", "front-end", "sensitivity", "s-meter"} and "power" not in touched
 
 
@@ -157,7 +157,7 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading(sheet: Sheet
                 continue
         if session.state.finished:
             assert not blockers(session.state)
-            assert all(verdict(session.state, s) not in ("to do", "re-check") for s in sheet.steps)
+            assert all(verdict(session.state, s) not in ("todo", "recheck") for s in sheet.steps)
         assert same(session.state, fold(book.tape(session.job_id), session.job_id))
 
 
@@ -191,10 +191,10 @@ def test_readings_and_conditions_survive_the_tape() -> None:
 def test_verdicts_of_a_whole_job(new_session: Callable[..., Session], sheet: Sheet) -> None:
     session = new_session(7)  # an untouched radio
     follow_until(session, lambda s: s.state.phase == "adjust")
-    alone = [s.id for s in sheet.steps if verdict(session.state, s) == "left alone"]
+    alone = [s.id for s in sheet.steps if verdict(session.state, s) == "left_as_found"]
     assert len(alone) >= 10 and "rail" in alone
     assert all(found_in_limits(session.state, sheet.step(i)) for i in alone)
-    assert verdict(session.state, sheet.step("frequency")) == "holds"  # nothing to leave alone: it has no adjuster
+    assert verdict(session.state, sheet.step("frequency")) == "in_spec"  # nothing to leave alone: it has no adjuster
     step = sheet.step("sensitivity")
     parts = lines(session.state, step)
     worse = max(p.now.reading.value for p in parts if p.now and p.now.reading.value is not None)
@@ -204,7 +204,7 @@ def test_verdicts_of_a_whole_job(new_session: Callable[..., Session], sheet: She
 def test_the_summary_says_what_the_state_says(new_session: Callable[..., Session]) -> None:
     session = new_session(2)
     empty = summary(session.state)
-    assert empty["verdicts"] == {"to do": 18} and all(m["now"] is None for m in empty["marks"])
+    assert empty["verdicts"] == {"todo": 18} and all(m["now"] is None for m in empty["marks"])
     follow_until(session, lambda s: s.state.phase == "adjust")
     full = summary(session.state)
     assert sum(full["verdicts"].values()) == 18 and full["readings"] > 20
@@ -228,7 +228,7 @@ def test_bounded_and_worded_readings_print_as_said(sheet: Sheet, new_session: Ca
     assert reading_text(session.step, logged) == "never opens"
     session.type_in("<0.06 uV", session.step.setting)
     assert reading_text(session.step, session.state.readings[-1]) == "<0.06 µV"
-    assert verdict(session.state, session.step) == "out"
+    assert verdict(session.state, session.step) == "out_of_spec"
 
 
 def test_advance_changes_nothing_that_anyone_else_can_hold(new_session: Callable[..., Session]) -> None:

@@ -57,7 +57,7 @@ def test_the_handheld_is_levelled_and_the_crystal_named(book: Logbook) -> None:
     assert max(map(abs, good)) < 200 and abs(max(good) + min(good)) < 190 and errors["C"] < -1500
     words = compromise_words(session.state, step)
     assert "A, B, D, E and F within" in words and "C stands −1" in words and "tx-C, 9.031667 MHz" in words
-    assert verdict(session.state, step) == "out"
+    assert verdict(session.state, step) == "out_of_spec"
     session.go_to("crystals")
     view = take_view(session)
     assert view.reading.chart is not None and [m.label for m in view.reading.chart.marks] == list("ABCDEF")

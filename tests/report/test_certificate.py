@@ -74,7 +74,7 @@ def test_pdf_can_be_read_again(finished: Session, tmp_path: Path) -> None:
         "Simulated radio",
         "As found",
         "As left",
-        "holds",
+        "in_spec",
         "wax broken on T2",
         "sheet",
         "Ferry & sons",
@@ -129,7 +129,7 @@ def judged(book: Logbook) -> Certificate:
 def test_a_certificate_tells_decisions_work_variants_and_instruments(judged: Certificate) -> None:
     rows = {r.step: r for r in judged.rows}
     assert rows["squelch"].verdict == "not applicable" and "automatic squelch" in rows["squelch"].remark
-    assert rows["power"].verdict == "re-check", "the recap came after it"
+    assert rows["power"].verdict == "recheck", "the recap came after it"
     assert "accepted: a new final" in rows["power"].remark and "read 3.00 W, corrected" in rows["power"].remark
     assert "U = 0.0753 W" in rows["power"].remark  # 2 · 0.02 · 3.26 / √3
     assert judged.touched == ("C41: 470 µF replaced", "recap: Electrolytics replaced")
@@ -161,7 +161,7 @@ def test_every_format_carries_them(judged: Certificate, form: str, tmp_path: Pat
         data = json.loads(text)
         assert data["touched"][0] == "C41: 470 µF replaced" and {r["verdict"] for r in data["rows"]} >= {
             "not applicable",
-            "to do",
+            "todo",
         }
 
 

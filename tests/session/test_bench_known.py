@@ -120,11 +120,11 @@ def test_guides_conclude_and_are_kept_and_age() -> None:
     rows = {r.kind: r for r in known_rows(bench, {"w": "30 W meter"}, TODAY)}
     assert (
         rows["wattmeter"].title.endswith("30 W meter")
-        and rows["wattmeter"].mark == "holds"
-        and rows["counter"].mark == "to do"
+        and rows["wattmeter"].mark == "in_spec"
+        and rows["counter"].mark == "todo"
     )
     old = {r.kind: r for r in known_rows(bench, {}, TODAY + datetime.timedelta(days=400))}
-    assert old["pads"].mark == "re-check" and "over a year old" in old["pads"].words
+    assert old["pads"].mark == "recheck" and "over a year old" in old["pads"].words
     instruments = (Instrument("w", "w", ("tx.power",)), Instrument("v", "v", ("supply.volts",)))
     assert targets("wattmeter", instruments) == (("w", "w"),) and targets("counter", instruments) == ()
     for typed, rows_, says in (

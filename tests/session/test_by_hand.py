@@ -70,7 +70,7 @@ def test_a_whole_alignment_by_hand_entry_only(book: Logbook, sheet: Sheet, physi
                 continue
         session.follow(advice)
     assert session.state.finished and not blockers(session.state)
-    assert {verdict(session.state, s) for s in sheet.steps} <= {"holds", "left alone"}
+    assert {verdict(session.state, s) for s in sheet.steps} <= {"in_spec", "left_as_found"}
     assert {x.reading.source for x in session.state.readings} == {"hand"}
     assert radio.radio.mechanics.moved_mdeg == session.state.positions
 
@@ -104,7 +104,7 @@ def test_a_core_that_does_nothing_is_said_and_left(book: Logbook, sheet: Sheet, 
     radio.mechanics.specimen.found["L9"] = radio.mechanics.specimen.right["L9"] + 2.0
     spoken = work_through(session)
     outcomes = {o for past in session.state.concluded.values() for _, o in past}
-    assert verdict(session.state, sheet.step("power")) == "out"
+    assert verdict(session.state, sheet.step("power")) == "out_of_spec"
     assert "dead" in outcomes or "This adjuster does nothing here." in spoken
     assert session.state.finished, "a job may be finished with a step out, never with one stale"
 
@@ -129,7 +129,7 @@ def test_a_preset_whose_range_ends_short(book: Logbook, sheet: Sheet, physics: P
     finally:
         object.__setattr__(physics.rail[0], "high", 8.8)
     assert session.state.concluded["rail"][0][1] == "at-stop"
-    assert verdict(session.state, sheet.step("rail")) == "out"
+    assert verdict(session.state, sheet.step("rail")) == "out_of_spec"
 
 
 def test_a_dead_receiver_still_comes_to_an_end(book: Logbook, sheet: Sheet, physics: PhysicsFile) -> None:
@@ -140,7 +140,9 @@ def test_a_dead_receiver_still_comes_to_an_end(book: Logbook, sheet: Sheet, phys
     work_through(session)
     assert session.state.finished
     assert (
-        verdict(session.state, sheet.step("vco-receive")) == "out" == verdict(session.state, sheet.step("sensitivity"))
+        verdict(session.state, sheet.step("vco-receive"))
+        == "out_of_spec"
+        == verdict(session.state, sheet.step("sensitivity"))
     )
 
 

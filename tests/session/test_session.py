@@ -23,7 +23,7 @@ def test_typed_readings_go_the_same_way(new_session: Callable[..., Session]) -> 
     session = new_session(None)
     reading = session.type_in("8,02", session.step.required[0])
     assert (reading.value, reading.source, reading.typed) == (8.02, "hand", "8,02")
-    assert verdict(session.state, session.step) == "left alone"
+    assert verdict(session.state, session.step) == "left_as_found"
     with pytest.raises(EntryError, match="Expected volts"):
         session.type_in("eight", session.step.required[0])
     assert len(session.state.readings) == 1

@@ -130,7 +130,7 @@ def test_disturbed_wax_makes_a_step_worth_a_look_even_in_limits(book: Logbook) -
     session.workshop.look_at("wax", "wrong", "slot chipped", ("T3",), pictures={"t3.png": PNG})
     read_everything(session)
     session.go_to("front-end")
-    assert verdict(session.state, session.step) == "left alone"
+    assert verdict(session.state, session.step) == "left_as_found"
     session.start_work()
     advice = advise(session.state)
     assert (advice.act, advice.why, advice.outcome) == ("conclude", "worth-a-look", "in-limits")
@@ -155,7 +155,7 @@ def test_a_finding_on_a_part_joins_the_suspects_when_its_stage_is_in_question(bo
     session.go_to("squelch")
     assert take_view(session).step.remarks == (), "nothing is in question while it holds"
     session.type_in("-60 dBm", session.step.required[0])
-    assert verdict(session.state, session.step) == "out"
+    assert verdict(session.state, session.step) == "out_of_spec"
     remarks = take_view(session).step.remarks
     assert remarks[0] == "Suspects here: C52: top swollen" and "C52 leaks" in remarks[1]
     session.workshop.heard("the lock keeper", "other", "cuts out")
@@ -202,7 +202,7 @@ def test_a_low_rail_is_halved_to_its_cause(book: Logbook) -> None:
     )
     assert session.state.latest[("rail", 0)].reading.value == 8.0, "a row of the table is the reading of its step"
     session.workshop.fit_part("C99", 1, "100 nF")
-    assert next(c for c in take_card(session).volts if c.id == "vco-8").verdict == "re-check", (
+    assert next(c for c in take_card(session).volts if c.id == "vco-8").verdict == "recheck", (
         "an unknown part reaches everything"
     )
     assert session.state.phase == "as-found", (
@@ -216,7 +216,7 @@ def test_rails_know_the_supply_the_meter_and_each_other(book: Logbook) -> None:
     session.workshop.read_volts("ht-1", "180")
     session.workshop.read_volts("ht-2", "150")
     card = take_card(session)
-    assert {c.verdict for c in card.volts[:2]} == {"too close to call"} and "bright lamp" in card.supply_words
+    assert {c.verdict for c in card.volts[:2]} == {"undecided"} and "bright lamp" in card.supply_words
     assert [x.what for x in card.loose if x.id] == ["lamp limiter in place of the mains"]
     session.workshop.set_supply("mains")
     assert not session.state.open_ends and [c.verdict for c in take_card(session).volts[:2]] == ["low", "low"]
@@ -244,7 +244,7 @@ def test_a_sheet_that_contradicts_itself_takes_either_value(book: Logbook) -> No
     for volts, holds in (("0.65", True), ("0.53", True), ("0.48", False)):
         session.workshop.read_volts("squelch-base", volts)
         cell = next(c for c in take_card(session).volts if c.id == "squelch-base")
-        assert (cell.verdict == "holds") is holds and "either is taken" in cell.words and " or " in cell.should
+        assert (cell.verdict == "in_spec") is holds and "either is taken" in cell.words and " or " in cell.should
 
 
 def test_wrong_numbers_are_refused_with_words_and_nothing_is_written(book: Logbook) -> None:
@@ -287,7 +287,7 @@ def test_currents_settle_their_step_and_are_judged(book: Logbook) -> None:
     session.workshop.read_current("receive", "310 mA")
     session.workshop.read_current("send", "2.4 A")
     rest, keyed = take_card(session).currents
-    assert (rest.verdict, keyed.verdict) == ("holds", "out") and session.state.latest[
+    assert (rest.verdict, keyed.verdict) == ("in_spec", "out_of_spec") and session.state.latest[
         ("current-rest", 0)
     ].reading.value == pytest.approx(0.31)
     assert [c.way for c in take_card(by_hand(book, "valve-receiver")).currents] == ["receive"], (
@@ -328,7 +328,7 @@ def test_parts_say_why_they_are_right_and_cost(book: Logbook) -> None:
     assert right.why.startswith("right: the same value, 25 V for 16 V: more") and wrong.why.startswith(
         "wrong: 10 V for 25 V: less"
     )
-    assert verdict(session.state, session.sheet.step("squelch")) == "re-check", (
+    assert verdict(session.state, session.sheet.step("squelch")) == "recheck", (
         "what the part reaches has to be measured again"
     )
     assert take_card(session).cost_words == "parts 0.70"

@@ -96,11 +96,11 @@ def next_step(state: JobState) -> tuple[str, Why] | None:
     for step in sorted(settled, key=lambda s: (_worked(state, s), s.aim == "null")):
         if wanted_by_a_check(state, step) or wanted_for_both(state, step):
             return step.id, "check-out"
-    if "re-check" in verdicts.values():
+    if "recheck" in verdicts.values():
         return plan_of(state).measurements[0].settles[0].step, "stale"
-    for wanted, why in (("to do", "next-in-route"), ("out", "still-out")):
+    for wanted, why in (("todo", "next-in-route"), ("out_of_spec", "still-out")):
         for step in route:
-            if verdicts[step.id] == wanted and not (wanted == "out" and not _may_work(state, step)):
+            if verdicts[step.id] == wanted and not (wanted == "out_of_spec" and not _may_work(state, step)):
                 return step.id, why  # type: ignore[return-value]
     return None
 
@@ -162,7 +162,7 @@ def wanted_by_a_check(state: JobState, step: Step) -> bool:
     late = step.aim == "null" or _worked(state, step)
     if _worked(state, step) and not _may_work(state, step):
         return False
-    if late and not _begun(state, step) and any(verdict(state, s) in ("re-check", "to do") for s in state.sheet.steps):
+    if late and not _begun(state, step) and any(verdict(state, s) in ("recheck", "todo") for s in state.sheet.steps):
         # First what is not read, or no longer counts: the check may come in by itself.
         return False
     parts = [state.sheet.adjuster(a) for a in step.adjusters]
@@ -229,11 +229,11 @@ def _is_concluded_now(state: JobState, step: Step) -> bool:
     if not past:
         return False
     now = verdict(state, step)
-    if now in ("to do", "re-check"):
+    if now in ("todo", "recheck"):
         return False
-    if now in ("holds", "left alone") and _asked(state, step):
+    if now in ("in_spec", "left_as_found") and _asked(state, step):
         return False
-    return now != "out" or not _may_work(state, step)
+    return now != "out_of_spec" or not _may_work(state, step)
 
 
 def _onward(state: JobState, step: Step) -> Advice:
@@ -294,7 +294,7 @@ def _work(state: JobState, step: Step) -> Advice:
     if not working:
         for index, line in enumerate(lines(state, step)):
             if line.now is None or line.stale:
-                return _measure(state, step, index, "re-check" if line.stale else "first-reading")
+                return _measure(state, step, index, "recheck" if line.stale else "first-reading")
         asked = _asked(state, step) or _too_near_the_rule(state, step)
         if now in SETTLED and not asked:
             why: Why = (
@@ -358,7 +358,7 @@ def _close(state: JobState, step: Step, outcome: Outcome) -> Advice:
 
 def _measure(state: JobState, step: Step, index: int, why: Why) -> Advice:
     required = step.required[index]
-    if why == "re-check":
+    if why == "recheck":
         # One reading under what several steps ask together settles all of them.
         required = merged_for(state, step, index)
     if step.quantity_id in FOUND_BY:
@@ -405,7 +405,7 @@ def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
 
 def _peak(state: JobState, step: Step, since: int) -> Advice:
     advice = _peak_move(state, step, since)
-    if not isinstance(advice, SetUp | Measure) or advice.why in ("closing", "other-channel", "re-check"):
+    if not isinstance(advice, SetUp | Measure) or advice.why in ("closing", "other-channel", "recheck"):
         return advice
     return replace(advice, quantity=step.read_by) if step.read_by else advice
 

@@ -256,5 +256,5 @@ def row_words(row: BandRow) -> tuple[str, str, str]:
         said = {True: tr("locks"), False: tr("does not lock"), None: tr("too close to call")}[row.locks]
         quiet.append(f"{volts}, {said}")
     quiet.append(tr("changes") if row.moved else tr("as before"))
-    mark = "out" if not right or row.locks is False else "too close to call" if row.law_open else "holds"
+    mark = "out_of_spec" if not right or row.locks is False else "undecided" if row.law_open else "in_spec"
     return mark, words, " · ".join(quiet)

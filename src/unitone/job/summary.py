@@ -61,6 +61,25 @@ def summary(state: JobState) -> dict[str, Any]:
     }
 
 
+#: What older versions called the verdicts, in summaries that are kept with the list.
+_EARLIER = {
+    "holds": "in_spec", "out": "out_of_spec", "left alone": "left_as_found", "too close to call": "undecided", "to do": "todo",
+    "re-check": "recheck",
+}  # fmt: skip
+
+
+def in_todays_terms(kept: dict[str, Any]) -> dict[str, Any]:
+    """A summary as it was kept, an older one's verdicts under their names of today."""
+    if not isinstance(kept.get("verdicts"), dict) or not isinstance(kept.get("marks", []), list):
+        return kept
+    verdicts = {_EARLIER.get(name, name): n for name, n in kept["verdicts"].items()}
+    marks = [
+        {"in_spec" if k == "holds" else k: v for k, v in m.items()} if isinstance(m, dict) else m
+        for m in kept.get("marks", [])
+    ]
+    return {**kept, "verdicts": verdicts, **({"marks": marks} if "marks" in kept else {})}
+
+
 def _last(state: JobState) -> list[Finding]:
     """What was found by looking, what is wrong first."""
     return sorted(state.shop.standing_findings(), key=lambda f: ("wrong", "mended", "fine").index(f.look))
@@ -88,7 +107,7 @@ def _mark(state: JobState, quantity_id: str, name: str) -> dict[str, Any] | None
         "found": None if found is None else place_on_bar(step, found),
         "now": None if line.now is None else place_on_bar(step, line.now),
         "found_holds": None if found is None else inside(step.limit, found.reading),
-        "holds": line.inside,
+        "in_spec": line.inside,
         "stale": line.stale,
         "band": band_on_bar(step),
     }
@@ -96,7 +115,7 @@ def _mark(state: JobState, quantity_id: str, name: str) -> dict[str, Any] | None
 
 def _standing(state: JobState, step: Step) -> tuple[int, bool]:
     parts = lines(state, step)
-    now = {"out": 0, "re-check": 1, "too close to call": 2, "to do": 4}.get(verdict(state, step), 3)
+    now = {"out_of_spec": 0, "recheck": 1, "undecided": 2, "todo": 4}.get(verdict(state, step), 3)
     found = worst_found(step, parts)
     return now, found is None or inside(step.limit, found.reading) is not False
 

@@ -17,13 +17,25 @@ from unitone.job.entries.readings import Reading
 from unitone.job.records import Logged
 from unitone.job.state import JobState
 from unitone.sheet.model.sheet import Limit, Step
+from unitone.words import tr
 
 Verdict = Literal[
-    "holds", "out", "to do", "re-check", "left alone", "too close to call", "accepted", "not applicable"
+    "in_spec", "out_of_spec", "todo", "recheck", "left_as_found", "undecided", "accepted", "not applicable"
 ]  # fmt: skip
-SETTLED: frozenset[Verdict] = frozenset({"holds", "left alone", "accepted", "not applicable"})
+SETTLED: frozenset[Verdict] = frozenset({"in_spec", "left_as_found", "accepted", "not applicable"})
+#: What each verdict is called on screen and paper; voltages are low and high besides.
+VERDICT_WORDS: dict[str, str] = {
+    "in_spec": "in spec", "out_of_spec": "out of spec", "undecided": "too close for this meter", "todo": "to do",
+    "recheck": "re-check", "left_as_found": "left as found", "accepted": "accepted", "not applicable": "not applicable",
+    "low": "low", "high": "high",
+}  # fmt: skip
 #: Rules that a workshop may choose between.
 RULES = ("guard band where known", "simple acceptance")
+
+
+def describe_verdict(verdict_code: str) -> str:
+    """A verdict as a person reads it; a code of a newer version as it stands."""
+    return tr(VERDICT_WORDS.get(verdict_code, verdict_code))
 
 
 @dataclass(frozen=True)
@@ -100,20 +112,20 @@ def verdict(state: JobState, step: Step) -> Verdict:
     for index in range(len(step.required)):
         now = state.latest.get((step.id, index))
         if now is None:
-            return "to do"
+            return "todo"
         stale = stale or state.is_stale(step, index)
         if worst_inside is not False:
             holds = inside(step.limit, now.reading, state.rule)
             worst_inside = holds if holds is not True else worst_inside
     if stale:
-        return "re-check"
+        return "recheck"
     if worst_inside is not True and judged is not None and _still_accepted(state, step, judged.values):
         return "accepted"
     if worst_inside is False:
-        return "out"
+        return "out_of_spec"
     if worst_inside is None:
-        return "too close to call"
-    return "left alone" if step.adjust and not state.moved_at_all(step) else "holds"
+        return "undecided"
+    return "left_as_found" if step.adjust and not state.moved_at_all(step) else "in_spec"
 
 
 def _still_accepted(state: JobState, step: Step, values: dict[int, float | None]) -> bool:
@@ -167,7 +179,7 @@ def found_in_limits(state: JobState, step: Step) -> bool:
 
 def blockers(state: JobState) -> list[tuple[Step, Verdict]]:
     """Steps that stand in the way of a finished job: never read, or read and gone stale since."""
-    return [(s, v) for s in state.sheet.steps if (v := verdict(state, s)) in ("to do", "re-check")]
+    return [(s, v) for s in state.sheet.steps if (v := verdict(state, s)) in ("todo", "recheck")]
 
 
 def worst(step: Step, parts: tuple[Line, ...]) -> Line:

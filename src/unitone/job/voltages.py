@@ -14,7 +14,7 @@ from unitone.radio.rails import LowRail, as_read_by, halve, low_rail, without_me
 from unitone.sheet.model.sheet import Limit, Sheet, Voltage
 from unitone.words import tr
 
-VoltsVerdict = Literal["to do", "holds", "low", "high", "re-check", "too close to call"]
+VoltsVerdict = Literal["todo", "in_spec", "low", "high", "recheck", "undecided"]
 #: Two rails whose volts differ by less than this share smell of each other (common practice, no source).
 ALIKE = 0.01
 #: Ranges of the needle meters that voltage tables were made with (common practice, no source).
@@ -89,15 +89,15 @@ def _verdict(
 ) -> VoltsVerdict:  # fmt: skip
     value = _value(now)
     if now is None:
-        return "to do"
+        return "todo"
     if state.last_reached(row.quantity_id, row.conditions) > now.seq:
-        return "re-check"
+        return "recheck"
     if value is None:
-        return "too close to call"
+        return "undecided"
     if Limit(low, high).holds(value):
-        return "holds"
+        return "in_spec"
     if lamp and abs(value) < abs(low):
-        return "too close to call"
+        return "undecided"
     return "low" if abs(value) < abs(row.nominal) else "high"
 
 
@@ -121,7 +121,7 @@ def next_point(state: JobState) -> RowState | None:
         if bad.verdict != "low":
             continue
         path = path_to(rows, bad.row.id)
-        truths = [{"holds": True, "low": False}.get(r.verdict) for r in path]
+        truths = [{"in_spec": True, "low": False}.get(r.verdict) for r in path]
         at = halve(truths)
         if at is not None:
             return path[at]
@@ -135,7 +135,7 @@ def lost_between(state: JobState) -> tuple[RowState | None, RowState] | None:
         if bad.verdict != "low":
             continue
         path = path_to(rows, bad.row.id)
-        truths = [{"holds": True, "low": False}.get(r.verdict) for r in path]
+        truths = [{"in_spec": True, "low": False}.get(r.verdict) for r in path]
         if halve(truths) is None:
             first = next(n for n, r in enumerate(path) if r.verdict == "low")
             return (path[first - 1] if first else None), path[first]
@@ -155,7 +155,7 @@ def _explained(state: JobState, r: RowState, rows: dict[str, RowState]) -> RowSt
         elif row.series_ohm:
             why, told = _series(r, feed, value)
             words.append(told)
-    if r.verdict == "too close to call" and state.shop.path == "lamp limiter":
+    if r.verdict == "undecided" and state.shop.path == "lamp limiter":
         words.append(tr("The lamp limiter takes volts of its own: measure again without it before judging."))
     if state.shop.path == "battery" and r.verdict == "low":
         words.append(tr("On the battery: measure the battery under load first, or use the bench supply."))
@@ -174,7 +174,7 @@ def _series(r: RowState, feed: RowState | None, value: float) -> tuple[LowRail |
     assert row.series_ohm is not None
     right = row.nominal
     ahead = _value(feed.now) if feed is not None else None
-    if feed is not None and ahead is not None and feed.verdict == "holds":
+    if feed is not None and ahead is not None and feed.verdict == "in_spec":
         # From the feed as it was measured: its own tolerance is not blamed on the load.
         right = ahead - row.usual_a * row.series_ohm
     if not 0 < value < right:

@@ -9,6 +9,7 @@ from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
 from reportlab.platypus import Flowable, Paragraph, Spacer, Table, TableStyle
 
+from unitone.job.verdicts import describe_verdict
 from unitone.report.certificate import Certificate
 from unitone.report.paper import (
     BODY,
@@ -27,8 +28,8 @@ from unitone.report.paper import (
 )
 
 _COLOURS = {
-    "holds": colors.HexColor("#2F6636"), "left alone": colors.HexColor("#2F6636"), "out": colors.HexColor("#A8322A"),
-    "re-check": colors.HexColor("#5A4B86"), "accepted": colors.HexColor("#A8322A"),
+    "in_spec": colors.HexColor("#2F6636"), "left_as_found": colors.HexColor("#2F6636"), "out_of_spec": colors.HexColor("#A8322A"),
+    "recheck": colors.HexColor("#5A4B86"), "accepted": colors.HexColor("#A8322A"),
 }  # fmt: skip
 
 
@@ -51,9 +52,9 @@ class VerdictMark(Flowable):  # type: ignore[misc]
         c.setStrokeColor(colour)
         c.setLineWidth(0.9)
         y = 0.3 * mm
-        if self.verdict == "holds":
+        if self.verdict == "in_spec":
             c.circle(s / 2, y + s / 2, s / 2, stroke=0, fill=1)
-        elif self.verdict == "left alone":
+        elif self.verdict == "left_as_found":
             c.rect(0.2 * mm, y + 0.2 * mm, s - 0.4 * mm, s - 0.4 * mm, stroke=1, fill=0)
         elif self.verdict == "accepted":
             path = c.beginPath()
@@ -65,11 +66,11 @@ class VerdictMark(Flowable):  # type: ignore[misc]
             c.line(0, y, s, y)
         elif self.verdict == "not applicable":
             c.line(0, y + s / 2, s, y + s / 2)
-        elif self.verdict in ("out", "re-check"):
+        elif self.verdict in ("out_of_spec", "recheck"):
             path = c.beginPath()
             corners = (
                 [(0, 0), (s, 0), (s / 2, s)]
-                if self.verdict == "out"
+                if self.verdict == "out_of_spec"
                 else [(s / 2, 0), (s, s / 2), (s / 2, s), (0, s / 2)]
             )
             path.moveTo(corners[0][0], y + corners[0][1])
@@ -80,7 +81,7 @@ class VerdictMark(Flowable):  # type: ignore[misc]
         else:
             c.circle(s / 2, y + s / 2, s / 2 - 0.2 * mm, stroke=1, fill=0)
         c.setFont("B612", 7.5)
-        c.drawString(s + 1.2 * mm, y + 0.2 * mm, self.verdict)
+        c.drawString(s + 1.2 * mm, y + 0.2 * mm, describe_verdict(self.verdict))
 
 
 def to_pdf(certificate: Certificate) -> bytes:
@@ -137,7 +138,7 @@ def _results(c: Certificate, cell: ParagraphStyle, right: ParagraphStyle, quiet:
             rows.append([Paragraph(f"<font name='B612-Bold'>{escape(phase)}</font>", cell)] + [""] * 6)
         found = (
             escape(r.found)
-            + (" !" if r.found_verdict == "out" else "")
+            + (" !" if r.found_verdict == "out_of_spec" else "")
             + ("" if r.found_before_touch or r.found == "not read" else " *")
         )
         sources = escape("; ".join(x for x in (r.instrument, r.source, r.remark) if x))

@@ -12,7 +12,7 @@ from unitone.job.records import Logged
 from unitone.job.shop import finding_words
 from unitone.job.state import JobState
 from unitone.job.summary import reading_text, standing_variant
-from unitone.job.verdicts import inside, lines, verdict
+from unitone.job.verdicts import describe_verdict, inside, lines, verdict
 from unitone.job.voltages import row_states
 from unitone.quantities.registry import CANONICAL_UNIT
 from unitone.quantities.show import show, show_value
@@ -115,7 +115,7 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
         for line in lines(state, step):
             mark = (
                 v
-                if len(step.required) == 1 or v in ("to do", "left alone", "accepted", "not applicable")
+                if len(step.required) == 1 or v in ("todo", "left_as_found", "accepted", "not applicable")
                 else _line_verdict(line.inside, line.stale)
             )
             rows.append(
@@ -126,7 +126,7 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
                     line.now.reading.instrument if line.now else "", ", ".join(step.adjusters), _remark(state, step, line.now),
                 )
             )  # fmt: skip
-    good = sum(r.verdict in ("holds", "left alone") for r in rows)
+    good = sum(r.verdict in ("in_spec", "left_as_found") for r in rows)
     decided = sum(r.verdict == "accepted" for r in rows)
     words = tr("{good} of {all} results in limits", good=good, all=len(rows))
     if decided:
@@ -174,7 +174,7 @@ def _volts(state: JobState) -> tuple[str, ...]:
             continue
         now = _volts_text(r.now)
         found = "" if r.found is None or r.found is r.now else tr("found {v}, ", v=_volts_text(r.found))
-        told.append(f"{r.row.title}: {found}{now} ({r.low:.2f} … {r.high:.2f} V), {tr(r.verdict)}")
+        told.append(f"{r.row.title}: {found}{now} ({r.low:.2f} … {r.high:.2f} V), {describe_verdict(r.verdict)}")
     return tuple(told)
 
 
@@ -214,8 +214,8 @@ def _remark(state: JobState, step: Step, logged: Logged | None) -> str:
 
 def _line_verdict(holds: bool | None, stale: bool) -> str:
     if stale:
-        return "re-check"
-    return "too close to call" if holds is None else "holds" if holds else "out"
+        return "recheck"
+    return "undecided" if holds is None else "in_spec" if holds else "out_of_spec"
 
 
 def _found_verdict(state: JobState, step: Step, logged: Logged | None) -> str:

@@ -124,7 +124,7 @@ def _sentence(words: str) -> str:
 def _headline(state: JobState) -> str:
     if not state.finished:
         return tr("This radio is still being worked on: the page is not final.")
-    out = [s for s in state.sheet.steps if verdict(state, s) in ("out", "accepted", "too close to call")]
+    out = [s for s in state.sheet.steps if verdict(state, s) in ("out_of_spec", "accepted", "undecided")]
     if not out:
         return tr("Everything that was measured is as it should be.")
     return tr("As it should be, except: {what}.", what=", ".join(_plain(s) for s in out))
@@ -138,7 +138,7 @@ def _settings(state: JobState) -> tuple[SettingLine, ...]:
     """The quantities that an owner notices, found and left, worst channel first; each kind once."""
     made: dict[str, SettingLine] = {}
     for step in state.sheet.steps:
-        if step.quantity_id not in PLAIN or verdict(state, step) in ("not applicable", "to do"):
+        if step.quantity_id not in PLAIN or verdict(state, step) in ("not applicable", "todo"):
             continue
         parts = lines(state, step)
         now, found = worst(step, parts).now, worst_found(step, parts)

@@ -7,6 +7,7 @@ from typing import Any
 
 from jinja2 import Environment, FileSystemLoader
 
+from unitone.job.verdicts import describe_verdict
 from unitone.report.certificate import Certificate
 
 _TEMPLATES = Path(__file__).resolve().parent
@@ -14,12 +15,12 @@ _TEMPLATES = Path(__file__).resolve().parent
 SHAPES = {
     "accepted": "△",
     "not applicable": "–",
-    "holds": "●",
-    "left alone": "□",
-    "out": "▲",
-    "re-check": "◆",
-    "to do": "○",
-    "too close to call": "◐",
+    "in_spec": "●",
+    "left_as_found": "□",
+    "out_of_spec": "▲",
+    "recheck": "◆",
+    "todo": "○",
+    "undecided": "◐",
     "": "",
 }
 
@@ -32,4 +33,5 @@ def to_html(certificate: Certificate) -> str:
 def render_template(name: str, **values: Any) -> str:
     """One of the shipped templates, with everything that was typed escaped."""
     environment = Environment(loader=FileSystemLoader(_TEMPLATES), autoescape=True)
+    environment.globals["verdict_words"] = describe_verdict
     return environment.get_template(name).render(**values)

@@ -127,7 +127,7 @@ def squelch_of(sheet_name: str, seed: int, fault: str = "") -> Squelched:
             break
         follow(session, advice)
     state = session.state
-    holds = all(verdict(state, s) in ("holds", "left alone") for s in (state.sheet.step(x.id) for x in steps))
+    holds = all(verdict(state, s) in ("in_spec", "left_as_found") for s in (state.sheet.step(x.id) for x in steps))
     named = any(o in _NAMED for s in steps for _, o in state.concluded.get(s.id, []))
     told = Squelched(sheet_name, seed, fault, holds, named, len(state.readings))
     book.close()

@@ -195,7 +195,7 @@ def run_send(sheet_name: str, seed: int, baseline: bool = False) -> SendResult:
             # The closing reading is the last of the search: it is read where it was set.
             bias_readings = took
     for _ in range(_AGAIN):
-        stale = [s for s in send_steps(session.sheet) if verdict(session.state, s) in ("re-check", "out")]
+        stale = [s for s in send_steps(session.sheet) if verdict(session.state, s) in ("recheck", "out_of_spec")]
         for step in stale:
             moves += _work_on(session, step, watch)
     readings = len(session.state.readings) - start

@@ -133,7 +133,7 @@ def judge(
         v = verdict(state, step)
         if v == "not applicable":
             continue
-        if named and v == "out" and _covered(step, physics.fault[fault].reason):
+        if named and v == "out_of_spec" and _covered(step, physics.fault[fault].reason):
             # The fault of this very part was named: that the coils may cover it is no merit.
             beyond.append(step.id)
             continue
@@ -148,7 +148,7 @@ def judge(
         last = state.concluded.get(step.id, [(0, "")])[-1][1]
         if last in _FAILED and v not in SETTLED and best.holds(step):
             wrong += 1
-    out = [s for s in sheet.steps if verdict(state, s) == "out"]
+    out = [s for s in sheet.steps if verdict(state, s) == "out_of_spec"]
     if fault and not named and (physics.fault[fault].reason in CHARTED or _by_the_fault(out, sheet, physics, seed)):
         problems.append(f"{fault}: {physics.fault[fault].reason} was not named")
     problems += [f"{name} moved though in limits" for name in wrongly_touched(session)]

@@ -416,7 +416,7 @@ class Session:
         if not reason.strip():
             raise TapeError("Give the reason: it stands on the certificate.")
         now = verdict(self.state, self.step)
-        if verdict_word == "accepted" and now not in ("out", "too close to call"):
+        if verdict_word == "accepted" and now not in ("out_of_spec", "undecided"):
             raise TapeError(f"{self.step.title} is “{now}”: only what is out, or too close to call, is accepted.")
         values: dict[str, float | None] = {}
         for index in range(len(self.step.required)):

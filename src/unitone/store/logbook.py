@@ -29,6 +29,7 @@ from unitone.job.card import Card
 from unitone.job.entries import Entry, Said, from_data, reads
 from unitone.job.entries.notes import Damaged
 from unitone.job.entries.opening import Opened
+from unitone.job.summary import in_todays_terms
 from unitone.store import restoring
 from unitone.store._search_words import SEARCHED, card_words, entry_words, match_words
 from unitone.store.lock import FolderLock
@@ -500,7 +501,15 @@ def _row(r: Row[Any]) -> JobRow:
     # Only a copy of what the log says: a damaged one costs the list a line's words, not the list.
     card = r.card if isinstance(r.card, dict) else {}
     card = {**Card(r.number, "", complaint="" if card else "(the card of this job is damaged)").to_data(), **card}
-    return JobRow(r.id, r.number, r.radio, r.status, r.updated, card, r.summary if isinstance(r.summary, dict) else {})
+    return JobRow(
+        r.id,
+        r.number,
+        r.radio,
+        r.status,
+        r.updated,
+        card,
+        in_todays_terms(r.summary) if isinstance(r.summary, dict) else {},
+    )
 
 
 def _index(connection: Connection, number: int, words: str, new: bool = False) -> None:

@@ -62,7 +62,7 @@ def test_by_hand_lamp_by_lamp_with_words_for_every_shape(book: Logbook) -> None:
     chart_on(session)
     assert session.state.set_up.test_point == "lamp S3", "a hand is told which lamp to watch next"
     typed(session, {"S9": "50 uV"})
-    assert take_view(session).step.verdict == "left alone" and lamp_words(session.state, session.step) == ""
+    assert take_view(session).step.verdict == "left_as_found" and lamp_words(session.state, session.step) == ""
     typed(session, {"+10": "160 uV"})
     assert chart_words(session.state, session.step) == "At 50.0 µV lit up to S9; S9+10 lights 10 dB above."
     said = chart(session)

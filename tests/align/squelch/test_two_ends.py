@@ -92,7 +92,7 @@ def test_both_ends_of_a_squelch_are_set_by_its_one_preset(book: Logbook, seed: i
     session = squelched(book, seed)
     told = finish(session)
     standing = {i: verdict(session.state, session.sheet.step(i)) for i in ENDS}
-    assert set(standing.values()) <= {"holds", "left alone"}, (standing, told)
+    assert set(standing.values()) <= {"in_spec", "left_as_found"}, (standing, told)
     tight, middle = (session.state.latest[(i, 0)].reading.value for i in ENDS[:2])
     assert tight is not None and middle is not None
     assert -67.0 <= tight <= -47.0 and middle <= -90.08, "100 µV to 1 mV, and no more than 7 µV half-way"
@@ -119,12 +119,12 @@ def test_an_end_that_is_out_sends_back_to_its_preset(book: Logbook) -> None:
     session.go_to("squelch-middle")
     session.set_up(check.setting)
     session.measure(check.setting)
-    assert verdict(session.state, check) == "out" and wanted_for_both(session.state, step)
+    assert verdict(session.state, check) == "out_of_spec" and wanted_for_both(session.state, step)
     assert session.advice().why == "other-end"
     aim = target_for(session.state, step)
     assert aim is not None and aim < level - 2.0
     finish(session)
-    assert verdict(session.state, check) == "holds" and verdict(session.state, step) == "holds"
+    assert verdict(session.state, check) == "in_spec" and verdict(session.state, step) == "in_spec"
 
 
 def test_a_leaky_squelch_is_named_and_not_worked_at_for_ever(book: Logbook) -> None:
@@ -161,4 +161,4 @@ def test_a_loud_and_a_soft_voice_are_both_served_by_one_preset(book: Logbook, se
     session.go_to("power")
     finish(session)
     for name in ("depth", "depth-soft"):
-        assert verdict(session.state, session.sheet.step(name)) in ("holds", "left alone")
+        assert verdict(session.state, session.sheet.step(name)) in ("in_spec", "left_as_found")

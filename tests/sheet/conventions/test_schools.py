@@ -158,7 +158,7 @@ def test_what_is_in_limits_is_worked_only_in_the_school_that_wants_it(new_sessio
             break
         session.follow(session.advice())
     session.go_to("front-end")
-    assert verdict(session.state, session.step) == "left alone" and session.advice().why == "in-limits"
+    assert verdict(session.state, session.step) == "left_as_found" and session.advice().why == "in-limits"
     session.set_schools({"in-limits": "optimise"})
     for _ in range(120):
         advice = session.advice()

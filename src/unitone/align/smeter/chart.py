@@ -91,7 +91,11 @@ def marks(state: JobState, step: Step) -> list[Mark]:
 def told(state: JobState, step: Step) -> Told:
     """What the chart's shape says; the sensitivity steps tell whether the set is deaf."""
     judged = [verdict(state, s) for s in state.sheet.steps if s.quantity_id in ("rx.sensitivity", "rx.sensitivity_am")]
-    deaf = None if not any(v in ("holds", "out", "left alone", "accepted") for v in judged) else "out" in judged
+    deaf = (
+        None
+        if not any(v in ("in_spec", "out_of_spec", "left_as_found", "accepted") for v in judged)
+        else "out_of_spec" in judged
+    )
     return read_chart(marks(state, step), s9_of(step), deaf, len(step.lamps) or LEAST)
 
 

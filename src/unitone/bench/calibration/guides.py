@@ -398,11 +398,11 @@ def known_rows(bench: MyBench, names: Mapping[str, str], today: datetime.date) -
         found = [c for c in bench.calibrations if c.kind == g.kind and not c.struck]
         latest = {c.target: c for c in found}
         if not latest:
-            made.append(KnownRow(g.kind, "to do", g.title, tr("never done: taken as it is marked")))
+            made.append(KnownRow(g.kind, "todo", g.title, tr("never done: taken as it is marked")))
         for target, c in latest.items():
             age = (today - datetime.date.fromisoformat(c.date)).days
             old = age > STALE_DAYS
             title = g.title if not target else f"{g.title}: {names.get(target, target)}"
             words = f"{c.words} {c.date}" + (tr(", over a year old: do it again") if old else "")
-            made.append(KnownRow(g.kind, "re-check" if old else "holds", title, words, c.id))
+            made.append(KnownRow(g.kind, "recheck" if old else "in_spec", title, words, c.id))
     return made

@@ -24,7 +24,7 @@ QFrame[role="rail"] { background: $rail; }
 QFrame[role="dial"] { background: $teal_soft; border-radius: ${s8}px; }
 QFrame[role="coach"] { background: $orange_soft; border-radius: ${s8}px; }
 QFrame[role="coach"][calm="true"] { background: $teal_soft; }
-QFrame[role="warning"] { background: $out_soft; border-radius: ${s8}px; }
+QFrame[role="warning"] { background: $out_of_spec_soft; border-radius: ${s8}px; }
 QFrame[role="well"] { background: $well; border-radius: ${s8}px; }
 QLabel { background: transparent; }
 QLabel[role="title"] { font-size: ${s20}px; font-weight: bold; }
@@ -34,19 +34,19 @@ QLabel[role="strong"] { font-weight: bold; }
 QLabel[role="quiet"] { color: $quiet; font-size: ${s13}px; }
 QLabel[role="small"] { color: $quiet; font-size: ${s12}px; }
 QLabel[role="teal"] { color: $teal; font-size: ${s13}px; }
-QLabel[role="warn"] { color: $out; font-size: ${s13}px; font-weight: bold; }
-QLabel[role="cure"] { color: $out; font-size: ${s12}px; }
+QLabel[role="warn"] { color: $out_of_spec; font-size: ${s13}px; font-weight: bold; }
+QLabel[role="cure"] { color: $out_of_spec; font-size: ${s12}px; }
 QPushButton[role="tab"] { background: transparent; border: 2px solid transparent; border-bottom: 3px solid transparent;
     border-radius: 0; padding: ${s4}px ${s6}px; font-size: ${s13}px; }
 QPushButton[role="tab"]:hover { border-bottom: 3px solid $line; }
 QPushButton[role="tab"]:checked { border-bottom: 3px solid $teal; font-weight: bold; }
-QPushButton[role="tab"][wrong="true"] { color: $out; }
+QPushButton[role="tab"][wrong="true"] { color: $out_of_spec; }
 QPushButton[role="tab"]:focus { border: 2px solid $teal; }
 QPlainTextEdit { background: $card; border: 1px solid $line; border-radius: ${s6}px; padding: ${s2}px ${s4}px; }
 QPlainTextEdit:focus { border: 2px solid $teal; }
 QLabel[role="recheck"] { color: $recheck; font-size: ${s13}px; }
 QLabel[role="headline"] { font-size: ${s17}px; font-weight: bold; }
-QLabel[role="caution"] { color: $out; font-size: ${s13}px; }
+QLabel[role="caution"] { color: $out_of_spec; font-size: ${s13}px; }
 QPushButton { background: $well; border: 1px solid $line; border-radius: ${s8}px; padding: ${s8}px ${s14}px; }
 QPushButton:hover { border-color: $teal; }
 QPushButton:focus, QToolButton:focus { border: 2px solid $teal; }

@@ -26,10 +26,10 @@ class Tokens:
     orange_text: str
     orange_soft: str
     on_orange: str
-    holds: str
+    in_spec: str
     holds_soft: str
-    out: str
-    out_soft: str
+    out_of_spec: str
+    out_of_spec_soft: str
     recheck: str
     recheck_soft: str
     board_edge: str
@@ -53,8 +53,9 @@ THEMES = {"day": DAY, "night": NIGHT}
 PAIRS: tuple[tuple[str, str, float], ...] = (
     ("ink", "paper", 4.5), ("ink", "card", 4.5), ("quiet", "card", 4.5), ("quiet", "paper", 4.5), ("ink", "teal_soft", 4.5),
     ("teal", "teal_soft", 4.5), ("teal", "card", 4.5), ("ink", "orange_soft", 4.5), ("orange_text", "card", 4.5),
-    ("orange_text", "orange_soft", 4.5), ("quiet", "orange_soft", 4.5), ("on_orange", "orange", 4.0), ("holds", "card", 4.5),
-    ("out", "card", 4.5), ("out", "out_soft", 4.5), ("recheck", "card", 4.5), ("rail_text", "rail", 4.5), ("rail_text", "rail_now", 4.5),
+    ("orange_text", "orange_soft", 4.5), ("quiet", "orange_soft", 4.5), ("on_orange", "orange", 4.0), ("in_spec", "card", 4.5),
+    ("out_of_spec", "card", 4.5), ("out_of_spec", "out_of_spec_soft", 4.5), ("recheck", "card", 4.5),
+    ("rail_text", "rail", 4.5), ("rail_text", "rail_now", 4.5),
     ("orange", "card", 3.0), ("rail_orange", "rail", 4.5), ("ink", "well", 4.5), ("quiet", "well", 4.5), ("ink", "board", 4.5),
 )  # fmt: skip
 

@@ -66,7 +66,7 @@ class Curves(pg.PlotWidget):  # type: ignore[misc]
             axis.setStyle(tickFont=theme.font(12), tickLength=4)
         self._thick.setPen(pg.mkPen(theme.colour("teal"), width=2))
         self._thin.setPen(pg.mkPen(theme.colour("recheck"), width=1))
-        self._limit.setPen(pg.mkPen(theme.colour("out"), width=2, style=Qt.PenStyle.DashLine))
+        self._limit.setPen(pg.mkPen(theme.colour("out_of_spec"), width=2, style=Qt.PenStyle.DashLine))
         self._bars.setOpts(pen=pg.mkPen(theme.colour("teal"), width=1), brush=pg.mkBrush(theme.colour("teal_soft")))
         self._band.setBrush(pg.mkBrush(theme.colour("teal_soft")))
         for line in self._band.lines:

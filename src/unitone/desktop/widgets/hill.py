@@ -102,8 +102,8 @@ class HillPlot(QWidget):
         dash = Qt.PenStyle.DashLine
         self._band.setBrush(QColor(theme.colour("teal_soft")))
         self._curve.setPen(pg.mkPen(theme.colour("teal"), width=2))
-        self._target.setPen(pg.mkPen(theme.colour("holds"), width=1.6, style=dash))
-        self._peak.setPen(pg.mkPen(theme.colour("holds"), width=1.6, style=dash))
+        self._target.setPen(pg.mkPen(theme.colour("in_spec"), width=1.6, style=dash))
+        self._peak.setPen(pg.mkPen(theme.colour("in_spec"), width=1.6, style=dash))
         self._here.setPen(pg.mkPen(theme.colour("orange"), width=2))
         self._points.setSize(theme.px(9))
         self._points.setBrush(theme.colour("card"))
@@ -140,7 +140,7 @@ class HillPlot(QWidget):
             (left, right), (_, top) = item.viewRange()
             self._peak.setPos(view.peak)
             self._words.setAnchor((0 if view.peak < (left + right) / 2 else 1, 0))
-            self._words.setText(view.peak_text, color=theme.colour("holds"))
+            self._words.setText(view.peak_text, color=theme.colour("in_spec"))
             self._words.setPos(view.peak, top)
 
     def _label_axes(self, item: pg.PlotItem, view: HillView) -> None:

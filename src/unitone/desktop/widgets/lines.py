@@ -16,15 +16,16 @@ from unitone.words import tr
 
 #: Which shape stands for how something looked at, a voltage, or an outcome came out.
 SHAPE = {
-    "fine": "holds", "wrong": "out", "mended": "holds", "low": "out", "high": "out", "the cause": "holds", "not the cause": "not applicable",
-    "unclear": "too close to call", "open": "re-check", "": "to do",
+    "fine": "in_spec", "wrong": "out_of_spec", "mended": "in_spec", "low": "out_of_spec", "high": "out_of_spec", "the cause": "in_spec",
+    "not the cause": "not applicable",
+    "unclear": "undecided", "open": "recheck", "": "todo",
 }  # fmt: skip
 
 
 class MarkIcon(Painted):
     """A verdict's shape beside words that say it too."""
 
-    def __init__(self, mark: str = "to do", size: int = 14) -> None:
+    def __init__(self, mark: str = "todo", size: int = 14) -> None:
         super().__init__(tr("Mark"))
         self._mark, self._size = mark, size
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark, verdict_colour
 from unitone.desktop.widgets.painted import Painted, elided, label, set_tip
+from unitone.job.verdicts import describe_verdict
 from unitone.present.bench.bench_shapes import LedgerRow, RouteRow
 from unitone.words import tr
 
@@ -52,7 +53,7 @@ class _RouteDelegate(QStyledItemDelegate):
         side = theme.px(13)
         draw_mark(painter, QRectF(box.left() + theme.px(8), box.center().y() - side / 2, side, side), row.verdict)
         painter.setFont(theme.font(12, row.current))
-        value = row.value if row.value else ("" if row.verdict == "to do" else row.verdict)
+        value = row.value if row.value else ("" if row.verdict == "todo" else row.verdict)
         if row.look:
             value = tr("look · {value}", value=value) if value else tr("look")
         taken = painter.fontMetrics().horizontalAdvance(value)
@@ -60,7 +61,7 @@ class _RouteDelegate(QStyledItemDelegate):
             theme.colour("orange_text")
             if row.current
             else verdict_colour(row.verdict)
-            if row.verdict in ("out", "re-check")
+            if row.verdict in ("out_of_spec", "recheck")
             else theme.colour("quiet")
         )
         painter.drawText(
@@ -120,9 +121,12 @@ class RouteList(QListWidget):
                 item.setData(_ROLE, row)
                 look = tr("worth a look") if row.look else ""
                 item.setData(
-                    Qt.ItemDataRole.AccessibleTextRole, f"{row.title}: {row.verdict} {row.value} {look}".strip()
+                    Qt.ItemDataRole.AccessibleTextRole,
+                    f"{row.title}: {describe_verdict(row.verdict)} {row.value} {look}".strip(),
                 )
-                set_tip(item, f"{row.title}\n{row.verdict} {row.value}" + (f"\n{look}" if look else ""))
+                set_tip(
+                    item, f"{row.title}\n{describe_verdict(row.verdict)} {row.value}" + (f"\n{look}" if look else "")
+                )
                 if row.current:
                     self.scrollToItem(item)
                 at += 1

@@ -8,8 +8,8 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from unitone.desktop.theme.theme import theme
 
 ROLE = {
-    "holds": "holds", "left alone": "holds", "out": "out", "re-check": "recheck", "too close to call": "recheck", "to do": "quiet",
-    "accepted": "out", "not applicable": "quiet",
+    "in_spec": "in_spec", "left_as_found": "in_spec", "out_of_spec": "out_of_spec", "recheck": "recheck", "undecided": "recheck", "todo": "quiet",
+    "accepted": "out_of_spec", "not applicable": "quiet",
     "done": "teal", "now": "orange",
 }  # fmt: skip
 
@@ -17,10 +17,10 @@ ROLE = {
 def standing(read: bool, stale: bool, inside: bool | None) -> str:
     """The verdict of one place of a step: to do, re-check, holds, out, or too close to call."""
     if not read:
-        return "to do"
+        return "todo"
     if stale:
-        return "re-check"
-    return {True: "holds", False: "out", None: "too close to call"}[inside]
+        return "recheck"
+    return {True: "in_spec", False: "out_of_spec", None: "undecided"}[inside]
 
 
 def verdict_colour(verdict: str) -> QColor:
@@ -43,7 +43,7 @@ def draw_mark(painter: QPainter, box: QRectF, verdict: str, current: bool = Fals
         painter.drawEllipse(box)
         painter.setBrush(theme.colour("card"))
         painter.drawEllipse(box.center(), side * 0.19, side * 0.19)
-    elif verdict == "holds":
+    elif verdict == "in_spec":
         painter.drawEllipse(box)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour("card"), side * 0.14))
@@ -55,7 +55,7 @@ def draw_mark(painter: QPainter, box: QRectF, verdict: str, current: bool = Fals
                 ]
             )
         )
-    elif verdict == "out":
+    elif verdict == "out_of_spec":
         painter.drawPolygon(_polygon(box, ((0.5, 0.02), (1.0, 0.94), (0.0, 0.94))))
     elif verdict == "accepted":
         # Out still, and so the same shape: hollow, with a bar under it for the decision.
@@ -69,7 +69,7 @@ def draw_mark(painter: QPainter, box: QRectF, verdict: str, current: bool = Fals
         painter.drawLine(
             QPointF(box.left() + side * 0.1, box.center().y()), QPointF(box.right() - side * 0.1, box.center().y())
         )
-    elif verdict in ("re-check", "too close to call"):
+    elif verdict in ("recheck", "undecided"):
         painter.setPen(thin)
         painter.setBrush(theme.colour("recheck_soft"))
         painter.drawPolygon(_polygon(box, ((0.5, 0.04), (0.96, 0.5), (0.5, 0.96), (0.04, 0.5))))
@@ -78,7 +78,7 @@ def draw_mark(painter: QPainter, box: QRectF, verdict: str, current: bool = Fals
         painter.setBrush(Qt.BrushStyle.NoBrush)
         inset = side * 0.1
         inner = box.adjusted(inset, inset, -inset, -inset)
-        if verdict == "left alone":
+        if verdict == "left_as_found":
             painter.drawRect(inner)
         else:
             painter.drawEllipse(inner)

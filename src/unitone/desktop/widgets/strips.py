@@ -168,7 +168,7 @@ class LimitBar(Painted):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("line"))
         painter.drawRoundedRect(QRectF(left, top, span, thick), thick / 2, thick / 2)
-        painter.setPen(QPen(theme.colour("holds"), 1.2))
+        painter.setPen(QPen(theme.colour("in_spec"), 1.2))
         painter.setBrush(theme.colour("holds_soft"))
         band = QRectF(left + span * bar.band[0], top, max(span * (bar.band[1] - bar.band[0]), 4), thick)
         painter.drawRoundedRect(band, thick / 2, thick / 2)
@@ -189,7 +189,7 @@ class LimitBar(Painted):
     def _words(self, painter, bar: Bar, left: float, span: float, under: float) -> None:  # type: ignore[no-untyped-def]
         row = QRectF(left, under + theme.px(5), span, theme.px(18))
         painter.setFont(theme.font(12, True))
-        painter.setPen(theme.colour("holds"))
+        painter.setPen(theme.colour("in_spec"))
         metrics = painter.fontMetrics()
         width = metrics.horizontalAdvance(bar.limit) + 4
         centre = left + span * (bar.band[0] + bar.band[1]) / 2

@@ -56,7 +56,7 @@ class RowDelegate(QStyledItemDelegate):
         inner = box.adjusted(theme.px(8), theme.px(3), -theme.px(8), -theme.px(3))
         if wrong:
             side = theme.px(12)
-            draw_mark(painter, QRectF(inner.right() - side, inner.top() + theme.px(4), side, side), "out")
+            draw_mark(painter, QRectF(inner.right() - side, inner.top() + theme.px(4), side, side), "out_of_spec")
             inner.setRight(inner.right() - side - theme.px(6))
         painter.setFont(theme.font(13, True))
         painter.setPen(theme.colour("ink"))

@@ -95,7 +95,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     hooked = step.hook_up == "probe" or state.hook_up == step.hook_up
     adjuster = state.sheet.adjuster(hand) if hand else None
     small = adjuster.step_mdeg if adjuster else 0
-    alone = v == "left alone" and leave_alone(state, step)
+    alone = v == "left_as_found" and leave_alone(state, step)
     bar = _bar(step, parts, wanted)
     return BenchView(
         job_id=session.job_id,
@@ -239,8 +239,8 @@ def _tally(state: JobState) -> str:
     for step in state.sheet.steps:
         v = verdict(state, step)
         counts[v] = counts.get(v, 0) + 1
-    names = (("holds", tr("hold")), ("left alone", tr("alone")), ("to do", tr("to do")), ("out", tr("out")),
-             ("re-check", tr("re-check")), ("too close to call", tr("too close")), ("accepted", tr("accepted")),
+    names = (("in_spec", tr("in spec")), ("left_as_found", tr("as found")), ("todo", tr("to do")), ("out_of_spec", tr("out of spec")),
+             ("recheck", tr("re-check")), ("undecided", tr("too close")), ("accepted", tr("accepted")),
              ("not applicable", tr("not applicable")))  # fmt: skip
     return " · ".join(f"{counts[k]} {name}" for k, name in names if counts.get(k))
 
@@ -273,10 +273,10 @@ def _path(state: JobState, now: Step) -> tuple[PathStage, ...]:
         verdicts = [verdict(state, s) for s in state.sheet.steps if s.stage == stage.id]
         if stage.id == now.stage:
             mark = "now"
-        elif not verdicts or "to do" in verdicts:
-            mark = "to do"
+        elif not verdicts or "todo" in verdicts:
+            mark = "todo"
         else:
-            mark = next((m for m in ("out", "re-check") if m in verdicts), "done")
+            mark = next((m for m in ("out_of_spec", "recheck") if m in verdicts), "done")
         marks[stage.id] = mark
     return tuple(PathStage(tr(s.title), s.way, marks[s.id]) for s in state.sheet.stages)
 

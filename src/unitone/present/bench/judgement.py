@@ -127,7 +127,7 @@ def can_judge(now: Verdict, finished: bool) -> tuple[str, ...]:
     """Which decisions make sense at the step at hand."""
     if finished:
         return ()
-    return ("accepted", "not applicable") if now in ("out", "too close to call") else ("not applicable",)
+    return ("accepted", "not applicable") if now in ("out_of_spec", "undecided") else ("not applicable",)
 
 
 # -- what was seen, heard and done besides ------------------------------------------------------------------
@@ -139,7 +139,7 @@ _TOLD = 3
 def remarks(state: JobState, step: Step, now: Verdict) -> tuple[str, ...]:
     """What stands beside a step: findings on its adjusters; where its stage is in question, the suspects of the stage."""
     words = [tr("Worth a look: {what}", what=finding_words(f)) for f in state.worth_a_look(step)[:_TOLD]]
-    if now not in ("out", "too close to call") or not step.stage:
+    if now not in ("out_of_spec", "undecided") or not step.stage:
         return tuple(words)
     suspects = [finding_words(f) for f in state.suspects(step.stage)]
     suspects += [

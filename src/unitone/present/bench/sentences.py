@@ -71,7 +71,7 @@ _DETAIL: dict[Why, str] = {
     "first-reading": "Nothing is known here yet: read before you turn.",
     "closing": "The reading as the sheet wants it closes the step.",
     "other-channel": "The same adjuster serves this channel too.",
-    "re-check": "Something that reaches this reading was touched since it was taken.",
+    "recheck": "Something that reaches this reading was touched since it was taken.",
     "level-too-strong": "The signal is so strong that limiting flattens the hill. Come down, then go on.",
     "level-too-weak": "Too deep in the noise to see the hill. Come up, then go on.",
     "level-of-sheet": "Back to the level that the sheet names.",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from unitone.job.shop import SPEAKS_OF, Capacitor, SpeaksOf, finding_words
 from unitone.job.state import JobState
-from unitone.job.verdicts import verdict
+from unitone.job.verdicts import describe_verdict, verdict
 from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
 from unitone.present.card.card_shapes import CapacitorCell, CardView, ControlCell, CurrentCell, LookRow, Told, VoltsCell
 from unitone.quantities.registry import quantity
@@ -177,14 +177,14 @@ def _currents(state: JobState) -> tuple[CurrentCell, ...]:
              if (step is not None and x.reading.conditions in step.required) or (step is None and x.reading.conditions.way == way)),
             None,
         )  # fmt: skip
-        mark = "to do"
+        mark = "todo"
         if last is not None and last.value is not None:
             limit = step.limit if step is not None else None
             if limit is not None:
-                mark = "holds" if limit.holds(last.value) else "out"
+                mark = "in_spec" if limit.holds(last.value) else "out_of_spec"
             elif most is not None:
                 # A sheet's bare figure is taken with a quarter either way (common practice).
-                mark = "holds" if last.value <= 1.25 * most else "out"
+                mark = "in_spec" if last.value <= 1.25 * most else "out_of_spec"
             else:
                 mark = "done"
         should = tr("about {i}", i=f"{most:.3g} A" if most >= 1 else show(q, most)) if most is not None else ""
@@ -223,8 +223,8 @@ def _rails_words(rows: tuple[RowState, ...]) -> str:
     counts: dict[str, int] = {}
     for r in rows:
         counts[r.verdict] = counts.get(r.verdict, 0) + 1
-    names = (("holds", tr("hold")), ("low", tr("low")), ("high", tr("high")), ("re-check", tr("re-check")),
-             ("too close to call", tr("too close")), ("to do", tr("to do")))  # fmt: skip
+    names = (("in_spec", tr("hold")), ("low", tr("low")), ("high", tr("high")), ("recheck", tr("re-check")),
+             ("undecided", tr("too close")), ("todo", tr("to do")))  # fmt: skip
     return " · ".join(f"{counts[k]} {name}" for k, name in names if k in counts)
 
 
@@ -283,13 +283,13 @@ def _weight(state: JobState, speaks_of: SpeaksOf) -> str:
     """What the measurements say of the same thing: they weigh more than what was heard."""
     measured = [
         v for s in state.sheet.steps if s.quantity_id in SPEAKS_OF[speaks_of]
-        if (v := verdict(state, s)) not in ("to do", "not applicable")
+        if (v := verdict(state, s)) not in ("todo", "not applicable")
     ]  # fmt: skip
     if not measured:
         return tr("low weight: nothing measured yet says so or otherwise")
-    out = [v for v in measured if v in ("out", "re-check")]
+    out = [v for v in measured if v in ("out_of_spec", "recheck")]
     if out:
-        return tr("low weight; the measurement is {verdict} too", verdict=out[0])
+        return tr("low weight; the measurement is {verdict} too", verdict=describe_verdict(out[0]))
     return tr("low weight; the measurement holds, look at aerial, cable, place")
 
 

@@ -106,7 +106,7 @@ class FarView(Painted):
         self._say(painter, view, self._coach, unit)
         below = self._coach.bottom() + edge * 0.25
         if caution:
-            self._line(painter, QRectF(edge, below, inner, warn), caution, 20.0 * unit, "out", True)
+            self._line(painter, QRectF(edge, below, inner, warn), caution, 20.0 * unit, "out_of_spec", True)
             below += warn
         self._line(painter, QRectF(edge, below, inner, h - below - edge * 0.2), self.status, 16.0 * unit, "quiet")
 
@@ -188,7 +188,7 @@ class FarView(Painted):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("line"))
         painter.drawRoundedRect(QRectF(left, top, span, thick), thick / 2, thick / 2)
-        painter.setPen(QPen(theme.colour("holds"), 2.0))
+        painter.setPen(QPen(theme.colour("in_spec"), 2.0))
         painter.setBrush(theme.colour("holds_soft"))
         band = QRectF(left + span * bar.band[0], top, max(span * (bar.band[1] - bar.band[0]), 6), thick)
         painter.drawRoundedRect(band, thick / 2, thick / 2)
@@ -208,7 +208,7 @@ class FarView(Painted):
         limit = f"{bar.limit} {bar.counts_at}".strip()
         width = painter.fontMetrics().horizontalAdvance(limit) + 8
         x = min(max(band.center().x() - width / 2, left), left + span - width)
-        painter.setPen(theme.colour("holds"))
+        painter.setPen(theme.colour("in_spec"))
         painter.drawText(QRectF(x, top + thick + 4 * unit, width, 34 * unit), Qt.AlignmentFlag.AlignCenter, limit)
 
     def _say(self, painter: QPainter, view: BenchView, room: QRectF, unit: float) -> None:

@@ -34,7 +34,7 @@ class Arrow(Painted):
 
     def __init__(self) -> None:
         super().__init__(tr("Direction"))
-        self._way, self._mark = 0, "to do"
+        self._way, self._mark = 0, "todo"
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
@@ -323,7 +323,7 @@ class StepCard(QFrame):
         self.judged.setText(view.step.judged_words)
         self.judged.setVisible(bool(view.step.judged_words))
         if before is None or view.step.remarks != before.step.remarks:
-            self.remarks.show_lines([Line("re-check", words) for words in view.step.remarks])
+            self.remarks.show_lines([Line("recheck", words) for words in view.step.remarks])
         self.bar.show_bar(view.reading.bar)
         if before is None or (view.step, view.reading.chart) != (before.step, before.reading.chart):
             self.channels.show_view(view)

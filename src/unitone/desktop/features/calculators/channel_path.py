@@ -194,7 +194,7 @@ class PathCard(Card):
             )
         except UnitoneError as error:
             self.drawing.show_path(None)
-            self.lines.show_lines([Line("out", str(error))])
+            self.lines.show_lines([Line("out_of_spec", str(error))])
             return
         self.drawing.show_path(found)
-        self.lines.show_lines([Line("out" if "check them" in w else "now", w) for w in found.words])
+        self.lines.show_lines([Line("out_of_spec" if "check them" in w else "now", w) for w in found.words])

@@ -259,7 +259,7 @@ class OscillatorsCard(Card):
             try:
                 one = counted_one(self.sheet, t)
             except UnitoneError as error:
-                wrong.append(Line("out", tr("Reading {n}: {error}", n=n + 1, error=str(error))))
+                wrong.append(Line("out_of_spec", tr("Reading {n}: {error}", n=n + 1, error=str(error))))
                 continue
             readings.append(one)
             self._off[n].setText(f"{one.error_hz:+.0f} Hz".replace("-", "−"))
@@ -271,11 +271,11 @@ class OscillatorsCard(Card):
         self.take.setVisible(self._next is not None and len(used) < _ROWS)
         lines = [
             *wrong,
-            *(Line("out", w) for w in found.named if w != found.headline),
-            *(Line("too close to call", w) for w in found.cannot_tell),
+            *(Line("out_of_spec", w) for w in found.named if w != found.headline),
+            *(Line("undecided", w) for w in found.cannot_tell),
         ]
         if found.suspect:
-            lines.insert(0, Line("re-check", found.suspect[:1].upper() + found.suspect[1:]))
+            lines.insert(0, Line("recheck", found.suspect[:1].upper() + found.suspect[1:]))
         self.lines.show_lines(lines)
 
     def _take_following(self) -> None:

@@ -63,7 +63,7 @@ class CapacitorsTab(CardTab):
         self.list.show_lines(
             [
                 Line(
-                    "out" if c.replace else "holds",
+                    "out_of_spec" if c.replace else "in_spec",
                     " · ".join(x for x in (c.part, tr(c.dielectric), tr("marked {v}", v=c.marked), tr("measured {v}", v=c.measured),
                                            tr("ESR {v}", v=c.esr) if c.esr else "") if x),
                     c.words,

@@ -156,10 +156,10 @@ class InspectionTab(CardTab):
         self.tally.setText(view.looks_words)
         groups: dict[str, list[RouteRow]] = {}
         for x in view.looks:
-            mark = SHAPE.get(x.look, "to do")
+            mark = SHAPE.get(x.look, "todo")
             groups.setdefault(x.group, []).append(RouteRow(x.id, x.title, mark, tr(x.look), x.id == self.at))  # type: ignore[arg-type]
         if self.at and self.at not in known:
-            groups.setdefault(tr("Besides"), []).append(RouteRow(self.at, self.at, "to do", "", True))
+            groups.setdefault(tr("Besides"), []).append(RouteRow(self.at, self.at, "todo", "", True))
         self.items.show_route(tuple((title, tuple(rows)) for title, rows in groups.items()))
         row = self._row(view)
         self.title.setText(row.title if row else self.at)

@@ -159,10 +159,7 @@ class IntakeTab(CardTab):
         self.aliases.setText(tr("The same board: {names}.", names=", ".join(view.aliases)) if view.aliases else "")
         self.aliases.setVisible(bool(view.aliases))
         self.known.show_lines(
-            [
-                Line("too close to call", f"{f.sign}: {f.cause}" + (f" ({f.cure})" if f.cure else ""))
-                for f in view.known_faults
-            ],
+            [Line("undecided", f"{f.sign}: {f.cause}" + (f" ({f.cure})" if f.cure else "")) for f in view.known_faults],
             tr("Its sheet names no known faults. Add them in Sheets, under Faults."),
         )
         self.safety.setText(view.safety)

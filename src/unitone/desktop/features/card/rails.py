@@ -12,6 +12,7 @@ from unitone.desktop.widgets.lines import MarkIcon
 from unitone.desktop.widgets.livefield import LiveLine
 from unitone.desktop.widgets.painted import label
 from unitone.job.shop import SUPPLY_PATHS
+from unitone.job.verdicts import describe_verdict
 from unitone.present.card.card_shapes import CardView, CurrentCell, VoltsCell
 from unitone.words import tr
 
@@ -69,7 +70,7 @@ class _Row(QFrame):
         self.field.setEnabled(not finished)
         self.take.setVisible(cell.measurable and not finished)
         self.mark.show_mark(cell.verdict)
-        self.verdict.setText(tr(cell.verdict))
+        self.verdict.setText(describe_verdict(cell.verdict))
         self.found.setText(tr("found {v}", v=cell.found) if cell.found else "")
         self.words.setText(cell.words)
         self.words.setVisible(bool(cell.words))

@@ -137,13 +137,13 @@ class WorkTab(CardTab):
         self.parts_list.show_lines([Line("", f"{p.when} {p.what}", p.mark) for p in view.parts], tr("No parts yet."))
         buttons = () if view.finished else (tr("put right"), tr("stays"))
         self.loose_list.show_lines(
-            [Line("re-check" if x.id else "done", x.what, "" if x.id else x.mark, x.id, buttons if x.id else ()) for x in view.loose],
+            [Line("recheck" if x.id else "done", x.what, "" if x.id else x.mark, x.id, buttons if x.id else ()) for x in view.loose],
             tr("Nothing is loose."),
         )  # fmt: skip
         self.time_words.setText(tr("{t} in all", t=view.time_words) if view.times else tr("No time noted yet."))
         self.time_list.show_lines([Line("", f"{t.when}: {t.what}") for t in view.times])
         self.air_list.show_lines(
-            [Line("too close to call", t.what, f"{t.when} · {t.mark}") for t in view.on_air], tr("No reports yet: evidence of low weight.")
+            [Line("undecided", t.what, f"{t.when} · {t.mark}") for t in view.on_air], tr("No reports yet: evidence of low weight.")
         )  # fmt: skip
 
     def first(self) -> QWidget:

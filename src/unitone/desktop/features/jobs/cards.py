@@ -24,17 +24,17 @@ def state_words(row: JobRow) -> tuple[str, str]:
     """(mark, words) of where a job stands."""
     s = row.summary
     if row.status in ("finished", "handed over", "archived"):
-        out = s.get("verdicts", {}).get("out", 0) + s.get("verdicts", {}).get("accepted", 0)
+        out = s.get("verdicts", {}).get("out_of_spec", 0) + s.get("verdicts", {}).get("accepted", 0)
         words = {"finished": tr("to hand over"), "handed over": tr("handed over"), "archived": tr("archived")}[
             row.status
         ]
-        return ("out" if out else "holds"), words + (tr(", {n} out", n=out) if out else "")
+        return ("out_of_spec" if out else "in_spec"), words + (tr(", {n} out", n=out) if out else "")
     if row.status == "waiting":
-        return "re-check", tr("waiting")
+        return "recheck", tr("waiting")
     if row.status == "later":
-        return "re-check", tr("left for later")
+        return "recheck", tr("left for later")
     if not s.get("readings"):
-        return "to do", tr("looked over, not measured") if s.get("findings") else tr("not begun")
+        return "todo", tr("looked over, not measured") if s.get("findings") else tr("not begun")
     if s.get("phase") == "as-found":
         return "now", tr("as found, step {n} of {all}", n=s["step_number"], all=s["steps"])
     return "now", tr("step {n} of {all} · {title}", n=s["step_number"], all=s["steps"], title=s["step_title"])
@@ -206,7 +206,7 @@ def found_and_left_bar(painter: QPainter, bar: QRectF, mark: dict[str, Any]) -> 
     painter.setBrush(theme.colour("line"))
     painter.drawRoundedRect(bar, radius, radius)
     low, high = mark["band"]
-    painter.setPen(QPen(theme.colour("holds"), 1))
+    painter.setPen(QPen(theme.colour("in_spec"), 1))
     painter.setBrush(theme.colour("holds_soft"))
     painter.drawRoundedRect(
         QRectF(bar.left() + bar.width() * low, bar.top(), bar.width() * (high - low), bar.height()), radius, radius
@@ -224,12 +224,12 @@ def found_and_left_bar(painter: QPainter, bar: QRectF, mark: dict[str, Any]) -> 
         painter.drawEllipse(QPointF(places[0], y), theme.px(4), theme.px(4))
     if now is not None:
         verdict = (
-            "re-check"
+            "recheck"
             if mark["stale"]
-            else "holds"
-            if mark["holds"]
-            else "out"
-            if mark["holds"] is False
-            else "too close to call"
+            else "in_spec"
+            if mark["in_spec"]
+            else "out_of_spec"
+            if mark["in_spec"] is False
+            else "undecided"
         )
         draw_mark(painter, QRectF(places[-1] - side / 2, y - side / 2, side, side), verdict)

@@ -13,6 +13,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.lines import CountedList, Line, Lines
 from unitone.desktop.widgets.painted import label, set_tip
+from unitone.job.verdicts import describe_verdict
 from unitone.quantities.show import duration
 from unitone.store.rows import JobRow
 from unitone.words import tr
@@ -31,7 +32,7 @@ def found_table(s: dict[str, Any]) -> str:
     rows = [f"<tr><td {cell}></td><td {cell}>{tr('found')}</td><td>{tr('now')}</td></tr>"]
     for m in s["marks"]:
         found = f"{m['found_text'] or '—'}{verdict(m['found_holds'])}"
-        now = f"<b>{escape(m['text'] or '—')}</b>" + (tr(" (re-check)") if m["stale"] else verdict(m["holds"]))
+        now = f"<b>{escape(m['text'] or '—')}</b>" + (tr(" (re-check)") if m["stale"] else verdict(m["in_spec"]))
         rows.append(f"<tr><td {cell}>{escape(m['name'])}</td><td {cell}>{escape(found)}</td><td>{now}</td></tr>")
     return "<table cellspacing='3'>" + "".join(rows) + "</table>"
 
@@ -139,12 +140,12 @@ class JobSide(QFrame):
         )
         self.missing.setText(tr("Missing: {items}.", items=", ".join(missing)))
         self.missing.setVisible(bool(missing))
-        tally = " · ".join(f"{n} {v}" for v, n in s.get("verdicts", {}).items() if n)
+        tally = " · ".join(f"{n} {describe_verdict(v)}" for v, n in s.get("verdicts", {}).items() if n)
         self.stands.setText(". ".join(x for x in (state_words(row)[1], s.get("why", ""), tally) if x))
         self.found.setText(found_table(s) if s.get("readings") else tr("Nothing read yet."))
         self._list(self.seen, [Line(f["look"], _seen_words(f)) for f in s.get("findings", [])])
         self._list(self.tried, [Line(t["outcome"], t["what"], _tried_words(t)) for t in s.get("tried", [])])
-        self._list(self.loose, [Line("re-check", what) for what in s.get("loose", [])])
+        self._list(self.loose, [Line("recheck", what) for what in s.get("loose", [])])
         self._heads[self.recurs].hide()
         self.recurs.hide()
         spent = [tr("Time {t}", t=duration(s["minutes"])) if s.get("minutes") else "", tr("parts {n}", n=s["parts"]) if s.get("parts") else "",

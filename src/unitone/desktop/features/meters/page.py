@@ -329,7 +329,7 @@ class MetersPage(QWidget):
     def _ended(self, feed: Feed, words: str) -> None:
         if feed is self._listener.feed and words:
             # The last picture stays, and can still be held or sent.
-            self.warnings.show_lines([Line("out", words)])
+            self.warnings.show_lines([Line("out_of_spec", words)])
             self.warnings.show()
             self.told.setText(tr("not listening any more"))
 
@@ -394,7 +394,7 @@ class MetersPage(QWidget):
         self.figure.show_figure("—", "")
         for part in (self.doubt, self.words, self.told):
             part.setText("")
-        self._warn([Line("too close to call", words)], overload)
+        self._warn([Line("undecided", words)], overload)
         for plot in (self.wave, self.spectrum, self.trend):
             plot.show_nothing()
         self.trend.hide()
@@ -402,7 +402,10 @@ class MetersPage(QWidget):
 
     def _warn(self, lines: list[Line], overload: bool) -> None:
         if overload:
-            lines = [Line("out", tr("Overload: the input is at its end. Turn it down, or put a pad in.")), *lines]
+            lines = [
+                Line("out_of_spec", tr("Overload: the input is at its end. Turn it down, or put a pad in.")),
+                *lines,
+            ]
         self.warnings.show_lines(lines)
         self.warnings.setVisible(bool(lines))
 
@@ -420,7 +423,7 @@ class MetersPage(QWidget):
         clipped = seen.task in _IQ_TASKS and seen.peak_dbfs is not None and abs(seen.peak_dbfs) < _FULL_DB
         overload = overload or clipped
         self._warn(
-            [*(Line("out", w) for w in seen.out), *(Line("too close to call", w) for w in seen.warnings)],
+            [*(Line("out_of_spec", w) for w in seen.out), *(Line("undecided", w) for w in seen.warnings)],
             overload,
         )
         if plots:
