@@ -83,7 +83,7 @@ def main() -> None:
                 start = level + rng.uniform(-9, 9)
 
                 def read(dbm: float, true: Curve = true, noise: float = noise, rng: np.random.Generator = rng) -> float:
-                    # A reading is typed to a tenth, and never below nought.
+                    # A reading is typed to a tenth, and never below zero.
                     return max(0.0, round(true(dbm) + noise * rng.standard_normal(), 1))
 
                 found, n = finder(read, start, mark, most)

@@ -51,7 +51,7 @@ def describe(error: BaseException, where: str) -> Trouble:
         [f"Unitone {__version__}, Python {platform.python_version()}, {platform.system()} {platform.machine()}",
          f"{kind}{words} in {where}", *(f"  {x}" for x in lines[-30:])]
     )  # fmt: skip
-    told = tr("Something went wrong inside Unitone ({kind} at {at}). What was logged before is safe on disk; the last step was not done.",
+    told = tr("Unitone hit an internal error ({kind} at {at}). Everything logged is safe on disk; the last action was not done.",
               kind=kind, at=at)  # fmt: skip
     return Trouble(told, details)
 

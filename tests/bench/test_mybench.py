@@ -178,7 +178,7 @@ def test_a_leak_is_spoken_of_where_it_matters() -> None:
         .add(found("leak", {"isolation_db": 70.0, "at_least": False}, identifier="2"))
     )
     weak, strong = dial(bench.kit(Kit(pads_db=(60.0,))), -120.0), dial(bench.kit(Kit(pads_db=(20.0,))), -80.0)
-    assert "may move this level by 2.4 dB" in weak.caution and weak.u_db is not None and weak.u_db > 1.6
+    assert "can change this level by 2.4 dB" in weak.caution and weak.u_db is not None and weak.u_db > 1.6
     assert strong.caution == "" and strong.u_db == pytest.approx(0.51, abs=0.01), "a pad as it is marked"
     assert "hears the leak" in dial(bench.kit(Kit(pads_db=(80.0,), most_dbm=20.0)), -120.0).caution
     assert leak_bound_db(-100.0, -120.0) == pytest.approx(20 * math.log10(1.1)) and leak_bound_db(-120, -100) == 60.0

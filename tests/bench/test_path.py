@@ -35,9 +35,9 @@ def test_a_step_attenuators_switches_are_named() -> None:
 
 
 def test_the_cure_for_a_level_out_of_reach() -> None:
-    with pytest.raises(BenchError, match="at least 17 dB more of pads"):
+    with pytest.raises(BenchError, match="at least 17 dB of pads"):
         dial(Kit(least_dbm=-60.0), -117.0)
-    with pytest.raises(BenchError, match="take pads out"):
+    with pytest.raises(BenchError, match="Take pads out"):
         dial(Kit(), 0.0)
     assert "no pad in line" in dial(Kit(pads_db=()), -20.0).words
     assert "µV" in dial(Kit(shows="uV"), -117.0).words

@@ -60,10 +60,10 @@ def test_efficiency_loss_and_deviation() -> None:
     [
         ("harmonic", {"carrier": "0 W", "dbc": "60"}, "like 4 W"),
         ("efficiency", {"volts": "13.2 V", "keyed": "0.3 A", "rest": "1.3 A", "watts": "4 W"}, "other way round"),
-        ("efficiency", {"volts": "13.2 V", "keyed": "1.3 A", "watts": "40 W"}, "More comes out"),
+        ("efficiency", {"volts": "13.2 V", "keyed": "1.3 A", "watts": "40 W"}, "More power out"),
         ("loss", {"watts": "4 W", "metres": "-3"}, "expected 0 to"),
         ("at-null", {"tone": "831 Hz", "null": "9"}, "expected 1 to 5"),
-        ("at-null", {}, "Still to be typed: Tone"),
+        ("at-null", {}, "Missing: Tone"),
     ],
 )
 def test_what_cannot_be_is_said(name: str, typed: dict[str, str], says: str) -> None:

@@ -108,7 +108,7 @@ def test_sheets_of_the_workshop_and_bundles(capsys: pytest.CaptureFixture[str], 
     assert code == 1 and "a.png: 1: picture: is no whole PNG" in err.replace(":1:", ": 1:")
     write_bundle(tmp_path / "good.unitone", text, {})
     code, out, _ = call(capsys, "sheet", "check", str(tmp_path / "good.unitone"))
-    assert code == 0 and "21 steps, holds" in out
+    assert code == 0 and "21 steps, no errors" in out
     code, _, err = call(capsys, "robot", "ostrel-mallard-6", "--sets", "1")
     assert code in (2, 3) and "physics" in err and "Traceback" not in err
     code, _, err = call(capsys, "sheet", "check", str(tmp_path / "none.unitone"))
@@ -328,7 +328,7 @@ def test_sums(capsys: pytest.CaptureFixture[str]) -> None:
     assert code == 0 and "power: 4 W" in out and "dummy load" in out
     for words, says in (
         (("nothing",), "There is no sum"), (("watts", "volts"), "KEY=VALUE"), (("watts", "amps=3"), "takes no “amps”"),
-        (("watts",), "Still to be typed"), (("watts", "volts=forty"), "Volts across the load"), (("watts", "volts=4", "kind=mean"), "is none of"),
+        (("watts",), "Missing"), (("watts", "volts=forty"), "Volts across the load"), (("watts", "volts=4", "kind=mean"), "is none of"),
         (("resonance", "henry=0", "farad=1p"), "cannot be: expected 1 pH"),
     ):  # fmt: skip
         code, _, err = call(capsys, "sums", *words)

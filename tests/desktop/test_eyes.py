@@ -94,7 +94,7 @@ def test_the_needle_is_held_against_the_limit_only_at_its_level(desk: Desk) -> N
     assert desk.bench.view.reading.bar.counts_at == "at 0.30 µV"
     assert heard().place is None and desk.bench.step.bar._live is None
     words = desk.bench.step.words.text().replace("\u00a0", " ")
-    assert "on the needle" in words and "at 0.30 µV: found" in words
+    assert "live" in words and "at 0.30 µV: found" in words
 
 
 def test_a_click_on_the_coach_s_line_does_what_it_says(desk: Desk) -> None:
@@ -269,7 +269,7 @@ def test_the_new_keys_clash_with_nothing_and_stand_in_the_table() -> None:
 
 def test_worth_it_is_asked_with_its_key_and_answered_on_the_card(desk: Desk) -> None:
     opened(desk, "front-end", 5)
-    assert desk.bench.worth.isVisible() and "worth it" in desk.bench.worth.text()
+    assert desk.bench.worth.isVisible() and "worth aligning" in desk.bench.worth.text()
     QTest.mouseClick(desk.bench.worth, Qt.MouseButton.LeftButton)
     desk.until(lambda: any("Worth aligning?" in n for n in desk.bench.view.step.notes), 60_000)
     shown = " ".join(x.text() for x in desk.bench.step.findChildren(QLabel))
@@ -287,5 +287,5 @@ def test_what_does_it_do_is_asked_of_the_adjuster_in_hand(desk: Desk) -> None:
     assert "S-meter" in " ".join(desk.bench.view.step.notes)
     desk.key(Qt.Key.Key_Y)
     desk.until(lambda: desk.bench.message.isVisible())
-    assert "says already" in desk.bench.message_words.text()
+    assert "already says" in desk.bench.message_words.text()
     QApplication.processEvents()

@@ -178,7 +178,7 @@ def test_a_list_marks_what_has_to_be_mended_and_goes_there(qtbot: QtBot) -> None
     editor.go_to(problems[0])
     assert editor.rows() == [3] and editor.form._cures["stimulus", "level"].text() == "Expected a level."
     assert "wrong_key" in editor.form.general.text() and editor.form.widgets["stimulus", "level"].hasFocus()
-    assert "needs mending" in editor.list.item(3).data(Qt.ItemDataRole.AccessibleTextRole)  # type: ignore[union-attr]
+    assert "has an error" in editor.list.item(3).data(Qt.ItemDataRole.AccessibleTextRole)  # type: ignore[union-attr]
     assert where(draft, problems[0]) == "step Control volts, send, stimulus, level"
     editor.show_draft(Draft({"step": []}))
     assert editor.empty.isVisible() and not editor.form.isEnabled() and not editor.remove_button.isEnabled()
@@ -199,7 +199,7 @@ def test_the_editor_says_what_is_wrong_and_forgets_late_answers(qtbot: QtBot) ->
     draft = Draft(tarn())
     editor.show_draft(draft, {})
     qtbot.waitUntil(lambda: editor.shown_data is draft.data, timeout=90000)
-    assert editor.problems == () and "Nothing to mend" in editor.all_well.text()
+    assert editor.problems == () and "No errors" in editor.all_well.text()
     late = (draft.data, (Problem(("step", 0), "late"),), "")
     editor._checking.deliver(editor._checking._generation - 1, late, "")
     assert editor.problems == ()

@@ -86,7 +86,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     # Intake: what is missing, whose it is, the first look.
     assert (
         page.intake.things["power lead"].currentText() == "missing"
-        and page.intake.things["microphone"].currentText() == "with it"
+        and page.intake.things["microphone"].currentText() == "included"
     )
     card.after(lambda: card.type(page.intake.lines["owner"], "market stall 5", Qt.Key.Key_Tab))
     page.intake.words["first_look"].setFocus()
@@ -135,7 +135,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     card.after(lambda: card.type(rails.rows["switched"].field, "13.1"))
     assert not rails.rows["switched"].error.isVisible()
     card.after(lambda: card.type(rails.rows["rail-9"].field, "9.0"))
-    assert rails.next_words.text() == "The volts are lost between 9 V rail and Audio driver supply."
+    assert rails.next_words.text() == "The voltage is lost between 9 V rail and Audio driver supply."
     assert card.state().latest[("rail", 0)].reading.value == 9.0
     # Capacitors, one typed without its unit.
     desk.key(Qt.Key.Key_4, ALT)
@@ -147,7 +147,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     assert caps.form.text("part") == "C58"
     card.submit(caps.form, measured="190 uF")
     assert caps.form.text("part") == "" and "too little left" in str([x.text() for x in caps.list.findChildren(QLabel)])
-    # What was tried: one that failed, one that held; a part; a loose end; time.
+    # Fault finding log: one that failed, one that held; a part; a loose end; time.
     desk.key(Qt.Key.Key_5, ALT)
     work = page.work
     card.submit(work.tried, suspected="volume control", done="bridged it", result="still growls")
@@ -205,7 +205,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     text = (tmp_path / "page.html").read_text(encoding="utf-8")
     assert "market stall 5" not in text and "C58 dried out" in text and "scratches" in text
     papers.kinds["certificate"].click()  # type: ignore[union-attr]
-    desk.until(lambda: "results in limits" in papers.words.text())  # type: ignore[union-attr]
+    desk.until(lambda: "results in spec" in papers.words.text())  # type: ignore[union-attr]
     card.open("handing")
     card.submit(hand.give, to="market stall 5")
     desk.until(lambda: card.state().status[0] == "handed over" and not hand.give.isVisible())
@@ -294,7 +294,7 @@ def test_history_tells_what_the_last_five_had_in_common_and_opens_them(desk: Des
     card = Card(desk, 147)
     card.open("history")
     tab = card.page.history
-    desk.until(lambda: "The last 5" in tab.head.text())
+    desk.until(lambda: "the last 5" in tab.head.text())
     assert tab.recurs.findChildren(QWidget)[0].accessibleName() == "Deviation, loud tone: too high: 5 of 5"
     opener = next(b for b in tab.model.findChildren(QPushButton))
     opener.click()
@@ -308,7 +308,7 @@ def test_a_stay_needs_a_reason_and_reports_come_in_later(desk: Desk) -> None:
     stays = [b for b in work.loose_list.findChildren(QPushButton) if b.text() == "stays"]
     assert len(stays) == 2
     stays[0].click()
-    assert "Say why it stays" in work.why.error.text() and len(card.state().open_ends) == 2
+    assert "Enter the reason it stays" in work.why.error.text() and len(card.state().open_ends) == 2
     work.why.set_text("why", "the owner wants it so")
     card.after(lambda: stays[0].click())
     assert len(card.state().open_ends) == 1 and "the owner wants it so" in str(

@@ -67,7 +67,7 @@ def test_a_recording_is_measured_drawn_and_compared(desk: Desk, tmp_path: Path) 
     take(desk, page, write(tmp_path / "found.wav", 0.06, hum=0.05))
     assert page.figure.text() == "19.9" and page.shown is not None and page.trend.isVisible()
     x, y = page.shown.wave
-    assert 2.9 < x[-1] - x[0] < 3.1 and np.abs(y).max() > 0.3 and abs(y[0]) < 0.2, "three periods, from nought on"
+    assert 2.9 < x[-1] - x[0] < 3.1 and np.abs(y).max() > 0.3 and abs(y[0]) < 0.2, "three periods, from zero on"
     names = [m.words for m in page.shown.marks]
     assert any(n.startswith("tone 1000.0") for n in names) and any("50 Hz hum" in n for n in names)
     top = page.shown.spectrum[0][int(np.argmax(page.shown.spectrum[1]))]
@@ -123,7 +123,7 @@ def test_a_reading_goes_to_the_step_at_hand_or_says_why_not(desk: Desk, tmp_path
     page = meters(desk)
     take(desk, page, write(tmp_path / "left.wav", 0.06))
     desk.key(Qt.Key.Key_Return, CONTROL)
-    assert "No job lies on the Bench" in page.told.text()
+    assert "No job on the Bench" in page.told.text()
     desk.open(145)
     meters(desk)
     page.press("meter-send")

@@ -42,11 +42,11 @@ def test_power_is_brought_even_by_doing_what_the_coach_says(desk: Desk) -> None:
         desk.key(Qt.Key.Key_Return)
         desk.until(lambda b=before: (desk.bench.view.log.cells, desk.bench.view.coach.advice) != b)  # type: ignore[misc]
     view = desk.bench.view
-    assert view.coach.advice.outcome == "even" and view.coach.headline == "As even as these coils go."
+    assert view.coach.advice.outcome == "even" and view.coach.headline == "As even as these coils allow."
     assert view.step.verdict == "in_spec" and [c.inside for c in view.step.channels] == [True, True, True]
     assert any("shows which end of the band this coil serves" in h for h in headlines)
     assert any("the high end gains and the low end loses" in w for w in said), said
-    assert "As even as these coils go." in words(desk.bench.step)
+    assert "As even as these coils allow." in words(desk.bench.step)
 
 
 def test_the_interlock_forced_in_practice_and_mended(desk: Desk) -> None:
@@ -82,7 +82,7 @@ def test_a_dummy_load_that_is_too_small_is_refused_in_words_and_mended_in_the_tr
     desk.until(lambda: desk.bench.view.hook_up.kit.load_w == 5.0)
     desk.key(Qt.Key.Key_H)
     desk.until(lambda: desk.bench.message.isVisible())
-    assert "rated 5 W and this radio sends up to 18 W" in desk.bench.message_words.text()
+    assert "rated 5 W, the radio's peaks are 18 W" in desk.bench.message_words.text()
     assert desk.bench.view.hook_up.present != "send"
     desk.key(Qt.Key.Key_P)
     desk.until(lambda: tray.load.isVisible() and tray.load.text() == "5")

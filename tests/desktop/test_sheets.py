@@ -125,7 +125,7 @@ def type_a_sheet(desk: Desk) -> SheetsPage:
 def holds(desk: Desk, page: SheetsPage) -> None:
     """Wait for the check of what was typed last, and see that nothing is left to mend."""
     desk.until(lambda: not page.editor._timer.isActive() and page.editor.shown_data is page.now.draft.data)  # type: ignore[union-attr]
-    assert page.editor.problems == () and page.state.text().startswith("in_spec")
+    assert page.editor.problems == () and page.state.text().startswith("no errors")
 
 
 def test_a_sheet_from_paper_to_a_certificate(desk: Desk, tmp_path: Path) -> None:
@@ -226,7 +226,7 @@ def state_of(desk: Desk) -> Any:
 
 
 def read_through(desk: Desk, until: Any = None) -> None:
-    """Do what the coach says; type what the meter shows."""
+    """Do the next move; type what the meter shows."""
     for _ in range(400):
         view = desk.bench.view
         assert view is not None
@@ -324,7 +324,7 @@ def test_what_is_not_saved_is_there_again(desk: Desk) -> None:
     page.open(page.library.find("unnamed-reed-2"))
     desk.until(lambda: page.now is not None)
     assert page.now.draft.get(("model", "supply")) == "24 V" and page.now.draft.changed  # type: ignore[union-attr]
-    assert "not saved last time" in page.message_words.text()
+    assert "Unsaved changes of last time" in page.message_words.text()
     page.press("undo")
     assert page.now.draft.get(("model", "supply")) != "24 V"  # type: ignore[union-attr]
     # Out of the library, and back.
@@ -423,7 +423,7 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     desk.window.show_place("bench")
     desk.key("e")
     desk.until(lambda: page.now is not None and bool(page.now.job))
-    assert page.now.draft.changed and "is here again" in page.message_words.text()  # type: ignore[union-attr]
+    assert page.now.draft.changed and "are back" in page.message_words.text()  # type: ignore[union-attr]
     page.differs.setFocus()
     desk.key("other final transistor")
     desk.qtbot.mouseClick(page.save_button, Qt.MouseButton.LeftButton)
@@ -503,7 +503,7 @@ def test_what_was_tried_and_what_is_loose_through_the_tray(desk: Desk) -> None:
     desk.key("x")
     question = desk.bench.tray.tried
     desk.until(question.isVisible)
-    assert "Nothing was tried yet" in question.before.text() and not question.keep.isEnabled()
+    assert "No attempt yet" in question.before.text() and not question.keep.isEnabled()
     desk.key("rail low")
     question.done.setFocus()
     desk.key("C41 replaced")

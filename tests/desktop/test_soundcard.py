@@ -134,7 +134,7 @@ def test_every_shape_sounds_and_what_cannot_be_is_said(there: VirtualCard, desk:
             lambda: page.listening.where == "card" and page._listener.feed is not None and page._listener.feed.taken > 0
         )
     put(tones.hz, "40 kHz")
-    assert "cannot be made" in tones.told.text() and "old one goes on" in tones.told.text()
+    assert "cannot be made" in tones.told.text() and "old tone continues" in tones.told.text()
     for text, cure in (("loud", "dBFS"), ("3 dBFS", "0 at most"), ("20 mV", "not calibrated")):
         put(tones.level, text)
         assert cure in tones.told.text()
@@ -203,7 +203,7 @@ def test_the_stand_in_is_heard_and_its_reading_goes_to_the_step(desk: Desk, page
     page.press("meter-send")
     assert page.told.text() == "There is no reading to send yet."
     desk.key(Qt.Key.Key_R, CONTROL)
-    desk.until(lambda: "No job lies on the Bench" in words(page.warnings))
+    desk.until(lambda: "No job on the Bench" in words(page.warnings))
     desk.open(147)
     desk.window.worker.do(lambda s: (s.go_to("front-end"), s.confirm_hook_up("send")))  # type: ignore[union-attr]
     desk.window.show_place("meters")
@@ -211,7 +211,9 @@ def test_the_stand_in_is_heard_and_its_reading_goes_to_the_step(desk: Desk, page
     desk.until(lambda: "hook" in words(page.warnings).lower(), 90000)
     desk.window.worker.do(lambda s: s.confirm_hook_up("receive"))  # type: ignore[union-attr]
     desk.until(
-        lambda: page.shown is not None and page.shown.name == "stand-in, loudspeaker" and len(page.shown.trend) > 3,
+        lambda: (
+            page.shown is not None and page.shown.name == "simulated radio, loudspeaker" and len(page.shown.trend) > 3
+        ),
         90000,
     )
     row = desk.logbook.job("147")
@@ -235,7 +237,11 @@ def test_the_stand_in_is_heard_and_its_reading_goes_to_the_step(desk: Desk, page
     desk.until(
         lambda: page.shown is not None and page.shown.task == "deviation" and (page.shown.value or 0) > 0.5, 20000
     )
-    assert page.chips["deviation"].isChecked() and page.shown is not None and page.shown.name == "stand-in, sending"
+    assert (
+        page.chips["deviation"].isChecked()
+        and page.shown is not None
+        and page.shown.name == "simulated radio, transmitting"
+    )
 
 
 def test_a_table_takes_the_place_of_the_wave(desk: Desk, page: MetersPage, tmp_path: Path) -> None:
@@ -266,7 +272,7 @@ def test_my_bench_is_filled_in_kept_used_and_struck(desk: Desk) -> None:
     workshop = desk.window._workshop
     workshop.chips["bench"].click()
     page = workshop.bench
-    assert isinstance(page, MyBenchPage) and "never done" in words(page)
+    assert isinstance(page, MyBenchPage) and "not calibrated" in words(page)
     put(page.pads, "A 20; B twenty")
     assert "no pad" in page.wrong.text() and page.pads.text() == "A 20; B twenty"
     put(page.pads, "A 20; B 20")
@@ -294,7 +300,7 @@ def test_my_bench_is_filled_in_kept_used_and_struck(desk: Desk) -> None:
     assert any(r.title.endswith("thirty watts") and r.mark == "in_spec" for r in page._rows)
     at = next(n for n, r in enumerate(page._rows) if r.kind == "wattmeter")
     page._pressed(str(at), 1)
-    assert my_bench(desk.logbook).latest("wattmeter", "w") is None and "struck" in page.told.text()
+    assert my_bench(desk.logbook).latest("wattmeter", "w") is None and "Deleted" in page.told.text()
     page._pressed("0", 0)
     assert guide.guide.kind == "pads" and guide.rows[0][0].text() == ""
     assert json.loads(json.dumps(my_bench(desk.logbook).to_data())) and my_bench(desk.logbook) != MyBench()
@@ -352,7 +358,7 @@ def test_live_tones_and_my_bench_fit(
 def test_what_was_kept_is_measured_as_any_file(
     there: VirtualCard, desk: Desk, page: MetersPage, tmp_path: Path
 ) -> None:
-    """Both channels as I/Q: the same tone left and right is a line either side of nought."""
+    """Both channels as I/Q: the same tone left and right is a line either side of zero."""
     del there
     sound(desk, page, "-20 dBFS")
     page.listening.choose("linein", "iq")

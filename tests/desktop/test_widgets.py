@@ -176,7 +176,7 @@ def test_route_and_ledger_say_what_was_clicked(qtbot: QtBot) -> None:
         qtbot.mouseClick(route.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
     assert chosen.args == ["a"]
     route.show_route((("Rails", (replace(rows[0], verdict="recheck"), rows[1])),))
-    assert "recheck" in route.item(1).toolTip()
+    assert "re-check" in route.item(1).toolTip()
     ledger = Ledger()
     qtbot.addWidget(ledger)
     ledger.resize(300, 120)

@@ -1,4 +1,4 @@
-"""Exact null spaces, against SymPy-free checks: every vector is sent to nought, and their number is columns less rank."""
+"""Exact null spaces, against SymPy-free checks: every vector is sent to zero, and their number is columns less rank."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ NUMBERS = st.fractions(min_value=-9, max_value=9, max_denominator=8)
         lambda n: st.tuples(st.just(n), st.lists(st.lists(NUMBERS, min_size=n, max_size=n), max_size=7))
     )
 )
-def test_every_vector_is_sent_to_nought_and_none_is_missing(case: tuple[int, list[list[Fraction]]]) -> None:
+def test_every_vector_is_sent_to_zero_and_none_is_missing(case: tuple[int, list[list[Fraction]]]) -> None:
     columns, rows = case
     basis = null_space(rows, columns)
     for vector in basis:

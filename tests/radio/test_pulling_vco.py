@@ -118,7 +118,7 @@ def test_from_four_channels_every_other_is_known_within_a_tenth_of_a_volt(seed: 
 
 
 def test_an_added_band_locks_or_does_not_and_the_core_is_told() -> None:
-    """The law that is fitted, so that what is said can be worked out: L 1 µH, 8 pF fixed, 60 pF at nought, γ 0.5, φ 0.75."""
+    """The law that is fitted, so that what is said can be worked out: L 1 µH, 8 pF fixed, 60 pF at zero, γ 0.5, φ 0.75."""
     law_of = (1e-6, 8e-12, 60e-12, 0.75, 0.5)
     channels = [26.5e6, 26.8e6, 27.1e6, 27.4e6]
     law = fit([(hz, control_volts(hz, *law_of)) for hz in channels])

@@ -116,7 +116,7 @@ def test_strong_hum_out_of_band_moves_nothing(mains: float) -> None:
 
 
 def test_psophometric_and_c_message_tables_are_kept_to() -> None:
-    """ITU-T O.41 (10/94) table 1 and IEEE Std 743, both from memory: exact at every point, smooth between, nought at the reference."""
+    """ITU-T O.41 (10/94) table 1 and IEEE Std 743, both from memory: exact at every point, smooth between, zero at the reference."""
     for name, table in (("psophometric", PSOPHOMETRIC), ("c-message", C_MESSAGE)):
         hz = np.array([p[0] for p in table])
         assert weight_db(name, hz) == pytest.approx([p[1] for p in table], abs=1e-9)  # type: ignore[arg-type]

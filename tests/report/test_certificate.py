@@ -74,7 +74,7 @@ def test_pdf_can_be_read_again(finished: Session, tmp_path: Path) -> None:
         "Simulated radio",
         "As found",
         "As left",
-        "in_spec",
+        "in spec",
         "wax broken on T2",
         "sheet",
         "Ferry & sons",

@@ -44,12 +44,16 @@ def test_the_page_says_what_was_wrong_found_done_and_set(book: Logbook) -> None:
     page = handover_of(finished(book).state)
     assert page.headline == "Everything that was measured is as it should be."
     assert page.complaint == "deaf" and page.missing == ("power lead",) and page.came_with == ("microphone",)
-    assert page.found == ("T1: seal broken.", "scratchy (mended: controls cleaned).", "C41 leaks: that was the cause.")
-    assert page.done == ("controls cleaned.", "C41 replaced.", "One adjustment was set anew.")
+    assert page.found == (
+        "T1: seal broken.",
+        "scratchy (repaired: controls cleaned).",
+        "C41 leaks: that was the cause.",
+    )
+    assert page.done == ("controls cleaned.", "C41 replaced.", "One adjustment was set again.")
     assert page.parts[0].startswith("1 × C41: 100 uF 25 V electrolytic for 100 uF 16 V electrolytic (right:")
     loud = next(s for s in page.settings if s.what == "Loudness on the air")
     assert (loud.found, loud.words, loud.right) == ("2.90 kHz", "put right", True)
-    assert {s.words for s in page.settings} <= {"put right", "as it was, and right", "was right, and is"}
+    assert {s.words for s in page.settings} <= {"put right", "in spec, left as found", "in spec, before and after"}
     does = {c.name: (c.does, c.tested) for c in page.controls}
     assert (
         does["tone switch"] == ("cuts the hiss", "")
@@ -102,7 +106,7 @@ def test_the_certificate_tells_what_was_seen_fitted_and_measured_besides(book: L
     made = certificate_of(finished(book).state)
     sections = dict(made.sections)
     assert sections["Found by looking"][0] == "T1: seal broken" and sections["Parts fitted"][0].startswith("1 × C41")
-    assert sections["Voltages"] == ("Power lead at the board: 13.20 V (12.54 … 13.86 V), holds",)
+    assert sections["Voltages"] == ("Power lead at the board: 13.20 V (12.54 … 13.86 V), in spec",)
     html = render_paper(finished(book).state, "certificate", "html").decode()
     assert "<script" not in html and "Found by looking" in html and "Voltages" in html
 

@@ -238,7 +238,7 @@ def test_a_stand_in_that_only_sends_comes_to_its_end_with_its_receiver_put_aside
     work = align(session)
     aside = {s.id for s in session.sheet.steps if verdict(session.state, s) == "not applicable"}
     assert work.finished and aside == {s.id for s in session.sheet.steps if s.hook_up == "receive"}
-    assert session.state.judged["front-end"].reason == "the stand-in has no such side"
+    assert session.state.judged["front-end"].reason == "the simulated radio has no such side"
     book.close()
 
 

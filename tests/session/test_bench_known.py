@@ -86,10 +86,10 @@ def test_what_thermal_noise_forbids_is_challenged(new_session: Callable[..., Ses
     at = Conditions(**{**required.__dict__, "level_dbm": -136.0})
     session.measuring.set_kit(Kit(least_dbm=-140.0))
     session.set_up(at)
-    assert "leaking generator" in session.type_in("14 dB").warning
-    assert "leaking generator" in session.measuring.send_in([("rx.sinad", 14.0, 0.1)], "a.wav").warning
+    assert "the generator leaks" in session.type_in("14 dB").warning
+    assert "the generator leaks" in session.measuring.send_in([("rx.sinad", 14.0, 0.1)], "a.wav").warning
     session.log_value(-133.0, 0.2, required)
-    assert "thermal noise" in session.state.readings[-1].reading.warning
+    assert "physics allows" in session.state.readings[-1].reading.warning
 
 
 @pytest.mark.parametrize("g", GUIDES, ids=lambda g: g.kind)
@@ -107,7 +107,7 @@ def test_guides_conclude_and_are_kept_and_age() -> None:
         ("pads", {}, ROWS, "A takes 19.96"),
         ("generator", {"dial": "0", "volts": "219 mV", "ohm": "50", "pct": "3"}, [], "−0.18 dB"),
         ("steps", {}, [("A", "-60"), ("none", "-80.9")], "at −80.9 dBm +0.94 dB"),
-        ("leak", {}, [("A", "-80"), ("A+B", "-67")], "It leaks: 3"),
+        ("leak", {}, [("A", "-80"), ("A+B", "-67")], "its leakage is 3"),
         ("wattmeter", {"target": "w", "shown": "3.6 W", "volts": "40", "kind": "pp", "ohm": "50", "pct": "3", "load": "2"}, [], "−10.0 %"),
         ("input", {"target": "in/left", "dbfs": "−14.2 dBFS", "volts": "350 mV", "pct": "3"}, [], "0 dBFS is 1.795 V"),
         ("clock", {"target": "in/left", "true": "1 kHz", "shown": "999.988 Hz", "ppm": "1"}, [], "+12.00 ppm"),
@@ -130,7 +130,7 @@ def test_guides_conclude_and_are_kept_and_age() -> None:
     for typed, rows_, says in (
         ({}, [("Z", "-90"), ("A", "-97")], "no pad “Z”"), ({}, [("A", ""), ("B", "-97")], "Row 1: what was dialled"),
         ({}, [("A", "ten"), ("B", "-97")], "Row 1"),
-        ({"same": "9"}, ROWS, "repeats within"),
+        ({"same": "9"}, ROWS, "Repeatability lies"),
     ):  # fmt: skip
         with pytest.raises(UnitoneError, match=says):
             conclude("pads", typed, rows_, bench)
@@ -180,7 +180,10 @@ def test_the_bench_says_which_oscillator_as_each_reading_is_typed(
         return " ".join(take_view(session).step.notes)
 
     said = read(new_session(None), 225.0)
-    assert "It may be ref, or the counter itself" in said.replace("it may", "It may") and "10 MHz standard" in said
+    assert (
+        "Not decided by these readings: ref, or the counter itself" in said.replace("it may", "It may")
+        and "10 MHz standard" in said
+    )
     book.set_setting(
         "instruments",
         [Instrument("c", "eight digits", ("tx.frequency_error", "ref.frequency"), "calibrated", ppm=0.5).to_data()],

@@ -105,7 +105,7 @@ def test_a_core_that_does_nothing_is_said_and_left(book: Logbook, sheet: Sheet, 
     spoken = work_through(session)
     outcomes = {o for past in session.state.concluded.values() for _, o in past}
     assert verdict(session.state, sheet.step("power")) == "out_of_spec"
-    assert "dead" in outcomes or "This adjuster does nothing here." in spoken
+    assert "dead" in outcomes or "This adjuster has no effect here." in spoken
     assert session.state.finished, "a job may be finished with a step out, never with one stale"
 
 

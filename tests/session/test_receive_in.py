@@ -139,12 +139,12 @@ def test_the_chart_is_read_and_says_what_it_is(book: Logbook) -> None:
     try:
         chart_on(session)
     except BenchError as error:
-        assert "pads" in str(error) and "as far as it was read" in str(error)
+        assert "pads" in str(error) and "keeps what was read" in str(error)
     read = marks(session.state, session.step)
     assert 6 <= len(read) <= len(CHART_DB) and read == sorted(read, key=lambda m: m.level_dbm)
     assert told(session.state, session.step).shape == "threshold"
     view = take_view(session)
-    assert any("detector's diode starts late" in w for w in view.step.notes)
+    assert any("meter diode starts late" in w for w in view.step.notes)
     assert (
         view.reading.hill is not None
         and view.reading.hill.x_unit == "dBm"

@@ -135,7 +135,7 @@ def test_disturbed_wax_makes_a_step_worth_a_look_even_in_limits(book: Logbook) -
     advice = advise(session.state)
     assert (advice.act, advice.why, advice.outcome) == ("conclude", "worth-a-look", "in-limits")
     view = take_view(session)
-    assert view.coach.headline == "In limits, but worth a look." and not view.step.leave_alone
+    assert view.coach.headline == "In spec, but worth a look." and not view.step.leave_alone
     assert view.step.remarks == ("Worth a look: T1, T3: seal broken",)
     rows = {r.step_id: r for _, rows in view.procedure.route for r in rows}
     assert rows["front-end"].look and rows["if-first"].look and not rows["power"].look
@@ -157,7 +157,7 @@ def test_a_finding_on_a_part_joins_the_suspects_when_its_stage_is_in_question(bo
     session.type_in("-60 dBm", session.step.required[0])
     assert verdict(session.state, session.step) == "out_of_spec"
     remarks = take_view(session).step.remarks
-    assert remarks[0] == "Suspects here: C52: top swollen" and "C52 leaks" in remarks[1]
+    assert remarks[0] == "Suspects: C52: top swollen" and "C52 leaks" in remarks[1]
     session.workshop.heard("the lock keeper", "other", "cuts out")
     session.workshop.measure_capacitor("C52", "electrolytic", "4.7 uF", "2 uF")
     assert "C52 measured bad" in take_view(session).step.remarks[0]
@@ -191,7 +191,7 @@ def test_a_low_rail_is_halved_to_its_cause(book: Logbook) -> None:
     assert [c.id for c in take_card(session).volts if c.following] == ["rail-8"]
     session.workshop.read_volts("rail-8", "8.0")
     card = take_card(session)
-    assert card.next_words == "The volts are lost between 8 V rail and VCO supply."
+    assert card.next_words == "The voltage is lost between 8 V rail and VCO supply."
     low = next(c for c in card.volts if c.id == "vco-8")
     # From the feed as measured: 8.0 V less 8.5 mA through 47 ohm is 7.6005 V; 1.7005 V too little is 36.2 mA, 163 ohm to ground.
     assert (
@@ -261,7 +261,7 @@ def test_wrong_numbers_are_refused_with_words_and_nothing_is_written(book: Logbo
         session.workshop.read_volts("nowhere", "1")
     with pytest.raises(EntryError, match="farads"):
         session.workshop.measure_capacitor("C1", "electrolytic", "47", "46 uF")
-    with pytest.raises(UnitoneError, match="above nought"):
+    with pytest.raises(UnitoneError, match="above zero"):
         session.workshop.measure_capacitor("C1", "electrolytic", "0 uF", "46 uF")
     with pytest.raises(TapeError, match="Name the capacitor"):
         session.workshop.measure_capacitor(" ", "film", "1 uF", "1 uF")
@@ -361,13 +361,13 @@ def test_any_other_time_is_refused_with_words(text: str) -> None:
 def test_reports_from_the_air_weigh_little_beside_a_measurement(book: Logbook) -> None:
     session = by_hand(book)
     session.workshop.heard("the ferry", "strength", "faint")
-    assert "nothing measured yet" in take_card(session).on_air[0].mark
+    assert "not measured yet" in take_card(session).on_air[0].mark
     read_everything(session)
-    assert "the measurement holds" in take_card(session).on_air[0].mark
+    assert "the measurement is in spec" in take_card(session).on_air[0].mark
     session.go_to("power")
     session.confirm_hook_up("send")
     session.type_in("1.1 W", session.step.required[0])
-    assert "the measurement is out too" in take_card(session).on_air[0].mark
+    assert "the measurement is out of spec too" in take_card(session).on_air[0].mark
     assert "Heard on the air (low weight): “faint”" in take_view(session).step.remarks[-1]
     with pytest.raises(TapeError, match="speaks of"):
         session.workshop.heard("x", "weather", "rain")

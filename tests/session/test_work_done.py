@@ -1,4 +1,4 @@
-"""What was tried, and what is loose: kept, found again, told on paper, and in the way of finishing where it must be."""
+"""Fault finding log, and what is loose: kept, found again, told on paper, and in the way of finishing where it must be."""
 
 from __future__ import annotations
 

@@ -106,9 +106,9 @@ def test_what_is_no_job_is_refused_with_words_and_takes_nothing(tmp_path: Path) 
         (_with(good, format="unitone-job/2"), "needs a newer Unitone"), (_with(good, format="tin/1"), "Take a file"), ([1, 2], "format is None"),
         (_with(good, tape=tape[:1] + tape[2:]), "entries are missing"), (_with(good, tape=[]), "at least 1"),
         (_with(good, tape=[*tape[:-1], {**tape[-1], "kind": "spell"}]), "needs a newer Unitone"),
-        (_with(good, job={**good["job"], "number": 0}), "job.number"), (_with(good, pictures={}), "a picture that its tape names"),
+        (_with(good, job={**good["job"], "number": 0}), "job.number"), (_with(good, pictures={}), "a picture that its log names"),
         (_with(good, pictures=dict.fromkeys(good["pictures"], "AAAA")), "picture in it is damaged"), (_with(good, extra=1), "extra"),
-        (_with(good, tape=[*tape[:-1], {**tape[-1], "data": {"quantity": "rx.sinad"}}]), "does not hold together"),
+        (_with(good, tape=[*tape[:-1], {**tape[-1], "data": {"quantity": "rx.sinad"}}]), "is not consistent"),
     ):  # fmt: skip
         path.write_text(json.dumps(data), encoding="utf-8")
         with pytest.raises(StoreError, match=says):

@@ -125,8 +125,8 @@ class Instrument:
         if self.pick_up != "x1 probe" or q.id not in _RADIO_FREQUENCY or (hz is not None and hz <= _PLAIN_PROBE_HZ):
             return ""
         return tr(
-            "a ×1 probe passes a few megahertz and hangs some hundred picofarads on the circuit: at {mhz} MHz it tells neither power nor "
-            "frequency. Switch it to ×10, or use a pick-up loop or a pad in line.", mhz=number((hz or 27e6) / 1e6, 0),
+            "A ×1 probe loads the circuit with about 100 pF: useless at {mhz} MHz. Switch it to ×10, or use a "
+    "pick-up loop or a pad in line.", mhz=number((hz or 27e6) / 1e6, 0),
         )  # fmt: skip
 
     def relative(self, q: Quantity) -> str:
@@ -225,7 +225,7 @@ class Instrument:
         for field in ("pct_reading", "pct_full_scale", "full_scale", "db", "ppm"):
             value = getattr(self, field)
             if value is not None and not (math.isfinite(value) and value >= 0):
-                raise FieldError(tr("{name}: {field} must be nought or more.", name=self.name, field=field), field)
+                raise FieldError(tr("{name}: {field} must be zero or more.", name=self.name, field=field), field)
         if self.pct_full_scale is not None and not self.full_scale:
             raise FieldError(
                 tr("{name}: an error in % of full scale needs the full scale.", name=self.name), "full_scale"
@@ -246,7 +246,7 @@ class Instrument:
             and math.isfinite(self.times)
             and math.isfinite(self.add_db)
         ):
-            raise FieldError(tr("{name}: that correction leaves no reading.", name=self.name), "name")
+            raise FieldError(tr("{name}: this correction makes every reading zero.", name=self.name), "name")
 
 
 def table_of(text: str) -> tuple[tuple[float, float], ...]:

@@ -189,9 +189,7 @@ class MyBench:
                 tuple(Calibration(**c) for c in data["calibrations"]),
             )
         except (KeyError, TypeError, ValueError):
-            raise BenchError(
-                tr("What is kept of this bench is not known to this version: it needs a newer Unitone.")
-            ) from None
+            raise BenchError(tr("This bench was saved by a newer Unitone. Update Unitone to read it.")) from None
 
 
 def parse_pads(text: str) -> tuple[Pad, ...]:

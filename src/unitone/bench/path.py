@@ -129,13 +129,13 @@ def dial(kit: Kit, wanted_dbm: float) -> Dial:
         more = kit.least_dbm - wanted_dbm - between
         raise BenchError(
             tr(
-                "The generator cannot go as low as {level}: put at least {more} dB more of pads in line.",
+                "The generator cannot go down to {level}. Add at least {more} dB of pads.",
                 level=microvolts(wanted_dbm),
                 more=number(more, 0),
             )
         )
     raise BenchError(
-        tr("The generator cannot reach {level} through {pads} dB of pads: take pads out.", level=microvolts(wanted_dbm),
+        tr("The generator cannot reach {level} through {pads} dB of pads. Take pads out.", level=microvolts(wanted_dbm),
            pads=number(kit.fixed_db, 0))
     )  # fmt: skip
 
@@ -153,10 +153,10 @@ def _leak_words(kit: Kit, bound_db: float) -> str:
         return ""
     if bound_db > 6.0:
         return tr(
-            "The generator leaks {db} dB under its output: at this level the set hears the leak. Move it away, or put more pads in "
-            "and dial up.", db=number(kit.leak_db or 0.0, 0),
+            "The generator leaks {db} dB below its output: the radio hears the leakage. Move the generator away, "
+    "or add pads and dial up.", db=number(kit.leak_db or 0.0, 0),
         )  # fmt: skip
-    return tr("The generator's leak may move this level by {db} dB.", db=number(bound_db, 1))
+    return tr("The generator's leakage can change this level by {db} dB.", db=number(bound_db, 1))
 
 
 def _combinations(switches: tuple[float, ...]) -> list[tuple[float, ...]]:

@@ -124,7 +124,7 @@ class Bench:
         meter = self.meter_for(quantity_id)
         if meter is None:
             raise BenchError(
-                f"The stand-in bench has no instrument for {quantity_id}. Put the step aside (A)."
+                f"The simulated bench has no instrument for {quantity_id}. Put the step aside (A)."
                 if self.simulated
                 else "No instrument is connected. Type the reading."
             )

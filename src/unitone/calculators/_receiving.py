@@ -21,7 +21,7 @@ _STAR_DB, _HYBRID_DB, _TEE_DB = 20.0 * math.log10(2.0), 10.0 * math.log10(2.0), 
 def _splitter(v: Mapping[str, Any]) -> list[Answer]:
     lost = {"star": _STAR_DB, "hybrid": _HYBRID_DB, "tee": _TEE_DB}[v["kind"]] + v["excess"]
     if v["excess"] < 0.0:
-        raise EntryError(tr("A splitter's excess loss is nought or more: what its data sheet says over the ideal."))
+        raise EntryError(tr("A splitter's excess loss is zero or more: its data sheet's loss less the ideal one."))
     arrives = parse_level(v["level"]) - lost
     better = v["a"] and v["b"]
     answers = [

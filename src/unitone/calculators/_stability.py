@@ -117,7 +117,7 @@ def _settled(v: Mapping[str, Any]) -> list[Answer]:
     seen = drift(pairs, v["small"])
     if seen is None:
         raise EntryError(tr("Three counts at least, over some minutes."))
-    wait = tr("not to be seen from these: go on counting")
+    wait = tr("not certain yet: count again")
     if seen.wait_s is not None:
         wait = tr("none: trim it") if seen.wait_s <= 0 else tr("{n} minutes", n=math.ceil(seen.wait_s / 60))
     if seen.wait_s is None and abs(seen.hz_per_minute) * 10.0 < v["small"]:

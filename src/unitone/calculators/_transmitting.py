@@ -31,7 +31,7 @@ def _dbm(watts: float) -> float:
 
 def _above(value: float, what: str) -> None:
     if value <= 0:
-        raise EntryError(tr("{what} is above nought.", what=what))
+        raise EntryError(tr("{what} must be above zero.", what=what))
 
 
 #: What each rule allows of a harmonic: dBc, or watts (from memory: 47 CFR 95 subpart D; EN 300 135 and EN 300 433).
@@ -61,7 +61,7 @@ def _efficiency(v: Mapping[str, Any]) -> list[Answer]:
         raise EntryError(tr("Keyed, a radio draws more than at rest: are the two the other way round?"))
     whole, stage = v["volts"] * v["keyed"], v["volts"] * (v["keyed"] - v["rest"])
     if v["watts"] > stage:
-        raise EntryError(tr("More comes out than goes in: check the wattmeter, and that it is not read on speech."))
+        raise EntryError(tr("More power out than in: check the wattmeter, and read it without speech."))
     return [
         Answer("final_pct", tr("sending stages"), f"{number(100 * v['watts'] / stage, 0)} %", 100 * v["watts"] / stage),
         Answer(
@@ -75,7 +75,7 @@ def _loss(v: Mapping[str, Any]) -> list[Answer]:
     _above(v["watts"], tr("The power"))
     coax = v["metres"] * v["per_100"] / 100.0
     if coax < 0:
-        raise EntryError(tr("A cable loses: its length and its decibels are not below nought."))
+        raise EntryError(tr("Cable length and loss must be zero or more."))
     lost = coax + sum(decibels(v["pads"]))
     out = v["watts"] * 10.0 ** (-lost / 10.0)
     return [
@@ -183,7 +183,7 @@ POWER_SUMS: tuple[Sum, ...] = (
     ),
     Sum(
         "decibels",
-        tr("How many watts are so many dBm?"),
+        tr("How many watts is a level in dBm?"),
         tr("Levels"),
         (Given("value", tr("Power"), "text", "36 dBm, or 4 W", "36 dBm"),),
         _decibels,

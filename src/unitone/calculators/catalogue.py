@@ -93,7 +93,7 @@ def _padder(v: Mapping[str, Any]) -> list[Answer]:
             "none: the crystal cannot be pulled there, order another"
         )
         return [
-            Answer("padder", tr("fixed capacitor across it"), tr("none will do")),
+            Answer("padder", tr("fixed capacitor across it"), tr("no value fits")),
             Answer("instead", tr("instead"), words, others[0].farad if others else None),
             *known,
         ]
@@ -135,7 +135,7 @@ def _preset(v: Mapping[str, Any]) -> list[Answer]:
         Answer("bottom", tr("below it now"), _si(made.bottom, "Ω", 3), made.bottom),
     ]
     if not found:
-        return [Answer("part", tr("resistor"), tr("none will do there: change the other one")), *there]
+        return [Answer("part", tr("resistor"), tr("no value fits there: change the other one")), *there]
     return [*(_advised(n, a, "Ω", " + ") for n, a in enumerate(found)), *there]
 
 
@@ -169,7 +169,7 @@ def _vco(v: Mapping[str, Any]) -> list[Answer]:
         )
         for hz in sorted(ends)
     )
-    locks = {True: tr("locks"), False: tr("does not lock"), None: tr("too close to call: read the volts at that end")}[
+    locks = {True: tr("locks"), False: tr("does not lock"), None: tr("not certain: read the voltage at that end")}[
         made.locks
     ]
     if made.turned is None:
@@ -357,7 +357,7 @@ SUMS: tuple[Sum, ...] = (
     ),
     Sum(
         "ppm",
-        tr("What do so many ppm make at the aerial?"),
+        tr("How many hertz is an error in ppm?"),
         tr("Frequency"),
         (
             Given("ppm", tr("Off by, ppm"), "", "5", least=-1e5, most=1e5),

@@ -31,14 +31,14 @@ def work_out(chosen: Sum, typed: Mapping[str, str]) -> list[Answer]:
     for g in chosen.given:
         text = typed.get(g.key, "").strip() or g.usual
         if not text and not g.optional:
-            raise EntryError(tr("Still to be typed: {what} ({hint}).", what=g.words, hint=g.hint))
+            raise EntryError(tr("Missing: {what} ({hint}).", what=g.words, hint=g.hint))
         values[g.key] = _read(g, text)
     try:
         answers = chosen.work(values)
     except (ValueError, ZeroDivisionError, OverflowError) as error:
         raise EntryError(tr("That cannot be: {error}.", error=str(error))) from None
     if any(a.value is not None and not math.isfinite(a.value) for a in answers if a.key not in _MAY_BE_ENDLESS):
-        raise EntryError(tr("Nothing can be worked out from these: check their units."))
+        raise EntryError(tr("No result from these values. Check their units."))
     return answers
 
 

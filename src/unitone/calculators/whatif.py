@@ -64,7 +64,7 @@ def other_crystal(sheet: Sheet, name: str, hz: float) -> Tried:
     if name not in known:
         raise EntryError(tr("there is no oscillator “{id}”: {have}", id=name, have=", ".join(known)))
     if hz <= 0:
-        raise EntryError(tr("a crystal's frequency is above nought, like 18.375 MHz"))
+        raise EntryError(tr("a crystal frequency must be above zero, like 18.375 MHz"))
     was = known[name].nominal_hz
     changed = tuple(replace(o, nominal_hz=hz) if o.id == name else o for o in sheet.oscillators)
     words = tr(

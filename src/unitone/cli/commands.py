@@ -232,7 +232,7 @@ def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) 
                     minor.append(
                         f"{beside}:1: sheet: it was written for {made.sheet!r}, and this is {sheet.id!r}. Right?"
                     )
-            print(f"{name}: {sheet.title}, {len(sheet.steps)} steps, holds")
+            print(f"{name}: {sheet.title}, {len(sheet.steps)} steps, no errors")
             for words in minor:
                 print(f"{words} (a warning)", file=sys.stderr)
         except SheetError as error:
@@ -272,7 +272,7 @@ def sheet_list(as_json: Json = False) -> None:
     else:
         for r in rows:
             print(
-                f"{r['id']:24} {r['maker']} {r['name']}, {r['kind']}, {r['steps']} steps{', stand-in' if r['standin'] else ''}"
+                f"{r['id']:24} {r['maker']} {r['name']}, {r['kind']}, {r['steps']} steps{', simulated radio' if r['standin'] else ''}"
             )
 
 
@@ -282,13 +282,13 @@ def robot(
         str, typer.Argument(help="A sheet's id, or a path with its physics file beside it; adjuster needs none.")
     ] = "",
     task: Annotated[str, typer.Option("--task", help="align, frequency, send or adjuster")] = "align",
-    sets: Annotated[int, typer.Option("--sets", min=1, help="How many stand-ins.")] = 5,
+    sets: Annotated[int, typer.Option("--sets", min=1, help="How many simulated radios.")] = 5,
     seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
     fault: Annotated[
         str,
         typer.Option(
             "--fault",
-            help="one of the stand-in's faults, any, or none; adjuster: normal, no-peak, dead, too-strong, broken, two-peaks, any",
+            help="one of the simulated radio's faults, any, or none; adjuster: normal, no-peak, dead, too-strong, broken, two-peaks, any",
         ),
     ] = "none",
     workers: Annotated[int, typer.Option("--workers", min=1, help="Processes.")] = max(1, os.cpu_count() or 1),

@@ -41,5 +41,5 @@ class Card:
         except (msgspec.ValidationError, TypeError) as error:
             raise TapeError(f"The card of this job is damaged ({error}). Restore a backup.") from None
         if unknown:
-            raise TapeError(f"A card with {unknown} is not known: this tape needs a newer Unitone.")
+            raise TapeError(f"A card with {unknown} is not known: this log needs a newer Unitone.")
         return made

@@ -43,8 +43,8 @@ def conditions_from_data(data: dict[str, Any]) -> Conditions:
     try:
         panel = data.get("panel") or {}
         if unknown := set(data) - _FIELDS:
-            raise TapeError(f"Conditions {sorted(unknown)} are not known: this tape needs a newer Unitone.")
+            raise TapeError(f"Conditions {sorted(unknown)} are not known: this log needs a newer Unitone.")
         return msgspec.convert({**data, "panel": sorted(panel.items())}, Conditions)
     except (msgspec.ValidationError, TypeError, AttributeError):
         named = sorted(data) if isinstance(data, dict) else data
-        raise TapeError(f"Conditions {named} are not known: this tape needs a newer Unitone.") from None
+        raise TapeError(f"Conditions {named} are not known: this log needs a newer Unitone.") from None

@@ -34,7 +34,7 @@ def _begin(entries: list[Entry], job_id: str) -> JobState:
     if entries and isinstance(entries[0].said, Damaged):
         raise TapeError("The first entry of this job is damaged: the job cannot be read. Restore a backup.")
     if not entries or not isinstance(entries[0].said, Opened):
-        raise TapeError("A tape begins with the opening of its job.")
+        raise TapeError("A log begins with the opening of its job.")
     opened = entries[0].said
     state = JobState(
         Card.from_data(opened.card),

@@ -23,12 +23,12 @@ class Damage:
 DAMAGES: dict[str, Damage] = {
     "generator": Damage(
         "generator",
-        tr("Keyed into the generator: its output attenuator is burnt, and it gives nothing any more."),
+        tr("Keyed into the generator: its output attenuator is burnt out."),
         tr("Practice: fit another attenuator"),
     ),
     "final": Damage(
         "final",
-        tr("Keyed without a load: the final took back all its power and is gone."),
+        tr("Keyed without a load: the final is destroyed."),
         tr("Practice: fit another final"),
     ),
 }
@@ -64,8 +64,8 @@ def load_problem(state: JobState) -> str:
     if needed is None or not have or have >= 0.5 * needed:
         return ""
     return tr(
-        "The dummy load is rated {have} W and this radio sends up to {need} W at its peaks. Fit a larger one, or mend its rating under "
-        "“generator, pads and load”.", have=number(have, 0), need=number(needed, 0),
+        "The dummy load is rated {have} W, the radio's peaks are {need} W. Fit a larger one, or correct its "
+    "rating under “generator, pads and load”.", have=number(have, 0), need=number(needed, 0),
     )  # fmt: skip
 
 

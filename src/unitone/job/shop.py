@@ -139,5 +139,5 @@ def finding_words(f: Finding) -> str:
     said = f.words or (f.done if f.look == "mended" else "")
     words = f"{where}: {said}" if where and said else where or said
     if f.look == "mended" and f.done and f.words:
-        words += tr(" (mended: {done})", done=f.done)
+        words += tr(" (repaired: {done})", done=f.done)
     return words or tr(f.look)

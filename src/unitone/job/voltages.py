@@ -151,19 +151,19 @@ def _explained(state: JobState, r: RowState, rows: dict[str, RowState]) -> RowSt
         if feed is not None and feed.verdict == "low":
             words.append(tr("{feed} ahead of it is low too: begin there.", feed=feed.row.title))
         elif value <= 0:
-            words.append(tr("No volts at all: an open part ahead of it, or a dead short behind."))
+            words.append(tr("No voltage: an open part before it, or a short after it."))
         elif row.series_ohm:
             why, told = _series(r, feed, value)
             words.append(told)
     if r.verdict == "undecided" and state.shop.path == "lamp limiter":
-        words.append(tr("The lamp limiter takes volts of its own: measure again without it before judging."))
+        words.append(tr("The lamp limiter drops voltage: measure again without it."))
     if state.shop.path == "battery" and r.verdict == "low":
         words.append(tr("On the battery: measure the battery under load first, or use the bench supply."))
     if len(row.values) > 1:
         said = tr(" and ").join(f"{v:g} V" for v in row.values)
         words.append(tr("The sheet says {values}: either is taken.", values=said))
     if (r.low, r.high) != (row.low, row.high):
-        words.append(tr("Ends moved for the meter in hand: {low:.2f} to {high:.2f} V.", low=r.low, high=r.high))
+        words.append(tr("Limits adapted to this meter: {low:.2f} to {high:.2f} V.", low=r.low, high=r.high))
     words += _cross_feed(r, value, rows)
     return RowState(row, r.low, r.high, r.now, r.found, r.verdict, why, " ".join(words))
 

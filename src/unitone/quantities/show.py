@@ -14,7 +14,7 @@ _MOST_DBM = 1000.0
 
 
 def number(value: float, decimals: int, sign: bool = False) -> str:
-    """``value`` with that many decimals and a real minus sign; never prints a negative nought."""
+    """``value`` with that many decimals and a real minus sign; never prints a negative zero."""
     text = f"{value:+.{decimals}f}" if sign else f"{value:.{decimals}f}"
     if float(text) == 0.0:
         text = text.replace("-", "+" if sign else "")

@@ -76,7 +76,7 @@ class ChannelPlan:
 def block(first_hz: int, step_hz: int, count: int) -> ChannelPlan:
     """``count`` channels from ``first_hz`` on in equal steps, named from 1. Raises UnitoneError for what is no block."""
     if first_hz <= 0 or step_hz <= 0 or count < 1:
-        raise UnitoneError("A block has a first channel, a step above nought, and at least one channel.")
+        raise UnitoneError("A block has a first channel, a step above zero, and at least one channel.")
     return ChannelPlan(
         "block", f"{count} channels from {first_hz / 1e6:g} MHz", tuple(str(n) for n in range(1, count + 1)),
         tuple(first_hz + step_hz * n for n in range(count)),

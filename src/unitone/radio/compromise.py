@@ -45,7 +45,7 @@ def tied(errors: Mapping[str, float], half_width: float) -> tuple[str, ...]:
 def compromise(errors: Mapping[str, float], half_width: float | None = None) -> Compromise:
     """Errors of places that one adjuster moves alike. With ``half_width``, as few as possible are given up so that the rest come in.
 
-    The worst of a set is least where its middle (half-way between least and greatest) is brought to nought. Raises ValueError
+    The worst of a set is least where its middle (half-way between least and greatest) is brought to zero. Raises ValueError
     for no errors.
     """
     if not errors:

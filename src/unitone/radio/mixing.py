@@ -22,7 +22,7 @@ def coefficient(text: str, n: int) -> Fraction:
         raise UnitoneError(f"“{text}” is no mixing term. Expected a fraction such as N/4096, 1 or -3/2.")
     top, bottom = (n if part == "N" else int(part) for part in (match[2], match[3] or "1"))
     if bottom == 0:
-        raise UnitoneError(f"“{text}” divides by nought.")
+        raise UnitoneError(f"“{text}” divides by zero.")
     value = Fraction(top, bottom)
     return -value if match[1] == "-" else value
 

@@ -8,7 +8,7 @@ from math import gcd, lcm
 
 
 def null_space(rows: Iterable[Sequence[Fraction]], columns: int) -> list[list[int]]:
-    """Whole-number vectors that every row sends to nought, one for each free column, by elimination in whole numbers.
+    """Whole-number vectors that every row sends to zero, one for each free column, by elimination in whole numbers.
 
     ``rows`` have ``columns`` entries each. The result is a basis; an empty one says that everything can be told.
     """

@@ -53,7 +53,7 @@ def judge_capacitor(
     if dielectric not in TOLERANCE:
         raise UnitoneError(f"No type {dielectric!r}. Known: {', '.join(TOLERANCE)}.")
     if marked_f <= 0 or measured_f < 0 or at_hz <= 0 or (esr_ohm is not None and esr_ohm < 0):
-        raise UnitoneError("Marked capacitance and frequency are above nought, measured values nought or more.")
+        raise UnitoneError("Marked capacitance and frequency are above zero, measured values zero or more.")
     deviation = (measured_f / marked_f - 1.0) * 100.0
     tan_delta = None if esr_ohm is None else 6.283185307179586 * at_hz * measured_f * esr_ohm
     below, above = TOLERANCE[dielectric]

@@ -73,9 +73,7 @@ def from_ends(
     """
     low_f, high_f = trimmer_f
     if not 0 <= low_f < high_f or padder_f < 0 or c0_f <= 0:
-        raise UnitoneError(
-            "A trimmer goes from least to most picofarads, like 5 to 30 pF; the padder is nought or more."
-        )
+        raise UnitoneError("A trimmer goes from least to most picofarads, like 5 to 30 pF; the padder is zero or more.")
     if not 0 < least_hz < most_hz:
         raise UnitoneError(
             "The lower frequency belongs to the trimmer's most capacitance: are the two readings alike, or the wrong way round?"
@@ -91,7 +89,7 @@ def from_ends(
 def padders(crystal: Pulled, wanted_hz: float, trimmer_f: tuple[float, float], most: int = 3) -> list[Advised]:
     """Fixed capacitors, best first, that bring ``wanted_hz`` to the middle of the trimmer's range: one E24 value, or two in parallel.
 
-    None at all (a padder of nought) is among them. Empty where the crystal cannot be pulled there.
+    None at all (a padder of zero) is among them. Empty where the crystal cannot be pulled there.
     """
     if not wanted_hz > crystal.series_hz:
         return []
@@ -206,7 +204,7 @@ def _worth(a: Advised) -> float:
 
 
 def _middle(divider: Divider, wanted_v: float, change: str) -> float:
-    """The resistance (ohms) that would put the wanted volts just into the middle; below nought where none does."""
+    """The resistance (ohms) that would put the wanted volts just into the middle; below zero where none does."""
     half = 0.5 * divider.preset
     if change == "top":
         return (

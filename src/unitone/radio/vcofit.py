@@ -96,7 +96,7 @@ def _joined(at: tuple[float, ...], left: tuple[float, ...]) -> PchipInterpolator
 def fit(readings: Sequence[tuple[float, float]]) -> Law:
     """A law from (Hz, control volts), three readings or more, in any order. Raises UnitoneError for what is no VCO."""
     if len(readings) < 3:
-        raise UnitoneError("Three channels at least, best lowest, middle and highest, with their control volts.")
+        raise UnitoneError("Three channels at least, best lowest, middle and highest, with their VCO tuning voltage.")
     points = sorted(readings)
     hz, v = np.array([p[0] for p in points]), np.array([p[1] for p in points])
     if np.any(np.diff(hz) <= 0) or hz[0] <= 0:
@@ -112,7 +112,7 @@ def fit(readings: Sequence[tuple[float, float]]) -> Law:
     mirror = float(v.max() + max(v.min(), 0.5)) if falls else 0.0
     rising = mirror - v if falls else v
     if rising.min() <= -0.5:
-        raise UnitoneError("Control volts that far below nought: the varactor would conduct. Check the polarity.")
+        raise UnitoneError("Control volts that far below zero: the varactor would conduct. Check the polarity.")
     scale = float(hz[-1])
     curve, others = _fitted((scale / hz) ** 2, rising)
     left = tuple(float(r) - curve.volts(float(x)) for x, r in zip((scale / hz) ** 2, rising, strict=True))
@@ -159,7 +159,7 @@ class Stretch:
 
     ``locks`` is None where the readings do not tell: an end may lie on either side of the window's edge. ``turned``: the
     share of the coil's inductance that puts both ends alike into the window (None where no coil does: the range is too wide);
-    above nought is more inductance, the core further in. ``ratio_needed`` and ``ratio_there``: greatest over least capacitance
+    above zero is more inductance, the core further in. ``ratio_needed`` and ``ratio_there``: greatest over least capacitance
     of the circuit, asked and had.
     """
 

@@ -83,7 +83,7 @@ class Certificate:
         return (
             (tr("Found by looking"), self.seen), (tr("Voltages"), self.volts),
             (tr("How this radio differs from its sheet"), self.differs), (tr("Parts fitted"), self.parts),
-            (tr("Parts and work"), self.touched), (tr("What was tried"), self.tried), (tr("What stays as it is"), self.stays),
+            (tr("Parts and work"), self.touched), (tr("Fault finding log"), self.tried), (tr("Left as it is"), self.stays),
             (tr("Instruments"), self.instruments), (tr("Notes"), self.notes), (tr("Cautions"), self.cautions),
         )  # fmt: skip
 
@@ -107,7 +107,7 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
     opening = state.entries[0]
     opened = opening.said
     if not isinstance(opened, Opened):
-        raise TapeError("A tape begins with the opening of its job.")
+        raise TapeError("A log begins with the opening of its job.")
     simulated = state.card.standin_seed is not None
     rows = []
     for step in state.sheet.steps:
@@ -128,7 +128,7 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
             )  # fmt: skip
     good = sum(r.verdict in ("in_spec", "left_as_found") for r in rows)
     decided = sum(r.verdict == "accepted" for r in rows)
-    words = tr("{good} of {all} results in limits", good=good, all=len(rows))
+    words = tr("{good} of {all} results in spec", good=good, all=len(rows))
     if decided:
         words += tr(", {n} accepted with a reason", n=decided)
     if state.unreadable:
@@ -142,7 +142,9 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
         tr("Local rules and licences decide what may be sent on the air; the technician decides what is done.")
     )
     statement = (
-        tr("Simulated radio. These readings come from a stand-in radio and simulated instruments, not from a real one.")
+        tr(
+            "Simulated radio. These readings come from a simulated radio and simulated instruments, not from a real one."
+        )
         if simulated
         else tr("Readings were taken by hand with the instruments named; they are as good as those instruments.")
     )

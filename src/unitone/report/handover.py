@@ -21,11 +21,11 @@ FORMAT = "unitone-handover/1"
 FORMS = ("pdf", "html", "json")
 #: What the main quantities are to somebody who never opened a radio.
 PLAIN = {
-    "rx.sensitivity": tr("How weak a station it hears"), "rx.sensitivity_am": tr("How weak a station it hears"),
-    "tx.power": tr("Power sent"), "tx.pep": tr("Power sent, at the peaks of speech"), "tx.frequency_error": tr("How far off its channel it sends"),
+    "rx.sensitivity": tr("Sensitivity: weakest station"), "rx.sensitivity_am": tr("Sensitivity: weakest station"),
+    "tx.power": tr("Transmit power"), "tx.pep": tr("Transmit power, speech peaks"), "tx.frequency_error": tr("Transmit frequency error"),
     "tx.deviation": tr("Loudness on the air"), "tx.am_depth": tr("Loudness on the air"), "rx.s_meter": tr("Signal meter"),
     "rx.lamp_lights": tr("Signal meter"),
-    "rx.squelch_opens": tr("Squelch: what opens it"), "supply.current": tr("Current drawn"), "rx.distortion": tr("Distortion of the sound"),
+    "rx.squelch_opens": tr("Squelch opens at"), "supply.current": tr("Current drawn"), "rx.distortion": tr("Distortion of the sound"),
     "rx.frequency_error": tr("Dial"), "tx.field_strength": tr("Strength through its own aerial"),
 }  # fmt: skip
 
@@ -97,7 +97,7 @@ def handover(state: JobState) -> Handover:
     turned = sum(1 for mdeg in state.positions.values() if mdeg)
     if turned:
         done.append(
-            tr("One adjustment was set anew.") if turned == 1 else tr("{n} adjustments were set anew.", n=turned)
+            tr("One adjustment was set again.") if turned == 1 else tr("{n} adjustments were set again.", n=turned)
         )
     if standing_variant(state):
         done.append(tr("This radio is no longer as its sheet says: {what}.", what=standing_variant(state)))
@@ -148,7 +148,9 @@ def _settings(state: JobState) -> tuple[SettingLine, ...]:
         holds = inside(step.limit, now.reading, state.rule)
         same = found is not None and reading_text(step, found) == reading_text(step, now)
         if holds:
-            words = tr("as it was, and right") if same else tr("was right, and is") if was else tr("put right")
+            words = (
+                tr("in spec, left as found") if same else tr("in spec, before and after") if was else tr("put right")
+            )
         else:
             words = tr("too close to tell") if holds is None else tr("not as it should be")
         made[step.quantity_id] = SettingLine(
@@ -207,12 +209,12 @@ def _pdf(page: Handover) -> bytes:
         Paragraph(escape(tr("Your radio is back")), paper.SMALL), Paragraph(escape(page.radio), paper.TITLE), Spacer(1, 3 * mm),
     ]  # fmt: skip
     if page.simulated:
-        story += paper.banner(tr("Simulated radio: a stand-in took its place."))
+        story += paper.banner(tr("Simulated radio, not a real one."))
     story.append(
         paper.facts(
             [
                 (tr("Job"), f"{page.number:04d}"), (tr("Serial"), page.serial or "—"), (tr("For"), page.owner or "—"),
-                (tr("Date"), page.date), (tr("You told us"), page.complaint or "—"),
+                (tr("Date"), page.date), (tr("Your complaint"), page.complaint or "—"),
                 (tr("Came with it"), ", ".join(page.came_with) or "—"),
                 *([(tr("Was missing"), ", ".join(page.missing))] if page.missing else []),
             ]
@@ -244,7 +246,7 @@ def _pdf(page: Handover) -> bytes:
     )  # fmt: skip
     if page.to_test:
         story += paper.section(tr("Please try these"), [", ".join(page.to_test)], paper.PLAIN)
-    for title, items in ((tr("What stays as it is"), page.stays), (tr("Please mind"), page.cautions)):
+    for title, items in ((tr("Left as it is"), page.stays), (tr("Please mind"), page.cautions)):
         story += paper.section(title, items, paper.PLAIN)
     if page.work:
         story += [Spacer(1, 3 * mm), Paragraph(escape(page.work), paper.SMALL)]

@@ -25,7 +25,9 @@ def standin(sheet_name: str) -> tuple[Path, Sheet, PhysicsFile]:
     """Path, sheet and physics of a stand-in. Raises SheetError where there is no physics file, or either does not hold."""
     path = find(sheet_name)
     if not physics_path(path).is_file():
-        raise SheetError([f"{path}:1: file: no {physics_path(path).name} beside it, so this sheet has no stand-in."])
+        raise SheetError(
+            [f"{path}:1: file: no {physics_path(path).name} beside it, so this sheet has no simulated radio."]
+        )
     sheet = read_sheet(path)
     return path, sheet, read_physics(physics_path(path), sheet)
 

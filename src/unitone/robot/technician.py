@@ -39,13 +39,13 @@ def align(session: Session, each: Callable[[Advice], None] | None = None) -> Wor
 
 
 def follow(session: Session, advice: Advice) -> None:
-    """Do what the coach says; a step for which the stand-in has no such side, or that this bench cannot reach, is put aside, as a
+    """Do what the coach says; a step for which the simulated radio has no such side, or that this bench cannot reach, is put aside, as a
     technician would."""
     step = session.sheet.step(advice.step)
     asked = advice.act in ("hook-up", "set-up", "measure")
     if asked and not session.bench.can_measure(FOUND_BY.get(step.quantity_id, (step.quantity_id,))[0]):
         session.go_to(step.id)
-        session.judge("not applicable", "the stand-in has no such side")
+        session.judge("not applicable", "the simulated radio has no such side")
         return
     try:
         session.follow(advice)

@@ -189,7 +189,7 @@ def _fault_of(physics: PhysicsFile, fault: str, seed: int) -> str:
         return ""
     names = sorted(physics.fault)
     if fault != "any" and fault not in names:
-        raise EntryError(f"“{fault}”: this stand-in's faults are {', '.join(names) or 'none'}; or any, or none.")
+        raise EntryError(f"“{fault}”: this simulated radio's faults are {', '.join(names) or 'none'}; or any, or none.")
     return fault if fault != "any" else names[seed % len(names)] if names else ""
 
 

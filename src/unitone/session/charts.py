@@ -14,7 +14,7 @@ def chart_on(session: Session) -> None:
     """Go on with the chart: a stand-in is read at every place that is left, a hand sets up the next. Raises BenchError."""
     step = session.step
     if not has_chart(step):
-        raise BenchError(tr("Only an S-meter's, a squelch's or an FM detector's step has a chart: go to one first."))
+        raise BenchError(tr("Charts exist for S-meter, squelch and FM detector steps. Go to one first."))
     move = advise(session.state, "chart")
     if isinstance(move, Done):
         raise BenchError(tr("The whole chart is read. Turn something that reaches it, and it can be read anew."))
@@ -26,7 +26,7 @@ def chart_on(session: Session) -> None:
         except UnitoneError as error:
             if session.bench.simulated:
                 session.set_up(step.setting)
-            raise BenchError(tr("{error} The chart stands as far as it was read.", error=str(error))) from None
+            raise BenchError(tr("{error} The chart keeps what was read.", error=str(error))) from None
         if not session.bench.simulated:
             return
         move = advise(session.state, "chart")

@@ -75,7 +75,7 @@ def open_job(
     sheet = parse_sheet(text, str(path), path.stem)
     if card.standin_seed is not None and not bundle.physics:
         raise BenchError(
-            f"{sheet.title} has no physics file {physics_path(path).name} beside it, so it has no stand-in."
+            f"{sheet.title} has no physics file {physics_path(path).name} beside it, so it has no simulated radio."
         )
     instruments = my_bench(logbook).instruments(
         tuple(Instrument.from_data(i) for i in logbook.setting("instruments") or ())
@@ -170,7 +170,7 @@ class Session:
     def append(self, said: Said) -> Entry:
         """Commit an entry, then take it into the state. Raises TapeError, StoreError."""
         if self.state.finished and not said.after_the_end:
-            raise TapeError("This job is finished. Its tape takes notes only.")
+            raise TapeError("This job is finished. Its log takes notes only.")
         if self.state.unreadable:
             numbers = ", ".join(map(str, self.state.unreadable[:5]))
             raise TapeError(
@@ -268,7 +268,7 @@ class Session:
     def need_hook_up(self) -> None:
         """Raises HookUpError where the bench is not hooked up for the step, TapeError for a finished job."""
         if self.state.finished:
-            raise TapeError("This job is finished. Its tape takes notes only.")
+            raise TapeError("This job is finished. Its log takes notes only.")
         if not self._hooked_up():
             raise HookUpError.wrong_way(self.step.hook_up, self.state.hook_up)
 
@@ -362,7 +362,7 @@ class Session:
         if asked_mdeg == 0:
             return 0
         if self.state.finished:
-            raise TapeError("This job is finished. Its tape takes notes only.")
+            raise TapeError("This job is finished. Its log takes notes only.")
         self.start_work()
         moved, stop = self.bench.turn(adjuster, asked_mdeg)
         self.append(Turned(adjuster, asked_mdeg, moved, stop))
@@ -374,7 +374,7 @@ class Session:
         if not part.stops:
             raise BenchError(tr("{adjuster} has no end stops: it goes round.", adjuster=adjuster))
         if self.bench.simulated:
-            raise BenchError(tr("The stand-in's hand feels its stops by itself."))
+            raise BenchError(tr("The simulated radio feels its stops by itself."))
         self.start_work()
         asked = part.step_mdeg if clockwise else -part.step_mdeg
         self.append(Turned(adjuster, asked, 0, True))
@@ -399,7 +399,7 @@ class Session:
         if not name.strip():
             raise TapeError("Say which part was touched, or what was done.")
         if self.state.finished:
-            raise TapeError("This job is finished. Its tape takes notes only.")
+            raise TapeError("This job is finished. Its log takes notes only.")
         known = {a.id: (a.title, a.reaches) for a in actions_of(self.sheet)}
         known |= {p.id: (p.what or p.id, p.reaches) for p in self.sheet.parts}
         title, declared = known.get(name.strip(), (name.strip(), EVERYTHING))
@@ -429,7 +429,7 @@ class Session:
         """This job's own answers to the questions of schools; what is not named follows sheet and workshop."""
         for question, choice in chosen.items():
             if question not in QUESTIONS or choice not in QUESTIONS[question].choices:
-                raise TapeError(f"“{question} = {choice}” is no school that Unitone knows.")
+                raise TapeError(f"“{question} = {choice}” is no convention that Unitone knows.")
         self.append(SchoolsChosen(chosen))
 
     def set_variant(
@@ -578,7 +578,7 @@ def _bench_for(state: JobState, opening: Entry) -> Bench:
     # The stand-in is the radio that the job began with: a variant changes the sheet, not the stand-in.
     opened = opening.said
     if not isinstance(opened, Opened):
-        raise TapeError("A tape begins with the opening of its job.")
+        raise TapeError("A log begins with the opening of its job.")
     sheet = kept_sheet(opened.sheet_text, opened.sheet_id)
     physics = parse_physics(opened.physics_text, "physics of this job", sheet)
     bench = StandInBench(StandInRadio(sheet, physics, seed, state.card.standin_fault), state.bench_s)

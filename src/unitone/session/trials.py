@@ -40,9 +40,9 @@ def ask_worth(session: Session) -> None:
     if _broken_off(session):
         return
     if not can_be_worth(step):
-        raise BenchError(tr("Only where something is peaked is there a gain to be foretold: go to such a step first."))
+        raise BenchError(tr("A gain is predicted for peaked circuits only. Go to such a step first."))
     if session.state.stand["reading"].choice == "ear" and step.read_by == HEARD:
-        raise BenchError(tr("An ear hears no tenths of a decibel: read something first (O)."))
+        raise BenchError(tr("An ear cannot hear tenths of a decibel: choose a meter (O)."))
     session.begin_trial("worth", step.adjusters)
     _go_through(session)
 
@@ -52,10 +52,10 @@ def ask_what(session: Session, adjuster: str) -> None:
     if _broken_off(session):
         return
     if not adjuster:
-        raise BenchError(tr("Take an adjuster in hand first."))
+        raise BenchError(tr("Select an adjuster first."))
     watched = _to_watch(session)
     if not watched:
-        raise BenchError(tr("As the bench is hooked up here, no step reads anything: go to a step that does."))
+        raise BenchError(tr("No reading is possible with this hook-up. Go to another step."))
     session.begin_trial("unknown", [adjuster], watched)
     _go_through(session)
 
@@ -111,7 +111,7 @@ def keep_reach(session: Session) -> None:
     name = trial.origin[0][0]
     lacking = lacking_reach(session.state, trial)
     if not lacking:
-        raise BenchError(tr("The sheet says already what {adjuster} reaches.", adjuster=name))
+        raise BenchError(tr("The sheet already says what {adjuster} affects.", adjuster=name))
     written = session.state.written
     data = to_data(written.source_text, written.id)
     for row in data["adjuster"]:
@@ -122,7 +122,7 @@ def keep_reach(session: Session) -> None:
     session.set_variant(
         tr("what {adjuster} does", adjuster=name),
         to_toml(data, written.source_text),
-        tr("found by a nudge"),
+        tr("found by a probe"),
         reaches=(),
     )
 

@@ -119,8 +119,8 @@ class Workshop:
             raise TapeError(f"“{path}” is no way to feed a radio. Use one of: {', '.join(SUPPLY_PATHS)}.")
         said = SupplySet(
             path if path != self._session.state.shop.path else "",
-            _above_nought(limit, "A", "a current, like 2 A or 500 mA") if limit.strip() else None,
-            _above_nought(meter.replace("Ω", "ohm"), "ohm", "an input resistance, like 10 Mohm")
+            _above_zero(limit, "A", "a current, like 2 A or 500 mA") if limit.strip() else None,
+            _above_zero(meter.replace("Ω", "ohm"), "ohm", "an input resistance, like 10 Mohm")
             if meter.strip()
             else None,
         )
@@ -198,7 +198,7 @@ class Workshop:
             raise TapeError("Say which part, and what was fitted.")
         if not 1 <= count <= 1000:
             raise TapeError(f"{count} parts: a count lies between 1 and 1000.")
-        cost = _above_nought(price, "", "a price, like 0.35 or 1,20") if price.strip() else None
+        cost = _above_zero(price, "", "a price, like 0.35 or 1,20") if price.strip() else None
         why = why.strip() or substitute_why(instead, fitted)
         self._session.append(PartFitted(part.strip(), count, fitted.strip(), instead.strip(), why, cost))
         if self._session.state.readings:
@@ -257,11 +257,11 @@ def substitute_why(instead: str, fitted: str) -> str:
         return ""
 
 
-def _above_nought(typed: str, unit: str, expected: str) -> float:
+def _above_zero(typed: str, unit: str, expected: str) -> float:
     try:
         value = parse_si(typed, unit)
     except EntryError:
         raise EntryError.not_understood(typed, expected) from None
     if not (math.isfinite(value) and value > 0):
-        raise EntryError.impossible(typed, f"must be above nought. Expected {expected}.")
+        raise EntryError.impossible(typed, f"must be above zero. Expected {expected}.")
     return value

@@ -131,7 +131,7 @@ class Library:
         except SheetError as error:
             return Kept(path.stem, path, path.name, "", 0, own, False, tuple(error.problems), path.stem)
         except Exception as error:  # one bad file must not take the others from the list
-            words = f"{path}:1: file: cannot be read ({type(error).__name__}: {error}). Move it away, or mend it."
+            words = f"{path}:1: file: cannot be read ({type(error).__name__}: {error}). Move it away, or correct it."
             return Kept(path.stem, path, path.name, "", 0, own, False, (words,), path.stem)
         try:
             sheet = parse_sheet(bundle.text, path.name, path.stem)

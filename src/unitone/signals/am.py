@@ -47,7 +47,7 @@ class AmReport:
 
 
 def measure_am(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: float = AM_WIDTH_HZ) -> AmReport:
-    """Measure one stretch of a channel, shape (n,), mixed to near nought. Raises SignalError for too little, silence, no carrier."""
+    """Measure one stretch of a channel, shape (n,), mixed to near zero. Raises SignalError for too little, silence, no carrier."""
     if x.size < _LEAST_S * rate + 300:
         raise SignalError(
             f"{x.size / rate * 1e3:.0f} ms are too little to measure AM: at least {_LEAST_S * 1e3:.0f} ms are needed."
@@ -139,5 +139,5 @@ def carrier_shift_pct(unmodulated: AmReport, modulated: AmReport) -> float:
 def depth_from_volts(highest: float, lowest: float) -> float:
     """m = (Vmax − Vmin)/(Vmax + Vmin) in per cent, of an envelope on a scope. Raises SignalError for what is no envelope."""
     if not (math.isfinite(highest) and math.isfinite(lowest)) or highest <= 0 or lowest < 0 or lowest > highest:
-        raise SignalError("An envelope's highest volts lie above its lowest, and neither below nought.")
+        raise SignalError("An envelope's highest volts lie above its lowest, and neither below zero.")
     return 100.0 * (highest - lowest) / (highest + lowest)

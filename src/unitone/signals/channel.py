@@ -50,7 +50,7 @@ def _taps(down: int, share: float) -> NDArray[np.float32]:
 
 
 class Channel:
-    """Mixes an offset to nought and comes down to a rate near ``wanted_rate``, block by block without seams."""
+    """Mixes an offset to zero and comes down to a rate near ``wanted_rate``, block by block without seams."""
 
     def __init__(self, rate: float, offset_hz: float, wanted_rate: float, share: float = 0.8) -> None:
         if not LEAST_RATE <= rate <= MOST_RATE:

@@ -32,7 +32,7 @@ SPEECH_PERCENTILE = 99.95
 #: Under this carrier-to-noise ratio (dB) a peak of speech is no longer trustworthy (METHOD: +6.5 % at 20 dB, +0.8 % at 30).
 LEAST_CNR_DB = 25.0
 _HARMONICS = 5
-#: Gaussian noise lies so many times its rms beyond nought, either way, for one sample in two thousand.
+#: Gaussian noise lies so many times its rms beyond zero, either way, for one sample in two thousand.
 _NOISE_PEAK = 3.48
 _STANDS_OUT = 60.0
 _LEAST_S = 0.05
@@ -100,7 +100,7 @@ def cnr_db(x: NDArray[np.complex128]) -> float:
 
 
 def measure_fm(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: float = CHANNEL_WIDTH_HZ) -> FmReport:
-    """Measure one stretch of a channel, shape (n,), mixed to near nought. Raises SignalError for too little, or silence.
+    """Measure one stretch of a channel, shape (n,), mixed to near zero. Raises SignalError for too little, or silence.
 
     Any tone from 70 to 3500 Hz is found and fitted, the one near ``nominal_hz`` first. ``width_hz`` is what the channel
     begins with: it is widened to what the modulation needs, and a warning says so.
@@ -276,7 +276,7 @@ def null_deviation(tone_hz: float, null: int = 1) -> float:
 def tone_for_null(deviation_hz: float, null: int = 1) -> float:
     """Tone (Hz) whose ``null``-th carrier null stands at this deviation. Raises SignalError."""
     if deviation_hz <= 0:
-        raise SignalError("A deviation is above nought.")
+        raise SignalError("A deviation is above zero.")
     return deviation_hz / null_deviation(1.0, null)
 
 

@@ -205,7 +205,7 @@ def _name(hz: float, carrier: float, trace: Trace) -> str:
     """What a line is to the carrier: a harmonic, a subharmonic, a mains sideband; empty where it is neither."""
     width = 2.0 * max(trace.bandwidth_hz, float(trace.hz[1] - trace.hz[0]) if trace.hz.size > 1 else 1.0)
     if abs(hz) < width:
-        return "at nought (the receiver's own offset)"
+        return "at zero (the receiver's own offset)"
     if carrier > 10 * width and hz > 0:
         for k in range(2, 11):
             if abs(hz - k * carrier) < width * k:

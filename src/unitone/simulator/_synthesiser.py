@@ -149,7 +149,7 @@ class Synthesiser:
         way: Literal["send", "receive"] = "send" if place.way == "send" else "receive"
         vco = self.physics.vco.get(way)
         if vco is None:
-            raise BenchError(f"The stand-in has no VCO ({way}).")
+            raise BenchError(f"The simulated radio has no VCO ({way}).")
         henry = vco.inductance * (1.0 + vco.per_turn * self.mechanics.off(vco.adjuster))
         name = vco.output or ("tx.carrier" if way == "send" else "rx.lo1")
         nominal = self.output_hz(name, place)[0]
@@ -168,7 +168,7 @@ def control_share(text: str) -> float:
     try:
         value = float(text.replace("%", "").replace("−", "-").replace(",", ".").strip()) / 100.0
     except ValueError:
-        raise BenchError(f"The stand-in has no control position “{text}”. Use a share such as -50 %.") from None
+        raise BenchError(f"The simulated radio has no control position “{text}”. Use a share such as -50 %.") from None
     if not -1.0 <= value <= 1.0:
         raise BenchError(f"The control position “{text}” is outside -100 to 100 %.")
     return value

@@ -318,7 +318,7 @@ def _faulty(physics: PhysicsFile, name: str) -> tuple[PhysicsFile | None, list[s
             if not isinstance(place, dict) or last not in place:
                 raise KeyError(last)
         except (KeyError, IndexError, ValueError, TypeError):
-            return None, [f"{key}: there is no such key in this physics file. Mend the fault's sets."]
+            return None, [f"{key}: there is no such key in this physics file. Correct the fault's sets."]
         place[last] = value
     try:
         return PhysicsFile.model_validate(data), []
@@ -333,7 +333,7 @@ def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
     except (OSError, UnicodeDecodeError) as error:
         reason = files.plain_reason(error)
         raise SheetError(
-            [f"{path}:1: file: cannot be read ({reason}). A stand-in needs this physics file beside its sheet."]
+            [f"{path}:1: file: cannot be read ({reason}). A simulated radio needs this physics file beside its sheet."]
         ) from None
     return parse_physics(text, str(path), sheet)
 
@@ -367,7 +367,7 @@ def _shapes(text: str, path: str) -> tuple[PhysicsFile | None, list[str]]:
         raw = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"at line (\d+)", str(error))
-        return None, [f"{path}:{found[1] if found else 1}: file: no valid TOML ({error}). Mend that line."]
+        return None, [f"{path}:{found[1] if found else 1}: file: no valid TOML ({error}). Correct that line."]
     except (RecursionError, ValueError):
         return None, [f"{path}:1: file: nested too deeply to be a physics file."]
     try:

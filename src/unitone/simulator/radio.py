@@ -71,7 +71,7 @@ def _share(text: str) -> float:
     try:
         value = float(text.replace("%", "").replace(",", ".").strip()) / 100.0
     except ValueError:
-        raise BenchError(f"The stand-in has no control position “{text}”. Use a share such as 50 %.") from None
+        raise BenchError(f"The simulated radio has no control position “{text}”. Use a share such as 50 %.") from None
     if not 0.0 <= value <= 1.0:
         raise BenchError(f"The control position “{text}” is outside 0 to 100 %.")
     return value
@@ -117,7 +117,7 @@ class StandInRadio:
     def receiver(self) -> Receiver:
         """The receive side. Raises BenchError for a radio whose physics has none."""
         if self._receiver is None:
-            raise BenchError("The stand-in's physics file has no [receive], so nothing is heard from it.")
+            raise BenchError("The simulated radio's physics file has no [receive], so nothing is heard from it.")
         return self._receiver
 
     # -- supply and synthesiser ------------------------------------------------------------
@@ -141,7 +141,7 @@ class StandInRadio:
     def reference_hz(self, bench_seconds: float = WARM) -> float:
         """The reference oscillator ``bench_seconds`` after switching on. Raises BenchError for a radio without one."""
         if self.physics.reference is None:
-            raise BenchError("The stand-in has no single reference: name an oscillator.")
+            raise BenchError("The simulated radio has no single reference: name an oscillator.")
         return self.synthesiser.oscillator_hz(self.physics.reference.oscillator, bench_seconds)
 
     def vco_volts(self, place: Place) -> float:
@@ -156,7 +156,7 @@ class StandInRadio:
         """Idle current of the final without modulation, as its preset stands and the final is warm. Raises BenchError without one."""
         bias = self.physics.bias
         if bias is None:
-            raise BenchError("The stand-in's physics file has no [bias].")
+            raise BenchError("The simulated radio's physics file has no [bias].")
         if self.broken:
             return 0.0
         cold = bias.least + (bias.most - bias.least) * self.mechanics.share(bias.adjuster) ** 2
@@ -168,7 +168,7 @@ class StandInRadio:
         """What the radio draws there: at rest, and what its sending stages take while it is keyed. Raises BenchError without [draw]."""
         draw = self.physics.draw
         if draw is None:
-            raise BenchError("The stand-in's physics file has no [draw].")
+            raise BenchError("The simulated radio's physics file has no [draw].")
         return self._fed(place)[1]
 
     def supply_volts(self, place: Place) -> float:
@@ -203,14 +203,14 @@ class StandInRadio:
         """What the radio's own power meter makes of ``watts``, as its preset stands. Raises BenchError without one."""
         meter = None if self.transmitter is None else self.transmitter.send.meter
         if meter is None:
-            raise BenchError("The stand-in's physics file has no [send.meter].")
+            raise BenchError("The simulated radio's physics file has no [send.meter].")
         return watts * (meter.least + (meter.most - meter.least) * self.mechanics.share(meter.adjuster))
 
     def field_db(self, place: Place, whip_out: bool) -> float:
         """Field strength beside the whip (dB, relative): power and what loading coil and whip make of it. Raises BenchError."""
         aerial = self.physics.aerial
         if aerial is None or self.transmitter is None:
-            raise BenchError("The stand-in's physics file has no [aerial].")
+            raise BenchError("The simulated radio's physics file has no [aerial].")
         carrier = float(self.sheet.carrier_hz(place.channel, place.band))
         watts = self.transmitter.watts(carrier, self.supply_volts(place) / self.physics.supply)
         x = detuning(carrier, aerial.centre + self.mechanics.off(aerial.adjuster) * aerial.per_turn, aerial.q)
@@ -223,7 +223,7 @@ class StandInRadio:
     ) -> list[Component]:  # fmt: skip
         """What leaves the aerial socket while keyed; ``goes_on``: the same keying as before. Raises BenchError."""
         if self.transmitter is None:
-            raise BenchError("The stand-in's physics file has no [send], so it does not send.")
+            raise BenchError("The simulated radio's physics file has no [send], so it does not send.")
         sending = replace(place, way="send")
         nominal, actual = self.synthesiser.output_hz("tx.carrier", sending, bench_seconds, panel)
         error = actual - nominal if self.locked(sending) else UNLOCKED_HZ / 4
@@ -312,7 +312,7 @@ class StandInRadio:
     @staticmethod
     def _needs(part: _Part | None, name: str) -> _Part:
         if part is None:
-            raise BenchError(f"The stand-in's physics file has no [{name}].")
+            raise BenchError(f"The simulated radio's physics file has no [{name}].")
         return part
 
     def _squelch(self, noise: float, level: float, panel: Panel) -> bool:

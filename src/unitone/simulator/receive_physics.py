@@ -143,7 +143,7 @@ class Squelch(Part):
 
     Noise: opens when the noise falls under a share of ``noise``, the typical radio's without signal;
     share = ``loose`` - control·(``tight_least`` … ``tight_most`` by the preset); closes at share·(1+``hysteresis``).
-    Carrier: opens at a level between ``opens_loose`` (control at nought) and, fully up, ``opens_least`` … ``opens_most`` by the
+    Carrier: opens at a level between ``opens_loose`` (control at zero) and, fully up, ``opens_least`` … ``opens_most`` by the
     preset, dB for dB of the control; closes ``closes_below`` dB lower. Both take ``time`` to follow. ``leak``: what a leaky
     capacitor takes of the control's effect.
     """
@@ -198,7 +198,7 @@ def receive_problems(
             found.append(
                 (
                     ("receive", "stage", "second_peak"),
-                    "nought turns away is the same peak. Take it out, or say how far.",
+                    "zero turns away is the same peak. Take it out, or say how far.",
                 )
             )
         if isinstance(stage, CoilStage):

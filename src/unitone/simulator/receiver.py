@@ -105,7 +105,7 @@ class Receiver:
         self.restart()
 
     def restart(self) -> None:
-        """Forget the past: filters at rest, phases at nought."""
+        """Forget the past: filters at rest, phases at zero."""
         self._tail = np.zeros((2, TAPS - 1), np.complex64)
         self._tone_cycles = 0.0
         self._carrier_cycles = 0.0
@@ -273,15 +273,15 @@ class Receiver:
         if mode == "am":
             part = self.physics.am
             if part is None:
-                raise BenchError("The stand-in's physics file has no [receive.am], so it hears no AM.")
+                raise BenchError("The simulated radio's physics file has no [receive.am], so it hears no AM.")
             return envelope_volts(controlled, part)
         if not self.physics.ssb:
-            raise BenchError("The stand-in's physics file has no ssb = true in [receive], so it hears no SSB.")
+            raise BenchError("The simulated radio's physics file has no ssb = true in [receive], so it hears no SSB.")
         return self._product(controlled, mode)
 
     def _fm_detector(self) -> FmDetector:
         if self._fm is None:
-            raise BenchError("The stand-in's physics file has no [receive.detector], so it hears no FM.")
+            raise BenchError("The simulated radio's physics file has no [receive.detector], so it hears no FM.")
         return self._fm
 
     def _controlled(self, y: C64) -> C64:

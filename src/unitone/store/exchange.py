@@ -180,7 +180,7 @@ def _unsound(value: Any, place: str = "") -> str:
 
 def _check_tape(path: Path, made: JobFile) -> JobState:
     if [e.seq for e in made.tape] != list(range(1, len(made.tape) + 1)):
-        raise StoreError(f"{path}: entries are missing from its tape or out of order. Nothing was taken over.")
+        raise StoreError(f"{path}: entries are missing from its log or out of order. Nothing was taken over.")
     if len({e.id for e in made.tape}) != len(made.tape):
         raise StoreError(f"{path}: an entry stands in it twice. Nothing was taken over.")
     unknown = next((e for e in made.tape if e.kind not in KINDS or e.kind == "damaged"), None)
@@ -210,11 +210,11 @@ def _check_tape(path: Path, made: JobFile) -> JobState:
         pictures = {h for e in made.tape for h in (e.data.get("pictures") or {}).values()}
     except (UnitoneError, KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError) as error:
         words = str(error).encode("utf-8", "replace").decode()[:300]
-        raise StoreError(f"{path}: its tape does not hold together ({words}). Nothing was taken over.") from None
+        raise StoreError(f"{path}: its log is not consistent ({words}). Nothing was taken over.") from None
     if words := _card_problem(state.card):
         raise StoreError(f"{path}: its card: {words}. Nothing was taken over.")
     if pictures - set(made.pictures):
-        raise StoreError(f"{path}: a picture that its tape names is not in it. Nothing was taken over.")
+        raise StoreError(f"{path}: a picture that its log names is not in it. Nothing was taken over.")
     return state
 
 

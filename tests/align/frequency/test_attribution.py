@@ -153,7 +153,7 @@ def test_readings_of_a_sheet_are_traced_in_words_and_data() -> None:
     assert abs(next(o for o in data["oscillators"] if o["id"] == "xlow")["error_hz"] - 607) < 25
     fine = trace(sheet, counted(sheet, [at("low", "1", 12), at("mid", "40", -9)]))
     assert fine.headline == "Well inside: leave it alone."
-    assert trace(sheet, []).headline == "Nothing is read yet." and "read " in trace(sheet, []).following
+    assert trace(sheet, []).headline == "No reading yet." and "read " in trace(sheet, []).following
     wrong = trace(sheet, counted(sheet, [*readings[:4], at("low", "20", 6100)]))
     assert wrong.suspect.startswith("reading 5") and to_data(wrong)["suspect_reading"] == 5
     direct = counted(sheet, [row("", "", 16_722_512, "xmid"), row("", "", 9_999_990, "standard")])

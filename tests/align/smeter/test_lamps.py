@@ -66,14 +66,14 @@ def test_by_hand_lamp_by_lamp_with_words_for_every_shape(book: Logbook) -> None:
     typed(session, {"+10": "160 uV"})
     assert chart_words(session.state, session.step) == "At 50.0 µV lit up to S9; S9+10 lights 10 dB above."
     said = chart(session)
-    assert said == "Chart: as its scale says, from end to end. At 50.0 µV lit up to S9; S9+10 lights 10 dB above."
+    assert said == "Chart: agrees with its scale. At 50.0 µV lit up to S9; S9+10 lights 10 dB above."
     assert next_words(session.state, session.step) == ""
     hill = take_view(session).reading.hill
     assert hill is not None and len(hill.points) == 6 and hill.points[3] == pytest.approx((-73.0, 0.0), abs=0.1)
     session.turn("P2", 15_000)
     assert marks(session.state, session.step) == [] and next_words(session.state, session.step) == "lamp S3"
     said = chart(session, turned=0.8)
-    assert said.startswith("Chart: just the preset. The meter goes 0.80 times")
+    assert said.startswith("Chart: only the preset is off. The meter shows 0.80 times")
     assert "S9 should be the last one lit there." in said
     hill = take_view(session).reading.hill
     assert hill is not None and len(hill.found) == 6 and hill.found[3] == pytest.approx((-73.0, 0.0), abs=0.1)

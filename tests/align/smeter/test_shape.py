@@ -70,7 +70,7 @@ def test_another_diode_wakes_the_bottom_of_the_scale() -> None:
     then = other_diode(late, [-109.0, s9], s9)
     assert now[1] == pytest.approx(0.0, abs=0.1) and then[1] == pytest.approx(0.0, abs=0.1), "the preset is set anew"
     assert 3.0 < then[0] - now[0] < 20.0 * math.log10(SILICON_V / GERMANIUM_V) + 6.0
-    with pytest.raises(ValueError, match="more than nought"):
+    with pytest.raises(ValueError, match="more than zero"):
         other_diode(late, [-90.0], s9, 0.6, 0.0)
 
 

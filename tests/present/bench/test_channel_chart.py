@@ -147,7 +147,7 @@ def test_another_divider_and_what_cannot_be_tried() -> None:
     rows = table(SHEET, tried.sheet)
     assert all(r.moved and r.off_hz > 800_000 for r in rows) and tried.words == "loop: ref × N/20480 → × N/10240"
     for wrong, says in (
-        (lambda: other_crystal(SHEET, "x-Q", 18e6), "no oscillator “x-Q”"), (lambda: other_crystal(SHEET, "ref", 0.0), "above nought"),
+        (lambda: other_crystal(SHEET, "x-Q", 18e6), "no oscillator “x-Q”"), (lambda: other_crystal(SHEET, "ref", 0.0), "above zero"),
         (lambda: other_divider(SHEET, "loop", "x-A", "2"), "no line for loop has x-A"),
         (lambda: other_divider(SHEET, "loop", "ref", "N:2"), "no mixing term"), (lambda: added_band(SHEET, "E", 0, "A"), "a name of its own"),
         (lambda: added_band(SHEET, "F", 0, "Q"), "no band “Q”"), (lambda: volts_typed(SHEET, "A 1"), "Write A 1 1.99"),

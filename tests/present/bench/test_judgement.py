@@ -56,7 +56,7 @@ def test_every_sheet_and_route_can_be_worked_by_hand_to_its_certificate(path: Pa
         assert session.state.finished and seen == {s.id for s in session.sheet.steps}
         assert {verdict(session.state, s) for s in session.sheet.steps} <= SETTLED
         made = certificate_of(session.state)
-        assert "results in limits" in made.summary and made.rows[0].instrument == "by hand"
+        assert "results in spec" in made.summary and made.rows[0].instrument == "by hand"
         assert fold(book.tape(session.job_id)).finished
 
 
@@ -71,7 +71,7 @@ def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
             session.type_in(in_limits(session), required)
     session.touch("C58", "replaced, 470 µF 25 V")
     view = take_view(session)
-    assert view.procedure.recheck is not None and view.procedure.recheck.why == "no fewer will do"
+    assert view.procedure.recheck is not None and view.procedure.recheck.why == "the fewest possible"
     joined = next(r for r in view.procedure.recheck.rows if "Peak the 10.695 MHz IF" in r.settles)
     assert (
         "Peak the 455 kHz pair" in joined.settles
@@ -91,7 +91,7 @@ def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
         "audio",
     }
     session.touch("everything in it")
-    assert take_view(session).procedure.recheck.why.endswith("not proved the smallest")  # type: ignore[union-attr]
+    assert take_view(session).procedure.recheck.why.endswith("a short way through them")  # type: ignore[union-attr]
     assert "C58: replaced, 470 µF 25 V" in certificate_of(session.state).touched
 
 

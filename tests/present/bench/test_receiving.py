@@ -51,11 +51,11 @@ def typed_levels(session: Session, levels: dict[str, str]) -> None:
         ({"1": "0.30 uV", "20": "0.28 uV", "40": "0.31 uV"}, "Even over the band: 0.9 dB"),
         (
             {"1": "0.28 uV", "20": "0.30 uV", "40": "0.48 uV"},
-            "falls off towards the high end: the front end stands low",
+            "drops at the top of the band: retune the front end higher",
         ),
         (
             {"1": "0.48 uV", "20": "0.30 uV", "40": "0.28 uV"},
-            "falls off towards the low end: the front end stands high",
+            "drops at the bottom of the band: retune the front end lower",
         ),
         ({"1": "0.30 uV", "20": "0.30 uV", "40": "2.0 uV"}, "are generator and radio on the same channel"),
         ({"1": "0.40 uV", "20": "0.28 uV", "40": "0.42 uV"}, "3.5 dB from 20 (best) to 40"),
@@ -104,7 +104,7 @@ def test_a_reading_that_does_not_follow_its_level_points_at_a_leak(book: Logbook
     session.type_in("16.0 dB")
     session.set_up(replace(strong, level_dbm=-119.0))
     session.type_in("15.4 dB")
-    assert "hears the generator past its pads" in leak_words(session.state, session.step)
+    assert "leaking round its attenuator" in leak_words(session.state, session.step)
     # A radio that follows says nothing, nor does one in its noise, nor after a core was turned.
     session.set_up(replace(strong, level_dbm=-127.0))
     session.type_in("4.0 dB")
@@ -191,8 +191,8 @@ def test_the_squelch_is_charted_over_its_control(book: Logbook) -> None:
 
 def test_hysteresis_is_told_from_opening_and_closing(book: Logbook) -> None:
     for opens, closes, said in (
-        ("0.50 uV", "0.32 uV", "does not chatter"),
-        ("0.50 uV", "0.47 uV", "pop"),
+        ("0.50 uV", "0.32 uV", "do not chatter"),
+        ("0.50 uV", "0.47 uV", "too little"),
         ("0.9 uV", "0.1 uV", "hangs open"),
     ):
         session = opened(book, CURLEW, "squelch")
@@ -208,7 +208,7 @@ def test_a_squelch_that_never_closes_or_never_opens_is_said(book: Logbook) -> No
     session = opened(book, CURLEW, "squelch-tight")
     session.set_up(session.step.setting)
     session.type_in(">30 mV")
-    assert "nothing opens it" in squelch.words(session.state, session.step)
+    assert "no signal opens it" in squelch.words(session.state, session.step)
     session = opened(book, TEAL, "squelch")
     session.set_up(session.step.setting)
     session.type_in("<0.1 uV")
@@ -223,7 +223,7 @@ def test_a_hand_is_shown_the_next_place_of_the_chart(book: Logbook) -> None:
         assert dict(session.state.set_up.panel)["squelch"] == where
         session.type_in(level)
     assert "25 % 1.20 µV" in charts.words(session.state, session.step)
-    with pytest.raises(BenchError, match="Only an S-meter's"):
+    with pytest.raises(BenchError, match="Charts exist for"):
         session.go_to("audio")
         chart_on(session)
 

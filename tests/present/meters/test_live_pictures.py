@@ -113,7 +113,7 @@ def test_what_is_lost_is_told_once_and_the_figure_goes_on() -> None:
     meter = LiveMeter(feed, How())
     meter.take(audio())
     feed.lost = 512
-    assert any("512 samples were lost" in w for w in meter.picture().warnings)
+    assert any("512 samples lost" in w for w in meter.picture().warnings)
     assert not any("lost" in w for w in meter.picture().warnings)
 
 

@@ -112,7 +112,7 @@ def test_s9_and_back_off_change_what_a_job_is_told(book: Logbook) -> None:
     assert rows["s9"].by == "job" and rows["detector"].by == "sheet" and rows["s9"].own == "100uv-pd"
     session.set_schools({})
     assert session.sheet.step("s-meter").required[0].level_dbm == before
-    with pytest.raises(TapeError, match="no school"):
+    with pytest.raises(TapeError, match="no convention"):
         session.set_schools({"detector": "sideways"})
 
 

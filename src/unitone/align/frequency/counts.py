@@ -108,7 +108,7 @@ def point_at(sheet: Sheet, place: Place, point: str) -> Point:
             label = place.words if not point else f"{place.words} {point}"
             return Point(label, float(made.hz), made.terms, None, 1.0 if made.output == "tx.carrier" else _PROBE)
     have = ", ".join([*(m.output for m in there), *known])
-    raise EntryError(tr("there is nothing called “{point}” there: {have}", point=wanted, have=have))
+    raise EntryError(tr("no point “{point}” there: {have}", point=wanted, have=have))
 
 
 def _one(name: str) -> tuple[tuple[str, Fraction], ...]:
@@ -231,19 +231,21 @@ def trace(
     if abs(found.timebase_ppm) > 3.0 * max(found.timebase_std_ppm, 0.2) and abs(found.timebase_ppm) > 1.0:
         named = (
             *named,
-            tr("the pattern smells of the counter itself: {ppm} ppm fast", ppm=number(found.timebase_ppm, 1)),
+            tr(
+                "all readings are off by the same ppm: the counter is {ppm} ppm fast", ppm=number(found.timebase_ppm, 1)
+            ),
         )
     return Traced(found, _headline(found, readings, named, with_move), named, alike, following, suspect)
 
 
 def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[str], with_move: bool) -> str:
     if not readings:
-        return tr("Nothing is read yet.")
+        return tr("No reading yet.")
     if all(abs(r.error_hz) <= LEAVE_HZ for r in readings) and not found.named:
         return tr("Well inside: leave it alone.")
     if found.named:
         left = ", ".join(j.source.id for j in found.open)
-        return named[0] + (tr(". Of {names} these readings do not tell", names=left) if left else "")
+        return named[0] + (tr(". Not decided: {names}", names=left) if left else "")
     known = [j for j in found.open if j.std_hz <= FINE_HZ]
     if found.open and len(known) == len(found.open):
         # Each of them was as good as counted by itself: how far off it is is known, if not whether that is a fault.
@@ -251,14 +253,14 @@ def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[s
         return (
             _named(worst, with_move)
             if abs(worst.error_hz) > LEAVE_HZ
-            else tr("No oscillator is off by more than a healthy one is.")
+            else tr("All oscillators are within normal tolerance.")
         )
     if found.open:
         names = ", ".join(j.source.id for j in found.open)
         if found.timebase_std_ppm > _DOUBTED_PPM:
             names += tr(", or the counter itself")
-        return tr("These readings do not tell: it may be {names}.", names=names)
-    return tr("No oscillator is off by more than a healthy one is.")
+        return tr("Not decided by these readings: {names}.", names=names)
+    return tr("All oscillators are within normal tolerance.")
 
 
 def _named(j: Judged, with_move: bool) -> str:
@@ -284,7 +286,7 @@ def _all_alike(found: Sequence[tuple[tuple[str, int], ...]]) -> tuple[str, ...]:
     unread = [a[0][0] for a in found if len(a) == 1]
     words = [_alike(a) for a in found if len(a) > 1]
     if unread:
-        words.append(tr("no reading speaks of {names}", names=", ".join(unread)))
+        words.append(tr("no reading yet for {names}", names=", ".join(unread)))
     return tuple(words)
 
 
@@ -294,10 +296,8 @@ def _alike(alike: tuple[tuple[str, int], ...]) -> str:
     if len(alike) == 2 and sizes[0] == sizes[1]:
         same = (alike[0][1] > 0) == (alike[1][1] > 0)
         way = tr("the other way") if same else tr("the same way")
-        return tr(
-            "{a} and {b} cannot be told apart: either off {way} by as much looks alike", a=names[0], b=names[1], way=way
-        )
-    return tr("{names} cannot be told apart by these readings", names=", ".join(names))
+        return tr("{a} or {b}: an error {way} in either gives these readings", a=names[0], b=names[1], way=way)
+    return tr("these readings do not separate {names}", names=", ".join(names))
 
 
 def to_data(traced: Traced) -> dict[str, Any]:

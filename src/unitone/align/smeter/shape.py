@@ -92,8 +92,8 @@ def read_chart(marks: Sequence[Mark], s9_dbm: float = -73.0, deaf: bool | None =
             return np.asarray((np.minimum(np.abs(off / std), 6.0) ** 2).sum(axis=-1))
 
         one = np.array([1.0])
-        nought = np.array([0.0])
-        kinds.append((float(misfit(one, nought, None)[0]), Told("fine", bend_dbm=float(bend))))
+        zero = np.array([0.0])
+        kinds.append((float(misfit(one, zero, None)[0]), Told("fine", bend_dbm=float(bend))))
         squares = misfit(_TURNED, np.zeros_like(_TURNED), None)
         n = int(np.argmin(squares))
         kinds.append((float(squares[n]) + _PRICE, Told("preset", float(_TURNED[n]), bend_dbm=float(bend))))
@@ -126,10 +126,10 @@ def other_diode(
 ) -> list[float]:
     """What the meter would show (dB over S9) at ``levels`` (dBm) with another diode, its preset set anew so that S9 is right.
 
-    A diode that needs ``then_v`` instead of ``now_v`` starts earlier by their ratio. Raises ValueError for volts of nought or less.
+    A diode that needs ``then_v`` instead of ``now_v`` starts earlier by their ratio. Raises ValueError for volts of zero or less.
     """
     if min(now_v, then_v) <= 0.0:
-        raise ValueError("a diode's own volts are more than nought")
+        raise ValueError("a diode's own volts are more than zero")
     lost = max(told.lost_db + 20.0 * math.log10(then_v / now_v), 0.0)
     at_s9 = np.log1p(10.0 ** ((s9_dbm - lost - told.bend_dbm) / 20.0))
     turned = float(np.log1p(10.0 ** ((s9_dbm - told.bend_dbm) / 20.0)) / at_s9)

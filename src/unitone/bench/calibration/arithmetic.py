@@ -55,9 +55,7 @@ def solve_pads(
             if name not in marked:
                 raise BenchError(tr("There is no pad “{name}” on this bench: add it with its mark.", name=name))
     if len({tuple(sorted(row.pads)) for row in alike}) < 2:
-        raise BenchError(
-            tr("Every row has the same pads in line: nothing can be told apart. Take one out, or put one in.")
-        )
+        raise BenchError(tr("All rows have the same pads in line. Take one out, or put one in."))
     names = list(marked)
     design = np.array([[1.0, *(row.pads.count(n) for n in names)] for row in alike])
     prior = np.array([0.0, *(marked[n] for n in names)])
@@ -142,8 +140,8 @@ def leakage(first: tuple[float, float], second: tuple[float, float], same_u_db: 
     if short <= 2.0 * math.sqrt(2.0) * same_u_db:
         # Not seen: what could just hide in the repeatability.
         least = isolation(2.0 * math.sqrt(2.0) * same_u_db - min(short, 0.0))
-        return Leak(least, True, tr("No leakage seen: it is at least {db} dB under the output.", db=f"{least:.0f}"))
-    return Leak(seen, False, tr("It leaks: {db} dB under its output the signal goes round the pads.", db=f"{seen:.0f}"))
+        return Leak(least, True, tr("No leakage found: it is at least {db} dB below the output.", db=f"{least:.0f}"))
+    return Leak(seen, False, tr("The generator leaks: its leakage is {db} dB below its output.", db=f"{seen:.0f}"))
 
 
 def leak_bound_db(through_dbm: float, leak_dbm: float) -> float:
@@ -158,9 +156,7 @@ def counter_ppm(shown_hz: float, true_hz: float, resolution_hz: float, standard_
     u: ± one count and the standard's limits, both rectangular. Raises BenchError beyond 1000 ppm: then something else was counted.
     """
     if true_hz <= 0 or resolution_hz <= 0 or standard_ppm < 0:
-        raise BenchError(
-            tr("Frequencies and the resolution are above nought; the standard's limits are 0 ppm or more.")
-        )
+        raise BenchError(tr("Frequencies and resolution must be above zero, the standard's limits 0 ppm or more."))
     ppm = (shown_hz / true_hz - 1.0) * 1e6
     if abs(ppm) > 1000:
         raise BenchError(
@@ -174,17 +170,17 @@ def watts_of(volts: float, kind: str, ohm: float) -> float:
     """Watts of a sine across a load from volts: ``pp`` peak to peak, ``p`` peak, ``rms``. P = V²rms/R. Raises BenchError."""
     by = {"pp": 2.0 * math.sqrt(2.0), "p": math.sqrt(2.0), "rms": 1.0}
     if kind not in by or volts <= 0 or ohm <= 0:
-        raise BenchError(tr("Volts and ohms are above nought; volts are peak to peak, peak, or rms."))
+        raise BenchError(tr("Volts and ohms must be above zero; volts are peak to peak, peak or rms."))
     return (volts / by[kind]) ** 2 / ohm
 
 
 def wattmeter_pct(shown_w: float, true_w: float, volts_pct: float, load_pct: float) -> Found:
     """How many per cent a wattmeter reads high, against volts across the load. u: twice the volts' limits and the load's, rectangular.
 
-    Raises BenchError for what is not above nought, or a meter that is off by more than a factor of two.
+    Raises BenchError for what is not above zero, or a meter that is off by more than a factor of two.
     """
     if shown_w <= 0 or true_w <= 0 or volts_pct < 0 or load_pct < 0:
-        raise BenchError(tr("Watts are above nought, limits nought or more."))
+        raise BenchError(tr("Watts must be above zero, limits zero or more."))
     pct = (shown_w / true_w - 1.0) * 100.0
     if not -50 < pct < 100:
         raise BenchError(
@@ -202,7 +198,7 @@ def full_scale_v(volts_rms: float, seen_dbfs: float, meter_pct: float) -> Found:
     Raises BenchError where the tone is too weak to say, or at the top.
     """
     if volts_rms <= 0 or meter_pct < 0:
-        raise BenchError(tr("Volts are above nought, the meter's limits nought or more."))
+        raise BenchError(tr("Volts must be above zero, the meter's limits zero or more."))
     if not -60.0 <= seen_dbfs <= -0.2:
         raise BenchError(
             tr(

@@ -68,9 +68,9 @@ class Concluded:
     mind: str = ""
 
 
-_SAME = GuideAsk("same", tr("The same reading repeats within, dB"), "0.2", usual="0.2")
-_ALIKE = (tr("Pads in line (A + B, or none)"), tr("Dialled for that reading"))
-_VOLTS_LIMIT = GuideAsk("pct", tr("The meter is good within, ± %"), "3", usual="3")
+_SAME = GuideAsk("same", tr("Repeatability, dB"), "0.2", usual="0.2")
+_ALIKE = (tr("Pads in line (A + B, or none)"), tr("Level dialled"))
+_VOLTS_LIMIT = GuideAsk("pct", tr("Meter accuracy, ± %"), "3", usual="3")
 
 GUIDES: tuple[Guide, ...] = (
     Guide(
@@ -99,7 +99,7 @@ GUIDES: tuple[Guide, ...] = (
         (_SAME,), _ALIKE, 6,
     ),
     Guide(
-        "leak", tr("Does the generator leak round its pads?"), tr("at least 20 dB of pads more than usual"),
+        "leak", tr("Generator leakage"), tr("at least 20 dB of pads more than usual"),
         (
             tr("Dial to a reading at a weak level, the radio where it is when it is aligned."),
             tr("Put 20 dB more of pads in, and dial up to the same reading. If it leaks, less than 20 dB will do."),
@@ -110,9 +110,9 @@ GUIDES: tuple[Guide, ...] = (
         "counter", tr("Counter against a standard"), tr("a broadcast carrier of known frequency, or a source locked to satellites"),
         (tr("Warm the counter up for half an hour."), tr("Count the standard, with the longest gate.")),
         (
-            GuideAsk("target", tr("Counter"), what="counter"), GuideAsk("true", tr("The standard is"), "10 MHz"),
-            GuideAsk("shown", tr("The counter shows"), "10.000012 MHz"), GuideAsk("step", tr("Its last digit is"), "1 Hz", usual="1 Hz"),
-            GuideAsk("ppm", tr("The standard is good within, ± ppm"), "0.01", usual="0.01"),
+            GuideAsk("target", tr("Counter"), what="counter"), GuideAsk("true", tr("Standard"), "10 MHz"),
+            GuideAsk("shown", tr("Counter reading"), "10.000012 MHz"), GuideAsk("step", tr("Counter resolution"), "1 Hz", usual="1 Hz"),
+            GuideAsk("ppm", tr("Standard accuracy, ± ppm"), "0.01", usual="0.01"),
         ),
     ),
     Guide(
@@ -120,8 +120,8 @@ GUIDES: tuple[Guide, ...] = (
         (tr("Wattmeter and dummy load on the set. Probe across the load."), tr("Key, no modulation. Read watts and volts, let go.")),
         (
             GuideAsk("target", tr("Wattmeter"), what="wattmeter"), GuideAsk("shown", tr("It shows"), "4 W"), GuideAsk("volts", tr("Volts"), "40 V"),
-            GuideAsk("kind", tr("Volts are"), choices=(("pp", tr("peak to peak")), ("p", tr("peak")), ("rms", tr("rms")))),
-            GuideAsk("ohm", tr("Load, Ω"), "50", usual="50"), _VOLTS_LIMIT, GuideAsk("load", tr("The load is good within, ± %"), "2", usual="2"),
+            GuideAsk("kind", tr("Volts measured as"), choices=(("pp", tr("peak to peak")), ("p", tr("peak")), ("rms", tr("rms")))),
+            GuideAsk("ohm", tr("Load, Ω"), "50", usual="50"), _VOLTS_LIMIT, GuideAsk("load", tr("Load accuracy, ± %"), "2", usual="2"),
         ),
         caution=tr("Keyed into the dummy load only, generator off the aerial socket. RF burns; the load gets hot."),
     ),
@@ -132,8 +132,8 @@ GUIDES: tuple[Guide, ...] = (
             tr("Listen, and type what the meter reads."),
         ),
         (
-            GuideAsk("target", tr("Input"), what="input"), GuideAsk("dbfs", tr("The tone stands at, dBFS"), "-14.2"),
-            GuideAsk("volts", tr("The meter reads, rms"), "350 mV"), _VOLTS_LIMIT,
+            GuideAsk("target", tr("Input"), what="input"), GuideAsk("dbfs", tr("Tone level, dBFS"), "-14.2"),
+            GuideAsk("volts", tr("Meter reading, rms"), "350 mV"), _VOLTS_LIMIT,
         ),
     ),
     Guide(
@@ -141,8 +141,8 @@ GUIDES: tuple[Guide, ...] = (
         (tr("Meters, Frequency, averaged over 10 s: note what is counted, the clock's correction at 0 ppm."),),
         (
             GuideAsk("target", tr("Input"), what="input"), GuideAsk("shown", tr("Counted"), "1000.012 Hz"),
-            GuideAsk("true", tr("It truly is"), "1 kHz"),
-            GuideAsk("ppm", tr("That is good within, ± ppm"), "1", usual="1"),
+            GuideAsk("true", tr("True frequency"), "1 kHz"),
+            GuideAsk("ppm", tr("Accuracy, ± ppm"), "1", usual="1"),
         ),
     ),
     Guide(
@@ -152,8 +152,8 @@ GUIDES: tuple[Guide, ...] = (
             tr("Read the volts at the output."),
         ),
         (
-            GuideAsk("target", tr("Output"), what="output"), GuideAsk("dbfs", tr("The tone was at, dBFS"), "-20", usual="-20"),
-            GuideAsk("volts", tr("The meter reads, rms"), "100 mV"), _VOLTS_LIMIT,
+            GuideAsk("target", tr("Output"), what="output"), GuideAsk("dbfs", tr("Tone level sent, dBFS"), "-20", usual="-20"),
+            GuideAsk("volts", tr("Meter reading, rms"), "100 mV"), _VOLTS_LIMIT,
         ),
     ),
 )  # fmt: skip
@@ -176,7 +176,7 @@ def targets(what: str, instruments: Sequence[Instrument]) -> tuple[tuple[str, st
 def _value(typed: Typed, key: str, unit: str, words: str) -> float:
     text = typed.get(key, "").strip()
     if not text:
-        raise EntryError(tr("Still to be typed: {what}.", what=words))
+        raise EntryError(tr("Missing: {what}.", what=words))
     return parse_si(text, unit)
 
 
@@ -185,7 +185,7 @@ def _plain(typed: Typed, key: str, words: str) -> float:
     for unit in ("dBFS", "dB", "ppm", "%", "ohm", "Ω"):
         text = text.removesuffix(unit).strip()
     if not text:
-        raise EntryError(tr("Still to be typed: {what}.", what=words))
+        raise EntryError(tr("Missing: {what}.", what=words))
     try:
         value = float(text)
     except ValueError:
@@ -234,9 +234,9 @@ def _alike(rows: Rows, bench: MyBench) -> list[Alike]:
 
 
 def _same(typed: Typed) -> float:
-    value = _plain(typed, "same", tr("how well the reading repeats")) if typed.get("same", "").strip() else SAME_U_DB
+    value = _plain(typed, "same", tr("repeatability")) if typed.get("same", "").strip() else SAME_U_DB
     if not 0.01 <= value <= 5:
-        raise EntryError(tr("A reading repeats within 0.01 to 5 dB."))
+        raise EntryError(tr("Repeatability lies between 0.01 and 5 dB."))
     return value
 
 
@@ -266,7 +266,7 @@ def _pads(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
 def _generator(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
     del rows, bench
     if not typed.get("dial", "").strip():
-        raise EntryError(tr("Still to be typed: {what}.", what=tr("what was dialled")))
+        raise EntryError(tr("Missing: {what}.", what=tr("what was dialled")))
     level = _level(typed["dial"])
     volts, ohm = _value(typed, "volts", "V", tr("volts rms")), _plain(typed, "ohm", tr("the load"))
     found = level_error_db(volts, ohm, level, _plain(typed, "pct", tr("the meter's limits")))
@@ -283,9 +283,9 @@ def _steps(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
         for d, e, u in made
     )
     worst = max(made, key=lambda s: abs(s[1]) / max(s[2], 1e-9))
-    mind = tr("No step is more off than its uncertainty.") if abs(worst[1]) <= 2 * worst[2] else ""
+    mind = tr("All steps agree within their uncertainty.") if abs(worst[1]) <= 2 * worst[2] else ""
     return Concluded(
-        tr("What comes out less what is dialled: {list}.", list=words),
+        tr("Output minus dial: {list}.", list=words),
         "",
         {"steps": [[round(x, 3) for x in s] for s in made]},
         mind,
@@ -305,14 +305,14 @@ def _leak(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
 def _counter(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
     del rows, bench
     true, shown = (
-        _value(typed, "true", "Hz", tr("what the standard is")),
-        _value(typed, "shown", "Hz", tr("what the counter shows")),
+        _value(typed, "true", "Hz", tr("standard")),
+        _value(typed, "shown", "Hz", tr("counter reading")),
     )
     found = counter_ppm(
         shown,
         true,
-        _value(typed, "step", "Hz", tr("its last digit")),
-        _plain(typed, "ppm", tr("the standard's limits")),
+        _value(typed, "step", "Hz", tr("counter resolution")),
+        _plain(typed, "ppm", tr("standard accuracy")),
     )
     words = tr("It reads {ppm} ppm ± {u} high: at 27 MHz {hz} Hz.", ppm=number(found.value, 3, sign=True), u=number(2 * found.u, 3),
                hz=number(27.0 * found.value, 1, sign=True))  # fmt: skip
@@ -322,7 +322,7 @@ def _counter(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
 def _wattmeter(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
     del rows, bench
     shown, volts = (
-        _value(typed, "shown", "W", tr("what the wattmeter shows")),
+        _value(typed, "shown", "W", tr("wattmeter reading")),
         _value(typed, "volts", "V", tr("the volts")),
     )
     true = watts_of(volts, typed.get("kind") or "pp", _plain(typed, "ohm", tr("the load")))
@@ -338,7 +338,7 @@ def _scale(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
     del rows, bench
     seen = _plain(typed, "dbfs", tr("where the tone stands"))
     found = full_scale_v(
-        _value(typed, "volts", "V", tr("what the meter reads")), seen, _plain(typed, "pct", tr("the meter's limits"))
+        _value(typed, "volts", "V", tr("meter reading")), seen, _plain(typed, "pct", tr("the meter's limits"))
     )
     words = tr("0 dBFS is {v} V rms ± {u}.", v=number(found.value, 3), u=number(2 * found.u, 3))
     return Concluded(words, _target(typed, tr("input or output")), {"full_scale_v": found.value, "u_v": found.u})
@@ -347,10 +347,10 @@ def _scale(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
 def _clock(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
     del rows, bench
     true, shown = (
-        _value(typed, "true", "Hz", tr("what it truly is")),
-        _value(typed, "shown", "Hz", tr("what was counted")),
+        _value(typed, "true", "Hz", tr("true frequency")),
+        _value(typed, "shown", "Hz", tr("counted frequency")),
     )
-    found = counter_ppm(shown, true, 1e-3, _plain(typed, "ppm", tr("the standard's limits")))
+    found = counter_ppm(shown, true, 1e-3, _plain(typed, "ppm", tr("standard accuracy")))
     # A clock that runs fast takes more samples a second: the tone seems slow.
     fast = -found.value
     words = tr("Its clock runs {ppm} ppm ± {u} fast.", ppm=number(fast, 2, sign=True), u=number(2 * found.u, 2))
@@ -398,7 +398,7 @@ def known_rows(bench: MyBench, names: Mapping[str, str], today: datetime.date) -
         found = [c for c in bench.calibrations if c.kind == g.kind and not c.struck]
         latest = {c.target: c for c in found}
         if not latest:
-            made.append(KnownRow(g.kind, "todo", g.title, tr("never done: taken as it is marked")))
+            made.append(KnownRow(g.kind, "todo", g.title, tr("not calibrated: marked value used")))
         for target, c in latest.items():
             age = (today - datetime.date.fromisoformat(c.date)).days
             old = age > STALE_DAYS

@@ -37,7 +37,7 @@ def measure_sinad(source: Source, nominal_hz: float = 1000.0, weighting: Weighti
 
 
 def channel_of(source: Source, around_hz: float | None = None) -> Iterator[tuple[NDArray[np.complex64], float, float]]:
-    """(samples of the channel, their rate, the offset that was mixed to nought), stretch by stretch. Raises SignalError."""
+    """(samples of the channel, their rate, the offset that was mixed to zero), stretch by stretch. Raises SignalError."""
     channel: Channel | None = None
     held: list[NDArray[np.complex64]] = []
     count = 0
@@ -103,7 +103,7 @@ def measure_iq_am(source: Source, nominal_hz: float = 1000.0) -> AmReport:
 
 
 def _stretches(source: Source, measure: Any) -> tuple[float, list[Any]]:
-    """(offset mixed to nought, a report for each stretch); a remainder too short to measure is left out, unless it is all."""
+    """(offset mixed to zero, a report for each stretch); a remainder too short to measure is left out, unless it is all."""
     offset = 0.0
     parts: list[Any] = []
     for x, rate, found in channel_of(source):

@@ -35,7 +35,7 @@ class Source(Protocol):
     name: str
     kind: Kind
     rate: float
-    #: Frequency of nought in the samples (Hz; 0 where not known, or for audio).
+    #: Frequency of zero in the samples (Hz; 0 where not known, or for audio).
     centre_hz: float
     warnings: tuple[str, ...]
 
@@ -224,7 +224,7 @@ def _short_by(path: Path) -> int:
     if head[:4] != b"RIFF" or head[8:12] != b"WAVE":
         return 0
     promised = int.from_bytes(head[4:8], "little")
-    # A recorder that was cut off leaves nought or all ones: then the length is the file's.
+    # A recorder that was cut off leaves zero or all ones: then the length is the file's.
     return 0 if promised in (0, 0xFFFFFFFF) else max(0, promised + 8 - path.stat().st_size)
 
 
@@ -244,7 +244,7 @@ def _meta(path: Path) -> dict[str, Any]:
 
 def _positive(value: object, path: Path, key: str) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float) or not np.isfinite(value) or value <= 0:
-        raise SignalError(f"{path}: {key} is {value!r}, not a number above nought.")
+        raise SignalError(f"{path}: {key} is {value!r}, not a number above zero.")
     return float(value)
 
 

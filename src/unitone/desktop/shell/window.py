@@ -40,7 +40,7 @@ _PLACES = (
     ("jobs", tr("Jobs"), "clipboard-list"),
     ("bench", tr("Bench"), "radio-receiver"),
     ("meters", tr("Meters"), "activity"),
-    ("sums", tr("Sums"), "calculator"),
+    ("sums", tr("Calculators"), "calculator"),
     ("sheets", tr("Sheets"), "scroll-text"),
     ("workshop", tr("Workshop"), "wrench"),
     ("help", tr("Help"), "circle-help"),
@@ -464,7 +464,7 @@ class MainWindow(QMainWindow):
         """A reading of the Meters goes to the step at hand of the job on the Bench."""
         meters = self._meters
         if self.worker is None or not self._job:
-            meters.sent(tr("No job lies on the Bench. Open one, go to its step, and send again."))  # type: ignore[union-attr]
+            meters.sent(tr("No job on the Bench. Open one, go to its step, and send again."))  # type: ignore[union-attr]
             return
 
         def send(session: Session) -> None:

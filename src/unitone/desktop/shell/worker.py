@@ -272,7 +272,7 @@ class BenchWorker(QObject):
         """The next tenth of a second of the stand-in; a reason why there is none is told once."""
         words = ""
         if self._session is None:
-            words = tr("No job lies on the Bench. Open one with a stand-in radio, and choose this again.")
+            words = tr("No job on the Bench. Open one with a simulated radio, and choose this again.")
         else:
             try:
                 heard = self._session.measuring.listen(TICK)

@@ -82,7 +82,7 @@ class RouteList(QListWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setAccessibleName(tr("Route"))
+        self.setAccessibleName(tr("Procedure"))
         self.setItemDelegate(_RouteDelegate(self))
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -195,7 +195,7 @@ class TableEditor(QWidget):
             if item.data(_ROLE) != shown:
                 item.setData(_ROLE, shown)
                 item.setData(
-                    Qt.ItemDataRole.AccessibleTextRole, f"{title}, {sub}{tr(', needs mending') if n in wrong else ''}"
+                    Qt.ItemDataRole.AccessibleTextRole, f"{title}, {sub}{tr(', has an error') if n in wrong else ''}"
                 )
                 set_tip(item, f"{title}\n{sub}")
 

@@ -50,7 +50,7 @@ def reads(kind: str, text: str | bytes) -> Said:
     """
     cls = KINDS.get(kind)
     if cls is None:
-        raise TapeError(f"An entry is of an unknown kind, {kind!r}: this tape needs a newer Unitone.")
+        raise TapeError(f"An entry is of an unknown kind, {kind!r}: this log needs a newer Unitone.")
     try:
         return cls.reads(text)  # type: ignore[return-value]
     except (msgspec.DecodeError, RecursionError, UnicodeError):

@@ -106,9 +106,9 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             for p in (state.sheet.title, state.sheet.kind, f"serial {state.card.serial}" if state.card.serial else "")
             if p
         ),
-        bench_words=tr("Stand-in bench · simulated radio")
+        bench_words=tr("Simulated bench · simulated radio")
         if session.bench.simulated
-        else tr("Hand bench · readings are typed"),
+        else tr("Your bench · readings are typed"),
         finished=bool(state.finished),
         simulated=session.bench.simulated,
         procedure=ProcedureView(

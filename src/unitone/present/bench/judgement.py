@@ -39,9 +39,7 @@ def recheck_view(state: JobState) -> RecheckView | None:
         else tr("{n} hook-up changes", n=hooks)
     )
     sure = (
-        tr("no fewer will do")
-        if plan.exact
-        else tr("{n} stale results: a good set, not proved the smallest", n=plan.results)
+        tr("the fewest possible") if plan.exact else tr("{n} stale results: a short way through them", n=plan.results)
     )
     rows = tuple(_row(state, m) for m in plan.measurements)
     return RecheckView(f"{parts[0]} {parts[1]}, {more}", sure, rows)
@@ -109,16 +107,14 @@ def judged_words(state: JobState, step: Step) -> str:
             continue
         needed = settling(step, logged.reading)
         words = tr(
-            "Within ±{w} of the limit, which {name} cannot tell.", w=size_words(step, w), name=logged.reading.instrument
+            "Within ±{w} of the limit: too close for {name}.", w=size_words(step, w), name=logged.reading.instrument
         )
         if needed is None:
-            return words + " " + tr("It stands on the limit: move it, or accept it.")
+            return words + " " + tr("Exactly at the limit: adjust it, or accept it.")
         return (
             words
             + " "
-            + tr(
-                "A meter good to ±{need} settles it, or a move away from the limit.", need=size_words(step, 2 * needed)
-            )
+            + tr("Use a meter good to ±{need}, or adjust it away from the limit.", need=size_words(step, 2 * needed))
         )
     return ""
 
@@ -148,7 +144,7 @@ def remarks(state: JobState, step: Step, now: Verdict) -> tuple[str, ...]:
         if c.verdict.replace and c.part in {p.id for p in state.sheet.parts if p.stage == step.stage}
     ]
     if suspects:
-        words.append(tr("Suspects here: {what}", what="; ".join(suspects[:_TOLD])))
+        words.append(tr("Suspects: {what}", what="; ".join(suspects[:_TOLD])))
     known = [f"{k.sign}: {k.cause}" for k in state.sheet.known_faults if k.stage == step.stage]
     if known:
         words.append(tr("Known of this model: {what}", what="; ".join(known[:_TOLD])))

@@ -65,12 +65,12 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
         case Broken():
             return tr(said.what), tr("burnt")
         case Mended():
-            return tr(said.what), tr("mended")
+            return tr(said.what), tr("repaired")
         case Concluded():
             known = state.sheet.has_step(said.step)
             return state.sheet.step(said.step).title if known else said.step, tr(said.outcome)
         case Struck():
-            return tr("struck"), ""
+            return tr("deleted"), ""
         case TrialMoved():
             words = {"worth": tr("worth it?"), "unknown": tr("what does it do?"), "over": tr("over")}
             return tr("trial"), words.get(said.what, tr("broken off"))
@@ -91,7 +91,7 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
         case Tied():
             return _loose(state, said.entry, ""), tr("stays") if said.stays else tr("put right")
         case SchoolsChosen():
-            return tr("schools"), ""
+            return tr("conventions"), ""
         case Finished():
             return tr("finished"), ""
         case (

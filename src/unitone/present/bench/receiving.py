@@ -64,7 +64,7 @@ def evenness_words(state: JobState, step: Step) -> str:
     apart = worst[2] - best[2]
     if apart <= _EVEN_DB:
         return tr(
-            "Even over the band: {db} dB between {a} and {b}.", db=number(apart, 1), a=best[1].place, b=worst[1].place
+            "Even over the band: {db} dB from {a} to {b}.", db=number(apart, 1), a=best[1].place, b=worst[1].place
         )
     fall = levels[-1] - levels[0]
     inner = min(levels[1:-1])
@@ -73,13 +73,9 @@ def evenness_words(state: JobState, step: Step) -> str:
         "" if charted else tr("{db} dB from {a} (best) to {b}.", db=number(apart, 1), a=best[1].place, b=worst[1].place)
     )
     if fall > _TILT_DB and inner < levels[-1]:
-        words += " " + tr(
-            "It falls off towards the high end: the front end stands low. Peak it higher, or share it out (O)."
-        )
+        words += " " + tr("Sensitivity drops at the top of the band: retune the front end higher, or stagger it (O).")
     if fall < -_TILT_DB and inner < levels[0]:
-        words += " " + tr(
-            "It falls off towards the low end: the front end stands high. Peak it lower, or share it out (O)."
-        )
+        words += " " + tr("Sensitivity drops at the bottom of the band: retune the front end lower, or stagger it (O).")
     return words.strip()
 
 
@@ -106,8 +102,8 @@ def leak_words(state: JobState, step: Step) -> str:
     if not told or fell > _SEEN_SHARE * down:
         return ""
     return tr(
-        "The level went down by {down} dB and the reading by {fell}: the set hears the generator past its pads. Test its leak: output "
-        "off, lid on, cable as it is (Workshop, My bench).", down=number(down, 0), fell=number(max(fell, 0.0), 1),
+        "The level fell by {down} dB, the reading only by {fell}: the generator is leaking round its "
+    "attenuator. Test the leakage (Workshop, My bench).", down=number(down, 0), fell=number(max(fell, 0.0), 1),
     )  # fmt: skip
 
 

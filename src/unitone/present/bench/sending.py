@@ -100,7 +100,7 @@ def heat_words(state: JobState, step: Step) -> str:
     )
     rating = state.sheet.final.dissipation_w
     if rating is not None and heat > rating:
-        said += " " + tr("The final bears {w} W: let go, and find what draws so much.", w=number(rating, 0))
+        said += " " + tr("The final is rated {w} W: let go, and find out why it draws so much.", w=number(rating, 0))
     return said
 
 

@@ -38,7 +38,7 @@ def amount(adjuster: Adjuster, mdeg: int) -> str:
         return tr("{n} turn" if size <= TURN else "{n} turns", n=turns_text(mdeg))
     degrees = f"{number(abs(mdeg) / 1000, 1 if mdeg % 1000 else 0)}°"
     if adjuster.kind == "preset":
-        return tr("{degrees}, {minutes} minutes on the clock", degrees=degrees, minutes=round(abs(mdeg) / 500))
+        return tr("{degrees}", degrees=degrees, minutes=round(abs(mdeg) / 500))
     return degrees
 
 
@@ -71,7 +71,7 @@ _DETAIL: dict[Why, str] = {
     "first-reading": "Nothing is known here yet: read before you turn.",
     "closing": "The reading as the sheet wants it closes the step.",
     "other-channel": "The same adjuster serves this channel too.",
-    "recheck": "Something that reaches this reading was touched since it was taken.",
+    "recheck": "Something that affects this reading was turned after it.",
     "level-too-strong": "The signal is so strong that limiting flattens the hill. Come down, then go on.",
     "level-too-weak": "Too deep in the noise to see the hill. Come up, then go on.",
     "level-of-sheet": "Back to the level that the sheet names.",
@@ -93,12 +93,12 @@ _DETAIL: dict[Why, str] = {
     "best-so-far": "Back to the best setting that was read.",
     "too-near-rating": "So near to what the final bears, any move of unknown size may break it: let go, and turn the preset back to its "
     "low end before it is keyed again.",
-    "heat": "The final could get hotter than it bears: the power is read before the next move.",
-    "too-hot": "What goes in and does not come out is more than the final bears: let go, and find what draws so much before any coil is turned.",
+    "heat": "The final may overheat: read the power before the next move.",
+    "too-hot": "The final dissipates more than its rating: let go, and find out why it draws so much.",
     "toward-target": "It comes nearer this way.",
     "first-try": "A first move shows what it does.",
     "past-target": "The target lies between two readings.",
-    "in-limits": "What holds is not turned: that could only make it worse.",
+    "in-limits": "In spec: leave it alone.",
     "peaked": "Another round would gain less than the noise of a reading.",
     "set": "As near as the adjuster allows.",
     "at-stop": "The core stands at its stop and the reading would still rise: a part beside it has changed, or the wrong core.",
@@ -110,19 +110,19 @@ _DETAIL: dict[Why, str] = {
     "nudge-read": "A trial: read it here.",
     "nudge-back": "The trial's readings are taken: back to where it stood.",
     "not-worth": "Too little to be gained for a turn: leave it alone.",
-    "no-preset": "This radio has no preset for its squelch: what is out here is mended, not set. Look at its electrolytics and its diodes.",
+    "no-preset": "No squelch preset in this radio: repair, not adjustment. Check its electrolytics and diodes.",
     "other-end": "Its preset is set at the other end of the control. There is a place that should serve both: back to it next.",
     "ends-apart": "No place of its preset brings both ends of the control in: a deaf set does that, or something in the squelch has "
     "changed. Sensitivity first, then look for a leaky electrolytic.",
     "count": "It tells which oscillator is off, or how far.",
     "trim": "Of the oscillators that it can be, this one is off.",
-    "on-frequency": "On frequency on every band and mode that the sheet counts, or as near as the trimmers go.",
-    "out-of-lock": "The loop does not lock: set the VCO first, then count again.",
-    "check-counter": "The pattern smells of the counter itself: check it against a standard before anything is trimmed by it.",
+    "on-frequency": "On frequency on all bands and modes, or as close as the trimmers allow.",
+    "out-of-lock": "Loop out of lock. Set the VCO first, then count again.",
+    "check-counter": "All readings are off by the same ppm: check the counter against a standard first.",
     "chart": "The next place of the chart.",
     "chart-read": "The whole chart is read.",
     "found-level": "The readings round the mark give the level.",
-    "next-in-route": "Next in the route.",
+    "next-in-route": "Next in the procedure.",
     "stale": "Readings there are older than what was touched since.",
     "still-out": "Still out, and something that reaches it has changed since: worth another visit.",
     "check-out": "In limits by itself, but what it feeds is out: here there may be something to gain.",
@@ -132,8 +132,8 @@ _DETAIL: dict[Why, str] = {
     "finished": "The certificate is ready.",
     "receive": "Generator on the aerial socket, meter on the loudspeaker. Hands off the microphone switch.",
     "send": "Generator off, wattmeter and dummy load on the aerial socket. Only then key.",
-    "accepted": "Out, and accepted with the reason that stands on the tape.",
-    "not-applicable": "Put aside with the reason that stands on the tape.",
+    "accepted": "Out of spec, accepted with the reason in the log.",
+    "not-applicable": "Skipped with the reason in the log.",
     "worth-a-look": "Earlier hands were on its adjusters: look at them, then leave the step or turn.",
     "worked-twice": "Worked on twice: what is left is not in these adjusters.",
 }
@@ -188,7 +188,7 @@ def _turn(advice: Turn, adjuster: Adjuster, stands: int, detail: str) -> tuple[s
         direction=direction(advice.move_mdeg),
     )  # fmt: skip
     if stands + advice.move_mdeg == 0 and abs(advice.move_mdeg) > adjuster.step_mdeg:
-        detail += " " + tr("That is where it was found.")
+        detail += " " + tr("Back where it was found.")
     if not stands and adjuster.lock:
         detail += " " + tr(_LOCKS[adjuster.lock])
     return headline, detail
@@ -200,7 +200,7 @@ _TOLD_DB = 0.1
 
 def _conclusion(advice: Conclude, step: Step, detail: str) -> tuple[str, str]:
     if advice.why == "worth-a-look":
-        return tr("In limits, but worth a look."), detail
+        return tr("In spec, but worth a look."), detail
     # A coil and what it gained stay together at a line's end.
     told = ", ".join(
         tr("{id} {db} dB", id=a, db=number(db, 1)).replace(" ", "\u00a0") for a, db in advice.gains if db >= _TOLD_DB
@@ -209,10 +209,10 @@ def _conclusion(advice: Conclude, step: Step, detail: str) -> tuple[str, str]:
         detail += " " + tr("Gained: {list}.", list=told)
     if not advice.adjuster:
         return _CONCLUSIONS[advice.outcome](step.title), detail
-    ends = {"at-stop": tr("{adjuster}: no peak inside its travel."), "dead": tr("{adjuster} does nothing here.")}
-    words = ends.get(advice.outcome, tr("{adjuster}: its reading jumps."))
+    ends = {"at-stop": tr("{adjuster}: no peak inside its travel."), "dead": tr("{adjuster} has no effect here.")}
+    words = ends.get(advice.outcome, tr("{adjuster}: the reading jumps."))
     if advice.outcome == "dead" and step.hill_id in ("rx.sinad", "rx.sn_ratio"):
-        detail += " " + tr("Behind much gain a ratio to noise hardly tells: peaked by audio volts (O) it may.")
+        detail += " " + tr("This stage hardly changes (S+N)/N: peak it by AF output voltage (O).")
     return words.format(adjuster=advice.adjuster), detail
 
 
@@ -232,14 +232,14 @@ def _measured_title(advice: Measure, q: Quantity) -> str:
 
 
 _CONCLUSIONS = {
-    "in-limits": lambda title: tr("In limits. Leave it alone."),
+    "in-limits": lambda title: tr("In spec: leave it alone."),
     "peaked": lambda title: tr("Peaked."),
     "set": lambda title: tr("Set."),
     "at-stop": lambda title: tr("No peak inside the travel."),
-    "dead": lambda title: tr("This adjuster does nothing here."),
-    "out-of-range": lambda title: tr("The adjuster's range ends short of the target."),
-    "no-convergence": lambda title: tr("No further with this step."),
-    "even": lambda title: tr("As even as these coils go."),
+    "dead": lambda title: tr("This adjuster has no effect here."),
+    "out-of-range": lambda title: tr("The adjuster's range ends before the target."),
+    "no-convergence": lambda title: tr("No improvement found."),
+    "even": lambda title: tr("As even as these coils allow."),
     "judged": lambda title: tr("{step}: decided.", step=title),
     "nothing-to-adjust": lambda title: tr("{step}: measured.", step=title),
 }

@@ -91,28 +91,28 @@ def chart_words(state: JobState, step: Step) -> str:
 
 def _shape_words(step: Step, said: Told) -> str:
     if said.shape == "fine":
-        return tr("Chart: as its scale says, from end to end.")
+        return tr("Chart: agrees with its scale.")
     if said.shape == "preset":
         return tr(
-            "Chart: just the preset. The meter goes {n} times as far as it should, all along: set it at S9.",
+            "Chart: only the preset is off. The meter shows {n} times too much throughout: set it at S9.",
             n=number(said.turned, 2),
         )
     if said.shape == "gain":
         return tr(
-            "Chart: low by {db} dB all along, and the sensitivity is out: gain is missing before the meter. Align or mend first, "
-            "then set S9.", db=number(said.lost_db, 0),
+            "Chart: low by {db} dB throughout and sensitivity out of spec: gain is missing before the meter. "
+    "Align or repair first, then set S9.", db=number(said.lost_db, 0),
         )  # fmt: skip
     if said.shape == "compression":
         return tr(
-            "Chart: right below, held from {level} on: a stage before the meter is full. The preset cannot help it.",
+            "Chart: correct at first, stuck from {level} on: a stage before the meter limits. The preset cannot cure it.",
             level=s_units((said.roof_dbm or 0.0) - s9_of(step)),
         )
     s9 = s9_of(step)
     low = [s9 - 36.0, s9 - 24.0]
     then = other_diode(said, low, s9)
     return tr(
-        "Chart: dead below {dead}, though the sensitivity holds: the detector's diode starts late ({db} dB). Instead of {si} V a diode "
-        "of {ge} V would show {a} at S3 and {b} at S5, with S9 set anew.",
+        "Chart: no reading below {dead} although sensitivity is in spec: the meter diode starts late ({db} "
+    "dB). With a diode of {ge} V instead of {si} V it would show {a} at S3 and {b} at S5, S9 set again.",
         dead=s_units((said.dead_below_dbm or s9) - s9), db=number(said.lost_db, 0), si=number(SILICON_V, 1),
         ge=number(GERMANIUM_V, 2), a=s_units(then[0]), b=s_units(then[1]),
     )  # fmt: skip

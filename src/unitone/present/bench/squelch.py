@@ -57,22 +57,20 @@ def words(state: JobState, step: Step) -> str:
     if any(x.reading.bound == "<" for where, x in opens.items() if where != "0 %") or (
         tight is not None and tight.reading.bound == "<"
     ):
-        told.append(
-            tr("It never closes: not a matter of the preset. A dead gate, or a leaky electrolytic that holds it open.")
-        )
+        told.append(tr("It never closes: not the preset. Suspect a dead gate or a leaky electrolytic."))
     if tight is not None and tight.reading.bound == ">":
-        told.append(tr("Fully up nothing opens it: too tight an end, unless its preset was turned up."))
+        told.append(tr("Fully up, no signal opens it: too tight, unless the preset was turned up."))
     for where, x in opens.items():
         shut = closes.get(where)
         if shut is None or x.reading.bound or shut.reading.bound:
             continue
         db = (x.reading.value or 0.0) - (shut.reading.value or 0.0)
         if db < _CHATTERS_DB:
-            say = tr("so little that a weak station chatters and each word begins with a pop")
+            say = tr("too little: weak stations chatter")
         elif db > _HANGS_DB:
-            say = tr("so much that it hangs open when the station is gone")
+            say = tr("too much: it hangs open")
         else:
-            say = tr("enough that a weak station does not chatter")
+            say = tr("good: weak stations do not chatter")
         told.append(
             tr("Squelch {where}: opens at {a}, closes at {b}; {db} dB between, {say}.", where=where,
                a=microvolts(x.reading.value or 0.0), b=microvolts(shut.reading.value or 0.0), db=number(db, 1), say=say)

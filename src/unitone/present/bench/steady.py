@@ -66,7 +66,7 @@ def drift_words(state: JobState, step: Step) -> str:
     if seen.wait_s is None:
         return tr("Drifting {rate} Hz a minute: wait, and count again before it is trimmed.", rate=rate)
     if seen.wait_s < 30.0:
-        return tr("Steady enough: {rate} Hz a minute and falling.", rate=rate)
+        return tr("Steady enough: {rate} Hz a minute, falling.", rate=rate)
     return tr(
         "Warming up, {rate} Hz a minute: wait {n} minutes before it is trimmed.",
         rate=rate,
@@ -116,7 +116,7 @@ def swing_words(state: JobState, step: Step) -> str:
     low, high, centre = (number(v, 0, sign=True) for v in (down, up, off))
     said = tr("Swings from {down} to {up} Hz: its centre is {off} Hz.", down=low, up=high, off=centre)
     if middle is not None and abs(off - middle) > 0.1 * (up - down):
-        said += " " + tr("It swings further one way: set it by its middle position, not by the ends.")
+        said += " " + tr("Uneven swing: set it by the middle position, not by the ends.")
     return said
 
 
@@ -218,7 +218,7 @@ def range_words(state: JobState, step: Step) -> str:
     q = step.quantity
     asks = tr("Which resistor centres the preset?") if q.kind in ("volts", "amps") else tr("Which padder?")
     said = tr(
-        "{id} goes from {low} to {high}: {short} short. Sums, “{asks}”, names the part from these two.",
+        "{id} covers {low} to {high}: {short} short. Calculators, “{asks}”, finds the part.",
         id=adjuster.id, low=show(q, min(values)), high=show(q, max(values)), short=_short(q, short), asks=asks,
     )  # fmt: skip
     return said + (" " + tr("It moves besides: {steps}.", steps=", ".join(others[:4])) if others else "")
@@ -246,9 +246,7 @@ def bias_words(state: JobState, step: Step) -> str:
     words = []
     first, now = read[0].reading.value or 0.0, read[-1].reading.value or 0.0
     if step.limit.high is not None and now > step.limit.high:
-        words.append(
-            tr("Above the sheet: turn it back before anything else, and do not key longer than it takes to read.")
-        )
+        words.append(tr("Above the sheet's value: turn it back first, and key only to read."))
     fresh = [x for x in read if x.seq > floor]
     if step.quantity_id == "tx.bias_current" and len(fresh) >= 3 and fresh[-1].bench_s - fresh[0].bench_s >= _LEAST_S:
         t, v = np.array([x.bench_s for x in fresh]), np.array([x.reading.value for x in fresh], float)

@@ -49,7 +49,7 @@ def what_words(state: JobState, trial: Trial) -> str:
     how = amount(part, moved[0].nudge_mdeg) if moved else ""
     if not sure:
         return tr(
-            "{adjuster}, {how}: none of {n} readings moved. It does nothing here, or little: hook up the other way and ask again.",
+            "{adjuster}, {how}: none of {n} readings moved. No effect here: try the other hook-up.",
             adjuster=name, how=how, n=len(moved),
         )  # fmt: skip
     rest = len(moved) - len(sure)

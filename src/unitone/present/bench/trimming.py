@@ -31,7 +31,7 @@ def tuning_words(move: Tuning) -> str:
     left = "".join(
         " "
         + tr(
-            "{id} stays {hz} Hz off: its trimmer does not reach; see Sums, “Which padder?”.",
+            "{id} stays {hz} Hz off: its trimmer does not reach. See Calculators, “Which padder?”.",
             id=name,
             hz=number(abs(hz), 0),
         )
@@ -39,27 +39,22 @@ def tuning_words(move: Tuning) -> str:
         if abs(hz) > LEAVE_HZ
     )
     if move.act == "check counter":
-        return (
-            tr(
-                "The pattern smells of the counter itself: check it against a standard before anything is trimmed by it."
-            )
-            + left
-        )
+        return tr("All readings are off by the same ppm: check the counter against a standard first.") + left
     if move.act == "done" or move.at is None:
         said = (
             tr("Well inside: leave it alone.")
             if move.why == "well-inside"
-            else tr("On frequency on every band and mode that the sheet counts.")
+            else tr("On frequency on all bands and modes.")
         )
-        return (tr("As near as the trimmers go.") if left else said) + left
+        return (tr("As close as the trimmers allow.") if left else said) + left
     label, mhz = move.at.point.label, f"{(move.at.point.hz + move.aim_hz) / 1e6:.6f}"
     if move.act == "turn":
         return tr(
             "Turn {trim} until {label} shows {mhz} MHz: that puts {id} right.", trim=move.adjuster, label=label, mhz=mhz, id=move.oscillator
         ) + left  # fmt: skip
     reasons = {
-        "first": tr("to begin with"), "tells": tr("it tells which oscillator is off"), "refines": tr("it tells how far"),
-        "does-not-fit": tr("the last count there does not fit the others"), "watch": tr("it is what {trim} moves", trim=move.adjuster),
-        "check": tr("to make sure"),
+        "first": tr("first reading"), "tells": tr("it shows which oscillator is off"), "refines": tr("it shows how far off"),
+        "does-not-fit": tr("the last count there does not match the others"), "watch": tr("{trim} moves it", trim=move.adjuster),
+        "check": tr("as a check"),
     }  # fmt: skip
-    return tr("Count {label}: {why}.", label=label, why=reasons.get(move.why, tr("to make sure"))) + left
+    return tr("Count {label}: {why}.", label=label, why=reasons.get(move.why, tr("as a check"))) + left

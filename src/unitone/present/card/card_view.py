@@ -230,14 +230,14 @@ def _rails_words(rows: tuple[RowState, ...]) -> str:
 
 def _next_words(state: JobState, following: RowState | None) -> str:
     if following is not None:
-        return tr("Measure {title} next: it halves the way on which the volts are lost.", title=following.row.title)
+        return tr("Measure {title} next: it halves the fault's range.", title=following.row.title)
     found = lost_between(state)
     if found is None:
         return ""
     good, bad = found
     if good is None:
-        return tr("{bad} is low at the source itself.", bad=bad.row.title)
-    return tr("The volts are lost between {good} and {bad}.", good=good.row.title, bad=bad.row.title)
+        return tr("{bad} is low at its source.", bad=bad.row.title)
+    return tr("The voltage is lost between {good} and {bad}.", good=good.row.title, bad=bad.row.title)
 
 
 # -- capacitors, parts, reports -----------------------------------------------------------------
@@ -271,7 +271,7 @@ def _capacitors_words(state: JobState) -> str:
     school = state.stand["electrolytics"].choice
     everything = recap_all(sample)
     if school == "all":
-        return words + " " + tr("The school here is to replace all of them.")
+        return words + " " + tr("This workshop's convention: replace all of them.")
     if everything is None:
         return words + " " + tr("Measure at least four before judging the lot.")
     if everything:
@@ -286,11 +286,11 @@ def _weight(state: JobState, speaks_of: SpeaksOf) -> str:
         if (v := verdict(state, s)) not in ("todo", "not applicable")
     ]  # fmt: skip
     if not measured:
-        return tr("low weight: nothing measured yet says so or otherwise")
+        return tr("low weight: not measured yet")
     out = [v for v in measured if v in ("out_of_spec", "recheck")]
     if out:
         return tr("low weight; the measurement is {verdict} too", verdict=describe_verdict(out[0]))
-    return tr("low weight; the measurement holds, look at aerial, cable, place")
+    return tr("low weight; the measurement is in spec: check aerial, cable, place")
 
 
 def controls_of(state: JobState) -> tuple[ControlCell, ...]:

@@ -97,7 +97,7 @@ def deviation_picture(source: Source, how: How) -> MeterPicture:
         edges, share = deviation_histogram(swing, most)
         spread = (edges / 1e3, 100.0 * share)
     null = tone_for_null(how.prove_hz)
-    # The channel was mixed to near nought: the carrier is looked for where this stretch has it.
+    # The channel was mixed to near zero: the carrier is looked for where this stretch has it.
     line = carrier_depth_db(inside, rate, float(demodulate(inside, rate).mean()))
     words = tr("on speech: what 99.95 % of the time stays under")
     if r.tone_hz is not None:

@@ -75,7 +75,7 @@ def frequency_picture(source: Source, how: How) -> MeterPicture:
 
 
 def _gate(source: Source) -> tuple[Counted, float, float]:
-    """(samples of one gate, their rate, the offset that was mixed to nought). Raises SignalError for too few."""
+    """(samples of one gate, their rate, the offset that was mixed to zero). Raises SignalError for too few."""
     offset, rate = 0.0, source.rate
     parts: list[NDArray[Any]] = []
     if source.kind == "iq":

@@ -146,7 +146,7 @@ def _tone_volts(r: AudioReport, full_scale_v: float | None) -> Figure:
 def three_periods(
     x: NDArray[np.float64], rate: float, hz: float
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64] | None]:
-    """(milliseconds, samples, what the tone leaves), from a rising passage through nought on."""
+    """(milliseconds, samples, what the tone leaves), from a rising passage through zero on."""
     if x.size < 0.05 * rate:
         return np.zeros(0), np.zeros(0), None
     _, _, rest = fit_tone(x, rate, hz)

@@ -85,7 +85,7 @@ class LiveMeter:
         warnings = feed.warnings
         if feed.lost != self._lost:
             self._lost = feed.lost
-            warnings = (*warnings, tr("{n} samples were lost: this machine is too busy.", n=feed.lost))
+            warnings = (*warnings, tr("{n} samples lost: this computer is too busy.", n=feed.lost))
         how = dataclasses.replace(self.how, full_scale_v=feed.full_scale_v)
         source = Samples(self.last(how.averaging_s), feed.rate, feed.kind, feed.name, feed.centre_hz, warnings)
         made = measure_source(source, how)

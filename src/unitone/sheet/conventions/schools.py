@@ -72,7 +72,7 @@ SCHOOLS: tuple[School, ...] = (
     ),
     School(
         "reading", "Peaked by",
-        {"sheet": "what the sheet reads", "quieting": "quieting, tone off", "af": "audio volts",
+        {"sheet": "what the sheet reads", "quieting": "quieting (tone off)", "af": "AF output voltage",
          "ear": "ear: louder, softer, same"},
         "the sheet's own; by ear a peak comes within half a decibel", "what is read while receive coils are peaked",
     ),

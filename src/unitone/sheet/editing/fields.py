@@ -197,10 +197,10 @@ MODEL = (
     Field(("supply", "rest"), tr("Current at rest"), hint="350 mA"), Field(("supply", "keyed"), tr("Current keyed"), hint="1.2 A"),
     Field(("supply", "meter"), tr("Voltages were taken with"), hint="20 kohm/V"),
     Field(("final", "device"), tr("Final"), hint="TR17"),
-    Field(("final", "dissipation"), tr("It bears, heat"), hint="12 W"),
-    Field(("final", "most"), tr("It bears, most"), "map", "tx.bias_current 120 mA", wide=True),
+    Field(("final", "dissipation"), tr("Dissipation, most"), hint="12 W"),
+    Field(("final", "most"), tr("Ratings"), "map", "tx.bias_current 120 mA", wide=True),
     Field(("ceiling", "rule"), tr("Rule for what is radiated"), hint="47 CFR 95 subpart D", wide=True),
-    Field(("ceiling", "most"), tr("It allows, most"), "map", "tx.deviation 2 kHz, tx.am_depth 100 %", wide=True),
+    Field(("ceiling", "most"), tr("Legal limits"), "map", "tx.deviation 2 kHz, tx.am_depth 100 %", wide=True),
     Field(("channels", "plan"), tr("Channel plan"), "choice", choices=(
         ("eu-40", tr("40 channels, 26.965 to 27.405 MHz")), ("uk-40", tr("40 channels, 27.60125 to 27.99125 MHz")))),
     Field(("channels", "frequencies"), tr("or channels of its own"), "map", "1 = 27.005 MHz, 2 = 27.025 MHz", wide=True),
@@ -228,8 +228,8 @@ STEP = (
     Field(("inject", "at"), tr("Generator to"), hint=tr("aerial socket")),
     Field(("inject", "frequency"), tr("Generator frequency"), hint=tr("the channel's")),
     Field(("inject", "coupling"), tr("Coupling"), hint=tr("through 10 nF")),
-    Field(("target",), tr("Set it to"), hint=tr("the middle of the limit")),
-    Field(("set_channel",), tr("Set it on channel"), hint=tr("the first")),
+    Field(("target",), tr("Set to"), hint=tr("the middle of the limit")),
+    Field(("set_channel",), tr("Set on channel"), hint=tr("the first")),
     Field(("phase",), tr("Phase"), "choice", choices=tuple((k, tr(v)) for k, v in PHASE_TITLES.items())),
     Field(("after",), tr("After the steps"), "ids", tr("rail, reference"), source="step"),
     Field(("stage",), tr("Stage"), source="stage"),
@@ -237,7 +237,7 @@ STEP = (
     Field(("way",), tr("Way"), "choice", choices=_WAYS),
     Field(("bands",), tr("Bands"), "ids", source="band"), Field(("modes",), tr("Modes"), "ids", "USB, LSB"),
     Field(("source",), tr("Limit comes from"), hint=tr("sheet, regulation, practice")),
-    Field(("role",), tr("For the schools"), "choice", choices=tuple((r, r) for r in ("detector", "detector-coarse", "front-end", "if"))),
+    Field(("role",), tr("For the conventions"), "choice", choices=tuple((r, r) for r in ("detector", "detector-coarse", "front-end", "if"))),
     Field(("note",), tr("Note"), "long", wide=True),
     Field(("caution",), tr("Cautions, one a line"), "lines", wide=True),
     Field(("id",), tr("Id"), hint=tr("made from the title")),
@@ -246,18 +246,18 @@ STEP = (
 ADJUSTER = (
     Field(("id",), tr("Name"), hint="T1"), Field(("kind",), tr("Kind"), "choice", choices=_KINDS),
     Field(("where",), tr("Where"), hint=tr("by the aerial socket"), wide=True),
-    Field(("lock",), tr("Held by"), "choice", choices=(("", tr("nothing")), ("nut", tr("a lock nut")), ("wax", tr("wax")))),
+    Field(("lock",), tr("Locked by"), "choice", choices=(("", tr("nothing")), ("nut", tr("a lock nut")), ("wax", tr("wax")))),
     Field(("tool",), tr("Tool"), hint=tr("ceramic blade")), Field(("stage",), tr("Stage"), source="stage"),
-    Field(("turns",), tr("Turns, stop to stop"), "number", "8"), Field(("degrees",), tr("or degrees"), "number", "270"),
+    Field(("turns",), tr("Travel, turns"), "number", "8"), Field(("degrees",), tr("or degrees"), "number", "270"),
     Field(("stops",), tr("End stops"), "choice", choices=(("yes", tr("yes")), ("no", tr("no, it goes round")))),
     Field(("step",), tr("Smallest move, degrees"), "number", "45"),
-    Field(("reaches",), tr("Reaches"), "reach", "rx.*, vco.volts (receive)", source="quantity", wide=True),
+    Field(("reaches",), tr("Affects"), "reach", "rx.*, vco.volts (receive)", source="quantity", wide=True),
     Field(("picture",), tr("On picture"), source="picture"), Field(("pin",), tr("Pin, across and down"), "numbers", "0.18, 0.31"),
     Field(("note",), tr("Note"), "long", wide=True),
 )  # fmt: skip
 
 TEST_POINT = (
-    Field(("id",), tr("Name"), hint="TP3"), Field(("title",), tr("What is measured there"), hint=tr("VCO control volts"), wide=True),
+    Field(("id",), tr("Name"), hint="TP3"), Field(("title",), tr("Measured there"), hint=tr("VCO tuning voltage"), wide=True),
     Field(("picture",), tr("On picture"), source="picture"), Field(("pin",), tr("Pin, across and down"), "numbers", "0.52, 0.44"),
 )  # fmt: skip
 STAGE = (
@@ -266,7 +266,7 @@ STAGE = (
 )  # fmt: skip
 CONTROL = (
     Field(("id",), tr("Name"), hint="squelch"), Field(("positions",), tr("Positions"), hint="open, 0..100 %", wide=True),
-    Field(("does",), tr("What it does, for its owner"), hint=tr("turn it up until the hiss stops"), wide=True),
+    Field(("does",), tr("Function, for the owner"), hint=tr("turn it up until the hiss stops"), wide=True),
 )  # fmt: skip
 OSCILLATOR = (
     Field(("id",), tr("Name"), hint="ref"), Field(("nominal",), tr("Frequency"), hint="10.240 MHz"),
@@ -277,11 +277,11 @@ PART = (
     Field(("id",), tr("Name"), hint="C41"), Field(("what",), tr("What it is"), hint="470 µF 16 V", wide=True),
     Field(("where",), tr("Where"), wide=True), Field(("stage",), tr("Stage"), source="stage"),
     Field(("picture",), tr("On picture"), source="picture"), Field(("pin",), tr("Pin, across and down"), "numbers"),
-    Field(("reaches",), tr("Reaches"), "reach", tr("all of its stage's way"), source="quantity", wide=True),
+    Field(("reaches",), tr("Affects"), "reach", tr("all of its receive or transmit side"), source="quantity", wide=True),
 )  # fmt: skip
 ACTION = (
     Field(("id",), tr("Name"), hint="recap"), Field(("title",), tr("What is done"), hint=tr("Electrolytics replaced"), wide=True),
-    Field(("reaches",), tr("Reaches"), "reach", tr("everything"), source="quantity", wide=True),
+    Field(("reaches",), tr("Affects"), "reach", tr("everything"), source="quantity", wide=True),
 )  # fmt: skip
 PICTURE = (
     Field(("id",), tr("Name"), hint="top"), Field(("title",), tr("Title"), hint=tr("component side"), wide=True),
@@ -289,13 +289,13 @@ PICTURE = (
 )  # fmt: skip
 
 VOLTAGE = (
-    Field(("id",), tr("Name"), hint="TP1"), Field(("title",), tr("What stands there"), hint=tr("regulated rail"), wide=True),
+    Field(("id",), tr("Name"), hint="TP1"), Field(("title",), tr("Position"), hint=tr("regulated rail"), wide=True),
     Field(("volts",), tr("Volts (two, where the sheet says both)"), "one-or-more", "8.0 V"), Field(("tolerance",), tr("Tolerance"), hint="5 %"),
     Field(("way",), tr("Way"), "choice", choices=_WAYS), Field(("mode",), tr("Mode"), hint="SSB"),
     Field(("fed_from",), tr("Fed from"), source="voltage"), Field(("series",), tr("through"), hint="47 ohm"),
     Field(("current",), tr("Draws when right"), hint="12 mA"), Field(("source",), tr("Looks like, to a meter"), hint="100 kohm"),
     Field(("where",), tr("Where"), hint=tr("emitter of TR8"), wide=True),
-    Field(("step",), tr("Is the reading of step"), source="step"), Field(("stage",), tr("Stage"), source="stage"),
+    Field(("step",), tr("Read in step"), source="step"), Field(("stage",), tr("Stage"), source="stage"),
 )  # fmt: skip
 INSPECT = (
     Field(("title",), tr("What to look at"), hint=tr("dial cord and its springs"), wide=True),

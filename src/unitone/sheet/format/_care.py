@@ -25,7 +25,7 @@ def _value(complain: Complain, place: Place, text: str | None, unit: str) -> flo
         complain(place, str(error))
         return None
     if unit != "V" and found < 0:
-        complain(place, f"{text!r} is below nought.")
+        complain(place, f"{text!r} is below zero.")
         return None
     return found
 
@@ -109,7 +109,7 @@ def _ends(complain: Complain, place: Place, text: str, values: list[float]) -> t
         complain(place, str(error))
         widths = [0.0] * len(values)
     if min(widths) < 0:
-        complain(place, f"{text!r} is below nought. Write it like 5 %.")
+        complain(place, f"{text!r} is below zero. Write it like 5 %.")
     return min(v - d for v, d in zip(values, widths, strict=True)), max(
         v + d for v, d in zip(values, widths, strict=True)
     )

@@ -121,7 +121,7 @@ def mixing_line(complain: Complain, i: int, m: form.MixingPart, w: form.SheetFil
     offset = _hz(complain, ("mixing", i, "offset"), m.offset)
     raster = _hz(complain, ("mixing", i, "raster"), m.raster)
     if raster <= 0:
-        complain(("mixing", i, "raster"), "must be above nought, like 2.5 kHz.")
+        complain(("mixing", i, "raster"), "must be above zero, like 2.5 kHz.")
         raster = 1.0
     return Mixing(
         m.output, m.when.way, tuple(m.terms.items()), round(offset), Fraction(raster).limit_denominator(1000), m.when.band, m.when.mode,

@@ -363,7 +363,7 @@ def _adjusters(
         step_mdeg = DEFAULT_STEP[a.kind] if a.step is None else round(min(a.step, 1e9) * 1000)
         if travel <= 0 or step_mdeg <= 0 or step_mdeg > travel:
             problems.complain(
-                ("adjuster", i), f"{a.id}: travel and step must be above nought, the step within the travel."
+                ("adjuster", i), f"{a.id}: travel and step must be above zero, the step within the travel."
             )
         if a.stage and a.stage not in stages:
             problems.complain(("adjuster", i, "stage"), f"no stage {a.stage!r}. Add it or name another.")
@@ -416,7 +416,7 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
             problems.complain(("step", i, "target"), str(error))
         if target is not None and not limit.holds(target):
             problems.complain(
-                ("step", i, "target"), f"{s.target!r} lies outside the step's own limit. Mend one of them."
+                ("step", i, "target"), f"{s.target!r} lies outside the step's own limit. Correct one of them."
             )
     if s.set_channel is not None and s.set_channel not in s.channels:
         problems.complain(

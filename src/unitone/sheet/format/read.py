@@ -45,7 +45,7 @@ def to_data(text: str, name: str) -> dict[str, Any]:
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"at line (\d+)", str(error))
         line = found[1] if found else str(max(len(text.splitlines()), 1))
-        raise SheetError([f"{name}:{line}: file: no valid TOML ({error}). Mend that line."]) from None
+        raise SheetError([f"{name}:{line}: file: no valid TOML ({error}). Correct that line."]) from None
     except (RecursionError, ValueError):
         raise SheetError([f"{name}:1: file: nested too deeply to be a sheet."]) from None
 

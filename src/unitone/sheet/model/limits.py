@@ -83,7 +83,7 @@ def make_limit(given: dict[str, str], q: Quantity) -> Limit:
     if low is not None and high is not None and low > high:
         raise EntryError("min lies above max, so nothing can hold. Exchange them.")
     if nominal is not None and ((low is not None and nominal < low) or (high is not None and nominal > high)):
-        raise EntryError("the nominal lies outside its own limits. Mend one of them.")
+        raise EntryError("the nominal lies outside its own limits. Correct one of them.")
     return Limit(low, high, nominal)
 
 

@@ -25,7 +25,7 @@ _BLOCKS = 10
 _AGAINST_SECONDS = 0.8
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 #: A meter's lamps are looked for up to S9 and sixty decibels.
-LAMP, _LAMP_TO, _BY_EYE = "rx.lamp_lights", -13.0, "stand-in generator, by eye"
+LAMP, _LAMP_TO, _BY_EYE = "rx.lamp_lights", -13.0, "simulated generator, by eye"
 
 
 class Blocks:
@@ -106,9 +106,9 @@ class SinadMeter(_BlockMeter):
         # Clicks of FM noise spread the reading more than white noise would.
         std = 2.0 * sinad_std_db(together.sinad_db, together.seconds)
         if quantity_id == "rx.sinad":
-            return Measured(together.sinad_db, "stand-in SINAD meter", std, source="stand-in")
+            return Measured(together.sinad_db, "simulated SINAD meter", std, source="stand-in")
         pct = together.distortion_pct
-        return Measured(pct, "stand-in distortion meter", pct * std / 8.69, source="stand-in")
+        return Measured(pct, "simulated distortion meter", pct * std / 8.69, source="stand-in")
 
 
 class AudioVoltmeter(_BlockMeter):
@@ -122,7 +122,7 @@ class AudioVoltmeter(_BlockMeter):
         """Root mean square over the blocks."""
         del quantity_id
         volts = math.sqrt(sum(self.blocks.audio_square) / len(self.blocks.audio_square))
-        return Measured(volts, "stand-in audio voltmeter", 0.01 * volts, source="stand-in")
+        return Measured(volts, "simulated audio voltmeter", 0.01 * volts, source="stand-in")
 
 
 class GainControlVoltmeter(_BlockMeter):
@@ -137,7 +137,7 @@ class GainControlVoltmeter(_BlockMeter):
         """As they stand now."""
         del quantity_id
         volts = self.blocks.agc * (1 + 0.002 * self.wiring.noise()) + 0.003 * self.wiring.noise()
-        return Measured(volts, "stand-in voltmeter", 0.005, source="stand-in")
+        return Measured(volts, "simulated voltmeter", 0.005, source="stand-in")
 
 
 class SMeter(_BlockMeter):
@@ -186,7 +186,7 @@ class RatioMeter(Instrument):
         w.fed += 1
         ratio = 10.0 * math.log10(max(power[0], 1e-18) / max(power[1], 1e-18))
         std = 4.343 * math.sqrt(2.0 / (2.0 * 2700.0 * _AGAINST_SECONDS)) * 2.0
-        return Measured(max(ratio, 0.0), "stand-in audio voltmeter, tone on and off", std, source="stand-in")
+        return Measured(max(ratio, 0.0), "simulated audio voltmeter, tone on and off", std, source="stand-in")
 
 
 class TwoSettings(Instrument):
@@ -210,13 +210,13 @@ class TwoSettings(Instrument):
         blanker = None if self.physics.receive is None else self.physics.receive.blanker
         if quantity_id == "rx.blanker" and blanker is not None:
             db = blanked_db(ear, signal, panel, blanker.control)
-            return Measured(db, "stand-in audio voltmeter, pulses", 0.5, source="stand-in")
+            return Measured(db, "simulated audio voltmeter, pulses", 0.5, source="stand-in")
         if signal is None:
             raise BenchError("This check needs a level on the generator: set one up.")
         if quantity_id == "rx.selectivity":
             db = selectivity_db(ear, signal, panel)
-            return Measured(db, "stand-in generator, gain control volts", 0.5, source="stand-in")
-        return Measured(gain_rise_db(ear, signal, panel), "stand-in audio voltmeter", 0.3, source="stand-in")
+            return Measured(db, "simulated generator, gain control volts", 0.5, source="stand-in")
+        return Measured(gain_rise_db(ear, signal, panel), "simulated audio voltmeter", 0.3, source="stand-in")
 
 
 class LoudnessByEar(Instrument):
@@ -241,7 +241,7 @@ class LoudnessByEar(Instrument):
         change = 0.0 if self._heard_db is None else now - self._heard_db + 0.5 * w.noise()
         self._heard_db = now
         word = "louder" if change > 1.0 else "softer" if change < -1.0 else "same"
-        return Measured(None, "stand-in ear", None, word=word, source="stand-in")
+        return Measured(None, "simulated ear", None, word=word, source="stand-in")
 
 
 class SquelchByEar(Instrument):
@@ -273,7 +273,7 @@ class SquelchByEar(Instrument):
         return replace(panel, squelch=1.0, just_closed=False)
 
     def _closes(self, conditions: Conditions, panel: Panel) -> Measured:
-        name = "stand-in generator, by ear"
+        name = "simulated generator, by ear"
         if not self._is_open(conditions, panel, _SQUELCH_TO, 0.4):
             return Measured(_SQUELCH_TO, name, None, ">", "never opens", source="stand-in")
         level = _SQUELCH_TO
@@ -288,7 +288,7 @@ class SquelchByEar(Instrument):
         return Measured(level + 0.25, name, 0.3, source="stand-in")
 
     def _opens(self, conditions: Conditions, panel: Panel) -> Measured:
-        name = "stand-in generator, by ear"
+        name = "simulated generator, by ear"
         self.wiring.receive(0.3, conditions, None, Panel(1.0, 0.0))
         if self._is_open(conditions, panel, None, 0.3):
             return Measured(_SQUELCH_FROM, name, None, "<", "always open", source="stand-in")

@@ -50,10 +50,10 @@ class Wattmeter(_KeyedMeter):
         if quantity_id == "tx.power":
             watts = total_watts(sent)
             return Measured(
-                watts * (1 + 0.003 * self.wiring.noise()), "stand-in wattmeter", 0.01 * watts, source="stand-in"
+                watts * (1 + 0.003 * self.wiring.noise()), "simulated wattmeter", 0.01 * watts, source="stand-in"
             )
         peak = float(np.quantile(np.abs(strongest(sent).envelope) ** 2, 0.999)) * (1 + 0.005 * self.wiring.noise())
-        return Measured(peak, "stand-in peak wattmeter", 0.01 * peak, source="stand-in")
+        return Measured(peak, "simulated peak wattmeter", 0.01 * peak, source="stand-in")
 
 
 class TransmitMeter(_KeyedMeter):
@@ -86,11 +86,11 @@ class SpectrumAnalyser(_KeyedMeter):
         if quantity_id == "tx.harmonic":
             second = [line.dbc for line in lines(sent) if line.hz > 1.5 * sent[0].centre_hz]
             level = max(second, default=-100.0) + 0.3 * self.wiring.noise()
-            return Measured(level, "stand-in spectrum analyser", 1.0, source="stand-in")
+            return Measured(level, "simulated spectrum analyser", 1.0, source="stand-in")
         if quantity_id == "tx.spurious":
             beside = [line.dbc for line in lines(sent) if line.hz < 0.9 * sent[0].centre_hz]
             level = max(beside, default=-100.0) + 0.3 * self.wiring.noise()
-            return Measured(level, "stand-in spectrum analyser", 1.0, source="stand-in")
+            return Measured(level, "simulated spectrum analyser", 1.0, source="stand-in")
         carrier = strongest(sent)
         envelope = np.asarray(carrier.envelope, np.complex128)
         # The strongest line is the tone's; the carrier that is left lies the tone's frequency beside it.
@@ -99,7 +99,7 @@ class SpectrumAnalyser(_KeyedMeter):
         still = envelope * np.exp(-2j * np.pi * offset * np.arange(envelope.size) / carrier.rate)
         left = carrier_line(still) / max(float(np.quantile(np.abs(envelope) ** 2, 0.999)), 1e-12)
         level = 10.0 * math.log10(max(left, 1e-12)) + 0.2 * self.wiring.noise()
-        return Measured(level, "stand-in spectrum analyser", 0.4, source="stand-in")
+        return Measured(level, "simulated spectrum analyser", 0.4, source="stand-in")
 
 
 class ModulationMeter(_KeyedMeter):
@@ -124,9 +124,9 @@ class ModulationMeter(_KeyedMeter):
         carrier = strongest(self.sent(conditions, seconds))
         if quantity_id == "tx.am_depth":
             depth = measure_am(np.asarray(carrier.envelope, np.complex128), carrier.rate, tone)
-            return Measured(depth.depth_pct, "stand-in modulation meter", 0.5, source="stand-in")
+            return Measured(depth.depth_pct, "simulated modulation meter", 0.5, source="stand-in")
         fit = fit_modulation(carrier.envelope, carrier.rate, tone)
-        return Measured(fit.deviation_hz, "stand-in modulation meter", 0.005 * fit.deviation_hz, source="stand-in")
+        return Measured(fit.deviation_hz, "simulated modulation meter", 0.005 * fit.deviation_hz, source="stand-in")
 
     def _audio(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
         """What the tone at the microphone makes against one of 1 kHz, or against what is left without any (dB)."""
@@ -135,9 +135,9 @@ class ModulationMeter(_KeyedMeter):
         self.wiring.wait(seconds)
         here = self._modulated(conditions, conditions.tone_hz or 1000.0, seconds)
         if quantity_id == "tx.audio_response":
-            other, name = self._modulated(conditions, 1000.0, seconds), "stand-in audio bridge"
+            other, name = self._modulated(conditions, 1000.0, seconds), "simulated audio bridge"
         else:
-            other, name = self._left_over(conditions, seconds), "stand-in modulation meter, tone off"
+            other, name = self._left_over(conditions, seconds), "simulated modulation meter, tone off"
         level = 20.0 * math.log10(max(here, 1e-6) / max(other, 1e-6)) + 0.1 * self.wiring.noise()
         return Measured(level, name, 0.2, source="stand-in")
 
@@ -181,4 +181,4 @@ class FieldMeter(_KeyedMeter):
         whip = dict(conditions.panel).get("whip", "out")
         spread = 0.1 if self.physics.aerial is None else self.physics.aerial.hand
         shown = self.radio.field_db(self.wiring.place(conditions), whip == "out") + spread * self.wiring.noise()
-        return Measured(shown, "stand-in field-strength meter", max(spread, 0.1), source="stand-in")
+        return Measured(shown, "simulated field-strength meter", max(spread, 0.1), source="stand-in")

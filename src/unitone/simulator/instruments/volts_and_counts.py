@@ -42,7 +42,7 @@ class Voltmeter(Instrument):
         else:
             volts = self.radio.supply_volts(self.wiring.place(conditions))
         shown = volts * (1 + 0.0005 * self.wiring.noise()) + 0.002 * self.wiring.noise()
-        return Measured(round(shown, 3), "stand-in voltmeter", 0.004, source="stand-in")
+        return Measured(round(shown, 3), "simulated voltmeter", 0.004, source="stand-in")
 
 
 class Ammeter(Instrument):
@@ -70,7 +70,7 @@ class Ammeter(Instrument):
         else:
             self.radio.broken = "final" in w.damaged
             amps, spread = self.radio.idle_amps(w.clock), 0.004
-        return Measured(amps * (1 + spread * w.noise()), "stand-in ammeter", 0.005 * amps, source="stand-in")
+        return Measured(amps * (1 + spread * w.noise()), "simulated ammeter", 0.005 * amps, source="stand-in")
 
 
 class Counter(Instrument):
@@ -131,4 +131,4 @@ class Counter(Instrument):
         offset = fit_carrier(component.envelope, component.rate)
         counted = (component.centre_hz + offset) * (1 + _TIMEBASE_PPM * 1e-6)
         shown = round(counted * seconds) / seconds
-        return Measured(shown - minus_hz, "stand-in counter", 1.0 / seconds / 2, raw=shown, source="stand-in")
+        return Measured(shown - minus_hz, "simulated counter", 1.0 / seconds / 2, raw=shown, source="stand-in")

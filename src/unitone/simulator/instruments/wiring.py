@@ -189,10 +189,10 @@ class Sockets:
             microphone, tone = (conditions.mic_mv or 0.0) * 1e-3, conditions.tone_hz or 1000.0
             sent = strongest(w.radio.emit(seconds, w.place(conditions), w.clock, microphone, tone, True))
             samples = np.asarray(sent.envelope / math.sqrt(_FULL_SCALE_W), np.complex64)
-            return Heard(samples, sent.rate, "iq", "stand-in, sending", sent.centre_hz)
+            return Heard(samples, sent.rate, "iq", "simulated radio, transmitting", sent.centre_hz)
         panel = Panel.from_positions(conditions.panel)
         heard = w.radio.receive(
             seconds, w.channel(conditions), w.signal(conditions), panel, w.clock, conditions.band, conditions.mode
         )
         volts = np.asarray(heard.audio, np.float64) / (_FULL_SCALE_V * math.sqrt(2.0))
-        return Heard(volts, RATE, "audio", "stand-in, loudspeaker", 0.0, _FULL_SCALE_V)
+        return Heard(volts, RATE, "audio", "simulated radio, loudspeaker", 0.0, _FULL_SCALE_V)

@@ -179,7 +179,7 @@ class FarView(Painted):
         painter.setPen(theme.colour("quiet"))
         painter.drawText(QPointF(x, base), unit)
         self._font(painter, max(size * 0.11, 13))
-        state = "" if typed is not None or figure == "—" else tr("logged") if logged else tr("on the needle")
+        state = "" if typed is not None or figure == "—" else tr("logged") if logged else tr("live")
         painter.drawText(QPointF(x, base - size * 0.45), state)
 
     def _bar(self, painter: QPainter, view: BenchView, room: QRectF, unit: float) -> None:

@@ -163,7 +163,7 @@ class BenchPage(QWidget):
         self.route_why.setProperty("role", "link")
         self.route_why.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.route_why.clicked.connect(lambda: self.press("schools"))
-        card, layout = self._card(tr("Route"))
+        card, layout = self._card(tr("Procedure"))
         layout.addWidget(self.route_why, alignment=Qt.AlignmentFlag.AlignLeft)
         self.phase = label("small", "", True)
         layout.addWidget(self.phase)
@@ -202,7 +202,7 @@ class BenchPage(QWidget):
         # Where a question leaves the cards no room to be read, it has the place of the board, and of the step, until it is answered.
         asked, alone = self.tray.isVisible() and height < 430, self.tray.isVisible() and height < 310
         self.swap.setVisible(narrow)
-        self.swap.setText(tr("Board  S") if self._side_is_route else tr("Route  S"))
+        self.swap.setText(tr("Board  S") if self._side_is_route else tr("Procedure  S"))
         self.tray.recheck.show_rows(alone)
         self.step.setVisible(not alone)
         self.route_card.setVisible(not asked and (not narrow or self._side_is_route))
@@ -240,7 +240,7 @@ class BenchPage(QWidget):
         layout.addWidget(area, 1)
         layout.addLayout(self._trials())
         column.addWidget(card, 3)
-        self.kit_button = QPushButton(tr("generator, pads and load  P"))
+        self.kit_button = QPushButton(tr("Generator, pads and load  P"))
         self.kit_button.setProperty("role", "link")
         self.kit_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.kit_button.clicked.connect(lambda: self.press("generator"))
@@ -256,11 +256,9 @@ class BenchPage(QWidget):
     def _trials(self) -> QHBoxLayout:
         """What may be asked before anything is turned for good."""
         row = QHBoxLayout()
-        self.worth, self.what = QPushButton(tr("worth it?  V")), QPushButton()
-        set_tip(
-            self.worth, tr("Nudges each adjuster of the step, reads, puts it back, and foretells what there is to gain")
-        )
-        set_tip(self.what, tr("Nudges the adjuster in hand, reads all that can be read here, and puts it back"))
+        self.worth, self.what = QPushButton(tr("worth aligning?  V")), QPushButton()
+        set_tip(self.worth, tr("Moves each adjuster a little, reads, puts it back, and predicts the gain"))
+        set_tip(self.what, tr("Moves the selected adjuster a little, reads everything here, and puts it back"))
         for button, name in ((self.worth, "worth"), (self.what, "what")):
             button.setProperty("role", "link")
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -274,7 +272,7 @@ class BenchPage(QWidget):
         """Their words, shorter where the column is narrow: they never make it wider."""
         narrow = self.width() / theme.scale < 1090
         hand = self.view.board.selected if self.view is not None else ""
-        self.worth.setText(tr("worth?  V") if narrow else tr("worth it?  V"))
+        self.worth.setText(tr("worth?  V") if narrow else tr("worth aligning?  V"))
         self.what.setText(f"{hand}?  Q" if narrow else tr("what does {adjuster} do?  Q", adjuster=hand))
 
     # -- what comes from the worker -------------------------------------------------------------
@@ -332,7 +330,7 @@ class BenchPage(QWidget):
         room = max(theme.px(180), self.route_card.width() - theme.px(46))
         self.route_why.setText(metrics.elidedText(view.procedure.why + "  O", Qt.TextElideMode.ElideMiddle, room))
         set_tip(self.route_why, view.procedure.why)
-        self.route_why.setAccessibleName(tr("Schools: {why}", why=view.procedure.why))
+        self.route_why.setAccessibleName(tr("Conventions: {why}", why=view.procedure.why))
         self.phase.setText(view.procedure.phase_words)
         self.start_now.setVisible(view.procedure.phase == "as-found" and not view.finished)
         self.route.show_route(view.procedure.route)
@@ -594,7 +592,7 @@ class BenchPage(QWidget):
 
 def _strike(session: Session) -> None:
     if session.strike_last() is None:
-        raise BenchError(tr("Nothing is left to strike. A turn is undone by turning back."))
+        raise BenchError(tr("Nothing to undo. Undo a turn by turning back."))
 
 
 def _use(session: Session, workshop: tuple[Instrument, ...], quantity_id: str, instrument_id: str) -> None:

@@ -77,7 +77,7 @@ class TouchQuestion(Question):
         self.words.setAccessibleName(tr("What was done"))
         self.line.addWidget(self.words, 2)
         self.line.addWidget(self.reach, 2)
-        self.buttons(tr("It is done"), "main")
+        self.buttons(tr("Done"), "main")
         self.words.returnPressed.connect(self.answer)
         self.what.currentTextChanged.connect(lambda _: self._tell())
         self._known: tuple[Touchable, ...] = ()
@@ -107,10 +107,10 @@ class TouchQuestion(Question):
         found = next((t for t in self._known if t.id == name), None)
         if found is not None:
             self.reach.setText(
-                tr("reaches {reach}: {n} of {all} steps", reach=found.reaches, n=found.steps, all=self._steps)
+                tr("affects {reach}: {n} of {all} steps", reach=found.reaches, n=found.steps, all=self._steps)
             )
         elif name:
-            self.reach.setText(tr("not in the sheet: taken to reach all {all} steps", all=self._steps))
+            self.reach.setText(tr("not in the sheet: counts for all {all} steps", all=self._steps))
         else:
             self.reach.setText(tr("a part, an action, or any name of your own"))
         self.keep.setEnabled(bool(name))
@@ -127,7 +127,7 @@ class JudgeQuestion(Question):
         super().__init__()
         self.verdict, self.reason = Choice(), QLineEdit()
         self.reason.setMaxLength(300)
-        self.reason.setPlaceholderText(tr("the reason, as it will stand on the certificate"))
+        self.reason.setPlaceholderText(tr("the reason, as printed on the certificate"))
         self.reason.returnPressed.connect(self.answer)
         self.words = label("")
         self.line.addWidget(self.words)
@@ -262,7 +262,7 @@ class RecheckQuestion(Question):
         head.addWidget(self.why)
         column.addLayout(head)
         self.list = QListWidget()
-        self.list.setAccessibleName(tr("What has to be measured again"))
+        self.list.setAccessibleName(tr("Readings to repeat"))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.itemActivated.connect(lambda _: self.answer())
         column.addWidget(self.list)
@@ -273,7 +273,7 @@ class RecheckQuestion(Question):
         """Show the plan."""
         self.list.clear()
         plan = view.procedure.recheck
-        self.headline.setText(plan.headline if plan else tr("Nothing has to be measured again"))
+        self.headline.setText(plan.headline if plan else tr("Nothing to measure again"))
         self.why.setText(plan.why if plan else "")
         for n, row in enumerate(plan.rows if plan else ()):
             item = QListWidgetItem(f"{n + 1}.  {row.words}  —  {row.settles}  ({tr(row.hook_up)})")

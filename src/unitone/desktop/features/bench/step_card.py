@@ -281,9 +281,9 @@ class StepCard(QFrame):
         self.cw = self._button("cw", tr("Turn clockwise"))
         self.log = self._button("log", tr("Log the reading"))
         self.back = self._button("back", tr("Back to where it was found"))
-        self.main = self._button("main", tr("Do what the coach says"))
+        self.main = self._button("main", tr("Do the next move"))
         self.main.setProperty("role", "main")
-        self.judge = self._button("judge", tr("Accept what is out, or put the step aside"))
+        self.judge = self._button("judge", tr("Accept a reading out of spec, or skip the step"))
         self.judge.setText(tr("Decide…  A"))
         self.charted = self._button(
             "chart",
@@ -339,9 +339,9 @@ class StepCard(QFrame):
     def _empty_words(self, view: BenchView) -> str:
         note = " ".join(view.step.notes)
         if view.step.leave_alone:
-            return tr("In limits as found. Leave it alone.") + (" " + note if note else "")
+            return tr("In spec as found: leave it alone.") + (" " + note if note else "")
         if not view.board.selected:
-            return note or tr("Nothing is turned in this step: it is measured.")
+            return note or tr("Measure only: nothing to adjust in this step.")
         return (note + " " if note else "") + tr(
             "Readings against the turns of {adjuster} are drawn here.", adjuster=view.board.selected
         )
@@ -422,7 +422,7 @@ class StepCard(QFrame):
 
     def _set_words(self, view: BenchView, live: bool) -> None:
         """Under the figure: whether it is the needle or a logged reading, found, best, limit."""
-        needle = tr("on the needle, not logged")
+        needle = tr("live reading, not logged")
         first = needle if live else tr("logged") if view.reading.figure != "—" else ""
         first = tr("pending: not logged yet") if self._pending else first
         self._lives = live or (self._lives and self._lives_at == view.step.id)

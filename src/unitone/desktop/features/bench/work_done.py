@@ -28,7 +28,7 @@ class TriedQuestion(Question):
         self.suspected, self.done, self.result = QLineEdit(), QLineEdit(), QLineEdit()
         for field, words, hint in (
             (self.suspected, tr("Suspected"), tr("leaky electrolytics")), (self.done, tr("done"), tr("replaced C41 to C44")),
-            (self.result, tr("came of it"), tr("rail 8.4 → 8.4 V")),
+            (self.result, tr("result"), tr("rail 8.4 → 8.4 V")),
         ):  # fmt: skip
             field.setMaxLength(_LONGEST)
             field.setPlaceholderText(hint)
@@ -60,7 +60,7 @@ class TriedQuestion(Question):
         words = f"{self.suspected.text()} {self.done.text()}".lower().split()
         alike = [r for r in self._rows if any(len(w) > 2 and w in r.lower() for w in words)]
         shown = alike or list(self._rows)
-        head = tr("Tried already: ") if alike else tr("Before: ") if shown else tr("Nothing was tried yet in this job.")
+        head = tr("Tried already: ") if alike else tr("Before: ") if shown else tr("No attempt yet in this job.")
         self.before.setText(
             head + " · ".join(shown[:3]) + (tr(" and {n} more", n=len(shown) - 3) if len(shown) > 3 else "")
         )
@@ -85,14 +85,14 @@ class LooseQuestion(Question):
         row = QHBoxLayout()
         self.words = QLineEdit()
         self.words.setMaxLength(_LONGEST)
-        self.words.setPlaceholderText(tr("a new one: speaker unsoldered… or the reason why the chosen one stays"))
+        self.words.setPlaceholderText(tr("new: speaker unsoldered… or the reason the chosen one stays"))
         self.words.returnPressed.connect(self.answer)
         self.words.textChanged.connect(lambda _: self._tell())
         row.addWidget(named(self.words, tr("Words")))
         row.addWidget(self.words, 1)
         column.addLayout(row)
         self.line.addLayout(column, 1)
-        self.right, self.stays = QPushButton(tr("Put right")), QPushButton(tr("It stays, because…"))
+        self.right, self.stays = QPushButton(tr("Put right")), QPushButton(tr("Stays, because…"))
         self.right.clicked.connect(lambda: self._end(""))
         self.stays.clicked.connect(lambda: self._end(self.words.text().strip()))
         for button in (self.right, self.stays):

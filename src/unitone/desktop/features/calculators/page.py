@@ -84,7 +84,7 @@ class SumCard(Card):
         layout.addWidget(self.missing)
         layout.addWidget(label("quiet", chosen.formula, True))
         if chosen.assumes:
-            layout.addWidget(label("quiet", tr("Taken for granted: {what}.", what=chosen.assumes), True))
+            layout.addWidget(label("quiet", tr("Assumes: {what}.", what=chosen.assumes), True))
         layout.addStretch(1)
         self.work()
 
@@ -162,7 +162,7 @@ class OscillatorsCard(Card):
         self.headline.setAccessibleName(tr("What the readings say"))
         inside.addWidget(self.headline)
         inside.addWidget(self.following)
-        self.take = QPushButton(tr("Take that one down"))
+        self.take = QPushButton(tr("Remove this reading"))
         self.take.clicked.connect(self._take_following)
         inside.addWidget(self.take, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addWidget(self.result)
@@ -295,11 +295,11 @@ class SumsPage(QWidget):
     def __init__(self, library: Callable[[], Library]) -> None:
         super().__init__()
         self.setObjectName("paper")
-        self.setAccessibleName(tr("Sums"))
+        self.setAccessibleName(tr("Calculators"))
         outer = QVBoxLayout(self)
         outer.setContentsMargins(theme.px(20), theme.px(14), theme.px(16), theme.px(14))
         outer.setSpacing(theme.px(10))
-        outer.addWidget(label("page", tr("Sums")))
+        outer.addWidget(label("page", tr("Calculators")))
         row = QHBoxLayout()
         row.setSpacing(theme.px(12))
         card, layout = _card()

@@ -57,9 +57,9 @@ class TryCard(Card):
         self._names: dict[str, QWidget] = {}
         for key, words, hint in (
             ("sheet", tr("Sheet"), ""), ("kind", tr("Change"), ""), ("oscillator", tr("Oscillator"), ""),
-            ("output", tr("Line and term"), ""), ("hz", tr("Its new frequency"), "18.375 MHz"), ("term", tr("Times, now"), "N/20480"),
+            ("output", tr("Line and term"), ""), ("hz", tr("New frequency"), "18.375 MHz"), ("term", tr("New multiplier"), "N/20480"),
             ("band", tr("New band's name"), "F"), ("shift", tr("Shift from the plan"), "1350 kHz"),
-            ("like", tr("Made as band"), ""), ("crystal", tr("Crystal, empty: work it out"), "19.050 MHz"),
+            ("like", tr("Based on band"), ""), ("crystal", tr("Crystal (empty: calculated)"), "19.050 MHz"),
             ("volts", tr("Control volts now"), "A 1 1.99; C 20 2.97; E 40 4.76"),
             ("least", tr("Volts from"), "1 V"), ("most", tr("Volts to"), "5 V"),
         ):  # fmt: skip
@@ -68,13 +68,13 @@ class TryCard(Card):
         self.result.setProperty("role", "coach")
         inside = QVBoxLayout(self.result)
         self.headline, self.order = label("headline", "", True), label("plain", "", True)
-        self.headline.setAccessibleName(tr("What is tried"))
+        self.headline.setAccessibleName(tr("Change to try"))
         inside.addWidget(self.headline)
         inside.addWidget(self.order)
         layout.addWidget(self.result)
         self.missing = label("quiet", "", True)
         layout.addWidget(self.missing)
-        self.rows = Lines(tr("What comes of it"))
+        self.rows = Lines(tr("Effect"))
         layout.addWidget(self.rows)
         layout.addWidget(
             label(
@@ -192,7 +192,7 @@ class TryCard(Card):
                 lines = [Line(*row_words(r)) for r in merged(table(self.sheet, tried.sheet, law, window))]
                 self.rows.show_lines(lines)
                 asked = self.fields["volts"].isVisibleTo(self)
-                more = tr("With the control volts of three channels, the lock of every band is told too.")
+                more = tr("With the VCO tuning voltage of three channels, the lock of every band is shown too.")
                 self.missing.setText(more if asked and law is None else "")
         except UnitoneError as error:
             tried = None

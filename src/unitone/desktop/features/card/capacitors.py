@@ -31,7 +31,7 @@ class CapacitorsTab(CardTab):
                 Ask("esr", tr("ESR"), "0.4 ohm", 1),
                 Ask("at", tr("ESR at"), share=1, choices=(("100000", tr("100 kHz")), ("100", tr("100 Hz")))),
             ),
-            tr("Judge it  ↵"),
+            tr("Judge  ↵"),
         )  # fmt: skip
         self.form.submitted.connect(self._measured)
         self.forms.append(self.form)

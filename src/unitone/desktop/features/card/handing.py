@@ -31,7 +31,7 @@ class HandingTab(CardTab):
         head.addWidget(self.tally, 1)
         layout.addLayout(head)
         layout.addWidget(
-            label("quiet", tr("Try each with the covers on. What it does is printed on the handover page, in these words."), True)
+            label("quiet", tr("Try each control with the covers on. Your words are printed on the handover page."), True)
         )  # fmt: skip
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(theme.px(10))
@@ -59,9 +59,7 @@ class HandingTab(CardTab):
         row.addWidget(self.certificate)
         row.addStretch(1)
         layout.addLayout(row)
-        self.give = EntryForm(
-            (Ask("to", tr("Given back to"), tr("the allotment society"), 3),), tr("It has been handed over")
-        )
+        self.give = EntryForm((Ask("to", tr("Given back to"), tr("the allotment society"), 3),), tr("Handed over"))
         self.give.submitted.connect(lambda d: self.do.emit(lambda s: s.workshop.hand_over(d["to"])))
         self.given = label("plain", "", True)
         layout.addWidget(self.give)
@@ -99,12 +97,12 @@ class HandingTab(CardTab):
     def _row(self, at: int, c: ControlCell) -> tuple[LiveLine, Choice, LiveLine]:
         name = label("strong", c.id, True)
         set_tip(name, c.positions)
-        does = LiveLine(tr("{name}: what it does", name=c.id), tr("in plain words"))
+        does = LiveLine(tr("{name}: function", name=c.id), tr("in plain words"))
         tried = Choice()
         tried.setAccessibleName(tr("{name}: tried", name=c.id))
         for key, words in ((_UNTRIED, tr("not tried")), (_WORKS, tr("works")), (_BROKEN, tr("does not work"))):
             tried.addItem(words, key)
-        note = LiveLine(tr("{name}: remark", name=c.id), tr("what it does not do"))
+        note = LiveLine(tr("{name}: remark", name=c.id), tr("what does not work"))
         name.setBuddy(does)
         does.kept.connect(lambda text, n=c.id: self.do.emit(lambda s: s.workshop.tell_control(n, text)))
         tried.activated.connect(lambda _, n=c.id: self._tried(n))
@@ -120,7 +118,7 @@ class HandingTab(CardTab):
             return
         if how == _BROKEN and not words:
             note.setFocus()
-            self.error.setText(tr("Say what {name} does not do: it stands on the handover page.", name=name))
+            self.error.setText(tr("Describe what {name} does not do. It is printed on the handover page.", name=name))
             self.error.show()
             return
         self.do.emit(lambda s: s.workshop.test_control(name, how == _WORKS, words))

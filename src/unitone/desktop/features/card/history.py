@@ -49,13 +49,13 @@ class HistoryTab(CardTab):
     def show_history(self, found: History) -> None:
         """What was found."""
         self.head.setText(
-            tr("The last {n} of these here had in common", n=found.of) if found.of else tr("None of this model was finished here before")
+            tr("Common to the last {n} of this model", n=found.of) if found.of else tr("First of this model here")
         )  # fmt: skip
         self.recurs.show_counted(
-            found.recurring, found.of, tr("Nothing came up more than once.") if found.of > 1 else "", most=12
+            found.recurring, found.of, tr("No finding came up twice.") if found.of > 1 else "", most=12
         )
         self.model.show_lines([_line(r) for r in found.model], tr("No earlier job."))
-        self.serial.show_lines([_line(r) for r in found.serial], tr("This serial number was not here before."))
+        self.serial.show_lines([_line(r) for r in found.serial], tr("This serial number is new here."))
 
     def first(self) -> QWidget:
         return self

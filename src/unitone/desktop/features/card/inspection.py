@@ -24,7 +24,7 @@ from unitone.sheet.editing.fields import Field
 from unitone.sheet.format.pictures import read_picture
 from unitone.words import tr
 
-_SAID = (("fine", tr("Fine  Alt F")), ("wrong", tr("Wrong  Alt W")), ("mended", tr("Mended  Alt M")))
+_SAID = (("fine", tr("Fine  Alt F")), ("wrong", tr("Wrong  Alt W")), ("mended", tr("Repaired  Alt M")))
 
 
 class _Items(RouteList):
@@ -122,8 +122,8 @@ class InspectionTab(CardTab):
         self.with_it = label("teal", "", True)
         self.with_it.hide()
         layout.addWidget(self.with_it)
-        layout.addWidget(label("heading", tr("Said of it so far")))
-        self.lines = Lines(tr("Said of it so far"))
+        layout.addWidget(label("heading", tr("Findings")))
+        self.lines = Lines(tr("Findings"))
         layout.addWidget(self.lines)
         self.photographs = Photographs(read)
         self.photographs.wanted.connect(self._large)
@@ -164,7 +164,7 @@ class InspectionTab(CardTab):
         row = self._row(view)
         self.title.setText(row.title if row else self.at)
         self.how.setText(row.how if row else "")
-        self.lines.show_lines([Line(row.look, t) for t in row.lines] if row else [], tr("Nobody has looked at it yet."))
+        self.lines.show_lines([Line(row.look, t) for t in row.lines] if row else [], tr("Not inspected yet."))
         self.photographs.show_photographs(row.pictures if row else ())
         for widget in (self.words, self.on, self.done, self.stage, self.add, self.other, *self.said.values()):
             widget.setEnabled(not view.finished)
@@ -252,7 +252,7 @@ class InspectionTab(CardTab):
     def _tell_pictures(self) -> None:
         n = len(self._pictures)
         self.with_it.setText(
-            tr("With it: {names}. Say fine, wrong or mended.", names=", ".join(self._pictures)) if n else ""
+            tr("Also: {names}. Choose fine, wrong or repaired.", names=", ".join(self._pictures)) if n else ""
         )
         self.with_it.setVisible(bool(n))
 

@@ -46,7 +46,7 @@ class IntakeTab(CardTab):
 
     def _who(self) -> QWidget:
         frame, layout = boxed()
-        layout.addWidget(label("heading", tr("The radio and what is said of it")))
+        layout.addWidget(label("heading", tr("Radio and complaint")))
         grid = QGridLayout()
         grid.setHorizontalSpacing(theme.px(10))
         grid.setVerticalSpacing(1)
@@ -58,7 +58,7 @@ class IntakeTab(CardTab):
         self.words: dict[str, LiveWords] = {}
         for n, (key, words, hint) in enumerate(
             (("complaint", tr("Complaint"), tr("in the owner's words")),
-             ("first_look", tr("First look, before it is opened"), tr("does it work at all? dents, corrosion, a cut lead…")))
+             ("first_look", tr("First look, case closed"), tr("does it work at all? dents, corrosion, a cut lead…")))
         ):  # fmt: skip
             area = self.words[key] = LiveWords(words, hint)
             area.kept.connect(lambda text, k=key: self.do.emit(lambda s: s.workshop.amend_card({k: text})))
@@ -74,7 +74,7 @@ class IntakeTab(CardTab):
 
     def _things(self) -> QWidget:
         frame, layout = boxed()
-        layout.addWidget(label("heading", tr("What came with it")))
+        layout.addWidget(label("heading", tr("Included")))
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(theme.px(10))
         self._grid.setVerticalSpacing(theme.px(4))
@@ -91,7 +91,7 @@ class IntakeTab(CardTab):
         name.setBuddy(self.other)
         row.addWidget(name)
         row.addWidget(self.other, 1)
-        self.add_with, self.add_missing = QPushButton(tr("came with it")), QPushButton(tr("is missing"))
+        self.add_with, self.add_missing = QPushButton(tr("Included")), QPushButton(tr("Missing"))
         self.add_with.clicked.connect(lambda: self._other(_WITH))
         self.add_missing.clicked.connect(lambda: self._other(_MISSING))
         self.other.returnPressed.connect(lambda: self._other(_WITH))
@@ -102,7 +102,7 @@ class IntakeTab(CardTab):
 
     def _where(self) -> QWidget:
         frame, layout = boxed()
-        layout.addWidget(label("heading", tr("Where the job stands")))
+        layout.addWidget(label("heading", tr("Status")))
         self.stands = label("plain", "", True)
         layout.addWidget(self.stands)
         grid = QGridLayout()
@@ -110,13 +110,13 @@ class IntakeTab(CardTab):
         self.state.setAccessibleName(tr("State"))
         for key in STATUSES:
             self.state.addItem(_STATE_WORDS[key], key)
-        self.why, self.approved = LiveLine(tr("Waiting for, or why")), LiveLine(tr("Approved up to"), tr("40.00"))
+        self.why, self.approved = LiveLine(tr("Waiting for, or reason")), LiveLine(tr("Approved up to"), tr("40.00"))
         self.why.setPlaceholderText(tr("the owner, a part, a manual…"))
         self.state.activated.connect(lambda _: self._state())
         self.why.kept.connect(lambda _: self._state())
         self.approved.kept.connect(lambda _: self._state())
         for n, (words, field) in enumerate(
-            ((tr("State"), self.state), (tr("Waiting for, or why"), self.why), (tr("Approved up to (cost)"), self.approved))
+            ((tr("State"), self.state), (tr("Waiting for, or reason"), self.why), (tr("Approved up to (cost)"), self.approved))
         ):  # fmt: skip
             name = label("small", words)
             name.setBuddy(field)
@@ -129,7 +129,7 @@ class IntakeTab(CardTab):
 
     def _known(self) -> QWidget:
         frame, layout = boxed()
-        layout.addWidget(label("heading", tr("Known of this model")))
+        layout.addWidget(label("heading", tr("Known faults of this model")))
         self.aliases = label("quiet", "", True)
         self.known = Lines(tr("Known faults"))
         self.safety = label("caution", "", True)
@@ -175,7 +175,7 @@ class IntakeTab(CardTab):
             self.things = {}
             for n, name in enumerate(names):
                 box = self.things[name] = _narrow(Choice())
-                for key, words in ((_UNASKED, tr("not asked")), (_WITH, tr("with it")), (_MISSING, tr("missing"))):
+                for key, words in ((_UNASKED, tr("not asked")), (_WITH, tr("included")), (_MISSING, tr("missing"))):
                     box.addItem(words, key)
                 box.setAccessibleName(name)
                 box.activated.connect(lambda _: self._things_said())

@@ -188,4 +188,4 @@ def _strike(session) -> None:  # type: ignore[no-untyped-def]
     from unitone.errors import BenchError
 
     if session.strike_last() is None:
-        raise BenchError(tr("Nothing is left to strike."))
+        raise BenchError(tr("Nothing to undo."))

@@ -122,13 +122,13 @@ class RailsTab(CardTab):
         for key in SUPPLY_PATHS:
             self.path.addItem(tr(key), key)
         self.path.activated.connect(lambda _: self._set("path", str(self.path.currentData())))
-        self.limit = LiveLine(tr("Current limit as set, A"), "2")
-        self.meter = LiveLine(tr("Meter in hand"), "10 Mohm")
+        self.limit = LiveLine(tr("Current limit set, A"), "2")
+        self.meter = LiveLine(tr("Meter used"), "10 Mohm")
         self.limit.kept.connect(lambda text: self._set("limit", text, self.limit))
         self.meter.kept.connect(lambda text: self._set("meter", text, self.meter))
         self.currents: dict[str, tuple[LiveLine, MarkIcon, QLabel]] = {}
         asks: list[tuple[str, QWidget]] = [
-            (tr("Fed by"), self.path), (tr("Current limit as set, A"), self.limit), (tr("Meter in hand"), self.meter),
+            (tr("Fed by"), self.path), (tr("Current limit set, A"), self.limit), (tr("Meter used"), self.meter),
         ]  # fmt: skip
         for way, words in (("receive", tr("Current at rest, mA")), ("send", tr("Current keyed, mA"))):
             field = LiveLine(words, "320")

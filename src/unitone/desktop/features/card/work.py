@@ -27,7 +27,7 @@ class WorkTab(CardTab):
             (
                 Ask("suspected", tr("Suspected"), tr("leaky electrolytics"), needed=True),
                 Ask("done", tr("done"), tr("replaced C41 to C44"), needed=True),
-                Ask("result", tr("came of it"), tr("rail 8.4 → 8.4 V"), wide=True),
+                Ask("result", tr("result"), tr("rail 8.4 → 8.4 V"), wide=True),
                 Ask("outcome", tr("Outcome"), share=1, choices=tuple((o, tr(o)) for o in OUTCOMES)),
             ),
             tr("Keep"),
@@ -35,19 +35,19 @@ class WorkTab(CardTab):
         self.before = label("recheck", "", True)
         for key in ("suspected", "done"):
             self.tried.fields[key].textChanged.connect(lambda _: self._warn())  # type: ignore[union-attr]
-        self.tried_list = Lines(tr("What was tried"))
+        self.tried_list = Lines(tr("Fault finding log"))
         self.parts = EntryForm(
             (
                 Ask("part", tr("Part"), "C41", 1, needed=True), Ask("count", tr("how many"), "1", 1),
                 Ask("fitted", tr("fitted"), tr("100 uF 25 V electrolytic"), 3, needed=True),
                 Ask("instead", tr("instead of"), tr("100 uF 16 V electrolytic"), 3, wide=True),
-                Ask("why", tr("why it is right (worked out if left empty)"), "", 3), Ask("price", tr("price each"), "0.35", 1),
+                Ask("why", tr("why it fits (empty: worked out)"), "", 3), Ask("price", tr("price each"), "0.35", 1),
             ),
             tr("Fit it"),
         )  # fmt: skip
         self.parts_list = Lines(tr("Parts fitted"))
-        self.loose = EntryForm((Ask("what", tr("What is loose"), tr("speaker unsoldered"), needed=True),), tr("Add"))
-        self.why = EntryForm((Ask("why", tr("or why one stays: type it, then press “stays” beside it"), ""),), tr("…"))
+        self.loose = EntryForm((Ask("what", tr("Loose ends"), tr("speaker unsoldered"), needed=True),), tr("Add"))
+        self.why = EntryForm((Ask("why", tr("Reason it stays"), ""),), tr("…"))
         self.why.add.hide()
         self.loose_list = Lines(tr("Loose ends"), self._loose_pressed)
         self.time = EntryForm(
@@ -57,7 +57,7 @@ class WorkTab(CardTab):
         self.air = EntryForm(
             (
                 Ask("who", tr("Who"), tr("the lock keeper"), 1),
-                Ask("speaks_of", tr("speaks of"), share=1, choices=tuple((k, tr(k)) for k in SPEAKS_OF)),
+                Ask("speaks_of", tr("about"), share=1, choices=tuple((k, tr(k)) for k in SPEAKS_OF)),
                 Ask("words", tr("In their words"), tr("fine, but quieter than last year"), 3, needed=True, wide=True),
             ),
             tr("Add"),
@@ -65,7 +65,7 @@ class WorkTab(CardTab):
         self.air_list = Lines(tr("Reports from the air"))
         self.forms += [self.tried, self.parts, self.loose, self.time, self.air]
         for column, title, bodies in (
-            (left, tr("What was tried"), (self.tried, self.before, self.tried_list)),
+            (left, tr("Fault finding log"), (self.tried, self.before, self.tried_list)),
             (left, tr("Parts fitted"), (self.parts, self.parts_list)),
             (right, tr("Loose ends"), (self.loose, self.why, self.loose_list)),
             (right, tr("Time"), (self.time, self.time_words, self.time_list)),
@@ -109,7 +109,7 @@ class WorkTab(CardTab):
             return
         why = self.why.text("why")
         if not why:
-            self.why.show_error(tr("Say why it stays, then press it again."))
+            self.why.show_error(tr("Enter the reason it stays, then press “stays” again."))
             self.why.fields["why"].setFocus()
             return
         self.why.pending = True
@@ -132,7 +132,7 @@ class WorkTab(CardTab):
         self.air.setEnabled(True)
         self.air._tell()
         self.tried_list.show_lines(
-            [Line(t.mark, t.what, f"{t.when} · {tr(t.mark)}") for t in view.tried], tr("Nothing was tried yet in this job.")
+            [Line(t.mark, t.what, f"{t.when} · {tr(t.mark)}") for t in view.tried], tr("No attempt yet in this job.")
         )  # fmt: skip
         self.parts_list.show_lines([Line("", f"{p.when} {p.what}", p.mark) for p in view.parts], tr("No parts yet."))
         buttons = () if view.finished else (tr("put right"), tr("stays"))
@@ -143,7 +143,7 @@ class WorkTab(CardTab):
         self.time_words.setText(tr("{t} in all", t=view.time_words) if view.times else tr("No time noted yet."))
         self.time_list.show_lines([Line("", f"{t.when}: {t.what}") for t in view.times])
         self.air_list.show_lines(
-            [Line("undecided", t.what, f"{t.when} · {t.mark}") for t in view.on_air], tr("No reports yet: evidence of low weight.")
+            [Line("undecided", t.what, f"{t.when} · {t.mark}") for t in view.on_air], tr("No reports yet. Reports count little as evidence.")
         )  # fmt: skip
 
     def first(self) -> QWidget:

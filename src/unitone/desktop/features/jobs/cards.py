@@ -34,7 +34,7 @@ def state_words(row: JobRow) -> tuple[str, str]:
     if row.status == "later":
         return "recheck", tr("left for later")
     if not s.get("readings"):
-        return "todo", tr("looked over, not measured") if s.get("findings") else tr("not begun")
+        return "todo", tr("inspected, not measured") if s.get("findings") else tr("not begun")
     if s.get("phase") == "as-found":
         return "now", tr("as found, step {n} of {all}", n=s["step_number"], all=s["steps"])
     return "now", tr("step {n} of {all} · {title}", n=s["step_number"], all=s["steps"], title=s["step_title"])

@@ -52,11 +52,11 @@ class NewJob(QFrame):
         self.model = Choice()
         self.serial, self.owner, self.complaint, self.accessories, self.missing = (QLineEdit() for _ in range(5))
         self.named = QLineEdit()
-        self.named.setPlaceholderText(tr("maker and model, as far as they are known"))
+        self.named.setPlaceholderText(tr("maker and model, if known"))
         self.carry = QCheckBox(tr("Go on with this radio's variant"))
         self.carry.setAccessibleName(self.carry.text())
         self.carry.hide()
-        self.simulated = QCheckBox(tr("A stand-in takes the radio's place (practice)"))
+        self.simulated = QCheckBox(tr("Simulated radio (practice)"))
         self.simulated.setAccessibleName(self.simulated.text())
         self.seed = QSpinBox()
         self.seed.setRange(1, 999_999)
@@ -64,7 +64,7 @@ class NewJob(QFrame):
         for words, field in (
             (tr("Model"), self.model), (tr("Name of this radio"), self.named), (tr("Serial number"), self.serial), (tr("Owner"), self.owner),
             (tr("Complaint"), self.complaint), (tr("What came with it (commas between)"), self.accessories),
-            (tr("What is missing"), self.missing),
+            (tr("Missing"), self.missing),
         ):  # fmt: skip
             self._field(layout, words, field)
             if isinstance(field, QLineEdit):
@@ -72,7 +72,7 @@ class NewJob(QFrame):
         layout.addWidget(self.carry)
         layout.addSpacing(theme.px(6))
         layout.addWidget(self.simulated)
-        self._field(layout, tr("Stand-in number: the same number is the same radio"), self.seed)
+        self._field(layout, tr("Radio number: the same number gives the same radio"), self.seed)
         self.simulated.toggled.connect(self.seed.setEnabled)
         self.model.currentIndexChanged.connect(lambda _: self._suit())
         self.serial.editingFinished.connect(self._look_for_variant)
@@ -142,7 +142,7 @@ class NewJob(QFrame):
         self._labels[self.named].setVisible(general_route)
         self.simulated.setEnabled(has)
         self.simulated.setChecked(has)
-        set_tip(self.simulated, "" if has else tr("This sheet has no stand-in: readings are typed."))
+        set_tip(self.simulated, "" if has else tr("This sheet has no simulated radio: readings are typed."))
         self._look_for_variant()
 
     def _look_for_variant(self) -> None:

@@ -245,7 +245,7 @@ class JobsPage(QWidget):
         self.empty.setText(
             tr("No job has these words. Clear the search to see all.")
             if find.strip()
-            else tr("Nothing here. Choose another chip above.")
+            else tr("No job here. Choose another group above.")
             if counts
             else tr("No jobs yet. Press Ctrl+N for the first.")
         )
@@ -350,7 +350,7 @@ class JobsPage(QWidget):
         folder = self._logbook.folder
         if folder is None or self._logbook.frozen:
             self.tell(
-                tr("This logbook cannot be backed up: {why}", why=self._logbook.frozen or tr("it is kept nowhere"))
+                tr("This logbook cannot be backed up: {why}", why=self._logbook.frozen or tr("it is stored nowhere"))
             )
             return
         self.tell(tr("Backing up…"))
@@ -368,7 +368,7 @@ class JobsPage(QWidget):
 
     def _ask_restore(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, tr("Restore a backup: what is here now is put aside, not overwritten")
+            self, tr("Restore a backup; the present workshop is moved aside, not overwritten")
         )
         if name:
             self.restore_wanted.emit(Path(name))
@@ -387,7 +387,7 @@ class JobsPage(QWidget):
             self.find.clear()
             self.refresh(self._logbook.job(str(number)).id)
             words = tr("Taken in as job {n}.", n=f"{number:04d}")
-            self.tell(words + (" " + tr("Its own number was taken here.") if renumbered else ""))
+            self.tell(words + (" " + tr("Its own number is already used here.") if renumbered else ""))
 
         self._errands.run(lambda: import_job(self._logbook, read_job(path)), taken, self.tell)
 

@@ -68,10 +68,10 @@ class JobSide(QFrame):
         self.found: QLabel = label("plain", "", True)
         self.found.setTextFormat(Qt.TextFormat.RichText)
         self.recurs = CountedList()
-        self.tried, self.loose = Lines(tr("Tried so far"), bold=True), Lines(tr("Loose ends"))
+        self.tried, self.loose = Lines(tr("Attempts"), bold=True), Lines(tr("Loose ends"))
         self._heads: dict[QWidget, QLabel] = {}
         for title, body in (
-            (tr("Found by looking"), self.seen), (tr("Where it stands"), self.stands), ("", self.recurs), (tr("Tried so far"), self.tried),
+            (tr("Found by looking"), self.seen), (tr("Status"), self.stands), ("", self.recurs), (tr("Attempts"), self.tried),
             (tr("Loose ends"), self.loose), (tr("Found and left"), self.found),
         ):  # fmt: skip
             self._heads[body] = label("heading", title)
@@ -83,7 +83,7 @@ class JobSide(QFrame):
         area.setWidget(inside)
         outer.addWidget(area, 1)
         self.wait_words = QLineEdit()
-        self.wait_words.setAccessibleName(tr("What it waits for"))
+        self.wait_words.setAccessibleName(tr("Waiting for"))
         self.wait_words.setPlaceholderText(tr("waits for a part, the owner, a manual…"))
         self.wait_words.returnPressed.connect(self.keep_waiting)
         self.wait_words.hide()
@@ -118,9 +118,7 @@ class JobSide(QFrame):
         set_tip(self.to_card, tr("Intake, inspection, rails, work, papers: Ctrl+J"))
         self.to_history.clicked.connect(self.history.emit)
         self.wait.clicked.connect(self._wait_pressed)
-        self.buttons = ButtonRows(
-            tr("What can be done with this job"), (self.go, self.to_card, self.to_history, self.wait)
-        )
+        self.buttons = ButtonRows(tr("Actions for this job"), (self.go, self.to_card, self.to_history, self.wait))
         return self.buttons
 
     # -- showing --------------------------------------------------------------------------------
@@ -131,18 +129,16 @@ class JobSide(QFrame):
         self._status = row.status
         self.title.setText(f"{row.number:04d} · {row.radio}")
         parts = [tr("serial {n}", n=card["serial"]) if card["serial"] else "", tr("from {owner}", owner=card["owner"]) if card["owner"] else "",
-                 tr("stand-in radio") if card["standin_seed"] is not None else tr("worked by hand"), row.updated[:10]]  # fmt: skip
+                 tr("simulated radio") if card["standin_seed"] is not None else tr("typed readings"), row.updated[:10]]  # fmt: skip
         self.sub.setText(" · ".join(p for p in parts if p))
         self.complaint.setText(card["complaint"] or tr("none noted"))
         came, missing = card["accessories"], card.get("missing", [])
-        self.accessories.setText(
-            tr("With it: {items}.", items=", ".join(came)) if came else tr("Nothing came with it.")
-        )
+        self.accessories.setText(tr("Included: {items}.", items=", ".join(came)) if came else tr("Nothing included."))
         self.missing.setText(tr("Missing: {items}.", items=", ".join(missing)))
         self.missing.setVisible(bool(missing))
         tally = " · ".join(f"{n} {describe_verdict(v)}" for v, n in s.get("verdicts", {}).items() if n)
         self.stands.setText(". ".join(x for x in (state_words(row)[1], s.get("why", ""), tally) if x))
-        self.found.setText(found_table(s) if s.get("readings") else tr("Nothing read yet."))
+        self.found.setText(found_table(s) if s.get("readings") else tr("No reading yet."))
         self._list(self.seen, [Line(f["look"], _seen_words(f)) for f in s.get("findings", [])])
         self._list(self.tried, [Line(t["outcome"], t["what"], _tried_words(t)) for t in s.get("tried", [])])
         self._list(self.loose, [Line("recheck", what) for what in s.get("loose", [])])
@@ -204,7 +200,9 @@ def _tried_words(t: dict[str, Any]) -> str:
         x
         for x in (
             t.get("result", ""),
-            {"the cause": tr("that was it"), "not the cause": tr("not the cause")}.get(t["outcome"], tr("unclear")),
+            {"the cause": tr("that was the cause"), "not the cause": tr("not the cause")}.get(
+                t["outcome"], tr("unclear")
+            ),
         )
         if x
     )

@@ -72,7 +72,7 @@ class Against(QFrame):
         ):  # fmt: skip
             button = self.buttons[name] = QPushButton(words)
             button.clicked.connect(lambda _=False, n=name: self.pressed.emit(n))
-        self._row = ButtonRows(tr("What can be done with the reading"), self.buttons.values())
+        self._row = ButtonRows(tr("Actions for the reading"), self.buttons.values())
         layout.addWidget(self._row)
         self.told = label("quiet", "", True)
         layout.addWidget(self.told)

@@ -38,7 +38,7 @@ class HowCard(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(theme.px(14), theme.px(10), theme.px(14), theme.px(12))
         layout.setSpacing(theme.px(6))
-        layout.addWidget(label("heading", tr("How it is measured")))
+        layout.addWidget(label("heading", tr("Settings")))
         grid = QGridLayout()
         grid.setVerticalSpacing(theme.px(4))
         self.weighting, self.average = Choice(), Choice()
@@ -94,7 +94,7 @@ class HowCard(QFrame):
     def read(self, task: MeterTask) -> How:
         """What is chosen. Raises SignalError saying what a field takes."""
         tone = _hz(self.tone, 50, 3400, tr("A tone lies between 50 and 3400 Hz, like 1 kHz."))
-        nominal = _hz(self.nominal, 1, 1e12, tr("A nominal frequency is above nought, like 1 kHz or 10.24 MHz."))
+        nominal = _hz(self.nominal, 1, 1e12, tr("A nominal frequency must be above zero, like 1 kHz or 10.24 MHz."))
         prove = _hz(self.prove, 100, 50_000, tr("A deviation to prove lies between 100 Hz and 50 kHz, like 2 kHz."))
         place = _hz(self.place, -4000, 4000, tr("The carrier lies within 4 kHz of the middle, like 0 Hz."))
         channel = normalise(self.channel.text() or "1")

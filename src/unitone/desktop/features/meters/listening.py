@@ -89,7 +89,7 @@ class Listening(QFrame):
         layout.addWidget(label("heading", tr("Listening to")))
         self.rows: dict[str, SourceRow] = {
             "card": SourceRow(tr("Sound card  Ctrl L"), tr("live, from the loudspeaker or a receiver")),
-            "standin": SourceRow(tr("Stand-in radio  Ctrl R"), tr("the job on the Bench")),
+            "standin": SourceRow(tr("Simulated radio  Ctrl R"), tr("the job on the Bench")),
             "file": SourceRow(tr("A recording…  Ctrl O"), tr("WAV, FLAC, I/Q as SigMF or stereo WAV, CSV, Touchstone")),
         }
         for where, row in self.rows.items():

@@ -50,7 +50,7 @@ _TOLD_S = 6.0
 _PLOTS_EVERY_S = 0.12
 #: Tasks on I/Q, and how near to full scale a peak is a converter's end (dB).
 _IQ_TASKS, _FULL_DB = ("deviation", "depth", "ssb"), 0.05
-_SOURCE_WORDS = {"card": "sound card", "standin": "stand-in", "file": "file"}
+_SOURCE_CODES = {"card": "sound card", "standin": "stand-in", "file": "file"}
 
 
 class MetersPage(QWidget):
@@ -114,7 +114,7 @@ class MetersPage(QWidget):
             self.upper.addWidget(part)
         self.upper.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         right.addWidget(self.upper, 5)
-        self.lower = self._plot("spectrum", tr("Where it lies"))
+        self.lower = self._plot("spectrum", tr("Spectrum"))
         right.addWidget(self.lower, 6)
         self.against = Against()
         self.against.pressed.connect(self.press)
@@ -149,7 +149,7 @@ class MetersPage(QWidget):
         self.sounding.hide()
         row.addWidget(self.sounding)
         head.addLayout(row)
-        self.tasks = ChipRow(tr("What is measured"), TASKS, lambda name: self._choose(cast("MeterTask", name)))
+        self.tasks = ChipRow(tr("Measurement"), TASKS, lambda name: self._choose(cast("MeterTask", name)))
         self.tasks.mark(self._task)
         self.chips = self.tasks.chips
         row2 = QHBoxLayout()
@@ -192,7 +192,7 @@ class MetersPage(QWidget):
         #: A steady reading is drawn as one: less than this (dB) fills no plot.
         self.trend.least = 2.0
         layout.addWidget(self.trend)
-        self.warnings = Lines(tr("What is wrong with it"))
+        self.warnings = Lines(tr("Warnings"))
         layout.addWidget(self.warnings)
         return card
 
@@ -256,7 +256,7 @@ class MetersPage(QWidget):
         if where == "standin":
             self.standin_wanted.emit(True)
             self._show_source()
-            self._tell(tr("listening to the stand-in…"))
+            self._tell(tr("listening to the simulated radio…"))
             return
         try:
             device, side = self.listening.chosen()
@@ -375,7 +375,7 @@ class MetersPage(QWidget):
             return
         if self._listener.feed is not None:
             if self._listener.feed.kind not in TAKES[self._task] or self._task == "response":
-                self._tell(tr("What is listened to now does not give this: choose another source, or a recording."))
+                self._tell(tr("This source does not give this measurement. Choose another source or a recording."))
             self._listener.change(how)
             return
         path = self._path
@@ -403,7 +403,7 @@ class MetersPage(QWidget):
     def _warn(self, lines: list[Line], overload: bool) -> None:
         if overload:
             lines = [
-                Line("out_of_spec", tr("Overload: the input is at its end. Turn it down, or put a pad in.")),
+                Line("out_of_spec", tr("Overload: turn the input down, or add a pad.")),
                 *lines,
             ]
         self.warnings.show_lines(lines)
@@ -511,11 +511,11 @@ class MetersPage(QWidget):
             self._say(tr("There is no reading to send yet."))
         elif name == "meter-send" and self.shown is not None:
             sends = tuple((s.quantity_id, s.value, s.u) for s in self.shown.sends)
-            self.send.emit(sends, self.shown.name, _SOURCE_WORDS.get(self.listening.where, "file"))
+            self.send.emit(sends, self.shown.name, _SOURCE_CODES.get(self.listening.where, "file"))
 
     def _freeze(self, frozen: bool) -> None:
         self.frozen = frozen
-        self.told.setText(tr("frozen: the sound goes on, the picture stands") if frozen else "")
+        self.told.setText(tr("frozen: sound goes on, display holds") if frozen else "")
         self._show_buttons()
 
     def _ask_keep(self) -> None:

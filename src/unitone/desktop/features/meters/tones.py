@@ -140,7 +140,7 @@ class TonesCard(QFrame):
         try:
             seconds = parse_si(self.seconds.text(), "s") if shape == "sweep" else 10.0
         except UnitoneError:
-            raise SignalError(tr("A sweep takes so many seconds, like 10 s.")) from None
+            raise SignalError(tr("Enter the sweep time, like 10 s.")) from None
         made = Setting("tone" if shape == "low" else shape, hz, second, self._level(), seconds)
         made.check(48_000.0)
         return made
@@ -210,7 +210,7 @@ class TonesCard(QFrame):
             wanted = self.setting()
             self.output.change(wanted)
         except UnitoneError as error:
-            self.told.setText(tr("{error} The old one goes on.", error=str(error)))
+            self.told.setText(tr("{error} The old tone continues.", error=str(error)))
             return
         self._say(wanted)
 

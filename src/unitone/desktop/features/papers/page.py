@@ -48,7 +48,7 @@ class PapersPage(QWidget):
         outer.setContentsMargins(theme.px(20), theme.px(16), theme.px(20), theme.px(14))
         outer.addLayout(self._head())
         self.words = label("quiet", "", True)
-        self.words.setAccessibleName(tr("About this paper"))
+        self.words.setAccessibleName(tr("About this page"))
         outer.addWidget(self.words)
         self._buffer = QBuffer(self)
         self.document = QPdfDocument(self)
@@ -72,7 +72,7 @@ class PapersPage(QWidget):
             group.addButton(button)
             head.addWidget(button)
         self.private = QCheckBox(tr("without the owner"))
-        self.private.setAccessibleName(tr("Leave owner and call sign out, wherever they stand"))
+        self.private.setAccessibleName(tr("Leave out owner and call sign everywhere"))
         self.private.toggled.connect(lambda _: self.show_job(self._job, self.kind))
         head.addWidget(self.private)
         head.addStretch(1)
@@ -162,7 +162,7 @@ class HelpPage(QWidget):
             ("jobs", tr("Among the jobs")),
             ("card", tr("On the card of a job")),
             ("meters", tr("At the meters")),
-            ("sums", tr("At the sums")),
+            ("sums", tr("In the calculators")),
             ("sheets", tr("Among the sheets")),
         ):
             rows.append(f"<tr><td colspan=2><br><b>{escape(words)}</b></td></tr>")

@@ -56,7 +56,7 @@ class PinPage(QWidget):
         self.hint = label("quiet", "", True)
         left.addWidget(self.hint)
         self.list = QListWidget()
-        self.list.setAccessibleName(tr("What is pinned, and what is not yet"))
+        self.list.setAccessibleName(tr("Pins"))
         self.list.setItemDelegate(RowDelegate(self.list))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)

@@ -41,7 +41,7 @@ _SECTIONS = (
     ("model", tr("Radio")), ("adjuster", tr("Adjusters")), ("test_point", tr("Test points")), ("step", tr("Steps")),
     ("board", tr("Board")), ("stage", tr("Stages")), ("control", tr("Controls")), ("oscillator", tr("Oscillators")),
     ("part", tr("Parts")), ("voltage", tr("Volts")), ("action", tr("Actions")), ("inspect", tr("Looks")),
-    ("known_fault", tr("Faults")), ("schools", tr("Schools")), ("problems", tr("To mend")),
+    ("known_fault", tr("Faults")), ("schools", tr("Conventions")), ("problems", tr("To correct")),
 )  # fmt: skip
 _SCHOOL_FIELDS = tuple(
     Field(("schools", s.question), tr(s.title), "choice", choices=tuple((k, tr(v)) for k, v in s.choices.items()), wide=True)
@@ -143,7 +143,7 @@ class SheetEditor(QWidget):
         self.all_well: QLabel = label("quiet", "", True)
         layout.addWidget(self.all_well)
         self.problem_list = QListWidget()
-        self.problem_list.setAccessibleName(tr("What has to be mended"))
+        self.problem_list.setAccessibleName(tr("Errors in this sheet"))
         self.problem_list.setWordWrap(True)
         self.problem_list.itemActivated.connect(lambda item: self.go_to(item.data(Qt.ItemDataRole.UserRole)))
         self.problem_list.itemClicked.connect(lambda item: self.go_to(item.data(Qt.ItemDataRole.UserRole)))
@@ -382,11 +382,11 @@ class SheetEditor(QWidget):
         self.problem_list.setVisible(self.problem_list.count() > 0)
         self.all_well.setText(
             tr(
-                "{n} to mend before a job can use this sheet. Click one to go there; F8 goes through them.",
+                "{n} errors to correct before a job can use this sheet. Click one to go there; F8 steps through them.",
                 n=len(self.problems),
             )
             if self.problems
-            else tr("Nothing to mend: this sheet can be used. Its route: {why}.", why=self.route_why)
+            else tr("No errors: this sheet can be used. Procedure: {why}.", why=self.route_why)
         )
 
     def go_to(self, problem: Problem | None) -> None:

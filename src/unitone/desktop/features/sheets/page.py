@@ -119,10 +119,10 @@ class SheetsPage(QWidget):
         self.none = label("quiet", "", True)
         column.addWidget(self.none)
         self.start = Choice()
-        self.start.setAccessibleName(tr("What a new sheet starts from"))
-        self.start.addItem(tr("from nothing"), "")
+        self.start.setAccessibleName(tr("Start a new sheet from"))
+        self.start.addItem(tr("empty"), "")
         for path in general():
-            self.start.addItem(tr("general route: {name}", name=path.stem.replace("-", " ")), str(path))
+            self.start.addItem(tr("general procedure: {name}", name=path.stem.replace("-", " ")), str(path))
         self.start.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.new = QPushButton(tr("New sheet  Ctrl N"))
         self.new.clicked.connect(self.new_sheet)
@@ -194,7 +194,7 @@ class SheetsPage(QWidget):
         self.save_button.setProperty("role", "main")
         self.save_button.clicked.connect(self.save)
         self.differs = QLineEdit()
-        self.differs.setAccessibleName(tr("What is different in this radio"))
+        self.differs.setAccessibleName(tr("Difference of this radio"))
         self.differs.setPlaceholderText(tr("What is different: upper band added…"))
         self.differs.setMinimumWidth(theme.px(200))
         self.differs.textChanged.connect(lambda _: self._buttons())
@@ -237,7 +237,7 @@ class SheetsPage(QWidget):
         self.list.clear()
         for k in rows:
             item = QListWidgetItem()
-            about = tr("needs mending") if k.problems else tr("{kind}, {n} steps", kind=k.kind, n=k.steps)
+            about = tr("has errors") if k.problems else tr("{kind}, {n} steps", kind=k.kind, n=k.steps)
             item.setData(_ROLE, (k.title, about if k.own else about + tr(" · built in"), bool(k.problems)))
             item.setData(_ROLE + 1, k.path)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{k.title}, {about}")
@@ -276,7 +276,7 @@ class SheetsPage(QWidget):
             self.editor.show_section("problems")
             self.say(
                 tr(
-                    "Parts of this file could not be read: they are listed under “To mend”. The file itself is untouched."
+                    "Parts of this file could not be read; they are listed under “To correct”. The file itself is unchanged."
                 )
             )
         self._buttons()
@@ -291,7 +291,7 @@ class SheetsPage(QWidget):
         found.draft.change(tr("what was not saved"), lambda _: data)
         found.pictures = {**found.pictures, **kept.pictures}
         if found.draft.changed:
-            found.words = tr("What was not saved last time is here again. Save it, or undo.")
+            found.words = tr("Unsaved changes of last time are back. Save them, or undo.")
         else:
             self.library.drop_draft(found.id)
 
@@ -401,7 +401,7 @@ class SheetsPage(QWidget):
 
     def _make_variant(self, opened: Opened) -> None:
         if self.editor.problems:
-            self.say(tr("Mend what is marked first: a job needs a sheet that holds."))
+            self.say(tr("Correct the marked entries first: a job needs a sheet without errors."))
             return
         if not self.differs.text().strip():
             self.say(tr("Say in a few words what is different in this radio."))
@@ -564,7 +564,7 @@ class SheetsPage(QWidget):
             self.save_button.setEnabled(unsaved or not opened.own)
         count = len(self.editor.problems)
         words = [
-            tr("{n} to mend", n=count) if count else tr("holds"),
+            tr("{n} errors", n=count) if count else tr("no errors"),
             tr("{n} steps", n=len(draft.rows("step"))),
             tr("{n} adjusters", n=len(draft.rows("adjuster"))),
             tr("not saved yet") if unsaved and not opened.job else "",

@@ -95,11 +95,11 @@ class GuideCard(QFrame):
         self.result.setProperty("role", "coach")
         inside = QVBoxLayout(self.result)
         self.words, self.mind = label("headline", "", True), label("quiet", "", True)
-        self.words.setAccessibleName(tr("What comes of it"))
+        self.words.setAccessibleName(tr("Effect"))
         inside.addWidget(self.words)
         inside.addWidget(self.mind)
         outer.addWidget(self.result)
-        self.button = QPushButton(tr("Keep this calibration"))
+        self.button = QPushButton(tr("Save calibration"))
         self.button.setProperty("role", "main")
         self.button.clicked.connect(self._keep)
         outer.addWidget(self.button, 0, Qt.AlignmentFlag.AlignLeft)
@@ -263,11 +263,15 @@ class MyBenchPage(QWidget):
         column.setContentsMargins(0, 0, theme.px(4), 0)
         column.setSpacing(theme.px(10))
         column.addWidget(self._generator())
-        card, layout = _card(tr("What is known of this bench"))
+        card, layout = _card(tr("Calibrations of this bench"))
         layout.addWidget(
-            label("quiet", tr("Each against another, no laboratory. Used by every step that dials or reads."), True)
+            label(
+                "quiet",
+                tr("Compare one instrument with another; no laboratory needed. Every step uses the results."),
+                True,
+            )
         )
-        self.known = Lines(tr("What is known of this bench"), self._pressed, bold=True, stacked=True)
+        self.known = Lines(tr("Calibrations of this bench"), self._pressed, bold=True, stacked=True)
         self.told = label("teal", "", True)
         self.told.hide()
         layout.addWidget(self.told)
@@ -349,7 +353,7 @@ class MyBenchPage(QWidget):
                     r.title,
                     r.words,
                     str(n),
-                    (tr("calibrate"), tr("strike")) if r.struck_id else (tr("calibrate"),),
+                    (tr("calibrate"), tr("delete")) if r.struck_id else (tr("calibrate"),),
                 )
                 for n, r in enumerate(rows)
             ]
@@ -364,7 +368,7 @@ class MyBenchPage(QWidget):
             return
         # Struck, not forgotten: the one before it counts again.
         self._write(my_bench(self._logbook).strike(row.struck_id))
-        self._say(tr("struck: {title}. The one before it counts, if there is one.", title=row.title))
+        self._say(tr("Deleted: {title}. The calibration before it counts, if there is one.", title=row.title))
 
     def _say(self, words: str) -> None:
         self.told.setText(words)

@@ -46,7 +46,7 @@ FIELDS = (
     Field(("full_scale",), tr("Full scale (V, A, W, Hz)"), "number", "30"),
     Field(("ppm",), tr("Error, ± ppm (counters)"), "number", "0.5"),
     Field(("times",), tr("Multiply readings by"), "number", tr("10 for a ×10 probe")),
-    Field(("reads_pct",), tr("Reads so many % high (low: −8)"), "number", "-8"),
+    Field(("reads_pct",), tr("Reads high by, % (low: −8)"), "number", "-8"),
     Field(("table",), tr("Correction table, shown and true"), "pairs", hint="1 1.1; 4 4.4; 10 10.6", wide=True),
     Field(("add_db",), tr("Add dB to readings"), "number", "0"),
     Field(("pick_up",), tr("Connected"), "choice", choices=(
@@ -106,7 +106,7 @@ class WorkshopPage(QWidget):
         head.addWidget(label("page", tr("Workshop")))
         self.row = ChipRow(
             tr("Part of the workshop"),
-            (("instruments", tr("Instruments and schools")), ("bench", tr("My bench"))),
+            (("instruments", tr("Instruments and conventions")), ("bench", tr("My bench"))),
             self.show_part,
         )
         self.row.mark("instruments")
@@ -165,8 +165,8 @@ class WorkshopPage(QWidget):
     def _instruments(self) -> QFrame:
         card, layout = self._card(
             tr("Instruments"),
-            tr("Calibrated and with its errors, a reading too near its limit is “too close to call”. Indicative only, or "
-               "without errors, it is in or out. The first that measures a quantity is used for it."),
+            tr("With a calibrated instrument, a reading too near its limit is “too close for this meter”. With "
+    "others it is in spec or out of spec. The first instrument that measures a quantity is used."),
         )  # fmt: skip
         self.table = TableEditor(
             "instrument", tr("Instruments"), FIELDS, instrument_words, lambda _: sorted([*QUANTITIES, "rx.*", "tx.*"])
@@ -178,10 +178,8 @@ class WorkshopPage(QWidget):
 
     def _schools(self) -> QFrame:
         card, layout = self._card(
-            tr("Schools"),
-            tr(
-                "Where practitioners differ. A sheet that says otherwise wins; a job may choose for itself (O on the Bench)."
-            ),
+            tr("Conventions"),
+            tr("Where the trade differs. The sheet's own choice wins; a job can choose for itself (O on the Bench)."),
         )
         grid = QGridLayout()
         grid.setVerticalSpacing(theme.px(2))
@@ -242,9 +240,9 @@ class WorkshopPage(QWidget):
             self._logbook.set_setting("instruments", data)
         self.undo.setEnabled(bool(self.draft.undo_words))
         self.state.setText(
-            tr("{n} instruments kept, {m} to mend", n=len(made), m=len(wrong))
+            tr("{n} instruments saved, {m} with errors", n=len(made), m=len(wrong))
             if wrong
-            else tr("{n} instruments, all kept", n=len(made))
+            else tr("{n} instruments, all saved", n=len(made))
         )
 
     def _undo(self) -> None:
