@@ -194,7 +194,7 @@ def test_turns_read_as_the_trade_says_them(sheet: Sheet) -> None:
         and amount(core, 360_000) == "1 turn"
         and amount(core, 540_000) == "1½ turns"
     )
-    assert amount(preset, 2_500) == "2.5°, 5 minutes on the clock" and amount(trimmer, -14_000) == "14°"
+    assert amount(preset, 2_500) == "2.5°" and amount(trimmer, -14_000) == "14°"
     assert (
         position_text(core, 0) == "0"
         and position_text(core, -90_000) == "−¼ ccw"

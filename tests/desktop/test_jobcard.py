@@ -170,7 +170,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     )
     assert state.shop.minutes_spent == 70 and "1 loose" in page.words.text()
     card.after(lambda: card.type(rails.rows["audio-9"].field, "8.4"))
-    assert rails.rows["audio-9"].verdict.text() == "in_spec" and rails.rows["audio-9"].found.text() == "found 7.60 V"
+    assert rails.rows["audio-9"].verdict.text() == "in spec" and rails.rows["audio-9"].found.text() == "found 7.60 V"
     # Alignment of the rest, on the Bench; worth a look stands beside its step.
     desk.key(Qt.Key.Key_Return, CONTROL)
     desk.until(lambda: desk.window.pages.currentWidget() is desk.bench and desk.bench.view is not None)

@@ -32,7 +32,7 @@ def test_aligned_it_holds_and_as_found_it_does_not(capsys: pytest.CaptureFixture
     assert run(["simulate", "ostrel-tarn-40", "--seed", "4"]) == 0
     said = capsys.readouterr().out
     assert "OUT" in said and re.search(r"rail: .*\n +\S+ +[78]\.\d\d V", said)
-    assert run(["simulate", "ostrel-mallard-6"]) != 0 and "no stand-in" in capsys.readouterr().err
+    assert run(["simulate", "ostrel-mallard-6"]) != 0 and "no simulated radio" in capsys.readouterr().err
 
 
 def test_a_side_that_is_not_there_says_so_and_prints_no_nan(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

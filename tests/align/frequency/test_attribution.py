@@ -160,7 +160,7 @@ def test_readings_of_a_sheet_are_traced_in_words_and_data() -> None:
     assert [c.point.direct for c in direct] == ["xmid", None] and direct[0].error_hz == 12
     for typed, says in (
         (row("top", "1", 27e6), "no band “top”"), (row("low", "41", 27e6), "no channel “41”"), (row("low", "1", 26515.2), "looks like kHz"),
-        (row("low", "1", 30e6), "another channel, or a harmonic"), (row("low", "1", 27e6, "TP99"), "nothing called “TP99”"),
+        (row("low", "1", 30e6), "another channel, or a harmonic"), (row("low", "1", 27e6, "TP99"), "no point “TP99”"),
         (Typed("sideways", "low", "", "1", "", "27e6"), "neither send nor receive"), (Typed("send", "low", "", "1", "", "x"), "row 1"),
     ):  # fmt: skip
         with pytest.raises(EntryError, match=says):

@@ -91,10 +91,10 @@ def test_the_clarifiers_swing_is_told_from_its_ends(book: Logbook) -> None:
     words = swing_words(session.state, session.sheet.step("clarifier-up"))
     assert words == "Swings from −1300 to +900 Hz: its centre is −200 Hz."
     assert words in take_view(session).step.notes
-    assert "set it by its middle position" not in words
+    assert "set it by the middle position" not in words
     session.go_to("clarifier")
     session.type_in("120", session.step.setting)
-    assert "set it by its middle position" in swing_words(session.state, session.sheet.step("clarifier"))
+    assert "set it by the middle position" in swing_words(session.state, session.sheet.step("clarifier"))
     # The trimmer of the middle makes all three old.
     session.turn("P2", 5_000)
     assert swing_words(session.state, session.sheet.step("clarifier")) == ""
@@ -141,7 +141,9 @@ def test_a_trimmer_that_stops_short_names_its_range_and_the_sum(book: Logbook) -
         session.turn("CT1", turned)
         session.type_in(f"{hz} Hz", step.setting)
     words = range_words(session.state, step)
-    assert words.startswith("CT1 goes from 10.239400 MHz to 10.239860 MHz: 140 Hz short. Sums, “Which padder?”"), words
+    assert words.startswith("CT1 covers 10.239400 MHz to 10.239860 MHz: 140 Hz short. Calculators, “Which padder?”"), (
+        words
+    )
     assert "It moves besides: Band A at the aerial" in words and words in take_view(session).step.notes
     assert range_words(session.state, session.sheet.step("vco-bands")) == ""
     # What the sum makes of these two: a smaller padder brings nominal into the middle half.
@@ -180,7 +182,7 @@ def test_a_bias_that_is_too_much_or_climbs_is_said_first(book: Logbook, monkeypa
     clock[0] = 200.0
     session.turn("P3", 20_000)
     session.type_in("72 mA", step.setting)
-    assert bias_words(session.state, step).startswith("Above the sheet: turn it back before anything else")
+    assert bias_words(session.state, step).startswith("Above the sheet's value: turn it back first")
     session.turn("P3", -10_000)
     for seconds in (220, 250, 300):
         clock[0] = seconds

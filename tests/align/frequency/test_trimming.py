@@ -103,7 +103,7 @@ def test_it_is_a_function_of_the_tape_and_says_what_it_does(book: Logbook) -> No
             assert move.at is not None and f"Turn {move.adjuster} until {move.at.point.label} shows" in said[-1]
             assert f"{(move.at.point.hz + move.aim_hz) / 1e6:.6f} MHz" in said[-1] and move.move_mdeg
         follow_all(session, move)
-    assert acts == {"read", "turn", "done"} and said[-1].startswith("On frequency on every band and mode")
+    assert acts == {"read", "turn", "done"} and said[-1].startswith("On frequency on all bands and modes")
     assert said[0].startswith("Count send ") and any("it shows which oscillator is off" in w for w in said)
 
 
@@ -134,7 +134,7 @@ def test_a_counter_in_doubt_is_checked_before_anything_is_trimmed(book: Logbook)
             thing.conditions,
         )
     move = advise_tuning(session.state)
-    assert move.act == "check counter" and "smells of the counter" in tuning_words(move)
+    assert move.act == "check counter" and "check the counter" in tuning_words(move)
     assert elsewhere_words(session.state, session.sheet.step("band-a")) == ""
 
 

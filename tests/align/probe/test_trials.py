@@ -35,7 +35,7 @@ def opened(book: Logbook, sheet: str, seed: int | None, step: str) -> Session:
     ("sheet", "step", "seed"),
     [(TARN, "front-end", 3), (TARN, "front-end", 5), (TARN, "if-first", 8), (WEIR, "front-end", 4)],
 )
-def test_what_is_foretold_is_what_the_physics_has(book: Logbook, sheet: str, step: str, seed: int) -> None:
+def test_what_is_predicted_is_what_the_physics_has(book: Logbook, sheet: str, step: str, seed: int) -> None:
     """Each core's own gain, as the referee finds it, lies inside what the trial says, or little outside."""
     session = opened(book, sheet, seed, step)
     before = dict(session.state.positions)
@@ -89,7 +89,7 @@ def test_what_is_worth_it_is_peaked_although_it_is_in_limits(book: Logbook) -> N
     assert advice.outcome == "peaked" and abs(radio.mechanics.off("T1")) < 0.2
     session.follow(advice)
     assert not worth_peaking(session.state, session.step), "it has been done"
-    assert worth(session.state, session.step) == (), "what was foretold of another place says nothing of this one"
+    assert worth(session.state, session.step) == (), "what was predicted of another place says nothing of this one"
 
 
 def test_a_core_at_its_stop_is_tried_the_other_way_only(book: Logbook) -> None:
@@ -130,7 +130,7 @@ def test_a_hand_is_led_through_it_and_may_break_it_off(book: Logbook) -> None:
     assert running(session.state) is None and not session.state.trials[-1].whole
     with pytest.raises(BenchError, match="No trial"):
         session.break_off_trial()
-    with pytest.raises(BenchError, match="foretold"):
+    with pytest.raises(BenchError, match="predicted"):
         session.go_to("rail")
         ask_worth(session)
 
@@ -186,7 +186,7 @@ def test_what_was_found_is_kept_in_this_radio_s_own_sheet(book: Logbook) -> None
     keep_reach(session)
     assert session.sheet.adjuster("P5").can_change("rx.s_meter", session.step.setting)
     assert "P5" in session.state.variants[-1].title and lacking_reach(session.state, trial) == []
-    with pytest.raises(BenchError, match="says already"):
+    with pytest.raises(BenchError, match="already says"):
         keep_reach(session)
     # Where the sheet names no reach at all, what is taken for it stays.
     for row in data["adjuster"]:
@@ -237,7 +237,7 @@ def test_a_trial_is_on_the_tape_and_comes_back_from_it(book: Logbook) -> None:
 
 def test_what_cannot_be_asked_is_said(book: Logbook) -> None:
     session = opened(book, TARN, 3, "front-end")
-    with pytest.raises(BenchError, match="in hand"):
+    with pytest.raises(BenchError, match="Select an adjuster"):
         ask_what(session, "")
     with pytest.raises(BenchError, match="Ask first"):
         keep_reach(session)

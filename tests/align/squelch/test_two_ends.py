@@ -145,7 +145,7 @@ def test_a_radio_without_a_preset_is_told_so(book: Logbook) -> None:
     session.type_in("2 mV")
     advice = session.advice()
     assert (advice.act, advice.why) == ("conclude", "no-preset")
-    assert "no preset" in sentence(advice, session.sheet, session.state.positions)[1]
+    assert "No squelch preset" in sentence(advice, session.sheet, session.state.positions)[1]
     assert math.isclose(session.state.readings[-1].reading.value or 0.0, -41.0, abs_tol=0.1)
 
 
