@@ -191,7 +191,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     _, tried, note = hand.rows["squelch"]
     tried.setCurrentIndex(tried.findData("broken"))
     tried.activated.emit(tried.currentIndex())
-    assert "Say what squelch does not do" in hand.error.text()
+    assert "Describe what squelch does not do" in hand.error.text()
     card.after(lambda: card.type(note, "scratches"))
     assert card.state().shop.works["squelch"] == (False, "scratches")
     hand.page.click()

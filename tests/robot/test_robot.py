@@ -195,7 +195,7 @@ def test_the_frequency_task_and_what_it_says_of_sheets_that_have_none(capsys: py
     assert "Hz off median" in capsys.readouterr().out
     assert run(["robot", "ostrel-curlew-5", "--task", "dance"]) == 2
     assert "align, frequency, send" in capsys.readouterr().err
-    with pytest.raises(SheetError, match="no stand-in"):
+    with pytest.raises(SheetError, match="no simulated radio"):
         run_frequency_trial("ostrel-mallard-6", 1)
 
 
@@ -220,7 +220,7 @@ def test_the_send_task_brings_power_even_with_few_readings_and_over_no_ceiling(
     assert run(["robot", "ostrel-teal-6", "--task", "send", "--sets", "1", "--seed", "4102", "--workers", "1"]) == 0
     said = capsys.readouterr().out
     assert "1 of 1 radios recovered" in said and "0 ever over a ceiling" in said and "coordinate golden section" in said
-    with pytest.raises(SheetError, match="no stand-in"):
+    with pytest.raises(SheetError, match="no simulated radio"):
         run_send_trial("ostrel-mallard-6", 1)
 
 
