@@ -53,5 +53,7 @@ def test_threads_are_started_where_their_errors_are_caught() -> None:
         "desktop/shell/listener.py",
         "store/logbook.py",
         "desktop/audio/soundcard.py",
+        # What its one thread raises comes out of result(), before it ends.
+        "setup_venv.py",
     )
     assert not lines(r"threading\.Thread\(|QThread\(|ThreadPoolExecutor\(", *edges)
