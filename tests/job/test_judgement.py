@@ -73,7 +73,7 @@ def test_too_close_to_call_and_what_would_settle_it(power: Session) -> None:
     assert read(power, "4.0") == "left_as_found"
     assert read(power, "3.65") == "undecided" and read(power, "3.55") == "undecided"
     words = take_view(power).step.judged_words
-    assert "too close for the bench wattmeter" in words and "settles it" in words
+    assert "too close for the bench wattmeter" in words and "Use a meter good to" in words
     assert read(power, "3.4") == "out_of_spec" and read(power, "3.7") == "left_as_found"
     power.measuring.set_instruments((METER,), "simple acceptance")
     assert read(power, "3.61") == "left_as_found" and read(power, "3.59") == "out_of_spec"
