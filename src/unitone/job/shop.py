@@ -11,6 +11,7 @@ from unitone.words import tr
 
 #: How something looked at came out.
 LOOKS = ("fine", "wrong", "mended")
+_LOOK_WORDS = {"mended": "repaired"}
 SpeaksOf = Literal["strength", "modulation", "frequency", "reception", "other"]
 #: What an on-air report may speak of, and the quantities that measure the same thing.
 SPEAKS_OF: dict[SpeaksOf, tuple[str, ...]] = {
@@ -133,8 +134,13 @@ class Shop:
         return tuple(f for f in last.values() if f.look != "fine")
 
 
+def describe_look(look: str) -> str:
+    """How something looked at came out, as a person reads it."""
+    return tr(_LOOK_WORDS.get(look, look))
+
+
 def finding_words(f: Finding) -> str:
-    """``T2, T5: seal broken (mended: resealed)``."""
+    """``T2, T5: seal broken (repaired: resealed)``."""
     where = ", ".join(f.on)
     said = f.words or (f.done if f.look == "mended" else "")
     words = f"{where}: {said}" if where and said else where or said

@@ -113,7 +113,7 @@ class MainWindow(QMainWindow):
     def _rail(self) -> QFrame:
         rail = QFrame()
         rail.setProperty("role", "rail")
-        rail.setFixedWidth(theme.px(76))
+        rail.setFixedWidth(theme.px(90))
         self._rail_frame = rail
         layout = QVBoxLayout(rail)
         layout.setContentsMargins(theme.px(6), theme.px(10), theme.px(6), theme.px(6))
@@ -151,7 +151,7 @@ class MainWindow(QMainWindow):
 
     def _paint_rail(self) -> None:
         t = theme.tokens
-        self._rail_frame.setFixedWidth(theme.px(76))
+        self._rail_frame.setFixedWidth(theme.px(90))
         self._mark.setText(
             f"<div style='font-size:{theme.px(16)}px;font-weight:bold;color:{t.rail_text}'>uni<br>"
             f"<span style='color:{t.rail_orange}'>tone</span></div>"

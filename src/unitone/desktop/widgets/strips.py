@@ -76,7 +76,7 @@ class TapeStrip(Painted):
     """The last entries of the tape, newest at the right."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(tr("Tape"), parent)
+        super().__init__(tr("Log"), parent)
         self._cells: tuple[TapeCell, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
@@ -98,7 +98,7 @@ class TapeStrip(Painted):
         head, cell = theme.px(64), theme.px(150)
         painter.setFont(theme.font(13, True))
         painter.setPen(theme.colour("rail_orange"))
-        painter.drawText(QRectF(theme.px(16), 0, head, self.height()), Qt.AlignmentFlag.AlignVCenter, tr("Tape"))
+        painter.drawText(QRectF(theme.px(16), 0, head, self.height()), Qt.AlignmentFlag.AlignVCenter, tr("Log"))
         room = max(1, int((self.width() - head - theme.px(12)) // cell))
         wide = (self.width() - head - theme.px(12)) / room
         if not self._cells:

@@ -21,6 +21,7 @@ from unitone.job.entries.workshop import (
     SupplySet,
     TimeSpent,
 )
+from unitone.job.shop import describe_look
 from unitone.job.state import JobState
 from unitone.present.bench.bench_shapes import TapeCell
 from unitone.present.bench.figures import figure_of
@@ -141,7 +142,7 @@ def _workshop(
 ) -> tuple[str, str]:  # fmt: skip
     match said:
         case FindingMade():
-            return said.words or said.done or said.item, tr(said.look)
+            return said.words or said.done or said.item, describe_look(said.look)
         case SupplySet():
             return tr("supply"), said.path or tr("set")
         case CapacitorMeasured():

@@ -18,6 +18,7 @@ from unitone.desktop.widgets.lists import RouteList
 from unitone.desktop.widgets.painted import label
 from unitone.desktop.widgets.photographs import LargePhotograph, Photographs
 from unitone.errors import SheetError
+from unitone.job.shop import describe_look
 from unitone.present.bench.bench_shapes import RouteRow
 from unitone.present.card.card_shapes import CardView, LookRow
 from unitone.sheet.editing.fields import Field
@@ -157,7 +158,9 @@ class InspectionTab(CardTab):
         groups: dict[str, list[RouteRow]] = {}
         for x in view.looks:
             mark = SHAPE.get(x.look, "todo")
-            groups.setdefault(x.group, []).append(RouteRow(x.id, x.title, mark, tr(x.look), x.id == self.at))  # type: ignore[arg-type]
+            groups.setdefault(x.group, []).append(
+                RouteRow(x.id, x.title, mark, describe_look(x.look) if x.look else "", x.id == self.at)
+            )  # type: ignore[arg-type]
         if self.at and self.at not in known:
             groups.setdefault(tr("Besides"), []).append(RouteRow(self.at, self.at, "todo", "", True))
         self.items.show_route(tuple((title, tuple(rows)) for title, rows in groups.items()))

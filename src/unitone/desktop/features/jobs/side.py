@@ -26,7 +26,7 @@ def found_table(s: dict[str, Any]) -> str:
     """Found and left side by side, as rich text."""
 
     def verdict(holds: bool | None) -> str:
-        return tr(" (out)") if holds is False else ""
+        return tr(" (out of spec)") if holds is False else ""
 
     cell = "style='padding-right:14px'"
     rows = [f"<tr><td {cell}></td><td {cell}>{tr('found')}</td><td>{tr('now')}</td></tr>"]
