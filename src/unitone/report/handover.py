@@ -215,8 +215,8 @@ def _pdf(page: Handover) -> bytes:
             [
                 (tr("Job"), f"{page.number:04d}"), (tr("Serial"), page.serial or "—"), (tr("For"), page.owner or "—"),
                 (tr("Date"), page.date), (tr("Your complaint"), page.complaint or "—"),
-                (tr("Came with it"), ", ".join(page.came_with) or "—"),
-                *([(tr("Was missing"), ", ".join(page.missing))] if page.missing else []),
+                (tr("Included"), ", ".join(page.came_with) or "—"),
+                *([(tr("Missing"), ", ".join(page.missing))] if page.missing else []),
             ]
         )
     )  # fmt: skip

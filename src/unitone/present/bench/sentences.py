@@ -98,7 +98,7 @@ _DETAIL: dict[Why, str] = {
     "toward-target": "It comes nearer this way.",
     "first-try": "A first move shows what it does.",
     "past-target": "The target lies between two readings.",
-    "in-limits": "In spec: leave it alone.",
+    "in-limits": "Turning it could only make it worse.",
     "peaked": "Another round would gain less than the noise of a reading.",
     "set": "As near as the adjuster allows.",
     "at-stop": "The core stands at its stop and the reading would still rise: a part beside it has changed, or the wrong core.",
