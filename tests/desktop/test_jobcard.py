@@ -128,7 +128,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     for row, volts in (("in", "13,2"), ("audio-9", "7.6")):
         card.after(lambda r=row, v=volts: card.type(rails.rows[r].field, v, Qt.Key.Key_Tab))
     assert rails.rows["audio-9"].verdict.text() == "low" and "too much" in rails.rows["audio-9"].words.text()
-    assert rails.rows["switched"].property("role") == "coach" and "Behind the switch" in rails.next_words.text()
+    assert rails.rows["switched"].property("role") == "coach" and "After the switch" in rails.next_words.text()
     card.type(rails.rows["switched"].field, "13.1 A")
     desk.until(lambda: rails.rows["switched"].error.isVisible())
     assert rails.rows["switched"].field.text() == "13.1 A" and "does not fit" in rails.rows["switched"].error.text()
