@@ -13,7 +13,7 @@ from pathlib import Path
 
 from unitone.align.frequency.trimming import countables
 from unitone.robot.on_frequency import run_frequency_trial
-from unitone.robot.send_side import run_send_trial
+from unitone.robot.transmit_side import run_transmit_trial
 from unitone.robot.whole_radios import run_trial
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import physics_path
@@ -46,10 +46,10 @@ def main() -> None:
         few = sets // 5
         whole = run_trial(str(path), sets, seed, cores, with_baseline=False)
         beside = run_trial(str(path), few, seed, cores, with_baseline=True) if few else None
-        send = run_send_trial(str(path), sets, seed, cores, with_baseline=False)
+        transmit = run_transmit_trial(str(path), sets, seed, cores, with_baseline=False)
         counted = run_frequency_trial(str(path), sets, seed, cores, with_baseline=False) if countables(sheet) else None
         broken = [run_trial(str(path), few, seed, cores, False, name) for name in sorted(faults) if few]
-        reports = (whole, send, *broken, *([counted] if counted else []))
+        reports = (whole, transmit, *broken, *([counted] if counted else []))
         named = sum(n["named"] for b in broken for n in b["named"].values())
         # A fault that keeps nothing out of its limits is not to be found by readings.
         missed = sum("was not named" in what for b in broken for p in b["problems"] for what in p["what"])
@@ -59,7 +59,7 @@ def main() -> None:
         on = "" if counted is None else f"{counted['recovered']} of {sets}"
         print(
             f"| {sheet.name} | {whole['recovered']} of {sets} | {whole['readings_per_set']} | {base} | "
-            f"{loss['median']}, {loss['p95']} | {send['recovered']} of {sets} | {on} | {named} of {named + missed} | {wrong} |",
+            f"{loss['median']}, {loss['p95']} | {transmit['recovered']} of {sets} | {on} | {named} of {named + missed} | {wrong} |",
             flush=True,
         )
         for report in reports:

@@ -131,7 +131,7 @@ def physics(seed: int, place: Path) -> None:
     if _quiet(lambda: run(["sheet", "check", str(place / "x.toml")]), (0, 1)):
         return
     with Logbook(None) as book:
-        session = Session(book, open_job(book, str(place / "x.toml"), Card(1, "x", standin_seed=1)))
+        session = Session(book, open_job(book, str(place / "x.toml"), Card(1, "x", simulated_seed=1)))
         for step in session.sheet.steps[:: rng.randrange(3, 9)]:
             session.go_to(step.id)
             if step.hook_up != "probe":
@@ -305,12 +305,12 @@ def responses(seed: int, place: Path) -> None:
 
 
 def calculators(seed: int, place: Path) -> None:
-    from unitone.calculators.catalogue import SUMS
+    from unitone.calculators.catalogue import CALCULATORS
     from unitone.cli.commands import run
 
     del place
     rng = random.Random(seed)
-    chosen = rng.choice(SUMS)
+    chosen = rng.choice(CALCULATORS)
     typed = {g.key: g.usual or g.hint.split(",")[0] for g in chosen.given}
     for key in rng.sample(list(typed), rng.randrange(1, len(typed) + 1)):
         typed[key] = rng.choice([*WILD, "1 GHz", "1e300 MHz", "4k7", "S9", "20 dB", "-3", "1;2;3", "A 1; A 2"])

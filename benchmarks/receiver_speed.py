@@ -1,4 +1,4 @@
-"""How many times faster than real time the stand-in receiver runs on one core, in live blocks and whole.
+"""How many times faster than real time the simulated radio receiver runs on one core, in live blocks and whole.
 
 Run: ``OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 .venv/bin/python benchmarks/receiver_speed.py``
 """
@@ -10,7 +10,7 @@ import time
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
 from unitone.simulator.physics import read_physics
-from unitone.simulator.radio import Panel, StandInRadio
+from unitone.simulator.radio import Panel, SimulatedRadio
 from unitone.simulator.receiver import Signal
 
 
@@ -18,7 +18,7 @@ def main() -> None:
     """Print the two ratios."""
     path = find("ostrel-tarn-40")
     sheet = read_sheet(path)
-    radio = StandInRadio(sheet, read_physics(physics_path(path), sheet), 1)
+    radio = SimulatedRadio(sheet, read_physics(physics_path(path), sheet), 1)
     signal = Signal(27.205e6, -118.0, 1000.0, 1500.0)
     for block, words in ((0.1, "in blocks of 0.1 s"), (1.0, "in blocks of 1 s")):
         radio.receive(1.0, "20", signal, Panel())

@@ -19,7 +19,7 @@ def main(cases: int, first: int) -> None:
     for seed in range(first, first + cases):
         rng = random.Random(seed)
         stale = some_stale(rng, 8)
-        hook_up = rng.choice(["receive", "send", "probe"])
+        hook_up = rng.choice(["receive", "transmit", "probe"])
         made = plan(stale, hook_up, STANDING)
         count, changes = brute_force(stale, hook_up)
         smallest += len(made.measurements) == count

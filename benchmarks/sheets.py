@@ -17,7 +17,7 @@ from unitone.job.entries.readings import Reading
 from unitone.job.fold import advance, fold
 from unitone.job.recheck import plan_of
 from unitone.job.verdicts import verdict
-from unitone.sheet.conventions.schools import apply
+from unitone.sheet.conventions.questions import apply
 from unitone.sheet.editing.draft import Draft
 from unitone.sheet.format.build import check
 from unitone.sheet.format.read import parse_sheet

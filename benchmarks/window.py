@@ -26,9 +26,9 @@ from unitone.store.logbook import Logbook
 
 
 def through_the_window(app: QApplication, sheet: str, seed: int) -> SetResult:
-    """Align the stand-in of ``seed`` through a window of its own; the referee's view of what is on the tape then."""
+    """Align the simulated radio of ``seed`` through a window of its own; the referee's view of what is on the tape then."""
     with tempfile.TemporaryDirectory() as place, Logbook(Path(place) / "book") as logbook:
-        job = open_job(logbook, sheet, Card(logbook.next_number(), sheet, f"seed {seed}", standin_seed=seed))
+        job = open_job(logbook, sheet, Card(logbook.next_number(), sheet, f"seed {seed}", simulated_seed=seed))
         window = MainWindow(logbook)
         window.resize(1280, 800)
         window.show()

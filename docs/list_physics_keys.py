@@ -22,16 +22,16 @@ BEGIN, END = "<!-- every key: written by docs/list_physics_keys.py -->", "<!-- e
 TABLES: tuple[tuple[str, type[Part]], ...] = (
     ("(top)", physics.PhysicsFile), ("[adjuster.ID]", physics.Setting), ("[[rail]]", physics.Rail),
     ("[oscillator.ID]", physics.Crystal), ("[reference]", physics.Reference), ("[[shift]]", physics.Shift),
-    ("[vco.receive], [vco.send]", physics.Vco), ("[receive]", receive_physics.Receive),
+    ("[vco.receive], [vco.transmit]", physics.Vco), ("[receive]", receive_physics.Receive),
     ("[[receive.stage]] kind = coil", receive_physics.CoilStage), ("[[receive.stage]] kind = pair", receive_physics.PairStage),
     ("[[receive.stage]] kind = amplifier, mixer", receive_physics.AmplifierStage),
     ("[[receive.stage]] kind = filter", receive_physics.FilterStage), ("[receive.detector]", receive_physics.Detector),
     ("[receive.am]", receive_physics.AmDetector), ("[receive.agc]", receive_physics.GainControl),
     ("[receive.blanker]", receive_physics.Blanker), ("[receive.audio]", receive_physics.Audio),
-    ("[s_meter]", receive_physics.SMeter), ("[squelch]", receive_physics.Squelch), ("[send]", physics.Send),
-    ("[[send.coil]]", physics.PowerCoil), ("[send.trap]", physics.Trap), ("[[send.sub_harmonic]]", physics.SubHarmonic),
-    ("[send.alc]", physics.Levelling), ("[send.meter]", physics.OwnMeter), ("[send.processor]", physics.Processor),
-    ("[send.am]", physics.AmModulator), ("[send.balance]", physics.Balance), ("[draw]", physics.Draw),
+    ("[s_meter]", receive_physics.SMeter), ("[squelch]", receive_physics.Squelch), ("[transmit]", physics.Transmit),
+    ("[[transmit.coil]]", physics.PowerCoil), ("[transmit.trap]", physics.Trap), ("[[transmit.sub_harmonic]]", physics.SubHarmonic),
+    ("[transmit.alc]", physics.Levelling), ("[transmit.meter]", physics.OwnMeter), ("[transmit.processor]", physics.Processor),
+    ("[transmit.am]", physics.AmModulator), ("[transmit.balance]", physics.Balance), ("[draw]", physics.Draw),
     ("[aerial]", physics.Aerial), ("[bias]", physics.Bias), ("[[meter]]", physics.MeterMovement), ("[fault.ID]", physics.Fault),
 )  # fmt: skip
 _PLAIN = {float: "number", int: "whole number", str: "text", bool: "true or false"}

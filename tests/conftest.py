@@ -16,7 +16,7 @@ from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.model.sheet import Sheet
 from unitone.simulator.physics import PhysicsFile, read_physics
-from unitone.simulator.radio import StandInRadio
+from unitone.simulator.radio import SimulatedRadio
 from unitone.store.logbook import Logbook
 
 #: Windows are shown nowhere, whoever starts the tests.
@@ -42,9 +42,9 @@ def physics(sheet: Sheet) -> PhysicsFile:
 
 
 @pytest.fixture
-def aligned(sheet: Sheet, physics: PhysicsFile) -> StandInRadio:
-    """A stand-in whose every adjuster stands where this specimen is right."""
-    radio = StandInRadio(sheet, physics, 5)
+def aligned(sheet: Sheet, physics: PhysicsFile) -> SimulatedRadio:
+    """A simulated radio whose every adjuster stands where this specimen is right."""
+    radio = SimulatedRadio(sheet, physics, 5)
     made = radio.mechanics.specimen
     made.found.update(made.right)
     return radio
@@ -58,11 +58,11 @@ def book() -> Iterator[Logbook]:
 
 @pytest.fixture
 def new_session(book: Logbook) -> Callable[..., Session]:
-    """A session on a new job: ``new_session(seed)`` on a stand-in, ``new_session(None)`` by hand."""
+    """A session on a new job: ``new_session(seed)`` on a simulated radio, ``new_session(None)`` by hand."""
 
     def make(seed: int | None = 2, **card: object) -> Session:
         number = book.next_number()
-        job = open_job(book, SHEET, Card(number, SHEET, f"40-{number:04d}", standin_seed=seed, **card))  # type: ignore[arg-type]
+        job = open_job(book, SHEET, Card(number, SHEET, f"40-{number:04d}", simulated_seed=seed, **card))  # type: ignore[arg-type]
         return Session(book, job)
 
     return make

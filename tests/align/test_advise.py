@@ -268,8 +268,8 @@ def test_survey_first_then_the_route(new_session: Callable[..., Session], sheet:
     for turn in session.state.turns:
         if turn.adjuster not in order:
             order.append(turn.adjuster)
-    route = [a for s in sheet.steps for a in s.adjusters]
-    assert order == sorted(order, key=route.index) or turned_before == []
+    procedure = [a for s in sheet.steps for a in s.adjusters]
+    assert order == sorted(order, key=procedure.index) or turned_before == []
     assert next_step(session.state) is None
 
 
@@ -402,7 +402,7 @@ def test_a_detector_in_limits_is_suspected_once_everything_else_is_done(new_sess
         name, why = following
         session.go_to(name)
         suspected += [name] if why == "check-out" else []
-        session.conclude("peaked" if why == "check-out" else "in-limits")
+        session.conclude("peaked" if why == "check-out" else "in-spec")
     assert set(suspected) & peaked and suspected[-1].startswith("detector") and "rail" not in suspected
     assert min(suspected.index(s) for s in suspected if s.startswith("detector")) > max(
         suspected.index(s) for s in suspected if s in peaked
@@ -420,7 +420,7 @@ def test_heat_is_not_judged_by_figures_that_would_burn_a_radio_that_is_right(
     object.__setattr__(sheet, "power", replace(right, keyed_a=13.0))
     try:
         assert input_watts(session.state) is None and not hot(session.state, step)
-        session.append(Reading("supply.current", Conditions(way="send"), 3.0, "hand", "hand"))
+        session.append(Reading("supply.current", Conditions(way="transmit"), 3.0, "hand", "hand"))
         taken = input_watts(session.state)
         assert taken == pytest.approx(13.2 * (3.0 - 0.32)) and hot(session.state, step)
     finally:

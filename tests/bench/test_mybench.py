@@ -149,7 +149,7 @@ def test_what_was_found_changes_what_is_dialled_and_says_so() -> None:
     steps = bench.add(found("steps", {"steps": [[0.0, 0.0, 0.1], [-80.0, -1.6, 0.1]]}, identifier="3"))
     assert dial(steps.kit(usual), -100.0).dial_dbm == pytest.approx(-58.7, abs=0.11)
     # Struck, the marks count again; a pad with another mark than was calibrated is not the same pad.
-    assert bench.strike("1").strike("2").kit(usual) == usual
+    assert bench.void("1").void("2").kit(usual) == usual
     other = MyBench((Pad("A", 10.0),), bench.calibrations)
     assert other.true_pads["A"].value == 10.0
     knows = dial(bench.kit(Kit(pads_db=(20.0, 20.0), generator_knows=True)), -100.0)
@@ -203,8 +203,8 @@ def test_instruments_carry_what_was_found_of_them() -> None:
     assert c.correct(error, 54.4 + 30.0, 27.205e6) == pytest.approx(30.0, abs=0.02)
     assert c.uncertainty(error, 27.205e6) == pytest.approx(2.72, abs=0.01)
     assert w.correct(power, 3.68) == pytest.approx(4.0) and w.uncertainty(power, 4.0) == pytest.approx(0.12)
-    assert "2026-11-25" in w.error_words[0] and "ppm high" in c.correction_words(ref)
-    assert Instrument.from_data(c.to_data()) == c and bench.strike("1").instruments((counter,)) == (counter,)
+    assert "2026-11-25" in w.describe_error[0] and "ppm high" in c.describe_correction(ref)
+    assert Instrument.from_data(c.to_data()) == c and bench.void("1").instruments((counter,)) == (counter,)
 
 
 def test_inputs_and_outputs_of_the_sound_card() -> None:

@@ -69,4 +69,4 @@ def test_the_hand_bench_measures_nothing_and_turns_what_it_is_told() -> None:
 
 def test_both_ways_carry_their_caution() -> None:
     assert "Danger to the generator" in HOOK_UPS["receive"][2] and "key" not in HOOK_UPS["receive"][2]
-    assert "dummy load" in HOOK_UPS["send"][2] and "Generator off" in HOOK_UPS["send"][2]
+    assert "dummy load" in HOOK_UPS["transmit"][2] and "Generator off" in HOOK_UPS["transmit"][2]

@@ -9,7 +9,7 @@ import random
 import pytest
 
 from unitone.align.frequency.counts import counted, parse_readings, to_data, trace
-from unitone.calculators.catalogue import SUMS, sum_of
+from unitone.calculators.catalogue import CALCULATORS, calculator_of
 from unitone.calculators.typed import work_out
 from unitone.cli.commands import run
 from unitone.errors import EntryError, UnitoneError
@@ -23,22 +23,22 @@ from unitone.sheet.library import find
 def work(name: str, **typed: str) -> dict[str, object]:
     return {
         a.key: (a.value if a.value is not None else a.text)
-        for a in work_out(sum_of(name), {k.rstrip("_"): v for k, v in typed.items()})
+        for a in work_out(calculator_of(name), {k.rstrip("_"): v for k, v in typed.items()})
     }
 
 
 def examples(name: str) -> dict[str, str]:
     """What the calculator's own hints say, as it is typed."""
     return {g.key: (g.choices[0][0] if g.choices else g.usual or g.hint.split(",")[0].split(" for ")[0].split(" at ")[0])
-            for g in sum_of(name).given if not g.optional}  # fmt: skip
+            for g in calculator_of(name).given if not g.optional}  # fmt: skip
 
 
-@pytest.mark.parametrize("name", [s.name for s in SUMS])
+@pytest.mark.parametrize("name", [s.name for s in CALCULATORS])
 def test_each_takes_its_own_example_and_refuses_nonsense_with_words(
     name: str, capsys: pytest.CaptureFixture[str]
 ) -> None:
     given = examples(name)
-    work_out(sum_of(name), given)
+    work_out(calculator_of(name), given)
     rng = random.Random(name)
     wild = [
         "0",
@@ -85,7 +85,7 @@ def test_each_takes_its_own_example_and_refuses_nonsense_with_words(
 )  # fmt: skip
 def test_what_cannot_be_is_refused_with_what_was_expected(name: str, typed: dict[str, str], words: str) -> None:
     with pytest.raises(EntryError) as refused:
-        work_out(sum_of(name), typed)
+        work_out(calculator_of(name), typed)
     assert words in str(refused.value)
 
 
@@ -105,10 +105,10 @@ def test_assumptions_are_said() -> None:
     assert "within" in tied
     harmonic = work("harmonic", carrier="4 W", dbc="62", which="3", rule="en")
     assert harmonic["hz"] == pytest.approx(3 * 27.205e6) and "EN 300" in str(
-        [a.words for a in work_out(sum_of("harmonic"), {"dbc": "62", "rule": "en"})]
+        [a.words for a in work_out(calculator_of("harmonic"), {"dbc": "62", "rule": "en"})]
     )
     padder = {"low": "10.239410M", "high": "10.239980M", "wanted": "10.2430M", "padder": "33p"}
-    answers = {a.key: a.text for a in work_out(sum_of("padder"), padder)}
+    answers = {a.key: a.text for a in work_out(calculator_of("padder"), padder)}
     assert "order another" not in str(answers.get("part", "")) and ("instead" in answers or "part" in answers)
 
 
@@ -166,4 +166,4 @@ def test_levels_beyond_all_bounds_are_refused(typed: str, capsys: pytest.Capture
     assert run(["level", "1uV", "--pad", "1e9dB", "--json"]) == 2
     assert "Traceback" not in capsys.readouterr().err
     with pytest.raises(UnitoneError):
-        work_out(sum_of("level"), {"level": typed})
+        work_out(calculator_of("level"), {"level": typed})

@@ -1,4 +1,4 @@
-"""Sums of the receive side: a shared generator by nodal analysis, and a meter's lamps by the S-meter table."""
+"""Calculators of the receive side: a shared generator by nodal analysis, and a meter's lamps by the S-meter table."""
 
 from __future__ import annotations
 
@@ -7,14 +7,14 @@ import math
 import numpy as np
 import pytest
 
-from unitone.calculators.catalogue import sum_of
+from unitone.calculators.catalogue import calculator_of
 from unitone.calculators.typed import work_out
 from unitone.errors import EntryError, UnitoneError
 from unitone.radio.levels import mark_db
 
 
 def work(name: str, **given: str) -> dict[str, object]:
-    return {a.key: a for a in work_out(sum_of(name), given)}
+    return {a.key: a for a in work_out(calculator_of(name), given)}
 
 
 def shared_db(arms: tuple[float, ...], loads: int = 2, z: float = 50.0) -> float:
@@ -59,13 +59,13 @@ def test_two_sets_side_by_side_are_compared_at_their_sockets() -> None:
 
 def test_the_lamps_light_at_the_table_s_levels() -> None:
     """IARU Region 1 R.1: S9 is 50 µV PD, 100 µV EMF, -73 dBm; 6 dB a unit."""
-    answers = work("meter-lamps", marks="S1 S5 S9 +10 +30")
+    answers = work("meter-leds", marks="S1 S5 S9 +10 +30")
     levels = [a.value for a in answers.values()]  # type: ignore[attr-defined]
     assert levels == pytest.approx([-121.0, -97.0, -73.0, -63.0, -43.0], abs=0.05)
     assert "50.1 µV PD (100 µV EMF)" in answers["mark_3"].text and "dark up to 158 µV" in answers["mark_3"].text  # type: ignore[attr-defined]
-    emf = work("meter-lamps", marks="S9", s9="50uv-emf")["mark_1"]
+    emf = work("meter-leds", marks="S9", s9="50uv-emf")["mark_1"]
     assert emf.value == pytest.approx(-73.0 - 6.02, abs=0.05)  # type: ignore[attr-defined]
-    louder = work("meter-lamps", marks="S9", s9="100uv-pd")["mark_1"]
+    louder = work("meter-leds", marks="S9", s9="100uv-pd")["mark_1"]
     assert louder.value == pytest.approx(-67.0, abs=0.05)  # type: ignore[attr-defined]
 
 
@@ -77,4 +77,4 @@ def test_marks_are_read_as_they_are_printed(mark: str, db: float) -> None:
 @pytest.mark.parametrize("marks", ["S12", "nine", "+200", "S9 S5", ","])
 def test_what_is_no_scale_is_said(marks: str) -> None:
     with pytest.raises(UnitoneError):
-        work("meter-lamps", marks=marks)
+        work("meter-leds", marks=marks)

@@ -1,4 +1,4 @@
-"""Sums about what is sent, against worked figures and SciPy's Bessel zeros."""
+"""Calculators about what is sent, against worked figures and SciPy's Bessel zeros."""
 
 from __future__ import annotations
 
@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 from scipy import special
 
 from unitone.calculators.calculator import Answer
-from unitone.calculators.catalogue import SUMS, sum_of
+from unitone.calculators.catalogue import CALCULATORS, calculator_of
 from unitone.calculators.typed import work_out
 from unitone.errors import UnitoneError
 
 
 def work(name: str, **typed: str) -> dict[str, Answer]:
-    return {a.key: a for a in work_out(sum_of(name), typed)}
+    return {a.key: a for a in work_out(calculator_of(name), typed)}
 
 
 def test_a_harmonic_against_both_rules() -> None:
@@ -68,7 +68,7 @@ def test_efficiency_loss_and_deviation() -> None:
 )
 def test_what_cannot_be_is_said(name: str, typed: dict[str, str], says: str) -> None:
     with pytest.raises(UnitoneError, match=says):
-        work_out(sum_of(name), typed)
+        work_out(calculator_of(name), typed)
 
 
 def test_speech_decibels_a_meter_in_line_and_a_radio_that_is_known() -> None:
@@ -87,8 +87,8 @@ def test_speech_decibels_a_meter_in_line_and_a_radio_that_is_known() -> None:
 
 
 def test_every_sum_has_its_question_formula_and_a_name_of_its_own() -> None:
-    assert len({s.name for s in SUMS}) == len(SUMS) == 27
-    for s in SUMS:
+    assert len({s.name for s in CALCULATORS}) == len(CALCULATORS) == 27
+    for s in CALCULATORS:
         assert s.question.endswith("?") and s.formula and s.group and s.given
         assert len({g.key for g in s.given}) == len(s.given) and all(g.words for g in s.given)
         if s.group == "Power":

@@ -85,8 +85,8 @@ def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         "ostrel-teal-6",
         "ostrel-weir-40-am",
     ]
-    assert {"id", "maker", "name", "kind", "steps", "standin", "faults"} == set(rows[0])
-    assert [r["standin"] for r in rows] == [True, False, True, True, True] and rows[1]["steps"] == 16
+    assert {"id", "maker", "name", "kind", "steps", "simulated", "faults"} == set(rows[0])
+    assert [r["simulated"] for r in rows] == [True, False, True, True, True] and rows[1]["steps"] == 16
     assert call(capsys, "sheet", "list")[0] == 0
     assert call(capsys, "sheet", "check", str(find("ostrel-tarn-40")))[0] == 0
     bad = tmp_path / "bad.toml"
@@ -328,7 +328,7 @@ def test_sums(capsys: pytest.CaptureFixture[str]) -> None:
     assert code == 0 and "power: 4 W" in out and "dummy load" in out
     for words, says in (
         (("nothing",), "There is no sum"), (("watts", "volts"), "KEY=VALUE"), (("watts", "amps=3"), "takes no “amps”"),
-        (("watts",), "Missing"), (("watts", "volts=forty"), "Volts across the load"), (("watts", "volts=4", "kind=mean"), "is none of"),
+        (("watts",), "Missing"), (("watts", "volts=forty"), "Voltage across the load"), (("watts", "volts=4", "kind=mean"), "is none of"),
         (("resonance", "henry=0", "farad=1p"), "cannot be: expected 1 pH"),
     ):  # fmt: skip
         code, _, err = call(capsys, "sums", *words)

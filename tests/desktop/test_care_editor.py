@@ -219,8 +219,8 @@ def test_lines_and_counted_squares_tell_what_they_show(qtbot: QtBot) -> None:
     buttons = lines.findChildren(QPushButton)
     buttons[1].click()
     assert pressed == [("e1", 1)] and buttons[0].accessibleName() == "put right: speaker off"
-    lines.show_lines([], "Nothing is loose.")
-    qtbot.waitUntil(lambda: [x.text() for x in lines.findChildren(QLabel) if x.isVisible()] == ["Nothing is loose."])
+    lines.show_lines([], "No loose ends.")
+    qtbot.waitUntil(lambda: [x.text() for x in lines.findChildren(QLabel) if x.isVisible()] == ["No loose ends."])
     listed = CountedList()
     qtbot.addWidget(listed)
     listed.resize(300, 100)

@@ -25,7 +25,7 @@ TARN, WEIR = "ostrel-tarn-40", "ostrel-weir-40-am"
 
 def opened(desk: Desk, step: str, seed: int | None = 3, sheet: str = TARN) -> Session:
     session = Session(
-        desk.logbook, open_job(desk.logbook, sheet, Card(desk.logbook.next_number(), sheet, "F-1", standin_seed=seed))
+        desk.logbook, open_job(desk.logbook, sheet, Card(desk.logbook.next_number(), sheet, "F-1", simulated_seed=seed))
     )
     session.start_work()
     session.go_to(step)
@@ -260,7 +260,7 @@ def test_the_key_can_be_left_and_taken_away(desk: Desk) -> None:
 def test_the_new_keys_clash_with_nothing_and_stand_in_the_table() -> None:
     assert clashes() == []
     keys = {a.id: a.key for a in ACTIONS if a.scope == "bench"}
-    assert {keys[n] for n in ("far", "pitch", "voice", "log-key", "worth", "what", "keep-reach")} == set("FUJDVQY")
+    assert {keys[n] for n in ("far", "pitch", "voice", "log-key", "worth", "what", "keep-effect")} == set("FUJDVQY")
     assert taken_by("F") and not taken_by("L") and not taken_by("F9")
 
 

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPlainTextEdit, 
 from pytestqt.qtbot import QtBot
 
 from unitone.desktop.features.sheets.board import PinPage
-from unitone.desktop.features.sheets.editor import SheetEditor, look, row_words, where
+from unitone.desktop.features.sheets.editor import SheetEditor, describe_row, look, where
 from unitone.desktop.shell.app import make_application
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
@@ -163,7 +163,7 @@ def test_scrolling_past_a_pull_down_changes_nothing(qtbot: QtBot) -> None:
 
 def test_a_list_marks_what_has_to_be_mended_and_goes_there(qtbot: QtBot) -> None:
     draft = Draft(tarn())
-    editor = TableEditor("step", "Steps", TABLES["step"], row_words("step"), lambda _: [])
+    editor = TableEditor("step", "Steps", TABLES["step"], describe_row("step"), lambda _: [])
     in_front(qtbot, editor)
     editor.show_draft(draft)
     assert editor.list.count() == 18 and editor.rows() == [0]

@@ -23,7 +23,7 @@ def test_a_multi_band_radio_typed_by_hand(desk: Desk) -> None:
     number = Session(desk.logbook, job).state.card.number
     desk.open(number)
     window = desk.window
-    window.worker.do(lambda s: (s.confirm_hook_up("send"), s.go_to("chart-am")))
+    window.worker.do(lambda s: (s.confirm_hook_up("transmit"), s.go_to("chart-am")))
     desk.until(lambda: desk.bench.view.step.id == "chart-am")
     chart = desk.bench.step.chart
     assert chart.isVisible() and chart.view is not None and chart.view.words == "10 places, none read yet"
@@ -56,7 +56,7 @@ def test_a_multi_band_radio_typed_by_hand(desk: Desk) -> None:
 def test_one_trimmer_for_six_crystals_by_the_return_key(desk: Desk) -> None:
     """A handheld's transmit crystals, levelled through the window by doing what the coach says."""
     sheet = "ostrel-teal-6"
-    job = open_job(desk.logbook, sheet, Card(desk.logbook.next_number(), sheet, "T6-9", standin_seed=8))
+    job = open_job(desk.logbook, sheet, Card(desk.logbook.next_number(), sheet, "T6-9", simulated_seed=8))
     session = Session(desk.logbook, job)
     for step in session.sheet.steps:
         if step.hook_up == "receive":
@@ -87,8 +87,8 @@ def test_one_trimmer_for_six_crystals_by_the_return_key(desk: Desk) -> None:
         )  # type: ignore[misc]
     assert desk.bench.view.coach.advice.act == "finish"
     assert any(n.startswith("Best on one trimmer: all of them within") for n in seen), seen
-    route = {r.step_id: r.verdict for _, rows in desk.bench.view.procedure.route for r in rows}
-    assert route["crystals"] in ("in_spec", "left_as_found") and route["power"] in ("in_spec", "left_as_found")
+    procedure = {r.step_id: r.verdict for _, rows in desk.bench.view.procedure.procedure for r in rows}
+    assert procedure["crystals"] in ("in_spec", "left_as_found") and procedure["power"] in ("in_spec", "left_as_found")
 
 
 @pytest.mark.parametrize("number", [148, 149])

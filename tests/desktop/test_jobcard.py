@@ -282,12 +282,14 @@ def test_supply_and_meter_are_set_judged_and_refused_in_place(desk: Desk) -> Non
     rails.path.setCurrentIndex(rails.path.findData("battery"))
     card.after(lambda: rails.path.activated.emit(0))
     assert not card.state().open_ends, "on the battery again: the loose end is put right by itself"
-    standin = Card(desk, 146)
-    standin.open("rails")
+    simulated = Card(desk, 146)
+    simulated.open("rails")
     desk.until(lambda: "rail-8" in rails.rows and rails.rows["rail-8"].take.isVisible())
     assert not rails.rows["in"].take.isVisible()
     card.after(lambda: rails.rows["rail-8"].take.click())
-    assert standin.state().latest[("rail", 0)].reading.source == "stand-in" and rails.rows["rail-8"].field.text() != ""
+    assert (
+        simulated.state().latest[("rail", 0)].reading.source == "simulated" and rails.rows["rail-8"].field.text() != ""
+    )
 
 
 def test_history_tells_what_the_last_five_had_in_common_and_opens_them(desk: Desk) -> None:

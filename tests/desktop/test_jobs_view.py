@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from desktop.conftest import Desk
-from unitone.desktop.features.jobs.cards import PAGE, state_words
+from unitone.desktop.features.jobs.cards import PAGE, describe_state
 from unitone.desktop.features.jobs.page import JobsPage
 from unitone.desktop.shell.app import Program, Refused, make_application
 from unitone.desktop.shell.window import MainWindow
@@ -56,11 +56,13 @@ def test_archive_later_and_back(desk: Desk) -> None:
     assert set(names) >= {
         "Back up the workshop…",
         "Restore a backup…",
-        "Take in a job from a file…",
+        "Import a job…",
         "Leave this job for later",
     }
     names["Leave this job for later"].trigger()
-    desk.until(lambda: desk.logbook.job("147").status == "later" and state_words(page.current())[1] == "left for later")  # type: ignore[arg-type]
+    desk.until(
+        lambda: desk.logbook.job("147").status == "later" and describe_state(page.current())[1] == "left for later"
+    )  # type: ignore[arg-type]
     names["Archive, or bring back"].trigger()
     desk.until(lambda: desk.logbook.job("147").status == "archived")
     page.find.setText("cousin never")

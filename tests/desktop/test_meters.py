@@ -74,7 +74,7 @@ def test_a_recording_is_measured_drawn_and_compared(desk: Desk, tmp_path: Path) 
     assert top == pytest.approx(1000, abs=10)
     desk.key(Qt.Key.Key_H, CONTROL)
     take(desk, page, write(tmp_path / "left.wav", 0.01))
-    assert page.figure.text() in ("35.4", "35.5") and "held: 19.9 dB SINAD, found.wav" in page.held_words.text()
+    assert page.figure.text() in ("35.4", "35.5") and "held: 19.9 dB SINAD, found.wav" in page.describe_held.text()
     assert any(x.text().startswith("was 10.") for x in page.findChildren(QLabel)), [
         x.text() for x in page.findChildren(QLabel)
     ]

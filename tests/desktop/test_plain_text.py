@@ -145,7 +145,7 @@ def test_no_view_takes_what_was_written_for_markup(evil: tuple[Desk, str]) -> No
         worker.do(lambda s, wanted=step: s.go_to(wanted) if wanted in {x.id for x in s.sheet.steps} else None)
         desk.settle()
         look(window, f"bench {step}")
-    for key in ("far", "touched", "instrument", "schools", "loose", "kit"):
+    for key in ("far", "touched", "instrument", "conventions", "loose", "kit"):
         desk.bench.press(key)
         look(window, f"bench, {key}")
     desk.bench.press("far")

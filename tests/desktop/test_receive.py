@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QLabel
 
 from desktop.conftest import Desk
 from unitone.job.card import Card
-from unitone.robot.many import standin
+from unitone.robot.many import simulated
 from unitone.robot.referee import Referee
 from unitone.session.session import Session, open_job
 
@@ -20,7 +20,7 @@ def words(widget: object) -> str:
 
 
 def opened(desk: Desk, step: str, seed: int | None, fault: str = "") -> Session:
-    card = Card(desk.logbook.next_number(), WEIR, "W-7", standin_seed=seed, standin_fault=fault)
+    card = Card(desk.logbook.next_number(), WEIR, "W-7", simulated_seed=seed, simulated_fault=fault)
     session = Session(desk.logbook, open_job(desk.logbook, WEIR, card))
     session.start_work()
     session.go_to(step)
@@ -44,7 +44,7 @@ def test_cores_are_peaked_by_doing_what_the_coach_says(desk: Desk, seed: int) ->
         desk.until(lambda b=before: (desk.bench.view.log.cells, desk.bench.view.coach.advice) != b)  # type: ignore[misc]
     view = desk.bench.view
     assert view.coach.advice.outcome == "peaked" and "Peaked." in words(desk.bench.step)
-    _, sheet, physics = standin(WEIR)
+    _, sheet, physics = simulated(WEIR)
     referee = Referee(sheet, physics, seed)
     moved = {r.adjuster: r.moved for r in view.board.ledger if r.adjuster in ("T1", "T2")}
     assert set(moved) == {"T1", "T2"}

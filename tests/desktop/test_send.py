@@ -1,4 +1,4 @@
-"""The send side through the real window: power brought even by the Return key, the interlock forced in Practice, a load too small."""
+"""The transmit side through the real window: power brought even by the Return key, the interlock forced in Practice, a load too small."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ def words(widget: object) -> str:
 
 
 def opened(desk: Desk, sheet: str, seed: int | None, step: str) -> None:
-    job = open_job(desk.logbook, sheet, Card(desk.logbook.next_number(), sheet, "W-9", standin_seed=seed))
+    job = open_job(desk.logbook, sheet, Card(desk.logbook.next_number(), sheet, "W-9", simulated_seed=seed))
     session = Session(desk.logbook, job)
     if seed is not None:
         prepare(session)
@@ -54,17 +54,17 @@ def test_the_interlock_forced_in_practice_and_mended(desk: Desk) -> None:
     hook = desk.bench.hook
     desk.window.worker.do(lambda s: s.confirm_hook_up("receive"))
     desk.until(lambda: desk.bench.view.hook_up.present == "receive")
-    assert hook.force.isVisible() and not hook.mend.isVisible() and not desk.bench.step.log.isEnabled()
+    assert hook.force.isVisible() and not hook.repair.isVisible() and not desk.bench.step.log.isEnabled()
     assert "rated for" in hook.words.text()
     hook.force.click()
     desk.until(lambda: bool(desk.bench.view.hook_up.damage[0]))
     assert "attenuator is burnt" in hook.broken.text() and hook.broken.isVisible() and not hook.force.isVisible()
-    assert hook.mend.text() == "Practice: fit another attenuator"
-    hook.mend.click()
+    assert hook.repair.text() == "Practice: fit another attenuator"
+    hook.repair.click()
     desk.until(lambda: not desk.bench.view.hook_up.damage[0])
     assert hook.force.isVisible() and not hook.broken.isVisible()
     desk.key(Qt.Key.Key_H)
-    desk.until(lambda: desk.bench.view.hook_up.present == "send")
+    desk.until(lambda: desk.bench.view.hook_up.present == "transmit")
     assert not hook.force.isVisible() and not hook.button.isVisible()
 
 
@@ -83,11 +83,11 @@ def test_a_dummy_load_that_is_too_small_is_refused_in_words_and_mended_in_the_tr
     desk.key(Qt.Key.Key_H)
     desk.until(lambda: desk.bench.message.isVisible())
     assert "rated 5 W, the radio's peaks are 18 W" in desk.bench.message_words.text()
-    assert desk.bench.view.hook_up.present != "send"
+    assert desk.bench.view.hook_up.present != "transmit"
     desk.key(Qt.Key.Key_P)
     desk.until(lambda: tray.load.isVisible() and tray.load.text() == "5")
     tray.load.setText("50")
     tray.load.returnPressed.emit()
     desk.until(lambda: desk.bench.view.hook_up.kit.load_w == 50.0)
     desk.key(Qt.Key.Key_H)
-    desk.until(lambda: desk.bench.view.hook_up.present == "send")
+    desk.until(lambda: desk.bench.view.hook_up.present == "transmit")

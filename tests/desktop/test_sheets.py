@@ -27,12 +27,12 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 
 #: title, quantity, limit, adjusters, channels, and what else is typed (field, text).
 STEPS: tuple[tuple[str, str, str, str, str, dict[str, str]], ...] = (
-    ("Supply at the socket", "supply.volts", "13.2 V ± 0.5 V", "", "", {}),
+    ("Supply at the socket", "supply.voltage", "13.2 V ± 0.5 V", "", "", {}),
     ("Current at rest", "supply.current", "<= 350 mA", "", "", {}),
     ("Regulated rail", "supply.rail", "8.0 V ± 5 %", "VR1", "", {"test_point": "TP1"}),
     ("Reference", "ref.frequency", "10.240 MHz ± 5 ppm", "CT1", "", {"test_point": "TP2"}),
-    ("Control volts low", "vco.volts", "1.5 .. 3 V", "L1", "1", {"test_point": "TP3"}),
-    ("Control volts high", "vco.volts", "2,5 … 4,5 V", "", "40", {"test_point": "TP3"}),
+    ("Control volts low", "vco.tuning_voltage", "1.5 .. 3 V", "L1", "1", {"test_point": "TP3"}),
+    ("Control volts high", "vco.tuning_voltage", "2,5 … 4,5 V", "", "40", {"test_point": "TP3"}),
     ("Driver and final", "tx.power", "3.6 to 4.4 W", "L5, L6 + L7", "20", {}),
     ("Power at the ends", "tx.power", "min 3.4 W", "", "1, 40", {}),
     ("Harmonic", "tx.harmonic", "max -60 dBc", "L8", "20", {}),
@@ -50,8 +50,8 @@ STEPS: tuple[tuple[str, str, str, str, str, dict[str, str]], ...] = (
 )
 #: What the meters would show, as it is typed.
 READINGS = {
-    "supply.volts": "13,2", "supply.current": "310 mA", "supply.rail": "8.02", "ref.frequency": "10.240012 MHz",
-    "vco.volts": "2.9", "tx.power": "3.9", "tx.harmonic": "64", "tx.frequency_error": "-31", "tx.deviation": "1,9 kHz",
+    "supply.voltage": "13,2", "supply.current": "310 mA", "supply.rail": "8.02", "ref.frequency": "10.240012 MHz",
+    "vco.tuning_voltage": "2.9", "tx.power": "3.9", "tx.harmonic": "64", "tx.frequency_error": "-31", "tx.deviation": "1,9 kHz",
     "rx.distortion": "1.4", "rx.sinad": "-14 dB", "rx.sensitivity": "0,31 uV", "rx.s_meter": "S9", "rx.squelch_opens": "0,3 uV",
 }  # fmt: skip
 
@@ -256,7 +256,7 @@ def read_through(desk: Desk, until: Any = None) -> None:
 def test_cures_undo_multi_edit_and_order_in_the_editor(desk: Desk) -> None:
     page = open_sheets(desk)
     page.open(find("ostrel-tarn-40"))
-    desk.until(lambda: page.now is not None and page.editor.problems == () and bool(page.editor.route_why))
+    desk.until(lambda: page.now is not None and page.editor.problems == () and bool(page.editor.procedure_why))
     table, draft = page.editor.tables["step"], page.now.draft  # type: ignore[union-attr]
     assert page.save_button.text().startswith("Save a copy")
     table.choose([4])
@@ -305,7 +305,7 @@ def test_cures_undo_multi_edit_and_order_in_the_editor(desk: Desk) -> None:
 
 def test_what_is_not_saved_is_there_again(desk: Desk) -> None:
     page = open_sheets(desk)
-    page.start.setCurrentIndex(1)  # from a general route
+    page.start.setCurrentIndex(1)  # from a general procedure
     desk.qtbot.mouseClick(page.new, Qt.MouseButton.LeftButton)
     type_into(desk, field(page.editor.model, "model", "name"), "Reed 2")
     desk.key(Qt.Key.Key_S, CTRL)
@@ -478,7 +478,7 @@ def test_the_workshops_instruments_and_schools_reach_the_bench(desk: Desk) -> No
     desk.qtbot.mouseClick(page.undo, Qt.MouseButton.LeftButton)
     assert desk.logbook.setting("instruments")[0]["full_scale"] == 30
     choose(desk, page.boxes["detector"], "first")
-    assert desk.logbook.setting("schools") == {"detector": "first"}
+    assert desk.logbook.setting("conventions") == {"detector": "first"}
 
     desk.open(145)
     desk.after(lambda: desk.window.worker.do(lambda s: s.go_to("power")))  # type: ignore[union-attr]
@@ -487,15 +487,17 @@ def test_the_workshops_instruments_and_schools_reach_the_bench(desk: Desk) -> No
     desk.until(question.isVisible)
     assert "5 % of full scale" in question.words.text()
     desk.after(lambda: desk.qtbot.mouseClick(question.keep, Qt.MouseButton.LeftButton))
-    desk.after(lambda: desk.window.worker.do(lambda s: (s.confirm_hook_up("send"), s.type_in("3.6", s.step.setting))))  # type: ignore[union-attr]
+    desk.after(
+        lambda: desk.window.worker.do(lambda s: (s.confirm_hook_up("transmit"), s.type_in("3.6", s.step.setting)))
+    )  # type: ignore[union-attr]
     words = desk.bench.view.reading.figure_words  # type: ignore[union-attr]
     assert "read 3.60 W, corrected" in words and "low on the scale" in words and "±" in words
     desk.key("o")
-    desk.until(desk.bench.tray.schools.isVisible)
-    choose(desk, desk.bench.tray.schools.boxes["detector"], "first")
-    desk.after(lambda: desk.qtbot.mouseClick(desk.bench.tray.schools.keep, Qt.MouseButton.LeftButton))
-    route = [r.step_id for _, rows in desk.bench.view.procedure.route for r in rows]  # type: ignore[union-attr]
-    assert route.index("detector") < route.index("front-end") and "this job" in desk.bench.view.procedure.why  # type: ignore[union-attr]
+    desk.until(desk.bench.tray.conventions.isVisible)
+    choose(desk, desk.bench.tray.conventions.boxes["detector"], "first")
+    desk.after(lambda: desk.qtbot.mouseClick(desk.bench.tray.conventions.keep, Qt.MouseButton.LeftButton))
+    procedure = [r.step_id for _, rows in desk.bench.view.procedure.procedure for r in rows]  # type: ignore[union-attr]
+    assert procedure.index("detector") < procedure.index("front-end") and "this job" in desk.bench.view.procedure.why  # type: ignore[union-attr]
 
 
 def test_what_was_tried_and_what_is_loose_through_the_tray(desk: Desk) -> None:

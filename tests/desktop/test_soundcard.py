@@ -1,4 +1,4 @@
-"""The sound card end to end, through a virtual one: tones out, heard again, measured, kept, unplugged; the stand-in listened to; My bench."""
+"""The sound card end to end, through a virtual one: tones out, heard again, measured, kept, unplugged; the simulated radio listened to; My bench."""
 
 from __future__ import annotations
 
@@ -158,7 +158,7 @@ def test_overload_is_told_and_an_unplugged_input_leaves_the_rest_alive(
     page.press("meter-hold")
     there.unplug(module)
     desk.until(lambda: "was it unplugged" in words(page.warnings), 90000)
-    assert page.held is not None and page.told.text() == "not listening any more"
+    assert page.held is not None and page.told.text() == "stopped listening"
     # The same key takes another input, and the view goes on.
     page.listening.refresh()
     page.press("meter-card")
@@ -205,9 +205,9 @@ def test_the_stand_in_is_heard_and_its_reading_goes_to_the_step(desk: Desk, page
     desk.key(Qt.Key.Key_R, CONTROL)
     desk.until(lambda: "No job on the Bench" in words(page.warnings))
     desk.open(147)
-    desk.window.worker.do(lambda s: (s.go_to("front-end"), s.confirm_hook_up("send")))  # type: ignore[union-attr]
+    desk.window.worker.do(lambda s: (s.go_to("front-end"), s.confirm_hook_up("transmit")))  # type: ignore[union-attr]
     desk.window.show_place("meters")
-    page.press("meter-standin")
+    page.press("meter-simulated")
     desk.until(lambda: "hook" in words(page.warnings).lower(), 90000)
     desk.window.worker.do(lambda s: s.confirm_hook_up("receive"))  # type: ignore[union-attr]
     desk.until(
@@ -229,11 +229,11 @@ def test_the_stand_in_is_heard_and_its_reading_goes_to_the_step(desk: Desk, page
     desk.until(lambda: bool(said))
     assert "logged at Peak the front end" in said[0]
     reading = fold(desk.logbook.tape(row.id)).readings[-1].reading
-    assert len(fold(desk.logbook.tape(row.id)).readings) == before + 1 and reading.source == "stand-in"
+    assert len(fold(desk.logbook.tape(row.id)).readings) == before + 1 and reading.source == "simulated"
     assert reading.conditions.level_dbm == -90.0
     # Keyed, the same source is I/Q: the task goes with it.
     step = next(s.id for s in fold(desk.logbook.tape(row.id)).sheet.steps if s.quantity_id == "tx.deviation")
-    desk.window.worker.do(lambda s: (s.go_to(step), s.confirm_hook_up("send")))  # type: ignore[union-attr]
+    desk.window.worker.do(lambda s: (s.go_to(step), s.confirm_hook_up("transmit")))  # type: ignore[union-attr]
     desk.until(
         lambda: page.shown is not None and page.shown.task == "deviation" and (page.shown.value or 0) > 0.5, 20000
     )

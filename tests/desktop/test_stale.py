@@ -1,4 +1,4 @@
-"""A command is done once: pressed twice before the next picture, or held down, it turns, logs and strikes nothing a second time."""
+"""A command is done once: pressed twice before the next picture, or held down, it turns, logs and voids nothing a second time."""
 
 from __future__ import annotations
 
@@ -42,11 +42,11 @@ class Held:
         self._free.set()
 
 
-@pytest.mark.parametrize("name", ["main", "cw", "ccw-more", "log", "strike", "back"])
+@pytest.mark.parametrize("name", ["main", "cw", "ccw-more", "log", "void", "back"])
 def test_pressed_twice_before_the_next_picture_it_is_done_once(desk: Desk, name: str) -> None:
     desk.open(147)
     desk.settle()
-    kinds = ("turn", "reading", "strike", "concluded", "set-up", "goto")
+    kinds = ("turn", "reading", "void", "concluded", "set-up", "goto")
     if name == "back":
         desk.after(lambda: desk.bench.press("cw"))
     before = [entries(desk, k) for k in kinds]
@@ -74,7 +74,7 @@ def test_a_held_key_turns_once(desk: Desk) -> None:
     assert entries(desk, "turn") <= before + 1
     actions = {a.id: a for a in __import__("unitone.desktop.shell.actions", fromlist=["ACTIONS"]).ACTIONS}
     assert not any(
-        actions[i].repeats for i in ("main", "cw", "ccw", "cw-more", "ccw-more", "log", "strike", "back", "hook-up")
+        actions[i].repeats for i in ("main", "cw", "ccw", "cw-more", "ccw-more", "log", "void", "back", "hook-up")
     )
 
 

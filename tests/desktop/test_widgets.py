@@ -18,13 +18,13 @@ from unitone.desktop.shell.worker import BenchWorker
 from unitone.desktop.theme.theme import icon, theme
 from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.hill import HillPlot
-from unitone.desktop.widgets.lists import Ledger, RouteList
+from unitone.desktop.widgets.lists import Ledger, ProcedureList
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.picture import BoardImage
 from unitone.desktop.widgets.strips import LimitBar, PathStrip, TapeStrip
 from unitone.errors import BenchError
 from unitone.job.card import Card
-from unitone.present.bench.bench_shapes import Bar, HillView, LedgerRow, PathStage, Pin, RouteRow, TapeCell
+from unitone.present.bench.bench_shapes import Bar, HillView, LedgerRow, PathStage, Pin, ProcedureRow, TapeCell
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find, open_file
 from unitone.store.logbook import Logbook
@@ -98,7 +98,7 @@ def test_path_and_tape_paint_their_state(qtbot: QtBot) -> None:
         (
             PathStage("Aerial", "receive", "done"),
             PathStage("RF amp", "receive", "now"),
-            PathStage("Mic", "send", "todo"),
+            PathStage("Mic", "transmit", "todo"),
         )
     )
     picture = path.grab().toImage()
@@ -161,22 +161,22 @@ def test_the_hill_plot_draws_or_says_why_not(qtbot: QtBot) -> None:
 
 
 def test_route_and_ledger_say_what_was_clicked(qtbot: QtBot) -> None:
-    route = RouteList()
-    qtbot.addWidget(route)
-    route.resize(240, 300)
-    route.show()
+    procedure = ProcedureList()
+    qtbot.addWidget(procedure)
+    procedure.resize(240, 300)
+    procedure.show()
     rows = (
-        RouteRow("a", "First step", "in_spec", "8.0 V", False),
-        RouteRow("b", "A step with a very long name indeed", "out_of_spec", "1.57 V", True),
+        ProcedureRow("a", "First step", "in_spec", "8.0 V", False),
+        ProcedureRow("b", "A step with a very long name indeed", "out_of_spec", "1.57 V", True),
     )
-    route.show_route((("Rails", rows),))
-    assert route.count() == 3 and route.item(2).toolTip().startswith("A step with")
-    with qtbot.waitSignal(route.chosen) as chosen:
-        box = route.visualItemRect(route.item(1))
-        qtbot.mouseClick(route.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
+    procedure.show_procedure((("Rails", rows),))
+    assert procedure.count() == 3 and procedure.item(2).toolTip().startswith("A step with")
+    with qtbot.waitSignal(procedure.chosen) as chosen:
+        box = procedure.visualItemRect(procedure.item(1))
+        qtbot.mouseClick(procedure.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
     assert chosen.args == ["a"]
-    route.show_route((("Rails", (replace(rows[0], verdict="recheck"), rows[1])),))
-    assert "re-check" in route.item(1).toolTip()
+    procedure.show_procedure((("Rails", (replace(rows[0], verdict="recheck"), rows[1])),))
+    assert "re-check" in procedure.item(1).toolTip()
     ledger = Ledger()
     qtbot.addWidget(ledger)
     ledger.resize(300, 120)
@@ -200,7 +200,7 @@ def test_route_and_ledger_say_what_was_clicked(qtbot: QtBot) -> None:
 
 def test_the_worker_says_what_failed_and_goes_on(qtbot: QtBot, tmp_path: Path) -> None:
     with Logbook(tmp_path) as book:
-        job = open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40", standin_seed=2))
+        job = open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40", simulated_seed=2))
         worker = BenchWorker(book)
         views, failures = [], []
         worker.changed.connect(lambda item: views.append(item))

@@ -119,7 +119,7 @@ def test_a_radio_is_aligned_through_the_window_from_new_job_to_certificate(desk:
     # The window says what the tape says.
     view = desk.bench.view
     assert view is not None
-    assert [r.verdict for _, rows in view.procedure.route for r in rows] == [
+    assert [r.verdict for _, rows in view.procedure.procedure for r in rows] == [
         verdict(state, s) for s in state.sheet.steps
     ]
     desk.key(Qt.Key.Key_Return)
@@ -236,7 +236,7 @@ def test_notes_generator_and_hand_jobs(desk: Desk) -> None:
     assert desk.bench.step.typing, "on a hand bench the main button opens the entry"
     desk.key("8.02")
     desk.after(lambda: desk.key(Qt.Key.Key_Return))
-    assert state_of(desk, 150).readings[-1].reading.value == 8.02 and state_of(desk, 150).card.standin_seed is None
+    assert state_of(desk, 150).readings[-1].reading.value == 8.02 and state_of(desk, 150).card.simulated_seed is None
 
 
 def test_the_needle_lives_and_is_no_reading_until_logged(desk: Desk) -> None:
@@ -338,12 +338,12 @@ def test_small_windows_give_way_but_lose_nothing(desk: Desk) -> None:
     desk.open(147)
     page = desk.bench
     desk.window.resize(1000, 700)
-    desk.until(lambda: not page.route_card.isVisible())
+    desk.until(lambda: not page.procedure_card.isVisible())
     assert page.side.isVisible() and page.swap.isVisible()
     page.press("side")
-    assert page.route_card.isVisible() and not page.side.isVisible()
+    assert page.procedure_card.isVisible() and not page.side.isVisible()
     desk.window.resize(1400, 900)
-    desk.until(lambda: page.route_card.isVisible() and page.side.isVisible())
+    desk.until(lambda: page.procedure_card.isVisible() and page.side.isVisible())
     assert not page.swap.isVisible()
     # Large type in the smallest window: no line of words is cut.
     theme.use("day", 1.5)

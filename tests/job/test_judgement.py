@@ -30,7 +30,7 @@ def power(new_session: Callable[..., Session]) -> Iterator[Session]:
     session = new_session(None)
     session.start_work()
     session.go_to("power")
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     yield session
 
 
@@ -55,7 +55,7 @@ def test_what_is_out_is_accepted_with_a_reason_until_it_gets_worse(power: Sessio
     assert verdict(power.state, power.step) == "recheck", "a decision is no reading"
     assert any(s.id == "power" for s, _ in blockers(power.state))
     assert read(power, "3.25") == "accepted"
-    assert power.strike_last() is not None and power.strike_last() is not None
+    assert power.void_last() is not None and power.void_last() is not None
     row = next(r for r in certificate_of(power.state).rows if r.step == "power")
     assert "a new final" in row.remark
 
@@ -64,7 +64,7 @@ def test_a_step_that_does_not_apply_is_put_aside(power: Session) -> None:
     power.judge("not applicable", "no wattmeter in this shop today")
     assert verdict(power.state, power.step) == "not applicable"
     assert all(s.id != "power" for s, _ in blockers(power.state)) and power.advice().act in ("conclude", "go to")
-    power.strike_last()
+    power.void_last()
     assert verdict(power.state, power.step) == "todo"
 
 
@@ -107,13 +107,13 @@ def test_corrections_are_applied_shown_and_recorded(power: Session) -> None:
 def test_a_probe_times_ten_and_a_counter(new_session: Callable[..., Session]) -> None:
     session = new_session(None)
     session.measuring.set_instruments((
-        Instrument("p", "scope through the ×10 probe", ("supply.*", "vco.volts"), times=10.0),
+        Instrument("p", "scope through the ×10 probe", ("supply.*", "vco.tuning_voltage"), times=10.0),
         Instrument("c", "counter", ("ref.*", "tx.frequency_error"), "calibrated", ppm=0.5),
         Instrument("d", "generator", ("rx.sensitivity",), "calibrated", db=1.0, add_db=-0.5),
     ))  # fmt: skip
     assert session.type_in("0.802", session.step.setting).value == pytest.approx(8.02)
     session.go_to("frequency")
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     reading = session.type_in("27.205031 MHz", next(c for c in session.step.required if c.channel == "20"))
     # Half a ppm of the carrier, not of the 31 Hz that it is off.
     assert reading.value == pytest.approx(31.0) and reading.u == pytest.approx(27.205e6 * 0.5e-6 / 3**0.5)
@@ -142,7 +142,7 @@ def test_a_variant_changes_what_is_asked_and_goes_back(book: Logbook) -> None:
     first = Session(book, open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40", "40-1")))
     text = first.state.written.source_text
     first.go_to("power")
-    first.confirm_hook_up("send")
+    first.confirm_hook_up("transmit")
     first.type_in("9.8", first.step.setting)
     first.start_work()
     assert verdict(first.state, first.step) == "out_of_spec"
@@ -184,7 +184,7 @@ def test_a_variant_changes_what_is_asked_and_goes_back(book: Logbook) -> None:
     second.go_to("rail")
     second.type_in("8.0", second.step.setting)
     second.go_to("power")
-    second.confirm_hook_up("send")
+    second.confirm_hook_up("transmit")
     second.type_in("4.0", second.step.setting)
     second.set_variant("other channels", channels)
     assert verdict(second.state, second.sheet.step("power")) == "recheck"

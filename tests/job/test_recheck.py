@@ -42,8 +42,10 @@ def some_stale(rng: random.Random, most: int = 8) -> list[Stale]:
     """Random stale results, many of which agree in pairs."""
     found = []
     for n in range(rng.randint(1, most)):
-        hook_up = rng.choice(["receive", "receive", "send", "probe"])
-        quantity = {"receive": ["rx.sinad", "rx.sn_ratio"], "send": ["tx.power"], "probe": ["vco.volts"]}[hook_up]
+        hook_up = rng.choice(["receive", "receive", "transmit", "probe"])
+        quantity = {"receive": ["rx.sinad", "rx.sn_ratio"], "transmit": ["tx.power"], "probe": ["vco.tuning_voltage"]}[
+            hook_up
+        ]
         panel = tuple(
             sorted({(k, rng.choice("ab")) for k in rng.sample(["squelch", "volume", "gain"], rng.randint(0, 2))})
         )
@@ -104,7 +106,7 @@ def brute_force(stale: list[Stale], hook_up: str) -> tuple[int, int]:
 def test_the_set_is_the_smallest_and_its_hook_up_changes_the_fewest(seed: int) -> None:
     rng = random.Random(seed)
     stale = some_stale(rng, 7)
-    hook_up = rng.choice(["receive", "send", "probe"])
+    hook_up = rng.choice(["receive", "transmit", "probe"])
     made = plan(stale, hook_up, STANDING)
     assert (len(made.measurements), made.hook_up_changes) == brute_force(stale, hook_up)
     assert made.exact and made.results == len(stale)
@@ -157,13 +159,13 @@ def test_a_large_plan_always_takes_the_largest_group_left(seed: int) -> None:
 
 
 def test_a_probe_goes_on_any_hook_up() -> None:
-    probe = Measurement("vco.volts", "probe", Conditions("either", "1", "TP3"), ())
-    send = Measurement("tx.power", "send", Conditions("send", "1"), ())
+    probe = Measurement("vco.tuning_voltage", "probe", Conditions("either", "1", "TP3"), ())
+    transmit = Measurement("tx.power", "transmit", Conditions("transmit", "1"), ())
     receive = Measurement("rx.sinad", "receive", Conditions("receive", "1", level_dbm=-107.0), ())
-    assert changes([send, probe, send], "send", Conditions())[0] == 0
+    assert changes([transmit, probe, transmit], "transmit", Conditions())[0] == 0
     assert (
         changes(
-            arrange([send, receive, probe], "receive", Conditions("receive", "1")),
+            arrange([transmit, receive, probe], "receive", Conditions("receive", "1")),
             "receive",
             Conditions("receive", "1"),
         )[0]
@@ -196,14 +198,14 @@ def test_touching_a_part_and_following_the_plan_makes_the_job_whole() -> None:
                 Reading(m.quantity_id, m.conditions, session.sheet.step(m.settles[0].step).limit.middle, "hand", "hand")
             )
         assert stale_results(session.state) == () and not blockers(session.state)
-        session.strike_last()
+        session.void_last()
         assert len(stale_results(session.state)) == 1
         session.touch("C58")
-        session.strike_last()
+        session.void_last()
         assert len(stale_results(session.state)) == 1, "a touch that was struck was never made"
 
 
-KINDS = ("read", "turn", "touch", "strike", "accept", "aside", "variant", "undo", "schools", "finish", "conclude")
+KINDS = ("read", "turn", "touch", "void", "accept", "aside", "variant", "undo", "conventions", "finish", "conclude")
 OPS = st.lists(
     st.tuples(st.sampled_from(KINDS), st.integers(0, 999)),
     max_size=40,
@@ -232,8 +234,8 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading_in_it(
                     session.turn(session.sheet.adjusters[n % len(session.sheet.adjusters)].id, 2_500)
                 elif op == "touch":
                     session.touch(("recap", "crystal", "C99", "final")[n % 4])
-                elif op == "strike":
-                    session.strike_last()
+                elif op == "void":
+                    session.void_last()
                 elif op in ("accept", "aside"):
                     session.go_to(step.id)
                     session.judge("accepted" if op == "accept" else "not applicable", "it is what it is")
@@ -241,9 +243,9 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading_in_it(
                     session.set_variant(f"v{n}", text.replace('supply = "', f'supply = "{n} ', 1))
                 elif op == "undo":
                     session.undo_variant()
-                elif op == "schools":
-                    session.set_schools(
-                        {"in-limits": ("leave", "optimise")[n % 2], "detector": ("first", "last")[n % 2]}
+                elif op == "conventions":
+                    session.set_conventions(
+                        {"in-spec": ("leave", "optimise")[n % 2], "detector": ("first", "last")[n % 2]}
                     )
                 elif op == "conclude":
                     session.conclude("set")
@@ -263,7 +265,7 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading_in_it(
 
 def test_reach_is_what_the_sheet_declares_or_safely_wide(sheet: Sheet) -> None:
     on_20 = Conditions("receive", "20")
-    assert sheet.adjuster("CT1").can_change("tx.frequency_error", Conditions("send", "1")), (
+    assert sheet.adjuster("CT1").can_change("tx.frequency_error", Conditions("transmit", "1")), (
         "computed from the mixing model"
     )
     bare = read_sheet(find("handheld"))
@@ -271,11 +273,11 @@ def test_reach_is_what_the_sheet_declares_or_safely_wide(sheet: Sheet) -> None:
         "tx.power", on_20
     )
     narrow = parse_sheet(sheet.source_text.replace('reaches = ["tx.deviation"]', 'reaches = ["tx.harmonic"]'), "n", "n")
-    assert narrow.adjuster("P2").can_change("tx.deviation", Conditions("send", "20")), (
+    assert narrow.adjuster("P2").can_change("tx.deviation", Conditions("transmit", "20")), (
         "what it is turned for it reaches"
     )
     mallard = read_sheet(find("ostrel-mallard-6"))
     trimmer = mallard.adjuster("CT2")
-    assert trimmer.can_change("tx.frequency_error", Conditions("send", "B")) and not trimmer.can_change(
-        "tx.frequency_error", Conditions("send", "A")
+    assert trimmer.can_change("tx.frequency_error", Conditions("transmit", "B")) and not trimmer.can_change(
+        "tx.frequency_error", Conditions("transmit", "A")
     )

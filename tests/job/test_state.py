@@ -14,7 +14,7 @@ from unitone.errors import TapeError
 from unitone.job.card import Card
 from unitone.job.conditions import conditions_from_data, conditions_to_data
 from unitone.job.entries import Entry, from_data
-from unitone.job.entries.notes import Struck
+from unitone.job.entries.notes import Voided
 from unitone.job.entries.readings import Reading
 from unitone.job.fold import advance, fold
 from unitone.job.state import JobState
@@ -48,7 +48,7 @@ def same(a: JobState, b: JobState) -> bool:
 def test_the_fold_of_the_tape_is_the_state_that_the_session_has(new_session: Callable[..., Session]) -> None:
     session = new_session(2)
     follow_until(session, lambda s: len(s.state.entries) > 120)
-    session.strike_last()
+    session.void_last()
     session.note("half way")
     again = fold(session.logbook.tape(session.job_id), session.job_id)
     assert same(session.state, again)
@@ -80,7 +80,7 @@ def test_a_touch_makes_stale_what_it_reaches_and_nothing_else(
     assert touched == {"deviation"}
     session.turn("L2", 45_000)
     touched = {s.id for s in sheet.steps if verdict(session.state, s) == "recheck"}
-    assert touched == {"deviation", "vco-send"}
+    assert touched == {"deviation", "vco-transmit"}
     session.turn("CT1", 2_000)
     touched = {s.id for s in sheet.steps if verdict(session.state, s) == "recheck"}
     assert touched >= {"reference", "frequency", "front-end", "sensitivity", "s-meter"} and "power" not in touched
@@ -91,14 +91,14 @@ def test_struck_readings_count_as_never_made_but_struck_turns_were_made(new_sess
     session.set_up(session.step.required[0])
     session.measure()
     assert ("rail", 0) in session.state.latest
-    struck = session.strike_last()
-    assert struck is not None and struck.kind == "reading"
+    voided = session.void_last()
+    assert voided is not None and voided.kind == "reading"
     assert ("rail", 0) not in session.state.latest and not session.state.readings
     session.turn("P1", 5_000)
     tape = session.logbook.tape(session.job_id)
     turn = next(e for e in tape if e.kind == "turn")
-    strike = Entry("S", tape[-1].seq + 1, tape[-1].utc, 0.0, Struck(turn.id))
-    assert fold([*tape, strike]).positions["P1"] == 5_000
+    void = Entry("S", tape[-1].seq + 1, tape[-1].utc, 0.0, Voided(turn.id))
+    assert fold([*tape, void]).positions["P1"] == 5_000
 
 
 def test_as_found_is_the_first_reading_and_says_whether_anything_was_touched_before(
@@ -114,11 +114,11 @@ def test_as_found_is_the_first_reading_and_says_whether_anything_was_touched_bef
     session.go_to("vco-receive")
     session.set_up(session.step.required[0])
     session.measure()
-    assert not session.state.found_clean[("vco-receive", 0)]  # P1 reaches the control volts
+    assert not session.state.found_clean[("vco-receive", 0)]  # P1 reaches the tuning voltage
 
 
 OPS = st.lists(
-    st.tuples(st.sampled_from(["read", "turn", "strike", "goto", "conclude", "finish", "follow"]), st.integers(0, 10_000)),
+    st.tuples(st.sampled_from(["read", "turn", "void", "goto", "conclude", "finish", "follow"]), st.integers(0, 10_000)),
     min_size=4, max_size=40,
 )  # fmt: skip
 
@@ -145,8 +145,8 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading(sheet: Sheet
                     session.append(Reading(step.quantity_id, required, step.limit.middle, "hand", "hand"))
                 elif op == "turn":
                     session.turn(sheet.adjusters[n % len(sheet.adjusters)].id, 2_500)
-                elif op == "strike":
-                    session.strike_last()
+                elif op == "void":
+                    session.void_last()
                 elif op == "goto":
                     session.go_to(step.id)
                 elif op == "conclude":
@@ -173,7 +173,7 @@ def test_no_sequence_of_entries_finishes_a_job_with_a_stale_reading(sheet: Sheet
 def test_inside(
     value: float | None, bound: str, word: str, low: float | None, high: float | None, says: bool | None
 ) -> None:
-    reading = Reading("vco.volts", Conditions(), value, "hand", "hand", bound=bound, word=word)  # type: ignore[arg-type]
+    reading = Reading("vco.tuning_voltage", Conditions(), value, "hand", "hand", bound=bound, word=word)  # type: ignore[arg-type]
     assert inside(Limit(low, high), reading) is says
 
 

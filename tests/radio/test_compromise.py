@@ -11,7 +11,7 @@ from unitone.align.advise import errors_together
 from unitone.job.card import Card
 from unitone.job.verdicts import verdict
 from unitone.present.bench.bench_view import take_view
-from unitone.present.bench.steady import compromise_words
+from unitone.present.bench.steady import describe_compromise
 from unitone.radio.compromise import compromise
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
@@ -47,7 +47,7 @@ def test_nobody_is_singled_out_where_no_majority_belongs_together() -> None:
 
 def test_the_handheld_is_levelled_and_the_crystal_named(book: Logbook) -> None:
     # Seed 25: one transmit crystal 68 ppm low, the others within a few.
-    job = open_job(book, "ostrel-teal-6", Card(1, "ostrel-teal-6", "T6-1", standin_seed=25))
+    job = open_job(book, "ostrel-teal-6", Card(1, "ostrel-teal-6", "T6-1", simulated_seed=25))
     session = Session(book, job)
     while session.advice().act != "finish":
         session.follow(session.advice())
@@ -55,7 +55,7 @@ def test_the_handheld_is_levelled_and_the_crystal_named(book: Logbook) -> None:
     errors = errors_together(session.state, step)
     good = [errors[c] for c in "ABDEF"]
     assert max(map(abs, good)) < 200 and abs(max(good) + min(good)) < 190 and errors["C"] < -1500
-    words = compromise_words(session.state, step)
+    words = describe_compromise(session.state, step)
     assert "A, B, D, E and F within" in words and "C stands −1" in words and "tx-C, 9.031667 MHz" in words
     assert verdict(session.state, step) == "out_of_spec"
     session.go_to("crystals")

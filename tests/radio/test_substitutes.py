@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from unitone.errors import EntryError
-from unitone.radio.substitutes import Spec, judge_substitute, parse_spec, substitute_words
+from unitone.radio.substitutes import Spec, describe_substitute, judge_substitute, parse_spec
 
 
 @pytest.mark.parametrize(
@@ -53,7 +53,7 @@ def test_what_states_no_value_is_refused() -> None:
 def test_a_substitute_is_as_good_in_every_respect_or_it_is_wrong(was: str, now: str, fits: bool, says: str) -> None:
     aspects = judge_substitute(parse_spec(was), parse_spec(now))
     assert all(a.fits for a in aspects) is fits, [a for a in aspects if not a.fits]
-    words = substitute_words(aspects)
+    words = describe_substitute(aspects)
     assert words.startswith("right" if fits else "wrong") and says in words
 
 

@@ -23,7 +23,7 @@ LIMIT = Limit(3.6, 4.4)
 
 
 def reading(value: float, u: float | None) -> Reading:
-    return Reading("tx.power", Conditions("send", "20"), value, "meter", "hand", u=u)
+    return Reading("tx.power", Conditions("transmit", "20"), value, "meter", "hand", u=u)
 
 
 def test_error_limits_become_a_rectangular_standard_uncertainty() -> None:
@@ -41,8 +41,8 @@ def test_errors_of_several_kinds_add_as_the_data_sheet_means_them() -> None:
     # 1 dB of power is 25.9 %, of a voltage 12.2 % (20 log and 10 log; any handbook).
     watt = Instrument("w", "w", ("tx.power",), "calibrated", db=1.0)
     assert watt.limits(POWER, 4.0) == pytest.approx(4.0 * 0.2589, rel=1e-3)
-    volt = Instrument("v", "v", ("rx.af_volts",), "calibrated", db=1.0)
-    assert volt.limits(QUANTITIES["rx.af_volts"], 1.0) == pytest.approx(0.1220, rel=1e-3)
+    volt = Instrument("v", "v", ("rx.af_voltage",), "calibrated", db=1.0)
+    assert volt.limits(QUANTITIES["rx.af_voltage"], 1.0) == pytest.approx(0.1220, rel=1e-3)
     level = Instrument("g", "g", ("rx.sensitivity",), "calibrated", db=1.5)
     assert level.limits(QUANTITIES["rx.sensitivity"], -113.0) == 1.5
     counter = Instrument("c", "c", ("ref.*",), "calibrated", ppm=0.5)
@@ -140,8 +140,8 @@ def test_the_re_check_set_is_as_small_as_an_integer_programme_finds(seed: int) -
 
 def test_corrections_are_what_the_trade_does() -> None:
     # A ×10 probe shows a tenth; a meter that reads 8 % low shows 92 % of the truth (common practice, no source).
-    probe = Instrument("p", "p", ("vco.volts",), times=10.0)
-    assert probe.correct(QUANTITIES["vco.volts"], 0.253) == pytest.approx(2.53)
+    probe = Instrument("p", "p", ("vco.tuning_voltage",), times=10.0)
+    assert probe.correct(QUANTITIES["vco.tuning_voltage"], 0.253) == pytest.approx(2.53)
     low = Instrument("w", "w", ("tx.power",), reads_pct=-8.0)
     assert low.correct(POWER, 4.0 * 0.92) == pytest.approx(4.0)
     # A pad forgotten at the generator's socket is added in dB.

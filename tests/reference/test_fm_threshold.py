@@ -1,4 +1,4 @@
-"""FM under its threshold, against a receiver that is built here from general signal processing and shares nothing with the stand-in.
+"""FM under its threshold, against a receiver that is built here from general signal processing and shares nothing with the simulated radio.
 
 Source of the law: S. O. Rice, "Noise in FM receivers", in M. Rosenblatt (ed.), Time Series Analysis (1963): clicks add to the noise
 as the carrier nears it, so that the output falls faster than the input. The narrow-band figures are common practice, no source.

@@ -1,4 +1,4 @@
-"""FM and SINAD meters, and the stand-in's modulator, against Bessel functions and golden values from SciPy."""
+"""FM and SINAD meters, and the simulated radio's modulator, against Bessel functions and golden values from SciPy."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from scipy.signal import welch
 
 from unitone.signals.carrier import Component, carrier_line, fit_carrier, fit_modulation, strongest, total_watts
 from unitone.signals.sinad import merge, sinad_std_db, tone_powers
-from unitone.simulator.radio import StandInRadio
+from unitone.simulator.radio import SimulatedRadio
 from unitone.simulator.transmitter import Keyed
 
 RATE = 48_000.0
@@ -35,7 +35,7 @@ def test_the_carrier_vanishes_at_the_zeros_of_j0(n: int, beta: float) -> None:
     assert fit_modulation(fm(beta * 1000.0, 1000.0, 37.0), RATE).deviation_hz == pytest.approx(beta * 1000.0, rel=1e-4)
 
 
-def test_the_stand_ins_modulator_nulls_its_carrier_where_bessel_says(aligned: StandInRadio) -> None:
+def test_the_stand_ins_modulator_nulls_its_carrier_where_bessel_says(aligned: SimulatedRadio) -> None:
     # Turn the deviation preset to where 792 Hz of tone gives beta = 2.4048: 1904.6 Hz.
     sent = aligned.transmitter
     assert sent is not None

@@ -13,33 +13,33 @@ import pytest
 
 from unitone.align.pairs.pair import response_db
 from unitone.radio.noise import KT0
-from unitone.robot.many import standin
+from unitone.robot.many import simulated
 from unitone.sheet.model.sheet import Conditions
 from unitone.simulator.mechanics import unit_mdeg
-from unitone.simulator.radio import StandInRadio
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.simulated_bench import SimulatedBench
 
 solver = pytest.mark.skipif(shutil.which("ngspice") is None, reason="ngspice is not installed: apt-get install ngspice")
 WEIR = "ostrel-weir-40-am"
 
 
-def aligned(seed: int = 5, fault: str = "") -> StandInBench:
-    _, sheet, physics = standin(WEIR)
-    radio = StandInRadio(sheet, physics, seed, fault)
+def aligned(seed: int = 5, fault: str = "") -> SimulatedBench:
+    _, sheet, physics = simulated(WEIR)
+    radio = SimulatedRadio(sheet, physics, seed, fault)
     made = radio.mechanics.specimen
     for name in radio.mechanics.moved_mdeg:
         radio.mechanics.moved_mdeg[name] = round(
             (made.right[name] - made.found[name]) * unit_mdeg(sheet.adjuster(name))
         )
-    return StandInBench(radio)
+    return SimulatedBench(radio)
 
 
 @pytest.fixture(scope="module")
-def bench() -> StandInBench:
+def bench() -> SimulatedBench:
     return aligned()
 
 
-def at(bench: StandInBench, level: float, **other: object) -> Conditions:
+def at(bench: SimulatedBench, level: float, **other: object) -> Conditions:
     return replace(bench.radio.sheet.step("front-end").setting, level_dbm=level, **other)  # type: ignore[arg-type]
 
 
@@ -74,7 +74,7 @@ def test_a_coupled_pair_is_what_ngspice_solves(k: float) -> None:
         assert inside[-1] - inside[0] == pytest.approx(math.sqrt(2.0) * f0 / q, rel=0.03)
 
 
-def test_am_sensitivity_is_what_the_noise_allows(bench: StandInBench) -> None:
+def test_am_sensitivity_is_what_the_noise_allows(bench: SimulatedBench) -> None:
     """(S+N)/N of 10 dB at 30 %: S/N = m²C/(2·N0·W) behind an envelope detector, so C = 9·2·N0·W/m² (any text on AM in noise, from
     memory); W is the audio band's 2.7 kHz, N0 = kT0·F. A usual set needs 0.3 to 1 µV (common practice, no source)."""
     carrier = float(bench.radio.sheet.carrier_hz("20"))
@@ -88,19 +88,19 @@ def test_am_sensitivity_is_what_the_noise_allows(bench: StandInBench) -> None:
     assert 0.3 < 223_606.8 * 10 ** (found / 20.0) < 1.0
 
 
-def test_automatic_gain_holds_the_loudness_and_not_the_noise(bench: StandInBench) -> None:
+def test_automatic_gain_holds_the_loudness_and_not_the_noise(bench: SimulatedBench) -> None:
     loud = {
-        x: bench.measure("rx.af_volts", at(bench, x, panel=(("squelch", "open"), ("volume", "30 %")))).value or 0.0
+        x: bench.measure("rx.af_voltage", at(bench, x, panel=(("squelch", "open"), ("volume", "30 %")))).value or 0.0
         for x in (-98.0, -60.0, -30.0)
     }
     hold = bench.radio.physics.receive.agc.hold  # type: ignore[union-attr]
     assert 20 * math.log10(loud[-30.0] / loud[-60.0]) == pytest.approx((1 - hold) * 30.0, abs=0.5)
     assert 20 * math.log10(loud[-60.0] / loud[-98.0]) < 12.0
-    volts = [bench.measure("rx.agc_volts", at(bench, x)).value or 0.0 for x in (-110.0, -80.0, -60.0)]
+    volts = [bench.measure("rx.agc_voltage", at(bench, x)).value or 0.0 for x in (-110.0, -80.0, -60.0)]
     assert volts[0] < 0.1 < volts[1] < volts[2]
     depth = [
         bench.measure(
-            "rx.af_volts", at(bench, -90.0, depth_pct=d, panel=(("squelch", "open"), ("volume", "10 %")))
+            "rx.af_voltage", at(bench, -90.0, depth_pct=d, panel=(("squelch", "open"), ("volume", "10 %")))
         ).value
         or 0.0
         for d in (30.0, 60.0)
@@ -108,13 +108,13 @@ def test_automatic_gain_holds_the_loudness_and_not_the_noise(bench: StandInBench
     assert depth[1] / depth[0] == pytest.approx(2.0, rel=0.03), "twice the depth is twice the audio"
 
 
-def test_s9_is_fifty_microvolts_on_an_aligned_radio(bench: StandInBench) -> None:
+def test_s9_is_fifty_microvolts_on_an_aligned_radio(bench: SimulatedBench) -> None:
     """IARU Region 1 Technical Recommendation R.1: S9 is -73 dBm below 30 MHz, 6 dB a unit."""
     for level, shown in ((-73.0, 0.0), (-85.0, -12.0), (-53.0, 20.0)):
         assert bench.measure("rx.s_meter", at(bench, level)).value == pytest.approx(shown, abs=3.0)
 
 
-def test_the_carrier_squelch_closes_lower_than_it_opens(bench: StandInBench) -> None:
+def test_the_carrier_squelch_closes_lower_than_it_opens(bench: SimulatedBench) -> None:
     """Opens within 0.5 µV just closed, closes 2 to 6 dB lower, tight between 100 µV and 1 mV or so (common practice, no source)."""
 
     def panel(squelch: str) -> Conditions:

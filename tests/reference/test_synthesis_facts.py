@@ -14,7 +14,7 @@ from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
 from unitone.sheet.model.mixing_model import Place, outputs, spots
 from unitone.simulator.physics import read_physics
-from unitone.simulator.radio import StandInRadio
+from unitone.simulator.radio import SimulatedRadio
 
 
 def test_the_skipped_places_are_those_of_the_regulation() -> None:
@@ -34,7 +34,7 @@ def test_the_blocks_of_a_multi_band_set_are_named_by_their_first_channel() -> No
     # Carrier oscillators about 1.5 kHz either side of the filter's centre, and all modes on one dial (common practice, no source).
     for band in "ABCDE":
         made = {
-            m: next(x for x in outputs(sheet, Place("send", band, m, "20")) if x.output == "tx.carrier")
+            m: next(x for x in outputs(sheet, Place("transmit", band, m, "20")) if x.output == "tx.carrier")
             for m in ("am", "usb", "lsb")
         }
         assert len({x.hz for x in made.values()}) == 1
@@ -52,10 +52,10 @@ def test_the_image_lies_twice_the_if_away() -> None:
 
 
 def test_a_pulled_crystal_against_its_equivalent_circuit() -> None:
-    """The stand-in's trimmer against the exact resonance of the crystal's equivalent circuit (IEC 60122-1: L1, C1, C0 with a load)."""
+    """The simulated radio's trimmer against the exact resonance of the crystal's equivalent circuit (IEC 60122-1: L1, C1, C0 with a load)."""
     sheet = read_sheet(find("ostrel-curlew-5"))
     physics = read_physics(physics_path(find("ostrel-curlew-5")), sheet)
-    radio = StandInRadio(sheet, physics, 5)
+    radio = SimulatedRadio(sheet, physics, 5)
     part = physics.oscillator["car-am"]
     series = 10.69e6
     inductance = 1.0 / ((2 * math.pi * series) ** 2 * part.c1)

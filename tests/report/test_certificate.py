@@ -112,7 +112,7 @@ def judged(book: Logbook) -> Certificate:
     ))  # fmt: skip
     session.start_work()
     session.go_to("power")
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     session.type_in("3.0", session.step.setting)
     session.judge("accepted", "a new final costs more than the radio")
     session.go_to("squelch")
@@ -169,7 +169,7 @@ def test_an_accepted_step_stands_as_accepted_and_is_counted(book: Logbook) -> No
     session = Session(book, open_job(book, "ostrel-mallard-6", Card(1, "ostrel-mallard-6")))
     session.start_work()
     session.go_to("power")
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     for required in session.step.required:
         session.type_in("0.6", required)
     session.judge("accepted", "enough for the allotments")

@@ -19,7 +19,7 @@ def finished(book: Logbook):  # type: ignore[no-untyped-def]
         book, owner="Ada of the weir", complaint="deaf", accessories=("microphone",), missing=("power lead",)
     )
     session.workshop.look_at("wax", "wrong", "seal broken", ("T1",))
-    session.workshop.look_at("controls", "mended", "scratchy", done="controls cleaned")
+    session.workshop.look_at("controls", "repaired", "scratchy", done="controls cleaned")
     session.workshop.read_volts("in", "13.2")
     read_everything(session, deviation="2.9 kHz")
     session.start_work()
@@ -105,10 +105,10 @@ def test_both_papers_in_every_form_with_and_without_the_owner(book: Logbook, tmp
 def test_the_certificate_tells_what_was_seen_fitted_and_measured_besides(book: Logbook) -> None:
     made = certificate_of(finished(book).state)
     sections = dict(made.sections)
-    assert sections["Found by looking"][0] == "T1: seal broken" and sections["Parts fitted"][0].startswith("1 × C41")
+    assert sections["Inspection findings"][0] == "T1: seal broken" and sections["Parts fitted"][0].startswith("1 × C41")
     assert sections["Voltages"] == ("Power lead at the board: 13.20 V (12.54 … 13.86 V), in spec",)
     html = render_paper(finished(book).state, "certificate", "html").decode()
-    assert "<script" not in html and "Found by looking" in html and "Voltages" in html
+    assert "<script" not in html and "Inspection findings" in html and "Voltages" in html
 
 
 def test_what_people_type_cannot_break_the_paper(book: Logbook) -> None:

@@ -10,7 +10,7 @@ from unitone.robot.whole_radios import run_set, run_trial
 
 @pytest.mark.parametrize(("shape", "seed"), [*zip(SHAPES, (4, 5, 6, 7), strict=True), ("threshold", 5), ("gain", 8)])
 def test_what_ails_a_meter_is_read_off_its_chart(shape: str, seed: int) -> None:
-    """On three stand-ins, as bad as the seed makes it."""
+    """On three simulated radios, as bad as the seed makes it."""
     assert chart_of(shape, seed) == (shape, shape), METERS[seed % len(METERS)]
 
 

@@ -125,7 +125,7 @@ def test_the_referee_can_bring_a_radio_in(sheet: Sheet, physics: PhysicsFile) ->
 
 
 def test_touching_what_was_in_limits_is_found_out(book: Logbook) -> None:
-    session = Session(book, open_job(book, SHEET, Card(1, SHEET, standin_seed=7)))
+    session = Session(book, open_job(book, SHEET, Card(1, SHEET, simulated_seed=7)))
     while session.state.phase == "as-found":
         session.follow(session.advice())
     assert wrongly_touched(session) == []
@@ -134,7 +134,7 @@ def test_touching_what_was_in_limits_is_found_out(book: Logbook) -> None:
 
 
 def test_every_piece_of_advice_is_seen(book: Logbook) -> None:
-    session = Session(book, open_job(book, SHEET, Card(1, SHEET, standin_seed=7)))
+    session = Session(book, open_job(book, SHEET, Card(1, SHEET, simulated_seed=7)))
     seen = []
     work = align(session, seen.append)
     assert work.finished and len(seen) == work.moves + 1 and seen[-1].act == "done"
@@ -152,7 +152,7 @@ def test_the_demo_workshop_is_whole_and_of_these_sheets() -> None:
         states = {r.number: fold(book.tape(r.id), r.id) for r in book.jobs()}
         for row in book.jobs():
             state, opening = states[row.number], states[row.number].entries[0].said
-            # A board of another name, and a general route, carry their own name in their copy of the sheet.
+            # A board of another name, and a general procedure, carry their own name in their copy of the sheet.
             if opening.sheet_id in current and state.sheet.title == read_sheet(find(opening.sheet_id)).title:
                 assert opening.sheet_hash == current[opening.sheet_id], "remake: python -m unitone.robot.demo"
             assert json.loads(json.dumps(summary(state))) == row.summary and row.status == state.status[0]
@@ -211,17 +211,17 @@ def test_the_send_task_brings_power_even_with_few_readings_and_over_no_ceiling(
 ) -> None:
     """AM mobiles by the advice alone beside golden section on the same radios: even as can be, in a third of its readings at most."""
     from unitone.cli.commands import run
-    from unitone.robot.send_side import run_send_trial
+    from unitone.robot.transmit_side import run_transmit_trial
 
-    report = run_send_trial("ostrel-weir-40-am", 1, 4104)
+    report = run_transmit_trial("ostrel-weir-40-am", 1, 4104)
     assert report["recovered"] == 1 and report["over_ceiling"] == 0 == report["over_rating"], report["problems"]
     assert report["power_readings"] <= 0.35 * report["baseline"]["power_readings"]
     assert report["error"]["uneven_db"]["max"] < 0.3 and report["wrong_verdicts"] == 0
-    assert run(["robot", "ostrel-teal-6", "--task", "send", "--sets", "1", "--seed", "4102", "--workers", "1"]) == 0
+    assert run(["robot", "ostrel-teal-6", "--task", "transmit", "--sets", "1", "--seed", "4102", "--workers", "1"]) == 0
     said = capsys.readouterr().out
     assert "1 of 1 radios recovered" in said and "0 ever over a ceiling" in said and "coordinate golden section" in said
     with pytest.raises(SheetError, match="no simulated radio"):
-        run_send_trial("ostrel-mallard-6", 1)
+        run_transmit_trial("ostrel-mallard-6", 1)
 
 
 def test_a_stand_in_that_only_sends_comes_to_its_end_with_its_receiver_put_aside(tmp_path: Path) -> None:
@@ -233,7 +233,7 @@ def test_a_stand_in_that_only_sends_comes_to_its_end_with_its_receiver_put_aside
     physics.write_text(
         text[: text.index("[receive]")] + text[text.index("[send]") : text.index("[fault.")], encoding="utf-8"
     )
-    job = open_job(book, str(tmp_path / "ostrel-weir-40-am.toml"), Card(1, "ostrel-weir-40-am", standin_seed=2))
+    job = open_job(book, str(tmp_path / "ostrel-weir-40-am.toml"), Card(1, "ostrel-weir-40-am", simulated_seed=2))
     session = Session(book, job)
     work = align(session)
     aside = {s.id for s in session.sheet.steps if verdict(session.state, s) == "not applicable"}
@@ -244,11 +244,11 @@ def test_a_stand_in_that_only_sends_comes_to_its_end_with_its_receiver_put_aside
 
 def test_the_watch_sees_a_radio_that_was_left_over_its_ceiling() -> None:
     """What the proof would not excuse: a preset turned up behind its step's back."""
-    from unitone.robot.send_side import Watch
+    from unitone.robot.transmit_side import Watch
 
     path = find("ostrel-weir-40-am")
     book = Logbook(None)
-    session = Session(book, open_job(book, "ostrel-weir-40-am", Card(1, "x", standin_seed=3)))
+    session = Session(book, open_job(book, "ostrel-weir-40-am", Card(1, "x", simulated_seed=3)))
     watch = Watch(Referee(session.sheet, read_physics(physics_path(path), session.sheet), 3), session)
     session.start_work()
     session.go_to("depth")
@@ -272,9 +272,9 @@ def test_a_loop_out_of_lock_is_told_and_what_is_counted_by_itself_is_trimmed(tmp
         shutil.copy(beside, tmp_path)
     physics = tmp_path / "ostrel-curlew-5.physics.toml"
     text = physics.read_text(encoding="utf-8")
-    for way in ("receive", "send"):
+    for way in ("receive", "transmit"):
         text = text.replace(f"[vco.{way}]\n", f'[vco.{way}]\nlowest = "7.2 V"\n')
     physics.write_text(text, encoding="utf-8")
     result = run_frequency(str(tmp_path / "ostrel-curlew-5.toml"), 7001)
     assert result.recovered and result.readings < 25, result.problems
-    assert result.out_of_reach and all(place.startswith("send") for place in result.out_of_reach)
+    assert result.out_of_reach and all(place.startswith("transmit") for place in result.out_of_reach)

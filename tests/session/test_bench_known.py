@@ -66,7 +66,7 @@ def test_a_corrected_counter_is_used_for_typed_readings(book: Logbook, new_sessi
     session = new_session(None)
     step = next(s for s in session.sheet.steps if s.quantity_id == "tx.frequency_error")
     session.go_to(step.id)
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     nominal = float(session.sheet.carrier_hz(step.required[0].channel))
     reading = session.type_in(f"{(nominal * (1 + 2e-6) + 100) / 1e6:.6f} MHz", step.required[0])
     assert reading.value == pytest.approx(100.0, abs=1.0) and reading.raw == pytest.approx(154.4, abs=1.0)
@@ -125,7 +125,7 @@ def test_guides_conclude_and_are_kept_and_age() -> None:
     )
     old = {r.kind: r for r in known_rows(bench, {}, TODAY + datetime.timedelta(days=400))}
     assert old["pads"].mark == "recheck" and "over a year old" in old["pads"].words
-    instruments = (Instrument("w", "w", ("tx.power",)), Instrument("v", "v", ("supply.volts",)))
+    instruments = (Instrument("w", "w", ("tx.power",)), Instrument("v", "v", ("supply.voltage",)))
     assert targets("wattmeter", instruments) == (("w", "w"),) and targets("counter", instruments) == ()
     for typed, rows_, says in (
         ({}, [("Z", "-90"), ("A", "-97")], "no pad “Z”"), ({}, [("A", ""), ("B", "-97")], "Row 1: what was dialled"),
@@ -172,7 +172,7 @@ def test_the_bench_says_which_oscillator_as_each_reading_is_typed(
         step = next(s for s in session.sheet.steps if s.quantity_id == "tx.frequency_error")
         session.start_work()
         session.go_to(step.id)
-        session.confirm_hook_up("send")
+        session.confirm_hook_up("transmit")
         assert not any("it may be ref" in n for n in take_view(session).step.notes), "nothing is read yet"
         for required in step.required:
             times = float(session.sheet.carrier_hz(required.channel)) / 10.24e6

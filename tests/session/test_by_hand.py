@@ -19,8 +19,8 @@ from unitone.quantities.show import microvolts, s_units
 from unitone.session.session import Session, open_job
 from unitone.sheet.model.sheet import Conditions, Sheet
 from unitone.simulator.physics import PhysicsFile
-from unitone.simulator.radio import StandInRadio
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.store.logbook import Logbook
 
 
@@ -47,7 +47,7 @@ def say(measured: Measured, quantity_id: str, conditions: Conditions, sheet: She
 
 def test_a_whole_alignment_by_hand_entry_only(book: Logbook, sheet: Sheet, physics: PhysicsFile) -> None:
     """The technician turns a radio that the program cannot see, reads its needles and types."""
-    radio = StandInBench(StandInRadio(sheet, physics, 6))
+    radio = SimulatedBench(SimulatedRadio(sheet, physics, 6))
     session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, "40-77")))
     assert not session.bench.simulated
     for _ in range(900):
@@ -75,10 +75,10 @@ def test_a_whole_alignment_by_hand_entry_only(book: Logbook, sheet: Sheet, physi
     assert radio.radio.mechanics.moved_mdeg == session.state.positions
 
 
-class Broken(StandInBench):
-    """A stand-in bench on which one core turns freely without doing anything."""
+class Broken(SimulatedBench):
+    """A simulated radio bench on which one core turns freely without doing anything."""
 
-    def __init__(self, radio: StandInRadio, core: str) -> None:
+    def __init__(self, radio: SimulatedRadio, core: str) -> None:
         super().__init__(radio)
         self._core = core
 
@@ -99,8 +99,8 @@ def work_through(session: Session) -> list[str]:
 
 
 def test_a_core_that_does_nothing_is_said_and_left(book: Logbook, sheet: Sheet, physics: PhysicsFile) -> None:
-    radio = StandInRadio(sheet, physics, 8)
-    session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, standin_seed=8)), Broken(radio, "L9"))
+    radio = SimulatedRadio(sheet, physics, 8)
+    session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, simulated_seed=8)), Broken(radio, "L9"))
     radio.mechanics.specimen.found["L9"] = radio.mechanics.specimen.right["L9"] + 2.0
     spoken = work_through(session)
     outcomes = {o for past in session.state.concluded.values() for _, o in past}
@@ -110,10 +110,10 @@ def test_a_core_that_does_nothing_is_said_and_left(book: Logbook, sheet: Sheet, 
 
 
 def test_a_peak_beyond_the_travel_is_said(book: Logbook, sheet: Sheet, physics: PhysicsFile) -> None:
-    radio = StandInRadio(sheet, physics, 8)
+    radio = SimulatedRadio(sheet, physics, 8)
     made = radio.mechanics.specimen
     made.right["L9"], made.found["L9"] = 8.9, 7.0  # the coil's peak lies outside the core's travel
-    session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, standin_seed=8)), StandInBench(radio))
+    session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, simulated_seed=8)), SimulatedBench(radio))
     work_through(session)
     outcomes = [o for _, o in session.state.concluded["power"]]
     assert outcomes[0] in ("at-stop", "peaked")
@@ -121,10 +121,10 @@ def test_a_peak_beyond_the_travel_is_said(book: Logbook, sheet: Sheet, physics: 
 
 
 def test_a_preset_whose_range_ends_short(book: Logbook, sheet: Sheet, physics: PhysicsFile) -> None:
-    radio = StandInRadio(sheet, physics, 8)
+    radio = SimulatedRadio(sheet, physics, 8)
     object.__setattr__(physics.rail[0], "high", 7.7)  # the regulator has drifted: fully up is not enough
     try:
-        session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, standin_seed=8)), StandInBench(radio))
+        session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, simulated_seed=8)), SimulatedBench(radio))
         work_through(session)
     finally:
         object.__setattr__(physics.rail[0], "high", 8.8)
@@ -133,10 +133,10 @@ def test_a_preset_whose_range_ends_short(book: Logbook, sheet: Sheet, physics: P
 
 
 def test_a_dead_receiver_still_comes_to_an_end(book: Logbook, sheet: Sheet, physics: PhysicsFile) -> None:
-    radio = StandInRadio(sheet, physics, 9)
+    radio = SimulatedRadio(sheet, physics, 9)
     radio.mechanics.specimen.found["L1"] = 0.0
     radio.mechanics.specimen.right["L1"] = 30.0  # no lock on receive, whatever is turned
-    session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, standin_seed=9)), StandInBench(radio))
+    session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, simulated_seed=9)), SimulatedBench(radio))
     work_through(session)
     assert session.state.finished
     assert (
@@ -147,7 +147,7 @@ def test_a_dead_receiver_still_comes_to_an_end(book: Logbook, sheet: Sheet, phys
 
 
 COMMANDS = st.lists(
-    st.tuples(st.sampled_from(["turn", "measure", "type", "strike", "goto", "hook", "back", "follow", "setup", "note"]), st.integers(0, 9999)),
+    st.tuples(st.sampled_from(["turn", "measure", "type", "void", "goto", "hook", "back", "follow", "setup", "note"]), st.integers(0, 9999)),
     min_size=5, max_size=45,
 )  # fmt: skip
 TYPED = (
@@ -172,16 +172,16 @@ TYPED = (
 @given(COMMANDS)
 def test_whatever_is_done_closing_and_opening_changes_nothing(sheet: Sheet, commands: list[tuple[str, int]]) -> None:
     with Logbook(None) as book:
-        session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, standin_seed=3)))
+        session = Session(book, open_job(book, sheet.id, Card(1, sheet.id, simulated_seed=3)))
         for command, n in commands:
             step = sheet.steps[n % len(sheet.steps)]
             acts: dict[str, Callable[[], object]] = {
                 "turn": lambda n=n: session.turn(sheet.adjusters[n % len(sheet.adjusters)].id, (n % 41 - 20) * 45_000),
                 "measure": lambda: session.measure(session.step.setting),
                 "type": lambda n=n: session.type_in(TYPED[n % len(TYPED)], session.step.setting),
-                "strike": session.strike_last,
+                "void": session.void_last,
                 "goto": lambda s=step: session.go_to(s.id),
-                "hook": lambda n=n: session.confirm_hook_up(("receive", "send")[n % 2]),
+                "hook": lambda n=n: session.confirm_hook_up(("receive", "transmit")[n % 2]),
                 "back": session.take_back,
                 "follow": lambda: session.follow(session.advice()),
                 "setup": lambda: session.set_up(session.step.setting),

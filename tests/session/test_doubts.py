@@ -37,7 +37,7 @@ def test_a_carrier_of_another_channel_is_asked_back_and_taken_when_it_is_typed_a
     session = by_hand(book, WEIR)
     step = next(s for s in session.sheet.steps if s.quantity_id == "tx.frequency_error")
     session.go_to(step.id)
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     at_one = next(c for c in step.required if c.channel == "1")
     before = session.state.seq
     with pytest.raises(DoubtfulEntry, match="belongs to channel 20, this reading is for channel 1"):
@@ -65,7 +65,7 @@ def test_a_slip_by_a_thousand_names_what_was_likely_meant(book: Logbook, typed: 
     session = by_hand(book, WEIR)
     session.go_to("current-keyed" if typed == "1.2" else "current-rest")
     if typed == "1.2":
-        session.confirm_hook_up("send")
+        session.confirm_hook_up("transmit")
     with pytest.raises(DoubtfulEntry, match="Was it") as asked:
         session.type_in(typed)
     assert likely in str(asked.value) and "Enter it again" in str(asked.value)

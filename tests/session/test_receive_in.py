@@ -14,24 +14,24 @@ from unitone.errors import BenchError, SheetError, UnitoneError
 from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.sentences import sentence
-from unitone.present.bench.smeter import chart_words
-from unitone.robot.many import standin
+from unitone.present.bench.smeter import describe_chart
+from unitone.robot.many import simulated
 from unitone.robot.technician import follow
 from unitone.robot.whole_radios import run_set, run_trial
 from unitone.session.charts import chart_on
 from unitone.session.session import Session, open_job
-from unitone.sheet.conventions.schools import apply
+from unitone.sheet.conventions.questions import apply
 from unitone.sheet.format.read import parse_sheet
 from unitone.sheet.library import find
 from unitone.simulator.physics import parse_physics, with_fault
-from unitone.simulator.radio import StandInRadio
+from unitone.simulator.radio import SimulatedRadio
 from unitone.store.logbook import Logbook
 
 WEIR = "ostrel-weir-40-am"
 
 
 def opened(book: Logbook, seed: int | None = 6, fault: str = "") -> Session:
-    card = Card(book.next_number(), WEIR, standin_seed=seed, standin_fault=fault)
+    card = Card(book.next_number(), WEIR, simulated_seed=seed, simulated_fault=fault)
     return Session(book, open_job(book, WEIR, card))
 
 
@@ -63,9 +63,9 @@ def test_a_whole_am_radio_is_brought_in() -> None:
 def test_coils_are_peaked_by_what_the_school_says(book: Logbook, choice: str) -> None:
     """Whatever it is peaked by, the step closes with the sheet's own reading, better than it was found."""
     session = opened(book, 4)
-    session.set_schools({"reading": choice, "in-limits": "optimise"})
+    session.set_conventions({"reading": choice, "in-spec": "optimise"})
     step = session.sheet.step("front-end")
-    wanted = {"ear": "rx.loudness", "af": "rx.af_volts", "quieting": "rx.quieting"}[choice]
+    wanted = {"ear": "rx.loudness", "af": "rx.af_voltage", "quieting": "rx.quieting"}[choice]
     assert step.read_by == wanted == step.hill_id and step.quantity_id == "rx.sn_ratio"
     assert step.hill_setting.tone_hz is None or choice != "quieting"
     whys = work_on(session, "front-end")
@@ -88,7 +88,7 @@ def test_audio_volts_are_not_for_a_limiters_radio() -> None:
 
 def test_by_hand_louder_and_softer_are_typed(book: Logbook) -> None:
     session = opened(book, None)
-    session.set_schools({"reading": "ear"})
+    session.set_conventions({"reading": "ear"})
     session.start_work()
     session.go_to("front-end")
     session.confirm_hook_up("receive")
@@ -125,7 +125,7 @@ def test_what_each_core_gained_is_told(book: Logbook) -> None:
     assert all(db == pytest.approx(won[a][0], abs=0.3) and std < 1.0 for a, (db, std) in won.items())
     assert progress(session.state, session.step, 0)[0] is None, "every core is done"
     assert kept_level(session.step, 30.0, -100.0, 30.0) is not None
-    assert kept_level(replace(session.step, read_by="rx.agc_volts"), 30.0, -100.0, 30.0) is None
+    assert kept_level(replace(session.step, read_by="rx.agc_voltage"), 30.0, -100.0, 30.0) is None
 
 
 def test_the_chart_is_read_and_says_what_it_is(book: Logbook) -> None:
@@ -133,7 +133,8 @@ def test_the_chart_is_read_and_says_what_it_is(book: Logbook) -> None:
     session.start_work()
     session.go_to("s-meter")
     assert (
-        chart_words(session.state, session.step) == "" and take_view(session).reading.chart_next == "0.20 µV at the set"
+        describe_chart(session.state, session.step) == ""
+        and take_view(session).reading.chart_next == "0.20 µV at the set"
     )
     session.confirm_hook_up("receive")
     try:
@@ -179,10 +180,10 @@ def test_what_a_check_asks_for_is_peaked(book: Logbook) -> None:
 
 
 def test_faults_are_patches_that_are_checked() -> None:
-    path, sheet, physics = standin(WEIR)
+    path, sheet, physics = simulated(WEIR)
     assert {"silicon-meter-diode", "wrong-capacitor", "leaky-squelch"} <= set(physics.fault)
     for name in physics.fault:
-        assert with_fault(physics, name) != physics and StandInRadio(sheet, physics, 1, name).healthy == physics
+        assert with_fault(physics, name) != physics and SimulatedRadio(sheet, physics, 1, name).healthy == physics
     with pytest.raises(SheetError, match="no such fault"):
         with_fault(physics, "moth")
     text = path.with_suffix(".physics.toml").read_text(encoding="utf-8")

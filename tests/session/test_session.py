@@ -30,7 +30,7 @@ def test_typed_readings_go_the_same_way(new_session: Callable[..., Session]) -> 
     session.go_to("reference")
     assert session.type_in("10.240012 MHz", session.step.required[0]).value == pytest.approx(10_240_012)
     session.go_to("frequency")
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     assert session.type_in("27.20489", session.step.required[1]).value == pytest.approx(-110)
     assert session.type_in("-31", session.step.required[0]).value == -31
     session.go_to("s-meter")
@@ -63,7 +63,7 @@ def test_the_interlock(new_session: Callable[..., Session]) -> None:
         with pytest.raises(HookUpError, match="Confirm the send hook-up first"):
             call()
     assert session.live(session.step.setting) is None and not session.state.readings
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     assert session.measure().value and session.live(session.step.setting)
     session.go_to("front-end")
     with pytest.raises(HookUpError):
@@ -99,13 +99,13 @@ def test_opening_again_puts_the_stand_in_where_it_was(new_session: Callable[...,
 
 def test_strikes(new_session: Callable[..., Session]) -> None:
     session = new_session(None)
-    assert session.strike_last() is None
+    assert session.void_last() is None
     session.type_in("8.02", session.step.required[0])
     session.note("first")
     session.turn("P1", 2_500)
-    assert session.strike_last().kind == "note"  # type: ignore[union-attr]
-    assert session.strike_last().kind == "reading"  # type: ignore[union-attr]
-    assert session.strike_last() is None and session.state.positions["P1"] == 2_500
+    assert session.void_last().kind == "note"  # type: ignore[union-attr]
+    assert session.void_last().kind == "reading"  # type: ignore[union-attr]
+    assert session.void_last() is None and session.state.positions["P1"] == 2_500
 
 
 def test_finishing(new_session: Callable[..., Session]) -> None:
@@ -141,7 +141,7 @@ def test_a_sheet_without_physics_has_no_stand_in(book: Logbook, tmp_path, sheet:
     path = tmp_path / "mine.toml"
     path.write_text(sheet.source_text, encoding="utf-8")
     with pytest.raises(BenchError, match=r"mine\.physics\.toml"):
-        open_job(book, str(path), Card(1, "mine", standin_seed=1))
+        open_job(book, str(path), Card(1, "mine", simulated_seed=1))
     session = Session(book, open_job(book, str(path), Card(1, "mine")))
     path.unlink()  # the job carries its own copy
     assert Session(book, session.job_id).sheet.title == "Ostrel Tarn 40"
@@ -160,15 +160,15 @@ def test_the_view_of_a_fresh_job(new_session: Callable[..., Session]) -> None:
         and view.reading.figure_words == "no reading yet"
     )
     assert view.procedure.phase == "as-found" and view.procedure.tally == "18 to do" and view.simulated
-    assert [title for title, _ in view.procedure.route] == [
+    assert [title for title, _ in view.procedure.procedure] == [
         "Supply and rails",
         "Synthesiser",
         "Send",
         "Receive",
         "Settings",
     ]
-    assert sum(len(rows) for _, rows in view.procedure.route) == 18
-    assert [p.title for p in view.procedure.path if p.way == "send"] == ["Mic", "VCO", "Driver", "Final"]
+    assert sum(len(rows) for _, rows in view.procedure.procedure) == 18
+    assert [p.title for p in view.procedure.path if p.way == "transmit"] == ["Mic", "VCO", "Driver", "Final"]
     assert (
         view.board.selected == "P1"
         and [r.adjuster for r in view.board.ledger] == ["P1"]
@@ -185,7 +185,7 @@ def test_every_moment_of_a_job_can_be_drawn(new_session: Callable[..., Session])
         times.append(time.perf_counter() - start)
         assert view.coach.headline and view.step.dial_words and view.reading.figure and view.step.limit_words
         assert 0 <= view.reading.bar.band[0] < view.reading.bar.band[1] <= 1
-        assert sum(r.current for _, rows in view.procedure.route for r in rows) == 1
+        assert sum(r.current for _, rows in view.procedure.procedure for r in rows) == 1
         assert view.hook_up.ok == (view.hook_up.wanted in ("probe", view.hook_up.present))
         if view.reading.hill is not None and view.reading.hill.curve_x:
             assert (
@@ -234,6 +234,6 @@ def test_dial_words_of_every_step(new_session: Callable[..., Session], sheet: Sh
         words[step.id] = take_view(session).step.dial_words
     assert words["rail"] == "Voltmeter at TP1, 8 V rail."
     assert words["reference"].startswith("Counter at TP2")
-    assert words["vco-send"].startswith("Key into the dummy load. Voltmeter at TP3")
+    assert words["vco-transmit"].startswith("Key into the dummy load. Voltmeter at TP3")
     assert "20 mV" in words["deviation"] and "dummy load" in words["power"]
     assert "100 µV" in words["detector"].replace("99.9", "100") and "RF off" in words["squelch"]

@@ -78,7 +78,7 @@ def test_the_card_can_be_put_right_and_every_change_is_an_entry(book: Logbook) -
     assert session.state.seq == before, "nothing differs, nothing is written"
     session.workshop.amend_card({"missing": ("power lead",), "call_sign": "M7 river", "first_look": "lamp dead"})
     assert session.state.card.missing == ("power lead",) and session.state.card.accessories == ("microphone",)
-    session.strike_last()
+    session.void_last()
     assert session.state.card.missing == () and fold(book.tape(session.job_id)).card == session.state.card
     for fields, says in (({"number": 9}, "number cannot be changed"), ({"colour": "red"}, "not known")):
         with pytest.raises(TapeError, match=says):
@@ -133,15 +133,15 @@ def test_disturbed_wax_makes_a_step_worth_a_look_even_in_limits(book: Logbook) -
     assert verdict(session.state, session.step) == "left_as_found"
     session.start_work()
     advice = advise(session.state)
-    assert (advice.act, advice.why, advice.outcome) == ("conclude", "worth-a-look", "in-limits")
+    assert (advice.act, advice.why, advice.outcome) == ("conclude", "worth-a-look", "in-spec")
     view = take_view(session)
     assert view.coach.headline == "In spec, but worth a look." and not view.step.leave_alone
     assert view.step.remarks == ("Worth a look: T1, T3: seal broken",)
-    rows = {r.step_id: r for _, rows in view.procedure.route for r in rows}
+    rows = {r.step_id: r for _, rows in view.procedure.procedure for r in rows}
     assert rows["front-end"].look and rows["if-first"].look and not rows["power"].look
     look = next(x for x in take_card(session).looks if x.id == "wax")
     assert look.look == "wrong" and len(look.lines) == 2 and book.blob(look.pictures[0][1]) == PNG
-    session.workshop.look_at("wax", "mended", done="resealed", on=("T1", "T3"))
+    session.workshop.look_at("wax", "repaired", done="resealed", on=("T1", "T3"))
     session.go_to("front-end")
     assert take_view(session).step.remarks == (), "what was mended asks for no second look"
     session.workshop.look_at("wax", "fine", "all sealed")
@@ -167,7 +167,7 @@ def test_what_was_looked_at_has_to_say_something(book: Logbook) -> None:
     session = by_hand(book)
     for wrong, says in (
         (("wax", "rosy"), "no finding"), (("", "fine"), "what was looked at"), (("wax", "wrong"), "Say what is wrong"),
-        (("wax", "mended"), "Say what was done"), (("wax", "fine", "", (), "", "engine"), "no stage"),
+        (("wax", "repaired"), "Say what was done"), (("wax", "fine", "", (), "", "engine"), "no stage"),
     ):  # fmt: skip
         with pytest.raises(TapeError, match=says):
             session.workshop.look_at(*wrong)  # type: ignore[arg-type]
@@ -228,7 +228,9 @@ def test_rails_know_the_supply_the_meter_and_each_other(book: Logbook) -> None:
     assert "HT behind the smoothing stands at the same volts" in words and "cross-feed" in words
     handheld = by_hand(book, "ostrel-mallard-6")
     handheld.workshop.set_supply("bench supply", "0.7 A")
-    assert [handheld.state.loose_words(x) for x in handheld.state.open_ends] == ["bench supply in place of the battery"]
+    assert [handheld.state.describe_loose(x) for x in handheld.state.open_ends] == [
+        "bench supply in place of the battery"
+    ]
     assert "Set the current limit to 0.7 A." in take_card(handheld).supply_words
     handheld.workshop.set_supply(limit="5 A")
     assert "too much to protect" in take_card(handheld).supply_words
@@ -272,7 +274,7 @@ def test_the_bench_reads_a_rail_where_it_can_and_keeps_the_interlock(new_session
     session = new_session(5)
     reading = session.workshop.measure_volts("rail-8")
     assert (
-        reading.source == "stand-in"
+        reading.source == "simulated"
         and 6.0 < reading.value < 10.0
         and session.state.latest[("rail", 0)].reading == reading
     )
@@ -285,7 +287,7 @@ def test_the_bench_reads_a_rail_where_it_can_and_keeps_the_interlock(new_session
 def test_currents_settle_their_step_and_are_judged(book: Logbook) -> None:
     session = by_hand(book, WEIR)
     session.workshop.read_current("receive", "310 mA")
-    session.workshop.read_current("send", "2.4 A")
+    session.workshop.read_current("transmit", "2.4 A")
     rest, keyed = take_card(session).currents
     assert (rest.verdict, keyed.verdict) == ("in_spec", "out_of_spec") and session.state.latest[
         ("current-rest", 0)
@@ -315,7 +317,7 @@ def test_capacitors_are_judged_and_the_school_is_heard(book: Logbook) -> None:
     assert "Replace only the bad ones" in take_card(session).capacitors_words, (
         "a new measurement takes the old one's place"
     )
-    session.set_schools({"electrolytics": "all"})
+    session.set_conventions({"electrolytics": "all"})
     assert "replace all" in take_card(session).capacitors_words
 
 
@@ -365,7 +367,7 @@ def test_reports_from_the_air_weigh_little_beside_a_measurement(book: Logbook) -
     read_everything(session)
     assert "the measurement is in spec" in take_card(session).on_air[0].mark
     session.go_to("power")
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     session.type_in("1.1 W", session.step.required[0])
     assert "the measurement is out of spec too" in take_card(session).on_air[0].mark
     assert "Heard on the air (low weight): “faint”" in take_view(session).step.remarks[-1]

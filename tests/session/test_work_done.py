@@ -46,7 +46,7 @@ def test_what_was_tried_is_there_for_the_next_one(book: Logbook) -> None:
     assert made.tried[0] == "leaky electrolytics: replaced C41 to C44 → rail 8.4 → 8.4 V (not the cause)"
     assert b"plug of the loom" in render(made, "html")
     assert [r.number for r in book.jobs("C41")] == [session.state.card.number], "a search finds it by its part"
-    session.strike_last()
+    session.void_last()
     assert len(session.state.tried) == 1 and fold(book.tape(session.job_id)).tried == session.state.tried
 
 
@@ -63,7 +63,7 @@ def test_a_loose_end_blocks_finishing_until_it_is_put_right_or_stays_for_a_reaso
         session.tie(first[0])
     with pytest.raises(TapeError, match="Still loose: bench supply"):
         session.finish()
-    session.strike_last()
+    session.void_last()
     assert len(session.state.open_ends) == 2, "putting it right was struck"
     session.tie(first[0])
     session.tie(second[0], "the owner has no cells in it")
@@ -76,7 +76,7 @@ def test_a_loose_end_blocks_finishing_until_it_is_put_right_or_stays_for_a_reaso
 
 @settings(max_examples=25, deadline=None)
 @given(
-    st.lists(st.tuples(st.sampled_from(["loosen", "tie", "stays", "strike", "finish"]), st.integers(0, 9)), max_size=20)
+    st.lists(st.tuples(st.sampled_from(["loosen", "tie", "stays", "void", "finish"]), st.integers(0, 9)), max_size=20)
 )
 def test_no_sequence_finishes_a_job_with_a_loose_end(ops: list[tuple[str, int]]) -> None:
     with Logbook(None) as book:
@@ -88,8 +88,8 @@ def test_no_sequence_finishes_a_job_with_a_loose_end(ops: list[tuple[str, int]])
                     session.loosen(f"lead {n}")
                 elif op in ("tie", "stays") and ends:
                     session.tie(ends[n % len(ends)].entry_id, "so be it" if op == "stays" else "")
-                elif op == "strike":
-                    session.strike_last()
+                elif op == "void":
+                    session.void_last()
                 elif op == "finish":
                     session.finish()
             except TapeError:

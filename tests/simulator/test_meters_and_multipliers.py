@@ -11,21 +11,21 @@ from unitone.align.smeter.chart import CHART_DB, s9_of
 from unitone.align.smeter.shape import Mark, read_chart
 from unitone.errors import SheetError
 from unitone.quantities.registry import quantity
-from unitone.robot.many import standin
+from unitone.robot.many import simulated
 from unitone.sheet.library import physics_path
 from unitone.sheet.model.sheet import Conditions, Sheet
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.physics import PhysicsFile, parse_physics
-from unitone.simulator.radio import StandInRadio
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.simulated_bench import SimulatedBench
 
-PATH, SHEET, _ = standin("ostrel-tarn-40")
+PATH, SHEET, _ = simulated("ostrel-tarn-40")
 TEXT = physics_path(PATH).read_text(encoding="utf-8")
 
 
-def radio(more: str, text: str = TEXT, seed: int = 3) -> StandInRadio:
+def radio(more: str, text: str = TEXT, seed: int = 3) -> SimulatedRadio:
     """The FM mobile with so much more in its physics file, all adjusters where they are right."""
-    made = StandInRadio(SHEET, parse_physics(text + more, "physics.toml", SHEET), seed)
+    made = SimulatedRadio(SHEET, parse_physics(text + more, "physics.toml", SHEET), seed)
     for name in made.mechanics.moved_mdeg:
         off = made.mechanics.specimen.right[name] - made.mechanics.specimen.found[name]
         made.mechanics.moved_mdeg[name] = round(off * unit_mdeg(SHEET.adjuster(name)))
@@ -37,8 +37,8 @@ def step_of(sheet: Sheet, quantity_id: str) -> Conditions:
 
 
 def test_a_noisy_meter_spreads_by_what_the_file_says_and_knows_it() -> None:
-    noisy = '\n[[meter]]\nquantities = ["tx.power", "vco.volts"]\nnoise = 3\n'
-    bench, plain = StandInBench(radio(noisy)), StandInBench(radio(""))
+    noisy = '\n[[meter]]\nquantities = ["tx.power", "vco.tuning_voltage"]\nnoise = 3\n'
+    bench, plain = SimulatedBench(radio(noisy)), SimulatedBench(radio(""))
     at = step_of(SHEET, "tx.power")
     read = [bench.measure("tx.power", at) for _ in range(60)]
     values = np.array([r.value for r in read])
@@ -51,13 +51,13 @@ def test_a_noisy_meter_spreads_by_what_the_file_says_and_knows_it() -> None:
 
 def test_a_slow_needle_is_on_its_way_and_a_reading_waits_for_it() -> None:
     lag = 2.0
-    bench = StandInBench(radio(f'\n[[meter]]\nquantities = ["vco.volts"]\nlag = "{lag} s"\n'))
-    low, high = (Conditions(way="send", channel=c) for c in (SHEET.plan.names[0], SHEET.plan.names[-1]))
-    plain = StandInBench(radio(""))
-    before, after = (plain.measure("vco.volts", c).value for c in (low, high))
-    assert bench.measure("vco.volts", low).value == pytest.approx(before, abs=0.02)
+    bench = SimulatedBench(radio(f'\n[[meter]]\nquantities = ["vco.tuning_voltage"]\nlag = "{lag} s"\n'))
+    low, high = (Conditions(way="transmit", channel=c) for c in (SHEET.plan.names[0], SHEET.plan.names[-1]))
+    plain = SimulatedBench(radio(""))
+    before, after = (plain.measure("vco.tuning_voltage", c).value for c in (low, high))
+    assert bench.measure("vco.tuning_voltage", low).value == pytest.approx(before, abs=0.02)
     start = bench.clock.seconds()
-    needle = [bench.live("vco.volts", high) for _ in range(60)]
+    needle = [bench.live("vco.tuning_voltage", high) for _ in range(60)]
     passed = bench.clock.seconds() - start
     shown = np.array([n.value for n in needle if n is not None])
     # A movement of first order is 63 % of the way after a time constant, 95 % after three (any text on instruments).
@@ -65,8 +65,10 @@ def test_a_slow_needle_is_on_its_way_and_a_reading_waits_for_it() -> None:
     way = (shown - before) / (after - before)
     assert float(np.interp(lag, times, way)) == pytest.approx(1 - math.exp(-1), abs=0.05)
     assert float(np.interp(3 * lag, times, way)) == pytest.approx(1 - math.exp(-3), abs=0.03)
-    assert bench.measure("vco.volts", low).value == pytest.approx(before, abs=0.06 * abs(after - before) + 0.02)
-    assert bench.meter_for("vco.volts").seconds_for("vco.volts") > 3 * lag  # type: ignore[union-attr]
+    assert bench.measure("vco.tuning_voltage", low).value == pytest.approx(
+        before, abs=0.06 * abs(after - before) + 0.02
+    )
+    assert bench.meter_for("vco.tuning_voltage").seconds_for("vco.tuning_voltage") > 3 * lag  # type: ignore[union-attr]
 
 
 def test_a_meter_of_no_known_quantity_or_named_twice_is_refused() -> None:
@@ -96,14 +98,16 @@ def test_a_trimmer_with_plates_on_both_sides_repeats_each_half_turn() -> None:
 def test_a_multiplier_lets_its_own_frequency_through_and_the_coils_hold_it_back() -> None:
     plain, made = radio(""), radio("\n[[send.sub_harmonic]]\ndivided_by = 2\ndbc = -48\n")
     at = step_of(SHEET, "tx.power")
-    bench = StandInBench(made)
+    bench = SimulatedBench(made)
     assert bench.measure("tx.spurious", at).value == pytest.approx(-48.0, abs=1.5)
-    assert StandInBench(plain).measure("tx.spurious", at).value == pytest.approx(-100.0, abs=1.5), "no line, the floor"
+    assert SimulatedBench(plain).measure("tx.spurious", at).value == pytest.approx(-100.0, abs=1.5), (
+        "no line, the floor"
+    )
     # Half a microwatt in a watt: the carrier's watts are what they were.
     assert bench.measure("tx.power", at).value == pytest.approx(
-        StandInBench(plain).measure("tx.power", at).value, rel=0.02
+        SimulatedBench(plain).measure("tx.power", at).value, rel=0.02
     )
-    tank = made.transmitter.send.coil[-1].adjuster  # type: ignore[union-attr]
+    tank = made.transmitter.transmit.coil[-1].adjuster  # type: ignore[union-attr]
     made.mechanics.moved_mdeg[tank] += 2 * 360_000
     worse = bench.measure("tx.spurious", at).value
     assert worse is not None and worse > -46.0, "what a detuned tank takes is the carrier's"
@@ -123,7 +127,7 @@ def test_a_meter_that_goes_by_decibels_is_told_by_a_law_that_is_not_its_own(
         sick = made.physics.model_copy(update={"s_meter": _less(made.physics, lost)})
         made.physics = sick
     made.mechanics.moved_mdeg[step.adjusters[0]] += turned
-    bench = StandInBench(made)
+    bench = SimulatedBench(made)
     marks = []
     for mark in CHART_DB:
         level = s9_of(step) + mark

@@ -13,7 +13,7 @@ from unitone.cli.commands import run
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
 from unitone.simulator.physics import read_physics
-from unitone.simulator.radio import StandInRadio
+from unitone.simulator.radio import SimulatedRadio
 
 TARN = find("ostrel-tarn-40")
 
@@ -54,8 +54,8 @@ def test_the_printed_scale_is_that_of_the_sheets_own_s9(tmp_path: Path) -> None:
     physics = read_physics(physics_path(TARN), sheet)
     at = {}
     for name, one in (("50 µV", read_sheet(TARN)), ("100 µV", sheet)):
-        deflection, marks = StandInRadio(one, physics, 1).meter_scale()
+        deflection, marks = SimulatedRadio(one, physics, 1).meter_scale()
         at[name] = float(deflection[list(marks).index(0.0)])
     assert at["100 µV"] > at["50 µV"]
-    again, marks = StandInRadio(read_sheet(TARN), physics, 1).meter_scale()
+    again, marks = SimulatedRadio(read_sheet(TARN), physics, 1).meter_scale()
     assert at["100 µV"] == pytest.approx(float(np.interp(20 * np.log10(2), marks, again)), abs=1e-4)

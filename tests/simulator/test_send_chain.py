@@ -1,4 +1,4 @@
-"""The power chain of the stand-ins: coupled coils, trap, level control, supply, loading coil, audio; and what a broken bench gives."""
+"""The power chain of the simulated radios: coupled coils, trap, level control, supply, loading coil, audio; and what a broken bench gives."""
 
 from __future__ import annotations
 
@@ -15,37 +15,37 @@ from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.physics import parse_physics, read_physics
-from unitone.simulator.radio import StandInRadio
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.simulator.transmitter import Transmitter
 
-SEND = Place("send", "C", "am", "20")
+SEND = Place("transmit", "C", "am", "20")
 
 
-def made(name: str, seed: int = 3, change: Callable[[str], str] | None = None) -> StandInRadio:
-    """A stand-in whose every adjuster stands where its specimen is right."""
+def made(name: str, seed: int = 3, change: Callable[[str], str] | None = None) -> SimulatedRadio:
+    """A simulated radio whose every adjuster stands where its specimen is right."""
     sheet = read_sheet(find(name))
     path = physics_path(find(name))
     text = path.read_text(encoding="utf-8")
     physics = read_physics(path, sheet) if change is None else parse_physics(change(text), "physics", sheet)
-    radio = StandInRadio(sheet, physics, seed)
+    radio = SimulatedRadio(sheet, physics, seed)
     m = radio.mechanics
     for a in sheet.adjusters:
         m.moved_mdeg[a.id] = round((m.specimen.right[a.id] - m.specimen.found[a.id]) * unit_mdeg(a))
     return radio
 
 
-def sends(radio: StandInRadio) -> Transmitter:
+def sends(radio: SimulatedRadio) -> Transmitter:
     assert radio.transmitter is not None
     return radio.transmitter
 
 
-def turn(radio: StandInRadio, name: str, turns: float) -> None:
+def turn(radio: SimulatedRadio, name: str, turns: float) -> None:
     radio.mechanics.turn(name, round(turns * 360_000))
 
 
 def at(channel: str = "20", mode: str | None = "am", **more: object) -> Conditions:
-    return replace(Conditions("send", channel, band="C", mode=mode), **more)  # type: ignore[arg-type]
+    return replace(Conditions("transmit", channel, band="C", mode=mode), **more)  # type: ignore[arg-type]
 
 
 def test_a_pair_serves_the_ends_and_one_hump_favours_one_of_them() -> None:
@@ -86,19 +86,19 @@ def test_a_supply_that_sags_takes_power_with_it_and_draws_what_it_should() -> No
     # Ohm's law closes the loop: what is lost is the current times the lead.
     volts, amps = weak.supply_volts(SEND), weak.supply_amps(SEND)
     assert 13.2 - volts == pytest.approx(1.2 * amps, abs=0.01) and volts < 12.0
-    power = {n: StandInBench(r).measure("tx.power", at()).value for n, r in (("stiff", stiff), ("weak", weak))}
+    power = {n: SimulatedBench(r).measure("tx.power", at()).value for n, r in (("stiff", stiff), ("weak", weak))}
     assert power["weak"] / power["stiff"] == pytest.approx((volts / 13.2) ** 2, rel=0.02)  # type: ignore[operator]
-    bench = StandInBench(weak)
-    assert bench.measure("supply.volts", at()).value == pytest.approx(volts, abs=0.03)
+    bench = SimulatedBench(weak)
+    assert bench.measure("supply.voltage", at()).value == pytest.approx(volts, abs=0.03)
     assert bench.measure("supply.current", at()).value == pytest.approx(amps, rel=0.02)
     assert bench.measure("supply.current", Conditions("receive")).value == pytest.approx(0.55, rel=0.02)
     with pytest.raises(BenchError, match="no \\[draw\\]"):
-        made("ostrel-tarn-40").supply_amps(Place("send", None, None, "20"))
+        made("ostrel-tarn-40").supply_amps(Place("transmit", None, None, "20"))
 
 
 def test_the_level_control_holds_the_peaks_and_leaves_a_soft_voice_alone() -> None:
     radio = made("ostrel-curlew-5")
-    bench = StandInBench(radio)
+    bench = SimulatedBench(radio)
     held = sends(radio).held_watts()
     loud = bench.measure("tx.pep", at(mode="usb", mic_mv=20.0, tone_hz=1000.0)).value
     assert loud == pytest.approx(held, rel=0.03)
@@ -112,7 +112,7 @@ def test_the_level_control_holds_the_peaks_and_leaves_a_soft_voice_alone() -> No
 
 def test_audio_response_hum_and_the_processor() -> None:
     radio = made("ostrel-curlew-5")
-    bench = StandInBench(radio)
+    bench = SimulatedBench(radio)
 
     def response(hz: float) -> float:
         return bench.measure("tx.audio_response", at(mic_mv=2.0, tone_hz=hz)).value or 0.0
@@ -133,11 +133,11 @@ def test_audio_response_hum_and_the_processor() -> None:
 
 def test_a_loading_coil_is_peaked_by_the_field_with_the_whip_out() -> None:
     radio = made("ostrel-teal-6")
-    bench = StandInBench(radio)
+    bench = SimulatedBench(radio)
     out, inside = ({"whip": w} for w in ("out", "in"))
 
     def field(whip: dict[str, str]) -> float:
-        c = Conditions("send", "C", panel=tuple(whip.items()))
+        c = Conditions("transmit", "C", panel=tuple(whip.items()))
         return sum(bench.measure("tx.field_strength", c).value or 0.0 for _ in range(6)) / 6
 
     best = field(out)
@@ -145,12 +145,12 @@ def test_a_loading_coil_is_peaked_by_the_field_with_the_whip_out() -> None:
     turn(radio, "L4", 1.0)
     # One turn is 280 kHz: x = 2·40·0.28/27.1 = 0.83, 2.3 dB.
     assert best - field(out) == pytest.approx(2.3, abs=0.7)
-    assert not StandInBench(made("ostrel-weir-40-am")).can_measure("tx.field_strength")
+    assert not SimulatedBench(made("ostrel-weir-40-am")).can_measure("tx.field_strength")
 
 
 def test_the_radios_own_meter_follows_its_preset_and_the_power_does_not() -> None:
     radio = made("ostrel-curlew-5")
-    bench = StandInBench(radio)
+    bench = SimulatedBench(radio)
     power, shown = bench.measure("tx.power", at()).value, bench.measure("tx.meter", at()).value
     turn(radio, "P9", 60 / 360)
     assert bench.measure("tx.meter", at()).value > 1.15 * shown  # type: ignore[operator]
@@ -159,14 +159,14 @@ def test_the_radios_own_meter_follows_its_preset_and_the_power_does_not() -> Non
 
 def test_what_a_wrong_hook_up_broke_gives_nothing_until_it_is_mended() -> None:
     radio = made("ostrel-curlew-5")
-    bench = StandInBench(radio)
+    bench = SimulatedBench(radio)
     whole = bench.measure("tx.power", at()).value or 0.0
     bench.damaged.add("final")
     assert (bench.measure("tx.power", at()).value or 0.0) < 0.01 * whole
     assert bench.measure("tx.bias_current", at(mode="usb")).value == 0.0
     bench.damaged.clear()
     assert bench.measure("tx.power", at()).value == pytest.approx(whole, rel=0.03)
-    tarn = StandInBench(made("ostrel-tarn-40"))
+    tarn = SimulatedBench(made("ostrel-tarn-40"))
     heard = Conditions(
         "receive", "20", level_dbm=-80.0, tone_hz=1000.0, deviation_hz=1500.0, panel=(("squelch", "open"),)
     )

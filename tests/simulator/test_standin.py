@@ -1,4 +1,4 @@
-"""The stand-in: mechanics, seeds, the physics file, and instruments that are told nothing."""
+"""The simulated radio: mechanics, seeds, the physics file, and instruments that are told nothing."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ from unitone.simulator import simulated_bench as instruments
 from unitone.simulator.instruments.receive import SinadMeter
 from unitone.simulator.mechanics import Mechanics, specimen, stream
 from unitone.simulator.physics import PhysicsFile, parse_physics, read_physics
-from unitone.simulator.radio import Panel, StandInRadio
+from unitone.simulator.radio import Panel, SimulatedRadio
 from unitone.simulator.receiver import Signal
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.simulated_bench import SimulatedBench
 
 PHYSICS = physics_path(find("ostrel-tarn-40")).read_text(encoding="utf-8")
 
@@ -51,7 +51,7 @@ def test_stops_hold_and_trimmers_go_round(sheet: Sheet, physics: PhysicsFile) ->
     assert moved < 20 * 360_000 and mechanics.position("T1") == pytest.approx(8.0, abs=1e-5)
     assert mechanics.turn("T1", 45_000) == 0
     assert mechanics.turn("T1", -moved) == -moved and mechanics.moved_mdeg["T1"] == 0
-    radio = StandInRadio(sheet, physics, 3)
+    radio = SimulatedRadio(sheet, physics, 3)
     before = radio.reference_hz()
     assert radio.mechanics.turn("CT1", 3 * 360_000) == 3 * 360_000
     assert radio.reference_hz() == pytest.approx(before, abs=1e-3)
@@ -86,15 +86,15 @@ def test_no_physics_file(sheet: Sheet, tmp_path: Path) -> None:
 
 def test_the_receiver_is_the_same_in_blocks_and_whole(sheet: Sheet, physics: PhysicsFile) -> None:
     signal = Signal(27.205e6, -100.0, 1000.0, 1500.0)
-    whole = StandInRadio(sheet, physics, 4).receive(1.0, "20", signal, Panel()).audio
-    radio = StandInRadio(sheet, physics, 4)
+    whole = SimulatedRadio(sheet, physics, 4).receive(1.0, "20", signal, Panel()).audio
+    radio = SimulatedRadio(sheet, physics, 4)
     parts = np.concatenate([radio.receive(0.1, "20", signal, Panel()).audio for _ in range(10)])
     # The noise is drawn in another order, the tone is not: on a strong signal the two agree sample by sample.
     assert np.corrcoef(whole[4800:], parts[4800:])[0, 1] > 0.99
 
 
 def test_pair_and_neighbours_interact(sheet: Sheet, physics: PhysicsFile) -> None:
-    radio = StandInRadio(sheet, physics, 9)
+    radio = SimulatedRadio(sheet, physics, 9)
     radio.mechanics.specimen.found.update(radio.mechanics.specimen.right)
 
     def best_of_t4() -> float:
@@ -133,8 +133,8 @@ def test_no_instrument_is_told_the_answer() -> None:
         assert secret not in source
 
 
-def test_readings_have_noise_but_no_bias(aligned: StandInRadio, sheet: Sheet) -> None:
-    bench = StandInBench(aligned)
+def test_readings_have_noise_but_no_bias(aligned: SimulatedRadio, sheet: Sheet) -> None:
+    bench = SimulatedBench(aligned)
     volts = [bench.measure("supply.rail", sheet.step("rail").required[0]).value or 0.0 for _ in range(20)]
     assert np.std(volts) > 0 and np.mean(volts) == pytest.approx(aligned.rail_volts("TP1"), abs=0.01)
     watts = bench.measure("tx.power", sheet.step("power").required[0])
@@ -150,8 +150,8 @@ def test_readings_have_noise_but_no_bias(aligned: StandInRadio, sheet: Sheet) ->
         bench.measure("tx.psophometer", Conditions())
 
 
-def test_the_needle_averages_and_forgets_when_something_moves(aligned: StandInRadio, sheet: Sheet) -> None:
-    bench = StandInBench(aligned)
+def test_the_needle_averages_and_forgets_when_something_moves(aligned: SimulatedRadio, sheet: Sheet) -> None:
+    bench = SimulatedBench(aligned)
     wanted = sheet.step("front-end").required[0]
     shown = [bench.live("rx.sinad", wanted) for _ in range(12)]
     assert all(m is not None for m in shown)
@@ -165,8 +165,8 @@ def test_the_needle_averages_and_forgets_when_something_moves(aligned: StandInRa
     assert bench.live("rx.squelch_opens", sheet.step("squelch").required[0]) is None
 
 
-def test_a_reading_is_broken_off_and_the_next_is_whole(aligned: StandInRadio, sheet: Sheet) -> None:
-    bench = StandInBench(aligned)
+def test_a_reading_is_broken_off_and_the_next_is_whole(aligned: SimulatedRadio, sheet: Sheet) -> None:
+    bench = SimulatedBench(aligned)
     wanted = sheet.step("front-end").required[0]
     bench.cancel()
     with pytest.raises(BenchError, match="broken off"):
@@ -174,16 +174,16 @@ def test_a_reading_is_broken_off_and_the_next_is_whole(aligned: StandInRadio, sh
     assert (bench.measure("rx.sinad", wanted).value or 0.0) > 6.0
 
 
-def test_each_quantity_is_read_by_one_meter_alone(aligned: StandInRadio) -> None:
-    bench = StandInBench(aligned)
+def test_each_quantity_is_read_by_one_meter_alone(aligned: SimulatedRadio) -> None:
+    bench = SimulatedBench(aligned)
     for quantity_id in QUANTITIES:
         reading = [m for m in bench.meters if m.measures(quantity_id)]
         assert len(reading) <= 1 and bench.can_measure(quantity_id) == bool(reading), quantity_id
     assert not bench.can_measure("rx.sensitivity"), "found by several readings"
 
 
-def test_squelch_words_at_both_ends(aligned: StandInRadio, sheet: Sheet) -> None:
-    bench = StandInBench(aligned)
+def test_squelch_words_at_both_ends(aligned: SimulatedRadio, sheet: Sheet) -> None:
+    bench = SimulatedBench(aligned)
     wanted = sheet.step("squelch").required[0]
     opened = bench.measure("rx.squelch_opens", wanted).value or 0.0
     assert -121.5 < opened < -112.0
@@ -196,7 +196,7 @@ def test_squelch_words_at_both_ends(aligned: StandInRadio, sheet: Sheet) -> None
     assert tight.word == "never opens" or (tight.value or 0) > opened + 4
 
 
-def test_a_vco_out_of_range_does_not_lock(aligned: StandInRadio) -> None:
+def test_a_vco_out_of_range_does_not_lock(aligned: SimulatedRadio) -> None:
     assert (
         aligned.locked(Place("receive", channel="1")) and 2.0 < aligned.vco_volts(Place("receive", channel="1")) < 3.0
     )
@@ -209,8 +209,8 @@ def test_a_vco_out_of_range_does_not_lock(aligned: StandInRadio) -> None:
     assert heard.needle < 0.3
 
 
-def test_emitted_components(aligned: StandInRadio) -> None:
-    carrier, second = aligned.emit(0.2, Place("send", channel="20"), 1e6)
+def test_emitted_components(aligned: SimulatedRadio) -> None:
+    carrier, second = aligned.emit(0.2, Place("transmit", channel="20"), 1e6)
     assert carrier.centre_hz == 27_205_000 and second.centre_hz == 54_410_000
     assert 10 * np.log10(second.watts / carrier.watts) == pytest.approx(-64, abs=0.1)
     assert carrier.watts == pytest.approx(4.0, rel=0.05)

@@ -12,8 +12,8 @@ from unitone.sheet.format.read import read_sheet
 from unitone.sheet.format.warnings import sheet_warnings
 from unitone.sheet.library import find, physics_path
 from unitone.simulator.physics import parse_physics
-from unitone.simulator.radio import StandInRadio
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.simulated_bench import SimulatedBench
 
 TARN = find("ostrel-tarn-40")
 
@@ -69,7 +69,7 @@ def test_a_tolerance_of_the_s_meter_says_its_unit(tmp_path: Path) -> None:
 
 
 def test_what_holds_and_still_costs_is_a_warning(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
-    lines = [x for x in TARN.read_text(encoding="utf-8").splitlines() if not x.startswith("reaches")]
+    lines = [x for x in TARN.read_text(encoding="utf-8").splitlines() if not x.startswith("affects")]
     path = tmp_path / "mine.toml"
     path.write_text("\n".join(lines), encoding="utf-8")
     physics_path(path).write_text(physics_path(TARN).read_text(encoding="utf-8"), encoding="utf-8")
@@ -81,13 +81,13 @@ def test_what_holds_and_still_costs_is_a_warning(tmp_path: Path, capsys: pytest.
     assert "no errors" in said.out and "written for 'ostrel-tarn-40'" in said.err and "(a warning)" in said.err
 
 
-def made(*changes: tuple[str, str]) -> StandInRadio:
+def made(*changes: tuple[str, str]) -> SimulatedRadio:
     text = physics_path(TARN).read_text(encoding="utf-8")
     for old, new in changes:
         assert old in text
         text = text.replace(old, new, 1)
     sheet = read_sheet(TARN)
-    return StandInRadio(sheet, parse_physics(text, "tarn.physics.toml", sheet), 5)
+    return SimulatedRadio(sheet, parse_physics(text, "tarn.physics.toml", sheet), 5)
 
 
 def test_a_core_that_goes_through_its_winding_peaks_twice() -> None:
@@ -106,7 +106,7 @@ def test_what_nothing_adjusts_stands_right() -> None:
     radio = made(
         ('[receive.detector]\nadjuster = "T6"\nper_turn = "2.6 kHz"', "[receive.detector]"), ('[s_meter]\nadjuster = "P5"', "[s_meter]")
     )  # fmt: skip
-    bench = StandInBench(radio)
+    bench = SimulatedBench(radio)
     wanted = radio.sheet.step("detector").setting
     assert (bench.measure("rx.distortion", wanted).value or 99.0) < 5.0
     assert bench.measure("rx.s_meter", radio.sheet.step("s-meter").setting).value is not None

@@ -98,7 +98,7 @@ def test_a_tape_takes_each_number_once(tmp_path: Path) -> None:
 
 def test_texts_that_jobs_share_are_kept_once(tmp_path: Path) -> None:
     with Logbook(tmp_path) as book:
-        ids = [open_job(book, SHEET, Card(n, SHEET, standin_seed=n)) for n in (1, 2, 3)]
+        ids = [open_job(book, SHEET, Card(n, SHEET, simulated_seed=n)) for n in (1, 2, 3)]
         assert len({book.tape(i)[0].said.sheet_text for i in ids}) == 1
     rows = sqlite3.connect(tmp_path / FILE_NAME).execute("SELECT count(*) FROM snapshot").fetchone()
     assert rows == (2,)  # the sheet and its physics

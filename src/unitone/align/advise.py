@@ -86,20 +86,20 @@ def advise(state: JobState, pursuit: Pursuit = "procedure") -> Advice:
 
 def next_step(state: JobState) -> tuple[str, Why] | None:
     """Which step to go to from here, and why; None when nothing is left to do."""
-    route = state.sheet.steps
-    verdicts = {step.id: verdict(state, step) for step in route}
-    for step in route:
+    procedure = state.sheet.steps
+    verdicts = {step.id: verdict(state, step) for step in procedure}
+    for step in procedure:
         if not state.concluded.get(step.id) and verdicts[step.id] != "not applicable":
-            return step.id, "next-in-route"
-    settled = [s for s in route if verdicts[s.id] in SETTLED - {"not applicable"}]
+            return step.id, "next-in-procedure"
+    settled = [s for s in procedure if verdicts[s.id] in SETTLED - {"not applicable"}]
     # What nobody has worked on yet is suspected before what would be done a second time, a detector in limits after what is peaked.
     for step in sorted(settled, key=lambda s: (_worked(state, s), s.aim == "null")):
         if wanted_by_a_check(state, step) or wanted_for_both(state, step):
             return step.id, "check-out"
     if "recheck" in verdicts.values():
         return plan_of(state).measurements[0].settles[0].step, "stale"
-    for wanted, why in (("todo", "next-in-route"), ("out_of_spec", "still-out")):
-        for step in route:
+    for wanted, why in (("todo", "next-in-procedure"), ("out_of_spec", "still-out")):
+        for step in procedure:
             if verdicts[step.id] == wanted and not (wanted == "out_of_spec" and not _may_work(state, step)):
                 return step.id, why  # type: ignore[return-value]
     return None
@@ -108,7 +108,7 @@ def next_step(state: JobState) -> tuple[str, Why] | None:
 def _may_work(state: JobState, step: Step) -> bool:
     """Worth another visit: it has adjusters, visits are left, and something that reaches it moved since the last."""
     past = state.concluded.get(step.id, ())
-    worked = [seq for seq, outcome in past if outcome != "in-limits"]
+    worked = [seq for seq, outcome in past if outcome != "in-spec"]
     if not step.adjust:
         return False
     if len(worked) >= MAX_VISITS:
@@ -147,8 +147,8 @@ def _visits_with_turns(state: JobState, step: Step, worked: Sequence[int]) -> in
 
 
 def _optimise(state: JobState, step: Step) -> bool:
-    """The school that turns what is in limits too: once, and only where there is something to turn."""
-    return state.stand["in-limits"].choice == "optimise" and bool(step.adjust) and not _worked(state, step)
+    """The convention that turns what is in limits too: once, and only where there is something to turn."""
+    return state.stand["in-spec"].choice == "optimise" and bool(step.adjust) and not _worked(state, step)
 
 
 def wanted_by_a_check(state: JobState, step: Step) -> bool:
@@ -205,7 +205,7 @@ def _old(state: JobState, step: Step, check: Step, line: Line) -> bool:
 
 
 def _asked(state: JobState, step: Step) -> bool:
-    """Worked on although it is in limits: the school wants it, or something else that hangs on its adjusters is out."""
+    """Worked on although it is in limits: the convention wants it, or something else that hangs on its adjusters is out."""
     return (
         _optimise(state, step)
         or wanted_by_a_check(state, step)
@@ -220,7 +220,7 @@ def _too_near_the_rule(state: JobState, step: Step) -> bool:
 
 
 def _worked(state: JobState, step: Step) -> bool:
-    return any(outcome != "in-limits" for _, outcome in state.concluded.get(step.id, []))
+    return any(outcome != "in-spec" for _, outcome in state.concluded.get(step.id, []))
 
 
 def _is_concluded_now(state: JobState, step: Step) -> bool:
@@ -240,7 +240,7 @@ def _onward(state: JobState, step: Step) -> Advice:
     following = next_step(state)
     if following is None:
         if not unsealed(state):
-            return Finish(step.id, "route-done")
+            return Finish(step.id, "procedure-done")
         if state.stand["sealing"].choice == "measure":
             return Seal(step.id, "sealing")
         return Finish(step.id, "unsealed")
@@ -270,7 +270,7 @@ def _survey(state: JobState, step: Step) -> Advice:
     for other in state.sheet.steps:
         if _first_unread(state, other) is not None:
             return GoTo(other.id, "as-found")
-    return GoTo(state.sheet.steps[0].id, "next-in-route")
+    return GoTo(state.sheet.steps[0].id, "next-in-procedure")
 
 
 def _first_unread(state: JobState, step: Step) -> int | None:
@@ -297,10 +297,8 @@ def _work(state: JobState, step: Step) -> Advice:
                 return _measure(state, step, index, "recheck" if line.stale else "first-reading")
         asked = _asked(state, step) or _too_near_the_rule(state, step)
         if now in SETTLED and not asked:
-            why: Why = (
-                "worth-a-look" if state.worth_a_look(step) else "not-worth" if worth(state, step) else "in-limits"
-            )
-            return Conclude(step.id, why, outcome="in-limits")
+            why: Why = "worth-a-look" if state.worth_a_look(step) else "not-worth" if worth(state, step) else "in-spec"
+            return Conclude(step.id, why, outcome="in-spec")
         if not step.adjust:
             return _unadjusted(state, step)
         if not _may_work(state, step) and not asked:
@@ -555,7 +553,7 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
     if q.id == "tx.bias_current":
         return _biased(state, step, spots, target, close)
     # Which way a bias preset goes is not known before the first reading after a move: a small one does no harm.
-    first = _CAREFUL_MDEG if q.id == "tx.bias_volts" else None
+    first = _CAREFUL_MDEG if q.id == "tx.bias_voltage" else None
     known = slope_before(state, step, adjuster)
     allowed = step.limit if is_squelch(step) else None
     move = next_set_move(spots, target, close, part, here, stops, first, slope=known, allowed=allowed)

@@ -14,14 +14,14 @@ Why = Literal[
     "first-move", "uphill", "flank", "to-peak", "confirm-peak", "pair", "two-peaks", "read-again", "put-back", "by-ear", "level-check", "jumps",
     "stagger", "best-so-far", "even", "too-near-rating", "heat", "too-hot",
     "toward-target", "first-try", "past-target",
-    "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
-    "next-in-route", "stale", "still-out", "check-out", "route-done", "unsealed", "sealing", "finished", "receive", "send", "worked-twice",
-    "accepted", "not-applicable", "worth-a-look", "nudge", "nudge-read", "nudge-back", "not-worth",
+    "in-spec", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
+    "next-in-procedure", "stale", "still-out", "check-out", "procedure-done", "unsealed", "sealing", "finished", "receive", "transmit",
+    "worked-twice", "accepted", "not-applicable", "worth-a-look", "nudge", "nudge-read", "nudge-back", "not-worth",
     "no-preset", "other-end", "ends-apart", "count", "trim", "on-frequency", "check-counter", "out-of-lock", "chart", "chart-read",
 ]  # fmt: skip
 
 Outcome = Literal[
-    "in-limits", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust",
+    "in-spec", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust",
     "judged", "even",
 ]  # fmt: skip
 

@@ -10,7 +10,7 @@ from unitone.sheet.model.sheet import Conditions, Step
 def to_read(state: JobState, step: Step, wanted: Conditions, why: Why, read: Measure | None = None) -> Advice:
     """Measure under ``wanted``: first the hook-up, then what has to be dialled or switched, then the reading (``read`` of a trial)."""
     if step.hook_up != "probe" and state.hook_up != step.hook_up:
-        return HookUp(step.id, "receive" if step.hook_up == "receive" else "send", step.hook_up)
+        return HookUp(step.id, "receive" if step.hook_up == "receive" else "transmit", step.hook_up)
     if state.set_up != wanted:
         return SetUp(step.id, why, wanted)
     return read or Measure(step.id, why, wanted)

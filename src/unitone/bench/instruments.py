@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from unitone.errors import FieldError
+from unitone.quantities.older_names import in_todays_names
 from unitone.quantities.registry import QUANTITIES, Quantity
 from unitone.quantities.show import number
 from unitone.words import tr
@@ -133,11 +134,9 @@ class Instrument:
         """A word where a reading is relative only, or is not what its name says; empty where it is."""
         if q.id in ("tx.harmonic", "tx.spurious", "tx.power", "tx.pep") and self.pick_up in ("loop", "x10 probe"):
             how = tr("a loop") if self.pick_up == "loop" else tr("a ×10 probe")
-            return tr("by {how}: relative only, compare it with itself; for the figure use a pad in line", how=how)
+            return tr("by {how}: relative only; for a true figure use a pad in line", how=how)
         if q.id == "tx.pep" and self.reads == "mean":
-            return tr(
-                "a mean-reading meter: right on one steady tone, half of the PEP on two equal tones, far less on speech"
-            )
+            return tr("mean-reading meter: right on one tone, half the PEP on two tones, far less on speech")
         return ""
 
     def warning(self, q: Quantity, value: float) -> str:
@@ -154,7 +153,7 @@ class Instrument:
             pct=number(part, 0 if part >= 9.5 else 1),
         )  # fmt: skip
 
-    def correction_words(self, q: Quantity) -> str:
+    def describe_correction(self, q: Quantity) -> str:
         """What is corrected, as a person says it; empty for nothing."""
         if q.kind in _IN_DB:
             return tr("{db} dB added", db=number(self.add_db, 1, sign=True)) if self.add_db else ""
@@ -170,7 +169,7 @@ class Instrument:
         return ", ".join(words)
 
     @property
-    def error_words(self) -> list[str]:
+    def describe_error(self) -> list[str]:
         """Its error limits as a person says them: ``±5 % of full scale``; empty where none is known."""
         limits = (
             (self.pct_reading, tr("% of reading")), (self.pct_full_scale, tr("% of full scale")), (self.db, "dB"), (self.ppm, "ppm"),
@@ -196,7 +195,8 @@ class Instrument:
 
     @classmethod
     def from_data(cls, data: dict[str, Any]) -> Instrument:
-        """From plain data. Raises UnitoneError naming what cannot be."""
+        """From plain data, older ids of quantities too. Raises UnitoneError naming what cannot be."""
+        data = in_todays_names(data)[0]
         table = data.get("table", ())
         if isinstance(table, str):
             table = table_of(table)
@@ -214,7 +214,7 @@ class Instrument:
             if not any(m == q or (m.endswith("*") and q.startswith(m[:-1])) for q in QUANTITIES):
                 raise FieldError(
                     tr(
-                        "{name}: “{m}” is no quantity. Use ids such as tx.power, or a prefix like rx.*.",
+                        "{name}: “{m}” is not a quantity. Use ids such as tx.power, or a prefix like rx.*.",
                         name=self.name,
                         m=m,
                     ),
@@ -234,7 +234,7 @@ class Instrument:
         if self.table and (len(shown) < 2 or shown != sorted(set(shown)) or min(b for _, b in self.table) < 0):
             raise FieldError(
                 tr(
-                    "{name}: a correction table rises: at least two points, what is shown and what is true, like 1 1.1; 4 4.4.",
+                    "{name}: a correction table needs two or more rising points, shown and true, like 1 1.1; 4 4.4.",
                     name=self.name,
                 ),
                 "table",
@@ -261,7 +261,7 @@ def table_of(text: str) -> tuple[tuple[float, float], ...]:
         except ValueError:
             raise FieldError(
                 tr(
-                    "“{part}” is no point of a correction table. Write shown and true, like 4 4.4; 10 10.6.",
+                    "“{part}” is not a correction point. Write shown and true, like 4 4.4; 10 10.6.",
                     part=part.strip(),
                 ),
                 "table",

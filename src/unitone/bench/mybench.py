@@ -1,6 +1,6 @@
 """My bench: its pads, generator, instruments and sound card, with the corrections that calibrations on it found.
 
-Calibrations are a list that only grows; one that is struck does not count. What holds now
+Calibrations are a list that only grows; one that is voided does not count. What holds now
 is a fold of it: the latest of each thing.
 """
 
@@ -41,7 +41,7 @@ class Calibration:
     date: str
     words: str
     data: dict[str, Any]
-    struck: bool = False
+    voided: bool = False
 
 
 @dataclass(frozen=True)
@@ -82,7 +82,7 @@ class MyBench:
     def latest(self, kind: Kind, target: str = "") -> Calibration | None:
         """The last calibration of a thing that stands."""
         return next(
-            (c for c in reversed(self.calibrations) if c.kind == kind and c.target == target and not c.struck), None
+            (c for c in reversed(self.calibrations) if c.kind == kind and c.target == target and not c.voided), None
         )
 
     @property
@@ -110,7 +110,7 @@ class MyBench:
     def _scales(self, kind: Kind) -> dict[str, InputScale]:
         made: dict[str, InputScale] = {}
         for c in self.calibrations:
-            if not c.struck and (c.kind == kind or (kind == "input" and c.kind == "clock")):
+            if not c.voided and (c.kind == kind or (kind == "input" and c.kind == "clock")):
                 old = made.get(c.target)
                 volts = c.data.get("full_scale_v", old.full_scale_v if old else None)
                 u = c.data.get("u_v", old.u_v if old else 0.0)
@@ -162,12 +162,12 @@ class MyBench:
         """With one calibration more."""
         return dataclasses.replace(self, calibrations=(*self.calibrations, made))
 
-    def strike(self, identifier: str, struck: bool = True) -> MyBench:
-        """With one calibration struck (or taken back in): the one before it counts again."""
+    def void(self, identifier: str, voided: bool = True) -> MyBench:
+        """With one calibration voided (or taken back in): the one before it counts again."""
         return dataclasses.replace(
             self,
             calibrations=tuple(
-                dataclasses.replace(c, struck=struck) if c.id == identifier else c for c in self.calibrations
+                dataclasses.replace(c, voided=voided) if c.id == identifier else c for c in self.calibrations
             ),
         )
 
@@ -206,7 +206,7 @@ def parse_pads(text: str) -> tuple[Pad, ...]:
             value = math.nan
         if not 0 <= value <= 160:
             raise BenchError(
-                tr("“{part}” is no pad. Write its name and its decibels: A 20; B 20; cable 0.4.", part=part.strip())
+                tr("“{part}” is not a pad. Write name and dB, like A 20; B 20; cable 0.4.", part=part.strip())
             )
         base = name.strip() or f"{value:g}"
         taken = {p.name for p in made}

@@ -122,7 +122,13 @@ def dial(kit: Kit, wanted_dbm: float) -> Dial:
             # Of a phase that nobody knows: the arcsine distribution, a/√2 (JCGM 100:2008, F.2.3.3).
             u = None if kit.level_u_db is None else math.hypot(kit.level_u_db, bound / math.sqrt(2.0))
             return Dial(
-                shown, switched, setting.arrives_dbm, kit.fixed_db, _words(kit, setting, u), u, _leak_words(kit, bound)
+                shown,
+                switched,
+                setting.arrives_dbm,
+                kit.fixed_db,
+                _words(kit, setting, u),
+                u,
+                _describe_leak(kit, bound),
             )
     between = kit.fixed_db + sum(kit.switches_db)
     if wanted_dbm + between < kit.least_dbm:
@@ -148,7 +154,7 @@ def _output(kit: Kit, wanted_dbm: float) -> float:
     return round(dialled / kit.resolution_db) * kit.resolution_db
 
 
-def _leak_words(kit: Kit, bound_db: float) -> str:
+def _describe_leak(kit: Kit, bound_db: float) -> str:
     if bound_db < 0.5:
         return ""
     if bound_db > 6.0:
@@ -182,7 +188,7 @@ def _words(kit: Kit, setting: Dial, u_db: float | None) -> str:
         between += tr(", corrected as My bench found")
     level = microvolts(setting.dial_dbm) if kit.shows == "uV" else f"{number(setting.dial_dbm, 1)} dBm"
     doubt = "" if u_db is None else tr(" ± {db} dB", db=number(2.0 * u_db, 1))
-    return tr("Dial {level}: {between}, {arrives}{doubt} at the set.", level=level, between=between,
+    return tr("Set the generator to {level}: {between}, {arrives}{doubt} at the radio.", level=level, between=between,
               arrives=microvolts(setting.arrives_dbm), doubt=doubt)  # fmt: skip
 
 
@@ -198,8 +204,8 @@ HOOK_UPS: dict[str, tuple[str, tuple[str, ...], str]] = {
         ("Generator", "Pads", "Aerial socket"),
         "Danger to the generator: it is on the aerial socket. Hands off the microphone switch.",
     ),
-    "send": (
-        "send",
+    "transmit": (
+        "transmit",
         ("Aerial socket", "Wattmeter", "Dummy load"),
         "Generator off the aerial socket, dummy load on. RF burns; the load gets hot.",
     ),

@@ -1,4 +1,4 @@
-"""Sums of the receive side: two sets on one generator, and which level lights which lamp of a meter."""
+"""Calculators of the receive side: two sets on one generator, and which level lights which lamp of a meter."""
 
 from __future__ import annotations
 
@@ -6,11 +6,11 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from unitone.calculators.calculator import Answer, Given, Sum
+from unitone.calculators.calculator import Answer, Calculator, Given
 from unitone.errors import EntryError
 from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import EMF_DB, S9_BELOW_30_MHZ, mark_db, parse_level
-from unitone.sheet.conventions.schools import S9_DB
+from unitone.sheet.conventions.questions import S9_DB
 from unitone.words import tr
 
 #: What each way loses (dB): three equal resistors of a third of the impedance; a hybrid's half; two sets hung on a plain T.
@@ -21,12 +21,12 @@ _STAR_DB, _HYBRID_DB, _TEE_DB = 20.0 * math.log10(2.0), 10.0 * math.log10(2.0), 
 def _splitter(v: Mapping[str, Any]) -> list[Answer]:
     lost = {"star": _STAR_DB, "hybrid": _HYBRID_DB, "tee": _TEE_DB}[v["kind"]] + v["excess"]
     if v["excess"] < 0.0:
-        raise EntryError(tr("A splitter's excess loss is zero or more: its data sheet's loss less the ideal one."))
+        raise EntryError(tr("Excess loss is zero or more: data-sheet loss minus ideal loss."))
     arrives = parse_level(v["level"]) - lost
     better = v["a"] and v["b"]
     answers = [
-        Answer("loss_db", tr("lost on each way"), f"{number(lost, 2)} dB", lost),
-        Answer("arrives_dbm", tr("at each set"), f"{microvolts(arrives)} PD, {number(arrives, 1)} dBm", arrives),
+        Answer("loss_db", tr("loss each way"), f"{number(lost, 2)} dB", lost),
+        Answer("arrives_dbm", tr("at each radio"), f"{microvolts(arrives)} PD, {number(arrives, 1)} dBm", arrives),
         Answer("pad_db", tr("as a pad of the bench (P)"), f"{number(lost, 1)} dB", lost),
     ]
     if better:
@@ -39,13 +39,13 @@ def _splitter(v: Mapping[str, Any]) -> list[Answer]:
     return answers
 
 
-def _lamps(v: Mapping[str, Any]) -> list[Answer]:
+def _leds(v: Mapping[str, Any]) -> list[Answer]:
     marks = [m for m in v["marks"].replace(",", " ").split() if m]
     if not marks:
         raise EntryError(tr("Which marks has the meter? Write them like S3 S5 S7 S9 +20."))
     found = [(m, mark_db(m)) for m in marks]
     if any(b[1] <= a[1] for a, b in zip(found, found[1:], strict=False)):
-        raise EntryError(tr("The marks go upward, each stronger than the one before: {marks}.", marks=" ".join(marks)))
+        raise EntryError(tr("Marks must rise from weak to strong: {marks}.", marks=" ".join(marks)))
     s9 = float(S9_BELOW_30_MHZ) + S9_DB[v["s9"]]
     answers = []
     for n, (mark, db) in enumerate(found):
@@ -61,34 +61,34 @@ def _lamps(v: Mapping[str, Any]) -> list[Answer]:
     return answers
 
 
-RECEIVE_SUMS: tuple[Sum, ...] = (
-    Sum(
+RECEIVE_CALCULATORS: tuple[Calculator, ...] = (
+    Calculator(
         "splitter",
-        tr("Two sets on one generator: what arrives at each?"),
+        tr("Two radios on one generator: what does each get?"),
         tr("Levels"),
         (
-            Given("level", tr("Generator, pads taken off"), "text", "1 uV, −100 dBm"),
-            Given("kind", tr("Shared by"), "text", "", "star", (
+            Given("level", tr("Generator level after pads"), "text", "1 uV, −100 dBm"),
+            Given("kind", tr("Splitter"), "text", "", "star", (
                 ("star", tr("three equal resistors")), ("hybrid", tr("a hybrid")), ("tee", tr("a plain T-piece")))),
-            Given("excess", tr("Its loss beyond the ideal"), "dB", "0.5", "0", least=0.0, most=60.0),
-            Given("a", tr("Sensitivity of the first, as dialled"), "text", "0.5 uV", optional=True),
-            Given("b", tr("Sensitivity of the second, as dialled"), "text", "0.7 uV", optional=True),
+            Given("excess", tr("Excess loss"), "dB", "0.5", "0", least=0.0, most=60.0),
+            Given("a", tr("First radio: level dialled"), "text", "0.5 uV", optional=True),
+            Given("b", tr("Second radio: level dialled"), "text", "0.7 uV", optional=True),
         ),
         _splitter,
         "20·lg 2 = 6.0 dB (R = Z/3 in each arm); 10·lg 2 = 3.0 dB; 20·lg 1.5 = 3.5 dB",
-        tr("all of one impedance; a T-piece matches nothing, and one set's oscillator may be heard in the other"),
+        tr("all ports of one impedance; a plain T is not matched, and one radio's oscillator can leak into the other"),
     ),
-    Sum(
-        "meter-lamps",
-        tr("Which level lights which lamp of an S-meter?"),
+    Calculator(
+        "meter-leds",
+        tr("Which level lights which S-meter LED?"),
         tr("Levels"),
         (
-            Given("marks", tr("Its marks, weakest first"), "text", "S1 S3 S5 S7 S9 +10 +30", "S1 S3 S5 S7 S9 +10 +30"),
+            Given("marks", tr("Marks, weakest first"), "text", "S1 S3 S5 S7 S9 +10 +30", "S1 S3 S5 S7 S9 +10 +30"),
             Given("s9", tr("S9 is"), "text", "", "iaru", (
                 ("iaru", "50 µV PD"), ("100uv-pd", "100 µV PD"), ("50uv-emf", "50 µV EMF"))),
         ),
-        _lamps,
+        _leds,
         "S9 = 50 µV PD = 100 µV EMF, 6 dB a unit (IARU Region 1 R.1)",
-        tr("set it so that the S9 lamp is just lit there and the next one dark"),
+        tr("set it so that the S9 LED is just lit and the next one dark"),
     ),
 )  # fmt: skip

@@ -1,4 +1,4 @@
-"""Sums about frequencies that move or stand apart: one trimmer for several crystals, a clarifier's middle, warming up."""
+"""Calculators about frequencies that move or stand apart: one trimmer for several crystals, a clarifier's middle, warming up."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from unitone.calculators.calculator import Answer, Given, Sum
+from unitone.calculators.calculator import Answer, Calculator, Given
 from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
@@ -26,10 +26,10 @@ def _named(text: str) -> dict[str, float]:
             error = parse_si(value.strip(), "Hz")
         except UnitoneError:
             raise EntryError(
-                tr("“{part}” is no channel with its error. Write A +120; B -80; C 1940.", part=part)
+                tr("“{part}” is not a channel with its error. Write A +120; B -80; C 1940.", part=part)
             ) from None
         if name in found:
-            raise EntryError(tr("{name} stands twice: which of the two is it?", name=name))
+            raise EntryError(tr("{name} is entered twice. Keep one.", name=name))
         found[name] = error
     if not found:
         raise EntryError(tr("Channels with their errors, like A +120; B -80; C 1940."))
@@ -46,7 +46,7 @@ def _shared(v: Mapping[str, Any]) -> list[Answer]:
     fits = (
         tr("yes")
         if missed <= v["limit"]
-        else tr("no: {hz} Hz are left, {limit} Hz are allowed", hz=number(missed, 0), limit=f"{v['limit']:g}")
+        else tr("no: {hz} Hz left, {limit} Hz allowed", hz=number(missed, 0), limit=f"{v['limit']:g}")
     )
     apart = tr("none") if not found.outliers else "; ".join(
         tr("{name}: {hz} Hz from the middle of the others", name=n, hz=number(off, 0, sign=True)) for n, off in found.outliers
@@ -54,22 +54,25 @@ def _shared(v: Mapping[str, Any]) -> list[Answer]:
     crystal = "—"
     if found.outliers:
         crystal = "; ".join(
-            tr("{name}: {hz} Hz at the crystal from the one that is in", name=n, hz=number(-off / times, 0, sign=True))
+            tr("{name}: {hz} Hz away from the present crystal", name=n, hz=number(-off / times, 0, sign=True))
             for n, off in found.outliers
         )
     return [
         Answer(
-            "shift_hz", tr("turn until every channel moved by"), f"{number(found.shift, 0, sign=True)} Hz", found.shift
+            "shift_hz",
+            tr("turn until every channel has moved by"),
+            f"{number(found.shift, 0, sign=True)} Hz",
+            found.shift,
         ),
-        Answer("worst_hz", tr("the worst that is left"), f"{number(found.worst, 0)} Hz", found.worst),
+        Answer("worst_hz", tr("worst error left"), f"{number(found.worst, 0)} Hz", found.worst),
         Answer("within", tr("all within the limit"), fits),
-        Answer("outliers", tr("stand apart"), apart),
+        Answer("outliers", tr("out of line"), apart),
         *(
-            [Answer("tied", tr("just as good"), tr("bring in {names} instead", names=tr(" or ").join(ties)))]
+            [Answer("tied", tr("equally good"), tr("with {names} instead", names=tr(" or ").join(ties)))]
             if ties
             else []
         ),
-        Answer("crystal", tr("a new crystal has to be"), crystal),
+        Answer("crystal", tr("new crystal"), crystal),
     ]
 
 
@@ -80,22 +83,22 @@ _MOST_ERROR_HZ = 100_000.0
 def _clarifier(v: Mapping[str, Any]) -> list[Answer]:
     up, down, middle = v["up"], v["down"], v["middle"]
     if max(abs(up), abs(down), abs(middle)) > _MOST_ERROR_HZ:
-        raise EntryError(tr("{hz} Hz is a frequency: write how far each position is off, like -1150 Hz.",
+        raise EntryError(tr("{hz} Hz is a frequency. Enter each position's error, like -1150 Hz.",
                             hz=number(max(up, down, middle, key=abs), 0)))  # fmt: skip
     if up < down:
         up, down = down, up
     swing, centre = up - down, (up + down) / 2.0
     if swing <= 0:
-        raise EntryError(tr("Both ends read the same: does the clarifier do anything?"))
+        raise EntryError(tr("Both ends read the same: the clarifier has no effect."))
     if not down < middle < up:
-        raise EntryError(tr("The middle lies outside the ends: check which reading is which."))
+        raise EntryError(tr("The middle is outside the ends: check which reading is which."))
     return [
-        Answer("swing_hz", tr("swings"), f"{number(swing, 0)} Hz", swing),
-        Answer("middle_hz", tr("its middle position is off by"), f"{number(middle, 0, sign=True)} Hz", middle),
-        Answer("centre_hz", tr("the middle of its ends is off by"), f"{number(centre, 0, sign=True)} Hz", centre),
+        Answer("swing_hz", tr("swing"), f"{number(swing, 0)} Hz", swing),
+        Answer("middle_hz", tr("middle position is off by"), f"{number(middle, 0, sign=True)} Hz", middle),
+        Answer("centre_hz", tr("centre of the swing is off by"), f"{number(centre, 0, sign=True)} Hz", centre),
         Answer(
             "up_pct",
-            tr("of the swing upward"),
+            tr("share of the swing upward"),
             f"{number(100 * (up - middle) / swing, 0)} %",
             100 * (up - middle) / swing,
         ),
@@ -110,13 +113,13 @@ def _settled(v: Mapping[str, Any]) -> list[Answer]:
             pairs.append((60.0 * parse_si(minutes, ""), parse_si(hz.strip(), "Hz")))
         except UnitoneError:
             raise EntryError(
-                tr("“{part}” is no minute with its error. Write 0 +85; 2 +52; 5 +24; 9 +9.", part=part)
+                tr("“{part}” is not a minute with its error. Write 0 +85; 2 +52; 5 +24; 9 +9.", part=part)
             ) from None
     if any(b[0] <= a[0] for a, b in zip(pairs, pairs[1:], strict=False)):
-        raise EntryError(tr("The minutes go on from one to the next."))
+        raise EntryError(tr("Minutes must rise from row to row."))
     seen = drift(pairs, v["small"])
     if seen is None:
-        raise EntryError(tr("Three counts at least, over some minutes."))
+        raise EntryError(tr("Enter at least three counts over some minutes."))
     wait = tr("not certain yet: count again")
     if seen.wait_s is not None:
         wait = tr("none: trim it") if seen.wait_s <= 0 else tr("{n} minutes", n=math.ceil(seen.wait_s / 60))
@@ -130,44 +133,44 @@ def _settled(v: Mapping[str, Any]) -> list[Answer]:
     ]
 
 
-STEADY_SUMS: tuple[Sum, ...] = (
-    Sum(
+STABILITY_CALCULATORS: tuple[Calculator, ...] = (
+    Calculator(
         "shared",
         tr("One trimmer for all crystals: what is best?"),
         tr("Frequency"),
         (
             Given("errors", tr("Channels with their errors, Hz"), "text", "A +120; B -80; C 1940"),
-            Given("limit", tr("Allowed either way"), "Hz", "600 Hz", "600 Hz"),
-            Given("times", tr("Crystal is multiplied by"), "", "3 for a tripler", "3", least=1.0, most=100.0),
+            Given("limit", tr("Tolerance, ±"), "Hz", "600 Hz", "600 Hz"),
+            Given("times", tr("Crystal multiplier"), "", "3 for a tripler", "3", least=1.0, most=100.0),
         ),
         _shared,
-        tr("least worst error: half-way between the lowest and the highest of those that fit together"),
+        tr("least worst error: midway between the lowest and the highest that fit together"),
         tr("the trimmer moves all channels alike"),
         tr("Crystals only for channels that you are licensed for."),
     ),
-    Sum(
+    Calculator(
         "clarifier",
         tr("Is my clarifier centred?"),
         tr("Frequency"),
         (
             Given("down", tr("Error fully down"), "Hz", "-1150 Hz", least=-1e11),
-            Given("middle", tr("Error in its middle"), "Hz", "20 Hz", least=-1e11),
+            Given("middle", tr("Error in the middle"), "Hz", "20 Hz", least=-1e11),
             Given("up", tr("Error fully up"), "Hz", "1240 Hz", least=-1e11),
         ),
         _clarifier,
         tr("swing = up − down; centre = (up + down)/2"),
-        tr("counted at one channel and mode, the rest of the radio on frequency"),
+        tr("counted on one channel and mode, the rest of the radio on frequency"),
     ),
-    Sum(
+    Calculator(
         "settled",
         tr("Has it warmed up?"),
         tr("Frequency"),
         (
-            Given("counts", tr("Minutes with the error counted"), "text", "0 +85; 2 +52; 5 +24; 9 +9"),
-            Given("small", tr("May still move by"), "Hz", "10 Hz", "10 Hz", least=0.01),
+            Given("counts", tr("Minutes and errors"), "text", "0 +85; 2 +52; 5 +24; 9 +9"),
+            Given("small", tr("Allowed drift"), "Hz", "10 Hz", "10 Hz", least=0.01),
         ),
         _settled,
         "f(t) = f∞ + A·exp(−t/τ); τ = Δt / ln(s₁/s₂)",
-        tr("nothing was touched between the counts; after soldering, wait five minutes before the first"),
+        tr("nothing touched between counts; after soldering wait five minutes"),
     ),
 )

@@ -1,4 +1,4 @@
-"""Sums about what is sent: harmonics against their limits, efficiency, losses on the way, deviation at a carrier null."""
+"""Calculators about what is sent: harmonics against their limits, efficiency, losses on the way, deviation at a carrier null."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from unitone.calculators.calculator import Answer, Given, Sum
+from unitone.calculators.calculator import Answer, Calculator, Given
 from unitone.errors import EntryError
 from unitone.quantities.entry import decibels, parse_si
 from unitone.quantities.show import number
@@ -46,11 +46,11 @@ def _harmonic(v: Mapping[str, Any]) -> list[Answer]:
     judged = tr("inside by {db} dB", db=number(room, 1)) if room >= 0 else tr("over by {db} dB", db=number(-room, 1))
     n = int(v["which"])
     return [
-        Answer("dbm", tr("the line is"), f"{number(_dbm(watts), 1)} dBm, {_watts(watts)}", _dbm(watts)),
+        Answer("dbm", tr("power in the line"), f"{number(_dbm(watts), 1)} dBm, {_watts(watts)}", _dbm(watts)),
         Answer(
             v["rule"], tr("against {rule} ({db} dBc here)", rule=_RULES[v["rule"]], db=number(limit, 0)), judged, room
         ),
-        Answer("hz", tr("it stands at"), f"{number(n * v['at'] / 1e6, 3)} MHz", n * v["at"]),
+        Answer("hz", tr("level of the line"), f"{number(n * v['at'] / 1e6, 3)} MHz", n * v["at"]),
     ]
 
 
@@ -58,12 +58,14 @@ def _efficiency(v: Mapping[str, Any]) -> list[Answer]:
     for key, what in (("volts", tr("The supply's voltage")), ("keyed", tr("The current while keyed"))):
         _above(v[key], what)
     if v["rest"] >= v["keyed"]:
-        raise EntryError(tr("Keyed, a radio draws more than at rest: are the two the other way round?"))
+        raise EntryError(tr("Keyed current is below the current at rest. Swap the two."))
     whole, stage = v["volts"] * v["keyed"], v["volts"] * (v["keyed"] - v["rest"])
     if v["watts"] > stage:
         raise EntryError(tr("More power out than in: check the wattmeter, and read it without speech."))
     return [
-        Answer("final_pct", tr("sending stages"), f"{number(100 * v['watts'] / stage, 0)} %", 100 * v["watts"] / stage),
+        Answer(
+            "final_pct", tr("transmit stages"), f"{number(100 * v['watts'] / stage, 0)} %", 100 * v["watts"] / stage
+        ),
         Answer(
             "whole_pct", tr("the whole radio"), f"{number(100 * v['watts'] / whole, 0)} %", 100 * v["watts"] / whole
         ),
@@ -82,7 +84,7 @@ def _loss(v: Mapping[str, Any]) -> list[Answer]:
         Answer("watts", tr("arrives"), f"{_watts(out)}, {number(_dbm(out), 1)} dBm", out),
         Answer("loss_db", tr("lost on the way"), f"{number(lost, 2)} dB", lost),
         Answer("heat_w", tr("becomes heat"), _watts(v["watts"] - out), v["watts"] - out),
-        Answer("factor", tr("a meter at the far end is read times"), number(v["watts"] / out, 3), v["watts"] / out),
+        Answer("factor", tr("multiply a far-end meter by"), number(v["watts"] / out, 3), v["watts"] / out),
     ]
 
 
@@ -92,7 +94,7 @@ def _at_null(v: Mapping[str, Any]) -> list[Answer]:
     peak = null_deviation(v["tone"], n)
     shown = v["shown"]
     return [
-        Answer("deviation_hz", tr("the deviation is"), f"{number(peak / 1e3, 4)} kHz", peak),
+        Answer("deviation_hz", tr("deviation"), f"{number(peak / 1e3, 4)} kHz", peak),
         Answer("beta", tr("modulation index"), number(peak / v["tone"], 4), peak / v["tone"]),
         Answer(
             "factor",
@@ -111,8 +113,8 @@ def _speech(v: Mapping[str, Any]) -> list[Answer]:
     _above(v["mean"], tr("The mean power"))
     least, most = (v["mean"] * 10.0 ** (db / 10.0) for db in SPEECH_DB[v["voice"]])
     return [
-        Answer("least_w", tr("the peaks are at least"), _watts(least), least),
-        Answer("most_w", tr("and at most"), _watts(most), most),
+        Answer("least_w", tr("peaks at least"), _watts(least), least),
+        Answer("most_w", tr("peaks at most"), _watts(most), most),
     ]
 
 
@@ -128,7 +130,7 @@ def _decibels(v: Mapping[str, Any]) -> list[Answer]:
     volts = math.sqrt(watts * _OHM)
     return [
         Answer("watts", tr("power"), _watts(watts), watts),
-        Answer("dbm", tr("above a milliwatt"), f"{number(_dbm(watts), 2)} dBm", _dbm(watts)),
+        Answer("dbm", tr("above 1 mW"), f"{number(_dbm(watts), 2)} dBm", _dbm(watts)),
         Answer("volts", tr("across 50 Ω"), f"{volts:.3g} V rms", volts),
     ]
 
@@ -146,7 +148,7 @@ def _compared(v: Mapping[str, Any]) -> list[Answer]:
         _above(v[key], what)
     peak = v["known"] * v["mine"] / v["heard"]
     return [
-        Answer("deviation_hz", tr("this radio deviates"), f"{number(peak / 1e3, 2)} kHz", peak),
+        Answer("deviation_hz", tr("deviation of this radio"), f"{number(peak / 1e3, 2)} kHz", peak),
         Answer("db", tr("against the known one"), f"{number(20.0 * math.log10(v['mine'] / v['heard']), 1, sign=True)} dB",
                20.0 * math.log10(v["mine"] / v["heard"])),
     ]  # fmt: skip
@@ -157,20 +159,18 @@ def _in_line(v: Mapping[str, Any]) -> list[Answer]:
         _above(v[key], what)
     lost = 10.0 * math.log10(v["without"] / v["with"])
     if lost < 0:
-        raise EntryError(
-            tr("More comes out with it than without: are the two the other way round, or is the match different?")
-        )
+        raise EntryError(tr("More power with it than without. Swap the two, or check the match."))
     return [
-        Answer("loss_db", tr("it takes"), f"{number(lost, 2)} dB", lost),
-        Answer("pct", tr("of the power"), f"{number(100.0 * (1.0 - v['with'] / v['without']), 0)} %",
+        Answer("loss_db", tr("loss"), f"{number(lost, 2)} dB", lost),
+        Answer("pct", tr("share of the power"), f"{number(100.0 * (1.0 - v['with'] / v['without']), 0)} %",
                100.0 * (1.0 - v["with"] / v["without"])),
     ]  # fmt: skip
 
 
-POWER_SUMS: tuple[Sum, ...] = (
-    Sum(
+TRANSMIT_CALCULATORS: tuple[Calculator, ...] = (
+    Calculator(
         "speech",
-        tr("What do the peaks reach when my wattmeter shows the mean of speech?"),
+        tr("What is the PEP when my meter shows mean speech power?"),
         tr("Power"),
         (
             Given("mean", tr("The meter shows"), "W", "1 W"),
@@ -178,10 +178,10 @@ POWER_SUMS: tuple[Sum, ...] = (
         ),
         _speech,
         tr("PEP = mean · 10^(dB/10), the mean of speech lying 10 to 14 dB under its peaks, 4 to 7 dB behind a processor"),
-        tr("SSB; common practice, no source: from speech the peaks are guessed, from two tones or a peak meter they are known"),
-        tr("Into the dummy load."),
+        tr("SSB; common practice, no source: an estimate; two tones or a peak meter measure it"),
+        tr("RF burns: into the dummy load."),
     ),
-    Sum(
+    Calculator(
         "decibels",
         tr("How many watts is a level in dBm?"),
         tr("Levels"),
@@ -189,19 +189,19 @@ POWER_SUMS: tuple[Sum, ...] = (
         _decibels,
         tr("0 dBm = 1 mW; P = V²/50 Ω"),
     ),
-    Sum(
+    Calculator(
         "in-line",
-        tr("What does this meter in line take?"),
+        tr("How much does this in-line meter lose?"),
         tr("Power"),
         (Given("without", tr("Power without it"), "W", "4.0 W"), Given("with", tr("Power with it"), "W", "3.8 W")),
         _in_line,
         "dB = 10 · log10(P1/P2)",
-        tr("same load, same keying, the same wattmeter behind it"),
-        tr("Into the dummy load; let go before you change what is in line."),
+        tr("same load, same keying, same wattmeter after it"),
+        tr("RF burns: into the dummy load, and unkey before you change anything in line."),
     ),
-    Sum(
+    Calculator(
         "compared",
-        tr("What does it deviate against a radio that I know?"),
+        tr("What is its deviation, compared with a known radio?"),
         tr("Modulation"),
         (
             Given("known", tr("The known radio deviates"), "Hz", "1.9 kHz"),
@@ -209,24 +209,24 @@ POWER_SUMS: tuple[Sum, ...] = (
         ),
         _compared,
         tr("Δf = known · V / V known: a receiver's audio goes with deviation"),
-        tr("the same tone into both, the same receiver and its volume untouched, signals strong enough to be quiet, nothing clipped"),
+        tr("same tone into both, same receiver, volume untouched, strong signals, no clipping"),
     ),
-    Sum(
+    Calculator(
         "harmonic",
         tr("Is this harmonic low enough?"),
         tr("Power"),
         (
-            Given("carrier", tr("Carrier"), "W", "4 W", "4 W"), Given("dbc", tr("The line is below it by, dB"), "", "62", least=-200.0, most=200.0),
+            Given("carrier", tr("Carrier"), "W", "4 W", "4 W"), Given("dbc", tr("Line below carrier, dB"), "", "62", least=-200.0, most=200.0),
             Given("which", tr("Which harmonic"), "", "2", "2", least=2.0, most=20.0, whole=True),
             Given("at", tr("Carrier's frequency"), "Hz", "27.205 MHz", "27.205 MHz", least=1e5),
-            Given("rule", tr("By which rule"), "text", "", "fcc", (("fcc", _RULES["fcc"]), ("en", _RULES["en"]))),
+            Given("rule", tr("Rule"), "text", "", "fcc", (("fcc", _RULES["fcc"]), ("en", _RULES["en"]))),
         ),
         _harmonic,
         tr("P = carrier · 10^(dBc/10); 47 CFR 95 subpart D: −60 dBc; EN 300 135, EN 300 433: 4 nW in the bands they name (from memory)"),
-        tr("analyser behind a pad, not overloaded; with a loop or a ×10 probe the figure is relative only"),
-        tr("A line that stays where it is when the channel is changed is the analyser's own."),
+        tr("analyser after a pad, not overloaded; with a loop or ×10 probe relative only"),
+        tr("A line that stays put when you change channel comes from the analyser."),
     ),
-    Sum(
+    Calculator(
         "efficiency",
         tr("How efficient is the final, and how hot?"),
         tr("Power"),
@@ -236,34 +236,34 @@ POWER_SUMS: tuple[Sum, ...] = (
         ),
         _efficiency,
         "η = P / (U · I)",
-        tr("a steady carrier into the dummy load; the receiver's share is taken as the current at rest"),
-        tr("Into the dummy load; final and load get hot."),
+        tr("steady carrier into the dummy load; the receiver's share is the current at rest"),
+        tr("Final and load get hot: into the dummy load, seconds at a time."),
     ),
-    Sum(
+    Calculator(
         "loss",
         tr("What is lost in cable and pads?"),
         tr("Power"),
         (
-            Given("watts", tr("Goes in"), "W", "4 W"), Given("metres", tr("Cable, metres"), "", "10", "0", least=0.0, most=1e5),
-            Given("per_100", tr("It loses, dB in 100 m"), "", "8 at 27 MHz", "8", least=0.0, most=500.0),
+            Given("watts", tr("Power in"), "W", "4 W"), Given("metres", tr("Cable, metres"), "", "10", "0", least=0.0, most=1e5),
+            Given("per_100", tr("Loss, dB in 100 m"), "", "8 at 27 MHz", "8", least=0.0, most=500.0),
             Given("pads", tr("Pads and meters in line, dB"), "text", "0.3+20", optional=True),
         ),
         _loss,
         tr("decibels add; P_out = P_in · 10^(−dB/10)"),
         tr("everything matched to 50 Ω; thin cable loses some 8 dB in 100 m at 27 MHz (common practice)"),
-        tr("A pad takes the power that it does not pass: mind its rating."),
+        tr("A pad turns the lost power into heat: check its rating."),
     ),
-    Sum(
+    Calculator(
         "at-null",
         tr("Which deviation is at this null?"),
         tr("Modulation"),
         (
             Given("tone", tr("Tone"), "Hz", "831.7 Hz"),
-            Given("null", tr("Null, counted from nothing"), "", "1", "1", least=1.0, most=5.0, whole=True),
-            Given("shown", tr("The deviation meter shows"), "Hz", "1.95 kHz", "0 Hz", least=0.0),
+            Given("null", tr("Null number"), "", "1", "1", least=1.0, most=5.0, whole=True),
+            Given("shown", tr("Deviation meter shows"), "Hz", "1.95 kHz", "0 Hz", least=0.0),
         ),
         _at_null,
         tr("Δf = β · f; zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),
-        tr("a receiver that resolves the carrier alone: SSB or CW, narrow"),
+        tr("a receiver that shows the carrier alone: narrow SSB or CW"),
     ),
 )  # fmt: skip

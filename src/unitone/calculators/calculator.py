@@ -52,7 +52,7 @@ class Answer:
 
 
 @dataclass(frozen=True)
-class Sum:
+class Calculator:
     """One sum. ``formula`` is shown with the answer, ``assumes`` says what was taken for granted."""
 
     name: str

@@ -1,4 +1,4 @@
-"""The sums of the bench, each named by the question it answers: one typed registry for the Sums view and the command line."""
+"""The calculators, each named by the question it answers: one typed registry for the Calculators view and the command line."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from collections.abc import Mapping
 from typing import Any
 
 from unitone.bench.calibration.arithmetic import watts_of
-from unitone.calculators._receiving import RECEIVE_SUMS
-from unitone.calculators._stability import STEADY_SUMS
-from unitone.calculators._transmitting import POWER_SUMS
-from unitone.calculators.calculator import Answer, Given, Sum
+from unitone.calculators._receiving import RECEIVE_CALCULATORS
+from unitone.calculators._stability import STABILITY_CALCULATORS
+from unitone.calculators._transmitting import TRANSMIT_CALCULATORS
+from unitone.calculators.calculator import Answer, Calculator, Given
 from unitone.calculators.typed import si_text as _si
 from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import decibels, parse_entry, parse_si
@@ -32,14 +32,14 @@ def _level(v: Mapping[str, Any]) -> list[Answer]:
         Answer("dbm", tr("power"), f"{number(report.dbm, 2)} dBm", report.dbm),
         Answer("uv_pd", "PD", _si(report.uv_pd * 1e-6, "V"), report.uv_pd),
         Answer("uv_emf", "EMF", _si(report.uv_emf * 1e-6, "V"), report.uv_emf),
-        Answer("dbuv", tr("over a microvolt"), f"{number(report.dbuv, 1)} dBµV", report.dbuv),
+        Answer("dbuv", tr("above 1 µV"), f"{number(report.dbuv, 1)} dBµV", report.dbuv),
         Answer(
             "s_units",
             tr("S-meter below 30 MHz (S9 = 50 µV PD in 50 Ω)"),
             f"S{report.s_units:.1f}" if report.s_units <= 9 else f"S9+{report.over_s9_db:.0f}",
             report.s_units,
         ),
-        Answer("dial_dbm", tr("dial behind the pads"), f"{number(report.dial_dbm, 1)} dBm", report.dial_dbm),
+        Answer("dial_dbm", tr("dial setting with pads"), f"{number(report.dial_dbm, 1)} dBm", report.dial_dbm),
     ]
 
 
@@ -76,7 +76,7 @@ def _ppm(v: Mapping[str, Any]) -> list[Answer]:
 
 
 def _parts(values: tuple[float, ...], unit: str, joined: str) -> str:
-    return joined.join(_si(x, unit, 3) for x in values) if values else tr("none at all")
+    return joined.join(_si(x, unit, 3) for x in values) if values else tr("none")
 
 
 def _padder(v: Mapping[str, Any]) -> list[Answer]:
@@ -106,7 +106,7 @@ def _other_way(o: OtherWay) -> str:
     if o.kind == "series":
         return tr("{f} in series with the crystal: {span}", f=_si(o.farad, "F", 3), span=span)
     return tr(
-        "a trimmer of {a} to {f} in place of this one: {span}",
+        "trimmer {a} to {f} instead: {span}",
         a=_si(o.farad / 6.0, "F", 2),
         f=_si(o.farad, "F", 2),
         span=span,
@@ -127,7 +127,7 @@ def _advised(n: int, a: Advised, unit: str, joined: str) -> Answer:
 def _preset(v: Mapping[str, Any]) -> list[Answer]:
     made = from_preset(v["low"], v["high"], v["preset"], v["supply"])
     if not 0 < v["wanted"] < v["supply"]:
-        raise EntryError(tr("{v} V cannot come from a supply of {supply} V: a divider gives less than it is fed with.",
+        raise EntryError(tr("{v} V is not possible from {supply} V: a divider gives less than its supply.",
                             v=number(v["wanted"], 2), supply=number(v["supply"], 2)))  # fmt: skip
     found = resistors(made, v["wanted"], v["change"])
     there = [
@@ -135,7 +135,7 @@ def _preset(v: Mapping[str, Any]) -> list[Answer]:
         Answer("bottom", tr("below it now"), _si(made.bottom, "Ω", 3), made.bottom),
     ]
     if not found:
-        return [Answer("part", tr("resistor"), tr("no value fits there: change the other one")), *there]
+        return [Answer("part", tr("resistor"), tr("no standard value there: change the other resistor")), *there]
     return [*(_advised(n, a, "Ω", " + ") for n, a in enumerate(found)), *there]
 
 
@@ -150,7 +150,10 @@ def _pairs(text: str) -> list[tuple[float, float]]:
             made.append((parse_si(first, "Hz"), parse_si(second, "V")))
         except UnitoneError:
             raise EntryError(
-                tr("“{part}” is no channel with its volts. Write 26.965 MHz 1.83; 27.405 MHz 3.6.", part=part.strip())
+                tr(
+                    "“{part}” is not a channel with its voltage. Write 26.965 MHz 1.83; 27.405 MHz 3.6.",
+                    part=part.strip(),
+                )
             ) from None
     return made
 
@@ -159,7 +162,7 @@ def _vco(v: Mapping[str, Any]) -> list[Answer]:
     law = fit(_pairs(v["readings"]))
     ends = [parse_si(part, "Hz") for part in v["wanted"].replace("…", ";").split(";") if part.strip()]
     if len(ends) < 2:
-        raise EntryError(tr("The lowest and the highest frequency that shall lock, like 26.515 MHz; 27.405 MHz."))
+        raise EntryError(tr("Enter the lowest and highest frequency to lock, like 26.515 MHz; 27.405 MHz."))
     made = stretch(law, ends, (v["least"], v["most"]))
     volts = "; ".join(
         tr(
@@ -174,8 +177,7 @@ def _vco(v: Mapping[str, Any]) -> list[Answer]:
     ]
     if made.turned is None:
         core = tr(
-            "no core does it: the range asks a capacitance ratio of {need}, the window gives {have}: "
-            "a wider varactor, a smaller fixed capacitor, or a switched one",
+            "no core setting does it: the range needs a capacitance ratio of {need}, the window gives {have}. Fit a wider varactor or a smaller fixed capacitor, or switch one",
             need=number(made.ratio_needed, 3),
             have=number(made.ratio_there, 3),
         )
@@ -203,7 +205,7 @@ def _vco(v: Mapping[str, Any]) -> list[Answer]:
 def _crystal(v: Mapping[str, Any]) -> list[Answer]:
     at = (
         v["carrier"]
-        if v["way"] == "send"
+        if v["way"] == "transmit"
         else v["carrier"] - v["if"]
         if v["side"] == "below"
         else v["carrier"] + v["if"]
@@ -213,10 +215,10 @@ def _crystal(v: Mapping[str, Any]) -> list[Answer]:
     hz = at / v["times"]
     return [
         Answer("hz", tr("order"), f"{hz / 1e6:.6f} MHz", hz),
-        Answer("off", tr("10 Hz off at the crystal are"), f"{number(10 * v['times'], 0)} Hz", 10 * v["times"]),
+        Answer("off", tr("10 Hz at the crystal is"), f"{number(10 * v['times'], 0)} Hz", 10 * v["times"]),
         Answer(
             "load",
-            tr("say with it"),
+            tr("tell the maker"),
             tr("parallel, for the load capacitance of its circuit (with trimmer and strays), ± 10 ppm"),
         ),
     ]
@@ -266,7 +268,7 @@ def _depth(v: Mapping[str, Any]) -> list[Answer]:
             Answer(
                 "clipped",
                 tr("at zero"),
-                tr("100 % or more: the carrier is cut off there, and how far over does not show"),
+                tr("100 % or more: the carrier is cut off; how far over cannot be read"),
             )
         )
     return made
@@ -293,21 +295,21 @@ def _resonance(v: Mapping[str, Any]) -> list[Answer]:
 def _noise(v: Mapping[str, Any]) -> list[Answer]:
     if v["modulation"] != "fm":
         dbm = least_level_dbm(v["ratio"], v["modulation"])
-        return [Answer("dbm", tr("no receiver does better than"), f"{number(dbm, 1)} dBm, {microvolts(dbm)}", dbm)]
+        return [Answer("dbm", tr("best possible level"), f"{number(dbm, 1)} dBm, {microvolts(dbm)}", dbm)]
     audio, tau = (v["low"], v["high"]), v["deemphasis"] * 1e-6
     dbm = least_fm_dbm(v["ratio"], v["deviation"], audio, tau)
     width = 2.0 * (v["deviation"] + v["high"])
     cn = dbm - ktb_dbm(width)
     return [
-        Answer("dbm", tr("no receiver does better than"), f"{number(dbm, 1)} dBm, {microvolts(dbm)}", dbm),
+        Answer("dbm", tr("best possible level"), f"{number(dbm, 1)} dBm, {microvolts(dbm)}", dbm),
         Answer("carrier_to_noise_db", tr("carrier over noise in the IF there"), f"{number(cn, 1)} dB", cn),
         Answer("width_hz", tr("IF width (Carson)"), _si(width, "Hz", 3), width),
     ]
 
 
 _SIDES = (("below", tr("below the channel")), ("above", tr("above it")))
-SUMS: tuple[Sum, ...] = (
-    Sum(
+CALCULATORS: tuple[Calculator, ...] = (
+    Calculator(
         "level",
         tr("What is this level, and what do I dial?"),
         tr("Levels"),
@@ -319,9 +321,9 @@ SUMS: tuple[Sum, ...] = (
         _level,
         "P = V²/R; 0 dBm = 223.6 mV PD in 50 Ω; EMF = 2 · PD; S9 = 50 µV PD",
     ),
-    Sum(
+    Calculator(
         "noise",
-        tr("What level does physics allow at least?"),
+        tr("What is the lowest possible level?"),
         tr("Levels"),
         (
             Given("ratio", tr("Ratio, dB"), "", "12", "12", least=1.0, most=60.0),
@@ -340,11 +342,9 @@ SUMS: tuple[Sum, ...] = (
         ),
         _noise,
         tr("kT0: −174 dBm in a hertz; FM: noise N0·f²/C and clicks B/√12·erfc√ρ (Rice)"),
-        tr(
-            "a receiver without any noise of its own, 290 K, a 1 kHz tone, an IF as wide as Carson's rule; AM and SSB: 3.1 kHz of audio"
-        ),
+        tr("a noiseless receiver, 290 K, 1 kHz tone, IF as wide as Carson's rule; AM and SSB: 3.1 kHz of audio"),
     ),
-    Sum(
+    Calculator(
         "channel",
         tr("What frequency is this channel?"),
         tr("Frequency"),
@@ -355,59 +355,59 @@ SUMS: tuple[Sum, ...] = (
         _channel,
         tr("47 CFR 95.963 and CEPT; MPT 1320 (from memory)"),
     ),
-    Sum(
+    Calculator(
         "ppm",
         tr("How many hertz is an error in ppm?"),
         tr("Frequency"),
         (
-            Given("ppm", tr("Off by, ppm"), "", "5", least=-1e5, most=1e5),
+            Given("ppm", tr("Error, ppm"), "", "5", least=-1e5, most=1e5),
             Given("hz", tr("At"), "Hz", "10.240 MHz"),
-            Given("times", tr("Times, up to the aerial"), "", "2.66", "1", least=1e-3, most=1e5),
+            Given("times", tr("Multiplier to the aerial"), "", "2.66", "1", least=1e-3, most=1e5),
         ),
         _ppm,
         "Δf = f · ppm · 10⁻⁶, times what the loop or multiplier makes of it",
     ),
-    Sum(
+    Calculator(
         "crystal",
         tr("What crystal do I order?"),
         tr("Frequency"),
         (
             Given("carrier", tr("Channel"), "Hz", "27.125 MHz", least=1e4),
-            Given("way", tr("For"), "text", "", "send", (("send", tr("sending")), ("receive", tr("receiving")))),
+            Given("way", tr("For"), "text", "", "transmit", (("transmit", tr("transmit")), ("receive", tr("receive")))),
             Given("if", tr("Receiver's IF"), "Hz", "455 kHz", "455 kHz", least=1e3),
             Given("side", tr("Oscillator"), "text", "", "below", _SIDES),
             Given("times", tr("Multiplied by"), "", "3 for a tripler", "1", least=1.0, most=100.0),
         ),
         _crystal,
-        tr("send: channel / multiplier; receive: (channel ∓ IF) / multiplier"),
-        tr("the circuit loads it as the crystal's maker is told"),
+        tr("transmit: channel / multiplier; receive: (channel ∓ IF) / multiplier"),
+        tr("the circuit has the load capacitance you order for"),
         tr("Only channels that you are licensed for: conversions are often illegal to use."),
     ),
-    Sum(
+    Calculator(
         "padder",
         tr("Which padder?"),
         tr("Frequency"),
         (
-            Given("low", tr("Lowest, trimmer's most"), "Hz", "10.239410 MHz", least=1e4),
-            Given("high", tr("Highest, trimmer's least"), "Hz", "10.239980 MHz", least=1e4),
+            Given("low", tr("Lowest (trimmer maximum)"), "Hz", "10.239410 MHz", least=1e4),
+            Given("high", tr("Highest (trimmer minimum)"), "Hz", "10.239980 MHz", least=1e4),
             Given("wanted", tr("Wanted"), "Hz", "10.240 MHz", least=1e4),
-            Given("least", tr("Trimmer's least"), "F", "5 pF", "5 pF", least=0.0, most=1e-6),
-            Given("most", tr("Trimmer's most"), "F", "30 pF", "30 pF", most=1e-6),
-            Given("padder", tr("Fixed capacitor across it now"), "F", "33 pF", least=0.0, most=1e-6),
+            Given("least", tr("Trimmer minimum"), "F", "5 pF", "5 pF", least=0.0, most=1e-6),
+            Given("most", tr("Trimmer maximum"), "F", "30 pF", "30 pF", most=1e-6),
+            Given("padder", tr("Fixed capacitor now"), "F", "33 pF", least=0.0, most=1e-6),
             Given("c0", tr("Crystal's own C0"), "F", "5 pF", "5 pF"),
         ),
         _padder,
         "f = fs + K/(C0 + Cp + Ct), K = fs·C1/2 (IEC 60122-1)",
-        tr("trimmer and fixed capacitor across each other; C0 hardly matters"),
-        tr("Pulling a shared crystal moves every band that it makes: measure them all again."),
+        tr("trimmer and fixed capacitor in parallel; C0 hardly matters"),
+        tr("Pulling a shared crystal moves all its bands: measure them all again."),
     ),
-    Sum(
+    Calculator(
         "preset",
         tr("Which resistor centres the preset?"),
         tr("Volts"),
         (
-            Given("low", tr("Volts at its low end"), "V", "0.58 V"),
-            Given("high", tr("Volts at its high end"), "V", "0.66 V"),
+            Given("low", tr("Voltage at low end"), "V", "0.58 V"),
+            Given("high", tr("Voltage at high end"), "V", "0.66 V"),
             Given("wanted", tr("Wanted"), "V", "0.70 V"),
             Given("preset", tr("Preset"), "ohm", "1k"),
             Given("supply", tr("Fed from"), "V", "8 V"),
@@ -422,27 +422,25 @@ SUMS: tuple[Sum, ...] = (
         ),
         _preset,
         "V = Vs · (R2 + a·P)/(R1 + P + R2); E24 (IEC 60063)",
-        tr("nothing is drawn from the slider"),
+        tr("no load on the slider"),
         tr("More bias than the sheet says shortens the final's life: note the current before and after."),
     ),
-    Sum(
+    Calculator(
         "vco",
         tr("How far will the VCO stretch?"),
         tr("Frequency"),
         (
-            Given(
-                "readings", tr("Channels with their volts"), "text", "26.965 MHz 1.83; 27.185 MHz 2.6; 27.405 MHz 3.6"
-            ),
-            Given("wanted", tr("Lowest; highest that shall lock"), "text", "26.515 MHz; 27.405 MHz"),
-            Given("least", tr("Volts from"), "V", "1 V", "1 V"),
-            Given("most", tr("Volts to"), "V", "5 V", "5 V"),
+            Given("readings", tr("Channels with voltage"), "text", "26.965 MHz 1.83; 27.185 MHz 2.6; 27.405 MHz 3.6"),
+            Given("wanted", tr("Lowest; highest to lock"), "text", "26.515 MHz; 27.405 MHz"),
+            Given("least", tr("Tuning voltage from"), "V", "1 V", "1 V"),
+            Given("most", tr("Tuning voltage to"), "V", "5 V", "5 V"),
         ),
         _vco,
         "1/f² = a + b·(1 + V/φ)^−γ",
-        tr("the frequency that the VCO itself makes, on the way (receive or send) that was read"),
-        tr("Bands are the operator's licence: added ones are often illegal to use."),
+        tr("the VCO's own frequency, receive or transmit as it was read"),
+        tr("Added bands are often illegal to use: your licence decides."),
     ),
-    Sum(
+    Calculator(
         "image",
         tr("Where are image and half-IF?"),
         tr("Frequency"),
@@ -454,15 +452,15 @@ SUMS: tuple[Sum, ...] = (
         _image,
         "f_image = 2·f_osc − f; half-IF: half-way to the oscillator",
     ),
-    Sum(
+    Calculator(
         "watts",
         tr("How many watts are these volts?"),
         tr("Power"),
         (
-            Given("volts", tr("Volts across the load"), "V", "40 V", least=1e-9),
+            Given("volts", tr("Voltage across the load"), "V", "40 V", least=1e-9),
             Given(
                 "kind",
-                tr("They are"),
+                tr("Read as"),
                 "text",
                 "",
                 "pp",
@@ -474,9 +472,9 @@ SUMS: tuple[Sum, ...] = (
         _watts,
         "P = V²rms/R",
         tr("a sine, no modulation"),
-        tr("Into the dummy load; RF burns."),
+        tr("RF burns: into the dummy load."),
     ),
-    Sum(
+    Calculator(
         "pep",
         tr("What is the PEP of this mean power?"),
         tr("Power"),
@@ -495,18 +493,16 @@ SUMS: tuple[Sum, ...] = (
         _pep,
         tr("two tones: PEP = 2 · mean; AM: (1 + m)² against 1 + m²/2"),
     ),
-    Sum(
+    Calculator(
         "depth",
         tr("What depth is on the scope, or the trapezoid?"),
         tr("Modulation"),
         (Given("most", tr("Highest"), "V", "8 V"), Given("least", tr("Lowest"), "V", "1 V")),
         _depth,
         "m = (Vmax − Vmin)/(Vmax + Vmin)",
-        tr(
-            "volts, or divisions of the screen; of a trapezoid its long and its short side: straight edges mean a clean modulator"
-        ),
+        tr("volts or divisions; trapezoid: long and short side. Straight edges mean a clean modulator"),
     ),
-    Sum(
+    Calculator(
         "null",
         tr("Which tone nulls the carrier?"),
         tr("Modulation"),
@@ -517,7 +513,7 @@ SUMS: tuple[Sum, ...] = (
         _null,
         tr("zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),
     ),
-    Sum(
+    Calculator(
         "resonance",
         tr("Where does this circuit resonate?"),
         tr("Parts"),
@@ -525,17 +521,17 @@ SUMS: tuple[Sum, ...] = (
         _resonance,
         "f = 1/(2π√(LC))",
     ),
-    *STEADY_SUMS,
-    *RECEIVE_SUMS,
-    *POWER_SUMS,
+    *STABILITY_CALCULATORS,
+    *RECEIVE_CALCULATORS,
+    *TRANSMIT_CALCULATORS,
 )
 
 
-def sum_of(name: str) -> Sum:
+def calculator_of(name: str) -> Calculator:
     """The sum of that name. Raises EntryError naming those there are."""
-    found = next((s for s in SUMS if s.name == name), None)
+    found = next((s for s in CALCULATORS if s.name == name), None)
     if found is None:
-        raise EntryError(f"There is no sum “{name}”. There are: {', '.join(s.name for s in SUMS)}.")
+        raise EntryError(f"There is no sum “{name}”. There are: {', '.join(s.name for s in CALCULATORS)}.")
     return found
 
 

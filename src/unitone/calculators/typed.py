@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from unitone.calculators.calculator import Answer, Given, Sum
+from unitone.calculators.calculator import Answer, Calculator, Given
 from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import parse_si
 from unitone.words import tr
@@ -22,7 +22,7 @@ def si_text(value: float, unit: str, figures: int = 4) -> str:
     return f"{rounded / 10.0**power:.{figures}g} {prefix}{unit}".replace("-", "−")
 
 
-def work_out(chosen: Sum, typed: Mapping[str, str]) -> list[Answer]:
+def work_out(chosen: Calculator, typed: Mapping[str, str]) -> list[Answer]:
     """The answers for what is typed. Raises UnitoneError: what is missing, not understood, or cannot be."""
     unknown = sorted(set(typed) - {g.key for g in chosen.given})
     if unknown:
@@ -36,7 +36,7 @@ def work_out(chosen: Sum, typed: Mapping[str, str]) -> list[Answer]:
     try:
         answers = chosen.work(values)
     except (ValueError, ZeroDivisionError, OverflowError) as error:
-        raise EntryError(tr("That cannot be: {error}.", error=str(error))) from None
+        raise EntryError(tr("Not possible: {error}.", error=str(error))) from None
     if any(a.value is not None and not math.isfinite(a.value) for a in answers if a.key not in _MAY_BE_ENDLESS):
         raise EntryError(tr("No result from these values. Check their units."))
     return answers
@@ -72,7 +72,7 @@ def _read(g: Given, text: str) -> Any:
         )
     if not least <= value <= most:
         raise EntryError(
-            tr("{what}: “{text}” cannot be: expected {least} to {most}{like}.", what=g.words, text=text, least=_bound(least, g.unit),
+            tr("{what}: “{text}” is out of range: expected {least} to {most}{like}.", what=g.words, text=text, least=_bound(least, g.unit),
                most=_bound(most, g.unit), like=tr(", like {hint}", hint=g.hint) if g.hint else "")
         )  # fmt: skip
     return value

@@ -1,6 +1,6 @@
 """A modification tried on a sheet's model before anything is cut or soldered: another crystal, a padder, a band, a divider.
 
-What comes of it is told band by band: where every channel lies, how far off, and the VCO's control volts there.
+What comes of it is told band by band: where every channel lies, how far off, and the VCO's tuning voltage there.
 """
 
 from __future__ import annotations
@@ -40,7 +40,7 @@ class Tried:
 
 @dataclass(frozen=True)
 class BandRow:
-    """A band and mode: the carriers at its ends (Hz), how far off the plan they come (Hz, the worse end), and the control volts there."""
+    """A band and mode: the carriers at its ends (Hz), how far off the plan they come (Hz, the worse end), and the tuning voltage there."""
 
     band: str
     mode: str
@@ -116,7 +116,7 @@ def added_band(sheet: Sheet, name: str, shift_hz: int, like: str, crystal_hz: fl
     if len(own) != 1:
         raise EntryError(
             tr(
-                "band {b} has no one crystal of its own in the mixing lines: write the lines of the new band in the sheet",
+                "band {b} shares its crystals in the mixing lines: write the new band's lines in the sheet",
                 b=like,
             )
         )
@@ -144,7 +144,7 @@ def _needed(sheet: Sheet, band: str, name: str) -> float:
     """The frequency (Hz) that puts the carrier of a band right. Raises EntryError where the oscillator is not in it."""
     mode = next(iter(modes_of(sheet)), None)
     channel = sheet.plan.names[0]
-    made = next((m for m in outputs(sheet, Place("send", band, mode, channel)) if m.output == "tx.carrier"), None)
+    made = next((m for m in outputs(sheet, Place("transmit", band, mode, channel)) if m.output == "tx.carrier"), None)
     times = dict(made.terms).get(name) if made is not None else None
     if made is None or not times:
         raise EntryError(tr("the crystal is not in the carrier of that band: check the mixing lines"))
@@ -167,7 +167,7 @@ def volts_typed(sheet: Sheet, text: str, way: Way = "receive") -> Law | None:
         if len(words) != (3 if bands else 2):
             raise EntryError(
                 tr(
-                    "“{part}” is no channel with its volts. Write {form}.",
+                    "“{part}” is not a channel with its voltage. Write {form}.",
                     part=part,
                     form="A 1 1.99" if bands else "1 1.99",
                 )
@@ -231,14 +231,14 @@ def _lock(law: Law, hz: Sequence[float], window: tuple[float, float]) -> tuple[f
 
 
 def _carrier(sheet: Sheet, band: str | None, mode: str | None, channel: str) -> float:
-    made = outputs(sheet, Place("send", band, mode, channel))
+    made = outputs(sheet, Place("transmit", band, mode, channel))
     sent = next((m for m in made if m.output == "tx.carrier"), None)
     if sent is None:
         raise SheetError([f"{sheet.title}: no mixing line gives tx.carrier. Add one."])
     return float(sent.hz)
 
 
-def row_words(row: BandRow) -> tuple[str, str, str]:
+def describe_row(row: BandRow) -> tuple[str, str, str]:
     """(verdict's shape, words, quiet words) of a row."""
     where = " ".join(x for x in (row.band, row.mode.upper()) if x) or tr("all channels")
     right = abs(row.off_hz) <= _RIGHT_HZ
@@ -251,7 +251,7 @@ def row_words(row: BandRow) -> tuple[str, str, str]:
         volts = (
             f"{number(row.low_v, 2)} … {number(row.high_v, 2)} V"
             if math.isfinite(row.low_v + row.high_v)
-            else tr("no volts tune it")
+            else tr("no voltage tunes it")
         )
         said = {True: tr("locks"), False: tr("does not lock"), None: tr("too close to call")}[row.locks]
         quiet.append(f"{volts}, {said}")

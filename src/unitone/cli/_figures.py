@@ -1,4 +1,4 @@
-"""Commands of arithmetic: sums, and oscillators traced from frequency readings."""
+"""Commands of arithmetic: the calculators, and oscillators traced from frequency readings."""
 
 from __future__ import annotations
 
@@ -21,13 +21,13 @@ def _print(data: Any) -> None:
     print(json.dumps(data, ensure_ascii=False, allow_nan=False))
 
 
-def sums(
-    name: Annotated[str, typer.Argument(help="A sum; none lists them.")] = "",
+def calculate(
+    name: Annotated[str, typer.Argument(help="A calculator; without a name they are listed.")] = "",
     values: Annotated[list[str] | None, typer.Argument(metavar="[KEY=VALUE]...")] = None,
     as_json: Json = False,
 ) -> None:
-    """The sums of the bench: sums padder low=10.2394M high=10.23998M wanted=10.24M padder=33p."""
-    from unitone.calculators.catalogue import SUMS, sum_of, to_data
+    """The calculators: calculate padder low=10.2394M high=10.23998M wanted=10.24M padder=33p."""
+    from unitone.calculators.catalogue import CALCULATORS, calculator_of, to_data
     from unitone.calculators.typed import work_out
 
     if not name:
@@ -37,15 +37,15 @@ def sums(
                 "question": s.question,
                 "keys": [{"key": g.key, "unit": g.unit, "usual": g.usual} for g in s.given],
             }
-            for s in SUMS
+            for s in CALCULATORS
         ]
         if as_json:
             _print(listed)
             return
-        for s in SUMS:
+        for s in CALCULATORS:
             print(f"{s.name}: {s.question} {' '.join(g.key for g in s.given)}")
         return
-    chosen = sum_of(name)
+    chosen = calculator_of(name)
     typed: dict[str, str] = {}
     for text in values or []:
         key, sign, value = text.partition("=")
@@ -100,5 +100,6 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
         """Trace frequency readings to the oscillators that are off, and name the reading that would tell more."""
         trace_readings(sheet, readings, as_json, workspace())
 
-    app.command()(sums)
+    app.command()(calculate)
+    app.command("sums", hidden=True)(calculate)
     app.command()(attribute)

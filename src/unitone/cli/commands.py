@@ -200,7 +200,7 @@ def channel(
 def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) -> None:
     """Check sheets: FILE:LINE: key: what is wrong and its cure. Exit 1 when one does not hold."""
     from unitone.sheet.format.read import read_sheet
-    from unitone.sheet.format.warnings import sheet_warnings
+    from unitone.sheet.format.warnings import older_names, sheet_warnings
     from unitone.sheet.library import check_file, open_file
     from unitone.simulator.physics import parse_physics, shape_problems
     from unitone.simulator.tryout import try_out
@@ -225,6 +225,7 @@ def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) 
             if physics:
                 beside = str(path.with_suffix(".physics.toml"))
                 made = parse_physics(physics, beside, sheet)
+                minor += older_names(physics, beside)
                 found = try_out(sheet, made)
                 if found:
                     raise SheetError([f"{beside}:1: {words}" for words in found])
@@ -243,7 +244,7 @@ def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) 
 
 
 def _faults(path: Path, sheet: Sheet) -> list[str]:
-    """The faults that a sheet's stand-in knows; none where it has no physics file, or one that does not hold."""
+    """The faults that a sheet's simulated radio knows; none where it has no physics file, or one that does not hold."""
     from unitone.sheet.library import physics_path
     from unitone.simulator.physics import read_physics
 
@@ -266,7 +267,7 @@ def sheet_list(as_json: Json = False) -> None:
             continue
         s = read_sheet(kept.path)
         rows.append({"id": s.id, "maker": s.maker, "name": s.name, "kind": s.kind, "steps": len(s.steps),
-                     "standin": kept.standin, "faults": _faults(kept.path, s)})  # fmt: skip
+                     "standin": kept.simulated, "faults": _faults(kept.path, s)})  # fmt: skip
     if as_json:
         _print(rows)
     else:
@@ -281,7 +282,7 @@ def robot(
     sheet: Annotated[
         str, typer.Argument(help="A sheet's id, or a path with its physics file beside it; adjuster needs none.")
     ] = "",
-    task: Annotated[str, typer.Option("--task", help="align, frequency, send or adjuster")] = "align",
+    task: Annotated[str, typer.Option("--task", help="align, frequency, transmit or adjuster")] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many simulated radios.")] = 5,
     seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
     fault: Annotated[
@@ -294,13 +295,14 @@ def robot(
     workers: Annotated[int, typer.Option("--workers", min=1, help="Processes.")] = max(1, os.cpu_count() or 1),
     as_json: Json = False,
 ) -> None:
-    """Let the robot technician align stand-in radios by the coach's words, and judge it by the physics."""
+    """Let the robot technician align simulated radios by the coach's words, and judge it by the physics."""
     from unitone.robot.on_frequency import run_frequency_trial
     from unitone.robot.one_coil import classes_of, run_adjuster_trial
-    from unitone.robot.send_side import run_send_trial
+    from unitone.robot.transmit_side import run_transmit_trial
     from unitone.robot.whole_radios import run_trial
 
-    runs = {"align": run_trial, "frequency": run_frequency_trial, "send": run_send_trial}
+    runs = {"align": run_trial, "frequency": run_frequency_trial, "transmit": run_transmit_trial}
+    task = {"send": "transmit"}.get(task, task)
     if task == "adjuster":
         _tell_adjusters(run_adjuster_trial(sets, seed, workers, classes_of(fault)), as_json)
         return
@@ -325,7 +327,7 @@ def robot(
     left = "" if loss is None else f", loss {loss['median']} dB median, {loss['p95']} dB at 95 %"
     if error is not None and "median_hz" in error:
         left += f", {error['median_hz']} Hz off median, {error['p95_hz']} Hz at 95 %"
-    if task == "send":
+    if task == "transmit":
         left += f", {report['power_readings']} of them to bring the power even, {report['over_ceiling']} ever over a ceiling"
     print(f"coach: {report['readings_per_set']} readings a radio{left}")
     if (base := report.get("baseline")) is not None:

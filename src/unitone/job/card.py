@@ -8,6 +8,7 @@ from typing import Any
 import msgspec
 
 from unitone.errors import TapeError
+from unitone.quantities.older_names import in_todays_names
 
 
 @dataclass(frozen=True)
@@ -19,22 +20,25 @@ class Card:
     serial: str = ""
     owner: str = ""
     complaint: str = ""
-    standin_seed: int | None = None
+    simulated_seed: int | None = None
     accessories: tuple[str, ...] = field(default=())
     missing: tuple[str, ...] = field(default=())
     call_sign: str = ""
     first_look: str = ""
-    #: The fault of a stand-in, by its id in the physics file; "" for a sound one.
-    standin_fault: str = ""
+    #: The fault of a simulated radio, by its id in the physics file; "" for a sound one.
+    simulated_fault: str = ""
 
     def to_data(self) -> dict[str, Any]:
         """As plain data; what came after the first logbooks is written only where it says something."""
         data = {**self.__dict__, "accessories": list(self.accessories), "missing": list(self.missing)}
-        return {k: v for k, v in data.items() if v or k not in ("missing", "call_sign", "first_look", "standin_fault")}
+        return {
+            k: v for k, v in data.items() if v or k not in ("missing", "call_sign", "first_look", "simulated_fault")
+        }
 
     @classmethod
     def from_data(cls, data: dict[str, Any]) -> Card:
-        """From plain data. Raises TapeError for what a card does not have."""
+        """From plain data, of earlier versions too. Raises TapeError for what a card does not have."""
+        data = in_todays_names(data)[0]
         try:
             unknown = sorted(set(data) - set(cls.__dataclass_fields__))
             made = msgspec.convert(data, cls)

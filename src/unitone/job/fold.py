@@ -12,7 +12,7 @@ from unitone.collector import resting
 from unitone.errors import TapeError
 from unitone.job.card import Card
 from unitone.job.entries import Entry
-from unitone.job.entries.notes import Damaged, Struck
+from unitone.job.entries.notes import Damaged, Voided
 from unitone.job.entries.opening import Opened
 from unitone.job.kept_sheets import kept_sheet
 from unitone.job.state import JobState
@@ -24,13 +24,13 @@ def fold(tape: Iterable[Entry], job_id: str = "") -> JobState:
     with resting():
         state = _begin(entries, job_id)
         for entry in entries:
-            if entry.id not in state.struck or entry.said.done_for_good:
+            if entry.id not in state.voided or entry.said.done_for_good:
                 entry.said.apply(state, entry)
         return _whole(state, entries)
 
 
 def _begin(entries: list[Entry], job_id: str) -> JobState:
-    """The state before the first entry, with what will be struck known."""
+    """The state before the first entry, with what will be voided known."""
     if entries and isinstance(entries[0].said, Damaged):
         raise TapeError("The first entry of this job is damaged: the job cannot be read. Restore a backup.")
     if not entries or not isinstance(entries[0].said, Opened):
@@ -40,9 +40,9 @@ def _begin(entries: list[Entry], job_id: str) -> JobState:
         Card.from_data(opened.card),
         kept_sheet(opened.sheet_text, opened.sheet_id),
         job_id,
-        workshop_schools=opened.schools,
+        workshop_conventions=opened.conventions,
     )
-    state.struck = {e.said.entry for e in entries if isinstance(e.said, Struck)}
+    state.voided = {e.said.entry for e in entries if isinstance(e.said, Voided)}
     return state
 
 
@@ -64,7 +64,7 @@ def read(tape: Iterable[Entry], job_id: str = "") -> JobState:
             with resting():
                 state = _begin(entries, job_id)
                 for at, entry in enumerate(entries):  # noqa: B007
-                    if entry.id not in state.struck or entry.said.done_for_good:
+                    if entry.id not in state.voided or entry.said.done_for_good:
                         entry.said.apply(state, entry)
                 return _whole(state, entries)
         except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
@@ -76,13 +76,13 @@ def read(tape: Iterable[Entry], job_id: str = "") -> JobState:
 
 
 def advance(state: JobState, entry: Entry) -> JobState:
-    """The state with one entry more; ``state`` stays as it is. An entry that strikes another needs ``fold`` instead.
+    """The state with one entry more; ``state`` stays as it is. An entry that voids another needs ``fold`` instead.
 
     Raises TapeError for an entry about a thing that the job does not have.
     """
     made = state.copied()
     made.entries.append(entry)
     made.bench_s = max(made.bench_s, entry.bench_s)
-    if entry.id not in made.struck or entry.said.done_for_good:
+    if entry.id not in made.voided or entry.said.done_for_good:
         entry.said.apply(made, entry)
     return made

@@ -44,7 +44,7 @@ def needed_watts(sheet: Sheet) -> float | None:
     return max([*ends, *modulated], default=None)
 
 
-def load_words(state: JobState) -> str:
+def describe_load(state: JobState) -> str:
     """What the dummy load must bear, and whether the one on this bench does."""
     needed = needed_watts(state.sheet)
     if needed is None:
@@ -52,7 +52,7 @@ def load_words(state: JobState) -> str:
     have = state.kit.load_w
     if have and have < needed:
         return tr(
-            "The dummy load is rated {have} W, this radio sends up to {need} W at its peaks: key for seconds, or fit a larger one.",
+            "Dummy load overload: rated {have} W, this radio peaks at {need} W. Key for seconds, or fit a larger one.",
             have=number(have, 0), need=number(needed, 0),
         )  # fmt: skip
     return tr("Dummy load rated for {need} W or more.", need=number(needed, 0))
@@ -71,4 +71,4 @@ def load_problem(state: JobState) -> str:
 
 def breaks(state: JobState) -> str:
     """What keying would break as the bench is hooked up; empty where it breaks nothing."""
-    return {"send": "", "receive": "generator"}.get(state.hook_up, "final")
+    return {"transmit": "", "receive": "generator"}.get(state.hook_up, "final")

@@ -60,7 +60,7 @@ class Plan:
 
 
 def stale_results(state: JobState) -> tuple[Stale, ...]:
-    """Every stale result in the order of the route; steps put aside as not applicable have none."""
+    """Every stale result in the order of the procedure; steps put aside as not applicable have none."""
     aside = {k for k, v in state.judged.items() if v.verdict == "not applicable"}
     return tuple(
         Stale(s.id, i, s.quantity_id, s.hook_up, c)
@@ -247,7 +247,7 @@ def arrange(given: Sequence[Measurement], hook_up: str, standing: Conditions) ->
     """The order with the fewest hook-up changes and, among those, the fewest settings made anew.
 
     Exact (Held and Karp 1962, over hook-ups and settings at once) up to ``EXACT``
-    measurements; beyond, the nearest next one. Ties keep the order of the route.
+    measurements; beyond, the nearest next one. Ties keep the order of the procedure.
     """
     n = len(given)
     if n > EXACT:

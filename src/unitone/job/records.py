@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
-from unitone.sheet.model.sheet import Conditions, Reach
+from unitone.sheet.model.sheet import Conditions, Effect
 
 if TYPE_CHECKING:
     from unitone.job.entries.readings import Reading
@@ -72,12 +72,12 @@ class Touch:
     utc: str
     name: str
     words: str
-    reaches: tuple[Reach, ...]
+    affects: tuple[Effect, ...]
     bench_s: float = 0.0
 
     def covers(self, quantity_id: str, conditions: Conditions) -> bool:
         """Does it make such a reading stale?"""
-        return any(r.covers(quantity_id, conditions) for r in self.reaches)
+        return any(r.covers(quantity_id, conditions) for r in self.affects)
 
 
 @dataclass(frozen=True)

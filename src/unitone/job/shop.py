@@ -10,8 +10,8 @@ from unitone.radio.parts import CapacitorVerdict, Dielectric
 from unitone.words import tr
 
 #: How something looked at came out.
-LOOKS = ("fine", "wrong", "mended")
-_LOOK_WORDS = {"mended": "repaired"}
+LOOKS = ("fine", "wrong", "repaired")
+_LOOK_WORDS = {"repaired": "repaired"}
 SpeaksOf = Literal["strength", "modulation", "frequency", "reception", "other"]
 #: What an on-air report may speak of, and the quantities that measure the same thing.
 SPEAKS_OF: dict[SpeaksOf, tuple[str, ...]] = {
@@ -139,11 +139,11 @@ def describe_look(look: str) -> str:
     return tr(_LOOK_WORDS.get(look, look))
 
 
-def finding_words(f: Finding) -> str:
+def describe_finding(f: Finding) -> str:
     """``T2, T5: seal broken (repaired: resealed)``."""
     where = ", ".join(f.on)
-    said = f.words or (f.done if f.look == "mended" else "")
+    said = f.words or (f.done if f.look == "repaired" else "")
     words = f"{where}: {said}" if where and said else where or said
-    if f.look == "mended" and f.done and f.words:
+    if f.look == "repaired" and f.done and f.words:
         words += tr(" (repaired: {done})", done=f.done)
     return words or tr(f.look)

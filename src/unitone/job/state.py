@@ -20,7 +20,7 @@ from unitone.job.entries.readings import Reading
 from unitone.job.records import Judged, Logged, Loose, Touch, Tried, Turn, Variant
 from unitone.job.shop import Finding, Shop
 from unitone.job.trial import Trial
-from unitone.sheet.conventions.schools import Choice, apply, choices
+from unitone.sheet.conventions.questions import Choice, apply, choices
 from unitone.sheet.model.sheet import Conditions, Sheet, Step
 from unitone.words import tr
 
@@ -40,16 +40,16 @@ class _Lookups:
 
 @dataclass
 class JobState:
-    """Everything that is known of a job. ``sheet`` is in route order with its schools applied; ``written`` as it stands in its file."""
+    """Everything that is known of a job. ``sheet`` is in procedure order with its conventions applied; ``written`` as it stands in its file."""
 
     card: Card
     written: Sheet
     job_id: str = ""
     sheet: Sheet = field(init=False)
     stand: dict[str, Choice] = field(init=False)
-    route_why: str = ""
-    workshop_schools: dict[str, str] = field(default_factory=dict)
-    schools: dict[str, str] = field(default_factory=dict)
+    procedure_why: str = ""
+    workshop_conventions: dict[str, str] = field(default_factory=dict)
+    conventions: dict[str, str] = field(default_factory=dict)
     kit: Kit = field(default_factory=Kit)
     instruments: tuple[Instrument, ...] = ()
     chosen: dict[str, str] = field(default_factory=dict)
@@ -85,7 +85,7 @@ class JobState:
     status: tuple[str, str] = ("open", "")
     finished: str = ""
     entries: list[Entry] = field(default_factory=list)
-    struck: set[str] = field(default_factory=set)
+    voided: set[str] = field(default_factory=set)
     #: The standing readings of each quantity, in order.
     by_quantity: dict[str, list[Logged]] = field(default_factory=dict)
     #: The pictures that the job carries: hash by file name.
@@ -112,10 +112,10 @@ class JobState:
         self.take_sheet(self.written)
 
     def take_sheet(self, written: Sheet) -> None:
-        """Use this sheet from here on, with the schools as they stand; what is known is judged by it anew."""
+        """Use this sheet from here on, with the conventions as they stand; what is known is judged by it anew."""
         self.written = written
-        self.sheet, self.route_why = apply(written, self.schools, self.workshop_schools)
-        self.stand = {c.question: c for c in choices(written, self.schools, self.workshop_schools)}
+        self.sheet, self.procedure_why = apply(written, self.conventions, self.workshop_conventions)
+        self.stand = {c.question: c for c in choices(written, self.conventions, self.workshop_conventions)}
         self._lookups = _Lookups()
         self.positions = {a.id: self.positions.get(a.id, 0) for a in self.sheet.adjusters}
         if not self.at or self.at not in {s.id for s in self.sheet.steps}:
@@ -151,7 +151,7 @@ class JobState:
         """What is still loose: neither put right nor left with a reason."""
         return tuple(x for x in self.loose.values() if not x.tied)
 
-    def loose_words(self, end: Loose) -> str:
+    def describe_loose(self, end: Loose) -> str:
         """What is loose, as it is told: ``speaker unsoldered``, ``lamp limiter in place of the mains``."""
         usual = self.sheet.power.usual_path
         return tr("{path} in place of the {usual}", path=tr(end.supply), usual=tr(usual)) if end.supply else end.what

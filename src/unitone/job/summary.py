@@ -51,7 +51,7 @@ def summary(state: JobState) -> dict[str, Any]:
             for f in _last(state)[:_SHORT]
         ],
         "tried": [{"what": t.done, "result": t.result, "outcome": t.outcome} for t in state.tried[-_SHORT:]],
-        "loose": [state.loose_words(x) for x in state.open_ends],
+        "loose": [state.describe_loose(x) for x in state.open_ends],
         "minutes": state.shop.minutes_spent,
         "parts": sum(p.count for p in state.shop.parts),
         "cost": state.shop.parts_cost,
@@ -82,7 +82,7 @@ def in_todays_terms(kept: dict[str, Any]) -> dict[str, Any]:
 
 def _last(state: JobState) -> list[Finding]:
     """What was found by looking, what is wrong first."""
-    return sorted(state.shop.standing_findings(), key=lambda f: ("wrong", "mended", "fine").index(f.look))
+    return sorted(state.shop.standing_findings(), key=lambda f: ("wrong", "repaired", "fine").index(f.look))
 
 
 def standing_variant(state: JobState) -> str:

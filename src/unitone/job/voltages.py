@@ -58,14 +58,14 @@ def expected(row: Voltage, sheet: Sheet, meter_ohm: float | None) -> tuple[float
 
 def row_states(state: JobState) -> tuple[RowState, ...]:
     """Every row of the job's voltage table, in the sheet's order."""
-    lamp = state.shop.path == "lamp limiter"
+    led = state.shop.path == "lamp limiter"
     made: dict[str, RowState] = {}
     for row in state.sheet.voltages:
         low, high = expected(row, state.sheet, state.shop.meter_ohm)
         key = (row.quantity_id, row.conditions)
         now = state.points.get(key) or _answering(state, row)
         found = state.points_found.get(key) or now
-        verdict = _verdict(state, row, now, low, high, lamp)
+        verdict = _verdict(state, row, now, low, high, led)
         made[row.id] = RowState(row, low, high, now, found, verdict, None, "")
     return tuple(_explained(state, r, made) for r in made.values())
 
@@ -85,7 +85,7 @@ def _value(logged: Logged | None) -> float | None:
 
 
 def _verdict(
-    state: JobState, row: Voltage, now: Logged | None, low: float, high: float, lamp: bool
+    state: JobState, row: Voltage, now: Logged | None, low: float, high: float, led: bool
 ) -> VoltsVerdict:  # fmt: skip
     value = _value(now)
     if now is None:
@@ -96,7 +96,7 @@ def _verdict(
         return "undecided"
     if Limit(low, high).holds(value):
         return "in_spec"
-    if lamp and abs(value) < abs(low):
+    if led and abs(value) < abs(low):
         return "undecided"
     return "low" if abs(value) < abs(row.nominal) else "high"
 
@@ -149,7 +149,7 @@ def _explained(state: JobState, r: RowState, rows: dict[str, RowState]) -> RowSt
     if r.verdict == "low" and value is not None:
         feed = rows.get(row.fed_from)
         if feed is not None and feed.verdict == "low":
-            words.append(tr("{feed} ahead of it is low too: begin there.", feed=feed.row.title))
+            words.append(tr("{feed} before it is low too: start there.", feed=feed.row.title))
         elif value <= 0:
             words.append(tr("No voltage: an open part before it, or a short after it."))
         elif row.series_ohm:
@@ -161,7 +161,7 @@ def _explained(state: JobState, r: RowState, rows: dict[str, RowState]) -> RowSt
         words.append(tr("On the battery: measure the battery under load first, or use the bench supply."))
     if len(row.values) > 1:
         said = tr(" and ").join(f"{v:g} V" for v in row.values)
-        words.append(tr("The sheet says {values}: either is taken.", values=said))
+        words.append(tr("The sheet gives {values}: either is accepted.", values=said))
     if (r.low, r.high) != (row.low, row.high):
         words.append(tr("Limits adapted to this meter: {low:.2f} to {high:.2f} V.", low=r.low, high=r.high))
     words += _cross_feed(r, value, rows)
@@ -181,7 +181,7 @@ def _series(r: RowState, feed: RowState | None, value: float) -> tuple[LowRail |
         return None, ""
     found = low_rail(right, value, row.series_ohm, row.usual_a)
     words = tr(
-        "{drop:.2f} V too little behind {ohm:g} Ω: {ma:.1f} mA too much, as {leak} to ground would draw ({w:.2f} W in the resistor).",
+        "{drop:.2f} V low after {ohm:g} Ω: {ma:.1f} mA too much, like {leak} to ground ({w:.2f} W in the resistor).",
         drop=right - value, ohm=row.series_ohm, ma=found.extra_a * 1e3, leak=_ohm(found.leak_ohm), w=found.resistor_w,
     )  # fmt: skip
     if found.resistor_ohm is not None:
@@ -206,7 +206,7 @@ def _cross_feed(r: RowState, value: float | None, rows: dict[str, RowState]) -> 
             abs(other.row.nominal), abs(r.row.nominal)
         )
         if meant_apart and abs(theirs - value) <= ALIKE * abs(value):
-            return [tr("{other} stands at the same volts and should not: cross-feed? Look for a bridge or a shorted part between them.",
+            return [tr("{other} has the same voltage and should not: look for a bridge or shorted part between them.",
                        other=other.row.title)]  # fmt: skip
     return []
 

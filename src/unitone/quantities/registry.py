@@ -26,7 +26,7 @@ class Quantity:
     shown: str
     decimals: int
     better: Better
-    way: Literal["receive", "send", "either"]
+    way: Literal["receive", "transmit", "either"]
     #: How the reading responds to a tuned circuit, dB for dB: 0 where peaking makes no sense.
     hill_slope: float = 0.0
     #: Standard deviation that one logged reading has on an ordinary bench, canonical units.
@@ -51,35 +51,35 @@ CANONICAL_UNIT: dict[Kind, str] = {
 }
 
 _ALL = (
-    Quantity("supply.volts", "supply voltage", "volts", "V", 2, "nominal", "either", usual_std=0.01, low=-1000, high=2000),
+    Quantity("supply.voltage", "supply voltage", "volts", "V", 2, "nominal", "either", usual_std=0.01, low=-1000, high=2000),
     Quantity("supply.current", "supply current", "amps", "mA", 0, "low", "either", usual_std=0.002, low=0, high=100),
     Quantity("supply.rail", "rail voltage", "volts", "V", 2, "nominal", "either", usual_std=0.005, low=-1000, high=2000),
-    Quantity("stage.volts", "voltage at a point", "volts", "V", 2, "nominal", "either", usual_std=0.01, low=-5000, high=5000),
+    Quantity("stage.voltage", "voltage at a point", "volts", "V", 2, "nominal", "either", usual_std=0.01, low=-5000, high=5000),
     Quantity("ref.frequency", "reference frequency", "hertz", "MHz", 6, "nominal", "either", usual_std=1.0, low=0),
     Quantity("osc.frequency", "oscillator frequency", "hertz", "MHz", 6, "nominal", "either", usual_std=1.0, low=0),
     Quantity("rx.lo_error", "local oscillator error", "hertz-error", "Hz", 0, "nominal", "receive", usual_std=2.0),
-    Quantity("vco.volts", "VCO tuning voltage", "volts", "V", 2, "nominal", "either", usual_std=0.005, low=-50, high=50),
-    Quantity("tx.bias_volts", "bias voltage", "volts", "V", 3, "nominal", "send", usual_std=0.002, low=-200, high=200),
-    Quantity("tx.bias_current", "idle current", "amps", "mA", 0, "nominal", "send", usual_std=0.001, low=0, high=100),
-    Quantity("tx.power", "carrier power", "watts", "W", 2, "high", "send", 1.0, 0.02, 0, 2000),
-    Quantity("tx.pep", "peak envelope power", "watts", "W", 2, "high", "send", 1.0, 0.05, 0, 2000),
-    Quantity("tx.frequency_error", "carrier frequency error", "hertz-error", "Hz", 0, "nominal", "send", usual_std=2.0),
-    Quantity("tx.deviation", "deviation", "hertz", "kHz", 2, "nominal", "send", usual_std=10.0, low=0, high=100_000),
-    Quantity("tx.am_depth", "modulation depth", "percent", "%", 0, "nominal", "send", usual_std=1.0, low=0, high=300),
-    Quantity("tx.harmonic", "second harmonic", "dbc", "dBc", 0, "low", "send", 1.0, 0.5, -200, 0),
-    Quantity("tx.spurious", "strongest spurious line", "dbc", "dBc", 0, "low", "send", usual_std=0.5, low=-200, high=0),
-    Quantity("tx.carrier_suppression", "carrier left in SSB", "dbc", "dBc", 0, "low", "send", 1.0, 0.5, -200, 0),
-    Quantity("tx.field_strength", "relative field strength", "ratio-db", "dB", 1, "high", "send", 1.0, 0.4, 0, 200),
-    Quantity("tx.meter", "the radio's own power meter", "watts", "W", 1, "nominal", "send", usual_std=0.05, low=0, high=2000),
-    Quantity("tx.audio_response", "audio against 1 kHz", "gain-db", "dB", 1, "nominal", "send", usual_std=0.3, low=-80, high=40),
-    Quantity("tx.hum_noise", "hum and noise, below the tone", "ratio-db", "dB", 0, "high", "send", 0.0, 0.5, 0, 120),
+    Quantity("vco.tuning_voltage", "VCO tuning voltage", "volts", "V", 2, "nominal", "either", usual_std=0.005, low=-50, high=50),
+    Quantity("tx.bias_voltage", "bias voltage", "volts", "V", 3, "nominal", "transmit", usual_std=0.002, low=-200, high=200),
+    Quantity("tx.bias_current", "idle current", "amps", "mA", 0, "nominal", "transmit", usual_std=0.001, low=0, high=100),
+    Quantity("tx.power", "carrier power", "watts", "W", 2, "high", "transmit", 1.0, 0.02, 0, 2000),
+    Quantity("tx.pep", "peak envelope power", "watts", "W", 2, "high", "transmit", 1.0, 0.05, 0, 2000),
+    Quantity("tx.frequency_error", "carrier frequency error", "hertz-error", "Hz", 0, "nominal", "transmit", usual_std=2.0),
+    Quantity("tx.deviation", "deviation", "hertz", "kHz", 2, "nominal", "transmit", usual_std=10.0, low=0, high=100_000),
+    Quantity("tx.am_depth", "modulation depth", "percent", "%", 0, "nominal", "transmit", usual_std=1.0, low=0, high=300),
+    Quantity("tx.harmonic", "second harmonic", "dbc", "dBc", 0, "low", "transmit", 1.0, 0.5, -200, 0),
+    Quantity("tx.spurious", "strongest spurious line", "dbc", "dBc", 0, "low", "transmit", usual_std=0.5, low=-200, high=0),
+    Quantity("tx.carrier_suppression", "carrier left in SSB", "dbc", "dBc", 0, "low", "transmit", 1.0, 0.5, -200, 0),
+    Quantity("tx.field_strength", "relative field strength", "ratio-db", "dB", 1, "high", "transmit", 1.0, 0.4, 0, 200),
+    Quantity("tx.meter", "the radio's own power meter", "watts", "W", 1, "nominal", "transmit", usual_std=0.05, low=0, high=2000),
+    Quantity("tx.audio_response", "audio against 1 kHz", "gain-db", "dB", 1, "nominal", "transmit", usual_std=0.3, low=-80, high=40),
+    Quantity("tx.hum_noise", "hum and noise, below the tone", "ratio-db", "dB", 0, "high", "transmit", 0.0, 0.5, 0, 120),
     Quantity("rx.sinad", "SINAD", "ratio-db", "dB", 1, "high", "receive", 1.6, 0.25, 0, 80),
     Quantity("rx.sn_ratio", "(S+N)/N", "ratio-db", "dB", 1, "high", "receive", 1.0, 0.3, 0, 80),
     Quantity("rx.distortion", "distortion", "percent", "%", 1, "low", "receive", 1.0, 0.1, 0, 100),
-    Quantity("rx.af_volts", "AF output voltage", "volts", "V", 2, "high", "receive", 1.0, 0.02, 0, 100),
+    Quantity("rx.af_voltage", "AF output voltage", "volts", "V", 2, "high", "receive", 1.0, 0.02, 0, 100),
     Quantity("rx.quieting", "quieting (tone off)", "ratio-db", "dB", 1, "high", "receive", 1.5, 0.3, 0, 80),
     Quantity("rx.loudness", "loudness by ear", "ratio-db", "dB", 0, "high", "receive", 1.0, 1.0, -40, 40),
-    Quantity("rx.agc_volts", "AVC voltage", "volts", "V", 2, "nominal", "receive", 1.0, 0.02, low=-100, high=100),
+    Quantity("rx.agc_voltage", "AVC voltage", "volts", "V", 2, "nominal", "receive", 1.0, 0.02, low=-100, high=100),
     Quantity("rx.agc_rise", "audio rise from 10 µV", "ratio-db", "dB", 1, "low", "receive", 1.0, 0.3, -40, 120),
     Quantity("rx.selectivity", "selectivity at 10 kHz", "ratio-db", "dB", 0, "high", "receive", 1.0, 0.5, -20, 140),
     Quantity("rx.blanker", "pulse noise, blanker on", "ratio-db", "dB", 0, "high", "receive", 1.0, 0.5, -20, 100),
@@ -87,7 +87,7 @@ _ALL = (
     Quantity("rx.sensitivity", "12 dB SINAD level", "level", "µV", 2, "low", "receive", usual_std=0.2, low=-200, high=30),
     Quantity("rx.sensitivity_am", "10 dB (S+N)/N level", "level", "µV", 2, "low", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.s_meter", "S-meter", "s-units", "S", 1, "nominal", "receive", usual_std=0.5, low=-60, high=80),
-    Quantity("rx.lamp_lights", "S-meter LED lights at", "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
+    Quantity("rx.led_lights", "S-meter LED lights at", "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.squelch_opens", "squelch opens at", "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.squelch_closes", "squelch closes at", "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.squelch_tight", "squelch fully up: opens at", "level", "µV", 1, "nominal", "receive", usual_std=0.5, low=-200, high=30),

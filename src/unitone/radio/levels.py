@@ -28,7 +28,7 @@ S9_BELOW_30_MHZ = Dbm(-73.0)
 S9_ABOVE_30_MHZ = Dbm(-93.0)
 DB_PER_S_UNIT = 6.0
 
-S9School = Literal["iaru", "100uv-pd"]
+S9Convention = Literal["iaru", "100uv-pd"]
 
 
 def dbm_from_pd(volts: VoltsPd, ohm: float = 50.0) -> Dbm:
@@ -62,9 +62,9 @@ def dbuv_from_pd(volts: VoltsPd) -> float:
     return 20.0 * math.log10(volts / 1e-6)
 
 
-def s9_level(hz: float = 27e6, school: S9School = "iaru") -> Dbm:
+def s9_level(hz: float = 27e6, convention: S9Convention = "iaru") -> Dbm:
     """The level of S9 at frequency ``hz`` (Hz): IARU R.1, or 100 µV PD as some makers set it."""
-    if school == "100uv-pd":
+    if convention == "100uv-pd":
         return dbm_from_pd(VoltsPd(100e-6))
     return S9_BELOW_30_MHZ if hz < 30e6 else S9_ABOVE_30_MHZ
 
@@ -147,7 +147,7 @@ def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> flo
         )
         raise EntryError(
             tr(
-                "{value} cannot be a reading of {title}: {between}. Check the unit.",
+                "{value} is out of range for {title}: {between}. Check the unit.",
                 value=show(q, value),
                 title=q.title,
                 between=between,

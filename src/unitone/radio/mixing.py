@@ -28,5 +28,5 @@ def coefficient(text: str, n: int) -> Fraction:
 
 
 def output_hz(terms: dict[str, Fraction], oscillators: dict[str, float]) -> float:
-    """Sum of coefficient × oscillator frequency (Hz). Raises KeyError for an oscillator that is not given."""
+    """Calculator of coefficient × oscillator frequency (Hz). Raises KeyError for an oscillator that is not given."""
     return float(sum(float(c) * oscillators[name] for name, c in terms.items()))

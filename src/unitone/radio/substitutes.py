@@ -163,7 +163,7 @@ def _dielectric(original: Spec, fitted: Spec) -> Aspect:
     return Aspect("dielectric", True, f"{now} for {was}: leaks less")
 
 
-def substitute_words(aspects: tuple[Aspect, ...]) -> str:
+def describe_substitute(aspects: tuple[Aspect, ...]) -> str:
     """One line: what is wrong first, then what is right."""
     wrong, right = [a.why for a in aspects if not a.fits], [a.why for a in aspects if a.fits]
     return (

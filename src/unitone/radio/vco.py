@@ -1,4 +1,4 @@
-"""The voltage-controlled oscillator: coil, varactor, and the control volts that a frequency asks for."""
+"""The voltage-controlled oscillator: coil, varactor, and the tuning voltage that a frequency asks for."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A VCO's law from a few readings: control volts on every channel, on bands that are to be added, and what to turn.
+"""A VCO's law from a few readings: tuning voltage on every channel, on bands that are to be added, and what to turn.
 
 1/f² is a straight function of the circuit's capacitance, and the varactor's falls as (1+V/φ)^−γ: with x = 1/f² scaled,
 x = a + b·(1+V/φ)^−γ. The three are fitted with φ = 0.7 V; what a reading leaves over (a varactor of another law) is joined
@@ -94,7 +94,7 @@ def _joined(at: tuple[float, ...], left: tuple[float, ...]) -> PchipInterpolator
 
 
 def fit(readings: Sequence[tuple[float, float]]) -> Law:
-    """A law from (Hz, control volts), three readings or more, in any order. Raises UnitoneError for what is no VCO."""
+    """A law from (Hz, tuning voltage), three readings or more, in any order. Raises UnitoneError for what is no VCO."""
     if len(readings) < 3:
         raise UnitoneError("Three channels at least, best lowest, middle and highest, with their VCO tuning voltage.")
     points = sorted(readings)
@@ -155,7 +155,7 @@ def _fitted(x: NDArray[np.float64], volts: NDArray[np.float64]) -> tuple[_Curve,
 
 @dataclass(frozen=True)
 class Stretch:
-    """A set of frequencies against a window of control volts: the volts at its ends, whether all lock, and what would centre it.
+    """A set of frequencies against a window of tuning voltage: the volts at its ends, whether all lock, and what would centre it.
 
     ``locks`` is None where the readings do not tell: an end may lie on either side of the window's edge. ``turned``: the
     share of the coil's inductance that puts both ends alike into the window (None where no coil does: the range is too wide);

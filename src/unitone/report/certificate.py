@@ -9,7 +9,7 @@ from unitone.bench.instruments import Instrument
 from unitone.errors import TapeError
 from unitone.job.entries.opening import Opened
 from unitone.job.records import Logged
-from unitone.job.shop import finding_words
+from unitone.job.shop import describe_finding
 from unitone.job.state import JobState
 from unitone.job.summary import reading_text, standing_variant
 from unitone.job.verdicts import describe_verdict, inside, lines, verdict
@@ -81,7 +81,7 @@ class Certificate:
     def sections(self) -> tuple[tuple[str, tuple[str, ...]], ...]:
         """The lists below the results, with their headings, in the order in which every paper prints them."""
         return (
-            (tr("Found by looking"), self.seen), (tr("Voltages"), self.volts),
+            (tr("Inspection findings"), self.seen), (tr("Voltages"), self.volts),
             (tr("How this radio differs from its sheet"), self.differs), (tr("Parts fitted"), self.parts),
             (tr("Parts and work"), self.touched), (tr("Fault finding log"), self.tried), (tr("Left as it is"), self.stays),
             (tr("Instruments"), self.instruments), (tr("Notes"), self.notes), (tr("Cautions"), self.cautions),
@@ -108,7 +108,7 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
     opened = opening.said
     if not isinstance(opened, Opened):
         raise TapeError("A log begins with the opening of its job.")
-    simulated = state.card.standin_seed is not None
+    simulated = state.card.simulated_seed is not None
     rows = []
     for step in state.sheet.steps:
         v = verdict(state, step)
@@ -138,15 +138,13 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
     cautions = list(state.sheet.cautions)
     for step in state.sheet.steps:
         cautions += [c for c in step.caution if c not in cautions]
-    cautions.append(
-        tr("Local rules and licences decide what may be sent on the air; the technician decides what is done.")
-    )
+    cautions.append(tr("Local rules and licences decide what may be transmitted."))
     statement = (
         tr(
             "Simulated radio. These readings come from a simulated radio and simulated instruments, not from a real one."
         )
         if simulated
-        else tr("Readings were taken by hand with the instruments named; they are as good as those instruments.")
+        else tr("Readings taken by hand with the instruments named.")
     )
     return Certificate(
         state.card.number, state.job_id, state.sheet.title, state.sheet.kind, state.card.serial, state.card.owner,
@@ -154,9 +152,9 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
         statement, words, tuple(rows), turned, tuple(text for _, text in state.notes), tuple(cautions), _differs(state),
         tuple(t.words if t.words == t.name else f"{t.name}: {t.words}" for t in state.touches if t.name != "variant"),
         tuple(f"{t.suspected}: {t.done} → {t.result or '—'} ({tr(t.outcome)})" for t in state.tried),
-        tuple(f"{state.loose_words(x)}: {x.stays or tr('open')}" for x in state.loose.values() if x.stays or not x.tied),
+        tuple(f"{state.describe_loose(x)}: {x.stays or tr('open')}" for x in state.loose.values() if x.stays or not x.tied),
         tuple(_instrument(i) for i in state.instruments), state.rule if state.instruments else "",
-        tuple(finding_words(f) for f in state.shop.standing_findings() if f.look != "fine"), part_lines(state), _volts(state),
+        tuple(describe_finding(f) for f in state.shop.standing_findings() if f.look != "fine"), part_lines(state), _volts(state),
     )  # fmt: skip
 
 
@@ -172,7 +170,7 @@ def _volts(state: JobState) -> tuple[str, ...]:
     """The rows of the voltage table that were measured: as found, now, and what should stand there."""
     told = []
     for r in row_states(state):
-        if r.now is None or r.row.quantity_id != "stage.volts":
+        if r.now is None or r.row.quantity_id != "stage.voltage":
             continue
         now = _volts_text(r.now)
         found = "" if r.found is None or r.found is r.now else tr("found {v}, ", v=_volts_text(r.found))
@@ -198,7 +196,7 @@ def _instrument(i: Instrument) -> str:
     standing = f"{tr('calibrated')} {i.calibrated}".strip() if i.standing == "calibrated" else tr("indicative only")
     corrected = tr("readings ×{n}", n=f"{i.times:g}") if i.times != 1 else ""
     reads = tr("reads {pct} % off, corrected", pct=f"{i.reads_pct:g}") if i.reads_pct else ""
-    return ", ".join(x for x in (i.name, standing, *i.error_words, corrected, reads) if x)
+    return ", ".join(x for x in (i.name, standing, *i.describe_error, corrected, reads) if x)
 
 
 def _remark(state: JobState, step: Step, logged: Logged | None) -> str:

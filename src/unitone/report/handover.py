@@ -9,7 +9,7 @@ from xml.sax.saxutils import escape
 
 from unitone.errors import UnitoneError
 from unitone.files import write_file
-from unitone.job.shop import finding_words
+from unitone.job.shop import describe_finding
 from unitone.job.state import JobState
 from unitone.job.summary import reading_text, standing_variant, worst_found
 from unitone.job.verdicts import inside, lines, verdict, worst
@@ -24,7 +24,7 @@ PLAIN = {
     "rx.sensitivity": tr("Sensitivity: weakest station"), "rx.sensitivity_am": tr("Sensitivity: weakest station"),
     "tx.power": tr("Transmit power"), "tx.pep": tr("Transmit power, speech peaks"), "tx.frequency_error": tr("Transmit frequency error"),
     "tx.deviation": tr("Loudness on the air"), "tx.am_depth": tr("Loudness on the air"), "rx.s_meter": tr("Signal meter"),
-    "rx.lamp_lights": tr("Signal meter"),
+    "rx.led_lights": tr("Signal meter"),
     "rx.squelch_opens": tr("Squelch opens at"), "supply.current": tr("Current drawn"), "rx.distortion": tr("Distortion of the sound"),
     "rx.frequency_error": tr("Dial"), "tx.field_strength": tr("Strength through its own aerial"),
 }  # fmt: skip
@@ -89,9 +89,9 @@ def handover(state: JobState) -> Handover:
     """Gather the page; for a job that is not finished it says so."""
     shop, card, sheet = state.shop, state.card, state.sheet
     findings = [f for f in shop.standing_findings() if f.look != "fine"]
-    found = [_sentence(finding_words(f)) for f in findings]
+    found = [_sentence(describe_finding(f)) for f in findings]
     found += [tr("{what}: that was the cause.", what=t.suspected) for t in state.tried if t.outcome == "the cause"]
-    done = [f.done or f.words for f in findings if f.look == "mended"]
+    done = [f.done or f.words for f in findings if f.look == "repaired"]
     done += [t.done for t in state.tried if t.outcome == "the cause"]
     done += [t.words for t in state.touches if t.name != "variant" and t.name not in {p.part for p in shop.parts}]
     turned = sum(1 for mdeg in state.positions.values() if mdeg)
@@ -100,18 +100,18 @@ def handover(state: JobState) -> Handover:
             tr("One adjustment was set again.") if turned == 1 else tr("{n} adjustments were set again.", n=turned)
         )
     if standing_variant(state):
-        done.append(tr("This radio is no longer as its sheet says: {what}.", what=standing_variant(state)))
+        done.append(tr("This radio was modified: {what}.", what=standing_variant(state)))
     cautions = list(dict.fromkeys([*sheet.cautions, *(c for s in sheet.steps for c in s.caution)]))
-    cautions.append(tr("Send only on channels, in modes and with powers that your licence and the local rules allow."))
+    cautions.append(tr("Transmit only on channels, in modes and with power that your licence and local rules allow."))
     minutes = round(shop.minutes_spent)
     work = tr("{h} h {m:02d} of work", h=minutes // 60, m=minutes % 60) if minutes else ""
     if shop.parts_cost:
         work = " · ".join(x for x in (work, tr("parts {cost:.2f}", cost=shop.parts_cost)) if x)
     return Handover(
         card.number, sheet.title, card.serial, card.owner, (state.finished or state.entries[-1].utc)[:10], bool(state.finished),
-        card.standin_seed is not None, _headline(state), card.complaint, card.accessories, card.missing, tuple(dict.fromkeys(found)),
+        card.simulated_seed is not None, _headline(state), card.complaint, card.accessories, card.missing, tuple(dict.fromkeys(found)),
         tuple(dict.fromkeys(_sentence(d) for d in done)), part_lines(state), _settings(state), _controls(state), _to_test(state),
-        tuple(f"{state.loose_words(x)}: {x.stays or tr('still open')}" for x in state.loose.values() if x.stays or not x.tied),
+        tuple(f"{state.describe_loose(x)}: {x.stays or tr('still open')}" for x in state.loose.values() if x.stays or not x.tied),
         tuple(cautions), work,
     )  # fmt: skip
 
@@ -246,7 +246,7 @@ def _pdf(page: Handover) -> bytes:
     )  # fmt: skip
     if page.to_test:
         story += paper.section(tr("Please try these"), [", ".join(page.to_test)], paper.PLAIN)
-    for title, items in ((tr("Left as it is"), page.stays), (tr("Please mind"), page.cautions)):
+    for title, items in ((tr("Left as it is"), page.stays), (tr("Please note"), page.cautions)):
         story += paper.section(title, items, paper.PLAIN)
     if page.work:
         story += [Spacer(1, 3 * mm), Paragraph(escape(page.work), paper.SMALL)]

@@ -24,10 +24,10 @@ def stamp(moment: datetime) -> str:
 
 
 def before(session: Session, number: int) -> None:
-    """What was looked at and measured before the first step of a stand-in's job."""
+    """What was looked at and measured before the first step of a simulated radio's job."""
     if number < 139:
         session.workshop.look_at("wax", "fine", "seals whole")
-        session.workshop.look_at("controls", "mended", done="controls and switches cleaned")
+        session.workshop.look_at("controls", "repaired", done="controls and switches cleaned")
     if number == 147:
         _deaf(session)
     elif number == 146:
@@ -56,7 +56,9 @@ def _deaf(session: Session) -> None:
     )
     session.workshop.look_at("cuts", "fine", "no cut tracks, diodes in place")
     session.workshop.look_at("strands", "fine")
-    session.workshop.look_at("controls", "mended", "pots scratchy", done="controls cleaned, microphone switch cleaned")
+    session.workshop.look_at(
+        "controls", "repaired", "pots scratchy", done="controls cleaned, microphone switch cleaned"
+    )
     session.workshop.fit_part(
         "microphone plug", 1, "4-pin plug", "4-pin plug, cracked", "same pins, strain relief added", "2.40"
     )
@@ -88,7 +90,7 @@ def _rails_halved(session: Session) -> None:
 
 
 def after(session: Session, number: int) -> None:
-    """What was done once a stand-in's job was worked through."""
+    """What was done once a simulated radio's job was worked through."""
     if not session.state.finished:
         return
     for control in session.sheet.controls:
@@ -129,7 +131,7 @@ def _read(session: Session, *steps: tuple[str, *tuple[str, ...]]) -> None:
 
 
 def handhelds_and_valves(book: Logbook) -> None:
-    """The radios that have no stand-in: an AM mobile, a handheld, a valve receiver, an SSB set, a portable."""
+    """The radios that have no simulated radio: an AM mobile, a handheld, a valve receiver, an SSB set, a portable."""
     _portable(book)
     _ssb_set(book)
     _handheld(book)
@@ -151,7 +153,7 @@ def _ssb_set(book: Logbook) -> None:
                     "Veldry Sandpiper 80", accessories=("microphone", "power lead", "manual"))  # fmt: skip
     for item in ("wax", "cuts", "resoldered", "strands", "joints", "electrolytics", "controls"):
         session.workshop.look_at(item, "fine")
-    _read(session, ("current-rest", "0.52 A"), ("reference", "10.240006 MHz"), ("vco-receive", "2.2", "3.4"), ("vco-send", "2.3", "3.6"),
+    _read(session, ("current-rest", "0.52 A"), ("reference", "10.240006 MHz"), ("vco-receive", "2.2", "3.4"), ("vco-transmit", "2.3", "3.6"),
           ("bias", "31 mA"), ("power", "9.4", "8.8", "6.1"))  # fmt: skip
     session.workshop.spend("2 h", "inspection, rails, synthesiser")
     session.workshop.set_status("waiting", "waits for the manual: which preset is the driver's bias?", "60.00")
@@ -161,7 +163,7 @@ def _ssb_set(book: Logbook) -> None:
 def _handheld(book: Logbook) -> None:
     session = _open(book, "ostrel-mallard-6", 136, "2026-10-01T09:00", "M6-0419", "the island ferry", "dead squelch, half the power of its twin",
                     accessories=("aerial", "case"), missing=("charger",))  # fmt: skip
-    session.workshop.look_at("battery-connector", "mended", "green under the crimp", done="crimped anew")
+    session.workshop.look_at("battery-connector", "repaired", "green under the crimp", done="crimped anew")
     session.workshop.look_at("hinges", "fine", "loom flexed under the meter, steady")
     session.workshop.set_supply(path="bench supply", limit="0.7 A")
     for row, volts in (("cells", "12.0"), ("switched", "11.9"), ("osc", "8.2"), ("audio", "11.4")):
@@ -177,10 +179,10 @@ def _valves(book: Logbook) -> None:
     session = _open(book, "valve-receiver", 137, "2026-10-08T14:00", "A 1144", "the old ferryman", "crackles, two stations only",
                     "Corvane Alder 5", accessories=("mains lead", "back cover"), missing=("one knob",))  # fmt: skip
     session.workshop.set_supply(path="lamp limiter", meter="10 Mohm")
-    for item, look, words in (("mains", "mended", "rubber lead perished"), ("reservoir", "wrong", "bulged, 32 µF"),
+    for item, look, words in (("mains", "repaired", "rubber lead perished"), ("reservoir", "wrong", "bulged, 32 µF"),
                               ("coupling", "wrong", "leaks: +1.9 V on the output grid"), ("valves", "fine", "")):  # fmt: skip
         session.workshop.look_at(
-            item, look, words, done="new three-core lead, by the electrician" if look == "mended" else ""
+            item, look, words, done="new three-core lead, by the electrician" if look == "repaired" else ""
         )
     for row, volts in (("ht-1", "182"), ("ht-2", "160"), ("screens", "58"), ("output-grid", "1.9")):
         session.workshop.read_volts(row, volts)
@@ -210,7 +212,7 @@ def _am_mobile(book: Logbook) -> None:
     session.workshop.fit_part("C58", 1, "470 uF 25 V electrolytic", "470 uF 16 V electrolytic", price="0.60")
     session.workshop.read_volts("audio-9", "8.4")
     _read(session, ("current-rest", "0.31 A"), ("rail", "9.02"), ("reference", "10.239998 MHz"), ("vco-receive", "2.1", "3.6"),
-          ("vco-send", "2.2", "3.7"), ("power", "3.9", "4.0", "3.8"), ("harmonic", "-62"), ("frequency", "20 Hz", "-10 Hz", "-40 Hz"),
+          ("vco-transmit", "2.2", "3.7"), ("power", "3.9", "4.0", "3.8"), ("harmonic", "-62"), ("frequency", "20 Hz", "-10 Hz", "-40 Hz"),
           ("depth", "71"))  # fmt: skip
     session.workshop.spend("1 h 50", "fault and rails")
     session.keep_summary()

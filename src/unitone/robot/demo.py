@@ -1,6 +1,6 @@
 """The demo workshop: a shared repair bench in a converted boathouse on a river island. All of it is invented.
 
-Its stand-in jobs were worked by the robot technician, the others are typed; all are
+Its simulated radio jobs were worked by the robot technician, the others are typed; all are
 kept as data (``data/demo/workshop.json.gz``); ``python -m unitone.robot.demo`` makes
 them anew.
 """
@@ -52,7 +52,7 @@ _SQUELCH_CAP, _RAIL_CAP = frozenset({118, 129, 131, 140, 142}), frozenset({132, 
 #: Put away: more than a year old.
 _ARCHIVED = range(112, 125)
 
-#: Stand-in jobs of today: number, serial, owner, complaint, accessories, missing, seed, opened, how far it has come.
+#: Simulated radio jobs of today: number, serial, owner, complaint, accessories, missing, seed, opened, how far it has come.
 _JOBS: tuple[tuple[int, str, str, str, tuple[str, ...], tuple[str, ...], int, str, str], ...] = (
     (139, "40-0127", "the harbour office", "loud and harsh, sold as a Fen 40", ("microphone",), (), 36, "2026-10-20T09:20", "finish"),
     (140, "40-0877", "the island ferry", "spare set, full check wanted", ("microphone", "bracket"), (), 22, "2026-10-29T09:10", "finish"),
@@ -68,7 +68,7 @@ _JOBS: tuple[tuple[int, str, str, str, tuple[str, ...], tuple[str, ...], int, st
 )  # fmt: skip
 
 
-#: Stand-ins of other sheets: sheet, number, serial, owner, complaint, accessories, seed, opened, how far it has come.
+#: Simulated radios of other sheets: sheet, number, serial, owner, complaint, accessories, seed, opened, how far it has come.
 _OTHERS: tuple[tuple[str, int, str, str, str, tuple[str, ...], int, str, str], ...] = (
     ("ostrel-curlew-5", 148, "C5-0417", "the lock keeper", "off frequency on SSB, worse on the upper bands", ("microphone",), 1,
      "2026-11-23T10:30", "frequency"),
@@ -80,18 +80,18 @@ def build(logbook: Logbook) -> None:
     """Work all the demo jobs and leave each where it should stand."""
     logbook.set_setting("workshop", WORKSHOP)
     for number, serial, owner, complaint, seed, opened in _HISTORY:
-        _standin(logbook, Card(number, SHEET, serial, owner, complaint, seed, ("microphone",)), opened, "finish")
+        _simulated(logbook, Card(number, SHEET, serial, owner, complaint, seed, ("microphone",)), opened, "finish")
     demohand.handhelds_and_valves(logbook)
     for number, serial, owner, complaint, accessories, missing, seed, opened, state in _JOBS:
         card = Card(number, SHEET, serial, owner, complaint, seed, accessories, missing)
-        _standin(logbook, card, opened, state, "Ostrel Fen 40" if number == 139 else "")
+        _simulated(logbook, card, opened, state, "Ostrel Fen 40" if number == 139 else "")
     for sheet, number, serial, owner, complaint, accessories, seed, opened, state in _OTHERS:
-        _standin(
+        _simulated(
             logbook, Card(number, sheet, serial, owner, complaint, seed, accessories), opened, state, hand_over=False
         )
 
 
-def _standin(logbook: Logbook, card: Card, opened: str, state: str, title: str = "", hand_over: bool = True) -> None:
+def _simulated(logbook: Logbook, card: Card, opened: str, state: str, title: str = "", hand_over: bool = True) -> None:
     start = datetime.fromisoformat(opened).replace(tzinfo=UTC)
     session = Session(logbook, open_job(logbook, card.sheet_id, card, utc=demohand.stamp(start), title=title))
     session._now = lambda: demohand.stamp(start + timedelta(seconds=session.bench.seconds() + 2.5 * session.state.seq))

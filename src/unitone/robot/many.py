@@ -1,4 +1,4 @@
-"""What every proof of the robot technician shares: the stand-in that is asked for, and many of them beside each other."""
+"""What every proof of the robot technician shares: the simulated radio that is asked for, and many of them beside each other."""
 
 from __future__ import annotations
 
@@ -21,8 +21,8 @@ _Asked = TypeVar("_Asked")
 _Made = TypeVar("_Made")
 
 
-def standin(sheet_name: str) -> tuple[Path, Sheet, PhysicsFile]:
-    """Path, sheet and physics of a stand-in. Raises SheetError where there is no physics file, or either does not hold."""
+def simulated(sheet_name: str) -> tuple[Path, Sheet, PhysicsFile]:
+    """Path, sheet and physics of a simulated radio. Raises SheetError where there is no physics file, or either does not hold."""
     path = find(sheet_name)
     if not physics_path(path).is_file():
         raise SheetError(

@@ -14,7 +14,7 @@ from unitone.align.frequency.trimming import Countable, advise_tuning, countable
 from unitone.align.moves import Done
 from unitone.errors import SheetError
 from unitone.job.card import Card
-from unitone.robot.many import many, standin
+from unitone.robot.many import many, simulated
 from unitone.robot.referee import Referee
 from unitone.robot.technician import follow
 from unitone.session.session import Session, open_job
@@ -100,7 +100,7 @@ def _never_locks(referee: Referee, things: Sequence[Countable]) -> set[str]:
 
 
 def _way_of(referee: Referee, thing: Countable) -> Way:
-    return "receive" if referee.sheet.step(thing.step).quantity_id.startswith("rx") else "send"
+    return "receive" if referee.sheet.step(thing.step).quantity_id.startswith("rx") else "transmit"
 
 
 def _beyond_reach(referee: Referee, things: Sequence[Countable], names: set[str]) -> set[str]:
@@ -115,7 +115,9 @@ def _beyond_reach(referee: Referee, things: Sequence[Countable], names: set[str]
         errors = []
         for mdeg in np.linspace(low, high, 721):
             referee.stand_at({oscillator.trim: round(float(mdeg))})
-            errors.append(referee.radio.synthesiser.oscillator_hz(oscillator.id, way="send") - oscillator.nominal_hz)
+            errors.append(
+                referee.radio.synthesiser.oscillator_hz(oscillator.id, way="transmit") - oscillator.nominal_hz
+            )
         referee.stand_at({oscillator.trim: stood})
         if min(errors) > 0 or max(errors) < 0:
             found.add(oscillator.id)
@@ -124,12 +126,12 @@ def _beyond_reach(referee: Referee, things: Sequence[Countable], names: set[str]
 
 def prepare(session: Session) -> None:
     """Rails and lock first: a loop that is out of lock has no frequency to trim."""
-    rails = ("supply.rail", "vco.volts")
+    rails = ("supply.rail", "vco.tuning_voltage")
     _work(session, [s.id for s in session.sheet.steps if s.quantity_id in rails and s.adjust])
 
 
 def _work(session: Session, steps: Sequence[str]) -> int:
-    """The route's own coach at these steps only; returns the moves."""
+    """The procedure's own coach at these steps only; returns the moves."""
     session.start_work()
     moves = 0
     for step in steps:
@@ -143,7 +145,7 @@ def _work(session: Session, steps: Sequence[str]) -> int:
 def by_advice(session: Session) -> int:
     """Follow the frequency coach until it has nothing more to say; returns the moves.
 
-    Where one trimmer serves several crystals there is nothing to tell apart: the route's steps are followed.
+    Where one trimmer serves several crystals there is nothing to tell apart: the procedure's steps are followed.
     """
     if not tells_apart(session.sheet):
         return _work(session, list(dict.fromkeys(c.step for c in countables(session.sheet))))
@@ -195,10 +197,10 @@ def _set_at(session: Session, thing: Countable, trim: str) -> int:
 
 
 def run_frequency(sheet_name: str, seed: int, baseline: bool = False) -> FrequencyResult:
-    """Bring the stand-in of ``seed`` on frequency, then let the referee judge."""
+    """Bring the simulated radio of ``seed`` on frequency, then let the referee judge."""
     path = find(sheet_name)
     book = Logbook(None)
-    job = open_job(book, sheet_name, Card(book.next_number(), path.stem, serial=f"seed {seed}", standin_seed=seed))
+    job = open_job(book, sheet_name, Card(book.next_number(), path.stem, serial=f"seed {seed}", simulated_seed=seed))
     session = Session(book, job)
     prepare(session)
     referee = Referee(session.sheet, read_physics(physics_path(path), session.sheet), seed)
@@ -252,7 +254,7 @@ def run_frequency_trial(
     sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True
 ) -> dict[str, Any]:
     """The report of ``./unitone robot --task frequency``. Raises SheetError without a physics file, or with nothing to tell apart."""
-    path, sheet, _ = standin(sheet_name)
+    path, sheet, _ = simulated(sheet_name)
     if not countables(sheet):
         raise SheetError(
             [f"{path}:1: step: no step counts an oscillator of the mixing lines. Use --task align for this sheet."]

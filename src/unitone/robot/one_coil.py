@@ -1,6 +1,6 @@
 """One adjuster at a time, thousands of them: the peak coach against golden section, turning until it falls, and Powell.
 
-What physics allows is found by a bounded scalar optimiser over the stand-in's own curve, never by the coach.
+What physics allows is found by a bounded scalar optimiser over the simulated radio's own curve, never by the coach.
 """
 
 from __future__ import annotations

@@ -7,9 +7,9 @@ from typing import Any
 
 from unitone.errors import BenchError, UnitoneError
 from unitone.quantities.registry import CANONICAL_UNIT, FOUND_BY
-from unitone.robot.many import standin
+from unitone.robot.many import simulated
 from unitone.robot.referee import Referee
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.simulated_bench import SimulatedBench
 
 
 def read_out(sheet_name: str, seed: int = 1, aligned: bool = False, fault: str = "") -> dict[str, Any]:
@@ -19,12 +19,12 @@ def read_out(sheet_name: str, seed: int = 1, aligned: bool = False, fault: str =
     a side that the physics file does not have) has none, and says why. Raises SheetError without a physics file, or for an unknown
     fault.
     """
-    path, sheet, physics = standin(sheet_name)
+    path, sheet, physics = simulated(sheet_name)
     referee = Referee(sheet, physics, seed, fault)
     if aligned:
         specimen = referee.radio.mechanics.specimen
         specimen.found.update(specimen.right)
-    bench, steps = StandInBench(referee.radio), []
+    bench, steps = SimulatedBench(referee.radio), []
     for step in sheet.steps:
         readings: list[dict[str, Any]] = []
         for c in step.required:

@@ -13,7 +13,7 @@ from unitone.align.smeter.chart import CHART_DB, s9_of
 from unitone.align.smeter.shape import Mark, read_chart
 from unitone.job.card import Card
 from unitone.job.verdicts import verdict
-from unitone.robot.many import standin
+from unitone.robot.many import simulated
 from unitone.robot.referee import Referee
 from unitone.robot.technician import follow
 from unitone.session.session import Session, open_job
@@ -21,11 +21,11 @@ from unitone.session.trials import ask_worth
 from unitone.sheet.model.sheet import Sheet, Step
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.physics import PhysicsFile
-from unitone.simulator.radio import StandInRadio
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.store.logbook import Logbook
 
-#: What ails a meter in the proof, and which stand-ins have one.
+#: What ails a meter in the proof, and which simulated radios have one.
 SHAPES = ("preset", "gain", "threshold", "compression")
 METERS = ("ostrel-weir-40-am", "ostrel-tarn-40", "ostrel-curlew-5")
 _MOVES_AT_MOST = 200
@@ -49,7 +49,7 @@ def _ailing(physics: PhysicsFile, shape: str, seed: int) -> PhysicsFile:
     return physics.model_copy(update={"s_meter": meter, "receive": receive})
 
 
-def _stand_right(radio: StandInRadio, sheet: Sheet, but: str = "", off_mdeg: int = 0) -> None:
+def _stand_right(radio: SimulatedRadio, sheet: Sheet, but: str = "", off_mdeg: int = 0) -> None:
     made = radio.mechanics
     for name in made.moved_mdeg:
         right = (made.specimen.right[name] - made.specimen.found[name]) * unit_mdeg(sheet.adjuster(name))
@@ -57,12 +57,12 @@ def _stand_right(radio: StandInRadio, sheet: Sheet, but: str = "", off_mdeg: int
 
 
 def chart_of(shape: str, seed: int) -> tuple[str, str]:
-    """(what ails the meter, what its chart is read as) on the stand-in of that seed: read at every mark, its sensitivity looked at."""
+    """(what ails the meter, what its chart is read as) on the simulated radio of that seed: read at every mark, its sensitivity looked at."""
     sheet_name = METERS[seed % len(METERS)]
-    _, sheet, healthy = standin(sheet_name)
+    _, sheet, healthy = simulated(sheet_name)
     step = next(s for s in sheet.steps if s.quantity_id == "rx.s_meter")
-    radio = StandInRadio(sheet, healthy, seed)
-    ailing = StandInRadio(sheet, _ailing(healthy, shape, seed), seed)
+    radio = SimulatedRadio(sheet, healthy, seed)
+    ailing = SimulatedRadio(sheet, _ailing(healthy, shape, seed), seed)
     # Its scale was printed for the healthy one.
     ailing.healthy = radio.healthy
     rng = np.random.default_rng(seed)
@@ -71,7 +71,7 @@ def chart_of(shape: str, seed: int) -> tuple[str, str]:
     if ailing.receiver.physics is not healthy.receive:
         # Levels are referred to the radio as it was made.
         ailing.receiver._made = healthy.receive  # type: ignore[assignment]
-    bench = StandInBench(ailing)
+    bench = SimulatedBench(ailing)
     marks = []
     for mark in CHART_DB:
         level = s9_of(step) + mark
@@ -81,7 +81,7 @@ def chart_of(shape: str, seed: int) -> tuple[str, str]:
     return shape, read_chart(marks, s9_of(step), _deaf(sheet, bench)).shape
 
 
-def _deaf(sheet: Sheet, bench: StandInBench) -> bool:
+def _deaf(sheet: Sheet, bench: SimulatedBench) -> bool:
     step = next(s for s in sheet.steps if s.quantity_id in ("rx.sn_ratio", "rx.sinad") and s.limit.low is not None)
     return (bench.measure(step.quantity_id, step.setting).value or 0.0) < (step.limit.low or 0.0)
 
@@ -99,7 +99,7 @@ class Squelched:
 
 
 def _only(book: Logbook, sheet_name: str, seed: int, fault: str, steps: Sequence[Step]) -> Session:
-    job = open_job(book, sheet_name, Card(book.next_number(), sheet_name, standin_seed=seed, standin_fault=fault))
+    job = open_job(book, sheet_name, Card(book.next_number(), sheet_name, simulated_seed=seed, simulated_fault=fault))
     session = Session(book, job)
     wanted = {s.id for s in steps}
     for step in session.sheet.steps:
@@ -111,13 +111,13 @@ def _only(book: Logbook, sheet_name: str, seed: int, fault: str, steps: Sequence
 
 
 def squelch_of(sheet_name: str, seed: int, fault: str = "") -> Squelched:
-    """The squelch of the stand-in of that seed, its coils where they are right, set by the coach."""
-    _, sheet, _ = standin(sheet_name)
+    """The squelch of the simulated radio of that seed, its coils where they are right, set by the coach."""
+    _, sheet, _ = simulated(sheet_name)
     steps = [s for s in sheet.steps if s.quantity_id.startswith("rx.squelch")]
     book = Logbook(None)
     session = _only(book, sheet_name, seed, fault, steps)
     bench = session.bench
-    assert isinstance(bench, StandInBench)
+    assert isinstance(bench, SimulatedBench)
     made = bench.radio.mechanics.specimen
     presets = {a for s in steps for a in s.adjusters}
     made.found.update({n: made.right[n] for n in made.found if n not in presets})
@@ -156,14 +156,14 @@ class Foretold:
 
 
 def foretold(sheet_name: str, step_id: str, seed: int) -> list[Foretold]:
-    """*Worth aligning?* asked at one step of the stand-in of that seed, and the referee's answer."""
+    """*Worth aligning?* asked at one step of the simulated radio of that seed, and the referee's answer."""
     book = Logbook(None)
-    session = Session(book, open_job(book, sheet_name, Card(book.next_number(), sheet_name, standin_seed=seed)))
+    session = Session(book, open_job(book, sheet_name, Card(book.next_number(), sheet_name, simulated_seed=seed)))
     session.start_work()
     session.go_to(step_id)
     session.confirm_hook_up(session.step.hook_up)
     ask_worth(session)
-    _, sheet, physics = standin(sheet_name)
+    _, sheet, physics = simulated(sheet_name)
     referee = Referee(sheet, physics, seed)
     found = []
     for gain in worth(session.state, session.step):

@@ -1,6 +1,6 @@
-"""The referee: what the physics of a stand-in allows, found by general optimisers that know nothing of the coach.
+"""The referee: what the physics of a simulated radio allows, found by general optimisers that know nothing of the coach.
 
-It reads the stand-in's own functions and simulates without a technician; its
+It reads the simulated radio's own functions and simulates without a technician; its
 verdicts are what the robot technician's work is judged against.
 """
 
@@ -18,18 +18,18 @@ from unitone.sheet.model.sheet import Conditions, Limit, Sheet, Step
 from unitone.signals.sinad import TonePowers, merge, tone_powers
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.physics import PhysicsFile
-from unitone.simulator.radio import Panel, StandInRadio
+from unitone.simulator.radio import Panel, SimulatedRadio
 from unitone.simulator.receive_physics import CoilStage, PairStage
 from unitone.simulator.receiver import RATE, SIDEBAND_HZ, Signal
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.simulator.transmitter import SIDE, Keyed
 
 _LINEAR = frozenset({"rx.sinad", "rx.sensitivity", "rx.sn_ratio", "rx.sensitivity_am"})
-#: Quantities of which one reading of the stand-in's instruments is as good as the truth.
+#: Quantities of which one reading of the simulated radio's instruments is as good as the truth.
 _AS_MEASURED = frozenset(
     {
-        "rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes", "rx.af_volts", "rx.agc_volts", "rx.s_meter", "rx.lamp_lights",
-        "rx.agc_rise", "rx.selectivity", "rx.blanker", "tx.frequency_error", "rx.lo_error", "supply.volts", "tx.pep", "tx.harmonic",
+        "rx.squelch_opens", "rx.squelch_tight", "rx.squelch_closes", "rx.af_voltage", "rx.agc_voltage", "rx.s_meter", "rx.led_lights",
+        "rx.agc_rise", "rx.selectivity", "rx.blanker", "tx.frequency_error", "rx.lo_error", "supply.voltage", "tx.pep", "tx.harmonic",
         "tx.audio_response", "tx.hum_noise",
     }
 )  # fmt: skip
@@ -60,7 +60,7 @@ class Referee:
 
     def __init__(self, sheet: Sheet, physics: PhysicsFile, seed: int, fault: str = "") -> None:
         self.sheet = sheet
-        self.radio = StandInRadio(sheet, physics, seed, fault)
+        self.radio = SimulatedRadio(sheet, physics, seed, fault)
         self.physics = self.radio.physics
         self.moved = self.radio.mechanics.moved_mdeg
         self._circuits = _receive_circuits(self.physics)
@@ -157,7 +157,7 @@ class Referee:
         linear_done = False
         for step in self.sheet.steps:
             read = FOUND_BY.get(step.quantity_id, (step.quantity_id,))[0]
-            if not step.adjust or not StandInBench(self.radio).can_measure(read):
+            if not step.adjust or not SimulatedBench(self.radio).can_measure(read):
                 continue
             if step.quantity_id in _LINEAR:
                 if not linear_done:
@@ -169,7 +169,7 @@ class Referee:
 
     def bring_in(self, step: Step) -> None:
         """Bring one step in by the physics alone; a pair that nulls together is searched together."""
-        if step.quantity_id == "rx.af_volts" and step.aim == "peak":
+        if step.quantity_id == "rx.af_voltage" and step.aim == "peak":
             self._best(list(step.adjusters), lambda: -self.gain_db(step.setting))
             return
         if step.quantity_id == "tx.power":
@@ -291,7 +291,7 @@ class Referee:
             name = "rx.lo1" if quantity_id == "rx.lo_error" else "tx.carrier"
             nominal, actual = radio.synthesiser.output_hz(name, place, panel=dict(conditions.panel))
             return actual - nominal
-        if quantity_id == "vco.volts":
+        if quantity_id == "vco.tuning_voltage":
             return radio.vco_volts(place)
         if quantity_id == "tx.power":
             return self.watts_at(conditions)
@@ -320,7 +320,7 @@ class Referee:
         return self._simulated(quantity_id, conditions, channel)
 
     def _simulated(self, quantity_id: str, conditions: Conditions, channel: str) -> float:
-        bench = StandInBench(self.radio, 1e6)
+        bench = SimulatedBench(self.radio, 1e6)
         if quantity_id in FOUND_BY:
             return self.sensitivity_dbm(quantity_id, conditions, channel)
         if quantity_id == "rx.sn_ratio":
@@ -359,7 +359,7 @@ class Referee:
         read, mark, _ = FOUND_BY[quantity_id]
         if read == "rx.sinad":
             return self._tones(conditions, channel, level, 2.0).sinad_db < mark
-        bench = StandInBench(self.radio, 1e6)
+        bench = SimulatedBench(self.radio, 1e6)
         at = replace(conditions, level_dbm=level)
         return float(np.mean([bench.measure(read, at).value or 0.0 for _ in range(2)])) < mark
 

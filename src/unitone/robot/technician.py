@@ -57,7 +57,7 @@ def follow(session: Session, advice: Advice) -> None:
 
 
 class GoldenSection:
-    """The baseline: the coach's route, but each coil peaked by golden section over ±3 turns, coordinate by coordinate.
+    """The baseline: the coach's procedure, but each coil peaked by golden section over ±3 turns, coordinate by coordinate.
 
     Everything that is not peaking follows the coach, so that the two differ in the peaking alone.
     """

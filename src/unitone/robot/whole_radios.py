@@ -17,7 +17,7 @@ from unitone.errors import BenchError, EntryError
 from unitone.job.card import Card
 from unitone.job.verdicts import SETTLED, found_in_limits, verdict
 from unitone.robot._touched import wrongly_touched
-from unitone.robot.many import many, standin
+from unitone.robot.many import many, simulated
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align
 from unitone.session.charts import chart_on
@@ -53,13 +53,13 @@ class SetResult:
 def run_set(
     sheet_name: str, seed: int, baseline: bool = False, logbook: Logbook | None = None, fault: str = ""
 ) -> SetResult:
-    """Align the stand-in of ``seed`` from as-found to the finished job, then let the referee judge."""
+    """Align the simulated radio of ``seed`` from as-found to the finished job, then let the referee judge."""
     path = find(sheet_name)
     book = logbook or Logbook(None)
     job = open_job(
         book,
         sheet_name,
-        Card(book.next_number(), path.stem, serial=f"seed {seed}", standin_seed=seed, standin_fault=fault),
+        Card(book.next_number(), path.stem, serial=f"seed {seed}", simulated_seed=seed, simulated_fault=fault),
     )
     session = Session(book, job)
     charts: list[str] = []
@@ -71,7 +71,7 @@ def run_set(
 
 
 #: What receive coils are peaked by.
-_COILS = frozenset({"rx.sinad", "rx.sn_ratio", "rx.af_volts"})
+_COILS = frozenset({"rx.sinad", "rx.sn_ratio", "rx.af_voltage"})
 
 
 class _Best:
@@ -154,7 +154,7 @@ def judge(
     problems += [f"{name} moved though in limits" for name in wrongly_touched(session)]
     # Whatever they were peaked by: a can behind the gain by its volts counts by what it costs of the ratio to noise, too.
     coil_steps = [s for s in sheet.steps if s.quantity_id in _COILS and s.aim in ("peak", "level")]
-    worked = [s for s in coil_steps if any(o != "in-limits" for _, o in state.concluded.get(s.id, []))]
+    worked = [s for s in coil_steps if any(o != "in-spec" for _, o in state.concluded.get(s.id, []))]
     names = [a for s in worked for a in s.adjusters]
     loss = None
     if names:
@@ -197,7 +197,7 @@ def run_trial(
     sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True, fault: str = "none"
 ) -> dict[str, Any]:
     """The report of ``./unitone robot``: ``sets`` radios from ``seed`` on. Raises SheetError without a physics file."""
-    path, _, physics = standin(sheet_name)
+    path, _, physics = simulated(sheet_name)
     with_baseline = with_baseline and fault == "none"
     started = time.monotonic()
     seeds = range(seed, seed + sets)

@@ -42,7 +42,7 @@ def doubt(state: JobState, q: Quantity, value: float, wanted: Conditions) -> str
             continue
         if _usual(limit, value * factor) and (next_to_nothing or _outside(limit, value) >= least):
             meant = show(q, value * factor)
-            limits = _limit_words(q, limit)
+            limits = _describe_limit(q, limit)
             if factor == 10.0:
                 return tr("{v} with a ×10 probe is {meant}, which the limit {limit} expects. Which is it?",
                           v=_fine(q, value), meant=meant, limit=limits)  # fmt: skip
@@ -59,7 +59,7 @@ def doubt(state: JobState, q: Quantity, value: float, wanted: Conditions) -> str
     return ""
 
 
-def _limit_words(q: Quantity, limit: Limit) -> str:
+def _describe_limit(q: Quantity, limit: Limit) -> str:
     if limit.low is not None and limit.high is not None:
         return f"{show(q, limit.low)} … {show(q, limit.high)}"
     return f"≥ {show(q, limit.low)}" if limit.low is not None else f"≤ {show(q, limit.high or 0.0)}"

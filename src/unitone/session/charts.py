@@ -11,13 +11,13 @@ from unitone.words import tr
 
 
 def chart_on(session: Session) -> None:
-    """Go on with the chart: a stand-in is read at every place that is left, a hand sets up the next. Raises BenchError."""
+    """Go on with the chart: a simulated radio is read at every place that is left, a hand sets up the next. Raises BenchError."""
     step = session.step
     if not has_chart(step):
         raise BenchError(tr("Charts exist for S-meter, squelch and FM detector steps. Go to one first."))
     move = advise(session.state, "chart")
     if isinstance(move, Done):
-        raise BenchError(tr("The whole chart is read. Turn something that reaches it, and it can be read anew."))
+        raise BenchError(tr("The chart is complete. Turn an adjuster that affects it to read it again."))
     while not isinstance(move, Done):
         if isinstance(move, HookUp):
             raise HookUpError.wrong_way(move.way, session.state.hook_up)

@@ -214,7 +214,7 @@ class Measuring:
         if level_dbm >= floor:
             return ""
         return tr(
-            "{db} dB at {level} is better than physics allows (at least {least}): the generator leaks, or a pad is wrong",
+            "{db} dB at {level} is not possible (at least {least} needed): the generator leaks, or a pad is wrong",
             db=number(ratio_db, 1), level=microvolts(level_dbm), least=microvolts(floor),
         )  # fmt: skip
 

@@ -20,11 +20,11 @@ from unitone.bench.ports import Bench, Measured, hand_bench
 from unitone.errors import BenchError, EntryError, HookUpError, StaleCommand, TapeError
 from unitone.job.card import Card
 from unitone.job.entries import Entry, Said
-from unitone.job.entries.bench import Broken, HookedUp, Mended, SetUp
+from unitone.job.entries.bench import Broken, HookedUp, Repaired, SetUp
 from unitone.job.entries.hands import Touched, Turned
-from unitone.job.entries.notes import Loosened, Noted, Struck, Tied, Tried
+from unitone.job.entries.notes import Loosened, Noted, Tied, Tried, Voided
 from unitone.job.entries.opening import Finished, Opened
-from unitone.job.entries.procedure import Concluded, Judged, PhaseBegun, SchoolsChosen, VariantMade, WentTo
+from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.trials import TrialMoved
 from unitone.job.fold import advance, fold, read
@@ -38,16 +38,16 @@ from unitone.quantities.entry import EXPECTED
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.session.measuring import Measuring, my_bench
 from unitone.session.workshop import Workshop
-from unitone.sheet.conventions.schools import QUESTIONS
-from unitone.sheet.editing.variant import differences, reach_of
+from unitone.sheet.conventions.questions import QUESTIONS
+from unitone.sheet.editing.variant import differences, effect_of
 from unitone.sheet.format.read import parse_sheet, to_data
 from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import Library, open_file, physics_path
-from unitone.sheet.model.reach import EVERYTHING, actions_of
-from unitone.sheet.model.sheet import Conditions, Reach, Sheet, Step
+from unitone.sheet.model.effects import EVERYTHING, actions_of
+from unitone.sheet.model.sheet import Conditions, Effect, Sheet, Step
 from unitone.simulator.physics import parse_physics
-from unitone.simulator.radio import StandInRadio
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.store.logbook import text_hash, utc_now
 from unitone.store.ports import Store
 from unitone.words import tr
@@ -65,15 +65,15 @@ def open_job(
     """A new job on a sheet (id or path); returns its id. Raises SheetError or StoreError.
 
     The opening entry carries the sheet's text and pictures, and the physics
-    file's text where a stand-in takes the radio's place, so that the job never
-    depends on files. ``title`` names the radio of a general route. ``carry_from``
+    file's text where a simulated radio takes the radio's place, so that the job never
+    depends on files. ``title`` names the radio of a general procedure. ``carry_from``
     is an earlier job on the same radio whose variant goes on in this one.
     """
     path = library_of(logbook).find(sheet_name)
     bundle = open_file(path)
     text = _named(bundle.text, path, title) if title else bundle.text
     sheet = parse_sheet(text, str(path), path.stem)
-    if card.standin_seed is not None and not bundle.physics:
+    if card.simulated_seed is not None and not bundle.physics:
         raise BenchError(
             f"{sheet.title} has no physics file {physics_path(path).name} beside it, so it has no simulated radio."
         )
@@ -87,10 +87,10 @@ def open_job(
         text,
         # Its name alone: where it lies on this machine is nobody else's business.
         path.name,
-        bundle.physics if card.standin_seed is not None else "",
+        bundle.physics if card.simulated_seed is not None else "",
         kit=my_bench(logbook).kit(kit or Kit.from_data(logbook.setting("kit", {}) or {})).to_data(),
         pictures={name: logbook.put_blob(content) for name, content in bundle.pictures.items()},
-        schools=logbook.setting("schools") or {},
+        conventions=logbook.setting("conventions") or {},
         instruments=[i.to_data() for i in instruments],
         rule=logbook.setting("rule") or "",
     )
@@ -115,7 +115,7 @@ def open_job(
 
 
 def _named(text: str, path: Path, title: str) -> str:
-    """A general route with the radio's own name in it: the first word is the maker."""
+    """A general procedure with the radio's own name in it: the first word is the maker."""
     data = to_data(text, str(path))
     maker, _, name = title.strip().partition(" ")
     data["model"] = {**data["model"], "maker": maker, "name": name.strip()}
@@ -144,7 +144,7 @@ class Session:
 
     @property
     def sheet(self) -> Sheet:
-        """The job's own copy of its sheet, in route order with its schools applied."""
+        """The job's own copy of its sheet, in procedure order with its conventions applied."""
         return self.state.sheet
 
     @property
@@ -178,7 +178,7 @@ class Session:
             )
         entry = self.logbook.append(self.job_id, said, round(self.bench.seconds(), 3), self.state.seq + 1, self._now())
         self._tape.append(entry)
-        self.state = fold(self._tape, self.job_id) if isinstance(said, Struck) else advance(self.state, entry)
+        self.state = fold(self._tape, self.job_id) if isinstance(said, Voided) else advance(self.state, entry)
         if isinstance(said, Turned | Reading) and running(self.state) is not None and trial_move(self.state) is None:
             self.append(TrialMoved("over"))
         return entry
@@ -211,7 +211,7 @@ class Session:
 
     def confirm_hook_up(self, way: str) -> None:
         """The technician says that the bench is now hooked up for ``way``. Raises HookUpError for a dummy load that is far too small."""
-        if way == "send" and (problem := load_problem(self.state)):
+        if way == "transmit" and (problem := load_problem(self.state)):
             raise HookUpError(problem)
         self.append(HookedUp(way))
 
@@ -220,7 +220,7 @@ class Session:
 
         Raises HookUpError on a bench of real instruments: there the interlock is not forced.
         """
-        if not isinstance(self.bench, StandInBench):
+        if not isinstance(self.bench, SimulatedBench):
             raise HookUpError(
                 "The interlock is forced on the simulated bench only. Hook up for sending, then confirm it."
             )
@@ -230,11 +230,11 @@ class Session:
             self.bench.damaged.add(broken)
         return broken
 
-    def mend(self) -> None:
+    def repair(self) -> None:
         """Whatever a wrong hook-up broke on the simulated bench is made whole again."""
         for what in sorted(self.state.damaged):
-            self.append(Mended(what))
-            if isinstance(self.bench, StandInBench):
+            self.append(Repaired(what))
+            if isinstance(self.bench, SimulatedBench):
                 self.bench.damaged.discard(what)
 
     def set_up(self, conditions: Conditions) -> None:
@@ -352,7 +352,7 @@ class Session:
         self.append(reading)
 
     def _source(self) -> str:
-        return "stand-in" if self.bench.simulated else "hand"
+        return "simulated" if self.bench.simulated else "hand"
 
     # -- turns ----------------------------------------------------------------------------------
 
@@ -369,25 +369,27 @@ class Session:
         return moved
 
     def felt_stop(self, adjuster: str, clockwise: bool) -> None:
-        """By hand: the adjuster stands at its end stop that way. Raises BenchError where it has none, or a stand-in feels it itself."""
+        """By hand: the adjuster stands at its end stop that way. Raises BenchError where it has none, or a simulated radio feels it itself."""
         part = self.sheet.adjuster(adjuster)
         if not part.stops:
             raise BenchError(tr("{adjuster} has no end stops: it goes round.", adjuster=adjuster))
         if self.bench.simulated:
-            raise BenchError(tr("The simulated radio feels its stops by itself."))
+            raise BenchError(tr("The simulated radio finds its stops itself."))
         self.start_work()
         asked = part.step_mdeg if clockwise else -part.step_mdeg
         self.append(Turned(adjuster, asked, 0, True))
 
     def take_back(self, adjuster: str | None = None) -> None:
-        """Turn one adjuster, or every one, back to where it was found; new turns, nothing is struck."""
+        """Turn one adjuster, or every one, back to where it was found; new turns, nothing is voided."""
         for name in [adjuster] if adjuster else list(self.state.positions):
             if self.state.positions[name]:
                 self.turn(name, -self.state.positions[name])
 
-    # -- touches, decisions, schools, variants, instruments --------------------------------------
+    # -- touches, decisions, conventions, variants, instruments --------------------------------------
 
-    def touch(self, name: str, words: str = "", reaches: tuple[Reach, ...] | None = None, working: bool = True) -> None:
+    def touch(
+        self, name: str, words: str = "", affects: tuple[Effect, ...] | None = None, working: bool = True
+    ) -> None:
         """A part was touched or an action done: what it reaches has to be measured again.
 
         ``working`` ends the as-found round; a part that has to be fitted before a
@@ -400,10 +402,10 @@ class Session:
             raise TapeError("Say which part was touched, or what was done.")
         if self.state.finished:
             raise TapeError("This job is finished. Its log takes notes only.")
-        known = {a.id: (a.title, a.reaches) for a in actions_of(self.sheet)}
-        known |= {p.id: (p.what or p.id, p.reaches) for p in self.sheet.parts}
+        known = {a.id: (a.title, a.affects) for a in actions_of(self.sheet)}
+        known |= {p.id: (p.what or p.id, p.affects) for p in self.sheet.parts}
         title, declared = known.get(name.strip(), (name.strip(), EVERYTHING))
-        taken = reaches if reaches is not None else declared
+        taken = affects if affects is not None else declared
         if working:
             self.start_work()
         self.append(Touched(name.strip(), words.strip() or title, taken))
@@ -425,15 +427,15 @@ class Session:
                 values[str(index)] = logged.reading.value
         self.append(Judged(self.step.id, verdict_word, reason.strip(), values))
 
-    def set_schools(self, chosen: dict[str, str]) -> None:
-        """This job's own answers to the questions of schools; what is not named follows sheet and workshop."""
+    def set_conventions(self, chosen: dict[str, str]) -> None:
+        """This job's own answers to the questions of conventions; what is not named follows sheet and workshop."""
         for question, choice in chosen.items():
             if question not in QUESTIONS or choice not in QUESTIONS[question].choices:
                 raise TapeError(f"“{question} = {choice}” is no convention that Unitone knows.")
-        self.append(SchoolsChosen(chosen))
+        self.append(ConventionsChosen(chosen))
 
     def set_variant(
-        self, title: str, sheet_text: str, why: str = "", reaches: tuple[Reach, ...] | None = None,
+        self, title: str, sheet_text: str, why: str = "", affects: tuple[Effect, ...] | None = None,
         pictures: Mapping[str, bytes] | None = None, undone: bool = False,
     ) -> None:  # fmt: skip
         """This radio differs from its sheet from here on: ``sheet_text`` is the sheet as it is for this one.
@@ -463,7 +465,7 @@ class Session:
                 text_hash(self.state.written.source_text),
                 [c.to_data() for c in found],
                 why.strip(),
-                tuple(reach_of(before, after)) if reaches is None else reaches,
+                tuple(effect_of(before, after)) if affects is None else affects,
                 {name: self.logbook.put_blob(content) for name, content in (pictures or {}).items()},
                 undone,
             )
@@ -506,15 +508,15 @@ class Session:
 
     # -- corrections, notes, ends -----------------------------------------------------------------
 
-    def strike_last(self) -> Entry | None:
+    def void_last(self) -> Entry | None:
         """Strike the last reading, note or conclusion that still stands; returns it, None when there is none.
 
-        A turn is not struck but undone by turning back: the core does not know of the record.
+        A turn is not voided but undone by turning back: the core does not know of the record.
         """
 
         for entry in self.state.entries[::-1]:
-            if entry.said.can_be_struck and entry.id not in self.state.struck:
-                self.append(Struck(entry.id))
+            if entry.said.can_be_voided and entry.id not in self.state.voided:
+                self.append(Voided(entry.id))
                 return entry
         return None
 
@@ -534,7 +536,7 @@ class Session:
             names = ", ".join(f"{step.title} ({v})" for step, v in waiting)
             raise TapeError(f"Not finished: {names}. Measure these first.")
         if self.state.open_ends:
-            ends = ", ".join(self.state.loose_words(x) for x in self.state.open_ends)
+            ends = ", ".join(self.state.describe_loose(x) for x in self.state.open_ends)
             raise TapeError(f"Still loose: {ends}. Put it right, or say why it stays (W).")
         self.append(Finished())
         self.keep_summary()
@@ -545,7 +547,7 @@ class Session:
         """Do exactly what the coach says. On a hand bench a measurement has to be typed instead (BenchError)."""
         match advice:
             case moves.GoTo():
-                if self.state.phase == "as-found" and advice.why == "next-in-route":
+                if self.state.phase == "as-found" and advice.why == "next-in-procedure":
                     self.start_work()
                 self.go_to(advice.step)
             case moves.HookUp():
@@ -571,17 +573,17 @@ class Session:
 
 
 def _bench_for(state: JobState, opening: Entry) -> Bench:
-    """The bench that the card names: a stand-in brought to where the tape's turns left it, or the technician's hands."""
-    seed = state.card.standin_seed
+    """The bench that the card names: a simulated radio brought to where the tape's turns left it, or the technician's hands."""
+    seed = state.card.simulated_seed
     if seed is None:
         return hand_bench(state.bench_s)
-    # The stand-in is the radio that the job began with: a variant changes the sheet, not the stand-in.
+    # The simulated radio is the radio that the job began with: a variant changes the sheet, not the simulated radio.
     opened = opening.said
     if not isinstance(opened, Opened):
         raise TapeError("A log begins with the opening of its job.")
     sheet = kept_sheet(opened.sheet_text, opened.sheet_id)
     physics = parse_physics(opened.physics_text, "physics of this job", sheet)
-    bench = StandInBench(StandInRadio(sheet, physics, seed, state.card.standin_fault), state.bench_s)
+    bench = SimulatedBench(SimulatedRadio(sheet, physics, seed, state.card.simulated_fault), state.bench_s)
     for name, moved in state.positions.items():
         if name in bench.radio.mechanics.moved_mdeg:
             bench.radio.mechanics.moved_mdeg[name] = moved

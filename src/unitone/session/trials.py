@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from unitone.align.probe.nudge import lacking_reach, last_whole, running
+from unitone.align.probe.nudge import lacking_effect, last_whole, running
 from unitone.errors import BenchError
-from unitone.job.entries.hands import reach_to_data
+from unitone.job.entries.hands import effect_to_data
 from unitone.job.trial import Watched
 from unitone.quantities.registry import FOUND_BY, HEARD
 from unitone.session.session import Session
 from unitone.sheet.format.read import to_data
 from unitone.sheet.format.write import to_toml
-from unitone.sheet.model.sheet import Reach, Step
+from unitone.sheet.model.sheet import Effect, Step
 from unitone.words import tr
 
-#: So many readings are compared by hand, and on a stand-in's bench.
+#: So many readings are compared by hand, and on a simulated radio's bench.
 _BY_HAND, _SIMULATED = 4, 10
 
 
@@ -21,7 +21,7 @@ _AT_MOST = 200
 
 
 #: Readings that a nudge of one adjuster is not told by: found by a procedure, or in words.
-_NOT_WATCHED = frozenset({HEARD, "rx.squelch_opens", "rx.squelch_closes", "rx.lamp_lights", "supply.volts"})
+_NOT_WATCHED = frozenset({HEARD, "rx.squelch_opens", "rx.squelch_closes", "rx.led_lights", "supply.voltage"})
 
 
 def can_be_worth(step: Step) -> bool:
@@ -68,7 +68,7 @@ def _broken_off(session: Session) -> bool:
 
 
 def _go_through(session: Session) -> None:
-    """A stand-in's bench does the whole trial; a hand is led through it move by move."""
+    """A simulated radio's bench does the whole trial; a hand is led through it move by move."""
     if not session.bench.simulated:
         return
     try:
@@ -103,13 +103,13 @@ def _to_watch(session: Session) -> list[Watched]:
     return list(found.values())[: _SIMULATED if session.bench.simulated else _BY_HAND]
 
 
-def keep_reach(session: Session) -> None:
+def keep_effect(session: Session) -> None:
     """What the last nudge moved goes into this radio's own copy of the sheet, as the adjuster's reach. Raises BenchError."""
     trial = last_whole(session.state, "unknown")
     if trial is None:
         raise BenchError(tr("Ask first what an adjuster does (Q)."))
     name = trial.origin[0][0]
-    lacking = lacking_reach(session.state, trial)
+    lacking = lacking_effect(session.state, trial)
     if not lacking:
         raise BenchError(tr("The sheet already says what {adjuster} affects.", adjuster=name))
     written = session.state.written
@@ -117,17 +117,17 @@ def keep_reach(session: Session) -> None:
     for row in data["adjuster"]:
         if row["id"] == name:
             # Where the sheet says nothing of it, its reach is taken widely: that is not narrowed by what was found.
-            have = row.get("reaches") or [_written(r) for r in written.adjuster(name).reaches]
-            row["reaches"] = [*have, *lacking]
+            have = row.get("affects") or [_written(r) for r in written.adjuster(name).affects]
+            row["affects"] = [*have, *lacking]
     session.set_variant(
         tr("what {adjuster} does", adjuster=name),
         to_toml(data, written.source_text),
         tr("found by a probe"),
-        reaches=(),
+        affects=(),
     )
 
 
-def _written(reach: Reach) -> dict[str, str]:
+def _written(reach: Effect) -> dict[str, str]:
     """A reach as a sheet's table has it."""
-    data = reach_to_data(reach)
+    data = effect_to_data(reach)
     return {"quantity": data.pop("pattern"), **data}

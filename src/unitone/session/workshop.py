@@ -24,7 +24,7 @@ from unitone.job.entries.workshop import (
 from unitone.job.shop import LOOKS, SPEAKS_OF, SUPPLY_PATHS, SpeaksOf
 from unitone.quantities.entry import parse_si
 from unitone.radio.parts import Dielectric, judge_capacitor
-from unitone.radio.substitutes import judge_substitute, parse_spec, substitute_words
+from unitone.radio.substitutes import describe_substitute, judge_substitute, parse_spec
 from unitone.sheet.format.pictures import check_picture
 from unitone.sheet.model.sheet import Conditions
 from unitone.words import tr
@@ -66,10 +66,10 @@ class Workshop:
     # -- card and inspection -------------------------------------------------------------------
 
     def amend_card(self, fields: Mapping[str, Any]) -> None:
-        """Change fields of the job's card. What does not differ is left; number, sheet and stand-in stay as they are."""
+        """Change fields of the job's card. What does not differ is left; number, sheet and simulated radio stay as they are."""
         now = self._session.state.card.to_data()
         given = {k: list(v) if isinstance(v, tuple) else v for k, v in fields.items()}
-        fixed = {"number", "sheet_id", "standin_seed"} & set(given)
+        fixed = {"number", "sheet_id", "simulated_seed"} & set(given)
         if fixed:
             raise TapeError(f"The card's {', '.join(sorted(fixed))} cannot be changed. Open another job.")
         changed = {k: v for k, v in given.items() if v != (now.get(k) or ([] if isinstance(v, list) else ""))}
@@ -93,7 +93,7 @@ class Workshop:
             raise TapeError("Say what was looked at.")
         if look == "wrong" and not words.strip():
             raise TapeError("Say what is wrong: it is shown beside the step and stands on the papers.")
-        if look == "mended" and not (done.strip() or words.strip()):
+        if look == "repaired" and not (done.strip() or words.strip()):
             raise TapeError("Say what was done.")
         if stage and stage not in {s.id for s in self._session.state.sheet.stages}:
             raise TapeError(f"The sheet has no stage “{stage}”.")
@@ -102,7 +102,7 @@ class Workshop:
         names = [n.strip() for n in on if n.strip()]
         kept = {n: self._session.logbook.put_blob(content) for n, content in (pictures or {}).items()}
         self._session.append(FindingMade(item.strip(), look, words.strip(), tuple(names), done.strip(), stage, kept))
-        if look == "mended" and self._session.state.readings:
+        if look == "repaired" and self._session.state.readings:
             for name in names:
                 if name in {p.id for p in self._session.state.sheet.parts}:
                     self._session.touch(name, done.strip() or words.strip(), working=False)
@@ -151,8 +151,8 @@ class Workshop:
         row = next((v for v in self._session.state.sheet.voltages if v.id == row_id), None)
         if row is None:
             raise TapeError(f"The voltage table has no row “{row_id}”.")
-        if row.conditions.way == "send" and self._session.state.hook_up != "send":
-            raise HookUpError.wrong_way("send", self._session.state.hook_up)
+        if row.conditions.way == "transmit" and self._session.state.hook_up != "transmit":
+            raise HookUpError.wrong_way("transmit", self._session.state.hook_up)
         got = self._session.bench.measure(row.quantity_id, row.conditions)
         reading = Reading(
             row.quantity_id, row.conditions, got.value, got.instrument, got.source, got.std, got.bound, got.word, got.raw,
@@ -163,11 +163,11 @@ class Workshop:
 
     def read_current(self, way: str, typed: str) -> Reading:
         """Log a typed supply current, at rest (``receive``) or keyed (``send``). It settles the sheet's own step for it."""
-        wanted = Conditions(way="send" if way == "send" else "receive")
+        wanted = Conditions(way="transmit" if way == "transmit" else "receive")
         for step in self._session.state.sheet.steps:
             for required in step.required if step.quantity_id == "supply.current" else ():
-                keyed = required.way == "send" or step.hook_up == "send"
-                if keyed == (way == "send"):
+                keyed = required.way == "transmit" or step.hook_up == "transmit"
+                if keyed == (way == "transmit"):
                     wanted = required
         reading = self._session.measuring.typed_reading(typed, "supply.current", wanted)
         self._session.append(reading)
@@ -252,7 +252,7 @@ class Workshop:
 def substitute_why(instead: str, fitted: str) -> str:
     """Why a substitute is right or wrong, in one line; empty where the two cannot be compared."""
     try:
-        return substitute_words(judge_substitute(parse_spec(instead), parse_spec(fitted)))
+        return describe_substitute(judge_substitute(parse_spec(instead), parse_spec(fitted)))
     except EntryError:
         return ""
 

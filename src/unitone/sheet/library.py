@@ -17,7 +17,7 @@ from unitone.sheet.model.sheet import Sheet
 
 DATA = Path(__file__).resolve().parent.parent / "data"
 SHEETS = DATA / "sheets"
-#: General routes by kind of radio, for a radio without a sheet.
+#: General procedures by kind of radio, for a radio without a sheet.
 GENERAL = DATA / "general"
 _MISSING = "the picture is not beside the sheet"
 
@@ -32,7 +32,7 @@ class Kept:
     kind: str
     steps: int
     own: bool
-    standin: bool
+    simulated: bool
     problems: tuple[str, ...] = ()
     words: str = field(default="", repr=False)
     aliases: tuple[str, ...] = ()
@@ -44,7 +44,7 @@ def built_in() -> list[Path]:
 
 
 def general() -> list[Path]:
-    """The general routes, by name."""
+    """The general procedures, by name."""
     return sorted(GENERAL.glob("*.toml"))
 
 

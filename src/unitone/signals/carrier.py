@@ -50,7 +50,7 @@ def strongest(components: Sequence[Component]) -> Component:
 
 
 def total_watts(components: Sequence[Component]) -> float:
-    """Sum of the mean powers in watts: what a thermal wattmeter shows."""
+    """Calculator of the mean powers in watts: what a thermal wattmeter shows."""
     return sum(c.watts for c in components)
 
 

@@ -144,7 +144,7 @@ def phasors(hz: float, rate: float, n: int) -> NDArray[np.complex128]:
 
 
 def correlate(x: NDArray[np.float64], rate: float, hz: NDArray[np.float64]) -> NDArray[np.complex128]:
-    """Sum of x·exp(−j2π·f·t) for each frequency of ``hz`` (Hz, shape (m,)), t from the first sample; shape (m,).
+    """Calculator of x·exp(−j2π·f·t) for each frequency of ``hz`` (Hz, shape (m,)), t from the first sample; shape (m,).
 
     In rows of √n samples: what turns within a row is the same for all of them, and a product of matrices does it at once.
     """

@@ -1,4 +1,4 @@
-"""Detectors of a stand-in receiver: FM limiter and quadrature coil; AM diode and SSB product behind automatic gain control.
+"""Detectors of a simulated radio receiver: FM limiter and quadrature coil; AM diode and SSB product behind automatic gain control.
 
 Each keeps its state between blocks, so that the audio is continuous.
 """

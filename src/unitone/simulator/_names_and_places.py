@@ -71,9 +71,9 @@ def _twice(physics: PhysicsFile) -> list[tuple[Place, str]]:
                     (("receive", "stage", n), f"{name!r} turns another circuit already. Name its own adjuster.")
                 )
             seen.append((name, modes))
-    coils = [c.adjuster for c in physics.send.coil] if physics.send is not None else []
+    coils = [c.adjuster for c in physics.transmit.coil] if physics.transmit is not None else []
     found += [
-        (("send", "coil", n), f"{name!r} turns another coil already. Name its own adjuster.")
+        (("transmit", "coil", n), f"{name!r} turns another coil already. Name its own adjuster.")
         for n, name in enumerate(coils)
         if name in coils[:n]
     ]
@@ -95,9 +95,9 @@ def _far_off(sheet: Sheet, physics: PhysicsFile) -> list[tuple[Place, str]]:
         for n, stage in enumerate(physics.receive.stage):
             if isinstance(stage, CoilStage | PairStage):
                 look(("receive", "stage", n, "centre"), stage.centre, used)
-    for n, coil in enumerate(physics.send.coil if physics.send is not None else ()):
+    for n, coil in enumerate(physics.transmit.coil if physics.transmit is not None else ()):
         # A multiplier's coils may stand at a part of the channel.
-        look(("send", "coil", n, "centre"), coil.centre, [hz / k for hz in carriers for k in (1, 2, 3)])
+        look(("transmit", "coil", n, "centre"), coil.centre, [hz / k for hz in carriers for k in (1, 2, 3)])
     return found
 
 

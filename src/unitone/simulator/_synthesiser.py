@@ -1,4 +1,4 @@
-"""The frequencies of a stand-in radio: crystals with their trimmers, the mixing model of its sheet, and the VCO's control volts."""
+"""The frequencies of a simulated radio: crystals with their trimmers, the mixing model of its sheet, and the VCO's tuning voltage."""
 
 from __future__ import annotations
 
@@ -133,7 +133,7 @@ class Synthesiser:
         there = [o.id for o in self.sheet.oscillators if o.test_point == test_point]
         there += [n for n, c in self.physics.crystals.items() if c.test_point == test_point and n not in there]
         if len(there) > 1:
-            both: tuple[Way, Way] = ("receive", "send")
+            both: tuple[Way, Way] = ("receive", "transmit")
             made = [m for way in both for m in self._at(replace(place, way=way))]
             used = {n for m in made for n, _ in m.terms}
             there = [name for name in there if name in used]
@@ -146,12 +146,12 @@ class Synthesiser:
 
     def vco(self, place: Place, rail_share: float = 1.0) -> tuple[float, bool]:
         """Control volts, and whether the loop is in lock there. Raises BenchError for a radio without a VCO that way."""
-        way: Literal["send", "receive"] = "send" if place.way == "send" else "receive"
+        way: Literal["transmit", "receive"] = "transmit" if place.way == "transmit" else "receive"
         vco = self.physics.vco.get(way)
         if vco is None:
             raise BenchError(f"The simulated radio has no VCO ({way}).")
         henry = vco.inductance * (1.0 + vco.per_turn * self.mechanics.off(vco.adjuster))
-        name = vco.output or ("tx.carrier" if way == "send" else "rx.lo1")
+        name = vco.output or ("tx.carrier" if way == "transmit" else "rx.lo1")
         nominal = self.output_hz(name, place)[0]
         volts = control_volts(nominal, henry, vco.fixed, vco.varactor, vco.phi, vco.gamma)
         if vco.mirror is not None:

@@ -1,4 +1,4 @@
-"""The mechanics of a stand-in: where each adjuster stands, and what a seed does to it.
+"""The mechanics of a simulated radio: where each adjuster stands, and what a seed does to it.
 
 Positions are in the adjuster's own unit (turns or degrees) from the anticlockwise
 stop; the world outside speaks of millidegrees clockwise from where it was found.

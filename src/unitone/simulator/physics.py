@@ -1,4 +1,4 @@
-"""The physics file of a stand-in radio (``unitone-physics/1``): every number that makes it behave as a radio.
+"""The physics file of a simulated radio (``unitone-physics/1``): every number that makes it behave as a radio.
 
 Documented key by key in docs/physics.md. Quantities are text with units.
 Positions are in the adjuster's own unit (turns for cores, degrees for trimmers
@@ -17,6 +17,7 @@ from pydantic import Field, ValidationError
 
 from unitone import files
 from unitone.errors import SheetError
+from unitone.quantities.older_names import in_todays_names
 from unitone.quantities.registry import QUANTITIES
 from unitone.sheet.format.cures import cure_of
 from unitone.sheet.format.lines import Place, key_lines, line_of
@@ -91,7 +92,7 @@ class Shift(Part):
     down: Hertz
     up: Hertz
     spread: float = Field(default=0.0, ge=0, le=1)
-    way: Literal["receive", "send", "either"] = "either"
+    way: Literal["receive", "transmit", "either"] = "either"
     adjuster: str | None = None
     per_unit: Hertz = 0.0
 
@@ -111,7 +112,7 @@ class Vco(Part):
     highest: Volts = Field(default=7.4, gt=0)
     #: The mixing output that it runs at; the carrier (send) or the first oscillator (receive) where none is named.
     output: str | None = None
-    #: Where the volts fall with frequency: control volts = ``mirror`` less the varactor's.
+    #: Where the volts fall with frequency: tuning voltage = ``mirror`` less the varactor's.
     mirror: Volts | None = None
 
 
@@ -144,7 +145,7 @@ class Trap(Part):
 
 
 class Draw(Part):
-    """[draw]: what the radio takes from its supply: current at ``rest``, ``efficiency`` of the sending stages, and the ``resistance``
+    """[draw]: what the radio takes from its supply: current at ``rest``, ``efficiency`` of the transmit stages, and the ``resistance``
     of lead, fuse and cells together."""
 
     rest: Amps = Field(ge=0)
@@ -215,7 +216,7 @@ class OwnMeter(Part):
     most: float = Field(gt=0)
 
 
-class Send(Part):
+class Transmit(Part):
     """[send]: power chain and modulator. The last coil is the tank; those before it carry drive."""
 
     power: Watts = Field(gt=0)
@@ -277,11 +278,11 @@ class PhysicsFile(Part):
     reference: Reference | None = None
     oscillator: dict[str, Crystal] = {}
     shift: list[Shift] = []
-    vco: dict[Literal["receive", "send"], Vco] = {}
+    vco: dict[Literal["receive", "transmit"], Vco] = {}
     receive: Receive | None = None
     s_meter: SMeter | None = None
     squelch: Squelch | None = None
-    send: Send | None = None
+    transmit: Transmit | None = None
     bias: Bias | None = None
     draw: Draw | None = None
     aerial: Aerial | None = None
@@ -364,7 +365,7 @@ def shape_problems(text: str, path: str) -> list[str]:
 def _shapes(text: str, path: str) -> tuple[PhysicsFile | None, list[str]]:
     """The file as data, or what is wrong with its shapes."""
     try:
-        raw = tomllib.loads(text)
+        raw = in_todays_names(tomllib.loads(text))[0]
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"at line (\d+)", str(error))
         return None, [f"{path}:{found[1] if found else 1}: file: no valid TOML ({error}). Correct that line."]
@@ -405,24 +406,38 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
         if shift.adjuster is not None and shift.adjuster not in adjusters:
             found.append((("shift", n, "adjuster"), f"the sheet has no adjuster {shift.adjuster!r}."))
     for way, vco in physics.vco.items():
-        wanted = vco.output or ("tx.carrier" if way == "send" else "rx.lo1")
+        wanted = vco.output or ("tx.carrier" if way == "transmit" else "rx.lo1")
         if wanted not in outputs:
             found.append((("vco", way), f"the sheet has no mixing line for {wanted}. Add one, or name another output."))
     named: list[tuple[Place, str | None]] = [
         (("bias", "adjuster"), None if physics.bias is None else physics.bias.adjuster)
     ]
-    if physics.send is not None:
-        named += [(("send", "modulator_adjuster"), physics.send.modulator_adjuster)]
-        named += [(("send", "am", "adjuster"), None if physics.send.am is None else physics.send.am.adjuster)]
+    if physics.transmit is not None:
+        named += [(("transmit", "modulator_adjuster"), physics.transmit.modulator_adjuster)]
         named += [
-            (("send", "balance", "adjusters"), a)
-            for a in (physics.send.balance.adjusters if physics.send.balance else ())
+            (("transmit", "am", "adjuster"), None if physics.transmit.am is None else physics.transmit.am.adjuster)
         ]
-        named += [(("send", "coil"), c.adjuster) for c in physics.send.coil]
-        named += [(("send", "trap", "adjuster"), None if physics.send.trap is None else physics.send.trap.adjuster)]
-        named += [(("send", "alc", "adjuster"), None if physics.send.alc is None else physics.send.alc.adjuster)]
-        named += [(("send", "meter", "adjuster"), None if physics.send.meter is None else physics.send.meter.adjuster)]
-        found += _send_problems(physics.send, controls)
+        named += [
+            (("transmit", "balance", "adjusters"), a)
+            for a in (physics.transmit.balance.adjusters if physics.transmit.balance else ())
+        ]
+        named += [(("transmit", "coil"), c.adjuster) for c in physics.transmit.coil]
+        named += [
+            (
+                ("transmit", "trap", "adjuster"),
+                None if physics.transmit.trap is None else physics.transmit.trap.adjuster,
+            )
+        ]
+        named += [
+            (("transmit", "alc", "adjuster"), None if physics.transmit.alc is None else physics.transmit.alc.adjuster)
+        ]
+        named += [
+            (
+                ("transmit", "meter", "adjuster"),
+                None if physics.transmit.meter is None else physics.transmit.meter.adjuster,
+            )
+        ]
+        found += _transmit_problems(physics.transmit, controls)
     named += [(("aerial", "adjuster"), None if physics.aerial is None else physics.aerial.adjuster)]
     found += [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a is not None and a not in adjusters]
     if physics.receive is not None:
@@ -446,20 +461,26 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
     ]
 
 
-def _send_problems(send: Send, controls: set[str]) -> list[tuple[Place, str]]:
-    """What of the send side cannot be built."""
+def _transmit_problems(transmit: Transmit, controls: set[str]) -> list[tuple[Place, str]]:
+    """What of the transmit side cannot be built."""
     found: list[tuple[Place, str]] = []
-    if send.coil[0].coupling is not None:
-        found.append((("send", "coil"), "the first coil has none before it to be coupled to. Take its coupling out."))
-    for a, b in zip(send.coil, send.coil[1:], strict=False):
+    if transmit.coil[0].coupling is not None:
+        found.append(
+            (("transmit", "coil"), "the first coil has none before it to be coupled to. Take its coupling out.")
+        )
+    for a, b in zip(transmit.coil, transmit.coil[1:], strict=False):
         if a.coupling is not None and b.coupling is not None:
             found.append(
-                (("send", "coil"), f"{b.adjuster}: three coils in a row cannot be coupled. Take one coupling out.")
+                (("transmit", "coil"), f"{b.adjuster}: three coils in a row cannot be coupled. Take one coupling out.")
             )
-    if send.coil[-1].coupling is not None:
-        found.append((("send", "coil"), "the last coil is the final's tank and stands alone. Take its coupling out."))
-    if send.processor is not None and send.processor.control not in controls:
-        found.append((("send", "processor", "control"), f"the sheet has no control {send.processor.control!r}."))
-    if send.alc is not None and not 0 < send.alc.least < send.alc.most:
-        found.append((("send", "alc"), "goes from least to most. Swap them."))
+    if transmit.coil[-1].coupling is not None:
+        found.append(
+            (("transmit", "coil"), "the last coil is the final's tank and stands alone. Take its coupling out.")
+        )
+    if transmit.processor is not None and transmit.processor.control not in controls:
+        found.append(
+            (("transmit", "processor", "control"), f"the sheet has no control {transmit.processor.control!r}.")
+        )
+    if transmit.alc is not None and not 0 < transmit.alc.least < transmit.alc.most:
+        found.append((("transmit", "alc"), "goes from least to most. Swap them."))
     return found

@@ -1,4 +1,4 @@
-"""A whole stand-in radio: what its sockets, test points, meter and loudspeaker give."""
+"""A whole simulated radio: what its sockets, test points, meter and loudspeaker give."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from unitone.errors import BenchError
 from unitone.radio.resonance import detuning, single_loss
-from unitone.sheet.conventions.schools import S9_DB
+from unitone.sheet.conventions.questions import S9_DB
 from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Sheet
 from unitone.signals.carrier import Component
@@ -49,7 +49,7 @@ class Panel:
 
     @classmethod
     def from_positions(cls, positions: tuple[tuple[str, str], ...]) -> Panel:
-        """From the words of a sheet. Raises BenchError for a position that a stand-in does not have."""
+        """From the words of a sheet. Raises BenchError for a position that a simulated radio does not have."""
         words = dict(positions)
         squelch = words.get("squelch", "open")
         volume = _share(words.get("volume", "30 %"))
@@ -89,7 +89,7 @@ def _driven(meter: SMeter, volts: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(np.log1p(ratio))
 
 
-class StandInRadio:
+class SimulatedRadio:
     """One specimen of a sheet's model, from its seed. Its state follows from seed, physics and the moves made."""
 
     def __init__(self, sheet: Sheet, physics: PhysicsFile, seed: int, fault: str = "") -> None:
@@ -107,7 +107,9 @@ class StandInRadio:
                 physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"), self.healthy.receive
             )
         self.transmitter = (
-            None if physics.send is None else Transmitter(physics.send, self.mechanics, stream(seed, "send-noise"))
+            None
+            if physics.transmit is None
+            else Transmitter(physics.transmit, self.mechanics, stream(seed, "send-noise"))
         )
         self._squelch_open = False
         #: The final is gone: it draws nothing and lets next to nothing through.
@@ -165,7 +167,7 @@ class StandInRadio:
     # -- send ---------------------------------------------------------------------------
 
     def supply_amps(self, place: Place, bench_seconds: float = WARM) -> float:
-        """What the radio draws there: at rest, and what its sending stages take while it is keyed. Raises BenchError without [draw]."""
+        """What the radio draws there: at rest, and what its transmit stages take while it is keyed. Raises BenchError without [draw]."""
         draw = self.physics.draw
         if draw is None:
             raise BenchError("The simulated radio's physics file has no [draw].")
@@ -180,14 +182,14 @@ class StandInRadio:
         draw, full = self.physics.draw, self.physics.supply
         if draw is None:
             return full, 0.0
-        if place.way != "send" or self.transmitter is None:
+        if place.way != "transmit" or self.transmitter is None:
             return full - draw.rest * draw.resistance, draw.rest
         carrier = float(self.sheet.carrier_hz(place.channel, place.band))
         volts, amps = full, draw.rest
         for _ in range(8):
             watts = self.transmitter.watts(carrier, volts / full)
             # A final that is detuned goes on drawing: what does not come out heats it.
-            most = self.transmitter.send.power * (volts / full) ** 2
+            most = self.transmitter.transmit.power * (volts / full) ** 2
             amps = draw.rest + (0.5 * watts + 0.5 * most) / draw.efficiency / volts
             before, volts = volts, full - amps * draw.resistance
             if abs(volts - before) < 1e-4:
@@ -196,12 +198,12 @@ class StandInRadio:
 
     def processed(self, panel: Mapping[str, str]) -> bool:
         """Is the speech processor on, as the panel stands?"""
-        part = None if self.transmitter is None else self.transmitter.send.processor
+        part = None if self.transmitter is None else self.transmitter.transmit.processor
         return part is not None and panel.get(part.control) == "on"
 
     def own_meter(self, watts: float) -> float:
         """What the radio's own power meter makes of ``watts``, as its preset stands. Raises BenchError without one."""
-        meter = None if self.transmitter is None else self.transmitter.send.meter
+        meter = None if self.transmitter is None else self.transmitter.transmit.meter
         if meter is None:
             raise BenchError("The simulated radio's physics file has no [send.meter].")
         return watts * (meter.least + (meter.most - meter.least) * self.mechanics.share(meter.adjuster))
@@ -224,9 +226,9 @@ class StandInRadio:
         """What leaves the aerial socket while keyed; ``goes_on``: the same keying as before. Raises BenchError."""
         if self.transmitter is None:
             raise BenchError("The simulated radio's physics file has no [send], so it does not send.")
-        sending = replace(place, way="send")
-        nominal, actual = self.synthesiser.output_hz("tx.carrier", sending, bench_seconds, panel)
-        error = actual - nominal if self.locked(sending) else UNLOCKED_HZ / 4
+        transmitting = replace(place, way="transmit")
+        nominal, actual = self.synthesiser.output_hz("tx.carrier", transmitting, bench_seconds, panel)
+        error = actual - nominal if self.locked(transmitting) else UNLOCKED_HZ / 4
         share = self.supply_volts(place) / self.physics.supply
         keyed = Keyed(place.mode, microphone_v, tone_hz, self.processed(dict(panel or {})), share)
         sent = self.transmitter.emit(seconds, nominal, error, keyed, self.rail_share(), goes_on)
@@ -301,7 +303,7 @@ class StandInRadio:
         """The printed scale: deflections and the dB over S9 printed there, for a typical aligned radio; S9 is what its sheet calls so."""
         meter = self._needs(self.healthy.s_meter, "s_meter")
         marks = np.linspace(-54.0, 60.0, 229)
-        s9_dbm = _S9_DBM + S9_DB[self.sheet.school("s9", "iaru")]
+        s9_dbm = _S9_DBM + S9_DB[self.sheet.convention("s9", "iaru")]
         volts = 10.0 ** ((marks + s9_dbm - 30.0) / 20.0)
         preset = meter.preset(self.mode_of(mode))
         share = 0.5

@@ -1,4 +1,4 @@
-"""The receiver of a stand-in radio: complex baseband at 24 kHz from aerial to loudspeaker.
+"""The receiver of a simulated radio: complex baseband at 24 kHz from aerial to loudspeaker.
 
 Signal and thermal noise kT0 go through the cascade stage by stage (H. T. Friis,
 1944); limiter, quadrature detector and audio follow sample by sample. Levels are

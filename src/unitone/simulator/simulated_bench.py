@@ -8,7 +8,7 @@ from unitone.simulator.instruments.receive import (
     AudioVoltmeter,
     Blocks,
     GainControlVoltmeter,
-    LampsByEye,
+    LedsByEye,
     LoudnessByEar,
     RatioMeter,
     SinadMeter,
@@ -25,17 +25,17 @@ from unitone.simulator.instruments.transmit import (
 )
 from unitone.simulator.instruments.volts_and_counts import Ammeter, Counter, Voltmeter
 from unitone.simulator.instruments.wiring import Generator, RadioHands, Sockets, VirtualClock, Wiring
-from unitone.simulator.radio import StandInRadio
+from unitone.simulator.radio import SimulatedRadio
 
-_RECEIVE = (RatioMeter, TwoSettings, LoudnessByEar, SquelchByEar, LampsByEye)
+_RECEIVE = (RatioMeter, TwoSettings, LoudnessByEar, SquelchByEar, LedsByEye)
 _TRANSMIT = (Wattmeter, TransmitMeter, SpectrumAnalyser, ModulationMeter, FieldMeter)
 _PROBES = (Voltmeter, Ammeter, Counter)
 
 
-class StandInBench(Bench):
+class SimulatedBench(Bench):
     """Round this radio; a sensitivity has no meter of its own: it is found by several readings of a ratio."""
 
-    def __init__(self, radio: StandInRadio, already: float = 0.0) -> None:
+    def __init__(self, radio: SimulatedRadio, already: float = 0.0) -> None:
         self.radio = radio
         self._wiring = wiring = Wiring(radio, already)
         blocks = Blocks(wiring)

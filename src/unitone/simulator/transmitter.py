@@ -1,4 +1,4 @@
-"""The send side of a stand-in radio: power chain and modulator, out of the aerial socket as components."""
+"""The transmit side of a simulated radio: power chain and modulator, out of the aerial socket as components."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ import numpy as np
 from unitone.radio.resonance import detuning, pair_loss, single_loss
 from unitone.signals.carrier import Component
 from unitone.simulator.mechanics import Mechanics
-from unitone.simulator.physics import Send
+from unitone.simulator.physics import Transmit
 
 RATE = 48_000.0
 #: What is left of the carrier in SSB (dBc of the peak envelope).
@@ -40,8 +40,8 @@ class Keyed:
 class Transmitter:
     """Emits (centre frequency, complex envelope) components; |envelope|² is watts."""
 
-    def __init__(self, send: Send, mechanics: Mechanics, noise: np.random.Generator) -> None:
-        self.send = send
+    def __init__(self, transmit: Transmit, mechanics: Mechanics, noise: np.random.Generator) -> None:
+        self.transmit = transmit
         self.mechanics = mechanics
         self._noise = noise
         #: Where carrier (rad) and modulating tone (cycles) stood when the last stretch ended.
@@ -49,23 +49,23 @@ class Transmitter:
 
     def modulation(self, mode: str | None) -> str:
         """How the radio modulates in a mode: where none is told, as the only modulator that it has."""
-        return mode or ("am" if self.send.am is not None and self.send.modulator_adjuster is None else "fm")
+        return mode or ("am" if self.transmit.am is not None and self.transmit.modulator_adjuster is None else "fm")
 
     def watts(self, carrier_hz: float, supply_share: float = 1.0) -> float:
         """Carrier power from drive and tank as the coils stand; goes with the square of the supply, and under what holds it."""
-        send = self.send
+        transmit = self.transmit
         losses = self._losses(carrier_hz)
-        drive = send.drive / math.prod(losses[:-1])
-        saturated = (1.0 - math.exp(-drive)) / (1.0 - math.exp(-send.drive))
-        watts = send.power * saturated / losses[-1] * supply_share**2
-        if send.holds_at is None:
+        drive = transmit.drive / math.prod(losses[:-1])
+        saturated = (1.0 - math.exp(-drive)) / (1.0 - math.exp(-transmit.drive))
+        watts = transmit.power * saturated / losses[-1] * supply_share**2
+        if transmit.holds_at is None:
             return watts
-        return float(watts / (1.0 + (watts / send.holds_at) ** _KNEE) ** (1.0 / _KNEE))
+        return float(watts / (1.0 + (watts / transmit.holds_at) ** _KNEE) ** (1.0 / _KNEE))
 
     def _losses(self, hz: float, right: bool = False) -> list[float]:
         """Power loss factor of each coil, or coupled pair, there, as they stand or where all are ``right``; the last is the tank's."""
         losses: list[float] = []
-        coils = self.send.coil
+        coils = self.transmit.coil
         off = [0.0 if right else self.mechanics.off(c.adjuster) * c.per_turn for c in coils]
         x = [detuning(hz, c.centre + moved, c.q) for c, moved in zip(coils, off, strict=True)]
         for n, coil in enumerate(coils):
@@ -80,21 +80,21 @@ class Transmitter:
 
         A series-tuned trap across the line passes (1+x²)/(D²+x²) of the power, x its detuning and D its depth as a ratio of volts.
         """
-        trap = self.send.trap
+        trap = self.transmit.trap
         if trap is None:
-            return self.send.harmonic_dbc
+            return self.transmit.harmonic_dbc
         centre = trap.centre + self.mechanics.off(trap.adjuster) * trap.per_turn
         # Far from its centre a trap is not symmetrical: its detuning as it is, not as a narrow circuit has it.
         x = trap.q * (2.0 * carrier_hz / centre - centre / (2.0 * carrier_hz))
         deep = 10.0 ** (trap.depth / 10.0)
-        return self.send.harmonic_dbc + 10.0 * math.log10((1.0 + x * x) / (deep + x * x))
+        return self.transmit.harmonic_dbc + 10.0 * math.log10((1.0 + x * x) / (deep + x * x))
 
     def sub_harmonics_dbc(self, carrier_hz: float) -> list[tuple[float, float]]:
         """(Hz, dBc) of what a multiplier lets through of the frequency before it, as the coils stand.
 
         A line far beside them passes nearly the same wherever they stand; what they lose is the carrier's.
         """
-        if not self.send.sub_harmonic:
+        if not self.transmit.sub_harmonic:
             return []
 
         def lost_db(hz: float, right: bool) -> float:
@@ -103,7 +103,7 @@ class Transmitter:
         # The final saturates and gives back some of what the carrier loses; the line does not saturate.
         carrier_down = lost_db(carrier_hz, False) - lost_db(carrier_hz, True)
         found = []
-        for line in self.send.sub_harmonic:
+        for line in self.transmit.sub_harmonic:
             hz = carrier_hz / line.divided_by
             line_down = lost_db(hz, False) - lost_db(hz, True)
             found.append((hz, min(line.dbc + carrier_down - line_down, 0.0)))
@@ -111,34 +111,34 @@ class Transmitter:
 
     def heard_v(self, keyed: Keyed) -> float:
         """What is left of the microphone's volts behind its amplifier: its band, and the speech processor where it is on."""
-        send = self.send
+        transmit = self.transmit
         f = max(keyed.tone_hz, 1.0)
-        band = 1.0 / math.sqrt((1.0 + (send.audio_low / f) ** 4) * (1.0 + (f / send.audio_high) ** 4))
-        at_1khz = 1.0 / math.sqrt((1.0 + (send.audio_low / 1e3) ** 4) * (1.0 + (1e3 / send.audio_high) ** 4))
-        louder = 10.0 ** (send.processor.gain / 20.0) if keyed.processed and send.processor is not None else 1.0
+        band = 1.0 / math.sqrt((1.0 + (transmit.audio_low / f) ** 4) * (1.0 + (f / transmit.audio_high) ** 4))
+        at_1khz = 1.0 / math.sqrt((1.0 + (transmit.audio_low / 1e3) ** 4) * (1.0 + (1e3 / transmit.audio_high) ** 4))
+        louder = 10.0 ** (transmit.processor.gain / 20.0) if keyed.processed and transmit.processor is not None else 1.0
         return keyed.microphone_v * louder * band / at_1khz
 
     def deviation_hz(self, microphone_v: float, rail_share: float = 1.0) -> float:
         """Peak deviation of a tone at the microphone input; the limiter rounds off what is loud."""
-        send = self.send
-        if send.modulator_adjuster is None:
+        transmit = self.transmit
+        if transmit.modulator_adjuster is None:
             return 0.0
-        loud = math.tanh(microphone_v / send.microphone_full)
-        return send.most_deviation * self.mechanics.share(send.modulator_adjuster) * loud * rail_share
+        loud = math.tanh(microphone_v / transmit.microphone_full)
+        return transmit.most_deviation * self.mechanics.share(transmit.modulator_adjuster) * loud * rail_share
 
     def am_depth(self, microphone_v: float) -> float:
         """Depth (a share) of a tone at the microphone input in AM; the limiter holds it under its ceiling."""
-        am = self.send.am
+        am = self.transmit.am
         if am is None:
             return 0.0
-        loud = math.tanh(microphone_v / self.send.microphone_full)
+        loud = math.tanh(microphone_v / self.transmit.microphone_full)
         share = 1.0 if am.adjuster is None else self.mechanics.share(am.adjuster)
         asked = am.most_depth * share * loud
         return am.ceiling / 100.0 * math.tanh(asked / am.ceiling)
 
     def carrier_left(self) -> complex:
         """What is left of the carrier in SSB, a share of the peak envelope: floor, and what the two presets leave in and out of phase."""
-        balance = self.send.balance
+        balance = self.transmit.balance
         if balance is None:
             return complex(float(10.0 ** (_CARRIER_LEFT_DBC / 20.0)))
         a, b = (k * self.mechanics.off(name) for name, k in zip(balance.adjusters, balance.per_unit, strict=True))
@@ -148,16 +148,16 @@ class Transmitter:
     @property
     def pep_share(self) -> float:
         """Peak envelope power in SSB at full drive over the carrier's in the other modes."""
-        return 1.0 if self.send.pep is None else self.send.pep / self.send.power
+        return 1.0 if self.transmit.pep is None else self.transmit.pep / self.transmit.power
 
     def ssb_drive(self, heard_v: float, full_watts: float) -> float:
         """Share of the full envelope that a tone drives in SSB: what the microphone gives, or what the level control lets through."""
-        drive = math.tanh(heard_v / self.send.microphone_full)
+        drive = math.tanh(heard_v / self.transmit.microphone_full)
         return min(drive, math.sqrt(self.held_watts() / full_watts)) if full_watts > 0 else drive
 
     def held_watts(self) -> float:
         """Peak envelope power (W) that the automatic level control lets through as its preset stands; no end without one."""
-        alc = self.send.alc
+        alc = self.transmit.alc
         return math.inf if alc is None else alc.least + (alc.most - alc.least) * self.mechanics.share(alc.adjuster)
 
     def emit(
@@ -171,7 +171,7 @@ class Transmitter:
         """
         n = round(seconds * RATE)
         t = np.arange(n) / RATE
-        wander = self._noise.standard_normal(n) * self.send.residual_fm
+        wander = self._noise.standard_normal(n) * self.transmit.residual_fm
         start, cycles = self._ended if goes_on else (float(self._noise.uniform(0, 2 * np.pi)), 0.0)
         phase = 2 * np.pi * (error_hz * t + np.cumsum(wander) / RATE) + start
         ended = float(phase[-1] + 2 * np.pi * error_hz / RATE)
@@ -181,8 +181,8 @@ class Transmitter:
         if deviation > 0 and keyed.tone_hz > 0:
             phase = phase + deviation / keyed.tone_hz * np.sin(tone)
         hum = 2 * np.pi * _HUM_HZ * t
-        if self.send.hum_deviation:
-            phase = phase + self.send.hum_deviation / _HUM_HZ * np.sin(hum)
+        if self.transmit.hum_deviation:
+            phase = phase + self.transmit.hum_deviation / _HUM_HZ * np.sin(hum)
         self._ended = (ended % (2 * np.pi), (cycles + keyed.tone_hz * seconds) % 1.0)
         watts = self.watts(carrier_hz, keyed.supply_share)
         wave = np.exp(1j * phase)
@@ -190,7 +190,7 @@ class Transmitter:
             watts *= self.pep_share
             wave = wave * (self.ssb_drive(heard, watts) * np.exp(1j * SIDE[mode] * tone) + self.carrier_left())
         elif mode == "am":
-            depth = self.am_depth(heard) * np.sin(tone) + self.send.hum_depth / 100.0 * np.sin(hum)
+            depth = self.am_depth(heard) * np.sin(tone) + self.transmit.hum_depth / 100.0 * np.sin(hum)
             wave = wave * np.maximum(1.0 + depth, 0.0)
         volts = math.sqrt(watts)
         ripple = 1e-4 * (self._noise.standard_normal(n) + 1j * self._noise.standard_normal(n))

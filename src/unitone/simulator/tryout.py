@@ -15,8 +15,8 @@ from unitone.errors import BenchError, UnitoneError
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.sheet.model.sheet import Sheet
 from unitone.simulator.physics import PhysicsFile
-from unitone.simulator.radio import StandInRadio
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.simulated_bench import SimulatedBench
 
 #: One reading may take this long (seconds) on a slow machine; a radio that takes longer cannot be worked with.
 _SLOW_S = 20.0
@@ -28,7 +28,7 @@ def try_out(sheet: Sheet, physics: PhysicsFile, seed: int = 1) -> list[str]:
     """What a simulated radio of this file cannot do, one line a quantity or fault; empty where it can do all."""
     problems: list[str] = []
     try:
-        bench = StandInBench(StandInRadio(sheet, physics, seed))
+        bench = SimulatedBench(SimulatedRadio(sheet, physics, seed))
     except _IMPOSSIBLE as error:
         return [f"no radio can be made of it ({_short(error)})."]
     done: set[str] = set()
@@ -59,7 +59,7 @@ def try_out(sheet: Sheet, physics: PhysicsFile, seed: int = 1) -> list[str]:
                 )
     for name in physics.fault:
         try:
-            StandInRadio(sheet, physics, seed, name)
+            SimulatedRadio(sheet, physics, seed, name)
         except _IMPOSSIBLE as error:
             problems.append(f"fault {name}: no radio can be made of it ({_short(error)}).")
     return problems

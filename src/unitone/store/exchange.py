@@ -222,12 +222,12 @@ def _card_problem(card: Card) -> str:
     """What of a card is of the wrong kind; empty where nothing is."""
     if not (isinstance(card.number, int) and not isinstance(card.number, bool) and 1 <= card.number <= MAX_NUMBER):
         return "its number is none"
-    for name in ("sheet_id", "serial", "owner", "complaint", "call_sign", "first_look", "standin_fault"):
+    for name in ("sheet_id", "serial", "owner", "complaint", "call_sign", "first_look", "simulated_fault"):
         if not isinstance(getattr(card, name), str):
             return f"{name} is no text"
     if not all(isinstance(x, str) for x in (*card.accessories, *card.missing)):
         return "its accessories are no texts"
-    seed = card.standin_seed
+    seed = card.simulated_seed
     return (
         ""
         if seed is None or (isinstance(seed, int) and not isinstance(seed, bool) and seed >= 0)

@@ -30,6 +30,7 @@ from unitone.job.entries import Entry, Said, from_data, reads
 from unitone.job.entries.notes import Damaged
 from unitone.job.entries.opening import Opened
 from unitone.job.summary import in_todays_terms
+from unitone.quantities.older_names import KEYS, in_todays_names
 from unitone.store import restoring
 from unitone.store._search_words import SEARCHED, card_words, entry_words, match_words
 from unitone.store.lock import FolderLock
@@ -372,10 +373,14 @@ class Logbook:
     # -- settings --------------------------------------------------------------------------------
 
     def setting(self, key: str, default: Any = None) -> Any:
-        """A setting of the workshop."""
+        """A setting of the workshop; one of an earlier version is found under its name of today."""
+        keys = [key, *(old for old, new in KEYS.items() if new == key)]
         with self._reading() as connection:
-            row = connection.execute(select(Meta.value).where(Meta.key == key)).first()
-        return default if row is None or row[0] is DAMAGED else row[0]
+            rows: dict[str, Any] = dict(
+                connection.execute(select(Meta.key, Meta.value).where(Meta.key.in_(keys))).tuples().all()
+            )
+        value = next((rows[k] for k in keys if k in rows), DAMAGED)
+        return default if value is DAMAGED else in_todays_names(value)[0]
 
     def set_setting(self, key: str, value: Any) -> None:
         """Keep a setting of the workshop."""

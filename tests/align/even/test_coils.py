@@ -1,4 +1,4 @@
-"""Power brought even over the band, on radios of another design than any stand-in; and moves that stay under a rating."""
+"""Power brought even over the band, on radios of another design than any simulated radio; and moves that stay under a rating."""
 
 from __future__ import annotations
 

@@ -118,11 +118,11 @@ def multi_band() -> Sheet:
 
 def test_every_frequency_from_the_crystals_to_the_aerial_is_exact() -> None:
     sheet = multi_band()
-    for place in places(sheet, "send"):
+    for place in places(sheet, "transmit"):
         carrier = next(m for m in outputs(sheet, place) if m.output == "tx.carrier")
         assert carrier.hz == sheet.carrier_hz(place.channel, place.band), place.words
         assert {n for n, _ in carrier.terms} == {"ref", f"x{place.band}"}
-    assert len(places(sheet, "send")) == 80 and len(places(sheet, "send", ends_only=True)) == 6
+    assert len(places(sheet, "transmit")) == 80 and len(places(sheet, "transmit", ends_only=True)) == 6
     # The trim of a band's crystal reaches that band alone: what must be measured again after it.
     tarn = read_sheet(find("ostrel-tarn-40"))
     seen = spots(tarn, Place("receive", None, None, "20"))
@@ -135,7 +135,7 @@ def test_readings_of_a_sheet_are_traced_in_words_and_data() -> None:
     sheet = multi_band()
 
     def row(band: str, channel: str, hz: float, point: str = "") -> Typed:
-        return Typed("send", band, "", channel, point, f"{hz:.0f}")
+        return Typed("transmit", band, "", channel, point, f"{hz:.0f}")
 
     def at(band: str, channel: str, extra: float) -> Typed:
         return row(band, channel, sheet.carrier_hz(channel, band) + extra)
@@ -152,7 +152,7 @@ def test_readings_of_a_sheet_are_traced_in_words_and_data() -> None:
     )
     assert abs(next(o for o in data["oscillators"] if o["id"] == "xlow")["error_hz"] - 607) < 25
     fine = trace(sheet, counted(sheet, [at("low", "1", 12), at("mid", "40", -9)]))
-    assert fine.headline == "Well inside: leave it alone."
+    assert fine.headline == "Well in spec: leave it alone."
     assert trace(sheet, []).headline == "No reading yet." and "read " in trace(sheet, []).following
     wrong = trace(sheet, counted(sheet, [*readings[:4], at("low", "20", 6100)]))
     assert wrong.suspect.startswith("reading 5") and to_data(wrong)["suspect_reading"] == 5
@@ -161,7 +161,7 @@ def test_readings_of_a_sheet_are_traced_in_words_and_data() -> None:
     for typed, says in (
         (row("top", "1", 27e6), "no band “top”"), (row("low", "41", 27e6), "no channel “41”"), (row("low", "1", 26515.2), "looks like kHz"),
         (row("low", "1", 30e6), "another channel, or a harmonic"), (row("low", "1", 27e6, "TP99"), "no point “TP99”"),
-        (Typed("sideways", "low", "", "1", "", "27e6"), "neither send nor receive"), (Typed("send", "low", "", "1", "", "x"), "row 1"),
+        (Typed("sideways", "low", "", "1", "", "27e6"), "neither send nor receive"), (Typed("transmit", "low", "", "1", "", "x"), "row 1"),
     ):  # fmt: skip
         with pytest.raises(EntryError, match=says):
             counted(sheet, [typed])

@@ -8,12 +8,12 @@ import numpy as np
 import pytest
 from scipy.optimize import curve_fit
 
-from unitone.calculators.catalogue import sum_of
+from unitone.calculators.catalogue import calculator_of
 from unitone.calculators.typed import work_out
 from unitone.errors import EntryError
 from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
-from unitone.present.bench.steady import bias_words, drift_words, gate_words, range_words, swing_words
+from unitone.present.bench.steady import describe_bias, describe_drift, describe_gate, describe_range, describe_swing
 from unitone.radio.drift import drift
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
@@ -55,7 +55,7 @@ def test_the_bench_says_wait_and_then_trim(book: Logbook, monkeypatch: pytest.Mo
     def count(seconds: float) -> str:
         clock[0] = seconds
         session.type_in(f"{10.24e6 + 200.0 * math.exp(-seconds / 300.0):.1f} Hz", step.setting)
-        return drift_words(session.state, step)
+        return describe_drift(session.state, step)
 
     assert count(10) == "" and count(60) == ""
     words = [count(s) for s in (120, 180, 240)]
@@ -67,20 +67,20 @@ def test_the_bench_says_wait_and_then_trim(book: Logbook, monkeypatch: pytest.Mo
     assert last.startswith("Steady")
     # What was soldered is warm.
     session.touch("padder", "33 pF for 27 pF")
-    assert "let it cool for 5 minutes" in drift_words(session.state, step)
+    assert "let it cool for 5 minutes" in describe_drift(session.state, step)
     clock[0] = 2600.0
     session.note("tea")
-    assert "for 4 minutes" in drift_words(session.state, step)
+    assert "for 4 minutes" in describe_drift(session.state, step)
     clock[0] = 2900.0
     session.note("tea")
-    assert drift_words(session.state, step) == ""
+    assert describe_drift(session.state, step) == ""
 
 
 def test_the_gate_follows_the_limit(book: Logbook) -> None:
     session = by_hand(book)
-    assert gate_words(session.sheet.step("vco")) == ""
-    assert gate_words(session.sheet.step("chart-am")) == "Gate 0.1 s."
-    assert gate_words(session.sheet.step("carrier-am")) == "Gate 0.1 s while turning, 1 s to judge."
+    assert describe_gate(session.sheet.step("vco")) == ""
+    assert describe_gate(session.sheet.step("chart-am")) == "Gate 0.1 s."
+    assert describe_gate(session.sheet.step("carrier-am")) == "Gate 0.1 s while turning, 1 s to judge."
 
 
 def test_the_clarifiers_swing_is_told_from_its_ends(book: Logbook) -> None:
@@ -88,33 +88,34 @@ def test_the_clarifiers_swing_is_told_from_its_ends(book: Logbook) -> None:
     for step, hz in (("clarifier", "10"), ("clarifier-up", "900"), ("clarifier-down", "-1300")):
         session.go_to(step)
         session.type_in(hz, session.step.setting)
-    words = swing_words(session.state, session.sheet.step("clarifier-up"))
+    words = describe_swing(session.state, session.sheet.step("clarifier-up"))
     assert words == "Swings from −1300 to +900 Hz: its centre is −200 Hz."
     assert words in take_view(session).step.notes
     assert "set it by the middle position" not in words
     session.go_to("clarifier")
     session.type_in("120", session.step.setting)
-    assert "set it by the middle position" in swing_words(session.state, session.sheet.step("clarifier"))
+    assert "set it by the middle position" in describe_swing(session.state, session.sheet.step("clarifier"))
     # The trimmer of the middle makes all three old.
     session.turn("P2", 5_000)
-    assert swing_words(session.state, session.sheet.step("clarifier")) == ""
+    assert describe_swing(session.state, session.sheet.step("clarifier")) == ""
 
 
 def test_the_sums_of_the_same_questions() -> None:
-    shared = {a.key: a for a in work_out(sum_of("shared"), {"errors": "A +120; B -80; C 1940"})}
+    shared = {a.key: a for a in work_out(calculator_of("shared"), {"errors": "A +120; B -80; C 1940"})}
     assert shared["shift_hz"].value == -20 and shared["worst_hz"].value == 100
     assert "C: +1920 Hz" in shared["outliers"].text and "−640 Hz at the crystal" in shared["crystal"].text
     middle = {
-        a.key: a.value for a in work_out(sum_of("clarifier"), {"down": "-1150 Hz", "middle": "20 Hz", "up": "1240 Hz"})
+        a.key: a.value
+        for a in work_out(calculator_of("clarifier"), {"down": "-1150 Hz", "middle": "20 Hz", "up": "1240 Hz"})
     }
     assert (
         middle["swing_hz"] == 2390 and middle["centre_hz"] == 45 and middle["up_pct"] == pytest.approx(51.05, abs=0.01)
     )
-    warm = {a.key: a for a in work_out(sum_of("settled"), {"counts": "0 85; 2 57; 4 38.2; 6 25.6; 8 17.2"})}
+    warm = {a.key: a for a in work_out(calculator_of("settled"), {"counts": "0 85; 2 57; 4 38.2; 6 25.6; 8 17.2"})}
     assert (
         warm["wait_s"].value == pytest.approx(300 * math.log(17.2 / 10), rel=0.3) and "minutes" in warm["wait_s"].text
     )
-    assert work_out(sum_of("settled"), {"counts": "0 5; 3 5.1; 6 5"})[0].text == "none: trim it"
+    assert work_out(calculator_of("settled"), {"counts": "0 5; 3 5.1; 6 5"})[0].text == "none: trim it"
     for name, given, says in (
         ("shared", {"errors": "A; B"}, "no channel with its error"), ("shared", {"errors": "A 1; A 2"}, "stands twice"),
         ("shared", {"errors": ";"}, "Channels with their errors"), ("clarifier", {"down": "5 Hz", "middle": "5 Hz", "up": "5 Hz"}, "same"),
@@ -123,7 +124,7 @@ def test_the_sums_of_the_same_questions() -> None:
         ("settled", {"counts": "0 5; 1 4"}, "Three counts"),
     ):  # fmt: skip
         with pytest.raises(EntryError, match=says):
-            work_out(sum_of(name), given)
+            work_out(calculator_of(name), given)
 
 
 def test_a_trimmer_that_stops_short_names_its_range_and_the_sum(book: Logbook) -> None:
@@ -140,15 +141,15 @@ def test_a_trimmer_that_stops_short_names_its_range_and_the_sum(book: Logbook) -
     ):
         session.turn("CT1", turned)
         session.type_in(f"{hz} Hz", step.setting)
-    words = range_words(session.state, step)
+    words = describe_range(session.state, step)
     assert words.startswith("CT1 covers 10.239400 MHz to 10.239860 MHz: 140 Hz short. Calculators, “Which padder?”"), (
         words
     )
     assert "It moves besides: Band A at the aerial" in words and words in take_view(session).step.notes
-    assert range_words(session.state, session.sheet.step("vco-bands")) == ""
+    assert describe_range(session.state, session.sheet.step("vco-bands")) == ""
     # What the sum makes of these two: a smaller padder brings nominal into the middle half.
     made = work_out(
-        sum_of("padder"),
+        calculator_of("padder"),
         {
             "low": "10.2394 MHz",
             "high": "10.23986 MHz",
@@ -162,29 +163,29 @@ def test_a_trimmer_that_stops_short_names_its_range_and_the_sum(book: Logbook) -
     # Once the target lies within, nothing is said.
     session.turn("CT1", 5_000)
     session.type_in("10240010 Hz", step.setting)
-    assert range_words(session.state, step) == ""
+    assert describe_range(session.state, step) == ""
 
 
 def test_a_bias_that_is_too_much_or_climbs_is_said_first(book: Logbook, monkeypatch: pytest.MonkeyPatch) -> None:
     session = by_hand(book)
     clock = [0.0]
     monkeypatch.setattr(session.bench, "seconds", lambda: clock[0])
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     session.go_to("bias")
     step = session.step
-    assert bias_words(session.state, step) == "" and bias_words(session.state, session.sheet.step("power")) == ""
+    assert describe_bias(session.state, step) == "" and describe_bias(session.state, session.sheet.step("power")) == ""
     for seconds, milliamps in ((10, 31), (40, 33), (70, 35.5), (100, 38)):
         clock[0] = seconds
         session.type_in(f"{milliamps} mA", step.setting)
-    words = bias_words(session.state, step)
+    words = describe_bias(session.state, step)
     assert words.startswith("It climbs by 15 % a minute") and words.endswith("Found 31 mA, now 38 mA.")
     assert words in take_view(session).step.notes
     clock[0] = 200.0
     session.turn("P3", 20_000)
     session.type_in("72 mA", step.setting)
-    assert bias_words(session.state, step).startswith("Above the sheet's value: turn it back first")
+    assert describe_bias(session.state, step).startswith("Above the sheet's value: turn it back first")
     session.turn("P3", -10_000)
     for seconds in (220, 250, 300):
         clock[0] = seconds
         session.type_in("50 mA", step.setting)
-    assert bias_words(session.state, step) == "Found 31 mA, now 50 mA."
+    assert describe_bias(session.state, step) == "Found 31 mA, now 50 mA."

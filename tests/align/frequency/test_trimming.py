@@ -12,7 +12,7 @@ from unitone.align.frequency.counts import readings_of
 from unitone.align.frequency.trimming import Tuning, advise_tuning, countables, tells_apart
 from unitone.job.card import Card
 from unitone.job.fold import fold
-from unitone.present.bench.trimming import elsewhere_words, tuning_words
+from unitone.present.bench.trimming import describe_elsewhere, describe_tuning
 from unitone.robot.on_frequency import _beyond_reach, by_advice, prepare, run_frequency, run_frequency_trial
 from unitone.robot.referee import Referee
 from unitone.session.session import Session, open_job
@@ -25,7 +25,7 @@ SHEET = "ostrel-curlew-5"
 
 
 def job(book: Logbook, seed: int | None) -> Session:
-    return Session(book, open_job(book, SHEET, Card(book.next_number(), SHEET, f"C5-{seed}", standin_seed=seed)))
+    return Session(book, open_job(book, SHEET, Card(book.next_number(), SHEET, f"C5-{seed}", simulated_seed=seed)))
 
 
 def test_a_sample_of_radios_comes_on_frequency_and_no_band_gets_worse() -> None:
@@ -94,7 +94,7 @@ def test_it_is_a_function_of_the_tape_and_says_what_it_does(book: Logbook) -> No
     for _ in range(200):
         move = advise_tuning(session.state)
         assert move == advise_tuning(fold(book.tape(session.job_id), session.job_id))
-        said.append(tuning_words(move))
+        said.append(describe_tuning(move))
         acts.add(move.act)
         if move.act == "done":
             break
@@ -117,7 +117,7 @@ def test_what_is_well_inside_is_left_alone(book: Logbook) -> None:
     prepare(session)
     by_advice(session)
     assert not [t for t in session.state.turns if t.adjuster.startswith("CT")]
-    assert tuning_words(advise_tuning(session.state)) == "Well inside: leave it alone."
+    assert describe_tuning(advise_tuning(session.state)) == "Well in spec: leave it alone."
 
 
 def test_a_counter_in_doubt_is_checked_before_anything_is_trimmed(book: Logbook) -> None:
@@ -134,8 +134,8 @@ def test_a_counter_in_doubt_is_checked_before_anything_is_trimmed(book: Logbook)
             thing.conditions,
         )
     move = advise_tuning(session.state)
-    assert move.act == "check counter" and "check the counter" in tuning_words(move)
-    assert elsewhere_words(session.state, session.sheet.step("band-a")) == ""
+    assert move.act == "check counter" and "check the counter" in describe_tuning(move)
+    assert describe_elsewhere(session.state, session.sheet.step("band-a")) == ""
 
 
 def test_readings_made_stale_by_a_trimmer_are_dropped_and_no_others(book: Logbook) -> None:
@@ -165,24 +165,24 @@ def test_the_bench_sends_one_to_the_oscillator_that_is_off(book: Logbook) -> Non
     prepare(session)
     step = session.sheet.step("band-b")
     session.go_to("band-b")
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     for thing in countables(session.sheet):
         if thing.step.startswith("band-") or thing.step == "chart-ssb":
             session.go_to(thing.step)
             session.set_up(thing.conditions)
             session.measure(thing.conditions)
-    words = elsewhere_words(session.state, step)
+    words = describe_elsewhere(session.state, step)
     assert words.startswith("Turn CT7 until") or (words == "" and advise_tuning(session.state).act == "read")
     while advise_tuning(session.state).act == "read":
         follow_all(session, advise_tuning(session.state))
-    assert elsewhere_words(session.state, step).startswith("Turn CT7 until car-am at its test point shows 10.695000")
+    assert describe_elsewhere(session.state, step).startswith("Turn CT7 until car-am at its test point shows 10.695000")
 
 
 @pytest.mark.parametrize("sheet", ["ostrel-tarn-40", "ostrel-mallard-6", "valve-receiver"])
 def test_other_sheets_have_nothing_to_tell_apart_or_little(sheet: str, book: Logbook) -> None:
     session = Session(book, open_job(book, sheet, Card(1, sheet, "1")))
     for step in session.sheet.steps:
-        assert elsewhere_words(session.state, step) == ""
+        assert describe_elsewhere(session.state, step) == ""
 
 
 def test_what_is_given_up_is_excused_only_where_the_physics_says_so(tmp_path: Path) -> None:
@@ -198,11 +198,11 @@ def test_what_is_given_up_is_excused_only_where_the_physics_says_so(tmp_path: Pa
     result = run_frequency(str(path), 5)
     assert result.recovered and max(result.errors_hz) > 4000, result.problems
     with Logbook(None) as book:
-        made = Session(book, open_job(book, str(path), Card(1, "curlew", "C5", standin_seed=5)))
+        made = Session(book, open_job(book, str(path), Card(1, "curlew", "C5", simulated_seed=5)))
         prepare(made)
         by_advice(made)
         move = advise_tuning(made.state)
-        assert [name for name, _ in move.given_up] == ["x-B"] and "x-B stays" in tuning_words(move)
-        assert "Which padder?" in tuning_words(move)
+        assert [name for name, _ in move.given_up] == ["x-B"] and "x-B stays" in describe_tuning(move)
+        assert "Which padder?" in describe_tuning(move)
         referee = Referee(made.sheet, read_physics(physics_path(path), made.sheet), 5)
         assert _beyond_reach(referee, countables(made.sheet), {"x-B", "x-C", "car-am"}) == {"x-B"}

@@ -1,4 +1,4 @@
-"""Trials at the Bench: is it worth aligning, and what does this do? On stand-ins, by hand, broken off, and kept in the sheet."""
+"""Trials at the Bench: is it worth aligning, and what does this do? On simulated radios, by hand, broken off, and kept in the sheet."""
 
 from __future__ import annotations
 
@@ -6,16 +6,16 @@ import math
 
 import pytest
 
-from unitone.align.probe.nudge import WORTH_DB, lacking_reach, last_whole, moved_by, running, worth, worth_peaking
+from unitone.align.probe.nudge import WORTH_DB, lacking_effect, last_whole, moved_by, running, worth, worth_peaking
 from unitone.errors import BenchError
 from unitone.job.card import Card
 from unitone.job.fold import fold
 from unitone.present.bench.bench_view import take_view
-from unitone.present.bench.trials import trial_words
+from unitone.present.bench.trials import describe_trial
 from unitone.robot.referee import Referee
 from unitone.robot.technician import follow
 from unitone.session.session import Session, open_job
-from unitone.session.trials import ask_what, ask_worth, can_be_worth, keep_reach
+from unitone.session.trials import ask_what, ask_worth, can_be_worth, keep_effect
 from unitone.sheet.library import find, physics_path
 from unitone.simulator.physics import read_physics
 from unitone.store.logbook import Logbook
@@ -24,7 +24,7 @@ TARN, WEIR, CURLEW = "ostrel-tarn-40", "ostrel-weir-40-am", "ostrel-curlew-5"
 
 
 def opened(book: Logbook, sheet: str, seed: int | None, step: str) -> Session:
-    session = Session(book, open_job(book, sheet, Card(book.next_number(), sheet, standin_seed=seed)))
+    session = Session(book, open_job(book, sheet, Card(book.next_number(), sheet, simulated_seed=seed)))
     session.start_work()
     session.go_to(step)
     session.confirm_hook_up(session.step.hook_up)
@@ -50,7 +50,7 @@ def test_what_is_predicted_is_what_the_physics_has(book: Logbook, sheet: str, st
         assert gain.low - 0.8 <= min(real, 8.0) <= gain.high + 1.2, (gain, real)
         assert gain.low <= gain.db <= gain.high + 1e-9
     total = sum(g.db for g in gains)
-    said = trial_words(session.state, session.step)
+    said = describe_trial(session.state, session.step)
     assert ("worth it" in said) == (total >= WORTH_DB) and ("leave it alone" in said) == (total < WORTH_DB)
 
 
@@ -67,8 +67,8 @@ def test_what_is_worth_nothing_is_left_alone_with_a_reason(book: Logbook) -> Non
             break
         assert advice.act in ("set-up", "measure")
         session.follow(advice)
-    assert (advice.why, advice.outcome) == ("not-worth", "in-limits")
-    assert "leave it alone" in trial_words(session.state, session.step)
+    assert (advice.why, advice.outcome) == ("not-worth", "in-spec")
+    assert "leave it alone" in describe_trial(session.state, session.step)
 
 
 def test_what_is_worth_it_is_peaked_although_it_is_in_limits(book: Logbook) -> None:
@@ -114,7 +114,7 @@ def test_a_hand_is_led_through_it_and_may_break_it_off(book: Logbook) -> None:
             break
         advice = session.advice()
         moves.append(advice.act)
-        assert "Trial" in trial_words(session.state, session.step)
+        assert "Trial" in describe_trial(session.state, session.step)
         if advice.act == "measure":
             with pytest.raises(BenchError):
                 session.follow(advice)
@@ -155,10 +155,10 @@ def test_what_an_unknown_preset_does_is_found_by_a_nudge(
     seen = moved_by(session.state, trial)
     assert moves in {m.quantity_id for m in seen if m.sure}, seen
     assert sum(m.sure for m in seen) <= 4, "a preset does not move everything"
-    words = trial_words(session.state, session.step)
+    words = describe_trial(session.state, session.step)
     assert adjuster in words and "moves" in words
     nudged = [abs(t.moved) for t in session.state.turns]
-    assert nudged[0] <= (7_500 if session.step.hook_up == "send" else 15_000), "a bias is nudged with care"
+    assert nudged[0] <= (7_500 if session.step.hook_up == "transmit" else 15_000), "a bias is nudged with care"
     assert adjuster != "P3" or max(nudged) == 7_500, "once something moves, no further"
 
 
@@ -172,33 +172,33 @@ def test_what_was_found_is_kept_in_this_radio_s_own_sheet(book: Logbook) -> None
     data["step"] = [s for s in data["step"] if s["id"] != "s-meter"]
     for row in data["adjuster"]:
         if row["id"] == "P5":
-            row["reaches"] = ["rx.distortion"]
+            row["affects"] = ["rx.distortion"]
     data["step"].append({
         "id": "needle", "phase": "settings", "title": "Needle", "quantity": "rx.s_meter", "aim": "check", "channels": ["20"],
         "stimulus": {"level": "50 uV"}, "limit": "S9 ± 30 dB", "hook_up": "receive", "stage": "meter",
     })  # fmt: skip
-    session.set_variant("meter not described", to_toml(data), reaches=())
+    session.set_variant("meter not described", to_toml(data), affects=())
     session.go_to("needle")
     ask_what(session, "P5")
     trial = last_whole(session.state, "unknown")
-    assert trial is not None and lacking_reach(session.state, trial) == ["rx.s_meter"]
-    assert "Y keeps that" in trial_words(session.state, session.step)
-    keep_reach(session)
+    assert trial is not None and lacking_effect(session.state, trial) == ["rx.s_meter"]
+    assert "Y keeps that" in describe_trial(session.state, session.step)
+    keep_effect(session)
     assert session.sheet.adjuster("P5").can_change("rx.s_meter", session.step.setting)
-    assert "P5" in session.state.variants[-1].title and lacking_reach(session.state, trial) == []
+    assert "P5" in session.state.variants[-1].title and lacking_effect(session.state, trial) == []
     with pytest.raises(BenchError, match="already says"):
-        keep_reach(session)
+        keep_effect(session)
     # Where the sheet names no reach at all, what is taken for it stays.
     for row in data["adjuster"]:
-        row.pop("reaches", None) if row["id"] == "P5" else None
+        row.pop("affects", None) if row["id"] == "P5" else None
     data["step"].append({
-        "id": "odd", "phase": "send", "title": "Odd", "quantity": "tx.power", "aim": "set", "adjust": ["P5"], "channels": ["20"],
-        "limit": "3 … 5 W", "hook_up": "send",
+        "id": "odd", "phase": "transmit", "title": "Odd", "quantity": "tx.power", "aim": "set", "adjust": ["P5"], "channels": ["20"],
+        "limit": "3 … 5 W", "hook_up": "transmit",
     })  # fmt: skip
-    session.set_variant("no reach named", to_toml(data), reaches=())
+    session.set_variant("no reach named", to_toml(data), affects=())
     assert session.sheet.adjuster("P5").can_change("tx.power", session.sheet.step("odd").setting)
     ask_what(session, "P5")
-    keep_reach(session)
+    keep_effect(session)
     reached = session.sheet.adjuster("P5")
     assert reached.can_change("rx.s_meter", session.step.setting)
     assert reached.can_change("tx.deviation", session.sheet.step("deviation").setting)
@@ -240,4 +240,4 @@ def test_what_cannot_be_asked_is_said(book: Logbook) -> None:
     with pytest.raises(BenchError, match="Select an adjuster"):
         ask_what(session, "")
     with pytest.raises(BenchError, match="Ask first"):
-        keep_reach(session)
+        keep_effect(session)

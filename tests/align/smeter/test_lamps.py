@@ -1,4 +1,4 @@
-"""A meter of lamps: its step, its chart lamp by lamp, and which lamp is lit at S9 with the next one dark."""
+"""A meter of LEDs: its step, its chart lamp by lamp, and which lamp is lit at S9 with the next one dark."""
 
 from __future__ import annotations
 
@@ -11,17 +11,17 @@ from unitone.align.smeter.chart import marks, told
 from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.charts import next_words
-from unitone.present.bench.smeter import chart_words, lamp_words
+from unitone.present.bench.smeter import describe_chart, led_words
 from unitone.quantities.show import s_units
 from unitone.radio.levels import mark_db
 from unitone.session.charts import chart_on
 from unitone.session.session import Session, open_job
-from unitone.sheet.conventions.schools import apply
+from unitone.sheet.conventions.questions import apply
 from unitone.sheet.editing.fields import usual_step
 from unitone.sheet.format.build import check
 from unitone.sheet.format.read import parse_sheet
 from unitone.sheet.library import find
-from unitone.sheet.model.sheet import lamp_point
+from unitone.sheet.model.sheet import led_point
 from unitone.store.logbook import Logbook
 
 TEAL = "ostrel-teal-6"
@@ -30,10 +30,10 @@ S9, BEND = -73.0, -98.0
 
 
 def opened(book: Logbook, seed: int | None = None, fault: str = "") -> Session:
-    card = Card(book.next_number(), TEAL, standin_seed=seed, standin_fault=fault)
+    card = Card(book.next_number(), TEAL, simulated_seed=seed, simulated_fault=fault)
     session = Session(book, open_job(book, TEAL, card))
     session.start_work()
-    session.go_to("meter-lamps")
+    session.go_to("meter-leds")
     session.confirm_hook_up("receive")
     return session
 
@@ -46,13 +46,13 @@ def lights(mark: str, turned: float = 1.0, lost: float = 0.0) -> float:
 
 def typed(session: Session, levels: dict[str, str]) -> None:
     for mark, level in levels.items():
-        session.set_up(replace(session.step.setting, test_point=lamp_point(mark)))
+        session.set_up(replace(session.step.setting, test_point=led_point(mark)))
         session.type_in(level, session.state.set_up)
 
 
 def chart(session: Session, turned: float = 1.0, lost: float = 0.0) -> str:
-    typed(session, {m: f"{lights(m, turned, lost):.1f} dBm" for m in session.step.lamps})
-    return chart_words(session.state, session.step)
+    typed(session, {m: f"{lights(m, turned, lost):.1f} dBm" for m in session.step.leds})
+    return describe_chart(session.state, session.step)
 
 
 def test_by_hand_lamp_by_lamp_with_words_for_every_shape(book: Logbook) -> None:
@@ -62,9 +62,9 @@ def test_by_hand_lamp_by_lamp_with_words_for_every_shape(book: Logbook) -> None:
     chart_on(session)
     assert session.state.set_up.test_point == "lamp S3", "a hand is told which lamp to watch next"
     typed(session, {"S9": "50 uV"})
-    assert take_view(session).step.verdict == "left_as_found" and lamp_words(session.state, session.step) == ""
+    assert take_view(session).step.verdict == "left_as_found" and led_words(session.state, session.step) == ""
     typed(session, {"+10": "160 uV"})
-    assert chart_words(session.state, session.step) == "At 50.0 µV lit up to S9; S9+10 lights 10 dB above."
+    assert describe_chart(session.state, session.step) == "At 50.0 µV lit up to S9; S9+10 lights 10 dB above."
     said = chart(session)
     assert said == "Chart: agrees with its scale. At 50.0 µV lit up to S9; S9+10 lights 10 dB above."
     assert next_words(session.state, session.step) == ""
@@ -82,7 +82,7 @@ def test_by_hand_lamp_by_lamp_with_words_for_every_shape(book: Logbook) -> None:
     typed(session, {"+10": "200 uV", "+30": "> 10 mV"})
     assert marks(session.state, session.step)[-1].bound == "<", "a lamp that stays dark shows less than its mark"
     typed(session, {"S9": "50 uV", "+10": "> 10 mV"})
-    assert "S9+10 never lights" in lamp_words(session.state, session.step)
+    assert "S9+10 never lights" in led_words(session.state, session.step)
 
 
 @pytest.mark.parametrize("fault", ["", "silicon-meter-diode"])
@@ -90,7 +90,7 @@ def test_a_stand_in_is_read_lamp_by_lamp(book: Logbook, fault: str) -> None:
     session = opened(book, 5, fault)
     chart_on(session)
     read = marks(session.state, session.step)
-    assert [m.shown_db for m in read] == [mark_db(m) for m in session.step.lamps]
+    assert [m.shown_db for m in read] == [mark_db(m) for m in session.step.leds]
     assert [m.level_dbm for m in read] == sorted(m.level_dbm for m in read)
     assert session.state.set_up == session.step.setting, "back at the lamp that is set"
     late = told(session.state, session.step).shape == "threshold"
@@ -99,9 +99,9 @@ def test_a_stand_in_is_read_lamp_by_lamp(book: Logbook, fault: str) -> None:
 
 @pytest.mark.parametrize(("choice", "level"), [("iaru", -73.0), ("100uv-pd", -67.0), ("50uv-emf", -79.0)])
 def test_the_lamp_of_s9_stands_by_its_convention(choice: str, level: float) -> None:
-    route, _ = apply(parse_sheet(TEXT, TEAL, TEAL), {"s9": choice}, {})
-    step = route.step("meter-lamps")
-    assert step.target == pytest.approx(level, abs=0.05) and step.limit.holds(level) and step.lamps[3] == "S9"
+    procedure, _ = apply(parse_sheet(TEXT, TEAL, TEAL), {"s9": choice}, {})
+    step = procedure.step("meter-leds")
+    assert step.target == pytest.approx(level, abs=0.05) and step.limit.holds(level) and step.leds[3] == "S9"
 
 
 @pytest.mark.parametrize(
@@ -111,16 +111,16 @@ def test_the_lamp_of_s9_stands_by_its_convention(choice: str, level: float) -> N
         ('lamps = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'lamps = ["S9", "S5"]', "name the marks upward"),
         ('lamps = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'lamps = ["S9", "loud"]', "“loud” is no mark"),
         ('lamps = ["S3", "S5", "S7", "S9", "+10", "+30"]', "", "S9 among them"),
-        ('quantity = "rx.lamp_lights"', 'quantity = "rx.squelch_opens"', "only a step of rx.lamp_lights has lamps"),
+        ('quantity = "rx.led_lights"', 'quantity = "rx.squelch_opens"', "only a step of rx.led_lights has lamps"),
     ],
 )
 def test_lamps_that_cannot_be_are_said_with_their_cure(old: str, new: str, says: str) -> None:
     import tomllib
 
     _, problems = check(tomllib.loads(TEXT.replace(old, new, 1)), TEAL)
-    assert [p.place[2] for p in problems if says in p.text] == ["lamps"]
+    assert [p.place[2] for p in problems if says in p.text] == ["leds"]
 
 
 def test_a_new_step_of_lamps_has_marks_that_hold() -> None:
-    made = usual_step("rx.lamp_lights")
-    assert made["phase"] == "settings" and [s_units(mark_db(m)) for m in made["lamps"]][-2:] == ["S9", "S9+20"]
+    made = usual_step("rx.led_lights")
+    assert made["phase"] == "settings" and [s_units(mark_db(m)) for m in made["leds"]][-2:] == ["S9", "S9+20"]

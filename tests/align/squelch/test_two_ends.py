@@ -61,7 +61,7 @@ def test_a_check_that_the_preset_does_not_move_is_no_reason_unless_it_is_out() -
 def squelched(book: Logbook, seed: int, fault: str = "") -> Session:
     """A five-band set of which only the squelch is left to do: its coils are brought in by the physics."""
     session = Session(
-        book, open_job(book, CURLEW, Card(book.next_number(), CURLEW, standin_seed=seed, standin_fault=fault))
+        book, open_job(book, CURLEW, Card(book.next_number(), CURLEW, simulated_seed=seed, simulated_fault=fault))
     )
     made = session.bench.radio.mechanics.specimen  # type: ignore[attr-defined]
     for name in made.found:
@@ -137,7 +137,7 @@ def test_a_leaky_squelch_is_named_and_not_worked_at_for_ever(book: Logbook) -> N
 
 def test_a_radio_without_a_preset_is_told_so(book: Logbook) -> None:
     teal = "ostrel-teal-6"
-    session = Session(book, open_job(book, teal, Card(book.next_number(), teal, standin_seed=None)))
+    session = Session(book, open_job(book, teal, Card(book.next_number(), teal, simulated_seed=None)))
     session.start_work()
     session.go_to("squelch-tight")
     session.confirm_hook_up("receive")
@@ -153,7 +153,7 @@ def test_a_radio_without_a_preset_is_told_so(book: Logbook) -> None:
 def test_a_loud_and_a_soft_voice_are_both_served_by_one_preset(book: Logbook, seed: int) -> None:
     """The AM mobile's limiter holds loud peaks; the soft tone's depth hangs on the same preset."""
     weir = "ostrel-weir-40-am"
-    session = Session(book, open_job(book, weir, Card(book.next_number(), weir, standin_seed=seed)))
+    session = Session(book, open_job(book, weir, Card(book.next_number(), weir, simulated_seed=seed)))
     for step in session.sheet.steps:
         if step.id not in ("depth", "depth-soft", "power"):
             session.go_to(step.id)

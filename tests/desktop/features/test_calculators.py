@@ -1,4 +1,4 @@
-"""The Sums view through the real window: every question answers as one types, and oscillators are traced reading by reading."""
+"""The Calculators view through the real window: every question answers as one types, and oscillators are traced reading by reading."""
 
 from __future__ import annotations
 
@@ -10,22 +10,22 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit
 
 from desktop.conftest import Desk
-from unitone.calculators.catalogue import SUMS
-from unitone.desktop.features.calculators.page import OscillatorsCard, PathCard, SumCard, SumsPage
+from unitone.calculators.catalogue import CALCULATORS
+from unitone.desktop.features.calculators.page import CalculatorCard, CalculatorsPage, OscillatorsCard, PathCard
 from unitone.desktop.theme.theme import theme
 
 pytestmark = pytest.mark.window
 
 
 @pytest.fixture
-def page(desk: Desk) -> SumsPage:
+def page(desk: Desk) -> CalculatorsPage:
     desk.key(Qt.Key.Key_6, Qt.KeyboardModifier.ControlModifier)
     made = desk.window._sums
-    assert isinstance(made, SumsPage) and desk.window.pages.currentWidget() is made
+    assert isinstance(made, CalculatorsPage) and desk.window.pages.currentWidget() is made
     return made
 
 
-def ask(page: SumsPage, name: str) -> SumCard | OscillatorsCard | PathCard:
+def ask(page: CalculatorsPage, name: str) -> CalculatorCard | OscillatorsCard | PathCard:
     for n in range(page.list.count()):
         item = page.list.item(n)
         if item is not None and item.data(Qt.ItemDataRole.UserRole) == name:
@@ -33,14 +33,14 @@ def ask(page: SumsPage, name: str) -> SumCard | OscillatorsCard | PathCard:
     return page.inside[name]
 
 
-def said(card: SumCard) -> str:
+def said(card: CalculatorCard) -> str:
     return " | ".join(x.text() for x in card.result.findChildren(QLabel) if not x.isHidden())
 
 
-@pytest.mark.parametrize("name", [s.name for s in SUMS])
-def test_every_question_answers_its_own_example(page: SumsPage, name: str) -> None:
+@pytest.mark.parametrize("name", [s.name for s in CALCULATORS])
+def test_every_question_answers_its_own_example(page: CalculatorsPage, name: str) -> None:
     card = ask(page, name)
-    assert isinstance(card, SumCard)
+    assert isinstance(card, CalculatorCard)
     first = card.first()
     for given in card.chosen.given:
         field = card.fields[given.key]
@@ -56,9 +56,9 @@ def test_every_question_answers_its_own_example(page: SumsPage, name: str) -> No
         assert (card.missing.text() and not card.result.isVisible()) or name in ("level", "channel", "vco")
 
 
-def test_a_question_is_found_and_what_was_typed_stays(desk: Desk, page: SumsPage) -> None:
+def test_a_question_is_found_and_what_was_typed_stays(desk: Desk, page: CalculatorsPage) -> None:
     card = ask(page, "padder")
-    assert isinstance(card, SumCard) and "Missing" in card.missing.text()
+    assert isinstance(card, CalculatorCard) and "Missing" in card.missing.text()
     for key, text in {
         "low": "10.239410 MHz",
         "high": "10.239980 MHz",
@@ -72,11 +72,11 @@ def test_a_question_is_found_and_what_was_typed_stays(desk: Desk, page: SumsPage
     desk.key("vco")
     assert page.list.count() == 1 and page.cards.currentWidget() is page._made["vco"]
     page.find.clear()
-    assert page.list.count() == len(SUMS) + 3
+    assert page.list.count() == len(CALCULATORS) + 3
     assert ask(page, "padder") is card and "24 pF" in said(card)
 
 
-def test_oscillators_are_traced_reading_by_reading(page: SumsPage) -> None:
+def test_oscillators_are_traced_reading_by_reading(page: CalculatorsPage) -> None:
     card = ask(page, "oscillators")
     assert isinstance(card, OscillatorsCard) and card.sheets.count() == 5 and "No reading yet" in card.headline.text()
     card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Tarn 40"))
@@ -106,13 +106,13 @@ def test_oscillators_are_traced_reading_by_reading(page: SumsPage) -> None:
     )
     card.rows[1][1].clear()
     hz.setText(f"{nominal + 5:.0f}")
-    assert card.headline.text() == "Well inside: leave it alone."
+    assert card.headline.text() == "Well in spec: leave it alone."
     card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Weir 40 AM"))
     card.sheets.activated.emit(1)
     assert card.rows[0][1].text() == "" and card.sheet is not None and card.sheet.name == "Weir 40 AM"
 
 
-def test_the_path_from_the_crystals_to_the_aerial_is_drawn(page: SumsPage) -> None:
+def test_the_path_from_the_crystals_to_the_aerial_is_drawn(page: CalculatorsPage) -> None:
     card = ask(page, "path")
     assert isinstance(card, PathCard) and card.sheets.currentText() == "Ostrel Curlew 5" and card.band.isVisible()
     made = {b.id: b.mhz for b in card.drawing._path.outputs}  # type: ignore[union-attr]
@@ -158,11 +158,11 @@ def test_the_path_from_the_crystals_to_the_aerial_is_drawn(page: SumsPage) -> No
 
 
 @pytest.mark.parametrize(("width", "height", "scale", "name"), [(1000, 700, 1.0, "night"), (1280, 800, 1.5, "day")])
-def test_it_fits(desk: Desk, page: SumsPage, width: int, height: int, scale: float, name: str) -> None:
+def test_it_fits(desk: Desk, page: CalculatorsPage, width: int, height: int, scale: float, name: str) -> None:
     theme.use(name, scale)
     desk.window.resize(width, height)
-    for sum_name in ("oscillators", "path", "try", "vco", "padder"):
-        card = ask(page, sum_name)
+    for calculator_name in ("oscillators", "path", "try", "vco", "padder"):
+        card = ask(page, calculator_name)
         desk.steady()
-        assert card.minimumSizeHint().width() <= page.cards.width() + 2, sum_name
+        assert card.minimumSizeHint().width() <= page.cards.width() + 2, calculator_name
     theme.use("day", 1.0)

@@ -68,7 +68,7 @@ def test_what_cannot_be_read_is_damaged_and_what_is_newer_is_refused() -> None:
 
 
 @given(st.builds(
-    Conditions, way=st.sampled_from(("receive", "send", "either")), channel=st.none() | st.text(max_size=3),
+    Conditions, way=st.sampled_from(("receive", "transmit", "either")), channel=st.none() | st.text(max_size=3),
     level_dbm=st.none() | st.floats(-140, 20), panel=st.dictionaries(st.text(min_size=1, max_size=4), st.text(max_size=4), max_size=3).map(
         lambda d: tuple(sorted(d.items()))),
 ), st.none() | st.floats(allow_nan=False, allow_infinity=False), st.none() | st.floats(0, 10))  # fmt: skip

@@ -1,4 +1,4 @@
-"""The channel chart with its lock margins, and a change tried on the model, both held against what the stand-in does."""
+"""The channel chart with its lock margins, and a change tried on the model, both held against what the simulated radio does."""
 
 from __future__ import annotations
 
@@ -7,11 +7,19 @@ import math
 import pytest
 
 from unitone.align.frequency.vco_readings import vco_law
-from unitone.calculators.whatif import added_band, merged, other_crystal, other_divider, row_words, table, volts_typed
+from unitone.calculators.whatif import (
+    added_band,
+    describe_row,
+    merged,
+    other_crystal,
+    other_divider,
+    table,
+    volts_typed,
+)
 from unitone.errors import EntryError, UnitoneError
 from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
-from unitone.present.bench.channel_chart import chart_view, margins, vco_words
+from unitone.present.bench.channel_chart import chart_view, describe_vco, margins
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find
@@ -23,7 +31,7 @@ SHEET = read_sheet(find("ostrel-curlew-5"))
 
 
 def job(book: Logbook, seed: int | None = 3) -> Session:
-    return Session(book, open_job(book, "ostrel-curlew-5", Card(1, "ostrel-curlew-5", "C5-1", standin_seed=seed)))
+    return Session(book, open_job(book, "ostrel-curlew-5", Card(1, "ostrel-curlew-5", "C5-1", simulated_seed=seed)))
 
 
 def volts(session: Session, *where: tuple[str, str]) -> None:
@@ -60,7 +68,7 @@ def test_every_channel_of_every_band_from_four(book: Logbook) -> None:
     found = margins(session.sheet, law, (1.5, 5.5), "receive")
     assert [m.band for m in found] == list("ABCDE") and min(found, key=lambda m: m.margin_v).band in ("A", "E")
     assert chart.words.startswith("least margin ") and "A 2.0–2.4" in chart.words
-    assert vco_words(session.state, step) == ""
+    assert describe_vco(session.state, step) == ""
 
 
 def test_a_core_too_far_in_or_out_is_told_which_way_to_go(book: Logbook) -> None:
@@ -68,7 +76,7 @@ def test_a_core_too_far_in_or_out_is_told_which_way_to_go(book: Logbook) -> None
     radio = session.bench.radio  # type: ignore[attr-defined]
     radio.mechanics.specimen.found["L1"] = radio.mechanics.specimen.right["L1"] + 1.6
     volts(session, ("A", "1"), ("C", "40"), ("D", "40"), ("E", "40"))
-    words = vco_words(session.state, session.sheet.step("vco"))
+    words = describe_vco(session.state, session.sheet.step("vco"))
     assert words.startswith("Some channels would not lock. Core in (more inductance), until E · 40 · am shows ")
     aim = float(words.split("shows ")[1].split(" V")[0])
     # What it was turned too far is turned back: there it stands as the words say, and every band locks.
@@ -92,7 +100,7 @@ def test_the_chart_overlays_found_and_left(book: Logbook) -> None:
     session.turn("CT2", 4_000)
     stale = take_view(session).reading.chart
     assert stale is not None and [m.stale for m in stale.marks] == [True] * 2 + [False] * 8
-    ssb = chart_view(session.state, session.sheet.step("chart-ssb"), Conditions("send", "20", band="B", mode="lsb"))
+    ssb = chart_view(session.state, session.sheet.step("chart-ssb"), Conditions("transmit", "20", band="B", mode="lsb"))
     assert ssb is not None and [m.label for m in ssb.marks[:4]] == ["USB", "LSB", "USB", "LSB"]
     assert [m.group for m in ssb.marks[:4]] == ["A", "A", "B", "B"] and [m.at_hand for m in ssb.marks].index(True) == 3
     assert (
@@ -107,7 +115,7 @@ def test_another_crystal_moves_its_band_alone() -> None:
     rows = table(SHEET, tried.sheet)
     moved = {r.band for r in rows if r.moved}
     assert moved == {"B"} and {round(r.off_hz) for r in rows if r.moved} == {800} and len(rows) == 20
-    mark, words, quiet = row_words(next(r for r in merged(rows) if r.band == "B"))
+    mark, words, quiet = describe_row(next(r for r in merged(rows) if r.band == "B"))
     assert (
         mark == "out_of_spec"
         and words == "B AM, USB, LSB, FM: 26.5158 … 26.9558 MHz, +800 Hz off"
@@ -123,7 +131,7 @@ def test_another_crystal_moves_its_band_alone() -> None:
 
 
 def test_an_added_band_gets_its_crystal_and_its_lock_told() -> None:
-    # The volts are those of an aligned stand-in: A 1, C 20, E 1, E 40.
+    # The volts are those of an aligned simulated radio: A 1, C 20, E 1, E 40.
     law = volts_typed(SHEET, "A 1 1.99; C 20 2.97; E 1 3.97; E 40 4.76")
     assert law is not None
     up = added_band(SHEET, "F", 1_350_000, "E")
@@ -135,7 +143,7 @@ def test_an_added_band_gets_its_crystal_and_its_lock_told() -> None:
     assert down.order_hz == pytest.approx(17.7e6)
     low = [r for r in table(SHEET, down.sheet, law, (1.5, 5.5)) if r.band == "Z"]
     assert low[0].low_v == pytest.approx(1.72, abs=0.12) and low[0].locks in (True, None)
-    assert row_words(low[0])[0] in ("in_spec", "undecided")
+    assert describe_row(low[0])[0] in ("in_spec", "undecided")
     # Where no volts tune it, that is said and not shown as a number.
     far = added_band(SHEET, "Y", 9_000_000, "E")
     row = next(r for r in table(SHEET, far.sheet, law, (1.5, 5.5)) if r.band == "Y")
@@ -161,6 +169,6 @@ def test_another_divider_and_what_cannot_be_tried() -> None:
     tarn = read_sheet(find("ostrel-tarn-40"))
     with pytest.raises(EntryError, match="no one crystal of its own"):
         added_band(tarn, "high", 450_000, "")
-    assert [r.band for r in table(tarn, tarn)] == [""] and row_words(table(tarn, tarn)[0])[1].startswith(
+    assert [r.band for r in table(tarn, tarn)] == [""] and describe_row(table(tarn, tarn)[0])[1].startswith(
         "all channels: 26.9650"
     )

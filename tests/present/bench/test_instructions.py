@@ -36,13 +36,13 @@ EVERY = [(p, False) for p in (*built_in(), *general())] + [(p, True) for p in bu
 
 @pytest.mark.parametrize(("path", "simulated"), EVERY, ids=[f"{p.stem}{' simulated' * s}" for p, s in EVERY])
 def test_no_step_without_transmitting_speaks_of_it(path: Path, simulated: bool, book: Logbook) -> None:
-    session = Session(book, open_job(book, path.stem, Card(1, path.stem, "1", standin_seed=3 if simulated else None)))
+    session = Session(book, open_job(book, path.stem, Card(1, path.stem, "1", simulated_seed=3 if simulated else None)))
     for adjusting in (False, True):
         if adjusting:
             session.start_work()
         for step in session.sheet.steps:
             session.go_to(step.id)
-            for hook_up in ("receive", "send") if step.hook_up == "receive" else (step.hook_up,):
+            for hook_up in ("receive", "transmit") if step.hook_up == "receive" else (step.hook_up,):
                 if hook_up != "probe":
                     session.confirm_hook_up(hook_up)
                 view = take_view(session)
@@ -50,7 +50,7 @@ def test_no_step_without_transmitting_speaks_of_it(path: Path, simulated: bool, 
                 if not transmits(step):
                     for text in said(view):
                         assert not TRANSMIT.search(text), f"{path.stem}, {step.id}: {text}"
-                elif step.hook_up == "send":
+                elif step.hook_up == "transmit":
                     assert "key" in view.step.dial_words.lower(), f"{path.stem}, {step.id}: {view.step.dial_words}"
             for wanted in step.required:
                 words = instruction(session.state, wanted, step)
@@ -59,7 +59,7 @@ def test_no_step_without_transmitting_speaks_of_it(path: Path, simulated: bool, 
 
 def test_every_quantity_has_words_of_its_own() -> None:
     for q in QUANTITIES.values():
-        assert q.way == "send" or q.id in _QUIET, q.id
+        assert q.way == "transmit" or q.id in _QUIET, q.id
         assert q.way == "receive" or q.id in _TRANSMITTING, q.id
     assert not any(TRANSMIT.search(words) for words in _QUIET.values())
     assert len(set(_QUIET.values())) == len(_QUIET) - 1, "only the two sensitivities share a sentence"

@@ -1,4 +1,4 @@
-"""What the Bench shows of judgement, and whole jobs by hand on every sheet and general route."""
+"""What the Bench shows of judgement, and whole jobs by hand on every sheet and general procedure."""
 
 from __future__ import annotations
 
@@ -13,8 +13,8 @@ from unitone.job.entries.opening import Opened
 from unitone.job.fold import fold
 from unitone.job.verdicts import SETTLED, blockers, verdict
 from unitone.present.bench.bench_view import take_view
-from unitone.present.bench.figures import place_words
-from unitone.present.bench.judgement import school_rows, touchables
+from unitone.present.bench.figures import describe_place
+from unitone.present.bench.judgement import convention_rows, touchables
 from unitone.present.papers import certificate_of
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import microvolts, s_units
@@ -100,7 +100,7 @@ def test_what_can_be_touched_and_how_far_it_reaches(book: Logbook) -> None:
     found = {t.id: t for t in touchables(session.state)}
     assert list(found)[:3] == ["C58", "D4", "final"], "the sheet's own parts and actions first"
     assert found["final"].words == "Final transistor replaced" and found["recap"].steps == len(session.sheet.steps)
-    assert found["D4"].reaches == "rx.*" and 0 < found["D4"].steps < found["recap"].steps
+    assert found["D4"].affects == "rx.*" and 0 < found["D4"].steps < found["recap"].steps
 
 
 BANDS = """
@@ -175,7 +175,7 @@ def test_bands_and_modes_are_read_in_every_combination(book: Logbook, tmp_path: 
     for required in step.required:
         session.type_in("14 dB", required)
     session.go_to("carrier")
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     reading = session.type_in("27.855040 MHz", session.step.required[1])
     assert reading.value == pytest.approx(40.0), "channel 40 of the high band is 27.855 MHz"
     view = take_view(session, "CT5")
@@ -190,14 +190,14 @@ def test_bands_and_modes_are_read_in_every_combination(book: Logbook, tmp_path: 
     stale = [c.place for i, c in enumerate(step.required) if session.state.is_stale(session.sheet.step("sinad"), i)]
     assert stale == ["high · 20 · USB"], "only what the crystal of the high band reaches"
     assert (
-        place_words(session.state, Conditions("receive", "20", band="low", mode="USB"))
+        describe_place(session.state, Conditions("receive", "20", band="low", mode="USB"))
         == "26.755 MHz, ch 20 · band low · USB"
     )
     assert certificate_of(session.state).rows[0].channel == "high · 1"
 
 
 def test_schools_are_told_with_who_decided(new_session: Callable[..., Session]) -> None:
-    rows = {r.question: r for r in school_rows(new_session(None).state)}
+    rows = {r.question: r for r in convention_rows(new_session(None).state)}
     assert rows["detector"].by == "sheet" and rows["if-order"].by == "default" and rows["if-order"].own == ""
     assert dict(rows["s9"].choices)["100uv-pd"] == "100 µV PD" and all(r.why for r in rows.values())
 

@@ -1,4 +1,4 @@
-"""What receive readings say beside their verdicts: evenness, a generator elsewhere or leaking, squelch and detector charts, schools."""
+"""What receive readings say beside their verdicts: evenness, a generator elsewhere or leaking, squelch and detector charts, conventions."""
 
 from __future__ import annotations
 
@@ -15,12 +15,12 @@ from unitone.errors import BenchError
 from unitone.job.card import Card
 from unitone.present.bench import charts, squelch
 from unitone.present.bench.bench_view import take_view
-from unitone.present.bench.receiving import detector_words, evenness_words, leak_words, receive_words
+from unitone.present.bench.receiving import describe_detector, describe_evenness, describe_leak, describe_receive
 from unitone.present.bench.sentences import button, sentence
 from unitone.robot.technician import align, follow
 from unitone.session.charts import chart_on
 from unitone.session.session import Session, open_job
-from unitone.sheet.conventions.schools import apply
+from unitone.sheet.conventions.questions import apply
 from unitone.sheet.format.read import parse_sheet
 from unitone.sheet.library import find
 from unitone.store.logbook import Logbook
@@ -29,7 +29,7 @@ TARN, CURLEW, TEAL = "ostrel-tarn-40", "ostrel-curlew-5", "ostrel-teal-6"
 
 
 def opened(book: Logbook, sheet: str, step: str, seed: int | None = None) -> Session:
-    session = Session(book, open_job(book, sheet, Card(book.next_number(), sheet, standin_seed=seed)))
+    session = Session(book, open_job(book, sheet, Card(book.next_number(), sheet, simulated_seed=seed)))
     session.start_work()
     session.go_to(step)
     session.confirm_hook_up(session.step.hook_up)
@@ -64,7 +64,7 @@ def typed_levels(session: Session, levels: dict[str, str]) -> None:
 def test_a_sensitivity_over_its_channels_says_how_even_it_is(book: Logbook, levels: dict[str, str], said: str) -> None:
     session = opened(book, TARN, "sensitivity")
     typed_levels(session, levels)
-    assert said in evenness_words(session.state, session.step)
+    assert said in describe_evenness(session.state, session.step)
     assert said in " ".join(take_view(session).step.notes)
 
 
@@ -73,8 +73,8 @@ def test_two_places_say_nothing_of_a_band(book: Logbook) -> None:
     first = session.step.required[0]
     session.set_up(replace(first, level_dbm=None))
     session.type_in("0.3 uV", first)
-    assert evenness_words(session.state, session.step) == ""
-    assert receive_words(session.state, session.sheet.step("power")) == ""
+    assert describe_evenness(session.state, session.step) == ""
+    assert describe_receive(session.state, session.sheet.step("power")) == ""
 
 
 def test_many_places_are_charted_and_not_told_twice(book: Logbook) -> None:
@@ -104,15 +104,15 @@ def test_a_reading_that_does_not_follow_its_level_points_at_a_leak(book: Logbook
     session.type_in("16.0 dB")
     session.set_up(replace(strong, level_dbm=-119.0))
     session.type_in("15.4 dB")
-    assert "leaking round its attenuator" in leak_words(session.state, session.step)
+    assert "leaking round its attenuator" in describe_leak(session.state, session.step)
     # A radio that follows says nothing, nor does one in its noise, nor after a core was turned.
     session.set_up(replace(strong, level_dbm=-127.0))
     session.type_in("4.0 dB")
-    assert leak_words(session.state, session.step) == ""
+    assert describe_leak(session.state, session.step) == ""
     session.turn("T1", 45_000)
     session.set_up(strong)
     session.type_in("16.0 dB")
-    assert leak_words(session.state, session.step) == ""
+    assert describe_leak(session.state, session.step) == ""
 
 
 # -- the detector ---------------------------------------------------------------------------------------
@@ -128,13 +128,13 @@ def test_clean_and_loud_are_looked_at_together(book: Logbook) -> None:
         session.type_in(distortion)
         _log_volts(session, volts)
         if n == 1:
-            assert "Clean and loud at the same place" in detector_words(session.state, session.step)
-    assert "foot of the S-curve" in detector_words(session.state, session.step)
+            assert "Clean and loud at the same place" in describe_detector(session.state, session.step)
+    assert "foot of the S-curve" in describe_detector(session.state, session.step)
 
 
 def _log_volts(session: Session, volts: str) -> None:
     """Audio volts read beside the distortion, as the Meters send them."""
-    reading = session.measuring.typed_reading(volts, "rx.af_volts", session.state.set_up)
+    reading = session.measuring.typed_reading(volts, "rx.af_voltage", session.state.set_up)
     session.append(reading)
 
 
@@ -228,12 +228,12 @@ def test_a_hand_is_shown_the_next_place_of_the_chart(book: Logbook) -> None:
         chart_on(session)
 
 
-# -- schools ------------------------------------------------------------------------------------------------
+# -- conventions ------------------------------------------------------------------------------------------------
 
 
 def test_cores_are_sealed_and_measured_once_more_where_the_school_says(new_session: Callable[..., Session]) -> None:
     session = new_session(3)
-    session.set_schools({"sealing": "measure"})
+    session.set_conventions({"sealing": "measure"})
     seals = []
 
     def each(advice) -> None:  # type: ignore[no-untyped-def]
@@ -278,12 +278,12 @@ def test_wax_is_said_before_the_first_turn_alone(book: Logbook) -> None:
 def test_a_front_end_is_shared_out_by_the_school(book: Logbook) -> None:
     path = find(TARN)
     sheet = parse_sheet(path.read_text(encoding="utf-8"), str(path), TARN)
-    route, _ = apply(sheet, {"channel": "stagger"}, {})
-    step = route.step("front-end")
+    procedure, _ = apply(sheet, {"channel": "stagger"}, {})
+    step = procedure.step("front-end")
     assert step.aim == "level" and [c.channel for c in step.required] == ["20", "1", "40"]
-    assert route.step("if-first").aim == "peak" and sheet.step("front-end").aim == "peak"
+    assert procedure.step("if-first").aim == "peak" and sheet.step("front-end").aim == "peak"
     session = opened(book, TARN, "front-end", 8)
-    session.set_schools({"channel": "stagger"})
+    session.set_conventions({"channel": "stagger"})
     assert align(session).finished
     read = {
         line.reading.conditions.channel: line.reading.value
@@ -297,8 +297,8 @@ def test_a_front_end_is_shared_out_by_the_school(book: Logbook) -> None:
 def test_s9_stands_by_its_convention(choice: str, level: float) -> None:
     path = find(TARN)
     sheet = parse_sheet(path.read_text(encoding="utf-8"), str(path), TARN)
-    route, _ = apply(sheet, {"s9": choice}, {})
-    assert route.step("s-meter").setting.level_dbm == pytest.approx(level, abs=0.05)
+    procedure, _ = apply(sheet, {"s9": choice}, {})
+    assert procedure.step("s-meter").setting.level_dbm == pytest.approx(level, abs=0.05)
 
 
 def test_every_quantity_has_a_short_name_for_the_tape() -> None:
@@ -313,7 +313,7 @@ def test_a_chart_does_not_come_between_the_coach_and_s9(book: Logbook, fault: st
     """What was charted at other levels says nothing of how the preset moves S9: it is set as without a chart."""
     made = {}
     for charted in (False, True):
-        card = Card(7 + charted, "ostrel-weir-40-am", standin_seed=4, standin_fault=fault)
+        card = Card(7 + charted, "ostrel-weir-40-am", simulated_seed=4, simulated_fault=fault)
         session = Session(book, open_job(book, "ostrel-weir-40-am", card))
         session.measuring.set_kit(Kit(least_dbm=-110.0, pads_db=(20.0,)))
         session.start_work()
@@ -329,5 +329,5 @@ def test_a_chart_does_not_come_between_the_coach_and_s9(book: Logbook, fault: st
                 break
             session.follow(advice)
         last = next(x for x in reversed(session.state.readings) if x.reading.quantity_id == "rx.s_meter")
-        made[charted] = (advice.outcome in ("set", "in-limits"), session.step.limit.holds(last.reading.value))
+        made[charted] = (advice.outcome in ("set", "in-spec"), session.step.limit.holds(last.reading.value))
     assert made[True] == made[False] and (fault or made[True][1])

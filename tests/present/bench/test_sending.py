@@ -1,4 +1,4 @@
-"""The send side on the Bench: interlock, damage in Practice, instruments that tell nothing, and what the step's words say."""
+"""The transmit side on the Bench: interlock, damage in Practice, instruments that tell nothing, and what the step's words say."""
 
 from __future__ import annotations
 
@@ -11,15 +11,15 @@ from unitone.bench.instruments import Instrument
 from unitone.errors import EntryError, HookUpError, SheetError, TapeError, UnitoneError
 from unitone.job.card import Card
 from unitone.job.fold import fold
-from unitone.job.hookup import DAMAGES, breaks, load_words, needed_watts
+from unitone.job.hookup import DAMAGES, breaks, describe_load, needed_watts
 from unitone.job.verdicts import SETTLED, verdict
 from unitone.present.bench.bench_view import take_view
-from unitone.present.bench.sending import send_words
 from unitone.present.bench.sentences import sentence
+from unitone.present.bench.transmitting import describe_transmit
 from unitone.quantities.registry import quantity
 from unitone.robot.on_frequency import prepare
 from unitone.session.session import Session, open_job
-from unitone.sheet.conventions.schools import apply
+from unitone.sheet.conventions.questions import apply
 from unitone.sheet.format.read import parse_sheet, read_sheet
 from unitone.sheet.library import find
 from unitone.sheet.model.sheet import Sheet
@@ -46,7 +46,7 @@ def by_hand() -> Iterator[Opens]:
 
 def at(session: Session, step: str, **more: object) -> Session:
     session.start_work()
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     session.go_to(step)
     session.set_up(replace(session.step.setting, **more))  # type: ignore[arg-type]
     return session
@@ -62,11 +62,11 @@ def test_the_dummy_load_is_asked_for_what_the_peaks_come_to(by_hand: Opens) -> N
     session.go_to("power")
     assert "rated for 18 W or more" in take_view(session).hook_up.words
     session.measuring.set_kit(replace(session.state.kit, load_w=10.0))
-    assert "rated 10 W" in load_words(session.state) and "up to 18 W" in load_words(session.state)
-    session.confirm_hook_up("send")
+    assert "rated 10 W" in describe_load(session.state) and "up to 18 W" in describe_load(session.state)
+    session.confirm_hook_up("transmit")
     session.measuring.set_kit(replace(session.state.kit, load_w=5.0))
     with pytest.raises(HookUpError, match="rated 5 W, the radio's peaks are 18 W"):
-        session.confirm_hook_up("send")
+        session.confirm_hook_up("transmit")
     session.confirm_hook_up("receive")
     assert fold(session.logbook.tape(session.job_id)).kit.load_w == 5.0
 
@@ -85,7 +85,7 @@ def test_the_interlock_is_never_forced_on_a_real_bench(by_hand: Opens) -> None:
 def test_forced_in_practice_it_breaks_what_hangs_there_until_it_is_mended(
     by_hand: Opens, hooked: str, breaks_what: str
 ) -> None:
-    session = by_hand(WEIR, standin_seed=2)
+    session = by_hand(WEIR, simulated_seed=2)
     session.start_work()
     session.go_to("power")
     if hooked:
@@ -95,10 +95,10 @@ def test_forced_in_practice_it_breaks_what_hangs_there_until_it_is_mended(
     assert take_view(session).hook_up.damage == (DAMAGES[breaks_what].words, DAMAGES[breaks_what].cure)
     # It stays broken over a restart: the tape is the truth.
     again = Session(session.logbook, session.job_id)
-    again.confirm_hook_up("send")
+    again.confirm_hook_up("transmit")
     again.measure(again.step.setting)
     broken = again.state.readings[-1].reading.value or 0.0
-    again.mend()
+    again.repair()
     assert take_view(again).hook_up.damage == ("", "")
     again.measure(again.step.setting)
     whole = again.state.readings[-1].reading.value or 0.0
@@ -149,7 +149,7 @@ def test_a_wattmeter_with_a_correction_table() -> None:
     q = quantity("tx.power")
     assert [meter.correct(q, w) for w in (4.0, 2.5, 7.0)] == pytest.approx([4.4, 2.8, 7.2])
     assert meter.correct(q, 20.0) == pytest.approx(20.0) and meter.correct(q, 0.5) == pytest.approx(0.6)
-    assert "table of 3 points" in meter.correction_words(q)
+    assert "table of 3 points" in meter.describe_correction(q)
     assert Instrument.from_data(meter.to_data()) == meter
     for wrong in ("4 4.4", "4 4.4; 1 1", "4"):
         with pytest.raises(UnitoneError, match="correction table"):
@@ -190,46 +190,48 @@ def test_a_hot_final_is_moved_in_small_safe_steps_or_not_at_all(by_hand: Opens) 
 def test_a_ceiling_is_said_when_it_is_gone_over(by_hand: Opens) -> None:
     session = at(by_hand(), "deviation")
     session.type_in("2.2 kHz")
-    said = " ".join(send_words(session.state, session.step))
+    said = " ".join(describe_transmit(session.state, session.step))
     assert "2.20 kHz is over the 2.00 kHz that 47 CFR 95" in said and "bring it down" in said
     session.type_in("1.9 kHz")
-    assert "over" not in " ".join(send_words(session.state, session.step))
+    assert "over" not in " ".join(describe_transmit(session.state, session.step))
 
 
 def test_harmonics_in_dbm_beside_their_carrier_and_the_heat_of_the_final(by_hand: Opens) -> None:
     session = at(by_hand(), "power")
     session.type_in("4.0")
-    said = " ".join(send_words(session.state, session.step))
+    said = " ".join(describe_transmit(session.state, session.step))
     # 13.2 V at (1.9 - 0.55) A are 17.8 W; 4 W of it come out.
     assert "22 % efficient, 14 W of heat" in said
     at(session, "current-keyed")
     session.type_in("3.4 A")
     at(session, "power")
-    assert "The final is rated 25 W: let go" in " ".join(send_words(session.state, session.step))
+    assert "The final is rated 25 W: let go" in " ".join(describe_transmit(session.state, session.step))
     at(session, "harmonic")
     session.type_in("-64")
-    assert "Carrier 36.0 dBm. C · 20 · am: −64 dBc = −28 dBm." in " ".join(send_words(session.state, session.step))
+    assert "Carrier 36.0 dBm. C · 20 · am: −64 dBc = −28 dBm." in " ".join(
+        describe_transmit(session.state, session.step)
+    )
 
 
 def test_what_sags_and_how_field_strength_is_compared(by_hand: Opens) -> None:
     session = by_hand(TEAL)
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     session.go_to("battery")
     session.set_up(session.step.setting)
     session.type_in("11.2")
-    assert send_words(session.state, session.step) == (), "with one reading nothing sags"
+    assert describe_transmit(session.state, session.step) == (), "with one reading nothing sags"
     rest = replace(session.step.setting, way="receive")
     session.type_in("12.4", rest)
     assert "sags 1.20 V when keyed: that alone costs some 18 % of the power" in " ".join(
-        send_words(session.state, session.step)
+        describe_transmit(session.state, session.step)
     )
     session.go_to("loading-coil")
-    assert "whip fully out" in " ".join(send_words(session.state, session.step))
+    assert "whip fully out" in " ".join(describe_transmit(session.state, session.step))
     assert any("radiates" in c for c in take_view(session).step.cautions)
 
 
 def test_the_coils_say_which_end_they_serve_and_a_held_power_is_explained(by_hand: Opens) -> None:
-    session = by_hand(WEIR, standin_seed=4)
+    session = by_hand(WEIR, simulated_seed=4)
     prepare(session)
     session.go_to("power")
     for _ in range(120):
@@ -237,18 +239,18 @@ def test_the_coils_say_which_end_they_serve_and_a_held_power_is_explained(by_han
         if advice.step != "power" or advice.act in ("go to", "conclude"):
             break
         session.follow(advice)
-    said = " ".join(send_words(session.state, session.step))
+    said = " ".join(describe_transmit(session.state, session.step))
     assert "the high end gains and the low end loses" in said
     assert session.advice().outcome == "even"
     held = at(by_hand(WEIR), "power")
     for turns, watts in ((0, "4.1"), (1, "4.12"), (1, "4.11"), (1, "4.1")):
         held.turn("L7", turns * 360_000)
         held.type_in(watts)
-    assert "L7 moves a long way and the power stands" in " ".join(send_words(held.state, held.step))
+    assert "L7 moves a long way and the power stands" in " ".join(describe_transmit(held.state, held.step))
     own = by_hand()
-    own.confirm_hook_up("send")
+    own.confirm_hook_up("transmit")
     own.go_to("own-meter")
-    assert "moves the needle only" in " ".join(send_words(own.state, own.step))
+    assert "moves the needle only" in " ".join(describe_transmit(own.state, own.step))
 
 
 # -- ceilings and ratings in the sheet ---------------------------------------------------------------------------------------
@@ -279,10 +281,10 @@ def test_nearer_to_the_ceiling_than_a_reading_can_tell_is_brought_down_once(by_h
     for c, dbc in zip(session.step.required, ("-60.2", "-64", "-64"), strict=True):
         session.type_in(dbc, c)
     assert verdict(session.state, session.step) in SETTLED and session.advice().act == "turn"
-    session.strike_last()
+    session.void_last()
     for c in session.step.required:
         session.type_in("-64", c)
-    assert session.advice().outcome == "in-limits", "well under it the trap is left alone"
+    assert session.advice().outcome == "in-spec", "well under it the trap is left alone"
 
 
 def test_the_school_of_power_across_the_band() -> None:
@@ -308,7 +310,7 @@ def test_a_ceiling_that_cannot_be_says_where(extra: str, says: str) -> None:
 
 
 def test_a_finished_job_breaks_nothing(by_hand: Opens) -> None:
-    session = by_hand(WEIR, standin_seed=2)
+    session = by_hand(WEIR, simulated_seed=2)
     session.state.finished = "2026-01-01T00:00:00Z"
     with pytest.raises(TapeError, match="finished"):
         session.key_anyway()

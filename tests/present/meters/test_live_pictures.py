@@ -1,4 +1,4 @@
-"""Live measuring is that of files: feeds, the ring, the stand-in listened to, and each task's picture against what was made."""
+"""Live measuring is that of files: feeds, the ring, the simulated radio listened to, and each task's picture against what was made."""
 
 from __future__ import annotations
 
@@ -17,14 +17,14 @@ from unitone.bench.drivers.live import Feed
 from unitone.bench.drivers.recording import Samples
 from unitone.errors import HookUpError, SignalError
 from unitone.present.meters._line_pictures import nice_hz
-from unitone.present.meters.audio_pictures import ratio_words
+from unitone.present.meters.audio_pictures import describe_ratio
 from unitone.present.meters.live_pictures import KEPT_S, LiveMeter
 from unitone.present.meters.meter_pictures import measure_recording, measure_source
 from unitone.present.meters.meter_shapes import TAKES, TASKS, How, parse_limit, parse_sweep
 from unitone.session.session import Session
 from unitone.sheet.model.sheet import Conditions
-from unitone.simulator.radio import StandInRadio
-from unitone.simulator.simulated_bench import StandInBench
+from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.simulated_bench import SimulatedBench
 
 RATE = 48_000
 T = np.arange(2 * RATE) / RATE
@@ -117,10 +117,10 @@ def test_what_is_lost_is_told_once_and_the_figure_goes_on() -> None:
     assert not any("lost" in w for w in meter.picture().warnings)
 
 
-# -- the stand-in, listened to -------------------------------------------------------------------
+# -- the simulated radio, listened to -------------------------------------------------------------------
 
 
-def listened(bench: StandInBench, conditions: Conditions, how: How, seconds: float = 1.5) -> float:
+def listened(bench: SimulatedBench, conditions: Conditions, how: How, seconds: float = 1.5) -> float:
     meter = None
     for _ in range(round(seconds / 0.1)):
         heard = bench.listen(conditions, 0.1)
@@ -134,18 +134,18 @@ def listened(bench: StandInBench, conditions: Conditions, how: How, seconds: flo
     return value
 
 
-def test_the_meters_hear_of_the_stand_in_what_its_instruments_read(aligned: StandInRadio) -> None:
+def test_the_meters_hear_of_the_stand_in_what_its_instruments_read(aligned: SimulatedRadio) -> None:
     """One measuring code: loudspeaker and carrier, block by block without a seam, against the bench's own readings."""
-    bench = StandInBench(aligned)
+    bench = SimulatedBench(aligned)
     for level, within in ((-118.0, 1.0), (-100.0, 0.6), (-60.0, 0.4)):
         c = Conditions(way="receive", channel="20", level_dbm=level, tone_hz=1000.0, deviation_hz=1500.0)
         assert listened(bench, c, How()) == pytest.approx(bench.measure("rx.sinad", c).value, abs=within)
-    assert listened(bench, c, How("volts")) == pytest.approx(bench.measure("rx.af_volts", c).value, rel=0.03)
-    send = Conditions(way="send", channel="20", mic_mv=20.0, tone_hz=1000.0)
-    reads = bench.measure("tx.deviation", send).value
-    assert reads is not None and listened(bench, send, How("deviation")) * 1e3 == pytest.approx(reads, rel=0.005)
-    error = bench.measure("tx.frequency_error", Conditions(way="send", channel="20")).value or 0.0
-    counted = listened(bench, Conditions(way="send", channel="20"), How("frequency"))
+    assert listened(bench, c, How("volts")) == pytest.approx(bench.measure("rx.af_voltage", c).value, rel=0.03)
+    transmit = Conditions(way="transmit", channel="20", mic_mv=20.0, tone_hz=1000.0)
+    reads = bench.measure("tx.deviation", transmit).value
+    assert reads is not None and listened(bench, transmit, How("deviation")) * 1e3 == pytest.approx(reads, rel=0.005)
+    error = bench.measure("tx.frequency_error", Conditions(way="transmit", channel="20")).value or 0.0
+    counted = listened(bench, Conditions(way="transmit", channel="20"), How("frequency"))
     assert counted - 27.205e6 == pytest.approx(error, abs=3.0)
 
 
@@ -291,10 +291,10 @@ def test_an_if_curve_from_touchstone_and_from_a_sweep(tmp_path: Path) -> None:
 
 def test_two_levels_say_what_was_switched_off() -> None:
     on, off = (measure_source(Samples(x, RATE), How("volts")) for x in (audio(), audio(level=0.0)))
-    words = ratio_words(on, off)
+    words = describe_ratio(on, off)
     # Tone 0.045, noise 0.0004·3100/24000 of full scale squared: 10·log10 of (S+N)/N.
     assert float(words.split(" dB")[0]) == pytest.approx(10 * np.log10(1 + 0.045 / (0.0004 * 3100 / 24000)), abs=0.15)
-    assert "(S+N)/N" in words and "more than held" in ratio_words(off, on) and ratio_words(on, on) == ""
+    assert "(S+N)/N" in words and "more than held" in describe_ratio(off, on) and describe_ratio(on, on) == ""
     # AM: 5 % more carrier with modulation on than off (carrier shift, any text on transmitters).
     quiet, loud = (
         measure_source(
@@ -303,4 +303,4 @@ def test_two_levels_say_what_was_switched_off() -> None:
         )
         for up, depth in ((1.0, 0.01), (1.05, 0.8))
     )
-    assert ratio_words(quiet, loud) == "carrier shift against held: +5.0 %" and ratio_words(quiet, quiet) == ""
+    assert describe_ratio(quiet, loud) == "carrier shift against held: +5.0 %" and describe_ratio(quiet, quiet) == ""

@@ -1,4 +1,4 @@
-"""Schools: who decides, what the route makes of it, and that the sheet's own order wins."""
+"""Conventions: who decides, what the procedure makes of it, and that the sheet's own order wins."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from unitone.job.card import Card
 from unitone.job.verdicts import verdict
 from unitone.present.bench.bench_view import take_view
 from unitone.session.session import Session, open_job
-from unitone.sheet.conventions.schools import SCHOOLS, apply, choices, ordered, role_of
+from unitone.sheet.conventions.questions import CONVENTIONS, apply, choices, ordered, role_of
 from unitone.sheet.format.read import parse_sheet, read_sheet
 from unitone.sheet.library import built_in, find, general
 from unitone.sheet.model.sheet import Sheet
@@ -79,8 +79,8 @@ def test_if_transformers_from_the_last_one_back(sheet: Sheet) -> None:
 def test_every_mixture_of_schools_keeps_every_step_and_every_other_order(path) -> None:  # type: ignore[no-untyped-def]
     sheet = read_sheet(path)
     mixtures: list[dict[str, str]] = [{}]
-    for school in (s for s in SCHOOLS if s.effect in ("the order", "the channel that a step is peaked on")):
-        mixtures = [{**m, school.question: c} for m in mixtures for c in school.choices]
+    for convention in (s for s in CONVENTIONS if s.effect in ("the order", "the channel that a step is peaked on")):
+        mixtures = [{**m, convention.question: c} for m in mixtures for c in convention.choices]
     for chosen in mixtures:
         made, why = apply(sheet, chosen, {})
         assert sorted(ids(made)) == sorted(ids(sheet)) and why
@@ -98,22 +98,22 @@ def test_a_long_sheet_is_ordered_stably(sheet: Sheet) -> None:
     steps = tuple(
         replace(sheet.steps[0], id=f"s{n}", after=(f"s{n + 1}",) if n % 2 == 0 and n < 199 else ()) for n in range(200)
     )
-    route = [s.id for s in ordered(steps)]
-    assert route[:4] == ["s1", "s0", "s3", "s2"] and len(route) == 200
+    procedure = [s.id for s in ordered(steps)]
+    assert procedure[:4] == ["s1", "s0", "s3", "s2"] and len(procedure) == 200
 
 
 def test_s9_and_back_off_change_what_a_job_is_told(book: Logbook) -> None:
     session = Session(book, open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40")))
     before = session.sheet.step("s-meter").required[0].level_dbm
-    session.set_schools({"s9": "100uv-pd", "after-peak": "back-off"})
+    session.set_conventions({"s9": "100uv-pd", "after-peak": "back-off"})
     assert session.sheet.step("s-meter").required[0].level_dbm == pytest.approx(before + 6.0206, abs=1e-4)  # type: ignore[operator]
     assert "a hair back off" in session.sheet.step("front-end").note
-    rows = {r.question: r for r in take_view(session).procedure.schools}
+    rows = {r.question: r for r in take_view(session).procedure.conventions}
     assert rows["s9"].by == "job" and rows["detector"].by == "sheet" and rows["s9"].own == "100uv-pd"
-    session.set_schools({})
+    session.set_conventions({})
     assert session.sheet.step("s-meter").required[0].level_dbm == before
     with pytest.raises(TapeError, match="no convention"):
-        session.set_schools({"detector": "sideways"})
+        session.set_conventions({"detector": "sideways"})
 
 
 def test_channel_shape_and_deviation(sheet: Sheet) -> None:
@@ -132,10 +132,10 @@ def test_channel_shape_and_deviation(sheet: Sheet) -> None:
         and told.step("deviation").limit == sheet.step("deviation").limit
     )
     assert apply(sheet, {}, {})[0].step("deviation").note == sheet.step("deviation").note
-    assert {s.question for s in SCHOOLS} >= {
+    assert {s.question for s in CONVENTIONS} >= {
         "detector",
         "if-order",
-        "in-limits",
+        "in-spec",
         "s9",
         "after-peak",
         "channel",
@@ -146,7 +146,7 @@ def test_channel_shape_and_deviation(sheet: Sheet) -> None:
 
 def test_the_workshops_schools_go_into_new_jobs_only(book: Logbook) -> None:
     old = Session(book, open_job(book, "ostrel-weir-40-am", Card(1, "x")))
-    book.set_setting("schools", {"if-order": "last-first"})
+    book.set_setting("conventions", {"if-order": "last-first"})
     new = Session(book, open_job(book, "ostrel-weir-40-am", Card(2, "x")))
     assert ids(old.sheet) != ids(new.sheet) and ids(Session(book, old.job_id).sheet) == ids(old.sheet)
 
@@ -158,8 +158,8 @@ def test_what_is_in_limits_is_worked_only_in_the_school_that_wants_it(new_sessio
             break
         session.follow(session.advice())
     session.go_to("front-end")
-    assert verdict(session.state, session.step) == "left_as_found" and session.advice().why == "in-limits"
-    session.set_schools({"in-limits": "optimise"})
+    assert verdict(session.state, session.step) == "left_as_found" and session.advice().why == "in-spec"
+    session.set_conventions({"in-spec": "optimise"})
     for _ in range(120):
         advice = session.advice()
         if advice.act == "conclude":

@@ -13,7 +13,7 @@ from unitone.errors import EntryError
 from unitone.quantities.registry import QUANTITIES
 from unitone.sheet.editing.draft import Draft, empty, guess_kind
 from unitone.sheet.editing.fields import ADJUSTER, MODEL, STEP, TABLES, id_from_title, usual_aim, usual_step
-from unitone.sheet.editing.variant import differences, reach_of
+from unitone.sheet.editing.variant import differences, effect_of
 from unitone.sheet.format.build import MAX_STEPS, check
 from unitone.sheet.format.recover import recover
 from unitone.sheet.format.write import to_toml
@@ -56,11 +56,11 @@ def test_comments_survive_an_edit() -> None:
         {
             "id": "extra",
             "title": "Extra",
-            "phase": "send",
+            "phase": "transmit",
             "quantity": "tx.power",
             "aim": "check",
             "limit": "≥ 1 W",
-            "hook_up": "send",
+            "hook_up": "transmit",
         },
     )
     draft.put(("model", "supply"), None)
@@ -147,7 +147,7 @@ def test_new_names_are_free_and_guessed() -> None:
     assert id_from_title("Peak the 455 kHz pair, twice") == "peak-the-455-khz" and id_from_title("Größe µ") == "größe-µ"
     step = usual_step("rx.sinad", {"hook_up": "receive", "channels": ["20"], "panel": "squelch open"})
     assert step["channels"] == ["20"] and step["stimulus"]["level"] == "0.3 uV" and step["aim"] == "check"
-    assert usual_step("vco.volts")["hook_up"] == "probe" and usual_aim("rx.distortion") == "null"
+    assert usual_step("vco.tuning_voltage")["hook_up"] == "probe" and usual_aim("rx.distortion") == "null"
     assert {usual_aim(q) for q in QUANTITIES} == {"peak", "null", "set"}
     with pytest.raises(EntryError, match="no quantity"):
         usual_step("rx.magic")
@@ -157,10 +157,10 @@ def test_new_names_are_free_and_guessed() -> None:
     ("text", "quantity", "low", "high"),
     [
         ("≥ 12 dB", "rx.sinad", 12, None), (">= 12", "rx.sinad", 12, None), ("at most 0,5 uV", "rx.sensitivity", None, -113.01),
-        ("2 … 4 V", "vco.volts", 2, 4), ("1.8..2.0 kHz", "tx.deviation", 1800, 2000), ("250 to 350 mA", "supply.current", 0.25, 0.35),
+        ("2 … 4 V", "vco.tuning_voltage", 2, 4), ("1.8..2.0 kHz", "tx.deviation", 1800, 2000), ("250 to 350 mA", "supply.current", 0.25, 0.35),
         ("8.0 V ± 5 %", "supply.rail", 7.6, 8.4), ("10.240 MHz +- 5 ppm", "ref.frequency", 10239948.8, 10240051.2),
         ("4 W ± 1 dB", "tx.power", 3.177, 5.036), ("S9 ± 3 dB", "rx.s_meter", -3, 3), ("-300 … 300 Hz", "tx.frequency_error", -300, 300),
-        ("<= -60 dBc", "tx.harmonic", None, -60), ("1 V ± 1 dB", "rx.af_volts", 0.891, 1.122), ("85 % ± 5 %", "tx.am_depth", 80, 90),
+        ("<= -60 dBc", "tx.harmonic", None, -60), ("1 V ± 1 dB", "rx.af_voltage", 0.891, 1.122), ("85 % ± 5 %", "tx.am_depth", 80, 90),
     ],
 )  # fmt: skip
 def test_limits_as_people_write_them(text: str, quantity: str, low: float | None, high: float | None) -> None:
@@ -174,8 +174,8 @@ def test_limits_as_people_write_them(text: str, quantity: str, low: float | None
 @pytest.mark.parametrize(
     ("text", "quantity", "says"),
     [
-        ("twelve", "rx.sinad", "Expected a limit"), ("", "rx.sinad", "Expected a limit"), ("4 … 2 V", "vco.volts", "Exchange"),
-        ("8 V ± 5 ppm dB", "supply.rail", "Expected"), ("8 V ± 3 W", "supply.rail", "Expected"), ("≥ 3 W", "vco.volts", "Expected volts"),
+        ("twelve", "rx.sinad", "Expected a limit"), ("", "rx.sinad", "Expected a limit"), ("4 … 2 V", "vco.tuning_voltage", "Exchange"),
+        ("8 V ± 5 ppm dB", "supply.rail", "Expected"), ("8 V ± 3 W", "supply.rail", "Expected"), ("≥ 3 W", "vco.tuning_voltage", "Expected volts"),
         ("-100 dBm ± 5 %", "rx.sensitivity", "tolerance of 12 dB"), ("8 V ± -1 V", "supply.rail", "no sign"),
     ],
 )  # fmt: skip
@@ -194,7 +194,7 @@ def test_cures_of_what_only_an_editor_meets() -> None:
     draft.put(("step", 3, "target"), "9 V")
     draft.put(("channels", "bands"), {"high": "450 kHz"})
     draft.put(("step", 4, "bands"), ["higher"])
-    draft.put(("schools", "detector"), "sideways")
+    draft.put(("conventions", "detector"), "sideways")
     draft.put(("picture",), [{"id": "p", "file": "../x.png"}])
     draft.put(("adjuster", 2, "picture"), "q")
     found = {(p.key, p.text.split(".")[0][:34]) for p in check(draft.data, "d")[1]}
@@ -254,9 +254,9 @@ def test_any_text_is_recovered_without_a_trace(cuts: list[tuple[int, str]], tail
 
 
 def test_forms_read_what_people_type() -> None:
-    reach = next(f for f in ADJUSTER if f.key == ("reaches",))
-    assert reach.read("rx.*, vco.volts (receive), tx.power (send; channel 3)") == [
-        "rx.*", {"quantity": "vco.volts", "way": "receive"}, {"quantity": "tx.power", "way": "send", "channel": "3"},
+    reach = next(f for f in ADJUSTER if f.key == ("affects",))
+    assert reach.read("rx.*, vco.tuning_voltage (receive), tx.power (send; channel 3)") == [
+        "rx.*", {"quantity": "vco.tuning_voltage", "way": "receive"}, {"quantity": "tx.power", "way": "transmit", "channel": "3"},
     ]  # fmt: skip
     own = next(f for f in MODEL if f.key == ("channels", "frequencies"))
     assert own.read("1 = 27.005 MHz, 2 27.025 MHz") == {"1": "27.005 MHz", "2": "27.025 MHz"}
@@ -270,13 +270,13 @@ def test_differences_between_a_sheet_and_a_radio() -> None:
     draft = Draft(before)
     draft.put(("step", draft.ids("step").index("power"), "limit"), {"min": "9 W", "max": "11 W"})
     draft.put(("channels",), {"plan": "eu-40", "bands": {"high": "450 kHz"}})
-    draft.add("part", {"id": "Q9", "what": "another final", "reaches": ["tx.*"]})
+    draft.add("part", {"id": "Q9", "what": "another final", "affects": ["tx.*"]})
     draft.remove("adjuster", [14])
     found = {c.what: (c.before, c.after) for c in differences(before, draft.data)}
     assert found["step power: limit"] == ("3.6 W … 4.4 W", "9 W … 11 W")
     assert found["channels: bands"] == ("", "high 450 kHz") and found["part Q9"] == ("", "another final")
     assert found["adjuster P6"][0] == "preset" and found["adjuster P6"][1] == ""
-    assert {r.pattern for r in reach_of(before, draft.data)} == {"vco.*", "tx.*", "rx.*"}
+    assert {r.pattern for r in effect_of(before, draft.data)} == {"vco.*", "tx.*", "rx.*"}
     limits_only = Draft(before)
     limits_only.put(("step", 0, "limit"), "8 V ± 1 %")
-    assert reach_of(before, limits_only.data) == () and differences(before, before) == ()
+    assert effect_of(before, limits_only.data) == () and differences(before, before) == ()

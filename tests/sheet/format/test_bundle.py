@@ -165,7 +165,7 @@ def test_the_library_keeps_finds_sets_aside_and_brings_back(tmp_path: Path, monk
     path = library.save("mine", Bundle(TEXT, {}))
     (tmp_path / "sheets" / "hand.toml").write_text(TEXT.replace('plan = "eu-40"', 'plan = "moon"'), encoding="utf-8")
     kept = {k.id: k for k in library.kept()}
-    assert kept["mine"].own and not kept["mine"].problems and kept["hand"].problems and kept["ostrel-tarn-40"].standin
+    assert kept["mine"].own and not kept["mine"].problems and kept["hand"].problems and kept["ostrel-tarn-40"].simulated
     assert library.find("mine") == path and check_file(tmp_path / "sheets" / "hand.toml")[0].count("moon") == 1
     aside = library.remove(path)
     assert not path.exists() and library.put_back(aside) == path

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 from unitone.errors import SheetError, UnitoneError
 from unitone.radio.mixing import coefficient, output_hz
-from unitone.sheet.conventions.schools import SCHOOLS, apply, ordered
+from unitone.sheet.conventions.questions import CONVENTIONS, apply, ordered
 from unitone.sheet.format.lines import key_lines, line_of
 from unitone.sheet.format.read import parse_sheet, read_sheet
 from unitone.sheet.library import built_in, find, load, open_file
-from unitone.sheet.model.sheet import Conditions, Limit, Reach, Sheet
+from unitone.sheet.model.sheet import Conditions, Effect, Limit, Sheet
 
 TEXT = find("ostrel-tarn-40").read_text(encoding="utf-8")
 
@@ -37,9 +37,9 @@ def test_the_built_in_sheet(sheet: Sheet) -> None:
     assert reference.half_width == pytest.approx(51.2)  # 5 ppm of 10.240 MHz
     assert sheet.step("sensitivity").limit.high == pytest.approx(-113.01, abs=0.01)  # 0.5 uV
     assert all(s.source for s in sheet.steps)
-    assert sheet.school("detector", "first") == "last"
+    assert sheet.convention("detector", "first") == "last"
     assert sheet.carrier_hz("20") == 27_205_000
-    assert all(a.pin and a.tool and a.reaches for a in sheet.adjusters)
+    assert all(a.pin and a.tool and a.affects for a in sheet.adjusters)
     assert list(open_file(find("ostrel-tarn-40")).pictures) == [sheet.pictures[0].file]
 
 
@@ -155,22 +155,22 @@ def test_places_of_keys() -> None:
 def test_order_follows_after_and_is_otherwise_the_sheets(sheet: Sheet) -> None:
     assert ordered(sheet.steps) == sheet.steps
     turned = TEXT.replace('after = ["rail"]', 'after = ["squelch"]')
-    route = [s.id for s in ordered(parse_sheet(turned, "s", "s").steps)]
-    assert route.index("reference") > route.index("squelch")
+    procedure = [s.id for s in ordered(parse_sheet(turned, "s", "s").steps)]
+    assert procedure.index("reference") > procedure.index("squelch")
     assert apply(sheet, {}, {})[1] == "as the sheet: detector last"
-    assert all(s.choices and s.why and s.effect for s in SCHOOLS)
+    assert all(s.choices and s.why and s.effect for s in CONVENTIONS)
 
 
 def test_reach_and_limits() -> None:
-    reach = Reach("rx.*", "receive", "20")
+    reach = Effect("rx.*", "receive", "20")
     on_20 = Conditions("receive", "20")
     assert reach.covers("rx.sinad", on_20) and reach.covers("rx.sinad", Conditions())
     assert not reach.covers("rx.sinad", Conditions("receive", "1")) and not reach.covers("tx.power", on_20)
-    assert not Reach("vco.volts", "send").covers("vco.volts", Conditions("receive", "1"))
-    high = Reach("tx.*", band="high", mode="USB")
-    assert high.covers("tx.pep", Conditions("send", "3", band="high", mode="USB"))
-    assert not high.covers("tx.pep", Conditions("send", "3", band="low", mode="USB"))
-    assert Reach("*").covers("supply.rail", on_20) and "channel 20" in reach.words
+    assert not Effect("vco.tuning_voltage", "transmit").covers("vco.tuning_voltage", Conditions("receive", "1"))
+    high = Effect("tx.*", band="high", mode="USB")
+    assert high.covers("tx.pep", Conditions("transmit", "3", band="high", mode="USB"))
+    assert not high.covers("tx.pep", Conditions("transmit", "3", band="low", mode="USB"))
+    assert Effect("*").covers("supply.rail", on_20) and "channel 20" in reach.words
     assert Limit(2.0, 4.0).middle == 3.0 and Limit(None, 4.0).middle == 4.0 and Limit(2.0, 4.0).half_width == 1.0
     with pytest.raises(ValueError, match="no middle"):
         _ = Limit().middle
@@ -184,7 +184,7 @@ def test_conditions_settle_within_a_twentieth_of_a_decibel() -> None:
         {"channel": "1"},
         {"level_dbm": -116.0},
         {"level_dbm": None},
-        {"way": "send"},
+        {"way": "transmit"},
         {"tone_hz": 400.0},
         {"panel": ()},
     ):

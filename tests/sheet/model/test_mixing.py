@@ -12,7 +12,7 @@ from unitone.radio.channels import PLANS, block, plan
 from unitone.sheet.format.read import parse_sheet, read_sheet
 from unitone.sheet.library import find
 from unitone.sheet.model.mixing_model import Place, modes_of, oscillator_counted, outputs, places, spots
-from unitone.sheet.model.sheet import Conditions, Reach, Sheet
+from unitone.sheet.model.sheet import Conditions, Effect, Sheet
 
 CURLEW = find("ostrel-curlew-5").read_text(encoding="utf-8")
 VFO = """format = "unitone-sheet/1"
@@ -77,39 +77,41 @@ def test_plans_take_alpha_places_shifts_and_blocks() -> None:
     sheet = parse_sheet(text, "x", "x")
     assert sheet.carrier_hz("3A", "E") == 26_995_000 + 900_000 and sheet.carrier_hz("3A-5k") == 26_990_000
     # The divider counts those places too: the lines give them exactly.
-    sent = next(m for m in outputs(sheet, Place("send", "B", "usb", "19A-5k")) if m.output == "tx.carrier")
+    sent = next(m for m in outputs(sheet, Place("transmit", "B", "usb", "19A-5k")) if m.output == "tx.carrier")
     assert sent.hz == sheet.carrier_hz("19A-5k", "B")
 
 
 def test_every_channel_of_every_band_and_mode_comes_out_exactly(curlew: Sheet) -> None:
     assert modes_of(curlew) == ("am", "usb", "lsb", "fm")
-    for place in places(curlew, "send"):
+    for place in places(curlew, "transmit"):
         made = {m.output: m for m in outputs(curlew, place)}
         assert made["tx.carrier"].hz == curlew.carrier_hz(place.channel, place.band)
         assert dict(made["tx.carrier"].terms)[f"x-{place.band}"] == 2
         assert dict(made["tx.carrier"].terms)["car-am" if place.mode == "fm" else f"car-{place.mode}"] == -1
         assert 0 < dict(made["tx.carrier"].terms)["ref"] < Fraction(1, 6)
-    assert len(places(curlew, "send")) == 5 * 4 * 40 and len(places(curlew, "send", ends_only=True)) == 5 * 4 * 3
+    assert (
+        len(places(curlew, "transmit")) == 5 * 4 * 40 and len(places(curlew, "transmit", ends_only=True)) == 5 * 4 * 3
+    )
     seen = spots(curlew, Place("receive", "C", "am", "20"))
     assert seen is not None and seen.image_hz == pytest.approx(27_205_000 + 2 * 10_695_000)
     # Without a band nothing of the bands is told, and what does not hang on them is.
-    assert {m.output for m in outputs(curlew, Place("send", None, "lsb", "20"))} == {"loop", "carrier"}
+    assert {m.output for m in outputs(curlew, Place("transmit", None, "lsb", "20"))} == {"loop", "carrier"}
 
 
 def test_a_trimmer_reaches_what_its_oscillator_makes(curlew: Sheet) -> None:
-    def reach(name: str) -> set[Reach]:
-        return set(curlew.adjuster(name).reaches)
+    def reach(name: str) -> set[Effect]:
+        return set(curlew.adjuster(name).affects)
 
-    assert Reach("tx.frequency_error", "send", band="B") in reach("CT3")
-    assert Reach("osc.frequency", band="B", test_point="TP4") in reach("CT3") and len(reach("CT3")) == 4
+    assert Effect("tx.frequency_error", "transmit", band="B") in reach("CT3")
+    assert Effect("osc.frequency", band="B", test_point="TP4") in reach("CT3") and len(reach("CT3")) == 4
     usb = curlew.adjuster("CT8")
     for band in "ABCDE":
-        assert usb.can_change("tx.frequency_error", Conditions("send", "20", band=band, mode="usb"))
-        assert not usb.can_change("tx.frequency_error", Conditions("send", "20", band=band, mode="lsb"))
+        assert usb.can_change("tx.frequency_error", Conditions("transmit", "20", band=band, mode="usb"))
+        assert not usb.can_change("tx.frequency_error", Conditions("transmit", "20", band=band, mode="lsb"))
     assert not usb.can_change("rx.lo_error", Conditions("receive", "20", band="C", mode="usb"))
-    assert curlew.adjuster("CT1").can_change("tx.frequency_error", Conditions("send", "1", band="E", mode="am"))
+    assert curlew.adjuster("CT1").can_change("tx.frequency_error", Conditions("transmit", "1", band="E", mode="am"))
     assert not usb.can_change("osc.frequency", Conditions(test_point="TP2"))
-    assert "TP5" in next(r for r in usb.reaches if r.pattern == "osc.frequency").words
+    assert "TP5" in next(r for r in usb.affects if r.pattern == "osc.frequency").words
 
 
 def test_an_oscillator_is_told_by_where_it_is_counted(curlew: Sheet) -> None:
@@ -124,7 +126,7 @@ def test_an_oscillator_is_told_by_where_it_is_counted(curlew: Sheet) -> None:
 
 def test_a_dial_is_followed_and_premixed() -> None:
     sheet = parse_sheet(VFO, "otter.toml", "otter")
-    made = {m.output: m for m in outputs(sheet, Place("send", channel="5"))}
+    made = {m.output: m for m in outputs(sheet, Place("transmit", channel="5"))}
     assert sheet.carrier_hz("5") == 14_200_000 and made["tx.carrier"].hz == 14_200_000
     assert made["premix"].hz == 23_200_000
     vintage = VFO.replace('follows = "-1"\noffset = "19.500 MHz"', 'follows = "1"\noffset = "465 kHz"')

@@ -43,7 +43,7 @@ USUAL_U_HZ = 10.0
 STANDARD = Point(tr("a 10 MHz standard on the counter"), 10e6, (), None, _PROBE)
 #: A reading typed on the Bench counts to so many Hz; no counter is believed to better than so many ppm.
 _COUNT_HZ, _LEAST_PPM = 3.0, 0.02
-_STANDIN_PPM = 0.1
+_SIMULATED_PPM = 0.1
 #: With so wide a spread (ppm) the readings leave open whether the counter is right.
 _DOUBTED_PPM = 2.0
 #: Errors within this are left alone (Hz): a carrier's working accuracy (common practice, no source).
@@ -102,7 +102,7 @@ def point_at(sheet: Sheet, place: Place, point: str) -> Point:
         have = ", ".join(n for n, _ in sheet.plan.bands) or tr("none")
         raise EntryError(tr("there is no band “{b}”: {have}", b=place.band, have=have))
     there = outputs(sheet, place)
-    wanted = point or ("tx.carrier" if place.way == "send" else "rx.lo1")
+    wanted = point or ("tx.carrier" if place.way == "transmit" else "rx.lo1")
     for made in there:
         if made.output == wanted:
             label = place.words if not point else f"{place.words} {point}"
@@ -118,12 +118,12 @@ def _one(name: str) -> tuple[tuple[str, Fraction], ...]:
 def candidates(sheet: Sheet) -> list[Point]:
     """What could be read next: the carrier at the ends of every band and mode, each oscillator by itself, a standard."""
     found = []
-    for place in places(sheet, "send", ends_only=True):
+    for place in places(sheet, "transmit", ends_only=True):
         try:
             found.append(point_at(sheet, place, ""))
         except UnitoneError:
             continue
-    found += [point_at(sheet, Place("send"), o.id) for o in sheet.oscillators]
+    found += [point_at(sheet, Place("transmit"), o.id) for o in sheet.oscillators]
     return [*found, STANDARD]
 
 
@@ -131,9 +131,7 @@ def parse_readings(text: str, name: str = "readings") -> list[Typed]:
     """Rows of a CSV with the columns way, band, mode, channel, point, hz (comma or semicolon). Raises EntryError naming the line."""
     lines = [line for line in text.lstrip("\ufeff").splitlines() if line.strip() and not line.startswith("#")]
     if not lines:
-        raise EntryError(
-            tr("{name}: holds no readings. Its columns are {columns}.", name=name, columns=",".join(COLUMNS))
-        )
+        raise EntryError(tr("{name}: no readings in it. Columns: {columns}.", name=name, columns=",".join(COLUMNS)))
     between = ";" if ";" in lines[0] else ","
     table = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=between))
     head = [cell.strip().lower() for cell in table[0]]
@@ -171,9 +169,9 @@ def counted(sheet: Sheet, typed: Sequence[Typed], u_hz: float = USUAL_U_HZ) -> l
 
 def counted_one(sheet: Sheet, t: Typed, u_hz: float = USUAL_U_HZ) -> Counted:
     """One reading as the model takes it. Raises EntryError saying what is wrong with it and the cure."""
-    way: Way = "receive" if t.way.strip().lower() in ("receive", "rx", "r") else "send"
-    if t.way.strip() and t.way.strip().lower() not in ("receive", "rx", "r", "send", "tx", "s", "t"):
-        raise EntryError(tr("“{way}” is neither send nor receive", way=t.way))
+    way: Way = "receive" if t.way.strip().lower() in ("receive", "rx", "r") else "transmit"
+    if t.way.strip() and t.way.strip().lower() not in ("receive", "rx", "r", "transmit", "tx", "s", "t"):
+        raise EntryError(tr("“{way}” is neither transmit nor receive", way=t.way))
     place = Place(way, t.band or None, t.mode.lower() or None, t.channel or None)
     point = point_at(sheet, place, t.point.strip())
     hz = parse_si(t.hz, "Hz")
@@ -242,7 +240,7 @@ def _headline(found: Attribution, readings: Sequence[Counted], named: Sequence[s
     if not readings:
         return tr("No reading yet.")
     if all(abs(r.error_hz) <= LEAVE_HZ for r in readings) and not found.named:
-        return tr("Well inside: leave it alone.")
+        return tr("Well in spec: leave it alone.")
     if found.named:
         left = ", ".join(j.source.id for j in found.open)
         return named[0] + (tr(". Not decided: {names}", names=left) if left else "")
@@ -271,7 +269,7 @@ def _named(j: Judged, with_move: bool) -> str:
         nominal=f"{j.source.nominal_hz / 1e6:.6f}",
     )  # fmt: skip
     if not j.source.trim:
-        return words + tr("; nothing trims it")
+        return words + tr("; it has no trimmer")
     return words + tr("; turn {trim}", trim=j.source.trim) if with_move else words
 
 
@@ -333,11 +331,11 @@ def point_of(sheet: Sheet, quantity_id: str, c: Conditions, hz: float | None = N
     None where the model does not know it. Raises UnitoneError for a place that the sheet does not have.
     """
     if quantity_id == "tx.frequency_error":
-        return point_at(sheet, Place("send", c.band, c.mode, c.channel), "")
+        return point_at(sheet, Place("transmit", c.band, c.mode, c.channel), "")
     if quantity_id == "rx.lo_error":
         return point_at(sheet, Place("receive", c.band, c.mode, c.channel), "")
     known = oscillator_counted(sheet, c, hz)
-    return None if known is None else point_at(sheet, Place("send"), known.id)
+    return None if known is None else point_at(sheet, Place("transmit"), known.id)
 
 
 def readings_of(state: JobState, before: int | None = None) -> list[Counted]:
@@ -415,7 +413,7 @@ def shifted(conditions: Conditions) -> bool:
     return any(at not in _MIDDLE for at in named) or (bool(named) and conditions.way == "receive")
 
 
-def oscillator_words(state: JobState, step: Step, with_move: bool = True) -> str:
+def describe_oscillator(state: JobState, step: Step, with_move: bool = True) -> str:
     """What the job's readings say of its oscillators, at a step that counts a frequency; empty elsewhere, and with nothing to say.
 
     ``with_move``: which trimmer to turn is said, too.
@@ -441,10 +439,10 @@ def oscillator_words(state: JobState, step: Step, with_move: bool = True) -> str
 def timebase_of(state: JobState) -> float:
     """How far this bench's counter may be (ppm, standard): as found or calibrated, else a usual one.
 
-    The stand-in bench's counter runs from a standard.
+    The simulated radio bench's counter runs from a standard.
     """
-    if state.card.standin_seed is not None:
-        return _STANDIN_PPM
+    if state.card.simulated_seed is not None:
+        return _SIMULATED_PPM
     for instrument in state.instruments:
         if any(instrument.serves(q) for q in COUNTED):
             if instrument.found_u_ppm is not None:
@@ -479,7 +477,10 @@ def _mhz(hz: float) -> str:
 def frequency_path(sheet: Sheet, band: str | None, mode: str | None, channel: str) -> FrequencyPath:
     """The path from the crystals to the aerial and back, send and receive, on a channel. Raises SheetError for a sheet that does not say."""
     sources(sheet)
-    made = [*outputs(sheet, Place("receive", band, mode, channel)), *outputs(sheet, Place("send", band, mode, channel))]
+    made = [
+        *outputs(sheet, Place("receive", band, mode, channel)),
+        *outputs(sheet, Place("transmit", band, mode, channel)),
+    ]
     if not made:
         raise SheetError(
             [f"{sheet.title}: no mixing line speaks of channel {channel}. Add one for it under [[mixing]]."]
@@ -510,6 +511,6 @@ def frequency_path(sheet: Sheet, band: str | None, mode: str | None, channel: st
     seen = spots(sheet, Place("receive", band, mode, channel))
     if seen is not None:
         first, image, half = (_mhz(x) for x in (seen.intermediate_hz, seen.image_hz, seen.half_if_hz))
-        words.append(tr("First IF {f}; image at {image}, half the IF away at {half}", f=first, image=image, half=half))
+        words.append(tr("First IF {f}; image at {image}, half-IF at {half}", f=first, image=image, half=half))
     boxes = tuple(PathBox(o.id, _mhz(o.nominal_hz)) for o in sheet.oscillators if o.id in used)
     return FrequencyPath(boxes, tuple(PathBox(m.output, _mhz(float(m.hz))) for m in made), tuple(joins), tuple(words))

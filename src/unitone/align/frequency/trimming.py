@@ -137,7 +137,7 @@ def advise_tuning(state: JobState) -> Tuning:
 
 def out_of_lock(state: JobState, readings: Sequence[Counted]) -> bool:
     """Does the loop not lock: its control voltage was read out of limits, and what is made by it is kilohertz off?"""
-    loop = [s for s in state.sheet.steps if s.quantity_id == "vco.volts"]
+    loop = [s for s in state.sheet.steps if s.quantity_id == "vco.tuning_voltage"]
     if not any(verdict(state, s) == "out_of_spec" for s in loop):
         return False
     return any(r.point.direct is None and abs(r.error_hz) > _UNLOCKED_HZ for r in readings)

@@ -1,4 +1,4 @@
-"""The VCO's law from the control volts of a job: fitted, and what it says of the channels that were not read."""
+"""The VCO's law from the tuning voltage of a job: fitted, and what it says of the channels that were not read."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _SAME_HZ = 1000.0
 
 
 def vco_law(state: JobState, way: Way | None = None) -> Law | None:
-    """The VCO's law from the control volts of a job that still stand; None for too few, or for what is no VCO's."""
+    """The VCO's law from the tuning voltage of a job that still stand; None for too few, or for what is no VCO's."""
     return None if (points := vco_points(state, way)) is None else _law(tuple(points))
 
 
@@ -28,9 +28,9 @@ def vco_points(state: JobState, way: Way | None = None) -> list[tuple[float, flo
     """(Hz, volts) of every channel that is read and still stands; one way alone where the ways have a VCO each."""
     found: dict[float, float] = {}
     ways: set[Way] = set()
-    floor_of = by_conditions(lambda c: state.last_reached("vco.volts", c))
+    floor_of = by_conditions(lambda c: state.last_reached("vco.tuning_voltage", c))
     hz_of = by_conditions(lambda c: vco_hz(state.sheet, c))
-    for logged in state.read_of("vco.volts"):
+    for logged in state.read_of("vco.tuning_voltage"):
         r = logged.reading
         if r.value is None or r.bound or (way and r.conditions.way != way):
             continue

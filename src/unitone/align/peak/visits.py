@@ -39,7 +39,7 @@ class Kept:
 #: Readings whose own value tells whether the level is right. SINAD of FM flattens as noise gives way to distortion, and below the
 #: threshold it drowns at once; (S+N)/N goes dB for dB until hum and hiss of the generator's own are all that is left.
 KEPT: dict[str, Kept] = {"rx.sinad": Kept(17.0, 6.0, 11.0, 1.6), "rx.sn_ratio": Kept(24.0, 6.0, 14.0, 1.0)}
-#: How far a core of the send side is turned at once beyond where it was read (turns).
+#: How far a core of the transmit side is turned at once beyond where it was read (turns).
 CAREFUL_TURNS = 0.5
 #: How far a detector is turned before it is known what a turn does (turns).
 _FIRST_NULL_TURNS = 0.25
@@ -136,8 +136,8 @@ def _of_run(
     part = state.sheet.adjuster(group[0])
     if is_null(step):
         return group[0], next_null_move(points, q.hill_slope, part, at[group[0]], stops[group[0]])
-    # On the send side a core too far off heats the final: half a turn at a time.
-    most = CAREFUL_TURNS if q.way == "send" else FARTHEST
+    # On the transmit side a core too far off heats the final: half a turn at a time.
+    most = CAREFUL_TURNS if q.way == "transmit" else FARTHEST
     detector = q.kind == "percent"
     if detector:
         # How far a turn takes a detector is not known: no farther at once than it was turned already, lest the null be jumped.

@@ -160,7 +160,7 @@ def _unknown_move(state: JobState, step: Step, trial: Trial) -> Advice | None:
 def _places(state: JobState, step: Step, trial: Trial) -> list[int]:
     """Where everything is read: where it stood, a nudge away, and further only as long as nothing moved."""
     ((name, origin),) = trial.origin
-    far = nudge_of(state.sheet.adjuster(name), trial.what, step.hook_up == "send")
+    far = nudge_of(state.sheet.adjuster(name), trial.what, step.hook_up == "transmit")
     met = _stuck(state, trial, name, 1)
     if met is not None:
         # Hard against its stop: as far as it went, or the other way.
@@ -225,7 +225,7 @@ def worth(state: JobState, step: Step) -> tuple[Gain, ...]:
 def worth_peaking(state: JobState, step: Step) -> bool:
     """Did the step's own trial promise more than a turn costs, and has it not been worked on since?"""
     trial = last_whole(state, "worth", step.id)
-    if trial is None or any(seq > trial.ended and o != "in-limits" for seq, o in state.concluded.get(step.id, [])):
+    if trial is None or any(seq > trial.ended and o != "in-spec" for seq, o in state.concluded.get(step.id, [])):
         return False
     return sum(g.db for g in worth(state, step)) >= WORTH_DB
 
@@ -259,7 +259,7 @@ def gain_text(gain: Gain) -> str:
     return f"{gain.adjuster} {number(gain.db, 1)} dB ({number(gain.low, 1)} … {number(gain.high, 1)})"
 
 
-def lacking_reach(state: JobState, trial: Trial) -> list[str]:
+def lacking_effect(state: JobState, trial: Trial) -> list[str]:
     """Quantities that a nudge moved and that the sheet does not say it reaches."""
     part = state.sheet.adjuster(trial.origin[0][0])
     return [

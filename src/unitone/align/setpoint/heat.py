@@ -14,11 +14,11 @@ _POWER = ("tx.power", "tx.pep")
 
 
 def input_watts(state: JobState) -> float | None:
-    """What the sending stages take from the supply while keyed (W): as read last, else as the sheet says; None where nothing says.
+    """What the transmit stages take from the supply while keyed (W): as read last, else as the sheet says; None where nothing says.
 
     A sheet whose figures would burn the final of a radio that is right is not believed: heat is then judged once the current is read.
     """
-    volts, amps = last_sent(state, "supply.volts"), last_sent(state, "supply.current")
+    volts, amps = last_sent(state, "supply.voltage"), last_sent(state, "supply.current")
     volts = state.sheet.power.volts if volts is None else volts
     current = amps if amps is not None else state.sheet.power.keyed_a
     if volts is None or current is None:
@@ -37,12 +37,12 @@ def _burns_when_right(state: JobState, taken: float) -> bool:
 
 
 def last_sent(state: JobState, quantity_id: str, at: Step | None = None) -> float | None:
-    """The last reading of a quantity while sending; ``at`` a step, under the conditions that it is set under."""
+    """The last reading of a quantity on transmit; ``at`` a step, under the conditions that it is set under."""
     return next(
         (
             x.reading.value
             for x in reversed(state.by_quantity.get(quantity_id, ()))
-            if x.reading.conditions.way == "send" and (at is None or x.reading.conditions.settles(at.setting))
+            if x.reading.conditions.way == "transmit" and (at is None or x.reading.conditions.settles(at.setting))
         ),
         None,
     )

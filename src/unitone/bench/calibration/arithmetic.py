@@ -49,13 +49,13 @@ def solve_pads(
     Raises BenchError for fewer than two rows, or a pad that is not known.
     """
     if len(alike) < 2:
-        raise BenchError(tr("Two rows at least: the same reading with other pads in line, and what had to be dialled."))
+        raise BenchError(tr("Enter at least two rows: same reading, different pads, level dialled."))
     for row in alike:
         for name in row.pads:
             if name not in marked:
                 raise BenchError(tr("There is no pad “{name}” on this bench: add it with its mark.", name=name))
     if len({tuple(sorted(row.pads)) for row in alike}) < 2:
-        raise BenchError(tr("All rows have the same pads in line. Take one out, or put one in."))
+        raise BenchError(tr("All rows have the same pads in line. Add or remove one."))
     names = list(marked)
     design = np.array([[1.0, *(row.pads.count(n) for n in names)] for row in alike])
     prior = np.array([0.0, *(marked[n] for n in names)])
@@ -81,9 +81,9 @@ def generator_steps(
     the generator's own step. Raises BenchError for fewer than two rows, unknown pads, or a dial that stands in two rows.
     """
     if len(alike) < 2:
-        raise BenchError(tr("Two rows at least: one level with a pad, the next without it."))
+        raise BenchError(tr("Enter at least two rows: one level with a pad, the next without."))
     if len({row.dial_dbm for row in alike}) < len(alike):
-        raise BenchError(tr("A level is dialled in two rows: each row needs its own."))
+        raise BenchError(tr("Two rows have the same level. Each row needs its own."))
     missing = sorted({n for row in alike for n in row.pads} - set(true))
     if missing:
         raise BenchError(tr("There is no pad “{name}” on this bench: add it with its mark.", name=missing[0]))
@@ -120,9 +120,7 @@ def leakage(first: tuple[float, float], second: tuple[float, float], same_u_db: 
     if p2 - p1 < 6.0:
         raise BenchError(tr("The second row needs at least 6 dB more of pads than the first."))
     if d2 <= d1 + 3 * same_u_db:
-        raise BenchError(
-            tr("With more pads in line the generator must be dialled up for the same reading: check the two rows.")
-        )
+        raise BenchError(tr("More pads need a higher level for the same reading. Check the two rows."))
     a1, a2, r = 10 ** (-p1 / 10), 10 ** (-p2 / 10), 10 ** ((d2 - d1) / 10)
 
     def isolation(short_db: float) -> float:
@@ -133,7 +131,7 @@ def leakage(first: tuple[float, float], second: tuple[float, float], same_u_db: 
     short = (p2 - p1) - (d2 - d1)
     if short < -3.0 * math.sqrt(2.0) * same_u_db:
         raise BenchError(
-            tr("More had to be dialled than the pads take: {db} dB too much. A pad is not what is marked on it: calibrate the pads first.",
+            tr("The dial went up {db} dB more than the pads account for. Calibrate the pads first.",
                db=f"{-short:.1f}")
         )  # fmt: skip
     seen = isolation(0.0)
@@ -185,7 +183,7 @@ def wattmeter_pct(shown_w: float, true_w: float, volts_pct: float, load_pct: flo
     if not -50 < pct < 100:
         raise BenchError(
             tr(
-                "It would read {pct} % wrong: check the probe (×10?), the load and whether the volts are peak to peak.",
+                "That would be {pct} % wrong. Check the probe (×10?), the load, and peak or peak to peak.",
                 pct=f"{pct:+.0f}",
             )
         )
@@ -202,7 +200,7 @@ def full_scale_v(volts_rms: float, seen_dbfs: float, meter_pct: float) -> Found:
     if not -60.0 <= seen_dbfs <= -0.2:
         raise BenchError(
             tr(
-                "The tone stands at {db} dBFS: between −60 and −1 it can be calibrated. Turn it up, or down.",
+                "The tone is at {db} dBFS; calibration needs −60 to −1. Turn it up or down.",
                 db=f"{seen_dbfs:.1f}",
             )
         )
@@ -216,6 +214,6 @@ def level_error_db(volts_rms: float, ohm: float, dial_dbm: float, volts_pct: flo
     more = 10 * math.log10(watts / 1e-3) - dial_dbm
     if abs(more) > 10:
         raise BenchError(
-            tr("That is {db} dB off: is the generator terminated, and are the volts rms?", db=f"{more:+.1f}")
+            tr("That is {db} dB off. Check the 50 Ω termination, and that the volts are rms.", db=f"{more:+.1f}")
         )
     return Found(more, 20 * math.log10(1 + volts_pct / 100) / _ROOT3)

@@ -74,35 +74,35 @@ _VOLTS_LIMIT = GuideAsk("pct", tr("Meter accuracy, ± %"), "3", usual="3")
 
 GUIDES: tuple[Guide, ...] = (
     Guide(
-        "pads", tr("Pad against pad"), tr("the generator, a radio that receives, the pads"),
+        "pads", tr("Pad against pad"), tr("generator, working receiver, pads"),
         (
-            tr("Pick a level at which the radio's reading moves well with the level: 10 to 14 dB SINAD, or the middle of its S-meter."),
-            tr("With one pad in line, dial until the reading stands there. Note pad and dial."),
-            tr("Another pad in its place, then both, then none: dial to the same reading each time."),
+            tr("Pick a level that the reading follows well: 10 to 14 dB SINAD, or mid S-meter."),
+            tr("With one pad in line, dial up to that reading. Note pad and dial."),
+            tr("Swap the pad, then use both, then none. Dial to the same reading each time."),
         ),
         (_SAME,), _ALIKE, 6,
     ),
     Guide(
-        "generator", tr("Generator's level against a scope or meter"), tr("50 Ω at the scope or meter, which must be good at that frequency"),
-        (tr("Dial a strong level into 50 Ω, 0 dBm if it goes so far."), tr("Read the volts rms across the 50 Ω.")),
+        "generator", tr("Generator's level against a scope or meter"), tr("50 Ω at a scope or meter that works at that frequency"),
+        (tr("Set a strong level into 50 Ω: 0 dBm if it can."), tr("Read the volts rms across the 50 Ω.")),
         (
             GuideAsk("dial", tr("Dialled"), "0 dBm"), GuideAsk("volts", tr("Volts rms"), "224 mV"), GuideAsk("ohm", tr("Load, Ω"), "50", usual="50"),
             _VOLTS_LIMIT,
         ),
     ),
     Guide(
-        "steps", tr("Generator's steps against the pads"), tr("the pads, calibrated first if that can be"),
+        "steps", tr("Generator's steps against the pads"), tr("the pads, calibrated first if possible"),
         (
             tr("Dial to a reading with a pad in line. Take the pad out, and dial down to the same reading."),
-            tr("Go on down the dial that way, 10 or 20 dB at a time."),
+            tr("Repeat down the dial, 10 or 20 dB at a time."),
         ),
         (_SAME,), _ALIKE, 6,
     ),
     Guide(
-        "leak", tr("Generator leakage"), tr("at least 20 dB of pads more than usual"),
+        "leak", tr("Generator leakage"), tr("20 dB more pads than usual, at least"),
         (
-            tr("Dial to a reading at a weak level, the radio where it is when it is aligned."),
-            tr("Put 20 dB more of pads in, and dial up to the same reading. If it leaks, less than 20 dB will do."),
+            tr("Dial to a reading at a weak level, the radio in its usual place."),
+            tr("Add 20 dB of pads and dial up to the same reading. With leakage, less than 20 dB is needed."),
         ),
         (_SAME,), _ALIKE, 2,
     ),
@@ -117,18 +117,18 @@ GUIDES: tuple[Guide, ...] = (
     ),
     Guide(
         "wattmeter", tr("Wattmeter against volts on the dummy load"), tr("a scope with a ×10 probe (its factor set), the dummy load"),
-        (tr("Wattmeter and dummy load on the set. Probe across the load."), tr("Key, no modulation. Read watts and volts, let go.")),
+        (tr("Connect wattmeter and dummy load to the radio. Probe across the load."), tr("Key, no modulation. Read watts and volts, let go.")),
         (
             GuideAsk("target", tr("Wattmeter"), what="wattmeter"), GuideAsk("shown", tr("It shows"), "4 W"), GuideAsk("volts", tr("Volts"), "40 V"),
             GuideAsk("kind", tr("Volts measured as"), choices=(("pp", tr("peak to peak")), ("p", tr("peak")), ("rms", tr("rms")))),
             GuideAsk("ohm", tr("Load, Ω"), "50", usual="50"), _VOLTS_LIMIT, GuideAsk("load", tr("Load accuracy, ± %"), "2", usual="2"),
         ),
-        caution=tr("Keyed into the dummy load only, generator off the aerial socket. RF burns; the load gets hot."),
+        caution=tr("RF burns, the load gets hot: key into the dummy load only, generator disconnected."),
     ),
     Guide(
-        "input", tr("Sound card's input against a meter"), tr("a steady tone near 1 kHz, a meter that is true at 1 kHz"),
+        "input", tr("Sound card's input against a meter"), tr("a steady tone near 1 kHz, a meter accurate at 1 kHz"),
         (
-            tr("Tone into the input and the meter together. Set the system's recording level and leave it there: it is part of this."),
+            tr("Feed the tone to input and meter together. Set the recording level and leave it there."),
             tr("Listen, and type what the meter reads."),
         ),
         (
@@ -138,7 +138,7 @@ GUIDES: tuple[Guide, ...] = (
     ),
     Guide(
         "clock", tr("Sound card's clock against a known tone"), tr("a tone of known frequency, such as a counter's or a locked source's"),
-        (tr("Meters, Frequency, averaged over 10 s: note what is counted, the clock's correction at 0 ppm."),),
+        (tr("In Meters, Frequency: average 10 s, clock error 0 ppm. Note the reading."),),
         (
             GuideAsk("target", tr("Input"), what="input"), GuideAsk("shown", tr("Counted"), "1000.012 Hz"),
             GuideAsk("true", tr("True frequency"), "1 kHz"),
@@ -146,9 +146,9 @@ GUIDES: tuple[Guide, ...] = (
         ),
     ),
     Guide(
-        "output", tr("Sound card's output against a meter"), tr("a meter that is true at 1 kHz, the load it will have"),
+        "output", tr("Sound card's output against a meter"), tr("a meter accurate at 1 kHz, and the usual load"),
         (
-            tr("Meters, Tones out: 1 kHz at a level you note. Set the system's volume and leave it there: it is part of this."),
+            tr("In Meters, Tones out: 1 kHz. Note the level. Set the system volume and leave it there."),
             tr("Read the volts at the output."),
         ),
         (
@@ -191,7 +191,7 @@ def _plain(typed: Typed, key: str, words: str) -> float:
     except ValueError:
         value = math.nan
     if not math.isfinite(value):
-        raise EntryError(tr("“{text}” is no number: {what}.", text=typed.get(key, "").strip(), what=words))
+        raise EntryError(tr("“{text}” is not a number: {what}.", text=typed.get(key, "").strip(), what=words))
     return value
 
 
@@ -243,14 +243,14 @@ def _same(typed: Typed) -> float:
 def _pads(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
     marked = {p.name: p.marked_db for p in bench.pads}
     if not marked:
-        raise EntryError(tr("Name the pads of this bench first, on the left: A 20; B 20."))
+        raise EntryError(tr("Enter your pads first, on the left, like A 20; B 20."))
     alike = _alike(rows, bench)
     found, odd = solve_pads(alike, marked, _same(typed))
     # A pad that stood in no row, or in every one alike, was not measured: its mark stays.
     moved = {n: f for n, f in found.items() if len({a.pads.count(n) for a in alike}) > 1}
     words = "; ".join(
         tr(
-            "{name} takes {db} dB ± {u} (marked {mark})",
+            "{name}: {db} dB ± {u} (marked {mark})",
             name=n,
             db=number(f.value, 2),
             u=number(2 * f.u, 2),
@@ -279,7 +279,7 @@ def _generator(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
 def _steps(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
     made = generator_steps(_alike(rows, bench), bench.true_pads, _same(typed))
     words = "; ".join(
-        tr("at {dial} dBm {db} dB ± {u}", dial=number(d, 1), db=number(e, 2, sign=True), u=number(2 * u, 2))
+        tr("at {dial} dBm: {db} dB ± {u}", dial=number(d, 1), db=number(e, 2, sign=True), u=number(2 * u, 2))
         for d, e, u in made
     )
     worst = max(made, key=lambda s: abs(s[1]) / max(s[2], 1e-9))
@@ -329,14 +329,14 @@ def _wattmeter(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
     found = wattmeter_pct(
         shown, true, _plain(typed, "pct", tr("the meter's limits")), _plain(typed, "load", tr("the load's limits"))
     )
-    words = tr("The volts say {true} W: it reads {pct} % ± {u} high.", true=number(true, 2), pct=number(found.value, 1, sign=True),
+    words = tr("By voltage {true} W: the meter reads {pct} % ± {u} high.", true=number(true, 2), pct=number(found.value, 1, sign=True),
                u=number(2 * found.u, 1))  # fmt: skip
     return Concluded(words, _target(typed, tr("wattmeter")), {"pct": round(found.value, 3), "u": round(found.u, 3)})
 
 
 def _scale(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
     del rows, bench
-    seen = _plain(typed, "dbfs", tr("where the tone stands"))
+    seen = _plain(typed, "dbfs", tr("tone level"))
     found = full_scale_v(
         _value(typed, "volts", "V", tr("meter reading")), seen, _plain(typed, "pct", tr("the meter's limits"))
     )
@@ -382,20 +382,20 @@ def kept(kind: Kind, concluded: Concluded, identifier: str, today: datetime.date
 
 @dataclass(frozen=True)
 class KnownRow:
-    """One line of what is known: a verdict's word for its shape, title, words, and the calibration that can be struck."""
+    """One line of what is known: a verdict's word for its shape, title, words, and the calibration that can be voided."""
 
     kind: Kind
     mark: str
     title: str
     words: str
-    struck_id: str = ""
+    voided_id: str = ""
 
 
 def known_rows(bench: MyBench, names: Mapping[str, str], today: datetime.date) -> list[KnownRow]:
     """Everything that can be calibrated, in the guides' order: what stands, how old it is, or that it was never done."""
     made = []
     for g in GUIDES:
-        found = [c for c in bench.calibrations if c.kind == g.kind and not c.struck]
+        found = [c for c in bench.calibrations if c.kind == g.kind and not c.voided]
         latest = {c.target: c for c in found}
         if not latest:
             made.append(KnownRow(g.kind, "todo", g.title, tr("not calibrated: marked value used")))

@@ -45,7 +45,7 @@ class Source(Protocol):
 
 @dataclass
 class Samples:
-    """A source in memory, for stand-ins and tests."""
+    """A source in memory, for simulated radios and tests."""
 
     samples: Block
     rate: float

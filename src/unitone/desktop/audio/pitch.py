@@ -24,7 +24,7 @@ class Pitch(QObject):
         try:
             there = devices(output=True)
             if not there:
-                raise BenchError(tr("There is no sound output on this machine: the pitch has nothing to sound from."))
+                raise BenchError(tr("No sound output on this machine: the pitch cannot be heard."))
             self._output = SoundOutput(there[0], Setting("tone", 440.0, level=0.0))
         except SignalError as error:
             raise BenchError(str(error)) from None

@@ -234,7 +234,7 @@ class SoundInput(_Threaded):
         if (there is not None and self.device.id not in there) or self._patience < 0:
             self._lost(
                 tr(
-                    "{name} gives no more sound: was it unplugged? Plug it in, and choose it again; what is held stays.",
+                    "{name} stopped: unplugged? Plug it in and choose it again. Held readings stay.",
                     name=self.device.name,
                 )
             )

@@ -16,7 +16,7 @@ class Action:
     words: str
     key: str
     scope: Scope
-    #: Goes on while its key is held: moving about only. What turns, logs or strikes is done once a press.
+    #: Goes on while its key is held: moving about only. What turns, logs or voids is done once a press.
     repeats: bool = False
 
 
@@ -44,10 +44,10 @@ ACTIONS: tuple[Action, ...] = (
     Action("next-adjuster", "Select the next adjuster", "Down", "bench", True),
     Action("previous-step", "Previous step", "PgUp", "bench", True),
     Action("next-step", "Next step", "PgDown", "bench", True),
-    Action("chart", "Read the chart: S-meter over the level, squelch over its control, detector beside the channel", "M", "bench"),
+    Action("chart", "Read the chart: S-meter against level, squelch against its control, detector against frequency", "M", "bench"),
     Action("worth", "Worth aligning? Nudge each core of the step and foretell the gain", "V", "bench"),
     Action("what", "Probe the selected adjuster: move it a little, see what changes, put it back", "Q", "bench"),
-    Action("keep-reach", "Keep what a nudge moved in this radio's own sheet", "Y", "bench"),
+    Action("keep-effect", "Keep what a nudge moved in this radio's own sheet", "Y", "bench"),
     Action("far", "Far view: number, limit and arrow over the whole window", "F", "bench"),
     Action("pitch", "A pitch that rises with the reading, on or off", "U", "bench"),
     Action("voice", "The coach's line spoken, on or off", "J", "bench"),
@@ -56,7 +56,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("type", "Type a reading (a digit, a sign, < or > starts it too)", "R", "bench"),
     Action("back", "Turn the selected adjuster back to where it was found", "B", "bench"),
     Action("back-all", "Take every adjuster back", "Shift+B", "bench"),
-    Action("strike", "Strike the last reading, note or conclusion", "Ctrl+Z", "bench"),
+    Action("void", "Strike the last reading, note or conclusion", "Ctrl+Z", "bench"),
     Action("hook-up", "Confirm the hook-up of this step", "H", "bench"),
     Action("key-anyway", "Practice: key as the bench stands, hooked up or not", "Shift+H", "bench"),
     Action("mend", "Practice: repair what a wrong hook-up destroyed", "Ctrl+Shift+H", "bench"),
@@ -69,7 +69,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("tried", "What was suspected, done, and what came of it", "X", "bench"),
     Action("loose", "Loose ends: what is lifted, out or on for the time being", "W", "bench"),
     Action("judge", "Accept what is out, or put the step aside, with a reason", "A", "bench"),
-    Action("schools", "Conventions: this job's own choices", "O", "bench"),
+    Action("conventions", "Conventions: this job's own choices", "O", "bench"),
     Action("instrument", "Which instrument typed readings come from", "I", "bench"),
     Action("job-sheet", "This job's own copy of its sheet: a variant", "E", "bench"),
     Action("certificate", "Certificate", "C", "bench"),
@@ -81,12 +81,12 @@ ACTIONS: tuple[Action, ...] = (
     Action("look-fine", "Inspection: the item at hand is fine", "Alt+F", "card"),
     Action("look-wrong", "Inspection: something is wrong with it", "Alt+W", "card"),
     Action("look-mended", "Inspection: repaired", "Alt+M", "card"),
-    Action("card-strike", "Strike the last entry", "Ctrl+Z", "card"),
+    Action("card-void", "Strike the last entry", "Ctrl+Z", "card"),
     Action("card-bench", "Take this job to the Bench", "Ctrl+Return", "card"),
     Action("card-leave", "Back to the jobs", "Esc", "card"),
     Action("meter-open", "Choose a recording", "Ctrl+O", "meters"),
     Action("meter-card", "Listen to the sound card", "Ctrl+L", "meters"),
-    Action("meter-standin", "Listen to the simulated radio on the Bench", "Ctrl+R", "meters"),
+    Action("meter-simulated", "Listen to the simulated radio on the Bench", "Ctrl+R", "meters"),
     Action("meter-freeze", "Freeze the picture while the sound goes on, or go on", "Ctrl+F", "meters"),
     Action("meter-keep", "Keep the last ten seconds as a sound file", "Ctrl+S", "meters"),
     Action("meter-tones", "Tones out: show the generator, or the wave again", "Ctrl+G", "meters"),

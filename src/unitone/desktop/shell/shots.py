@@ -25,12 +25,12 @@ from unitone.store.logbook import Logbook
 _INSTRUMENTS = [
     {"id": "watt", "name": "30 W wattmeter", "measures": ["tx.power", "tx.pep"], "standing": "calibrated", "calibrated": "2026-03-02",
      "pct_full_scale": 5, "full_scale": 30, "reads_pct": -8},
-    {"id": "dmm", "name": "bench multimeter", "measures": ["supply.*", "vco.volts", "tx.bias_volts"], "standing": "calibrated",
+    {"id": "dmm", "name": "bench multimeter", "measures": ["supply.*", "vco.tuning_voltage", "tx.bias_voltage"], "standing": "calibrated",
      "calibrated": "2026-05-11", "pct_reading": 0.5},
     {"id": "counter", "name": "eight-digit counter", "measures": ["ref.*", "osc.*", "tx.frequency_error"], "standing": "calibrated",
      "calibrated": "2025-11-30", "ppm": 0.5},
     {"id": "sinad", "name": "SINAD meter of the boathouse", "measures": ["rx.sinad", "rx.sn_ratio", "rx.sensitivity*", "rx.distortion",
-     "rx.af_volts"], "standing": "indicative only"},
+     "rx.af_voltage"], "standing": "indicative only"},
     {"id": "generator", "name": "generator of the boathouse", "measures": ["rx.s_meter", "rx.squelch*"], "standing": "indicative only"},
 ]  # fmt: skip
 
@@ -121,14 +121,14 @@ def _card(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callab
 
 
 def _live(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
-    """The stand-in of the job on the Bench listened to, before it is aligned, at two levels."""
+    """The simulated radio of the job on the Bench listened to, before it is aligned, at two levels."""
     window.open_job(logbook.job("147").id)
     bench = window._bench
     wait(app, lambda: bench.view is not None and bench.view.number == 147)
     window.worker.do(lambda s: s.set_up(dataclasses.replace(s.step.setting, level_dbm=-107.0)))
     window.show_place("meters")
     page = window._meters
-    page.press("meter-standin")
+    page.press("meter-simulated")
     wait(app, lambda: page.shown is not None and len(page.shown.trend) > 5)
     page.press("meter-hold")
     window.worker.do(lambda s: s.set_up(dataclasses.replace(s.step.setting, level_dbm=-101.0)))
@@ -167,7 +167,7 @@ def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None])
     page = window._sheets
     wait(app, lambda: bool(page.kept))
     page.open(find("ostrel-weir-40-am"))
-    wait(app, lambda: page.now is not None and bool(page.editor.route_why))
+    wait(app, lambda: page.now is not None and bool(page.editor.procedure_why))
     page.editor.tables["step"].choose([5])
     shoot("sheets")
     page.editor.show_section("board")
@@ -208,7 +208,7 @@ def _open(app: QApplication, window: MainWindow, job: str) -> None:
 def _even(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
     """Power of the multi-band mobile on its way to being even, by night."""
     card = Card(
-        logbook.next_number(), "ostrel-curlew-5", "C5-0420", "ferry 2", "weak on the high bands", standin_seed=5
+        logbook.next_number(), "ostrel-curlew-5", "C5-0420", "ferry 2", "weak on the high bands", simulated_seed=5
     )
     job = open_job(logbook, "ostrel-curlew-5", card)
     session = Session(logbook, job)
@@ -226,7 +226,7 @@ def _even(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callab
 
 def _squelch(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
     """The squelch of the multi-band mobile over its control, as found and as left."""
-    card = Card(logbook.next_number(), "ostrel-curlew-5", "C5-2210", "ferry 1", "squelch opens late", standin_seed=12)
+    card = Card(logbook.next_number(), "ostrel-curlew-5", "C5-2210", "ferry 1", "squelch opens late", simulated_seed=12)
     job = open_job(logbook, "ostrel-curlew-5", card)
     session = Session(logbook, job)
     session.start_work()
@@ -246,8 +246,8 @@ def _squelch(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Cal
 
 def _smeter(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
     """The S-meter of an AM mobile from S1 on, as found and once its preset was turned: its diode wakes late."""
-    card = Card(logbook.next_number(), "ostrel-weir-40-am", "40-0977", "market stall 9", "no meter under S5", standin_seed=4,
-                standin_fault="silicon-meter-diode")  # fmt: skip
+    card = Card(logbook.next_number(), "ostrel-weir-40-am", "40-0977", "market stall 9", "no meter under S5", simulated_seed=4,
+                simulated_fault="silicon-meter-diode")  # fmt: skip
     job = open_job(logbook, "ostrel-weir-40-am", card)
     session = Session(logbook, job)
     # From S1 to S9+50 dB: a generator that goes lower than the usual one reaches both ends with less of a pad.
@@ -275,7 +275,7 @@ def _recheck(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Cal
             reading = Reading(step.quantity_id, required, step.limit.middle, "by hand", "hand")
             session.append(reading)
     session.start_work()
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     session.touch("D4", "germanium diode fitted")
     session.go_to("front-end")
     session.keep_summary()

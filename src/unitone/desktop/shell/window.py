@@ -436,7 +436,7 @@ class MainWindow(QMainWindow):
 
             meters = self._meters = MetersPage(lambda: my_bench(self.logbook))
             meters.send.connect(self._send_reading)
-            meters.standin_wanted.connect(self._listen)
+            meters.simulated_wanted.connect(self._listen)
             kept = self.logbook.setting("meters", {}) or {}
             meters.listening.choose(str(kept.get("input", "")), str(kept.get("side", "")))
             meters.input_chosen.connect(lambda device, side: self._remember("meters", {"input": device, "side": side}))
@@ -446,16 +446,16 @@ class MainWindow(QMainWindow):
 
     def _sums_page(self) -> QWidget:
         if self._sums is None:
-            from unitone.desktop.features.calculators.page import SumsPage
+            from unitone.desktop.features.calculators.page import CalculatorsPage
             from unitone.session.session import library_of
 
-            self._sums = SumsPage(lambda: library_of(self.logbook))
+            self._sums = CalculatorsPage(lambda: library_of(self.logbook))
             self._keys(self._sums, "sums", self._sums.press)
             self.pages.addWidget(self._sums)
         return self._sums
 
     def _listen(self, wanted: bool) -> None:
-        """The Meters want to hear the stand-in of the job on the Bench, or not any more."""
+        """The Meters want to hear the simulated radio of the job on the Bench, or not any more."""
         self._bench_page()
         assert self.worker is not None
         self.worker.listen(wanted)

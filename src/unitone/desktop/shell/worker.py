@@ -61,7 +61,7 @@ class BenchWorker(QObject):
     #: A command was sent, and was answered: done, or refused with words.
     asked = pyqtSignal()
     answered = pyqtSignal()
-    #: A stretch of what the stand-in gives, and why it gives nothing, while somebody listens.
+    #: A stretch of what the simulated radio gives, and why it gives nothing, while somebody listens.
     sound = pyqtSignal(object)
     deaf = pyqtSignal(str)
 
@@ -269,7 +269,7 @@ class BenchWorker(QObject):
         self.live.emit(LiveFigure(self._generation, figure, unit, place, heard))
 
     def _hear(self) -> None:
-        """The next tenth of a second of the stand-in; a reason why there is none is told once."""
+        """The next tenth of a second of the simulated radio; a reason why there is none is told once."""
         words = ""
         if self._session is None:
             words = tr("No job on the Bench. Open one with a simulated radio, and choose this again.")

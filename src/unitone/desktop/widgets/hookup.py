@@ -54,7 +54,7 @@ class HookUpCard(QWidget):
 
     confirmed = pyqtSignal()
     forced = pyqtSignal()
-    mended = pyqtSignal()
+    repaired = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -73,15 +73,15 @@ class HookUpCard(QWidget):
         set_tip(self.force, tr("Simulated bench only: see what a wrong hook-up destroys."))
         self.force.clicked.connect(self.forced.emit)
         self.broken = label("warn", "", True)
-        self.mend = QPushButton()
-        self.mend.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.mend.clicked.connect(self.mended.emit)
+        self.repair = QPushButton()
+        self.repair.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.repair.clicked.connect(self.repaired.emit)
         layout.addWidget(self.chain)
         layout.addWidget(self.words)
         layout.addWidget(self.button)
         layout.addWidget(self.force)
         layout.addWidget(self.broken)
-        layout.addWidget(self.mend)
+        layout.addWidget(self.repair)
 
     def set_compact(self, low: bool) -> None:
         """In a low window the caution stands in the chain's tool tip; where it has to be confirmed it is always in sight."""
@@ -101,13 +101,13 @@ class HookUpCard(QWidget):
             style.unpolish(self.words)
             style.polish(self.words)
         self.button.setVisible(not view.hook_up.ok and not view.finished)
-        self.button.setText(tr("It is hooked up for {way}  H", way=tr(view.hook_up.wanted)))
+        self.button.setText(tr("Hooked up for {way}  H", way=tr(view.hook_up.wanted)))
         self.button.setAccessibleName(self.button.text())
         self.force.setVisible(view.hook_up.can_force and not view.finished and not view.hook_up.damage[0])
         words, cure = view.hook_up.damage
         self.broken.setText(words)
         self.broken.setVisible(bool(words))
-        self.mend.setText(cure)
-        self.mend.setAccessibleName(cure or tr("Practice: repair the damage"))
-        self.mend.setVisible(bool(words) and not view.finished)
+        self.repair.setText(cure)
+        self.repair.setAccessibleName(cure or tr("Practice: repair the damage"))
+        self.repair.setVisible(bool(words) and not view.finished)
         self.set_compact(self._low)

@@ -16,7 +16,7 @@ from unitone.words import tr
 
 #: Which shape stands for how something looked at, a voltage, or an outcome came out.
 SHAPE = {
-    "fine": "in_spec", "wrong": "out_of_spec", "mended": "in_spec", "low": "out_of_spec", "high": "out_of_spec", "the cause": "in_spec",
+    "fine": "in_spec", "wrong": "out_of_spec", "repaired": "in_spec", "low": "out_of_spec", "high": "out_of_spec", "the cause": "in_spec",
     "not the cause": "not applicable",
     "unclear": "undecided", "open": "recheck", "": "todo",
 }  # fmt: skip

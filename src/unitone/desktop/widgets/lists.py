@@ -1,4 +1,4 @@
-"""The route with its verdicts, and the turns ledger."""
+"""The procedure with its verdicts, and the turns ledger."""
 
 from __future__ import annotations
 
@@ -20,23 +20,23 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark, verdict_colour
 from unitone.desktop.widgets.painted import Painted, elided, label, set_tip
 from unitone.job.verdicts import describe_verdict
-from unitone.present.bench.bench_shapes import LedgerRow, RouteRow
+from unitone.present.bench.bench_shapes import LedgerRow, ProcedureRow
 from unitone.words import tr
 
 _ROLE = Qt.ItemDataRole.UserRole
 
 
-class _RouteDelegate(QStyledItemDelegate):
+class _ProcedureDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         del option
-        return QSize(theme.px(120), theme.px(26 if isinstance(index.data(_ROLE), RouteRow) else 27))
+        return QSize(theme.px(120), theme.px(26 if isinstance(index.data(_ROLE), ProcedureRow) else 27))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
         row, box = index.data(_ROLE), QRectF(option.rect)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if not isinstance(row, RouteRow):
+        if not isinstance(row, ProcedureRow):
             painter.setFont(theme.font(11, True))
             painter.setPen(theme.colour("quiet"))
             painter.drawText(
@@ -75,27 +75,27 @@ class _RouteDelegate(QStyledItemDelegate):
         painter.restore()
 
 
-class RouteList(QListWidget):
-    """The route: headings and steps; a click goes to a step."""
+class ProcedureList(QListWidget):
+    """The procedure: headings and steps; a click goes to a step."""
 
     chosen = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setAccessibleName(tr("Procedure"))
-        self.setItemDelegate(_RouteDelegate(self))
+        self.setItemDelegate(_ProcedureDelegate(self))
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.itemClicked.connect(self._go)
         # Steps are reached with Page Up and Page Down from anywhere on the Bench.
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._rows: tuple[tuple[str, tuple[RouteRow, ...]], ...] = ()
+        self._rows: tuple[tuple[str, tuple[ProcedureRow, ...]], ...] = ()
         theme.changed.connect(self._theme_changed)
 
     def _theme_changed(self) -> None:
         self.scheduleDelayedItemsLayout()
 
-    def show_route(self, groups: tuple[tuple[str, tuple[RouteRow, ...]], ...]) -> None:
+    def show_procedure(self, groups: tuple[tuple[str, tuple[ProcedureRow, ...]], ...]) -> None:
         """Show these steps; the one at hand is kept in sight."""
         if groups == self._rows:
             return
@@ -136,12 +136,12 @@ class RouteList(QListWidget):
         super().resizeEvent(event)
         for n in range(self.count()):
             row = self.item(n).data(_ROLE)
-            if isinstance(row, RouteRow) and row.current:
+            if isinstance(row, ProcedureRow) and row.current:
                 self.scrollToItem(self.item(n))
 
     def _go(self, item: QListWidgetItem) -> None:
         row = item.data(_ROLE)
-        if isinstance(row, RouteRow):
+        if isinstance(row, ProcedureRow):
             self.chosen.emit(row.step_id)
 
 

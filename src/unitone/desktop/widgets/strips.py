@@ -38,7 +38,7 @@ class PathStrip(Painted):
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 10, 10)
         if not self._stages:
             return
-        ways = [w for w in ("receive", "send") if any(s.way == w for s in self._stages)]
+        ways = [w for w in ("receive", "transmit") if any(s.way == w for s in self._stages)]
         slots = len(self._stages) + (len(ways) - 1)
         width = (self.width() - theme.px(24)) / max(slots, 1)
         x = theme.px(12) + width / 2
@@ -51,7 +51,7 @@ class PathStrip(Painted):
                 painter.drawText(QRectF(x - width / 2, 0, width, self.height()), Qt.AlignmentFlag.AlignCenter, tr(way))
                 x += width
             pen = QPen(theme.colour("teal" if way == "receive" else "quiet"), 3 if way == "receive" else 2)
-            if way == "send":
+            if way == "transmit":
                 pen.setStyle(Qt.PenStyle.DotLine)
             painter.setPen(pen)
             painter.drawLine(QPointF(x, y), QPointF(x + width * (len(stages) - 1), y))
@@ -120,7 +120,7 @@ class TapeStrip(Painted):
             bold = theme.font(13, True)
             plain = theme.font(12)
             for f in (bold, plain):
-                f.setStrikeOut(entry.struck)
+                f.setStrikeOut(entry.voided)
             painter.setFont(bold)
             value = elided(painter, entry.value, inner.width())
             taken = painter.fontMetrics().horizontalAdvance(value)

@@ -130,7 +130,7 @@ class TableEditor(QWidget):
         left.addWidget(self.list, 1)
         buttons = QHBoxLayout()
         buttons.setSpacing(theme.px(4))
-        self.add_button = self._button(tr("Add"), self.add, tr("A row more, like the one at hand: Ctrl+Return"), "")
+        self.add_button = self._button(tr("Add"), self.add, tr("Add a row like this one: Ctrl+Return"), "")
         self.copy_button = self._button(tr("Duplicate"), self.duplicate, tr("Ctrl+D"), "link")
         self.remove_button = self._button(tr("Remove"), self.remove, tr("Delete; undo brings it back"), "link")
         self.up_button = self._button("▲", lambda: self.move(-1), tr("Move up: Alt+Up"), "link")
@@ -229,7 +229,7 @@ class TableEditor(QWidget):
             self.form.show_cures({})
             return
         self.head.setText(
-            tr("{n} rows together: what you type goes into all of them", n=len(chosen)) if len(chosen) > 1 else ""
+            tr("{n} rows selected: your entry goes into all of them", n=len(chosen)) if len(chosen) > 1 else ""
         )
         self.head.setVisible(len(chosen) > 1)
         self.form.show_rows(lambda f: [draft.get((self.table, n, *f.key)) for n in chosen])

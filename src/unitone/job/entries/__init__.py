@@ -1,10 +1,11 @@
 """The log, one class a kind of entry, by subject; each knows its form on disk (``reads``, ``to_data``) and what it changes (``apply``).
 
-A job's log is append-only: a correction is a new entry that strikes an old one.
+A job's log is append-only: a correction is a new entry that voids an old one.
 """
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import msgspec
@@ -12,11 +13,11 @@ import msgspec
 from unitone.errors import TapeError
 from unitone.job.entries.base import Entry as Entry
 from unitone.job.entries.base import Kind
-from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Mended, SetUp
+from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Repaired, SetUp
 from unitone.job.entries.hands import Touched, Turned
-from unitone.job.entries.notes import Damaged, Loosened, Noted, Struck, Tied, Tried
+from unitone.job.entries.notes import Damaged, Loosened, Noted, Tied, Tried, Voided
 from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
-from unitone.job.entries.procedure import Concluded, Judged, PhaseBegun, SchoolsChosen, VariantMade, WentTo
+from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.trials import TrialMoved
 from unitone.job.entries.workshop import (
@@ -28,19 +29,26 @@ from unitone.job.entries.workshop import (
     SupplySet,
     TimeSpent,
 )
+from unitone.quantities.older_names import CODES, KEYS, QUANTITY_IDS, in_todays_names
 
 #: Whatever an entry can say. A new kind stands here, and mypy names every place that has to deal with it.
 Said = (
     Opened | CardAmended | StatusSet | Finished | HandedOver | Archived
-    | KitSet | InstrumentsSet | HookedUp | SetUp | Broken | Mended
-    | PhaseBegun | WentTo | Concluded | Judged | SchoolsChosen | VariantMade
+    | KitSet | InstrumentsSet | HookedUp | SetUp | Broken | Repaired
+    | PhaseBegun | WentTo | Concluded | Judged | ConventionsChosen | VariantMade
     | Reading | Turned | Touched | TrialMoved
-    | Noted | Struck | Tried | Loosened | Tied | Damaged
+    | Noted | Voided | Tried | Loosened | Tied | Damaged
     | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold
 )  # fmt: skip
 
 #: Every kind by its name on disk.
 KINDS: dict[str, type[Kind]] = {cls.kind: cls for cls in Said.__args__}
+#: Kinds by the names that earlier versions wrote.
+_OLDER_KINDS = {"schools": "conventions", "strike": "void", "mended": "repaired"}
+#: What only an earlier version wrote: the rest of a long log is read without a second look.
+_OLDER = re.compile(
+    "|".join(f'"{re.escape(x)}"' for x in (*QUANTITY_IDS, *KEYS, *(old for codes in CODES.values() for old in codes)))
+)
 
 
 def reads(kind: str, text: str | bytes) -> Said:
@@ -48,10 +56,12 @@ def reads(kind: str, text: str | bytes) -> Said:
 
     Raises TapeError for a kind or conditions that only a newer version knows.
     """
-    cls = KINDS.get(kind)
+    cls = KINDS.get(kind) or KINDS.get(_OLDER_KINDS.get(kind, ""))
     if cls is None:
         raise TapeError(f"An entry is of an unknown kind, {kind!r}: this log needs a newer Unitone.")
     try:
+        if _OLDER.search(text if isinstance(text, str) else text.decode()):
+            text = msgspec.json.encode(in_todays_names(msgspec.json.decode(text))[0])
         return cls.reads(text)  # type: ignore[return-value]
     except (msgspec.DecodeError, RecursionError, UnicodeError):
         return Damaged(kind)

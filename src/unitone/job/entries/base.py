@@ -37,12 +37,12 @@ class Entry(NamedTuple):
 
 
 class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A kind of entry: its fields are the keys of its data on disk. A struck entry changes nothing, unless it was done by hand."""
+    """A kind of entry: its fields are the keys of its data on disk. A voided entry changes nothing, unless it was done by hand."""
 
     kind: ClassVar[str]
-    #: Can undo strike it?
-    can_be_struck: ClassVar[bool] = False
-    #: Does it change the radio or its sheet whether it is struck or not? Striking corrects the record, not the radio.
+    #: Can undo void it?
+    can_be_voided: ClassVar[bool] = False
+    #: Does it change the radio or its sheet whether it is voided or not? Voiding corrects the record, not the radio.
     done_for_good: ClassVar[bool] = False
     #: Does a finished job still take it?
     after_the_end: ClassVar[bool] = False

@@ -98,10 +98,10 @@ class Broken(Kind, frozen=True):
         state.damaged.add(self.what)
 
 
-class Mended(Kind, frozen=True):
+class Repaired(Kind, frozen=True):
     """What a wrong hook-up broke is whole again."""
 
-    kind: ClassVar[str] = "mended"
+    kind: ClassVar[str] = "repaired"
 
     what: str
 

@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from unitone.errors import TapeError
 from unitone.job.entries.base import Entry, Kind
 from unitone.job.records import Touch, Turn
-from unitone.sheet.model.sheet import Reach
+from unitone.sheet.model.sheet import Effect
 
 if TYPE_CHECKING:
     from unitone.job.state import JobState
 
 
-def reach_to_data(reach: Reach) -> dict[str, str]:
+def effect_to_data(reach: Effect) -> dict[str, str]:
     """A reach as plain data; nothing that is not narrowed is written."""
     return {k: v for k, v in reach.__dict__.items() if v is not None and not (k == "way" and v == "either")}
 
@@ -51,18 +51,18 @@ class Touched(Kind, frozen=True):
     """A part is touched or an action done: what, in whose words, and what it reaches."""
 
     kind: ClassVar[str] = "touch"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     name: str
     words: str
-    reaches: tuple[Reach, ...]
+    affects: tuple[Effect, ...]
 
     def to_data(self) -> dict[str, Any]:
         """As it stands on disk."""
-        return {"name": self.name, "words": self.words, "reaches": [reach_to_data(r) for r in self.reaches]}
+        return {"name": self.name, "words": self.words, "affects": [effect_to_data(r) for r in self.affects]}
 
     def apply(self, state: JobState, at: Entry) -> None:
         """What it reaches is older now."""
-        touch = Touch(at.seq, at.id, at.utc, self.name, self.words, self.reaches, at.bench_s)
+        touch = Touch(at.seq, at.id, at.utc, self.name, self.words, self.affects, at.bench_s)
         state.touches.append(touch)
-        state.reach(f"touch {self.name} {self.reaches}", at.seq, touch.covers)
+        state.reach(f"touch {self.name} {self.affects}", at.seq, touch.covers)

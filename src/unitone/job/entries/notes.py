@@ -1,4 +1,4 @@
-"""Notes and corrections: what was noted, struck, tried as a cause, and what is loose for the time being."""
+"""Notes and corrections: what was noted, voided, tried as a cause, and what is loose for the time being."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ class Noted(Kind, frozen=True):
     """A note."""
 
     kind: ClassVar[str] = "note"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
     after_the_end: ClassVar[bool] = True
 
     text: str
@@ -35,22 +35,22 @@ class Noted(Kind, frozen=True):
         state.notes.append((at.utc, self.text))
 
 
-class Struck(Kind, frozen=True):
-    """An earlier entry is struck: it counts as never made."""
+class Voided(Kind, frozen=True):
+    """An earlier entry is voided: it counts as never made."""
 
-    kind: ClassVar[str] = "strike"
+    kind: ClassVar[str] = "void"
 
     entry: str = ""
 
     def apply(self, state: JobState, at: Entry) -> None:
-        """Which entries are struck is known before the fold begins."""
+        """Which entries are voided is known before the fold begins."""
 
 
 class Tried(Kind, frozen=True):
     """What was suspected, what was done, what came of it, and whether that was the cause."""
 
     kind: ClassVar[str] = "tried"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     suspected: str
     done: str
@@ -66,7 +66,7 @@ class Loosened(Kind, frozen=True):
     """Something is loose for the time being: in whose words, or another way to feed the radio than its usual one."""
 
     kind: ClassVar[str] = "loose"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     what: str = ""
     supply: str = ""
@@ -87,7 +87,7 @@ class Tied(Kind, frozen=True):
     """A loose end is put right, or stays for a reason."""
 
     kind: ClassVar[str] = "tied"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     entry: str
     stays: str = ""

@@ -30,7 +30,7 @@ class Opened(Kind, frozen=True):
     physics_hash: str = ""
     kit: dict[str, Any] = msgspec.field(default_factory=dict)
     pictures: dict[str, str] = msgspec.field(default_factory=dict)
-    schools: dict[str, str] = msgspec.field(default_factory=dict)
+    conventions: dict[str, str] = msgspec.field(default_factory=dict)
     instruments: list[dict[str, Any]] = msgspec.field(default_factory=list)
     chosen: dict[str, str] = msgspec.field(default_factory=dict)
     rule: str = ""
@@ -50,7 +50,7 @@ class CardAmended(Kind, frozen=True):
     """Fields of the card are changed."""
 
     kind: ClassVar[str] = "card"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     card: dict[str, Any]
 
@@ -63,7 +63,7 @@ class StatusSet(Kind, frozen=True):
     """Open, waiting or left for later, why, and up to which cost the owner agreed."""
 
     kind: ClassVar[str] = "status"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     status: str
     why: str = ""

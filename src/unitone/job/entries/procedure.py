@@ -8,11 +8,11 @@ import msgspec
 
 from unitone.errors import TapeError
 from unitone.job.entries.base import Entry, Kind
-from unitone.job.entries.hands import reach_to_data
+from unitone.job.entries.hands import effect_to_data
 from unitone.job.kept_sheets import kept_sheet
 from unitone.job.records import Judged as JudgedStep
 from unitone.job.records import Touch, Variant
-from unitone.sheet.model.sheet import Reach
+from unitone.sheet.model.sheet import Effect
 
 if TYPE_CHECKING:
     from unitone.job.state import JobState
@@ -52,7 +52,7 @@ class Concluded(Kind, frozen=True):
     """A step is done with, for now."""
 
     kind: ClassVar[str] = "concluded"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     step: str
     outcome: str
@@ -67,7 +67,7 @@ class Judged(Kind, frozen=True):
     """A step is accepted although it is out, or put aside as not applicable, with the reason and the values it was judged at."""
 
     kind: ClassVar[str] = "judge"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     step: str
     verdict: str
@@ -85,20 +85,20 @@ class Judged(Kind, frozen=True):
         state.judged[self.step] = JudgedStep(at.seq, self.verdict, self.reason, values)
 
 
-class SchoolsChosen(Kind, frozen=True):
+class ConventionsChosen(Kind, frozen=True):
     """This job's own answers to the questions where practitioners differ."""
 
-    kind: ClassVar[str] = "schools"
+    kind: ClassVar[str] = "conventions"
 
-    schools: dict[str, str]
+    conventions: dict[str, str]
 
     def to_data(self) -> dict[str, Any]:
         """As it stands on disk."""
-        return {"schools": self.schools}
+        return {"conventions": self.conventions}
 
     def apply(self, state: JobState, at: Entry) -> None:
         """The sheet as it stands with them."""
-        state.schools = dict(self.schools)
+        state.conventions = dict(self.conventions)
         state.take_sheet(state.written)
 
 
@@ -114,7 +114,7 @@ class VariantMade(Kind, frozen=True):
     before_hash: str
     changes: list[dict[str, str]]
     why: str = ""
-    reaches: tuple[Reach, ...] = ()
+    affects: tuple[Effect, ...] = ()
     pictures: dict[str, str] = msgspec.field(default_factory=dict)
     undone: bool = False
 
@@ -122,7 +122,7 @@ class VariantMade(Kind, frozen=True):
         """As it stands on disk."""
         return {
             "title": self.title, "why": self.why, "sheet_text": self.sheet_text, "sheet_hash": self.sheet_hash,
-            "before_hash": self.before_hash, "changes": self.changes, "reaches": [reach_to_data(r) for r in self.reaches],
+            "before_hash": self.before_hash, "changes": self.changes, "affects": [effect_to_data(r) for r in self.affects],
             "pictures": self.pictures, **({"undone": True} if self.undone else {}),
         }  # fmt: skip
 
@@ -136,8 +136,8 @@ class VariantMade(Kind, frozen=True):
                 at.seq, at.id, at.utc, self.title, self.why, changes, self.sheet_hash, self.before_hash, self.undone
             )
         )
-        if self.reaches:
-            state.touches.append(Touch(at.seq, at.id, at.utc, "variant", self.title, self.reaches, at.bench_s))
+        if self.affects:
+            state.touches.append(Touch(at.seq, at.id, at.utc, "variant", self.title, self.affects, at.bench_s))
         kept = {s.id for s in written.steps}
         state.concluded = {k: v for k, v in state.concluded.items() if k in kept}
         state.judged = {k: v for k, v in state.judged.items() if k in kept}

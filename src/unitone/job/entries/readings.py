@@ -25,7 +25,7 @@ class Reading(Kind, frozen=True):
     """
 
     kind: ClassVar[str] = "reading"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     quantity_id: str = msgspec.field(name="quantity")
     conditions: Conditions

@@ -18,7 +18,7 @@ class FindingMade(Kind, frozen=True):
     """Something was looked at: which item, how it looked, in whose words, on which parts, and what was done."""
 
     kind: ClassVar[str] = "finding"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     item: str
     look: str
@@ -40,7 +40,7 @@ class SupplySet(Kind, frozen=True):
     """How the radio is fed, the current limit that is set (A), and the input resistance of the meter in hand (ohm)."""
 
     kind: ClassVar[str] = "supply"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     path: str = ""
     limit_a: float | None = None
@@ -58,7 +58,7 @@ class CapacitorMeasured(Kind, frozen=True):
     """A capacitor as marked and measured (F), with its series resistance (ohm) at a frequency (Hz)."""
 
     kind: ClassVar[str] = "capacitor"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     part: str
     dielectric: Dielectric
@@ -79,7 +79,7 @@ class PartFitted(Kind, frozen=True):
     """A part was fitted: which, how many, what, instead of what, why that is right, and its price."""
 
     kind: ClassVar[str] = "part"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     part: str
     count: int
@@ -97,7 +97,7 @@ class TimeSpent(Kind, frozen=True):
     """Minutes spent, and on what."""
 
     kind: ClassVar[str] = "time"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
 
     minutes: float
     what: str = ""
@@ -111,7 +111,7 @@ class HeardOnAir(Kind, frozen=True):
     """What somebody said of the radio on the air."""
 
     kind: ClassVar[str] = "on-air"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
     after_the_end: ClassVar[bool] = True
 
     speaks_of: SpeaksOf
@@ -127,7 +127,7 @@ class ControlTold(Kind, frozen=True):
     """What a control does, or whether it works."""
 
     kind: ClassVar[str] = "control"
-    can_be_struck: ClassVar[bool] = True
+    can_be_voided: ClassVar[bool] = True
     after_the_end: ClassVar[bool] = True
 
     control: str

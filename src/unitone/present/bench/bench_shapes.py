@@ -13,8 +13,8 @@ from unitone.sheet.model.sheet import Conditions
 
 
 @dataclass(frozen=True)
-class RouteRow:
-    """One step in the route."""
+class ProcedureRow:
+    """One step in the procedure."""
 
     step_id: str
     title: str
@@ -128,13 +128,13 @@ class Touchable:
 
     id: str
     words: str
-    reaches: str
+    affects: str
     steps: int
 
 
 @dataclass(frozen=True)
-class SchoolRow:
-    """One question of schools as it stands."""
+class ConventionRow:
+    """One question of conventions as it stands."""
 
     question: str
     title: str
@@ -160,7 +160,7 @@ class TapeCell:
     time: str
     what: str
     value: str
-    struck: bool
+    voided: bool
 
 
 @dataclass(frozen=True)
@@ -181,11 +181,11 @@ class ProcedureView:
     tally: str
     phase: str
     phase_words: str
-    route: tuple[tuple[str, tuple[RouteRow, ...]], ...]
+    procedure: tuple[tuple[str, tuple[ProcedureRow, ...]], ...]
     why: str
     path: tuple[PathStage, ...]
     recheck: RecheckView | None
-    schools: tuple[SchoolRow, ...]
+    conventions: tuple[ConventionRow, ...]
 
 
 @dataclass(frozen=True)

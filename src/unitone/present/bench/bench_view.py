@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from unitone.align.advise import leave_alone
 from unitone.align.charts import has_chart
-from unitone.align.frequency.counts import oscillator_words
+from unitone.align.frequency.counts import describe_oscillator
 from unitone.align.moves import Advice, Conclude, Turn, conditions_of
 from unitone.job.hookup import DAMAGES
 from unitone.job.records import Logged, by_conditions
@@ -26,34 +26,34 @@ from unitone.present.bench.bench_shapes import (
     LogView,
     PathStage,
     Pin,
+    ProcedureRow,
     ProcedureView,
     ReadingView,
-    RouteRow,
     StepView,
 )
 from unitone.present.bench.board import board_picture, picture_of
-from unitone.present.bench.channel_chart import chart_view, vco_words
+from unitone.present.bench.channel_chart import chart_view, describe_vco
 from unitone.present.bench.eyes import height, reference_of
 from unitone.present.bench.figures import figure_of, instrument_words, reading_notes
-from unitone.present.bench.instructions import chain, hook_up_words, instruction, panel_words
+from unitone.present.bench.instructions import chain, describe_hook_up, instruction, panel_words
 from unitone.present.bench.judgement import (
     can_judge,
+    convention_rows,
     judged_words,
     recheck_view,
     remarks,
-    school_rows,
     touchables,
     tried_rows,
     variant_words,
 )
 from unitone.present.bench.log import log_strip
 from unitone.present.bench.plots import hill_view, level_curve
-from unitone.present.bench.receiving import receive_words
-from unitone.present.bench.sending import send_words
+from unitone.present.bench.receiving import describe_receive
 from unitone.present.bench.sentences import amount, button, clock, direction, position_text, sentence
-from unitone.present.bench.steady import more_words
-from unitone.present.bench.trials import trial_words
-from unitone.present.bench.trimming import elsewhere_words
+from unitone.present.bench.steady import describe_more
+from unitone.present.bench.transmitting import describe_transmit
+from unitone.present.bench.trials import describe_trial
+from unitone.present.bench.trimming import describe_elsewhere
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.quantities.show import microvolts, show, show_value
 from unitone.session.session import Session
@@ -84,7 +84,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     state, step = session.state, session.step
     advice = session.advice()
     headline, detail = sentence(advice, state.sheet, state.positions)
-    trial = trial_words(state, step)
+    trial = describe_trial(state, step)
     hand = _in_hand(state, step, advice, selected)
     parts = lines(state, step)
     v = verdict(state, step)
@@ -115,11 +115,11 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             tally=_tally(state),
             phase=state.phase,
             phase_words=tr("As found, before anything is touched") if state.phase == "as-found" else tr("Adjusting"),
-            route=_route(state),
-            why=state.route_why,
+            procedure=_procedure(state),
+            why=state.procedure_why,
             path=_path(state, step),
             recheck=recheck_view(state),
-            schools=school_rows(state),
+            conventions=convention_rows(state),
         ),
         step=StepView(
             id=step.id,
@@ -146,7 +146,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         reading=ReadingView(
             figure=figure,
             unit=unit,
-            figure_words=_figure_words(state, step, parts, bar),
+            figure_words=_describe_figure(state, step, parts, bar),
             bar=bar,
             hill=_plot(state, step, hand),
             chart=chart_view(state, step, wanted),
@@ -159,7 +159,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             live=hooked
             and not state.finished
             and session.bench.can_measure(q_live)
-            and q_live not in ("rx.squelch_opens", "rx.lamp_lights"),
+            and q_live not in ("rx.squelch_opens", "rx.led_lights"),
             quantity_id=q_live,
             expected=session.expected_form(q_live),
             entry_unit=session.entry_unit(q_live),
@@ -180,15 +180,15 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             present=state.hook_up,
             wanted=step.hook_up,
             chain=chain(state, step),
-            words=hook_up_words(state, step),
+            words=describe_hook_up(state, step),
             damage=_damage(state),
-            can_force=session.bench.simulated and step.hook_up == "send" and not hooked,
+            can_force=session.bench.simulated and step.hook_up == "transmit" and not hooked,
             ok=hooked,
             kit=state.kit,
         ),
         log=LogView(
             tried=tried_rows(state),
-            loose=tuple((x.entry_id, state.loose_words(x)) for x in state.open_ends),
+            loose=tuple((x.entry_id, state.describe_loose(x)) for x in state.open_ends),
             variant_words=variant_words(state),
             cells=log_strip(state),
         ),
@@ -210,11 +210,11 @@ def _damage(state: JobState) -> tuple[str, str]:
 
 def _notes(state: JobState, step: Step, trial: str) -> tuple[str, ...]:
     """What there is to say beside the step: of its oscillators, its VCO, whether it is steady; the sheet's own note last."""
-    elsewhere = elsewhere_words(state, step)
+    elsewhere = describe_elsewhere(state, step)
     # The move says which trimmer: once is enough.
-    told = oscillator_words(state, step, with_move=not elsewhere)
-    words = (told, elsewhere, vco_words(state, step), *more_words(state, step), *send_words(state, step),
-             trial, charts.words(state, step), receive_words(state, step), step.note)  # fmt: skip
+    told = describe_oscillator(state, step, with_move=not elsewhere)
+    words = (told, elsewhere, describe_vco(state, step), *describe_more(state, step), *describe_transmit(state, step),
+             trial, charts.words(state, step), describe_receive(state, step), step.note)  # fmt: skip
     return tuple(w for w in words if w)
 
 
@@ -245,14 +245,14 @@ def _tally(state: JobState) -> str:
     return " · ".join(f"{counts[k]} {name}" for k, name in names if counts.get(k))
 
 
-def _route(state: JobState) -> tuple[tuple[str, tuple[RouteRow, ...]], ...]:
-    groups: list[tuple[str, list[RouteRow]]] = []
+def _procedure(state: JobState) -> tuple[tuple[str, tuple[ProcedureRow, ...]], ...]:
+    groups: list[tuple[str, list[ProcedureRow]]] = []
     for step in state.sheet.steps:
         title = tr(PHASE_TITLES[step.phase])
         if not groups or groups[-1][0] != title:
             groups.append((title, []))
         parts = lines(state, step)
-        row = RouteRow(step.id, step.title, verdict(state, step), _row_value(step, parts), step.id == state.at,
+        row = ProcedureRow(step.id, step.title, verdict(state, step), _row_value(step, parts), step.id == state.at,
                        bool(state.worth_a_look(step)))  # fmt: skip
         groups[-1][1].append(row)
     return tuple((title, tuple(rows)) for title, rows in groups)
@@ -312,7 +312,7 @@ def _figure(step: Step, logged: Logged | None) -> tuple[str, str]:
     return figure_of(logged.reading)
 
 
-def _figure_words(state: JobState, step: Step, parts: tuple[Line, ...], bar: Bar) -> str:
+def _describe_figure(state: JobState, step: Step, parts: tuple[Line, ...], bar: Bar) -> str:
     found = worst_found(step, parts)
     words = []
     if found is not None:

@@ -55,7 +55,7 @@ def chart_view(state: JobState, step: Step, at_hand: Conditions) -> ChartView | 
     parts = lines(state, step)
     if len(parts) < LEAST or step.quantity.kind == "s-units":
         return None
-    law = vco_law(state) if step.quantity_id == "vco.volts" else None
+    law = vco_law(state) if step.quantity_id == "vco.tuning_voltage" else None
     # Bands stand as the radio's switch has them, whichever the step reads first.
     switch = {name: n for n, (name, _) in enumerate(state.sheet.plan.bands)}
     order = sorted(range(len(parts)), key=lambda n: switch.get(step.required[n].band or "", -1))
@@ -98,7 +98,7 @@ def _mark(sheet: Sheet, step: Step, n: int, line: Line, at_hand: Conditions, law
 
 @dataclass(frozen=True)
 class Margin:
-    """A band against the window of control volts: its least and most volts over all channels, and the nearer end's margin (V)."""
+    """A band against the window of tuning voltage: its least and most volts over all channels, and the nearer end's margin (V)."""
 
     band: str
     low_v: float
@@ -129,12 +129,17 @@ def margins(sheet: Sheet, law: Law, window: tuple[float, float], way: Way) -> tu
     return tuple(found)
 
 
-def vco_words(state: JobState, step: Step) -> str:
-    """At a step that reads control volts: which way and how far the core has to go, where a fitted law says that a band would not lock."""
+def describe_vco(state: JobState, step: Step) -> str:
+    """At a step that reads tuning voltage: which way and how far the core has to go, where a fitted law says that a band would not lock."""
     window = (step.limit.low, step.limit.high)
-    if step.quantity_id != "vco.volts" or window[0] is None or window[1] is None or (law := vco_law(state)) is None:
+    if (
+        step.quantity_id != "vco.tuning_voltage"
+        or window[0] is None
+        or window[1] is None
+        or (law := vco_law(state)) is None
+    ):
         return ""
-    way: Way = "send" if step.setting.way == "send" else "receive"
+    way: Way = "transmit" if step.setting.way == "transmit" else "receive"
     wide = _window(state.sheet, way)
     hz = [f for _, low, high in vco_spans(state.sheet, way) for f in (low, high)]
     if not hz:
@@ -144,7 +149,7 @@ def vco_words(state: JobState, step: Step) -> str:
         return ""
     if made.turned is None:
         return tr(
-            "No core brings every channel to lock: the range asks a capacitance ratio of {need}, the window gives {have}.",
+            "No core setting locks every channel: it needs a capacitance ratio of {need}, the window gives {have}.",
             need=number(made.ratio_needed, 3), have=number(made.ratio_there, 3),
         )  # fmt: skip
     into = tr("in (more inductance)") if made.turned > 0 else tr("out (less inductance)")
@@ -154,15 +159,15 @@ def vco_words(state: JobState, step: Step) -> str:
         if at is None
         else tr(", until {place} shows {v} V", place=step.setting.place, v=number(law.volts(at, made.turned), 2))
     )
-    return tr("Some channels would not lock. Core {way}{aim}: that centres all of them.", way=into, aim=aim)
+    return tr("Some channels would not lock. Turn the core {way}{aim} to centre them.", way=into, aim=aim)
 
 
 def _window(sheet: Sheet, way: Way) -> tuple[float, float]:
-    """The widest window of control volts that the sheet allows that way."""
+    """The widest window of tuning voltage that the sheet allows that way."""
     limits = [
         s.limit
         for s in sheet.steps
-        if s.quantity_id == "vco.volts" and (s.setting.way == way or s.setting.way == "either")
+        if s.quantity_id == "vco.tuning_voltage" and (s.setting.way == way or s.setting.way == "either")
     ]
     return min(x.low for x in limits if x.low is not None), max(x.high for x in limits if x.high is not None)
 
@@ -171,9 +176,9 @@ def _words(state: JobState, step: Step, marks: tuple[ChartMark, ...], law: Law |
     q, limit = step.quantity, step.limit
     read = [m for m in marks if m.now is not None]
     if not read:
-        return tr("{n} places, none read yet", n=len(marks))
+        return tr("{n} channels, none read yet", n=len(marks))
     if law is not None and limit.low is not None and limit.high is not None:
-        return _margin_words(state.sheet, step, law, (limit.low, limit.high))
+        return _describe_margin(state.sheet, step, law, (limit.low, limit.high))
     if q.kind == "hertz-error" or (limit.low is not None and limit.high is not None):
         middle = 0.0 if q.kind == "hertz-error" else limit.middle
         worst = max(read, key=lambda m: abs((m.now or 0.0) - middle))
@@ -187,13 +192,13 @@ def _words(state: JobState, step: Step, marks: tuple[ChartMark, ...], law: Law |
     return " · ".join((said, apart, *((tr("{n} to read", n=left),) if left else ())))
 
 
-def _margin_words(sheet: Sheet, step: Step, law: Law, window: tuple[float, float]) -> str:
-    way: Way = "send" if step.setting.way == "send" else "receive"
+def _describe_margin(sheet: Sheet, step: Step, law: Law, window: tuple[float, float]) -> str:
+    way: Way = "transmit" if step.setting.way == "transmit" else "receive"
     found = margins(sheet, law, window, way)
     least = min(found, key=lambda m: m.margin_v)
     named = tr("band {b}", b=least.band) if least.band else tr("all channels")
     if not all(math.isfinite(m.margin_v) for m in found):
-        return tr("{b}: no volts tune it", b=named)
+        return tr("{b}: no voltage tunes it", b=named)
     spans = " · ".join(f"{m.band + ' ' if m.band else ''}{number(m.low_v, 1)}–{number(m.high_v, 1)}" for m in found)
     return tr("least margin {m} V ({b}) · {spans}", spans=spans, m=number(least.margin_v, 2), b=named)
 

@@ -17,7 +17,7 @@ def next_words(state: JobState, step: Step) -> str:
     if state.finished or not has_chart(step):
         return ""
     if is_smeter(step):
-        return smeter.chart_next_words(state, step)
+        return smeter.describe_chart_next(state, step)
     return scurve.next_words(state, step) if is_scurve(step) else squelch.next_words(state, step)
 
 
@@ -32,4 +32,4 @@ def curve(state: JobState, step: Step) -> HillView | None:
 
 def words(state: JobState, step: Step) -> str:
     """What the chart says, or what the readings say of the squelch; "" where there is nothing to say."""
-    return smeter.chart_words(state, step) or scurve.words(state, step) or squelch.words(state, step)
+    return smeter.describe_chart(state, step) or scurve.words(state, step) or squelch.words(state, step)

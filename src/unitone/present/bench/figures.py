@@ -27,7 +27,7 @@ def figure_of(reading: Reading) -> tuple[str, str]:
     return reading.bound + text, names.get(q.id, unit)
 
 
-def size_words(step: Step, width: float) -> str:
+def describe_size(step: Step, width: float) -> str:
     """A width in the unit of the step, finer than its readings print."""
     q = step.quantity
     scale, unit = {"MHz": (1.0, "Hz"), "kHz": (1e3, "kHz"), "mA": (1e-3, "mA")}.get(q.shown, (1.0, q.shown))
@@ -47,7 +47,7 @@ def instrument_words(state: JobState, step: Step) -> str:
     standing = (
         tr("calibrated {date}", date=found.calibrated) if found.standing == "calibrated" else tr("indicative only")
     )
-    return ", ".join(x for x in (found.name, standing, found.correction_words(q)) if x)
+    return ", ".join(x for x in (found.name, standing, found.describe_correction(q)) if x)
 
 
 def reading_notes(state: JobState, step: Step) -> list[str]:
@@ -60,13 +60,13 @@ def reading_notes(state: JobState, step: Step) -> list[str]:
     if reading.raw is not None and reading.correction:
         words.append(tr("read {raw}, corrected", raw=show(step.quantity, reading.raw)))
     if reading.u:
-        words.append(f"±{size_words(step, 2 * reading.u)}")
+        words.append(f"±{describe_size(step, 2 * reading.u)}")
     if reading.warning:
         words.append(reading.warning)
     return words
 
 
-def place_words(state: JobState, wanted: Conditions) -> str:
+def describe_place(state: JobState, wanted: Conditions) -> str:
     """``27.205 MHz, ch 20``, with band and mode where they are named."""
     words = []
     if wanted.channel:

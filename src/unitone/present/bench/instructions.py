@@ -7,9 +7,9 @@ from __future__ import annotations
 
 from unitone.bench.path import HOOK_UPS, dial
 from unitone.errors import BenchError
-from unitone.job.hookup import load_words
+from unitone.job.hookup import describe_load
 from unitone.job.state import JobState
-from unitone.present.bench.figures import place_words
+from unitone.present.bench.figures import describe_place
 from unitone.quantities.registry import FOUND_BY
 from unitone.quantities.show import number
 from unitone.sheet.model.sheet import Conditions, Step
@@ -20,21 +20,21 @@ _HURTS_V = 60.0
 
 #: Read on receive, or by a meter alone.
 _QUIET: dict[str, str] = {
-    "supply.volts": tr("Radio on receive, squelched. Read the supply voltage at the radio's terminals."),
+    "supply.voltage": tr("Radio on receive, squelched. Read the supply voltage at the radio's terminals."),
     "supply.current": tr("Radio on receive, squelched. Read the supply current."),
     "supply.rail": tr("Voltmeter on the rail, against ground."),
-    "stage.volts": tr("Voltmeter on the point, against ground."),
+    "stage.voltage": tr("Voltmeter on the point, against ground."),
     "ref.frequency": tr("Counter on the reference oscillator, loosely coupled."),
     "osc.frequency": tr("Counter on the oscillator, loosely coupled."),
     "rx.lo_error": tr("Counter on the local oscillator, loosely coupled."),
-    "vco.volts": tr("Voltmeter on the VCO's tuning voltage."),
+    "vco.tuning_voltage": tr("Voltmeter on the VCO's tuning voltage."),
     "rx.sinad": tr("Read the SINAD at the loudspeaker."),
     "rx.sn_ratio": tr("Read the loudspeaker voltage with the modulation on, then off."),
     "rx.distortion": tr("Read the distortion at the loudspeaker."),
-    "rx.af_volts": tr("AF voltmeter across the loudspeaker, volume as the step says."),
+    "rx.af_voltage": tr("AF voltmeter across the loudspeaker, volume as the step says."),
     "rx.quieting": tr("RF on without modulation: read how far the noise falls."),
     "rx.loudness": tr("Listen: louder, softer or the same."),
-    "rx.agc_volts": tr("Voltmeter of 10 MΩ or more on the AVC line."),
+    "rx.agc_voltage": tr("Voltmeter of 10 MΩ or more on the AVC line."),
     "rx.agc_rise": tr("Read the loudspeaker voltage at 10 µV, then at the step's level."),
     "rx.selectivity": tr("Move the generator to the next channel and raise it until the reading is the same."),
     "rx.blanker": tr("Noise pulses with the blanker on: read the signal over the noise."),
@@ -42,41 +42,41 @@ _QUIET: dict[str, str] = {
     "rx.sensitivity": tr("Find the level that gives {mark}."),
     "rx.sensitivity_am": tr("Find the level that gives {mark}."),
     "rx.s_meter": tr("Read the radio's S-meter."),
-    "rx.lamp_lights": tr("Come up from the lowest level until the {lamp} just lights: that level."),
+    "rx.led_lights": tr("Come up from the lowest level until the {led} just lights. Enter that level."),
     "rx.squelch_opens": tr("Start with RF off, then come up from the lowest level until the squelch opens."),
     "rx.squelch_closes": tr("Open the squelch with a strong signal, then come down until it closes."),
-    "rx.squelch_tight": tr("Squelch fully up. Come up from the lowest level until it opens: that level."),
+    "rx.squelch_tight": tr("Squelch fully up. Enter the level that opens it."),
 }
 _INTO_LOAD = tr("Key into the dummy load")
 #: Read while the radio transmits: what to read, after "Key into the dummy load, …".
 _TRANSMITTING: dict[str, str] = {
-    "supply.volts": tr("{key}. Read the supply voltage at the radio, let go."),
+    "supply.voltage": tr("{key}. Read the supply voltage at the radio, let go."),
     "supply.current": tr("{key}. Read the supply current, let go."),
     "supply.rail": tr("{key}. Read the rail, let go."),
-    "stage.volts": tr("{key}. Read the voltage, let go."),
+    "stage.voltage": tr("{key}. Read the voltage, let go."),
     "ref.frequency": tr("{key}. Read the counter, let go."),
     "osc.frequency": tr("{key}. Read the counter, let go."),
-    "vco.volts": tr("{key}. Read the VCO's tuning voltage, let go."),
-    "tx.bias_volts": tr("{key} without modulation. Read the bias voltage, let go."),
+    "vco.tuning_voltage": tr("{key}. Read the VCO's tuning voltage, let go."),
+    "tx.bias_voltage": tr("{key} without modulation. Read the bias voltage, let go."),
     "tx.bias_current": tr("{key} without modulation. Read the idle current, let go."),
     "tx.power": tr("{key} without modulation. Read the wattmeter, let go."),
     "tx.pep": tr("{key} with two tones. Read the peak power, let go."),
     "tx.frequency_error": tr("{key} without modulation. Read the counter, let go."),
     "tx.deviation": tr("{key}. Read the deviation, let go."),
     "tx.am_depth": tr("{key}. Read the modulation depth, let go."),
-    "tx.spurious": tr("{key} without modulation. Read the strongest line beside the harmonics, let go."),
+    "tx.spurious": tr("{key} without modulation. Read the strongest spurious line, let go."),
     "tx.harmonic": tr("{key} without modulation. Read the harmonic against the carrier, let go."),
-    "tx.carrier_suppression": tr("{key}. Read the carrier that is left, let go."),
-    "tx.field_strength": tr("Key for a second, step back, read the field-strength meter at its place."),
+    "tx.carrier_suppression": tr("{key}. Read the residual carrier, let go."),
+    "tx.field_strength": tr("Key for a second, step back, read the field-strength meter."),
     "tx.meter": tr("{key}. Read the radio's own power meter, let go."),
-    "tx.audio_response": tr("{key}. Read the modulation against 1 kHz, let go."),
+    "tx.audio_response": tr("{key}. Read the modulation relative to 1 kHz, let go."),
     "tx.hum_noise": tr("{key} with the tone off. Read hum and noise below the tone, let go."),
 }
 
 
 def transmits(step: Step) -> bool:
     """Does the radio transmit at this step?"""
-    return step.hook_up == "send" or any(c.way == "send" for c in step.required)
+    return step.hook_up == "transmit" or any(c.way == "transmit" for c in step.required)
 
 
 def instruction(state: JobState, wanted: Conditions, step: Step) -> str:
@@ -91,15 +91,15 @@ def instruction(state: JobState, wanted: Conditions, step: Step) -> str:
         except BenchError as error:
             return str(error)
     if transmits(step):
-        return _transmit_words(step, wanted, _point_words(state, step))
-    known = _point_words(state, step)
+        return _describe_transmit(step, wanted, _describe_point(state, step))
+    known = _describe_point(state, step)
     if known:
         return _high_voltage(step) + known
     mark = FOUND_BY.get(step.quantity_id, ("", 0.0, ""))[2]
-    return _high_voltage(step) + _QUIET[step.quantity_id].format(mark=mark, lamp=wanted.test_point or tr("LED"))
+    return _high_voltage(step) + _QUIET[step.quantity_id].format(mark=mark, led=wanted.test_point or tr("LED"))
 
 
-def _transmit_words(step: Step, wanted: Conditions, point: str) -> str:
+def _describe_transmit(step: Step, wanted: Conditions, point: str) -> str:
     words, into = _TRANSMITTING[step.quantity_id], _INTO_LOAD
     if point:
         return tr("{key}. {point} Read it, let go.", key=into, point=point)
@@ -108,10 +108,10 @@ def _transmit_words(step: Step, wanted: Conditions, point: str) -> str:
     return words.format(key=into)
 
 
-def _point_words(state: JobState, step: Step) -> str:
+def _describe_point(state: JobState, step: Step) -> str:
     """Which meter goes to the step's test point; empty where it has none, or where it is looked at, not measured."""
     point = next((p for p in state.sheet.test_points if p.id == step.required[0].test_point), None)
-    if point is None or step.lamps:
+    if point is None or step.leds:
         return ""
     meter = tr("Counter") if step.quantity.kind in ("hertz", "hertz-error") else tr("Voltmeter")
     return tr("{meter} at {id}, {title}.", meter=meter, id=point.id, title=point.title or point.id)
@@ -120,7 +120,7 @@ def _point_words(state: JobState, step: Step) -> str:
 def _high_voltage(step: Step) -> str:
     """The danger first, where a voltage is read that can hurt."""
     ends = [abs(x) for x in (step.limit.low, step.limit.high) if x is not None]
-    if step.quantity.kind != "volts" or not ends or max(ends) <= _HURTS_V or step.quantity_id == "rx.af_volts":
+    if step.quantity.kind != "volts" or not ends or max(ends) <= _HURTS_V or step.quantity_id == "rx.af_voltage":
         return ""
     return tr("High voltage: switch off, clip the meter on, then switch on and read.") + " "
 
@@ -129,13 +129,13 @@ def panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
     """How radio and generator stand: channel, modulation, front panel."""
     words = []
     if step.inject is not None:
-        words.append(inject_words(step))
+        words.append(describe_inject(step))
         # The dial stands where the step wants it; the generator does not.
         words += [tr("dial at {channel}", channel=wanted.channel)] if wanted.channel else []
     elif wanted.channel or wanted.band or wanted.mode:
-        words.append(place_words(state, wanted))
+        words.append(describe_place(state, wanted))
     if wanted.offset_hz:
-        words.append(tr("generator {khz} kHz beside the channel", khz=number(wanted.offset_hz / 1e3, 1, sign=True)))
+        words.append(tr("generator {khz} kHz off channel", khz=number(wanted.offset_hz / 1e3, 1, sign=True)))
     if wanted.tone_hz:
         words.append(tr("tone {khz} kHz", khz=f"{wanted.tone_hz / 1e3:g}"))
     if wanted.deviation_hz:
@@ -152,7 +152,7 @@ def panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
     return " · ".join(words)
 
 
-def inject_words(step: Step) -> str:
+def describe_inject(step: Step) -> str:
     """``generator at 465 kHz to the mixer grid, through a loop``; empty for a step whose generator feeds the aerial socket."""
     where = step.inject
     if where is None:
@@ -163,16 +163,16 @@ def inject_words(step: Step) -> str:
     return words + (f", {where.coupling}" if where.coupling else "")
 
 
-def hook_up_words(state: JobState, step: Step) -> str:
+def describe_hook_up(state: JobState, step: Step) -> str:
     """What has to be true before the hook-up is confirmed."""
     if step.quantity_id == "tx.field_strength":
-        return tr("Generator and dummy load off: this radiates. Seconds only, as your licence allows; RF burns.")
-    if step.hook_up == "send":
-        return f"{HOOK_UPS['send'][2]} {load_words(state)}".strip()
+        return tr("This radiates, RF burns: generator and dummy load off. Seconds only, as your licence allows.")
+    if step.hook_up == "transmit":
+        return f"{HOOK_UPS['send'][2]} {describe_load(state)}".strip()
     if step.inject is not None:
-        words = inject_words(step)
+        words = describe_inject(step)
         return words[:1].upper() + words[1:] + "."
-    if step.hook_up == "receive" and not any(s.hook_up == "send" for s in state.sheet.steps):
+    if step.hook_up == "receive" and not any(s.hook_up == "transmit" for s in state.sheet.steps):
         return tr("Generator to the aerial terminal, through its pads.")
     return HOOK_UPS[step.hook_up][2]
 

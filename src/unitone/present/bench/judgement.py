@@ -1,17 +1,17 @@
-"""Parts of the Bench's picture that are about judgement: re-check, touches, what was tried, schools, variants, remarks."""
+"""Parts of the Bench's picture that are about judgement: re-check, touches, what was tried, conventions, variants, remarks."""
 
 from __future__ import annotations
 
 from unitone.job.recheck import Measurement, plan_of
-from unitone.job.shop import SPEAKS_OF, finding_words
+from unitone.job.shop import SPEAKS_OF, describe_finding
 from unitone.job.state import JobState
 from unitone.job.summary import standing_variant
 from unitone.job.verdicts import Verdict, guard_band, inside, settling
-from unitone.present.bench.bench_shapes import RecheckRow, RecheckView, SchoolRow, Touchable, TriedRow
-from unitone.present.bench.figures import place_words, size_words
+from unitone.present.bench.bench_shapes import ConventionRow, RecheckRow, RecheckView, Touchable, TriedRow
+from unitone.present.bench.figures import describe_place, describe_size
 from unitone.quantities.registry import quantity
-from unitone.sheet.conventions.schools import SCHOOLS
-from unitone.sheet.model.reach import actions_of, reached_steps
+from unitone.sheet.conventions.questions import CONVENTIONS
+from unitone.sheet.model.effects import actions_of, affected_steps
 from unitone.sheet.model.sheet import Step
 from unitone.words import tr
 
@@ -38,15 +38,13 @@ def recheck_view(state: JobState) -> RecheckView | None:
         if hooks == 1
         else tr("{n} hook-up changes", n=hooks)
     )
-    sure = (
-        tr("the fewest possible") if plan.exact else tr("{n} stale results: a short way through them", n=plan.results)
-    )
+    sure = tr("the fewest possible") if plan.exact else tr("{n} results to re-check, shortest order", n=plan.results)
     rows = tuple(_row(state, m) for m in plan.measurements)
     return RecheckView(f"{parts[0]} {parts[1]}, {more}", sure, rows)
 
 
 def _row(state: JobState, m: Measurement) -> RecheckRow:
-    place = place_words(state, m.conditions)
+    place = describe_place(state, m.conditions)
     title = quantity(m.quantity_id).title
     names = dict.fromkeys(state.sheet.step(s.step).title for s in m.settles)
     return RecheckRow(m.settles[0].step, f"{title}{', ' + place if place else ''}", ", ".join(names), m.hook_up)
@@ -54,11 +52,11 @@ def _row(state: JobState, m: Measurement) -> RecheckRow:
 
 def touchables(state: JobState) -> tuple[Touchable, ...]:
     """The sheet's parts, its actions and the usual ones, with what each reaches on this sheet."""
-    found = [(p.id, p.what or p.id, p.reaches) for p in state.sheet.parts]
-    found += [(a.id, a.title, a.reaches) for a in actions_of(state.sheet)]
+    found = [(p.id, p.what or p.id, p.affects) for p in state.sheet.parts]
+    found += [(a.id, a.title, a.affects) for a in actions_of(state.sheet)]
     return tuple(
-        Touchable(name, words, ", ".join(r.words for r in reaches), len(reached_steps(state.sheet, reaches)))
-        for name, words, reaches in found
+        Touchable(name, words, ", ".join(r.words for r in affects), len(affected_steps(state.sheet, affects)))
+        for name, words, affects in found
     )
 
 
@@ -69,17 +67,17 @@ def tried_rows(state: JobState) -> tuple[TriedRow, ...]:
     )  # fmt: skip
 
 
-# -- schools, variants, decisions --------------------------------------------------------------------------
+# -- conventions, variants, decisions --------------------------------------------------------------------------
 
 
-def school_rows(state: JobState) -> tuple[SchoolRow, ...]:
+def convention_rows(state: JobState) -> tuple[ConventionRow, ...]:
     """Every question as it stands in this job, and who decided it."""
     return tuple(
-        SchoolRow(
+        ConventionRow(
             s.question, tr(s.title), tuple((k, tr(v)) for k, v in s.choices.items()), state.stand[s.question].choice,
-            state.schools.get(s.question, ""), state.stand[s.question].by, tr(s.why),
+            state.conventions.get(s.question, ""), state.stand[s.question].by, tr(s.why),
         )
-        for s in SCHOOLS
+        for s in CONVENTIONS
     )  # fmt: skip
 
 
@@ -107,14 +105,14 @@ def judged_words(state: JobState, step: Step) -> str:
             continue
         needed = settling(step, logged.reading)
         words = tr(
-            "Within ±{w} of the limit: too close for {name}.", w=size_words(step, w), name=logged.reading.instrument
+            "Within ±{w} of the limit: too close for {name}.", w=describe_size(step, w), name=logged.reading.instrument
         )
         if needed is None:
             return words + " " + tr("Exactly at the limit: adjust it, or accept it.")
         return (
             words
             + " "
-            + tr("Use a meter good to ±{need}, or adjust it away from the limit.", need=size_words(step, 2 * needed))
+            + tr("Use a meter good to ±{need}, or adjust it away from the limit.", need=describe_size(step, 2 * needed))
         )
     return ""
 
@@ -134,10 +132,10 @@ _TOLD = 3
 
 def remarks(state: JobState, step: Step, now: Verdict) -> tuple[str, ...]:
     """What stands beside a step: findings on its adjusters; where its stage is in question, the suspects of the stage."""
-    words = [tr("Worth a look: {what}", what=finding_words(f)) for f in state.worth_a_look(step)[:_TOLD]]
+    words = [tr("Worth a look: {what}", what=describe_finding(f)) for f in state.worth_a_look(step)[:_TOLD]]
     if now not in ("out_of_spec", "undecided") or not step.stage:
         return tuple(words)
-    suspects = [finding_words(f) for f in state.suspects(step.stage)]
+    suspects = [describe_finding(f) for f in state.suspects(step.stage)]
     suspects += [
         tr("{part} measured bad", part=c.part)
         for c in state.shop.capacitors.values()
@@ -147,8 +145,8 @@ def remarks(state: JobState, step: Step, now: Verdict) -> tuple[str, ...]:
         words.append(tr("Suspects: {what}", what="; ".join(suspects[:_TOLD])))
     known = [f"{k.sign}: {k.cause}" for k in state.sheet.known_faults if k.stage == step.stage]
     if known:
-        words.append(tr("Known of this model: {what}", what="; ".join(known[:_TOLD])))
+        words.append(tr("Known fault: {what}", what="; ".join(known[:_TOLD])))
     heard = [r.words for r in state.shop.on_air if step.quantity_id in SPEAKS_OF[r.speaks_of]]
     if heard:
-        words.append(tr("Heard on the air (low weight): “{what}”", what=heard[-1]))
+        words.append(tr("Reported on the air (weak evidence): “{what}”", what=heard[-1]))
     return tuple(words)

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import assert_never
 
 from unitone.job.entries import Entry
-from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Mended, SetUp
+from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Repaired, SetUp
 from unitone.job.entries.hands import Touched, Turned
-from unitone.job.entries.notes import Damaged, Loosened, Noted, Struck, Tied, Tried
+from unitone.job.entries.notes import Damaged, Loosened, Noted, Tied, Tried, Voided
 from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
-from unitone.job.entries.procedure import Concluded, Judged, PhaseBegun, SchoolsChosen, VariantMade, WentTo
+from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.trials import TrialMoved
 from unitone.job.entries.workshop import (
@@ -48,9 +48,9 @@ def log_cell(state: JobState, entry: Entry) -> TapeCell | None:
     if told is None:
         return None
     what, value = told
-    # What is a correction or an end itself is never shown as struck.
-    struck = entry.id in state.struck and not isinstance(entry.said, Struck | Damaged | VariantMade | Finished)
-    return TapeCell(entry.utc[11:19], what, value, struck)
+    # What is a correction or an end itself is never shown as voided.
+    voided = entry.id in state.voided and not isinstance(entry.said, Voided | Damaged | VariantMade | Finished)
+    return TapeCell(entry.utc[11:19], what, value, voided)
 
 
 def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
@@ -65,12 +65,12 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return tr("hook-up"), tr(said.way)
         case Broken():
             return tr(said.what), tr("burnt")
-        case Mended():
+        case Repaired():
             return tr(said.what), tr("repaired")
         case Concluded():
             known = state.sheet.has_step(said.step)
             return state.sheet.step(said.step).title if known else said.step, tr(said.outcome)
-        case Struck():
+        case Voided():
             return tr("deleted"), ""
         case TrialMoved():
             words = {"worth": tr("worth it?"), "unknown": tr("what does it do?"), "over": tr("over")}
@@ -91,7 +91,7 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return _loose(state, entry.id, said.what), tr("loose")
         case Tied():
             return _loose(state, said.entry, ""), tr("stays") if said.stays else tr("put right")
-        case SchoolsChosen():
+        case ConventionsChosen():
             return tr("conventions"), ""
         case Finished():
             return tr("finished"), ""
@@ -119,7 +119,7 @@ def _reading(reading: Reading) -> tuple[str, str]:
             figure, unit = number(reading.value / 1e6, 6), "MHz"
     unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
     name = f"{_short(q.id)} {reading.conditions.place}".strip()
-    if q.id == "rx.lamp_lights":
+    if q.id == "rx.led_lights":
         name = reading.conditions.test_point or name
     return name, f"{figure} {unit}".strip()
 
@@ -133,7 +133,7 @@ def _turn(state: JobState, said: Turned) -> tuple[str, str]:
 
 def _loose(state: JobState, entry_id: str, otherwise: str) -> str:
     end = state.loose.get(entry_id)
-    return (state.loose_words(end) if end else otherwise)[:_LETTERS]
+    return (state.describe_loose(end) if end else otherwise)[:_LETTERS]
 
 
 def _workshop(
@@ -171,14 +171,14 @@ def _workshop(
 def _short(quantity_id: str) -> str:
     names = {
         "rx.sinad": "SINAD", "rx.distortion": "dist.", "rx.sensitivity": "12 dB", "rx.s_meter": "S-meter",
-        "rx.squelch_opens": "opens", "rx.lamp_lights": "lamp", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
-        "vco.volts": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
-        "supply.current": "current", "rx.lo_error": "LO", "supply.volts": "supply", "osc.frequency": "osc.", "tx.bias_volts": "bias",
+        "rx.squelch_opens": "opens", "rx.led_lights": "lamp", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
+        "vco.tuning_voltage": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
+        "supply.current": "current", "rx.lo_error": "LO", "supply.voltage": "supply", "osc.frequency": "osc.", "tx.bias_voltage": "bias",
         "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.", "tx.spurious": "spurious",
         "tx.carrier_suppression": "carrier", "tx.audio_response": "audio", "tx.hum_noise": "hum",
-        "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_volts": "audio",
-        "rx.agc_volts": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
+        "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_voltage": "audio",
+        "rx.agc_voltage": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
         "rx.squelch_closes": "closes", "rx.agc_rise": "rise", "rx.selectivity": "select.", "rx.blanker": "blanker", "rx.quieting": "quiet.",
-        "rx.loudness": "ear", "stage.volts": "volts",
+        "rx.loudness": "ear", "stage.voltage": "volts",
     }  # fmt: skip
     return tr(names.get(quantity_id, quantity_id))

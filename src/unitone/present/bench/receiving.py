@@ -22,11 +22,11 @@ _ELSEWHERE_DB, _TILT_DB, _EVEN_DB = 8.0, 2.0, 1.5
 _DOWN_DB, _SEEN_SHARE, _ABOVE_NOISE_DB = 6.0, 0.25, 6.0
 
 
-def receive_words(state: JobState, step: Step) -> str:
+def describe_receive(state: JobState, step: Step) -> str:
     """What there is to say of a receive step; "" for others, and where nothing is read."""
     if step.hook_up != "receive":
         return ""
-    told = [evenness_words(state, step), leak_words(state, step), detector_words(state, step)]
+    told = [describe_evenness(state, step), describe_leak(state, step), describe_detector(state, step)]
     return " ".join(w for w in told if w)
 
 
@@ -44,7 +44,7 @@ def _places(state: JobState, step: Step) -> list[tuple[float, Conditions, float]
     return sorted(found, key=lambda p: p[0])
 
 
-def evenness_words(state: JobState, step: Step) -> str:
+def describe_evenness(state: JobState, step: Step) -> str:
     """How even a sensitivity is over its places, which way it falls, and a place where something else is wrong."""
     if step.quantity_id not in FOUND_BY:
         return ""
@@ -57,8 +57,7 @@ def evenness_words(state: JobState, step: Step) -> str:
     odd = [(c, level - usual) for _, c, level in read if level - usual > _ELSEWHERE_DB]
     if len(odd) == 1:
         return tr(
-            "{place} is {db} dB deafer than the rest, and no coil does that to one channel: are generator and radio on the same channel "
-            "there? Else its crystal, or lock.", place=odd[0][0].place, db=number(odd[0][1], 0),
+            "{place} is {db} dB deafer than the rest: not a coil. Check that generator and radio are on the same channel, then crystal or lock.", place=odd[0][0].place, db=number(odd[0][1], 0),
         )  # fmt: skip
     best, worst = min(read, key=lambda p: p[2]), max(read, key=lambda p: p[2])
     apart = worst[2] - best[2]
@@ -82,7 +81,7 @@ def evenness_words(state: JobState, step: Step) -> str:
 # -- the generator -------------------------------------------------------------------------------------
 
 
-def leak_words(state: JobState, step: Step) -> str:
+def describe_leak(state: JobState, step: Step) -> str:
     """The level was taken down and the reading hardly noticed: then the set hears the generator itself, past its pads."""
     read = list(islice((x for x in reversed(state.by_quantity.get(step.hill_id, ())) if _of_level(x, step)), 2))
     if len(read) < 2:
@@ -115,7 +114,7 @@ def _of_level(x: Logged, step: Step) -> bool:
 # -- the FM detector -----------------------------------------------------------------------------------
 
 
-def detector_words(state: JobState, step: Step) -> str:
+def describe_detector(state: JobState, step: Step) -> str:
     """Level and distortion together: the cleanest place is right only while the audio there is loud too."""
     if step.quantity_id != "rx.distortion" or step.aim != "null" or not step.adjust:
         return ""
@@ -124,7 +123,7 @@ def detector_words(state: JobState, step: Step) -> str:
     loud: dict[int, float] = {}
     clean: dict[int, float] = {}
     name = step.adjusters[0]
-    for kept, quantity_id in ((clean, "rx.distortion"), (loud, "rx.af_volts")):
+    for kept, quantity_id in ((clean, "rx.distortion"), (loud, "rx.af_voltage")):
         for x in state.read_of(quantity_id, floor):
             r = x.reading
             if r.value is not None and without(r.conditions, "level_dbm") == place:
@@ -141,6 +140,5 @@ def detector_words(state: JobState, step: Step) -> str:
             d=number(clean[cleanest], 1),
         )
     return tr(
-        "Cleanest where it is soft: {v} V there, {w} V elsewhere. That is the foot of the S-curve, not its middle: go on to where it is "
-        "loud and clean together.", v=number(loud[cleanest], 2), w=number(loud[loudest], 2),
+        "Clean but quiet here ({v} V, {w} V elsewhere): foot of the S-curve. Go on to where it is clean and loud.", v=number(loud[cleanest], 2), w=number(loud[loudest], 2),
     )  # fmt: skip

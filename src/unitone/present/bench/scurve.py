@@ -16,7 +16,7 @@ def next_words(state: JobState, step: Step) -> str:
     return (
         ""
         if wanted is None
-        else tr("generator {khz} kHz beside", khz=number((wanted.offset_hz or 0.0) / 1e3, 1, sign=True))
+        else tr("generator {khz} kHz off", khz=number((wanted.offset_hz or 0.0) / 1e3, 1, sign=True))
     )
 
 
@@ -41,9 +41,9 @@ def words(state: JobState, step: Step) -> str:
     if middle is None:
         return ""
     if abs(middle) < CENTRED_HZ:
-        return tr("S-curve centred: its middle lies {hz} Hz from the channel.", hz=number(abs(middle), 0))
+        return tr("S-curve centred: {hz} Hz from the channel.", hz=number(abs(middle), 0))
     side = tr("above") if middle > 0 else tr("below")
     return tr(
-        "The S-curve's middle lies {khz} kHz {side} the channel: a station there would be cleaner than one on it. Go on with {adjuster}.",
+        "The S-curve's middle is {khz} kHz {side} the channel. Go on with {adjuster}.",
         khz=number(abs(middle) / 1e3, 1), side=side, adjuster=step.adjusters[0] if step.adjusters else tr("the detector"),
     )  # fmt: skip

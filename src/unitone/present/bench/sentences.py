@@ -98,7 +98,7 @@ _DETAIL: dict[Why, str] = {
     "toward-target": "It comes nearer this way.",
     "first-try": "A first move shows what it does.",
     "past-target": "The target lies between two readings.",
-    "in-limits": "Turning it could only make it worse.",
+    "in-spec": "Turning it could only make it worse.",
     "peaked": "Another round would gain less than the noise of a reading.",
     "set": "As near as the adjuster allows.",
     "at-stop": "The core stands at its stop and the reading would still rise: a part beside it has changed, or the wrong core.",
@@ -122,16 +122,16 @@ _DETAIL: dict[Why, str] = {
     "chart": "The next place of the chart.",
     "chart-read": "The whole chart is read.",
     "found-level": "The readings round the mark give the level.",
-    "next-in-route": "Next in the procedure.",
+    "next-in-procedure": "Next in the procedure.",
     "stale": "Readings there are older than what was touched since.",
     "still-out": "Still out, and something that reaches it has changed since: worth another visit.",
     "check-out": "In limits by itself, but what it feeds is out: here there may be something to gain.",
     "unsealed": "Cores were turned: seal them, nuts tight, covers on. T tells what was put on, and what it reaches is measured once more.",
     "sealing": "Wax and covers move a core a hair: what they reach is measured once more.",
-    "route-done": "Every step has been read since the last touch that reaches it.",
+    "procedure-done": "Every step has been read since the last touch that reaches it.",
     "finished": "The certificate is ready.",
     "receive": "Generator on the aerial socket, meter on the loudspeaker. Hands off the microphone switch.",
-    "send": "Generator off, wattmeter and dummy load on the aerial socket. Only then key.",
+    "transmit": "Generator off, wattmeter and dummy load on the aerial socket. Only then key.",
     "accepted": "Out of spec, accepted with the reason in the log.",
     "not-applicable": "Skipped with the reason in the log.",
     "worth-a-look": "Earlier hands were on its adjusters: look at them, then leave the step or turn.",
@@ -167,7 +167,7 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
         case HookUp():
             if advice.way == "receive" and step.inject is not None:
                 detail = tr("Generator to the {at}, meter on the loudspeaker.", at=step.inject.at)
-            elif advice.way == "receive" and not any(s.hook_up == "send" for s in sheet.steps):
+            elif advice.way == "receive" and not any(s.hook_up == "transmit" for s in sheet.steps):
                 detail = tr("Generator to the aerial terminal, meter on the loudspeaker.")
             return tr("Hook up for {way}, then confirm.", way=tr(advice.way)), detail
         case GoTo():
@@ -232,7 +232,7 @@ def _measured_title(advice: Measure, q: Quantity) -> str:
 
 
 _CONCLUSIONS = {
-    "in-limits": lambda title: tr("In spec: leave it alone."),
+    "in-spec": lambda title: tr("In spec: leave it alone."),
     "peaked": lambda title: tr("Peaked."),
     "set": lambda title: tr("Set."),
     "at-stop": lambda title: tr("No peak inside the travel."),
@@ -240,7 +240,7 @@ _CONCLUSIONS = {
     "out-of-range": lambda title: tr("The adjuster's range ends before the target."),
     "no-convergence": lambda title: tr("No improvement found."),
     "even": lambda title: tr("As even as these coils allow."),
-    "judged": lambda title: tr("{step}: decided.", step=title),
+    "judged": lambda title: tr("{step}: decision logged.", step=title),
     "nothing-to-adjust": lambda title: tr("{step}: measured.", step=title),
 }
 

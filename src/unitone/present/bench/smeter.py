@@ -20,13 +20,13 @@ from unitone.sheet.model.sheet import Step
 from unitone.words import tr
 
 #: So near to S9 the lamp of S9 counts as lit there (dB).
-_LAMP_NEAR_DB = 2.0
+_LED_NEAR_DB = 2.0
 
 
-def chart_next_words(state: JobState, step: Step) -> str:
+def describe_chart_next(state: JobState, step: Step) -> str:
     """The next level or lamp of the chart as the button says it; "" where all are read, or where nothing is charted."""
     wanted = next_conditions(state, step) if is_chart(step) and not state.finished else None
-    if wanted is not None and step.lamps:
+    if wanted is not None and step.leds:
         return wanted.test_point or ""
     return (
         ""
@@ -55,11 +55,11 @@ def chart_curve(state: JobState, step: Step) -> HillView | None:
     return HillView(points, x, CHART_DB, CHART_DB, CHART_DB, None, "", here, words, "dBm", "dB over S9", 0.0, found)
 
 
-def lamp_words(state: JobState, step: Step) -> str:
+def led_words(state: JobState, step: Step) -> str:
     """Which lamps are lit at S9 and which is the next, dark one; "" where too few are read to say."""
     s9 = s9_of(step)
-    read = [m for m in marks(state, step) if step.lamps]
-    lit = [m for m in read if m.level_dbm <= s9 + _LAMP_NEAR_DB and m.bound != "<"]
+    read = [m for m in marks(state, step) if step.leds]
+    lit = [m for m in read if m.level_dbm <= s9 + _LED_NEAR_DB and m.bound != "<"]
     dark = [m for m in read if m not in lit]
     if not lit or not dark:
         return ""
@@ -73,28 +73,28 @@ def lamp_words(state: JobState, step: Step) -> str:
     return words if right else words + " " + tr("S9 should be the last one lit there.")
 
 
-def chart_words(state: JobState, step: Step) -> str:
+def describe_chart(state: JobState, step: Step) -> str:
     """What the chart says, as a technician would: what it is, and what to do first."""
     if not is_chart(step):
         return ""
     said = told(state, step)
-    lit = lamp_words(state, step)
+    lit = led_words(state, step)
     if said.shape == "too-few":
         n = len(marks(state, step))
-        few = tr("Chart: {n} of {all} read; six tell its shape.", n=n, all=len(step.lamps or CHART_DB))
+        few = tr("Chart: {n} of {all} read; six tell its shape.", n=n, all=len(step.leds or CHART_DB))
         return lit or ("" if n < 2 else few)
-    words = f"{_shape_words(step, said)} {lit}".strip()
-    if 0 < len(step.lamps) < TWO_LAWS:
-        words += " " + tr("{n} lamps show the preset alone, not the gain or the diode before it.", n=len(step.lamps))
+    words = f"{_describe_shape(step, said)} {lit}".strip()
+    if 0 < len(step.leds) < TWO_LAWS:
+        words += " " + tr("{n} LEDs show the preset only, not gain or diode.", n=len(step.leds))
     return words
 
 
-def _shape_words(step: Step, said: Told) -> str:
+def _describe_shape(step: Step, said: Told) -> str:
     if said.shape == "fine":
         return tr("Chart: agrees with its scale.")
     if said.shape == "preset":
         return tr(
-            "Chart: only the preset is off. The meter shows {n} times too much throughout: set it at S9.",
+            "Chart: only the preset is off. The meter shows {n} times the true value: set it at S9.",
             n=number(said.turned, 2),
         )
     if said.shape == "gain":
@@ -111,8 +111,7 @@ def _shape_words(step: Step, said: Told) -> str:
     low = [s9 - 36.0, s9 - 24.0]
     then = other_diode(said, low, s9)
     return tr(
-        "Chart: no reading below {dead} although sensitivity is in spec: the meter diode starts late ({db} "
-    "dB). With a diode of {ge} V instead of {si} V it would show {a} at S3 and {b} at S5, S9 set again.",
+        "Chart: nothing below {dead}, sensitivity in spec: the meter diode starts late ({db} dB). With a {ge} V diode instead of {si} V: {a} at S3, {b} at S5, S9 set again.",
         dead=s_units((said.dead_below_dbm or s9) - s9), db=number(said.lost_db, 0), si=number(SILICON_V, 1),
         ge=number(GERMANIUM_V, 2), a=s_units(then[0]), b=s_units(then[1]),
     )  # fmt: skip

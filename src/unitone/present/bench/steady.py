@@ -48,33 +48,33 @@ def _small(step: Step) -> float:
     return max(_SHARE * half, 1.0) if half is not None else 10.0
 
 
-def drift_words(state: JobState, step: Step) -> str:
+def describe_drift(state: JobState, step: Step) -> str:
     """Whether the radio is steady enough to trim, where the counts tell: wait, or settled."""
     if step.quantity_id not in COUNTED:
         return ""
     soldered = [t for t in state.touches if t.name in _SOLDERED]
     if soldered and state.bench_s - soldered[-1].bench_s < _COOLS_S:
         minutes = math.ceil((_COOLS_S - (state.bench_s - soldered[-1].bench_s)) / 60.0)
-        return tr("Just soldered: let it cool for {n} minutes before it is counted.", n=minutes)
+        return tr("Just soldered: let it cool {n} minutes, then count.", n=minutes)
     seen = drift_of(state, step)
     if seen is None:
         return ""
     small = _small(step)
     if abs(seen.hz_per_minute) * _AHEAD_S / 60.0 <= max(small, 3.0 * seen.std * _AHEAD_S / 60.0):
-        return tr("Steady: it may be trimmed.") if 3.0 * seen.std * _AHEAD_S / 60.0 <= 3.0 * small else ""
+        return tr("Steady: trim it now.") if 3.0 * seen.std * _AHEAD_S / 60.0 <= 3.0 * small else ""
     rate = number(seen.hz_per_minute, 1, sign=True)
     if seen.wait_s is None:
-        return tr("Drifting {rate} Hz a minute: wait, and count again before it is trimmed.", rate=rate)
+        return tr("Drifting {rate} Hz a minute: wait, then count again.", rate=rate)
     if seen.wait_s < 30.0:
         return tr("Steady enough: {rate} Hz a minute, falling.", rate=rate)
     return tr(
-        "Warming up, {rate} Hz a minute: wait {n} minutes before it is trimmed.",
+        "Warming up, {rate} Hz a minute: wait {n} minutes, then trim.",
         rate=rate,
         n=math.ceil(seen.wait_s / 60.0),
     )
 
 
-def gate_words(step: Step) -> str:
+def describe_gate(step: Step) -> str:
     """How long the counter should gate: short while something is turned, long enough to judge by."""
     if step.quantity_id not in COUNTED:
         return ""
@@ -88,7 +88,7 @@ def gate_words(step: Step) -> str:
 # -- clarifier and shift switches ----------------------------------------------------------------------------------
 
 
-def swing_words(state: JobState, step: Step) -> str:
+def describe_swing(state: JobState, step: Step) -> str:
     """How far a clarifier swings either way, and how far its middle is off: from the counts at its ends that still stand."""
     if step.quantity_id not in COUNTED:
         return ""
@@ -132,7 +132,7 @@ def _position(words: str) -> float | None:
 # -- one trimmer for several crystals ------------------------------------------------------------------------------
 
 
-def compromise_words(state: JobState, step: Step) -> str:
+def describe_compromise(state: JobState, step: Step) -> str:
     """At a step that levels several places by one adjuster: how good the best can be, which stand apart, and the crystal to order."""
     if step.aim != "level" or is_even(step):
         return ""
@@ -147,7 +147,7 @@ def compromise_words(state: JobState, step: Step) -> str:
         away = number(off, 0, sign=True)
         words.append(
             tr(
-                "{place} stands {off} Hz from the others’ middle: no setting brings it in with them.",
+                "{place} is {off} Hz from the others: no common setting fits.",
                 place=place,
                 off=away,
             )
@@ -189,7 +189,7 @@ def _crystal_of(sheet: Sheet, step: Step, place: str) -> tuple[str, float] | Non
 # -- a trimmer that stops short ------------------------------------------------------------------------------------
 
 
-def range_words(state: JobState, step: Step) -> str:
+def describe_range(state: JobState, step: Step) -> str:
     """Where half a revolution of a step's trimmer, or a preset from stop to stop, did not reach the target: its range, by how much it
     falls short, and what a part beside it would move as well."""
     if step.aim != "set" or not step.adjusters or step.quantity.kind not in ("hertz", "hertz-error", "volts", "amps"):
@@ -221,7 +221,7 @@ def range_words(state: JobState, step: Step) -> str:
         "{id} covers {low} to {high}: {short} short. Calculators, “{asks}”, finds the part.",
         id=adjuster.id, low=show(q, min(values)), high=show(q, max(values)), short=_short(q, short), asks=asks,
     )  # fmt: skip
-    return said + (" " + tr("It moves besides: {steps}.", steps=", ".join(others[:4])) if others else "")
+    return said + (" " + tr("Also affected: {steps}.", steps=", ".join(others[:4])) if others else "")
 
 
 def _short(q: Quantity, value: float) -> str:
@@ -230,12 +230,12 @@ def _short(q: Quantity, value: float) -> str:
 
 # -- bias ----------------------------------------------------------------------------------------------------------
 
-_BIAS = ("tx.bias_current", "tx.bias_volts")
+_BIAS = ("tx.bias_current", "tx.bias_voltage")
 #: An idle current that rises by this share in a minute does not stand.
 _CLIMBS = 0.03
 
 
-def bias_words(state: JobState, step: Step) -> str:
+def describe_bias(state: JobState, step: Step) -> str:
     """At a bias step: found and now, too much before anything else, and an idle current that climbs by itself."""
     if step.quantity_id not in _BIAS:
         return ""
@@ -256,23 +256,22 @@ def bias_words(state: JobState, step: Step) -> str:
         if rises > _CLIMBS and bool(np.all(np.diff(later) > 0)):
             words.append(
                 tr(
-                    "It climbs by {pct} % a minute at the same setting: let go, let it cool; is the sensing diode at the heatsink?",
+                    "Thermal runaway: the current climbs {pct} % a minute. Let go, let it cool, check the sensing diode at the heatsink.",
                     pct=number(100 * rises, 0),
                 )
             )
-    if step.quantity_id == "tx.bias_volts":
-        words.append(
-            tr("Base volts fall some 2 mV a degree: read them warm, and go by the idle current where it can be read.")
-        )
+    if step.quantity_id == "tx.bias_voltage":
+        words.append(tr("Base voltage falls 2 mV per °C: read it warm. The idle current says more."))
     if len(read) > 1:
         words.append(tr("Found {found}, now {now}.", found=show(step.quantity, first), now=show(step.quantity, now)))
     return " ".join(words)
 
 
-def more_words(state: JobState, step: Step) -> tuple[str, ...]:
+def describe_more(state: JobState, step: Step) -> tuple[str, ...]:
     """Everything that this page has to say at a step, what matters most first."""
-    said = (bias_words(state, step), range_words(state, step), compromise_words(state, step), swing_words(state, step) if _shifts(step) else "",
-            drift_words(state, step), gate_words(step))  # fmt: skip
+    said = (describe_bias(state, step), describe_range(state, step), describe_compromise(state, step),
+            describe_swing(state, step) if _shifts(step) else "",
+            describe_drift(state, step), describe_gate(step))  # fmt: skip
     return tuple(w for w in said if w)
 
 

@@ -1,9 +1,9 @@
-"""Trials at the Bench: is this worth aligning, and what does this preset do? A stand-in goes through by itself, a hand is led."""
+"""Trials at the Bench: is this worth aligning, and what does this preset do? A simulated radio goes through by itself, a hand is led."""
 
 from __future__ import annotations
 
 from unitone.align.hill_readings import is_null
-from unitone.align.probe.nudge import WORTH_DB, Moved, gain_text, lacking_reach, last_whole, moved_by, running, worth
+from unitone.align.probe.nudge import WORTH_DB, Moved, gain_text, lacking_effect, last_whole, moved_by, running, worth
 from unitone.job.state import JobState
 from unitone.job.trial import Trial
 from unitone.present.bench.sentences import amount
@@ -15,7 +15,7 @@ from unitone.words import tr
 # -- in words -----------------------------------------------------------------------------------------
 
 
-def trial_words(state: JobState, step: Step) -> str:
+def describe_trial(state: JobState, step: Step) -> str:
     """What the trials at this step told, or how far the one that goes on is."""
     going = running(state)
     if going is not None:
@@ -36,11 +36,11 @@ def trial_words(state: JobState, step: Step) -> str:
         )  # fmt: skip
     trial = last_whole(state, "unknown", step.id)
     if trial is not None:
-        told.append(what_words(state, trial))
+        told.append(describe_what(state, trial))
     return " ".join(told)
 
 
-def what_words(state: JobState, trial: Trial) -> str:
+def describe_what(state: JobState, trial: Trial) -> str:
     """What a nudge did, as a sentence."""
     name = trial.origin[0][0]
     part = state.sheet.adjuster(name)
@@ -55,7 +55,7 @@ def what_words(state: JobState, trial: Trial) -> str:
     rest = len(moved) - len(sure)
     words = tr("{adjuster}, {how}, moves {list}", adjuster=name, how=how, list=", ".join(_moved_text(m) for m in sure))
     words += tr("; {n} others stay.", n=rest) if rest else "."
-    lacking = lacking_reach(state, trial)
+    lacking = lacking_effect(state, trial)
     return words + (" " + tr("Y keeps that in this radio's own sheet.") if lacking else "")
 
 

@@ -11,7 +11,7 @@ from unitone.sheet.model.sheet import Step
 from unitone.words import tr
 
 
-def elsewhere_words(state: JobState, step: Step) -> str:
+def describe_elsewhere(state: JobState, step: Step) -> str:
     """At a step that counts a frequency: what the counts say should be turned first, where that is not this step's own trimmer.
 
     Empty while the radio is read as found, where nothing is out, and where one trimmer serves several crystals.
@@ -23,10 +23,10 @@ def elsewhere_words(state: JobState, step: Step) -> str:
     move = advise_tuning(state)
     if move.act != "turn" or move.adjuster in step.adjusters:
         return ""
-    return tuning_words(move)
+    return describe_tuning(move)
 
 
-def tuning_words(move: Tuning) -> str:
+def describe_tuning(move: Tuning) -> str:
     """The move as a sentence."""
     left = "".join(
         " "
@@ -42,7 +42,7 @@ def tuning_words(move: Tuning) -> str:
         return tr("All readings are off by the same ppm: check the counter against a standard first.") + left
     if move.act == "done" or move.at is None:
         said = (
-            tr("Well inside: leave it alone.")
+            tr("Well in spec: leave it alone.")
             if move.why == "well-inside"
             else tr("On frequency on all bands and modes.")
         )

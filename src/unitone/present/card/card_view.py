@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from unitone.job.shop import SPEAKS_OF, Capacitor, SpeaksOf, finding_words
+from unitone.job.shop import SPEAKS_OF, Capacitor, SpeaksOf, describe_finding
 from unitone.job.state import JobState
 from unitone.job.verdicts import describe_verdict, verdict
 from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
@@ -19,9 +19,9 @@ _SI = ((1e-3, "mF"), (1e-6, "µF"), (1e-9, "nF"), (1e-12, "pF"))
 
 #: What can hurt somebody in a radio of each family.
 _SAFETY = {
-    "valve": tr("Mains and hundreds of volts: unplugged, capacitors bled and measured, isolating transformer, qualified hands, local rules."),
-    "base": tr("Mains inside: unplug before it is opened; work for a qualified person under the local rules."),
-    "handheld": tr("Old battery packs leak and short: gloves, and never charge one that is swollen or of unknown kind."),
+    "valve": tr("High voltage: unplug, bleed and measure the capacitors, use an isolating transformer. Qualified people only, by local rules."),
+    "base": tr("Mains inside: unplug before opening. Qualified people only, by local rules."),
+    "handheld": tr("Old battery packs leak and short: wear gloves. Never charge a swollen or unknown pack."),
 }  # fmt: skip
 
 
@@ -74,7 +74,7 @@ def take_card(session: Session) -> CardView:
         names=names,
         stages=tuple((s.id, s.title) for s in sheet.stages),
         looks=looks,
-        looks_words=_looks_words(looks),
+        looks_words=_describe_looks(looks),
         path=shop.path or sheet.power.usual_path,
         usual_path=sheet.power.usual_path,
         supply_words=_supply(state),
@@ -82,16 +82,16 @@ def take_card(session: Session) -> CardView:
         meter=_ohms(shop.meter_ohm) if shop.meter_ohm else "",
         currents=_currents(state),
         volts=tuple(_volts(session, r, following) for r in rows),
-        rails_words=_rails_words(rows),
-        next_words=_next_words(state, following),
+        rails_words=_describe_rails(rows),
+        next_words=_describe_next(state, following),
         capacitors=caps,
-        capacitors_words=_capacitors_words(state),
+        capacitors_words=_describe_capacitors(state),
         recap=recap_all([c.verdict for c in shop.capacitors.values()]) is True,
         tried=tuple(Told(t.utc[:16].replace("T", " "), f"{t.suspected}: {t.done}" + (f" → {t.result}" if t.result else ""), t.outcome)
                     for t in reversed(state.tried)),
         loose=tuple(
             Told(
-                x.utc[:16].replace("T", " "), state.loose_words(x),
+                x.utc[:16].replace("T", " "), state.describe_loose(x),
                 tr("stays: {why}", why=x.stays) if x.stays else tr("put right") if x.tied else "open", "" if x.tied else x.entry_id,
             )
             for x in state.loose.values()
@@ -105,7 +105,7 @@ def take_card(session: Session) -> CardView:
         time_words=duration(shop.minutes_spent),
         on_air=tuple(Told(r.utc[:10], f"“{r.words}”" + (f" ({r.who})" if r.who else ""), _weight(state, r.speaks_of)) for r in shop.on_air),
         controls=controls_of(state),
-        controls_words=_controls_words(state),
+        controls_words=_describe_controls(state),
     )  # fmt: skip
 
 
@@ -125,17 +125,17 @@ def _cost(state: JobState) -> str:
 def _looks(state: JobState) -> tuple[LookRow, ...]:
     items = {x.id: (x.group, x.title, x.how) for x in inspection(state.sheet)}
     for f in state.shop.findings:
-        items.setdefault(f.item, (tr("Besides"), f.item, ""))
+        items.setdefault(f.item, (tr("Also"), f.item, ""))
     made = []
     for identifier, (group, title, how) in items.items():
         said = [f for f in state.shop.findings if f.item == identifier]
         pictures = tuple(p for f in said for p in f.pictures)
-        lines = tuple(f"{f.utc[11:16]} {finding_words(f)}" for f in said)
+        lines = tuple(f"{f.utc[11:16]} {describe_finding(f)}" for f in said)
         made.append(LookRow(identifier, group, title, how, said[-1].look if said else "", lines, pictures))
     return tuple(made)
 
 
-def _looks_words(looks: tuple[LookRow, ...]) -> str:
+def _describe_looks(looks: tuple[LookRow, ...]) -> str:
     seen, wrong = sum(bool(x.look) for x in looks), sum(x.look == "wrong" for x in looks)
     words = tr("{n} of {all} looked at", n=seen, all=len(looks))
     return words + (tr(", {n} wrong", n=wrong) if wrong else "")
@@ -152,25 +152,28 @@ def _supply(state: JobState) -> str:
     most = current_limit(state.sheet)
     words = [tr("Set the current limit to {a:g} A.", a=most)] if most else []
     if most and state.shop.limit_a and state.shop.limit_a > most:
-        words.append(tr("It stands at {a:g} A: too much to protect this radio.", a=state.shop.limit_a))
+        words.append(tr("Set to {a:g} A: too high to protect this radio.", a=state.shop.limit_a))
     if state.shop.path == "lamp limiter":
         words.append(tr("A bright lamp means a short: switch off. Rails read low behind it."))
     if state.shop.path == "mains":
-        words.append(
-            tr("Mains: an isolating transformer, one hand, and work for qualified people under the local rules.")
-        )
+        words.append(tr("Mains: isolating transformer, one hand only. Qualified people only, by local rules."))
     return " ".join(words)
 
 
 def _currents(state: JobState) -> tuple[CurrentCell, ...]:
     q, power = quantity("supply.current"), state.sheet.power
     made = []
-    sends = power.keyed_a is not None or any(s.hook_up == "send" for s in state.sheet.steps)
-    for way, title, most in (("receive", tr("At rest"), power.rest_a), ("send", tr("Keyed"), power.keyed_a)):
-        if way == "send" and not sends:
+    sends = power.keyed_a is not None or any(s.hook_up == "transmit" for s in state.sheet.steps)
+    for way, title, most in (("receive", tr("At rest"), power.rest_a), ("transmit", tr("Keyed"), power.keyed_a)):
+        if way == "transmit" and not sends:
             continue
         step = next(
-            (s for s in state.sheet.steps if s.quantity_id == q.id and (s.hook_up == "send") == (way == "send")), None
+            (
+                s
+                for s in state.sheet.steps
+                if s.quantity_id == q.id and (s.hook_up == "transmit") == (way == "transmit")
+            ),
+            None,
         )
         last = next(
             (x.reading for x in reversed(state.read_of(q.id))
@@ -196,7 +199,10 @@ def _currents(state: JobState) -> tuple[CurrentCell, ...]:
 
 def _volts(session: Session, r: RowState, following: RowState | None) -> VoltsCell:
     row = r.row
-    modes = [{"receive": tr("receive"), "send": tr("send")}.get(row.conditions.way, ""), row.conditions.mode or ""]
+    modes = [
+        {"receive": tr("receive"), "transmit": tr("transmit")}.get(row.conditions.way, ""),
+        row.conditions.mode or "",
+    ]
     value = reading_of(r)
     found = "" if r.found is None or r.found is r.now else f"{number(r.found.reading.value or 0.0, 2)} V"
     said = tr(" or ").join(f"{v:g}" for v in row.values)
@@ -205,7 +211,7 @@ def _volts(session: Session, r: RowState, following: RowState | None) -> VoltsCe
         row.id, row.title, row.where, " ".join(m for m in modes if m) or tr("any"),
         tr("{said} V  ({low} … {high})", said=said, low=number(r.low, decimals), high=number(r.high, decimals)), value, found, r.verdict, r.words,
         following is not None and following.row.id == row.id,
-        session.bench.simulated and row.quantity_id != "stage.volts" and session.bench.can_measure(row.quantity_id),
+        session.bench.simulated and row.quantity_id != "stage.voltage" and session.bench.can_measure(row.quantity_id),
     )  # fmt: skip
 
 
@@ -217,7 +223,7 @@ def reading_of(r: RowState) -> str:
     return reading.word or (reading.bound + number(reading.value, 2) if reading.value is not None else "")
 
 
-def _rails_words(rows: tuple[RowState, ...]) -> str:
+def _describe_rails(rows: tuple[RowState, ...]) -> str:
     if not rows:
         return tr("This sheet has no voltage table. Add one in Sheets, under Volts; its rail steps stay on the Bench.")
     counts: dict[str, int] = {}
@@ -228,9 +234,9 @@ def _rails_words(rows: tuple[RowState, ...]) -> str:
     return " · ".join(f"{counts[k]} {name}" for k, name in names if k in counts)
 
 
-def _next_words(state: JobState, following: RowState | None) -> str:
+def _describe_next(state: JobState, following: RowState | None) -> str:
     if following is not None:
-        return tr("Measure {title} next: it halves the fault's range.", title=following.row.title)
+        return tr("Measure {title} next: it halves the search.", title=following.row.title)
     found = lost_between(state)
     if found is None:
         return ""
@@ -245,8 +251,8 @@ def _next_words(state: JobState, following: RowState | None) -> str:
 
 def _capacitor(c: Capacitor) -> CapacitorCell:
     told = {
-        "good": tr("good"), "low": tr("too little left: replace"), "high": tr("above its tolerance: replace"),
-        "leaky": tr("far above its marking: leakage read as capacitance. Replace"), "esr": tr("ESR too high: replace"),
+        "good": tr("good"), "low": tr("low capacitance: replace"), "high": tr("above its tolerance: replace"),
+        "leaky": tr("far above its marking: leaky. Replace"), "esr": tr("ESR too high: replace"),
     }[c.verdict.finding]  # fmt: skip
     below, above = TOLERANCE[c.dielectric]
     words = tr(
@@ -261,21 +267,21 @@ def _capacitor(c: Capacitor) -> CapacitorCell:
     )  # fmt: skip
 
 
-def _capacitors_words(state: JobState) -> str:
-    """How the sample stands, and what the job's school makes of that."""
+def _describe_capacitors(state: JobState) -> str:
+    """How the sample stands, and what the job's convention makes of that."""
     sample = [c.verdict for c in state.shop.capacitors.values()]
     if not sample:
-        return tr("Nothing measured yet. Discharge first; lift one leg where the circuit shunts the meter.")
+        return tr("Nothing measured yet. Discharge first; lift one leg if the circuit shunts the meter.")
     bad = sum(v.replace for v in sample)
     words = tr("{bad} of {n} bad.", bad=bad, n=len(sample))
-    school = state.stand["electrolytics"].choice
+    convention = state.stand["electrolytics"].choice
     everything = recap_all(sample)
-    if school == "all":
+    if convention == "all":
         return words + " " + tr("This workshop's convention: replace all of them.")
     if everything is None:
         return words + " " + tr("Measure at least four before judging the lot.")
     if everything:
-        return words + " " + tr("Most of the sample are bad: recapping all is cheaper than chasing.")
+        return words + " " + tr("Most of the sample is bad: replacing all is quicker.")
     return words + " " + tr("Replace only the bad ones.")
 
 
@@ -286,11 +292,11 @@ def _weight(state: JobState, speaks_of: SpeaksOf) -> str:
         if (v := verdict(state, s)) not in ("todo", "not applicable")
     ]  # fmt: skip
     if not measured:
-        return tr("low weight: not measured yet")
+        return tr("weak evidence: not measured yet")
     out = [v for v in measured if v in ("out_of_spec", "recheck")]
     if out:
-        return tr("low weight; the measurement is {verdict} too", verdict=describe_verdict(out[0]))
-    return tr("low weight; the measurement is in spec: check aerial, cable, place")
+        return tr("weak evidence; measured {verdict} too", verdict=describe_verdict(out[0]))
+    return tr("weak evidence; measured in spec: check aerial, cable, site")
 
 
 def controls_of(state: JobState) -> tuple[ControlCell, ...]:
@@ -306,7 +312,7 @@ def controls_of(state: JobState) -> tuple[ControlCell, ...]:
     return tuple(made)
 
 
-def _controls_words(state: JobState) -> str:
+def _describe_controls(state: JobState) -> str:
     rows = controls_of(state)
     tested = sum(c.works is not None for c in rows)
     broken = sum(c.works is False for c in rows)

@@ -99,7 +99,7 @@ def deviation_picture(source: Source, how: How) -> MeterPicture:
     null = tone_for_null(how.prove_hz)
     # The channel was mixed to near zero: the carrier is looked for where this stretch has it.
     line = carrier_depth_db(inside, rate, float(demodulate(inside, rate).mean()))
-    words = tr("on speech: what 99.95 % of the time stays under")
+    words = tr("on speech: 99.95 % of the time below this")
     if r.tone_hz is not None:
         words = tr(
             "on {hz} Hz; the carrier line stands {db} dB under the whole. {dev} kHz nulls it with a tone of {null} Hz",

@@ -55,7 +55,7 @@ def frequency_picture(source: Source, how: How) -> MeterPicture:
     t, y, _ = three_periods(audio[: round(0.2 * rate)], rate, float(np.clip(abs(got.hz), 50.0, 0.4 * rate)))
     trace = _trace_of([samples], rate, complex_)
     near = slice(None) if complex_ else trace.hz <= max(4000.0, 2 * abs(raw))
-    words = tr("timebase taken as it is: My bench measures it")
+    words = tr("timebase not calibrated: see My bench")
     if how.ppm:
         words = tr("timebase {ppm} ppm taken into account", ppm=number(how.ppm, 2, sign=True))
     return MeterPicture(
@@ -132,7 +132,7 @@ def _lines(trace: Trace, name: str, centre_hz: float, how: How, warnings: tuple[
         _, _, found = spurs(Trace(trace.hz + centre_hz, trace.db, trace.bandwidth_hz), how.limit)
         found = [Spur(s.hz - centre_hz, s.dbc, s.name, s.margin_db) for s in found]
     worst = min(found, key=lambda s: s.margin_db if s.margin_db is not None else -s.dbc, default=None)
-    rows = [(tr("Hz"), tr("dBc"), tr("what it is"), tr("to the limit"))]
+    rows = [(tr("Hz"), tr("dBc"), tr("line"), tr("margin"))]
     rows += [
         (
             " ".join(nice_hz(s.hz + centre_hz, fine)), number(s.dbc, 1), s.name,
@@ -144,10 +144,10 @@ def _lines(trace: Trace, name: str, centre_hz: float, how: How, warnings: tuple[
     over = [s for s in found if s.margin_db is not None and s.margin_db < 0]
     said = list(warnings)
     if len(found) > _ROWS:
-        said.append(tr("{n} more lines, all weaker, are not in the table.", n=len(found) - _ROWS))
+        said.append(tr("{n} weaker lines not shown.", n=len(found) - _ROWS))
     names = ", ".join(" ".join(nice_hz(s.hz + centre_hz, fine)) for s in over[:3])
     out = (tr("over the limit: {names}{more}", names=names, more=" …" if len(over) > 3 else ""),) if over else ()
-    words = tr("no line beside the carrier stands out")
+    words = tr("no line stands out beside the carrier")
     if worst is not None:
         words = f"{' '.join(nice_hz(worst.hz + centre_hz, fine))} {worst.name}"
     shown_floor = max(float(trace.db.min() - level), FLOOR_DB - 20)
@@ -162,7 +162,7 @@ words,
         (
             figure(tr("lines"), float(len(found)), "", 0), figure(tr("second harmonic"), None if second is None else second.dbc, "dBc", 1),
             figure(tr("noise floor"), trace.floor_db - level, "dBc", 0),
-            figure(tr("to the limit"), None if worst is None else worst.margin_db, "dB", 1),
+            figure(tr("margin"), None if worst is None else worst.margin_db, "dB", 1),
         ),
         tuple(said), (x, np.maximum(trace.db - level, shown_floor)), tr("dB below the carrier"), None,
         tuple(Mark(s.hz + centre_hz, s.dbc, s.name or " ".join(nice_hz(s.hz + centre_hz, fine))) for s in found[:4]), limit=line, table=tuple(rows),
@@ -189,9 +189,7 @@ def response_picture(path: Path, how: How, source: Source | None = None) -> Mete
         and (width := r.bandwidth_hz[3.0])
         and not sweep_is_slow(width, abs(how.sweep[1] - how.sweep[0]) / how.sweep[2])
     ):
-        warnings.append(
-            tr("the sweep runs too fast for so narrow a filter: its curve is smeared. Take ten times as long.")
-        )
+        warnings.append(tr("sweep too fast for this filter: the curve is smeared. Use ten times the sweep time."))
     six, three = r.bandwidth_hz[6.0], r.bandwidth_hz[3.0]
     if six is None:
         warnings.append(tr("the record does not go 6 dB down on both sides: sweep wider."))

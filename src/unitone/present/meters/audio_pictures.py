@@ -81,7 +81,7 @@ def audio_picture(source: Source, how: How) -> MeterPicture:
     value: float | None
     if how.task == "volts":
         value, text, unit, volts = _volts(rms, how.full_scale_v)
-        sends = [] if volts is None else [Send("rx.af_volts", volts)]
+        sends = [] if volts is None else [Send("rx.af_voltage", volts)]
         small = (_tone_volts(r, how.full_scale_v), *small[1:3], figure(tr("peak over rms"), crest, "dB", 1))
         doubt = tr("rms over {s} s", s=number(r.seconds, 1))
         warnings = list(r.warnings_of_level)
@@ -170,7 +170,7 @@ def _trend(meter: AudioMeter, how: How) -> tuple[tuple[float, float], ...]:
     return tuple(points[:: max(1, len(points) // _POINTS)])
 
 
-def ratio_words(held: MeterPicture, now: MeterPicture) -> str:
+def describe_ratio(held: MeterPicture, now: MeterPicture) -> str:
     """What two levels say together: quieting or (S+N)/N, carrier shift (AM), PEP (SSB); empty where they cannot be compared."""
     if held.compare_db is None or now.compare_db is None or held.task != now.task:
         return ""

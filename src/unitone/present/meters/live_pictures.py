@@ -21,7 +21,7 @@ EVERY_S = 0.05
 #: The trend reaches so far back, and what may be kept as a file (seconds).
 TREND_S, KEPT_S = 30.0, 10.0
 #: A converter's ends: from here on the overload lamp is lit, for so long after the last time.
-OVERLOAD, _LAMP_S = 0.985, 2.0
+OVERLOAD, _LED_S = 0.985, 2.0
 
 
 class LiveMeter:
@@ -56,7 +56,7 @@ class LiveMeter:
     @property
     def overload(self) -> bool:
         """Was full scale reached a moment ago?"""
-        return self.seconds - self._over < _LAMP_S
+        return self.seconds - self._over < _LED_S
 
     def due(self) -> bool:
         """Has enough come since the last picture, and enough altogether?"""

@@ -1,4 +1,4 @@
-"""What the Meters view shows of a source, whichever it is: one way in for files, the sound card and the stand-in."""
+"""What the Meters view shows of a source, whichever it is: one way in for files, the sound card and the simulated radio."""
 
 from __future__ import annotations
 

@@ -109,12 +109,12 @@ class Draft:
         return self.data is not self._saved and self.data != self._saved
 
     @property
-    def undo_words(self) -> str:
+    def describe_undo(self) -> str:
         """What undo would take back; empty for nothing."""
         return self._past[-1].what if self._past else ""
 
     @property
-    def redo_words(self) -> str:
+    def describe_redo(self) -> str:
         """What redo would do again; empty for nothing."""
         return self._future[-1].what if self._future else ""
 

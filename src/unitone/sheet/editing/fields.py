@@ -87,7 +87,7 @@ def _show_map(value: Any) -> str:
 _NARROWED = ("channel", "band", "mode", "test_point", "panel")
 
 
-def _show_reach(value: Any) -> str:
+def _show_effect(value: Any) -> str:
     if not isinstance(value, list):
         return _plain(value)
     parts = []
@@ -143,7 +143,7 @@ def _read_map(text: str) -> Any:
     return found
 
 
-def _read_reach(text: str) -> list[Any]:
+def _read_effect(text: str) -> list[Any]:
     found: list[Any] = []
     for piece in re.split(r",(?![^()]*\))", text):
         match = re.match(r"^\s*([^()\s]+)\s*(?:\(([^)]*)\))?\s*$", piece)
@@ -154,7 +154,7 @@ def _read_reach(text: str) -> list[Any]:
         narrow: dict[str, str] = {}
         for word in (w.strip() for w in (match[2] or "").split(";")):
             key, _, value = word.partition(" ")
-            if word in ("receive", "send"):
+            if word in ("receive", "transmit"):
                 narrow["way"] = word
             elif key in _NARROWED and value:
                 narrow[key] = value.strip()
@@ -174,16 +174,17 @@ def _read_lines(text: str) -> list[str]:
 
 
 _SHOW: dict[str, Callable[[Any], str]] = {
-    "pairs": _show_pairs, "ids": _show_list, "groups": _show_groups, "limit": _show_limit, "map": _show_map, "panel": _show_map, "reach": _show_reach,
-    "lines": _show_lines, "one-or-more": _show_list, "numbers": _show_list, "yes-no": lambda v: {True: "yes", False: "no"}.get(v, _plain(v)),
+    "pairs": _show_pairs, "ids": _show_list, "groups": _show_groups, "limit": _show_limit, "map": _show_map, "panel": _show_map,
+    "reach": _show_effect, "lines": _show_lines, "one-or-more": _show_list, "numbers": _show_list,
+    "yes-no": lambda v: {True: "yes", False: "no"}.get(v, _plain(v)),
 }  # fmt: skip
 _READ: dict[str, Callable[[str], Any]] = {
-    "ids": _read_list, "groups": _read_groups, "number": _read_number, "map": _read_map, "reach": _read_reach,
+    "ids": _read_list, "groups": _read_groups, "number": _read_number, "map": _read_map, "reach": _read_effect,
     "lines": _read_lines, "one-or-more": _read_one_or_more, "numbers": _read_numbers, "yes-no": lambda t: {"yes": True, "no": False}.get(t, t),
 }  # fmt: skip
 
 _KINDS = tuple((k, k) for k in ("core", "trimmer", "preset", "link", "part"))
-_WAYS = (("receive", tr("receive")), ("send", tr("send")))
+_WAYS = (("receive", tr("receive")), ("transmit", tr("transmit")))
 _QUANTITIES = tuple((q.id, f"{q.title}  ({q.id})") for q in QUANTITIES.values())
 
 MODEL = (
@@ -193,13 +194,13 @@ MODEL = (
     Field(("model", "family"), tr("Inspected as"), "choice", choices=tuple((f, tr(f)) for f in ("mobile", "handheld", "base", "valve", "portable"))),
     Field(("model", "aliases"), tr("The same board is sold as"), "ids", "Ostrel Fen 40, Ostrel Fen 40 S", wide=True),
     Field(("supply", "path"), tr("Fed by"), "choice", choices=tuple((x, tr(x)) for x in ("bench supply", "battery", "lamp limiter", "mains"))),
-    Field(("supply", "volts"), tr("Supply volts"), hint="13.2 V"), Field(("supply", "limit"), tr("Current limit to set"), hint="2 A"),
+    Field(("supply", "volts"), tr("Supply voltage"), hint="13.2 V"), Field(("supply", "limit"), tr("Current limit to set"), hint="2 A"),
     Field(("supply", "rest"), tr("Current at rest"), hint="350 mA"), Field(("supply", "keyed"), tr("Current keyed"), hint="1.2 A"),
-    Field(("supply", "meter"), tr("Voltages were taken with"), hint="20 kohm/V"),
+    Field(("supply", "meter"), tr("Meter used for the voltages"), hint="20 kohm/V"),
     Field(("final", "device"), tr("Final"), hint="TR17"),
-    Field(("final", "dissipation"), tr("Dissipation, most"), hint="12 W"),
+    Field(("final", "dissipation"), tr("Maximum dissipation"), hint="12 W"),
     Field(("final", "most"), tr("Ratings"), "map", "tx.bias_current 120 mA", wide=True),
-    Field(("ceiling", "rule"), tr("Rule for what is radiated"), hint="47 CFR 95 subpart D", wide=True),
+    Field(("ceiling", "rule"), tr("Emission rule"), hint="47 CFR 95 subpart D", wide=True),
     Field(("ceiling", "most"), tr("Legal limits"), "map", "tx.deviation 2 kHz, tx.am_depth 100 %", wide=True),
     Field(("channels", "plan"), tr("Channel plan"), "choice", choices=(
         ("eu-40", tr("40 channels, 26.965 to 27.405 MHz")), ("uk-40", tr("40 channels, 27.60125 to 27.99125 MHz")))),
@@ -214,16 +215,16 @@ STEP = (
     Field(("limit",), tr("Limit"), "limit", "≥ 12 dB · 2 … 4 V · 8.0 V ± 5 %"),
     Field(("adjust",), tr("Adjusters"), "groups", "T1, T2, T4 + T5", source="adjuster"),
     Field(("aim",), tr("Aim"), "choice", choices=(
-        ("peak", tr("peak")), ("null", tr("null")), ("set", tr("set")), ("level", tr("level: all places even, or the worst least out")),
-        ("check", tr("check, nothing is turned")))),
+        ("peak", tr("peak")), ("null", tr("null")), ("set", tr("set")), ("level", tr("level: all channels even, or the worst one best")),
+        ("check", tr("check only")))),
     Field(("channels",), tr("Channels"), "ids", "1, 20, 40", source="channel"),
     Field(("stimulus", "level"), tr("Level at the set"), hint="0.3 uV"),
     Field(("test_point",), tr("Test point"), hint="TP3", source="test_point"),
     Field(("stimulus", "tone"), tr("Tone"), hint="1 kHz"),
     Field(("hook_up",), tr("Hook-up"), "choice", choices=(
-        ("probe", tr("meter on a test point")), ("receive", tr("receive")), ("send", tr("send")))),
+        ("probe", tr("meter on a test point")), ("receive", tr("receive")), ("transmit", tr("transmit")))),
     Field(("stimulus", "deviation"), tr("Deviation (FM)"), hint="1.5 kHz"),
-    Field(("stimulus", "depth"), tr("Depth (AM)"), hint="30 %"), Field(("lamps",), tr("Meter of lamps"), "ids", "S3, S6, S9, +20"),
+    Field(("stimulus", "depth"), tr("Depth (AM)"), hint="30 %"), Field(("leds",), tr("LED meter"), "ids", "S3, S6, S9, +20"),
     Field(("stimulus", "microphone"), tr("Microphone input"), hint="20 mV"),
     Field(("inject", "at"), tr("Generator to"), hint=tr("aerial socket")),
     Field(("inject", "frequency"), tr("Generator frequency"), hint=tr("the channel's")),
@@ -234,10 +235,10 @@ STEP = (
     Field(("after",), tr("After the steps"), "ids", tr("rail, reference"), source="step"),
     Field(("stage",), tr("Stage"), source="stage"),
     Field(("panel",), tr("Front panel"), "panel", "squelch open, volume 30 %", wide=True),
-    Field(("way",), tr("Way"), "choice", choices=_WAYS),
+    Field(("way",), tr("Receive or transmit"), "choice", choices=_WAYS),
     Field(("bands",), tr("Bands"), "ids", source="band"), Field(("modes",), tr("Modes"), "ids", "USB, LSB"),
     Field(("source",), tr("Limit comes from"), hint=tr("sheet, regulation, practice")),
-    Field(("role",), tr("For the conventions"), "choice", choices=tuple((r, r) for r in ("detector", "detector-coarse", "front-end", "if"))),
+    Field(("role",), tr("Role"), "choice", choices=tuple((r, r) for r in ("detector", "detector-coarse", "front-end", "if"))),
     Field(("note",), tr("Note"), "long", wide=True),
     Field(("caution",), tr("Cautions, one a line"), "lines", wide=True),
     Field(("id",), tr("Id"), hint=tr("made from the title")),
@@ -249,9 +250,9 @@ ADJUSTER = (
     Field(("lock",), tr("Locked by"), "choice", choices=(("", tr("nothing")), ("nut", tr("a lock nut")), ("wax", tr("wax")))),
     Field(("tool",), tr("Tool"), hint=tr("ceramic blade")), Field(("stage",), tr("Stage"), source="stage"),
     Field(("turns",), tr("Travel, turns"), "number", "8"), Field(("degrees",), tr("or degrees"), "number", "270"),
-    Field(("stops",), tr("End stops"), "choice", choices=(("yes", tr("yes")), ("no", tr("no, it goes round")))),
+    Field(("stops",), tr("End stops"), "choice", choices=(("yes", tr("yes")), ("no", tr("no, it turns endlessly")))),
     Field(("step",), tr("Smallest move, degrees"), "number", "45"),
-    Field(("reaches",), tr("Affects"), "reach", "rx.*, vco.volts (receive)", source="quantity", wide=True),
+    Field(("affects",), tr("Affects"), "reach", "rx.*, vco.tuning_voltage (receive)", source="quantity", wide=True),
     Field(("picture",), tr("On picture"), source="picture"), Field(("pin",), tr("Pin, across and down"), "numbers", "0.18, 0.31"),
     Field(("note",), tr("Note"), "long", wide=True),
 )  # fmt: skip
@@ -262,7 +263,7 @@ TEST_POINT = (
 )  # fmt: skip
 STAGE = (
     Field(("id",), tr("Name"), hint="if"), Field(("title",), tr("Title on the strip"), hint="IF"),
-    Field(("way",), tr("Way"), "choice", choices=_WAYS),
+    Field(("way",), tr("Receive or transmit"), "choice", choices=_WAYS),
 )  # fmt: skip
 CONTROL = (
     Field(("id",), tr("Name"), hint="squelch"), Field(("positions",), tr("Positions"), hint="open, 0..100 %", wide=True),
@@ -277,11 +278,11 @@ PART = (
     Field(("id",), tr("Name"), hint="C41"), Field(("what",), tr("What it is"), hint="470 µF 16 V", wide=True),
     Field(("where",), tr("Where"), wide=True), Field(("stage",), tr("Stage"), source="stage"),
     Field(("picture",), tr("On picture"), source="picture"), Field(("pin",), tr("Pin, across and down"), "numbers"),
-    Field(("reaches",), tr("Affects"), "reach", tr("all of its receive or transmit side"), source="quantity", wide=True),
+    Field(("affects",), tr("Affects"), "reach", tr("all of its receive or transmit side"), source="quantity", wide=True),
 )  # fmt: skip
 ACTION = (
-    Field(("id",), tr("Name"), hint="recap"), Field(("title",), tr("What is done"), hint=tr("Electrolytics replaced"), wide=True),
-    Field(("reaches",), tr("Affects"), "reach", tr("everything"), source="quantity", wide=True),
+    Field(("id",), tr("Name"), hint="recap"), Field(("title",), tr("Action"), hint=tr("Electrolytics replaced"), wide=True),
+    Field(("affects",), tr("Affects"), "reach", tr("everything"), source="quantity", wide=True),
 )  # fmt: skip
 PICTURE = (
     Field(("id",), tr("Name"), hint="top"), Field(("title",), tr("Title"), hint=tr("component side"), wide=True),
@@ -290,10 +291,10 @@ PICTURE = (
 
 VOLTAGE = (
     Field(("id",), tr("Name"), hint="TP1"), Field(("title",), tr("Position"), hint=tr("regulated rail"), wide=True),
-    Field(("volts",), tr("Volts (two, where the sheet says both)"), "one-or-more", "8.0 V"), Field(("tolerance",), tr("Tolerance"), hint="5 %"),
-    Field(("way",), tr("Way"), "choice", choices=_WAYS), Field(("mode",), tr("Mode"), hint="SSB"),
+    Field(("volts",), tr("Voltage (two if the sheet contradicts itself)"), "one-or-more", "8.0 V"), Field(("tolerance",), tr("Tolerance"), hint="5 %"),
+    Field(("way",), tr("Receive or transmit"), "choice", choices=_WAYS), Field(("mode",), tr("Mode"), hint="SSB"),
     Field(("fed_from",), tr("Fed from"), source="voltage"), Field(("series",), tr("through"), hint="47 ohm"),
-    Field(("current",), tr("Draws when right"), hint="12 mA"), Field(("source",), tr("Looks like, to a meter"), hint="100 kohm"),
+    Field(("current",), tr("Current when right"), hint="12 mA"), Field(("source",), tr("Source resistance"), hint="100 kohm"),
     Field(("where",), tr("Where"), hint=tr("emitter of TR8"), wide=True),
     Field(("step",), tr("Read in step"), source="step"), Field(("stage",), tr("Stage"), source="stage"),
 )  # fmt: skip
@@ -303,7 +304,7 @@ INSPECT = (
     Field(("id",), tr("Name"), hint=tr("made from the title")),
 )  # fmt: skip
 KNOWN_FAULT = (
-    Field(("sign",), tr("Sign"), hint=tr("squelch never opens"), wide=True), Field(("cause",), tr("Cause"), hint=tr("C52 leaky"), wide=True),
+    Field(("sign",), tr("Symptom"), hint=tr("squelch never opens"), wide=True), Field(("cause",), tr("Cause"), hint=tr("C52 leaky"), wide=True),
     Field(("cure",), tr("Cure"), hint=tr("fit 4.7 µF 35 V"), wide=True), Field(("part",), tr("Part"), hint="C52"),
         Field(("stage",), tr("Stage"), source="stage"),
 )  # fmt: skip
@@ -318,9 +319,9 @@ TABLES: dict[str, tuple[Field, ...]] = {
 #: What a step of each side usually looks like (TRADE practice): phase, hook-up.
 _USUAL = {
     "supply": ("rails", "probe"), "stage": ("rails", "probe"), "ref": ("synthesiser", "probe"), "osc": ("synthesiser", "probe"),
-    "vco": ("synthesiser", "probe"), "tx": ("send", "send"), "rx": ("receive", "receive"),
+    "vco": ("synthesiser", "probe"), "tx": ("transmit", "transmit"), "rx": ("receive", "receive"),
 }  # fmt: skip
-_SETTINGS = ("rx.s_meter", "rx.lamp_lights", "rx.squelch_opens", "rx.squelch_tight")
+_SETTINGS = ("rx.s_meter", "rx.led_lights", "rx.squelch_opens", "rx.squelch_tight")
 #: What the receiver is usually fed for a quantity that depends on it (practice).
 _STIMULUS: dict[str, dict[str, str]] = {
     "rx.sinad": {"level": "0.3 uV", "tone": "1 kHz", "deviation": "1.5 kHz"},
@@ -350,8 +351,8 @@ def usual_step(quantity_id: str, before: dict[str, Any] | None = None) -> dict[s
     }
     if quantity_id in _STIMULUS:
         made["stimulus"] = dict(_STIMULUS[quantity_id])
-    if quantity_id == "rx.lamp_lights":
-        made["lamps"] = ["S1", "S3", "S5", "S7", "S9", "+20"]
+    if quantity_id == "rx.led_lights":
+        made["leds"] = ["S1", "S3", "S5", "S7", "S9", "+20"]
     if before and before.get("hook_up") == hook_up:
         made |= {k: before[k] for k in ("channels", "panel", "bands", "modes", "stage") if k in before}
         if quantity_id == before.get("quantity") and "stimulus" in before:

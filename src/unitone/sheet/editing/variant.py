@@ -7,17 +7,17 @@ from dataclasses import dataclass
 from typing import Any
 
 from unitone.sheet.model.limits import limit_to_text
-from unitone.sheet.model.sheet import Reach
+from unitone.sheet.model.sheet import Effect
 from unitone.words import tr
 
 #: Lists whose rows are told apart by their id, and what a change in one of them can reach.
-_LISTS: dict[str, tuple[Reach, ...]] = {
-    "oscillator": (Reach("osc.*"), Reach("ref.*"), Reach("vco.*"), Reach("tx.frequency_error"), Reach("rx.*", "receive")),
-    "mixing": (Reach("vco.*"), Reach("tx.frequency_error"), Reach("rx.*", "receive")),
+_LISTS: dict[str, tuple[Effect, ...]] = {
+    "oscillator": (Effect("osc.*"), Effect("ref.*"), Effect("vco.*"), Effect("tx.frequency_error"), Effect("rx.*", "receive")),
+    "mixing": (Effect("vco.*"), Effect("tx.frequency_error"), Effect("rx.*", "receive")),
     "adjuster": (), "part": (), "action": (), "test_point": (), "stage": (), "control": (), "picture": (), "step": (),
     "voltage": (), "inspect": (), "known_fault": (),
 }  # fmt: skip
-_CHANNELS = (Reach("vco.*"), Reach("tx.*"), Reach("rx.*"))
+_CHANNELS = (Effect("vco.*"), Effect("tx.*"), Effect("rx.*"))
 
 
 @dataclass(frozen=True)
@@ -90,20 +90,20 @@ def _text(value: Any) -> str:
     return str(value)
 
 
-def reach_of(before: dict[str, Any], after: dict[str, Any]) -> tuple[Reach, ...]:
+def effect_of(before: dict[str, Any], after: dict[str, Any]) -> tuple[Effect, ...]:
     """What readings a variant makes doubtful: channels, oscillators and mixing change the radio; limits and words do not."""
-    found: dict[Reach, None] = {}
+    found: dict[Effect, None] = {}
     if before.get("channels") != after.get("channels"):
         found |= dict.fromkeys(_CHANNELS)
-    for table, reaches in _LISTS.items():
-        if reaches and before.get(table) != after.get(table):
-            found |= dict.fromkeys(reaches)
+    for table, affects in _LISTS.items():
+        if affects and before.get(table) != after.get(table):
+            found |= dict.fromkeys(affects)
     old = {_id(p, n): p for n, p in enumerate(before.get("part", []))}
     for n, part in enumerate(after.get("part", [])):
         if old.get(_id(part, n), {}).get("what") != part.get("what"):
-            named = part.get("reaches") or ["*"]
+            named = part.get("affects") or ["*"]
             found |= dict.fromkeys(
-                Reach(r) if isinstance(r, str) else Reach(r["quantity"], r.get("way", "either"), r.get("channel"))
+                Effect(r) if isinstance(r, str) else Effect(r["quantity"], r.get("way", "either"), r.get("channel"))
                 for r in named
             )
     return tuple(found)

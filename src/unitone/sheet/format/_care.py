@@ -13,7 +13,7 @@ from unitone.sheet.model.sheet import Conditions, KnownFault, Look, Sheet, Suppl
 
 Complain = Callable[[Place, str], None]
 #: The quantity of a row that belongs to no step.
-POINT = "stage.volts"
+POINT = "stage.voltage"
 
 
 def _value(complain: Complain, place: Place, text: str | None, unit: str) -> float | None:

@@ -39,8 +39,8 @@ def _most(complain: Complain, place: Place, given: dict[str, str]) -> tuple[tupl
     found = []
     for name, text in given.items():
         q = QUANTITIES.get(name)
-        if q is None or q.way != "send":
-            sent = ", ".join(x.id for x in QUANTITIES.values() if x.way == "send")
+        if q is None or q.way != "transmit":
+            sent = ", ".join(x.id for x in QUANTITIES.values() if x.way == "transmit")
             complain((*place, name), f"{name!r} is nothing that is sent. Use one of: {sent}.")
             continue
         try:

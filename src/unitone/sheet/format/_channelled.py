@@ -131,7 +131,7 @@ def mixing_line(complain: Complain, i: int, m: form.MixingPart, w: form.SheetFil
 
 def impossible_mixing(complain: Complain, sheet: Sheet) -> None:
     """Says where the mixing lines give no whole divider, go round in a circle, or miss the channel; the first such place each way."""
-    ways: tuple[Way, Way] = ("receive", "send")
+    ways: tuple[Way, Way] = ("receive", "transmit")
     for way in ways if sheet.mixing else ():
         for place in places(sheet, way, ends_only=True):
             try:

@@ -27,8 +27,8 @@ from unitone.sheet.format._channelled import (
 )
 from unitone.sheet.format.cures import cure_of
 from unitone.sheet.format.lines import Place
+from unitone.sheet.model.effects import EVERYTHING, known, oscillator_affects, stage_effect, usual_effect
 from unitone.sheet.model.limits import limit_from_text, make_limit, value_of
-from unitone.sheet.model.reach import EVERYTHING, known, oscillator_reaches, stage_reach, usual_reach
 from unitone.sheet.model.sheet import (
     EIGHTH,
     TURN,
@@ -37,17 +37,17 @@ from unitone.sheet.model.sheet import (
     AdjusterKind,
     Conditions,
     Control,
+    Effect,
     Inject,
     Limit,
     Part,
     Picture,
-    Reach,
     Sheet,
     Stage,
     Step,
     TestPoint,
     Way,
-    lamp_point,
+    led_point,
 )
 
 FORMAT = "unitone-sheet/1"
@@ -230,7 +230,7 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         oscillators=oscillators,
         mixing=mixing,
         controls=tuple(Control(c.id, c.positions, c.does) for c in w.control),
-        schools=_schools(problems, w),
+        conventions=_conventions(problems, w),
         adjusters=(),
         test_points=tuple(
             TestPoint(p.id, p.title, _pin(problems, ("test_point", i), p, pictures), p.picture)
@@ -256,23 +256,24 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         voltages=voltages(problems.complain, w, sheet),
         parts=tuple(_part(problems, i, p, sheet, pictures) for i, p in enumerate(w.part)),
         actions=tuple(
-            Action(a.id, a.title, _reaches(problems, ("action", i, "reaches"), a.reaches) or EVERYTHING)
+            Action(a.id, a.title, _affects(problems, ("action", i, "affects"), a.affects) or EVERYTHING)
             for i, a in enumerate(w.action)
         ),
     )
 
 
-def _schools(problems: Problems, w: form.SheetFile) -> tuple[tuple[str, str], ...]:
-    from unitone.sheet.conventions.schools import QUESTIONS
+def _conventions(problems: Problems, w: form.SheetFile) -> tuple[tuple[str, str], ...]:
+    from unitone.sheet.conventions.questions import QUESTIONS
 
-    for question, choice in w.schools.items():
+    for question, choice in w.conventions.items():
         if question not in QUESTIONS:
-            problems.complain(("schools", question), f"no such question. Known: {', '.join(QUESTIONS)}.")
+            problems.complain(("conventions", question), f"no such question. Known: {', '.join(QUESTIONS)}.")
         elif choice not in QUESTIONS[question].choices:
             problems.complain(
-                ("schools", question), f"{choice!r} is no choice. Use one of {', '.join(QUESTIONS[question].choices)}."
+                ("conventions", question),
+                f"{choice!r} is no choice. Use one of {', '.join(QUESTIONS[question].choices)}.",
             )
-    return tuple(w.schools.items())
+    return tuple(w.conventions.items())
 
 
 def _unique(problems: Problems, table: str, identifiers: list[str]) -> None:
@@ -327,13 +328,13 @@ def _number(problems: Problems, place: Place, text: str, unit: str) -> float:
         return 0.0
 
 
-def _reaches(problems: Problems, place: Place, given: Iterable[str | form.ReachPart]) -> tuple[Reach, ...]:
+def _affects(problems: Problems, place: Place, given: Iterable[str | form.EffectPart]) -> tuple[Effect, ...]:
     found = []
     for r in given:
         reach = (
-            Reach(r)
+            Effect(r)
             if isinstance(r, str)
-            else Reach(r.quantity, r.way, r.channel, r.band, r.mode, r.test_point, r.panel)
+            else Effect(r.quantity, r.way, r.channel, r.band, r.mode, r.test_point, r.panel)
         )
         if not known(reach):
             problems.complain(
@@ -351,7 +352,7 @@ def _adjusters(
     for step in sheet.steps:
         for name in step.adjusters:
             used.setdefault(name, []).append(step)
-    by_oscillator = {} if problems.found else oscillator_reaches(sheet)
+    by_oscillator = {} if problems.found else oscillator_affects(sheet)
     stages = {s.id for s in w.stage}
     made = []
     for i, a in enumerate(w.adjuster):
@@ -367,20 +368,20 @@ def _adjusters(
             )
         if a.stage and a.stage not in stages:
             problems.complain(("adjuster", i, "stage"), f"no stage {a.stage!r}. Add it or name another.")
-        declared = _reaches(problems, ("adjuster", i, "reaches"), a.reaches)
+        declared = _affects(problems, ("adjuster", i, "affects"), a.affects)
         # The reach of an oscillator's trimmer is worked out from the mixing lines; without them it is taken widely.
         mixed = dict.fromkeys(r for o in sheet.oscillators if o.trim == a.id for r in by_oscillator.get(o.id, ()))
-        reaches = declared or (() if mixed else usual_reach(s.quantity_id for s in used.get(a.id, [])))
-        reaches += tuple(r for r in mixed if r not in reaches)
+        affects = declared or (() if mixed else usual_effect(s.quantity_id for s in used.get(a.id, [])))
+        affects += tuple(r for r in mixed if r not in affects)
         # What an adjuster is turned for it reaches, whether its sheet says so or not.
         for step in used.get(a.id, []):
-            if not any(r.covers(step.quantity_id, c) for r in reaches for c in step.required):
-                reaches += (Reach(step.quantity_id),)
+            if not any(r.covers(step.quantity_id, c) for r in affects for c in step.required):
+                affects += (Effect(step.quantity_id),)
         stops = a.kind != "trimmer" if a.stops is None else a.stops
         made.append(
             Adjuster(
                 a.id, a.kind, a.where, _pin(problems, ("adjuster", i), a, pictures), a.tool, travel, stops, step_mdeg,
-                reaches, a.stage, a.note, a.picture, a.lock,
+                affects, a.stage, a.note, a.picture, a.lock,
             )
         )  # fmt: skip
     return tuple(made)
@@ -389,8 +390,8 @@ def _adjusters(
 def _part(problems: Problems, i: int, p: form.PartPart, sheet: Sheet, pictures: tuple[Picture, ...]) -> Part:
     if p.stage and p.stage not in {s.id for s in sheet.stages}:
         problems.complain(("part", i, "stage"), f"no stage {p.stage!r}. Add it or name another.")
-    reaches = _reaches(problems, ("part", i, "reaches"), p.reaches) or stage_reach(sheet, p.stage)
-    return Part(p.id, p.what, p.where, _pin(problems, ("part", i), p, pictures), reaches, p.stage, p.picture)
+    affects = _affects(problems, ("part", i, "affects"), p.affects) or stage_effect(sheet, p.stage)
+    return Part(p.id, p.what, p.where, _pin(problems, ("part", i), p, pictures), affects, p.stage, p.picture)
 
 
 def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, channels: ChannelPlan) -> Step | None:
@@ -404,8 +405,8 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
     if any(len(group) not in (1, 2) for group in groups):
         problems.complain(("step", i, "adjust"), "a coupled pair names two adjusters.")
     _references(problems, i, s, w, channels, [name for group in groups for name in group])
-    way: Way = s.way or ("send" if s.hook_up == "send" else "receive" if s.hook_up == "receive" else "either")
-    if (q.way == "send" and s.hook_up != "send") or (way == "send" and s.hook_up != "send"):
+    way: Way = s.way or ("transmit" if s.hook_up == "transmit" else "receive" if s.hook_up == "receive" else "either")
+    if (q.way == "transmit" and s.hook_up != "transmit") or (way == "transmit" and s.hook_up != "transmit"):
         problems.complain(("step", i, "hook_up"), f'{s.quantity} is measured while sending: hook_up = "send".')
     limit = _limit(problems, i, s, q)
     target = None
@@ -426,11 +427,11 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
         problems.complain(("step", i, "aim"), f'{q.title} has no peak. Use aim = "set" or "check".')
     if s.aim != "check" and not groups:
         problems.complain(("step", i, "adjust"), f'aim = "{s.aim}" needs an adjuster. Name one or use aim = "check".')
-    lamps = _lamps(problems, i, s)
+    leds = _leds(problems, i, s)
     required = _required(problems, i, s, way, q, _panel(problems, i, s, w))
     return Step(
         s.id, s.phase, s.title, s.quantity, s.aim, groups, required, limit, s.source, s.hook_up, target, s.set_channel,
-        s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, lamps=lamps, inject=_inject(problems, i, s),
+        s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, leds=leds, inject=_inject(problems, i, s),
     )  # fmt: skip
 
 
@@ -452,15 +453,15 @@ def _inject(problems: Problems, i: int, s: form.StepPart) -> Inject | None:
     return Inject(s.inject.at, hz, s.inject.coupling)
 
 
-def _lamps(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:
-    """The marks of a meter of lamps: they go upward, and S9 is among them."""
-    place = ("step", i, "lamps")
-    if s.quantity != "rx.lamp_lights":
-        if s.lamps:
-            problems.complain(place, "only a step of rx.lamp_lights has lamps. Leave them out, or name that quantity.")
+def _leds(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:
+    """The marks of a meter of LEDs: they go upward, and S9 is among them."""
+    place = ("step", i, "leds")
+    if s.quantity != "rx.led_lights":
+        if s.leds:
+            problems.complain(place, "only a step of rx.led_lights has lamps. Leave them out, or name that quantity.")
         return ()
     try:
-        marks = [mark_db(m) for m in s.lamps]
+        marks = [mark_db(m) for m in s.leds]
     except EntryError as error:
         problems.complain(place, str(error))
         return ()
@@ -468,7 +469,7 @@ def _lamps(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:
         problems.complain(
             place, 'name the marks upward, S9 among them: that lamp is set. Write lamps = ["S3", "S6", "S9", "+20"].'
         )
-    return tuple("S9" if db == 0.0 else m.strip() for m, db in zip(s.lamps, marks, strict=True))
+    return tuple("S9" if db == 0.0 else m.strip() for m, db in zip(s.leds, marks, strict=True))
 
 
 def _references(
@@ -533,7 +534,7 @@ def _required(
     microphone = optional("microphone", stimulus.microphone, "V")
     common = Conditions(
         way=way,
-        test_point=lamp_point("S9") if q.id == "rx.lamp_lights" else s.test_point,
+        test_point=led_point("S9") if q.id == "rx.led_lights" else s.test_point,
         level_dbm=level,
         tone_hz=optional("tone", stimulus.tone, "Hz"),
         deviation_hz=optional("deviation", stimulus.deviation, "Hz"),

@@ -1,5 +1,5 @@
 """A sheet with its pictures in one file: a zip (``NAME.unitone``) with ``sheet.toml``, ``pictures/…`` and, where the
-radio has a stand-in, ``physics.toml``. The format is open and told in ``docs/sheet.md``."""
+radio has a simulated radio, ``physics.toml``. The format is open and told in ``docs/sheet.md``."""
 
 from __future__ import annotations
 

@@ -77,7 +77,7 @@ class OscillatorPart(_Strict):
 class WhenPart(_Strict):
     """When a mixing line applies."""
 
-    way: Literal["receive", "send", "either"] = "either"
+    way: Literal["receive", "transmit", "either"] = "either"
     band: str | None = None
     mode: str | None = None
     channel: str | None = None
@@ -114,7 +114,7 @@ class SupplyPart(_Strict):
 
 
 class FinalPart(_Strict):
-    """[final]: the sending device and what it may bear: ``most`` by quantity, such as tx.bias_current."""
+    """[final]: the transmit device and what it may bear: ``most`` by quantity, such as tx.bias_current."""
 
     device: str = ""
     dissipation: str | None = None
@@ -136,7 +136,7 @@ class VoltagePart(_Strict):
     where: str = ""
     volts: str | list[str]
     tolerance: str = "5 %"
-    way: Literal["receive", "send", "either"] = "either"
+    way: Literal["receive", "transmit", "either"] = "either"
     mode: str | None = None
     fed_from: str = ""
     series: str | None = None
@@ -165,11 +165,11 @@ class KnownFaultPart(_Strict):
     stage: str = ""
 
 
-class ReachPart(_Strict):
+class EffectPart(_Strict):
     """A reach written as a table."""
 
     quantity: str
-    way: Literal["receive", "send", "either"] = "either"
+    way: Literal["receive", "transmit", "either"] = "either"
     channel: str | None = None
     band: str | None = None
     mode: str | None = None
@@ -195,7 +195,7 @@ class AdjusterPart(_Strict):
     degrees: float | None = None
     stops: bool | None = None
     step: float | None = None
-    reaches: list[str | ReachPart] = []
+    affects: list[str | EffectPart] = []
     stage: str = ""
     note: str = ""
     picture: str = ""
@@ -212,7 +212,7 @@ class PartPart(_Strict):
     where: str = ""
     pin: list[float] | None = None
     stage: str = ""
-    reaches: list[str | ReachPart] = []
+    affects: list[str | EffectPart] = []
     picture: str = ""
 
     _pin = field_validator("pin")(_on_the_picture)
@@ -223,7 +223,7 @@ class ActionPart(_Strict):
 
     id: str
     title: str
-    reaches: list[str | ReachPart] = []
+    affects: list[str | EffectPart] = []
 
 
 class TestPointPart(_Strict):
@@ -244,7 +244,7 @@ class StagePart(_Strict):
 
     id: str
     title: str
-    way: Literal["receive", "send"]
+    way: Literal["receive", "transmit"]
 
 
 class StimulusPart(_Strict):
@@ -278,7 +278,7 @@ class StepPart(_Strict):
     """[[step]]"""
 
     id: str
-    phase: Literal["inspection", "rails", "synthesiser", "send", "receive", "settings", "verify"]
+    phase: Literal["inspection", "rails", "synthesiser", "transmit", "receive", "settings", "verify"]
     title: str
     quantity: str
     aim: Literal["peak", "null", "set", "level", "check"]
@@ -293,11 +293,11 @@ class StepPart(_Strict):
     target: str | None = None
     set_channel: str | None = None
     source: str = "sheet"
-    hook_up: Literal["probe", "receive", "send"]
-    way: Literal["receive", "send", "either"] | None = None
+    hook_up: Literal["probe", "receive", "transmit"]
+    way: Literal["receive", "transmit", "either"] | None = None
     panel: str | dict[str, str] = {}
-    #: The marks of a meter of lamps, weakest first; the one of S9 is set.
-    lamps: list[str] = []
+    #: The marks of a meter of LEDs, weakest first; the one of S9 is set.
+    leds: list[str] = []
     stage: str = ""
     role: Literal["detector", "detector-coarse", "front-end", "if", ""] = ""
     after: list[str] = []
@@ -320,7 +320,7 @@ class SheetFile(_Strict):
     voltage: list[VoltagePart] = []
     inspect: list[InspectPart] = []
     known_fault: list[KnownFaultPart] = []
-    schools: dict[str, str] = {}
+    conventions: dict[str, str] = {}
     picture: list[PicturePart] = []
     adjuster: list[AdjusterPart] = []
     part: list[PartPart] = []

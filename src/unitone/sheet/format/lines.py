@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from unitone.quantities.older_names import key_today
+
 Place = tuple[str | int, ...]
 
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([^\]]+?)\s*\]\]?")
@@ -15,7 +17,7 @@ def key_lines(text: str) -> dict[Place, int]:
     """Map from a place such as ``("step", 3, "limit")`` to its line, counted from 1.
 
     Covers table headers and the keys that open a line; keys inside an inline
-    table share the line of the key that holds it.
+    table share the line of the key that holds it. Older names of keys stand under those of today.
     """
     places: dict[Place, int] = {}
     counts: dict[str, int] = {}
@@ -30,11 +32,11 @@ def key_lines(text: str) -> dict[Place, int]:
                 here = (*parts, counts[name])
             else:
                 here = tuple(parts)
-            places.setdefault(here, number)
+            places.setdefault(key_today(here), number)
             continue
         key = _KEY.match(line)
         if key is not None:
-            places.setdefault((*here, key[1].strip('"')), number)
+            places.setdefault(key_today((*here, key[1].strip('"'))), number)
     return places
 
 

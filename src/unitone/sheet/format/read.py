@@ -9,6 +9,7 @@ from typing import Any
 
 from unitone import files
 from unitone.errors import SheetError
+from unitone.quantities.older_names import in_todays_names
 from unitone.sheet.format.build import FORMAT, Problem, check
 from unitone.sheet.format.lines import Place, key_lines, line_of
 from unitone.sheet.model.sheet import Sheet
@@ -39,9 +40,10 @@ def read_sheet(path: Path) -> Sheet:
 
 
 def to_data(text: str, name: str) -> dict[str, Any]:
-    """The plain data of a TOML text. Raises SheetError naming the line that is no TOML."""
+    """The plain data of a TOML text, older names under those of today. Raises SheetError naming the line that is no TOML."""
     try:
-        return tomllib.loads(text)
+        data: dict[str, Any] = in_todays_names(tomllib.loads(text))[0]
+        return data
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"at line (\d+)", str(error))
         line = found[1] if found else str(max(len(text.splitlines()), 1))

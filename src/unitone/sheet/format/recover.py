@@ -7,6 +7,8 @@ import tomllib
 from dataclasses import dataclass, field
 from typing import Any
 
+from unitone.quantities.older_names import in_todays_names
+
 _HEADER = re.compile(r"^\s*\[")
 _KEY = re.compile(r"^\s*(?:[A-Za-z0-9_\-]+|\"[^\"]*\")\s*=")
 _NAMED = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_\-.]+)\s*\]\]?\s*(?:#.*)?$")
@@ -29,7 +31,7 @@ class Recovered:
 def recover(text: str, name: str) -> Recovered:
     """What can be read of ``text``: all of it where it is TOML, else block by block and line by line."""
     try:
-        return Recovered(_shaped(tomllib.loads(text))[0])
+        return Recovered(_shaped(in_todays_names(tomllib.loads(text))[0])[0])
     except (tomllib.TOMLDecodeError, RecursionError, ValueError):
         pass
     data: dict[str, Any] = {}
@@ -46,7 +48,7 @@ def recover(text: str, name: str) -> Recovered:
         if problem:
             lost.append(f"{name}:{first}: {problem}")
             left += block
-    shaped, odd = _shaped(data)
+    shaped, odd = _shaped(in_todays_names(data)[0])
     return Recovered(shaped, tuple(lost + [f"{name}:1: {o}" for o in odd]), tuple(left))
 
 
@@ -122,7 +124,7 @@ def _shaped(data: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
         elif any(not isinstance(item, dict) for item in value):
             odd.append(f"{key}: holds something that is no table; it was left out.")
             made[key] = [item for item in value if isinstance(item, dict)]
-    for key in ("model", "channels", "schools"):
+    for key in ("model", "channels", "conventions"):
         if key in made and not isinstance(made[key], dict):
             odd.append(f"{key}: {made[key]!r} is no table and was left out.")
             del made[key]

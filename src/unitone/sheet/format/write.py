@@ -12,7 +12,7 @@ from tomlkit.items import AoT, Table
 
 #: Keys of a sheet in the order in which a person reads it.
 _ORDER = (
-    "format", "model", "channels", "supply", "final", "ceiling", "oscillator", "mixing", "control", "schools", "picture", "stage", "adjuster",
+    "format", "model", "channels", "supply", "final", "ceiling", "oscillator", "mixing", "control", "conventions", "picture", "stage", "adjuster",
     "part", "action", "test_point", "voltage", "inspect", "known_fault", "step",
 )  # fmt: skip
 #: Mappings that are short enough to stand on one line.

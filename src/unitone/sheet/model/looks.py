@@ -11,7 +11,7 @@ _TOLD_BY = (
     ("handheld", "handheld"), ("valve", "valve"), ("tube", "valve"), ("portable", "portable"), ("base", "base"),
 )  # fmt: skip
 
-_HANDS = tr("Earlier hands")
+_HANDS = tr("Earlier repairs")
 _JOINTS = tr("Joints and wires")
 _PARTS = tr("Parts")
 _POWER = tr("Power")
@@ -21,9 +21,9 @@ _EVERY = (
     Look("wax", tr("Wax and paint on the cores"), tr("Broken seals, chewed slots, chipped or missing cores: name each one."), group=_HANDS),
     Look("cuts", tr("Cut diodes and tracks"),
          tr("Look along the channel switch and the loop for cut legs, cut tracks, added wires."), group=_HANDS),
-    Look("resoldered", tr("Joints soldered again"), tr("Flux, another solder's shine, lifted pads."), group=_HANDS),
-    Look("extras", tr("Parts that do not belong"), tr("Added switches, boards, sockets; parts of another make or size."), group=_HANDS),
-    Look("strands", tr("Wires hanging by a strand"),
+    Look("resoldered", tr("Resoldered joints"), tr("Flux, another solder's shine, lifted pads."), group=_HANDS),
+    Look("extras", tr("Added parts"), tr("Added switches, boards, sockets; parts of another make or size."), group=_HANDS),
+    Look("strands", tr("Wires on their last strand"),
          tr("Every wire to a board pin, the speaker, the sockets: lift it gently."), group=_JOINTS),
     Look("joints", tr("Dry and missing joints"),
          tr("Heavy parts, sockets, coil cans, the regulator: look for rings in the solder."), group=_JOINTS),
@@ -31,7 +31,7 @@ _EVERY = (
     Look("burnt", tr("Burnt or discoloured parts"), tr("Resistors behind a rail, the polarity diode, round the final."), group=_PARTS),
     Look("controls", tr("Controls and switches cleaned"),
          tr("Pots, channel switch, mode switch, microphone switch. Say when it was done."), group=_MOVES),
-    Look("looms", tr("Looms and plugs flexed under a meter"), tr("Meter on a rail or on the sound, flex one at a time."), group=_MOVES),
+    Look("looms", tr("Looms and plugs, flexed"), tr("Meter on a rail or on the sound, flex one at a time."), group=_MOVES),
 )  # fmt: skip
 _MORE: dict[str, tuple[Look, ...]] = {
     "mobile": (
@@ -47,15 +47,15 @@ _MORE: dict[str, tuple[Look, ...]] = {
         Look("whip", tr("Aerial and loading coil"), tr("Each section makes contact, the coil is whole."), group=_MOVES),
     ),
     "base": (
-        Look("mains", tr("Mains lead and earth"), tr("Work for a qualified person. Lead, clamp, earth, fuse; unplugged."), group=_POWER),
+        Look("mains", tr("Mains lead and earth"), tr("Mains: for a qualified person. Unplugged: lead, clamp, earth, fuse."), group=_POWER),
         Look("microphone", tr("Microphone, plug and switch"), tr("Cord at both ends, contacts of the plug, the switch."), group=_MOVES),
     ),
     "valve": (
         Look("mains", tr("Mains lead, earth, live chassis"),
-             tr("Unplugged, capacitors bled and measured. Live chassis: only on an isolating transformer."), group=_POWER),
+             tr("High voltage: unplug, bleed and measure capacitors. Live chassis: isolating transformer only."), group=_POWER),
         Look("reservoir", tr("Reservoir and smoothing capacitors"),
-             tr("Leaks, bulges. Never straight on to the mains after years: bring it up slowly on a lamp limiter."), group=_POWER),
-        Look("coupling", tr("Coupling capacitors"), tr("Paper ones to a grid leak: measure the volts on the grid."), group=_PARTS),
+             tr("Leaks, bulges. After years unused: bring it up slowly on a lamp limiter."), group=_POWER),
+        Look("coupling", tr("Coupling capacitors"), tr("Paper ones to a grid leak: measure the grid voltage."), group=_PARTS),
         Look("valves", tr("Valves and sockets"), tr("Getter, loose caps, tarnished pins, cracked sockets."), group=_PARTS),
         Look("cord", tr("Dial cord and pointer"), tr("Slips, frays, pointer off its mark."), group=_MOVES),
         Look("rubber", tr("Wiring with perished rubber"), tr("Do not bend it: sleeve or replace."), group=_JOINTS),

@@ -13,7 +13,7 @@ from unitone.sheet.model.sheet import Conditions, Mixing, Oscillator, Sheet, Way
 
 @dataclass(frozen=True)
 class Place:
-    """Where a radio stands: receive or send, and as far as it has them band, mode and channel."""
+    """Where a radio stands: receive or transmit, and as far as it has them band, mode and channel."""
 
     way: Way
     band: str | None = None
@@ -157,7 +157,7 @@ def oscillator_counted(sheet: Sheet, conditions: Conditions, hz: float | None = 
     """The oscillator that a direct count is of: by its test point, as band and mode stand, else the nearest to ``hz``."""
     there = [o for o in sheet.oscillators if o.test_point is not None and o.test_point == conditions.test_point]
     if len(there) > 1 and (conditions.band or conditions.mode or conditions.channel):
-        ways: tuple[Way, Way] = ("receive", "send")
+        ways: tuple[Way, Way] = ("receive", "transmit")
         at = [Place(w, conditions.band, conditions.mode, conditions.channel) for w in ways]
         used = {name for place in at for m in outputs(sheet, place) for name, _ in m.terms}
         there = [o for o in there if o.id in used] or there
@@ -168,7 +168,7 @@ def oscillator_counted(sheet: Sheet, conditions: Conditions, hz: float | None = 
 
 def vco_hz(sheet: Sheet, conditions: Conditions) -> float | None:
     """The frequency that a VCO runs at under conditions: the output that the sheet calls vco, else its first oscillator or carrier."""
-    way: Way = "send" if conditions.way == "send" else "receive"
+    way: Way = "transmit" if conditions.way == "transmit" else "receive"
     try:
         made = {
             m.output: float(m.hz)
@@ -176,4 +176,4 @@ def vco_hz(sheet: Sheet, conditions: Conditions) -> float | None:
         }
     except UnitoneError:
         return None
-    return made.get("vco", made.get("tx.carrier" if way == "send" else "rx.lo1"))
+    return made.get("vco", made.get("tx.carrier" if way == "transmit" else "rx.lo1"))

@@ -13,13 +13,13 @@ from typing import Literal
 from unitone.quantities.registry import QUIETING, Quantity, quantity
 from unitone.radio.channels import ChannelPlan
 
-Way = Literal["receive", "send", "either"]
+Way = Literal["receive", "transmit", "either"]
 AdjusterKind = Literal["core", "trimmer", "preset", "link", "part"]
 #: ``level``: one adjuster, set so that the worst of all the places is least out.
 Aim = Literal["peak", "null", "set", "level", "check"]
-HookUp = Literal["probe", "receive", "send"]
-Phase = Literal["inspection", "rails", "synthesiser", "send", "receive", "settings", "verify"]
-#: What a step is for, where a school asks about it (``unitone.sheet.conventions.schools``).
+HookUp = Literal["probe", "receive", "transmit"]
+Phase = Literal["inspection", "rails", "synthesiser", "transmit", "receive", "settings", "verify"]
+#: What a step is for, where a convention asks about it (``unitone.sheet.conventions.questions``).
 Role = Literal["detector", "detector-coarse", "front-end", "if", ""]
 
 #: 45 000 millidegrees are an eighth of a turn.
@@ -30,7 +30,7 @@ PHASE_TITLES: dict[Phase, str] = {
     "inspection": "Inspection",
     "rails": "Supply and rails",
     "synthesiser": "Synthesiser",
-    "send": "Send",
+    "transmit": "Transmit",
     "receive": "Receive",
     "settings": "Settings",
     "verify": "Verify",
@@ -46,7 +46,7 @@ def same_level(one: float | None, other: float | None) -> bool:
 
 
 @dataclass(frozen=True)
-class Reach:
+class Effect:
     """What an adjuster, a part or an action can change.
 
     ``pattern`` is a quantity id or a prefix (``rx.*``, ``*`` for everything),
@@ -109,7 +109,7 @@ class Adjuster:
     travel_mdeg: int
     stops: bool
     step_mdeg: int
-    reaches: tuple[Reach, ...]
+    affects: tuple[Effect, ...]
     stage: str = ""
     note: str = ""
     picture: str = ""
@@ -118,7 +118,7 @@ class Adjuster:
 
     def can_change(self, quantity_id: str, conditions: Conditions) -> bool:
         """True where any of its reaches covers such a reading."""
-        return any(r.covers(quantity_id, conditions) for r in self.reaches)
+        return any(r.covers(quantity_id, conditions) for r in self.affects)
 
 
 @dataclass(frozen=True)
@@ -129,7 +129,7 @@ class Part:
     what: str
     where: str
     pin: tuple[float, float] | None
-    reaches: tuple[Reach, ...]
+    affects: tuple[Effect, ...]
     stage: str = ""
     picture: str = ""
 
@@ -140,7 +140,7 @@ class Action:
 
     id: str
     title: str
-    reaches: tuple[Reach, ...]
+    affects: tuple[Effect, ...]
 
 
 @dataclass(frozen=True)
@@ -202,7 +202,7 @@ class Limit:
         return None if self.low is None or self.high is None else (self.high - self.low) / 2.0
 
 
-def lamp_point(mark: str) -> str:
+def led_point(mark: str) -> str:
     """How conditions name the lamp of a meter that is watched."""
     return f"lamp {mark}"
 
@@ -289,10 +289,10 @@ class Step:
     caution: tuple[str, ...] = ()
     note: str = ""
     role: Role = ""
-    #: What is read while its adjusters are peaked, where that is not the step's own quantity (school "reading").
+    #: What is read while its adjusters are peaked, where that is not the step's own quantity (convention "reading").
     read_by: str = ""
-    #: The marks of a meter of lamps, weakest first; its places are read at the test points of ``lamp_point``.
-    lamps: tuple[str, ...] = ()
+    #: The marks of a meter of LEDs, weakest first; its places are read at the test points of ``lamp_point``.
+    leds: tuple[str, ...] = ()
     inject: Inject | None = None
 
     @property
@@ -424,7 +424,7 @@ class Supply:
 
 @dataclass(frozen=True)
 class Final:
-    """The sending device and its ratings: heat (W, None where not said), and the most of each quantity that it bears."""
+    """The transmit device and its ratings: heat (W, None where not said), and the most of each quantity that it bears."""
 
     device: str = ""
     dissipation_w: float | None = None
@@ -491,7 +491,7 @@ class Sheet:
     oscillators: tuple[Oscillator, ...]
     mixing: tuple[Mixing, ...]
     controls: tuple[Control, ...]
-    schools: tuple[tuple[str, str], ...]
+    conventions: tuple[tuple[str, str], ...]
     adjusters: tuple[Adjuster, ...]
     test_points: tuple[TestPoint, ...]
     stages: tuple[Stage, ...]
@@ -553,6 +553,6 @@ class Sheet:
         plain = self.plan.frequency(channel) if channel else self.plan.hz[len(self.plan.hz) // 2]
         return plain + self.plan.shift(band)
 
-    def school(self, question: str, default: str) -> str:
-        """The sheet's choice in a question of schools."""
-        return dict(self.schools).get(question, default)
+    def convention(self, question: str, default: str) -> str:
+        """The sheet's choice in a question of conventions."""
+        return dict(self.conventions).get(question, default)

@@ -1,4 +1,4 @@
-"""Readings of a stand-in's receiver that take two settings: automatic gain, selectivity and the noise blanker.
+"""Readings of a simulated radio's receiver that take two settings: automatic gain, selectivity and the noise blanker.
 
 Each does what a technician does at the bench: the same thing is read twice, and the decibels between are told.
 """
@@ -54,7 +54,7 @@ def gain_rise_db(ear: Listening, signal: Signal, panel: Panel) -> float:
 
 
 def selectivity_db(ear: Listening, signal: Signal, panel: Panel) -> float:
-    """How many decibels more a signal beside the channel needs for the same gain control volts; the less of both sides."""
+    """How many decibels more a signal beside the channel needs for the same gain tuning voltage; the less of both sides."""
     still = replace(signal, tone_hz=0.0, deviation_hz=0.0, depth=0.0)
     wanted = ear.agc_volts(still, panel)
     least = math.inf

@@ -11,7 +11,7 @@ from unitone.bench.ports import Measured
 from unitone.errors import BenchError
 from unitone.quantities.registry import HEARD
 from unitone.radio.levels import mark_db
-from unitone.sheet.model.sheet import Conditions, lamp_point
+from unitone.sheet.model.sheet import Conditions, led_point
 from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_powers
 from unitone.simulator.instruments._two_settings import Listening, blanked_db, gain_rise_db, selectivity_db
 from unitone.simulator.instruments.wiring import BLOCK_SECONDS, SETTLE_SECONDS, Instrument, Wiring
@@ -25,7 +25,7 @@ _BLOCKS = 10
 _AGAINST_SECONDS = 0.8
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 #: A meter's lamps are looked for up to S9 and sixty decibels.
-LAMP, _LAMP_TO, _BY_EYE = "rx.lamp_lights", -13.0, "simulated generator, by eye"
+LED, _LED_TO, _BY_EYE = "rx.led_lights", -13.0, "simulated generator, by eye"
 
 
 class Blocks:
@@ -106,9 +106,9 @@ class SinadMeter(_BlockMeter):
         # Clicks of FM noise spread the reading more than white noise would.
         std = 2.0 * sinad_std_db(together.sinad_db, together.seconds)
         if quantity_id == "rx.sinad":
-            return Measured(together.sinad_db, "simulated SINAD meter", std, source="stand-in")
+            return Measured(together.sinad_db, "simulated SINAD meter", std, source="simulated")
         pct = together.distortion_pct
-        return Measured(pct, "simulated distortion meter", pct * std / 8.69, source="stand-in")
+        return Measured(pct, "simulated distortion meter", pct * std / 8.69, source="simulated")
 
 
 class AudioVoltmeter(_BlockMeter):
@@ -116,13 +116,13 @@ class AudioVoltmeter(_BlockMeter):
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        return quantity_id == "rx.af_volts" and self.physics.receive is not None
+        return quantity_id == "rx.af_voltage" and self.physics.receive is not None
 
     def reading(self, quantity_id: str) -> Measured:
         """Root mean square over the blocks."""
         del quantity_id
         volts = math.sqrt(sum(self.blocks.audio_square) / len(self.blocks.audio_square))
-        return Measured(volts, "simulated audio voltmeter", 0.01 * volts, source="stand-in")
+        return Measured(volts, "simulated audio voltmeter", 0.01 * volts, source="simulated")
 
 
 class GainControlVoltmeter(_BlockMeter):
@@ -131,13 +131,13 @@ class GainControlVoltmeter(_BlockMeter):
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
         receive = self.physics.receive
-        return quantity_id == "rx.agc_volts" and receive is not None and receive.agc is not None
+        return quantity_id == "rx.agc_voltage" and receive is not None and receive.agc is not None
 
     def reading(self, quantity_id: str) -> Measured:
         """As they stand now."""
         del quantity_id
         volts = self.blocks.agc * (1 + 0.002 * self.wiring.noise()) + 0.003 * self.wiring.noise()
-        return Measured(volts, "simulated voltmeter", 0.005, source="stand-in")
+        return Measured(volts, "simulated voltmeter", 0.005, source="simulated")
 
 
 class SMeter(_BlockMeter):
@@ -156,9 +156,9 @@ class SMeter(_BlockMeter):
         name = "the radio's own meter"
         if needle >= 1.0:
             return Measured(
-                float(np.interp(1.0, deflection, marks)), name, None, ">", "pegged", needle, source="stand-in"
+                float(np.interp(1.0, deflection, marks)), name, None, ">", "pegged", needle, source="simulated"
             )
-        return Measured(float(np.interp(seen, deflection, marks)), name, 0.3, raw=needle, source="stand-in")
+        return Measured(float(np.interp(seen, deflection, marks)), name, 0.3, raw=needle, source="simulated")
 
 
 class RatioMeter(Instrument):
@@ -186,7 +186,7 @@ class RatioMeter(Instrument):
         w.fed += 1
         ratio = 10.0 * math.log10(max(power[0], 1e-18) / max(power[1], 1e-18))
         std = 4.343 * math.sqrt(2.0 / (2.0 * 2700.0 * _AGAINST_SECONDS)) * 2.0
-        return Measured(max(ratio, 0.0), "simulated audio voltmeter, tone on and off", std, source="stand-in")
+        return Measured(max(ratio, 0.0), "simulated audio voltmeter, tone on and off", std, source="simulated")
 
 
 class TwoSettings(Instrument):
@@ -210,13 +210,13 @@ class TwoSettings(Instrument):
         blanker = None if self.physics.receive is None else self.physics.receive.blanker
         if quantity_id == "rx.blanker" and blanker is not None:
             db = blanked_db(ear, signal, panel, blanker.control)
-            return Measured(db, "simulated audio voltmeter, pulses", 0.5, source="stand-in")
+            return Measured(db, "simulated audio voltmeter, pulses", 0.5, source="simulated")
         if signal is None:
             raise BenchError("This check needs a level on the generator: set one up.")
         if quantity_id == "rx.selectivity":
             db = selectivity_db(ear, signal, panel)
-            return Measured(db, "simulated generator, gain control volts", 0.5, source="stand-in")
-        return Measured(gain_rise_db(ear, signal, panel), "simulated audio voltmeter", 0.3, source="stand-in")
+            return Measured(db, "simulated generator, gain control volts", 0.5, source="simulated")
+        return Measured(gain_rise_db(ear, signal, panel), "simulated audio voltmeter", 0.3, source="simulated")
 
 
 class LoudnessByEar(Instrument):
@@ -241,7 +241,7 @@ class LoudnessByEar(Instrument):
         change = 0.0 if self._heard_db is None else now - self._heard_db + 0.5 * w.noise()
         self._heard_db = now
         word = "louder" if change > 1.0 else "softer" if change < -1.0 else "same"
-        return Measured(None, "simulated ear", None, word=word, source="stand-in")
+        return Measured(None, "simulated ear", None, word=word, source="simulated")
 
 
 class SquelchByEar(Instrument):
@@ -275,47 +275,47 @@ class SquelchByEar(Instrument):
     def _closes(self, conditions: Conditions, panel: Panel) -> Measured:
         name = "simulated generator, by ear"
         if not self._is_open(conditions, panel, _SQUELCH_TO, 0.4):
-            return Measured(_SQUELCH_TO, name, None, ">", "never opens", source="stand-in")
+            return Measured(_SQUELCH_TO, name, None, ">", "never opens", source="simulated")
         level = _SQUELCH_TO
         for step in (3.0, 0.5):
             while self._is_open(conditions, panel, level, 0.2):
                 level -= step
                 if level < _SQUELCH_FROM:
-                    return Measured(_SQUELCH_FROM, name, None, "<", "never closes", source="stand-in")
+                    return Measured(_SQUELCH_FROM, name, None, "<", "never closes", source="simulated")
             if step > 1.0:
                 level += step
                 self._is_open(conditions, panel, _SQUELCH_TO, 0.3)
-        return Measured(level + 0.25, name, 0.3, source="stand-in")
+        return Measured(level + 0.25, name, 0.3, source="simulated")
 
     def _opens(self, conditions: Conditions, panel: Panel) -> Measured:
         name = "simulated generator, by ear"
         self.wiring.receive(0.3, conditions, None, Panel(1.0, 0.0))
         if self._is_open(conditions, panel, None, 0.3):
-            return Measured(_SQUELCH_FROM, name, None, "<", "always open", source="stand-in")
+            return Measured(_SQUELCH_FROM, name, None, "<", "always open", source="simulated")
         level = _SQUELCH_FROM
         for step in (3.0, 0.5):
             while not self._is_open(conditions, panel, level, 0.2):
                 level += step
                 if level > _SQUELCH_TO:
-                    return Measured(_SQUELCH_TO, name, None, ">", "never opens", source="stand-in")
+                    return Measured(_SQUELCH_TO, name, None, ">", "never opens", source="simulated")
             if step > 1.0:
                 level -= step
                 self.wiring.receive(0.3, conditions, None, Panel(1.0, 0.0))
-        return Measured(level - 0.25, name, 0.3, source="stand-in")
+        return Measured(level - 0.25, name, 0.3, source="simulated")
 
 
-class LampsByEye(Instrument):
+class LedsByEye(Instrument):
     """The level at which a lamp of the meter lights as the generator comes up: by eye, in half decibels."""
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        return quantity_id == LAMP and self.physics.receive is not None and self.physics.s_meter is not None
+        return quantity_id == LED and self.physics.receive is not None and self.physics.s_meter is not None
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
         """The generator comes up until the lamp of the test point lights."""
         del quantity_id
         scale, marks = self.radio.meter_scale(conditions.mode)
-        mark = mark_db((conditions.test_point or "").removeprefix(lamp_point("")))
+        mark = mark_db((conditions.test_point or "").removeprefix(led_point("")))
         lights = float(np.interp(mark, marks, scale))
         panel = Panel.from_positions(conditions.panel)
         w = self.wiring
@@ -327,13 +327,13 @@ class LampsByEye(Instrument):
         # What was fed before has to die away in the filters first.
         lit(_SQUELCH_FROM)
         if lit(_SQUELCH_FROM):
-            return Measured(_SQUELCH_FROM, _BY_EYE, None, "<", "always lit", source="stand-in")
+            return Measured(_SQUELCH_FROM, _BY_EYE, None, "<", "always lit", source="simulated")
         level = _SQUELCH_FROM
         for step in (6.0, 0.5):
             while not lit(level):
                 level += step
-                if level > _LAMP_TO:
-                    return Measured(_LAMP_TO, _BY_EYE, None, ">", "never lit", source="stand-in")
+                if level > _LED_TO:
+                    return Measured(_LED_TO, _BY_EYE, None, ">", "never lit", source="simulated")
             level -= step if step > 1.0 else step / 2.0
             lit(level)
-        return Measured(level, _BY_EYE, 0.3, source="stand-in")
+        return Measured(level, _BY_EYE, 0.3, source="simulated")

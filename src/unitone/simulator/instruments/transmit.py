@@ -42,7 +42,7 @@ class Wattmeter(_KeyedMeter):
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        return quantity_id in ("tx.power", "tx.pep") and self.physics.send is not None
+        return quantity_id in ("tx.power", "tx.pep") and self.physics.transmit is not None
 
     def read(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
         """Watts."""
@@ -50,10 +50,10 @@ class Wattmeter(_KeyedMeter):
         if quantity_id == "tx.power":
             watts = total_watts(sent)
             return Measured(
-                watts * (1 + 0.003 * self.wiring.noise()), "simulated wattmeter", 0.01 * watts, source="stand-in"
+                watts * (1 + 0.003 * self.wiring.noise()), "simulated wattmeter", 0.01 * watts, source="simulated"
             )
         peak = float(np.quantile(np.abs(strongest(sent).envelope) ** 2, 0.999)) * (1 + 0.005 * self.wiring.noise())
-        return Measured(peak, "simulated peak wattmeter", 0.01 * peak, source="stand-in")
+        return Measured(peak, "simulated peak wattmeter", 0.01 * peak, source="simulated")
 
 
 class TransmitMeter(_KeyedMeter):
@@ -61,12 +61,14 @@ class TransmitMeter(_KeyedMeter):
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        return quantity_id == "tx.meter" and self.physics.send is not None and self.physics.send.meter is not None
+        return (
+            quantity_id == "tx.meter" and self.physics.transmit is not None and self.physics.transmit.meter is not None
+        )
 
     def read(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
         """As its scale shows it."""
         shown = self.radio.own_meter(total_watts(self.sent(conditions, seconds))) * (1 + 0.005 * self.wiring.noise())
-        return Measured(shown, "the radio's own meter", 0.02 * shown, source="stand-in")
+        return Measured(shown, "the radio's own meter", 0.02 * shown, source="simulated")
 
 
 class SpectrumAnalyser(_KeyedMeter):
@@ -74,10 +76,10 @@ class SpectrumAnalyser(_KeyedMeter):
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        if self.physics.send is None:
+        if self.physics.transmit is None:
             return False
         return quantity_id in ("tx.harmonic", "tx.spurious") or (
-            quantity_id == "tx.carrier_suppression" and self.physics.send.balance is not None
+            quantity_id == "tx.carrier_suppression" and self.physics.transmit.balance is not None
         )
 
     def read(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
@@ -86,11 +88,11 @@ class SpectrumAnalyser(_KeyedMeter):
         if quantity_id == "tx.harmonic":
             second = [line.dbc for line in lines(sent) if line.hz > 1.5 * sent[0].centre_hz]
             level = max(second, default=-100.0) + 0.3 * self.wiring.noise()
-            return Measured(level, "simulated spectrum analyser", 1.0, source="stand-in")
+            return Measured(level, "simulated spectrum analyser", 1.0, source="simulated")
         if quantity_id == "tx.spurious":
             beside = [line.dbc for line in lines(sent) if line.hz < 0.9 * sent[0].centre_hz]
             level = max(beside, default=-100.0) + 0.3 * self.wiring.noise()
-            return Measured(level, "simulated spectrum analyser", 1.0, source="stand-in")
+            return Measured(level, "simulated spectrum analyser", 1.0, source="simulated")
         carrier = strongest(sent)
         envelope = np.asarray(carrier.envelope, np.complex128)
         # The strongest line is the tone's; the carrier that is left lies the tone's frequency beside it.
@@ -99,7 +101,7 @@ class SpectrumAnalyser(_KeyedMeter):
         still = envelope * np.exp(-2j * np.pi * offset * np.arange(envelope.size) / carrier.rate)
         left = carrier_line(still) / max(float(np.quantile(np.abs(envelope) ** 2, 0.999)), 1e-12)
         level = 10.0 * math.log10(max(left, 1e-12)) + 0.2 * self.wiring.noise()
-        return Measured(level, "simulated spectrum analyser", 0.4, source="stand-in")
+        return Measured(level, "simulated spectrum analyser", 0.4, source="simulated")
 
 
 class ModulationMeter(_KeyedMeter):
@@ -107,13 +109,13 @@ class ModulationMeter(_KeyedMeter):
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        send = self.physics.send
-        if send is None:
+        transmit = self.physics.transmit
+        if transmit is None:
             return False
         if quantity_id == "tx.deviation":
-            return send.most_deviation > 0
+            return transmit.most_deviation > 0
         if quantity_id == "tx.am_depth":
-            return send.am is not None
+            return transmit.am is not None
         return quantity_id in ("tx.audio_response", "tx.hum_noise")
 
     def read(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
@@ -124,9 +126,9 @@ class ModulationMeter(_KeyedMeter):
         carrier = strongest(self.sent(conditions, seconds))
         if quantity_id == "tx.am_depth":
             depth = measure_am(np.asarray(carrier.envelope, np.complex128), carrier.rate, tone)
-            return Measured(depth.depth_pct, "simulated modulation meter", 0.5, source="stand-in")
+            return Measured(depth.depth_pct, "simulated modulation meter", 0.5, source="simulated")
         fit = fit_modulation(carrier.envelope, carrier.rate, tone)
-        return Measured(fit.deviation_hz, "simulated modulation meter", 0.005 * fit.deviation_hz, source="stand-in")
+        return Measured(fit.deviation_hz, "simulated modulation meter", 0.005 * fit.deviation_hz, source="simulated")
 
     def _audio(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
         """What the tone at the microphone makes against one of 1 kHz, or against what is left without any (dB)."""
@@ -139,7 +141,7 @@ class ModulationMeter(_KeyedMeter):
         else:
             other, name = self._left_over(conditions, seconds), "simulated modulation meter, tone off"
         level = 20.0 * math.log10(max(here, 1e-6) / max(other, 1e-6)) + 0.1 * self.wiring.noise()
-        return Measured(level, name, 0.2, source="stand-in")
+        return Measured(level, name, 0.2, source="simulated")
 
     def _mode(self, conditions: Conditions) -> str:
         sends = self.radio.transmitter
@@ -173,7 +175,9 @@ class FieldMeter(_KeyedMeter):
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        return quantity_id == "tx.field_strength" and self.physics.send is not None and self.physics.aerial is not None
+        return (
+            quantity_id == "tx.field_strength" and self.physics.transmit is not None and self.physics.aerial is not None
+        )
 
     def read(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
         """dB on its own scale."""
@@ -181,4 +185,4 @@ class FieldMeter(_KeyedMeter):
         whip = dict(conditions.panel).get("whip", "out")
         spread = 0.1 if self.physics.aerial is None else self.physics.aerial.hand
         shown = self.radio.field_db(self.wiring.place(conditions), whip == "out") + spread * self.wiring.noise()
-        return Measured(shown, "simulated field-strength meter", max(spread, 0.1), source="stand-in")
+        return Measured(shown, "simulated field-strength meter", max(spread, 0.1), source="simulated")

@@ -23,7 +23,9 @@ class Voltmeter(Instrument):
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        return quantity_id in ("supply.rail", "supply.volts") or (quantity_id == "vco.volts" and bool(self.physics.vco))
+        return quantity_id in ("supply.rail", "supply.voltage") or (
+            quantity_id == "vco.tuning_voltage" and bool(self.physics.vco)
+        )
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
         """A second's reading."""
@@ -35,14 +37,14 @@ class Voltmeter(Instrument):
 
     def _read(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
         self.wiring.wait(seconds)
-        if quantity_id == "vco.volts":
+        if quantity_id == "vco.tuning_voltage":
             volts = self.radio.vco_volts(self.wiring.place(conditions))
         elif quantity_id == "supply.rail":
             volts = self.radio.rail_volts(conditions.test_point or "")
         else:
             volts = self.radio.supply_volts(self.wiring.place(conditions))
         shown = volts * (1 + 0.0005 * self.wiring.noise()) + 0.002 * self.wiring.noise()
-        return Measured(round(shown, 3), "simulated voltmeter", 0.004, source="stand-in")
+        return Measured(round(shown, 3), "simulated voltmeter", 0.004, source="simulated")
 
 
 class Ammeter(Instrument):
@@ -51,7 +53,7 @@ class Ammeter(Instrument):
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
         if quantity_id == "tx.bias_current":
-            return self.physics.send is not None and self.physics.bias is not None
+            return self.physics.transmit is not None and self.physics.bias is not None
         return quantity_id == "supply.current" and self.physics.draw is not None
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
@@ -70,7 +72,7 @@ class Ammeter(Instrument):
         else:
             self.radio.broken = "final" in w.damaged
             amps, spread = self.radio.idle_amps(w.clock), 0.004
-        return Measured(amps * (1 + spread * w.noise()), "simulated ammeter", 0.005 * amps, source="stand-in")
+        return Measured(amps * (1 + spread * w.noise()), "simulated ammeter", 0.005 * amps, source="simulated")
 
 
 class Counter(Instrument):
@@ -79,7 +81,7 @@ class Counter(Instrument):
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
         if quantity_id == "tx.frequency_error":
-            return self.physics.send is not None
+            return self.physics.transmit is not None
         return quantity_id in ("ref.frequency", "osc.frequency", "rx.lo_error")
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
@@ -131,4 +133,4 @@ class Counter(Instrument):
         offset = fit_carrier(component.envelope, component.rate)
         counted = (component.centre_hz + offset) * (1 + _TIMEBASE_PPM * 1e-6)
         shown = round(counted * seconds) / seconds
-        return Measured(shown - minus_hz, "simulated counter", 1.0 / seconds / 2, raw=shown, source="stand-in")
+        return Measured(shown - minus_hz, "simulated counter", 1.0 / seconds / 2, raw=shown, source="simulated")

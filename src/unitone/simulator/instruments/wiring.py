@@ -13,7 +13,7 @@ from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions
 from unitone.signals.carrier import Component, strongest
 from unitone.simulator.mechanics import stream
-from unitone.simulator.radio import Panel, Received, StandInRadio
+from unitone.simulator.radio import Panel, Received, SimulatedRadio
 from unitone.simulator.receiver import RATE, Pulses, Signal
 from unitone.simulator.transmitter import SIDE
 
@@ -31,7 +31,7 @@ _FULL_SCALE_V, _FULL_SCALE_W = 5.0, 25.0
 class Wiring:
     """A simulated radio with its generator and its clock; the clock advances with every sample that is measured."""
 
-    def __init__(self, radio: StandInRadio, already: float = 0.0) -> None:
+    def __init__(self, radio: SimulatedRadio, already: float = 0.0) -> None:
         self.radio = radio
         self.clock = max(already, _WARMED_UP_SECONDS)
         self.hand = stream(radio.seed, "instruments")
@@ -183,9 +183,9 @@ class Sockets:
         w = self._wiring
         physics = w.radio.physics
         w.clock += seconds
-        if (physics.send if conditions.way == "send" else physics.receive) is None:
+        if (physics.transmit if conditions.way == "transmit" else physics.receive) is None:
             return None
-        if conditions.way == "send":
+        if conditions.way == "transmit":
             microphone, tone = (conditions.mic_mv or 0.0) * 1e-3, conditions.tone_hz or 1000.0
             sent = strongest(w.radio.emit(seconds, w.place(conditions), w.clock, microphone, tone, True))
             samples = np.asarray(sent.envelope / math.sqrt(_FULL_SCALE_W), np.complex64)

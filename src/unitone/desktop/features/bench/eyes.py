@@ -175,7 +175,7 @@ class Eyes(QObject):
         now = tr("Now it is {key}. ", key=self.log_key) if self.log_key else ""
         self.said.emit(
             tr(
-                "Press the key, or step on the foot-switch, that shall log. {now}Esc leaves it, Delete takes it away.",
+                "Press the key or foot-switch that will log. {now}Esc cancels, Delete removes it.",
                 now=now,
             )
         )
@@ -220,5 +220,5 @@ class Eyes(QObject):
             return
         self.log_key = key
         self.log_key_changed.emit(key)
-        self.said.emit(tr("{key} logs from now on, as L does.", key=key) if key else tr("L logs, and nothing else."))
+        self.said.emit(tr("{key} logs from now on, as L does.", key=key) if key else tr("Only L logs now."))
         self._show_status()

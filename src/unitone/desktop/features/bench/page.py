@@ -1,4 +1,4 @@
-"""The Bench: route, path, the step at hand, board, ledger, hook-up and tape."""
+"""The Bench: procedure, path, the step at hand, board, ledger, hook-up and tape."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from unitone.desktop.shell.worker import BenchWorker, LiveFigure
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.hookup import HookUpCard
-from unitone.desktop.widgets.lists import Ledger, RouteList
+from unitone.desktop.widgets.lists import Ledger, ProcedureList
 from unitone.desktop.widgets.painted import Elided, label, set_tip
 from unitone.desktop.widgets.picture import WHOLE, BoardImage, ImageReader
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
@@ -25,7 +25,7 @@ from unitone.errors import BenchError, UnitoneError
 from unitone.present.bench.bench_shapes import BenchView, BoardPicture
 from unitone.session.charts import chart_on
 from unitone.session.session import Session
-from unitone.session.trials import ask_what, ask_worth, keep_reach
+from unitone.session.trials import ask_what, ask_worth, keep_effect
 from unitone.sheet.format.pictures import read_picture
 from unitone.sheet.library import SHEETS
 from unitone.sheet.model.sheet import Conditions
@@ -57,7 +57,7 @@ class BenchPage(QWidget):
         self.view: BenchView | None = None
         self._generation = -1
         self._awaiting_entry = False
-        self._side_is_route = False
+        self._side_is_procedure = False
         worker.changed.connect(self._changed)
         worker.live.connect(self._live)
         worker.failed.connect(self._failed)
@@ -102,8 +102,8 @@ class BenchPage(QWidget):
         outer.addWidget(self.variant)
         columns = QHBoxLayout()
         columns.setSpacing(theme.px(10))
-        self.route_card = self._route_card()
-        columns.addWidget(self.route_card, 25)
+        self.procedure_card = self._procedure_card()
+        columns.addWidget(self.procedure_card, 25)
         self.step = StepCard()
         self.step.pressed.connect(self.press)
         self.step.typed.connect(self._type_in)
@@ -158,22 +158,22 @@ class BenchPage(QWidget):
         layout.addLayout(head)
         return card, layout
 
-    def _route_card(self) -> QFrame:
-        self.route_why = QPushButton()
-        self.route_why.setProperty("role", "link")
-        self.route_why.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.route_why.clicked.connect(lambda: self.press("schools"))
+    def _procedure_card(self) -> QFrame:
+        self.procedure_why = QPushButton()
+        self.procedure_why.setProperty("role", "link")
+        self.procedure_why.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.procedure_why.clicked.connect(lambda: self.press("conventions"))
         card, layout = self._card(tr("Procedure"))
-        layout.addWidget(self.route_why, alignment=Qt.AlignmentFlag.AlignLeft)
+        layout.addWidget(self.procedure_why, alignment=Qt.AlignmentFlag.AlignLeft)
         self.phase = label("small", "", True)
         layout.addWidget(self.phase)
-        self.route = RouteList()
-        self.route.chosen.connect(lambda step: self._worker.do(lambda s: s.go_to(step)))
-        layout.addWidget(self.route, 1)
+        self.procedure = ProcedureList()
+        self.procedure.chosen.connect(lambda step: self._worker.do(lambda s: s.go_to(step)))
+        layout.addWidget(self.procedure, 1)
         self.start_now = QPushButton(tr("Start adjusting now"))
         self.start_now.setProperty("role", "link")
         self.start_now.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        set_tip(self.start_now, tr("Skip the rest of the as-found round. What was not read has no “as found”."))
+        set_tip(self.start_now, tr("Skip the rest of the as-found round. Steps not read get no “as found” value."))
         self.start_now.clicked.connect(lambda: self._worker.do(lambda s: s.start_work()))
         layout.addWidget(self.start_now)
         self.recheck = QPushButton()
@@ -190,7 +190,7 @@ class BenchPage(QWidget):
         return card
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """In a small window (or with large type) route and board share one column, and the strips give way."""
+        """In a small window (or with large type) procedure and board share one column, and the strips give way."""
         super().resizeEvent(event)
         self._arrange()
 
@@ -202,11 +202,11 @@ class BenchPage(QWidget):
         # Where a question leaves the cards no room to be read, it has the place of the board, and of the step, until it is answered.
         asked, alone = self.tray.isVisible() and height < 430, self.tray.isVisible() and height < 310
         self.swap.setVisible(narrow)
-        self.swap.setText(tr("Board  S") if self._side_is_route else tr("Procedure  S"))
+        self.swap.setText(tr("Board  S") if self._side_is_procedure else tr("Procedure  S"))
         self.tray.recheck.show_rows(alone)
         self.step.setVisible(not alone)
-        self.route_card.setVisible(not asked and (not narrow or self._side_is_route))
-        self.side.setVisible(not asked and (not narrow or not self._side_is_route))
+        self.procedure_card.setVisible(not asked and (not narrow or self._side_is_procedure))
+        self.side.setVisible(not asked and (not narrow or not self._side_is_procedure))
         self.path.setVisible(not low)
         self.tape.setVisible(height >= 560)
         self.step.set_compact(narrow, low)
@@ -223,7 +223,7 @@ class BenchPage(QWidget):
         self.board.chosen.connect(self._worker.select)
         layout.addWidget(self.board, 1)
         column.addWidget(card, 5)
-        self.all_back = QPushButton(tr("all back"))
+        self.all_back = QPushButton(tr("All back"))
         self.all_back.setProperty("role", "link")
         self.all_back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.all_back.setAccessibleName(tr("Take every adjuster back to where it was found"))
@@ -248,7 +248,7 @@ class BenchPage(QWidget):
         self.hook = HookUpCard()
         self.hook.confirmed.connect(lambda: self.press("hook-up"))
         self.hook.forced.connect(lambda: self.press("key-anyway"))
-        self.hook.mended.connect(lambda: self.press("mend"))
+        self.hook.repaired.connect(lambda: self.press("mend"))
         layout.addWidget(self.hook)
         column.addWidget(card)
         return column
@@ -256,7 +256,7 @@ class BenchPage(QWidget):
     def _trials(self) -> QHBoxLayout:
         """What may be asked before anything is turned for good."""
         row = QHBoxLayout()
-        self.worth, self.what = QPushButton(tr("worth aligning?  V")), QPushButton()
+        self.worth, self.what = QPushButton(tr("Worth aligning?  V")), QPushButton()
         set_tip(self.worth, tr("Moves each adjuster a little, reads, puts it back, and predicts the gain"))
         set_tip(self.what, tr("Moves the selected adjuster a little, reads everything here, and puts it back"))
         for button, name in ((self.worth, "worth"), (self.what, "what")):
@@ -272,8 +272,8 @@ class BenchPage(QWidget):
         """Their words, shorter where the column is narrow: they never make it wider."""
         narrow = self.width() / theme.scale < 1090
         hand = self.view.board.selected if self.view is not None else ""
-        self.worth.setText(tr("worth?  V") if narrow else tr("worth aligning?  V"))
-        self.what.setText(f"{hand}?  Q" if narrow else tr("what does {adjuster} do?  Q", adjuster=hand))
+        self.worth.setText(tr("Worth?  V") if narrow else tr("Worth aligning?  V"))
+        self.what.setText(f"{hand}?  Q" if narrow else tr("What does {adjuster} do?  Q", adjuster=hand))
 
     # -- what comes from the worker -------------------------------------------------------------
 
@@ -326,18 +326,18 @@ class BenchPage(QWidget):
         self.bench.setText(view.bench_words)
         self.tally.setText(view.procedure.tally)
         self.path.show_path(view.procedure.path)
-        metrics = self.route_why.fontMetrics()
-        room = max(theme.px(180), self.route_card.width() - theme.px(46))
-        self.route_why.setText(metrics.elidedText(view.procedure.why + "  O", Qt.TextElideMode.ElideMiddle, room))
-        set_tip(self.route_why, view.procedure.why)
-        self.route_why.setAccessibleName(tr("Conventions: {why}", why=view.procedure.why))
+        metrics = self.procedure_why.fontMetrics()
+        room = max(theme.px(180), self.procedure_card.width() - theme.px(46))
+        self.procedure_why.setText(metrics.elidedText(view.procedure.why + "  O", Qt.TextElideMode.ElideMiddle, room))
+        set_tip(self.procedure_why, view.procedure.why)
+        self.procedure_why.setAccessibleName(tr("Conventions: {why}", why=view.procedure.why))
         self.phase.setText(view.procedure.phase_words)
         self.start_now.setVisible(view.procedure.phase == "as-found" and not view.finished)
-        self.route.show_route(view.procedure.route)
+        self.procedure.show_procedure(view.procedure.procedure)
         found = view.procedure.recheck
         self.recheck.setVisible(found is not None)
         if found is not None:
-            self.recheck.setText(tr("◆ {n} to measure again  K", n=len(found.rows)))
+            self.recheck.setText(tr("◆ {n} to re-check  K", n=len(found.rows)))
             self.recheck.setAccessibleName(found.headline)
             set_tip(self.recheck, f"{found.headline}\n{found.why}")
 
@@ -410,14 +410,14 @@ class BenchPage(QWidget):
             "stop-cw": lambda s: s.felt_stop(view.board.selected, True),
             "back": lambda s: s.take_back(view.board.selected),
             "back-all": lambda s: s.take_back(),
-            "strike": _strike,
+            "void": _void,
             "hook-up": lambda s: s.confirm_hook_up(view.hook_up.wanted),
             "key-anyway": lambda s: s.key_anyway(),
-            "mend": lambda s: s.mend(),
+            "mend": lambda s: s.repair(),
             "chart": chart_on,
             "worth": ask_worth,
             "what": lambda s: ask_what(s, view.board.selected),
-            "keep-reach": keep_reach,
+            "keep-effect": keep_effect,
         }
         if name in simple:
             if (
@@ -440,7 +440,7 @@ class BenchPage(QWidget):
         elif name in ("next-adjuster", "previous-adjuster"):
             self._other_adjuster(1 if name == "next-adjuster" else -1)
         elif name == "side":
-            self._side_is_route = not self._side_is_route
+            self._side_is_procedure = not self._side_is_procedure
             self._arrange()
         elif name == "generator":
             self.tray.ask_kit(view.hook_up.kit, lambda kit: self._worker.do(lambda s: s.measuring.set_kit(kit)))
@@ -466,8 +466,8 @@ class BenchPage(QWidget):
             tray.ask(
                 tray.loose, view, lambda said: do(lambda s: s.loosen(said[1]) if said[0] == "new" else s.tie(*said))
             )
-        elif name == "schools":
-            tray.ask(tray.schools, view, lambda chosen: do(lambda s: s.set_schools(chosen)))
+        elif name == "conventions":
+            tray.ask(tray.conventions, view, lambda chosen: do(lambda s: s.set_conventions(chosen)))
         elif name == "recheck":
             tray.ask(tray.recheck, view, lambda step: do(lambda s: s.go_to(step)))
         elif name == "instrument":
@@ -559,7 +559,7 @@ class BenchPage(QWidget):
     def _neighbour(self, way: int) -> None:
         view = self.view
         assert view is not None
-        steps = [r.step_id for _, rows in view.procedure.route for r in rows]
+        steps = [r.step_id for _, rows in view.procedure.procedure for r in rows]
         at = steps.index(view.step.id) + way
         if 0 <= at < len(steps):
             step = steps[at]
@@ -590,8 +590,8 @@ class BenchPage(QWidget):
         super().keyPressEvent(event)
 
 
-def _strike(session: Session) -> None:
-    if session.strike_last() is None:
+def _void(session: Session) -> None:
+    if session.void_last() is None:
         raise BenchError(tr("Nothing to undo. Undo a turn by turning back."))
 
 

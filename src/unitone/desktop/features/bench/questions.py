@@ -1,4 +1,4 @@
-"""The tray's questions of judgement: what was touched, accept or put aside, schools, instrument, the way back to whole."""
+"""The tray's questions of judgement: what was touched, accept or put aside, conventions, instrument, the way back to whole."""
 
 from __future__ import annotations
 
@@ -86,7 +86,7 @@ class TouchQuestion(Question):
     def ask(self, view: BenchView) -> None:
         """Offer the sheet's parts and actions and the usual ones."""
         self._known = view.board.touchables
-        self._steps = sum(len(rows) for _, rows in view.procedure.route)
+        self._steps = sum(len(rows) for _, rows in view.procedure.procedure)
         self.what.clear()
         for t in self._known:
             self.what.addItem(t.words if t.words.startswith(t.id) or " " in t.words else f"{t.id}, {t.words}", t.id)
@@ -107,10 +107,10 @@ class TouchQuestion(Question):
         found = next((t for t in self._known if t.id == name), None)
         if found is not None:
             self.reach.setText(
-                tr("affects {reach}: {n} of {all} steps", reach=found.reaches, n=found.steps, all=self._steps)
+                tr("affects {reach}: {n} of {all} steps", reach=found.affects, n=found.steps, all=self._steps)
             )
         elif name:
-            self.reach.setText(tr("not in the sheet: counts for all {all} steps", all=self._steps))
+            self.reach.setText(tr("not in the sheet: affects all {all} steps", all=self._steps))
         else:
             self.reach.setText(tr("a part, an action, or any name of your own"))
         self.keep.setEnabled(bool(name))
@@ -153,8 +153,8 @@ class JudgeQuestion(Question):
             self.answered.emit((str(self.verdict.currentData()), self.reason.text().strip()))
 
 
-class SchoolsQuestion(Question):
-    """How each question of schools stands, who decided it, and this job's own choice."""
+class ConventionsQuestion(Question):
+    """How each question of conventions stands, who decided it, and this job's own choice."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -170,7 +170,7 @@ class SchoolsQuestion(Question):
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
         self.boxes = {}
-        for n, row in enumerate(view.procedure.schools):
+        for n, row in enumerate(view.procedure.conventions):
             box = Choice()
             stands = next(words for key, words in row.choices if key == row.choice)
             who = {
@@ -239,7 +239,7 @@ class InstrumentQuestion(Question):
             if i.standing == "calibrated"
             else tr("indicative only: no guard band")
         )
-        self.words.setText(" · ".join([standing, *i.error_words]))
+        self.words.setText(" · ".join([standing, *i.describe_error]))
 
     def answer(self) -> None:
         if self._serving:

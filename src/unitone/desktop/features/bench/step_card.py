@@ -287,9 +287,7 @@ class StepCard(QFrame):
         self.judge.setText(tr("Decide…  A"))
         self.charted = self._button(
             "chart",
-            tr(
-                "Read the chart: the S-meter over the level, the squelch over its control, the detector beside the channel"
-            ),
+            tr("Read the chart: S-meter against level, squelch against its control, detector against frequency"),
         )
         for button in (self.ccw, self.cw, self.log, self.back, self.charted, self.judge):
             row.addWidget(button)
@@ -319,7 +317,7 @@ class StepCard(QFrame):
         self.caution.setText(" ".join(warnings))
         self.caution.setVisible(bool(warnings))
         self._set_figure(view.reading.figure, view.reading.unit)
-        self._set_words(view, False)
+        self._describe_set(view, False)
         self.judged.setText(view.step.judged_words)
         self.judged.setVisible(bool(view.step.judged_words))
         if before is None or view.step.remarks != before.step.remarks:
@@ -328,15 +326,15 @@ class StepCard(QFrame):
         if before is None or (view.step, view.reading.chart) != (before.step, before.reading.chart):
             self.channels.show_view(view)
             self.chart.show_chart(view.reading.chart)
-        empty = self._empty_words(view)
-        if before is None or view.reading.hill != before.reading.hill or empty != self._empty_words(before):
+        empty = self._describe_empty(view)
+        if before is None or view.reading.hill != before.reading.hill or empty != self._describe_empty(before):
             self.hill.show_hill(view.reading.hill, empty)
         # With many places the chart says more than a hill of one place, but while that one is turned.
         self._show_coach(view)
         self._show_buttons(view)
         self._refit()
 
-    def _empty_words(self, view: BenchView) -> str:
+    def _describe_empty(self, view: BenchView) -> str:
         note = " ".join(view.step.notes)
         if view.step.leave_alone:
             return tr("In spec as found: leave it alone.") + (" " + note if note else "")
@@ -363,7 +361,7 @@ class StepCard(QFrame):
         """Say less on the hand's buttons where their row is narrower than their words."""
         if self._view is None:
             return
-        step = self._step_words(self._view)
+        step = self._describe_step(self._view)
         row = (self.ccw, self.cw, self.log, self.back, self.charted, self.judge, self.main)
         self.ccw.setVisible(True)
         self.cw.setVisible(True)
@@ -400,7 +398,7 @@ class StepCard(QFrame):
         self.main.setText(f"{view.coach.button}  ↵")
         self.judge.setVisible("accepted" in view.step.can_judge and view.procedure.phase != "as-found")
 
-    def _step_words(self, view: BenchView) -> str:
+    def _describe_step(self, view: BenchView) -> str:
         small = view.board.selected_step_mdeg
         if small and small % 45_000 == 0:
             return "⅛" if small == 45_000 else f"{small // 45_000}/8"
@@ -411,16 +409,16 @@ class StepCard(QFrame):
         if pending != self._pending:
             self._pending = pending
             if self._view is not None:
-                self._set_words(self._view, False)
+                self._describe_set(self._view, False)
 
     def show_live(self, live: LiveFigure) -> None:
         """The needle now, drawn as such."""
         self._set_figure(live.figure, live.unit)
         if self._view is not None:
-            self._set_words(self._view, True)
+            self._describe_set(self._view, True)
         self.bar.show_live(live.place)
 
-    def _set_words(self, view: BenchView, live: bool) -> None:
+    def _describe_set(self, view: BenchView, live: bool) -> None:
         """Under the figure: whether it is the needle or a logged reading, found, best, limit."""
         needle = tr("live reading, not logged")
         first = needle if live else tr("logged") if view.reading.figure != "—" else ""
@@ -453,7 +451,7 @@ class StepCard(QFrame):
         self._short = low
         self._refit()
         if self._view is not None:
-            self._set_words(self._view, False)
+            self._describe_set(self._view, False)
 
     def _place_notes(self) -> None:
         """What there is to say beside a plot: whole where the card is tall, else in one line with the rest in its tip."""

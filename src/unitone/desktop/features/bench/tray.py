@@ -21,11 +21,11 @@ from PyQt6.QtWidgets import (
 
 from unitone.bench.path import Kit
 from unitone.desktop.features.bench.questions import (
+    ConventionsQuestion,
     InstrumentQuestion,
     JudgeQuestion,
     Question,
     RecheckQuestion,
-    SchoolsQuestion,
     TouchQuestion,
 )
 from unitone.desktop.features.bench.work_done import LooseQuestion, TriedQuestion
@@ -63,10 +63,18 @@ class Tray(QFrame):
         self._stack = _Stack(self)
         self._stack.addWidget(self._note_row())
         self._stack.addWidget(self._kit_row())
-        self.touch, self.judge, self.schools = TouchQuestion(), JudgeQuestion(), SchoolsQuestion()
+        self.touch, self.judge, self.conventions = TouchQuestion(), JudgeQuestion(), ConventionsQuestion()
         self.instrument, self.recheck = InstrumentQuestion(), RecheckQuestion()
         self.tried, self.loose = TriedQuestion(), LooseQuestion()
-        for question in (self.touch, self.judge, self.schools, self.instrument, self.recheck, self.tried, self.loose):
+        for question in (
+            self.touch,
+            self.judge,
+            self.conventions,
+            self.instrument,
+            self.recheck,
+            self.tried,
+            self.loose,
+        ):
             self._stack.addWidget(question)
             question.answered.connect(self._answer)
             question.left.connect(self.close_tray)
@@ -110,10 +118,10 @@ class Tray(QFrame):
         lines.addLayout(fields)
         lines.addLayout(rest)
         self.pads, self.switches, self.least, self.load = QLineEdit(), QLineEdit(), QLineEdit(), QLineEdit()
-        self.told = QCheckBox(tr("the generator's display already counts the pads"))
+        self.told = QCheckBox(tr("generator display includes the pads"))
         for field, words, hint, width in (
             (self.pads, tr("Pads in line, dB"), "40  or  20+20", 130), (self.switches, tr("Attenuator switches, dB"), "none", 130),
-            (self.least, tr("Generator's lowest, dBm"), "-100", 80), (self.load, tr("Dummy load, W"), "50", 70),
+            (self.least, tr("Generator minimum, dBm"), "-100", 80), (self.load, tr("Dummy load, W"), "50", 70),
         ):  # fmt: skip
             field.setAccessibleName(words)
             field.setPlaceholderText(hint)
@@ -173,12 +181,10 @@ class Tray(QFrame):
             pads, switches = decibels(self.pads.text()), decibels(self.switches.text())
             least = parse_si(self.least.text() or "-100", "dBm")
             if not -200 <= least <= 20:
-                raise EntryError(tr("The lowest level of a generator lies between −200 and 20 dBm."))
+                raise EntryError(tr("Generator minimum: −200 to 20 dBm."))
             load = parse_si(self.load.text(), "W") if self.load.text().strip() else None
             if load is not None and not 0.1 <= load <= 100_000:
-                raise EntryError(
-                    tr("A dummy load is rated between 0.1 W and 100 kW. Leave it empty where you do not know.")
-                )
+                raise EntryError(tr("Dummy load rating: 0.1 W to 100 kW. Leave it empty if unknown."))
         except UnitoneError as error:
             self.kit_error.setText(str(error))
             return

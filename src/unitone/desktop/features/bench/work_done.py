@@ -85,7 +85,7 @@ class LooseQuestion(Question):
         row = QHBoxLayout()
         self.words = QLineEdit()
         self.words.setMaxLength(_LONGEST)
-        self.words.setPlaceholderText(tr("new: speaker unsoldered… or the reason the chosen one stays"))
+        self.words.setPlaceholderText(tr("new: speaker unsoldered… or the reason it stays"))
         self.words.returnPressed.connect(self.answer)
         self.words.textChanged.connect(lambda _: self._tell())
         row.addWidget(named(self.words, tr("Words")))

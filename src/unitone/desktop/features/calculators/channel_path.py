@@ -136,12 +136,12 @@ class PathCard(Card):
             field.activated.connect(lambda _: self.show_path())
         self.drawing = PathDrawing()
         layout.addWidget(self.drawing)
-        self.lines = Lines(tr("What else is heard there"))
+        self.lines = Lines(tr("Image and half-IF"))
         layout.addWidget(self.lines)
         layout.addWidget(
             label(
                 "quiet",
-                tr("Exact fractions, from the sheet's mixing lines. Bands and powers are the operator's licence."),
+                tr("From the sheet's mixing lines. Your licence decides bands and power."),
                 True,
             )
         )
@@ -185,7 +185,7 @@ class PathCard(Card):
         if self.sheet is None:
             self.drawing.show_path(None)
             self.lines.show_lines(
-                [], tr("No sheet here says how its frequencies are made: [[oscillator]] and [[mixing]] do.")
+                [], tr("No sheet here has oscillators and mixing lines. Add [[oscillator]] and [[mixing]].")
             )
             return
         try:

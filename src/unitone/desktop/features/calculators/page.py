@@ -1,4 +1,4 @@
-"""The Sums view: calculators named by the question they answer, worked out as one types."""
+"""The Calculators view: calculators named by the question they answer, worked out as one types."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.align.frequency.counts import Typed, counted_one, mixing_sheets, point_at, sources, trace
-from unitone.calculators.catalogue import SUMS, Given, Sum
+from unitone.calculators.catalogue import CALCULATORS, Calculator, Given
 from unitone.calculators.typed import work_out
 from unitone.desktop.features.calculators.channel_path import PathCard
 from unitone.desktop.features.calculators.whatif import TryCard
@@ -52,10 +52,10 @@ def _card() -> tuple[QFrame, QVBoxLayout]:
     return card, layout
 
 
-class SumCard(Card):
+class CalculatorCard(Card):
     """One sum: its fields, what comes of them, the formula and what it assumed."""
 
-    def __init__(self, chosen: Sum) -> None:
+    def __init__(self, chosen: Calculator) -> None:
         super().__init__(chosen.question)
         self.chosen = chosen
         layout = self.column
@@ -142,7 +142,7 @@ class OscillatorsCard(Card):
         layout.addWidget(
             label(
                 "quiet",
-                tr("Count carriers on a few channels, bands and modes after warm-up: keyed into a dummy load."),
+                tr("RF burns: key into a dummy load. Count carriers on a few channels, bands and modes after warm-up."),
                 True,
             )
         )
@@ -212,15 +212,15 @@ class OscillatorsCard(Card):
             where.clear()
             hz.clear()
         if self.sheet is not None:
-            every = places(self.sheet, "send")
-            for place in every if len(every) <= _MOST_PLACES else places(self.sheet, "send", ends_only=True):
+            every = places(self.sheet, "transmit")
+            for place in every if len(every) <= _MOST_PLACES else places(self.sheet, "transmit", ends_only=True):
                 try:
                     point_at(self.sheet, place, "")
                 except UnitoneError:
                     continue
-                self._spots.append(Typed("send", place.band or "", place.mode or "", place.channel or "", "", ""))
-            self._spots += [Typed("send", "", "", "", s.id, "") for s in sources(self.sheet)]
-            self._spots.append(Typed("send", "", "", "", "standard", ""))
+                self._spots.append(Typed("transmit", place.band or "", place.mode or "", place.channel or "", "", ""))
+            self._spots += [Typed("transmit", "", "", "", s.id, "") for s in sources(self.sheet)]
+            self._spots.append(Typed("transmit", "", "", "", "standard", ""))
             names = [self._name(t) for t in self._spots]
             keyed = [n for n, t in enumerate(self._spots) if not t.point]
             # The ends and the middle first: they tell most.
@@ -234,7 +234,7 @@ class OscillatorsCard(Card):
 
     def _name(self, t: Typed) -> str:
         assert self.sheet is not None
-        return point_at(self.sheet, Place("send", t.band or None, t.mode or None, t.channel or None), t.point).label
+        return point_at(self.sheet, Place("transmit", t.band or None, t.mode or None, t.channel or None), t.point).label
 
     def work(self) -> None:
         """Trace what is typed so far, as each reading is typed."""
@@ -242,7 +242,7 @@ class OscillatorsCard(Card):
             return
         if self.sheet is None:
             self.headline.setText(
-                tr("No sheet here says how its frequencies are made: [[oscillator]] and [[mixing]] do.")
+                tr("No sheet here has oscillators and mixing lines. Add [[oscillator]] and [[mixing]].")
             )
             self.following.setText("")
             self.take.hide()
@@ -289,7 +289,7 @@ class OscillatorsCard(Card):
             free[1].setFocus()
 
 
-class SumsPage(QWidget):
+class CalculatorsPage(QWidget):
     """Left the questions, right the one that is asked. ↑ and ↓ choose, Tab goes to its first field."""
 
     def __init__(self, library: Callable[[], Library]) -> None:
@@ -317,13 +317,13 @@ class SumsPage(QWidget):
         self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(
-            lambda item, _: item is not None and self.show_sum(str(item.data(Qt.ItemDataRole.UserRole)))
+            lambda item, _: item is not None and self.show_calculator(str(item.data(Qt.ItemDataRole.UserRole)))
         )
         layout.addWidget(self.list, 1)
         row.addWidget(card, 2)
         self.cards = QStackedWidget()
         self._made: dict[str, QScrollArea] = {}
-        self.inside: dict[str, SumCard | OscillatorsCard | PathCard | TryCard] = {}
+        self.inside: dict[str, CalculatorCard | OscillatorsCard | PathCard | TryCard] = {}
         self._new = library
         row.addWidget(self.cards, 3)
         outer.addLayout(row, 1)
@@ -339,7 +339,7 @@ class SumsPage(QWidget):
             (_OSCILLATORS, tr("Where are my oscillators?"), tr("Frequency")),
             (_PATH, tr("How is this channel made?"), tr("Frequency")),
             (_TRY, tr("What would this change do?"), tr("Frequency")),
-            *((s.name, s.question, s.group) for s in SUMS),
+            *((s.name, s.question, s.group) for s in CALCULATORS),
         ]
         for name, question, group in sorted(questions, key=lambda q: q[2]):
             if wanted and wanted not in f"{question} {group} {name}".lower():
@@ -353,10 +353,10 @@ class SumsPage(QWidget):
         if self.list.currentRow() < 0 and self.list.count():
             self.list.setCurrentRow(0)
 
-    def show_sum(self, name: str) -> None:
+    def show_calculator(self, name: str) -> None:
         """Ask this one; what was typed in another stays there."""
         if name not in self._made:
-            card: SumCard | OscillatorsCard | PathCard | TryCard
+            card: CalculatorCard | OscillatorsCard | PathCard | TryCard
             if name == _OSCILLATORS:
                 card = OscillatorsCard(self._new)
             elif name == _PATH:
@@ -364,7 +364,7 @@ class SumsPage(QWidget):
             elif name == _TRY:
                 card = TryCard(self._new)
             else:
-                card = SumCard(next(s for s in SUMS if s.name == name))
+                card = CalculatorCard(next(s for s in CALCULATORS if s.name == name))
             self.inside[name] = card
             self._made[name] = scrolled(card)
             self.cards.addWidget(self._made[name])

@@ -11,10 +11,10 @@ from unitone.calculators.whatif import (
     KINDS,
     Tried,
     added_band,
+    describe_row,
     merged,
     other_crystal,
     other_divider,
-    row_words,
     table,
     volts_typed,
 )
@@ -42,9 +42,7 @@ class TryCard(Card):
         layout.addWidget(
             label(
                 "caution",
-                tr(
-                    "Bands and powers are the operator's licence: a band that was added is often illegal to use. Mark a conversion on the papers."
-                ),
+                tr("An added band is often illegal to use: your licence decides. Mark a conversion on the papers."),
                 True,
             )
         )
@@ -60,8 +58,8 @@ class TryCard(Card):
             ("output", tr("Line and term"), ""), ("hz", tr("New frequency"), "18.375 MHz"), ("term", tr("New multiplier"), "N/20480"),
             ("band", tr("New band's name"), "F"), ("shift", tr("Shift from the plan"), "1350 kHz"),
             ("like", tr("Based on band"), ""), ("crystal", tr("Crystal (empty: calculated)"), "19.050 MHz"),
-            ("volts", tr("Control volts now"), "A 1 1.99; C 20 2.97; E 40 4.76"),
-            ("least", tr("Volts from"), "1 V"), ("most", tr("Volts to"), "5 V"),
+            ("volts", tr("VCO tuning voltage now"), "A 1 1.99; C 20 2.97; E 40 4.76"),
+            ("least", tr("Tuning voltage from"), "1 V"), ("most", tr("Tuning voltage to"), "5 V"),
         ):  # fmt: skip
             self._add(key, words, hint)
         self.result = QFrame()
@@ -80,7 +78,7 @@ class TryCard(Card):
             label(
                 "quiet",
                 tr(
-                    "From the sheet's mixing lines, exactly; the volts by 1/f² = a + b·(1 + V/φ)^−γ, fitted to those typed (three or more)."
+                    "From the sheet's mixing lines. Voltages by 1/f² = a + b·(1 + V/φ)^−γ, fitted to three or more readings."
                 ),
                 True,
             )
@@ -147,7 +145,7 @@ class TryCard(Card):
                 self.box("output").addItem(f"{output}: {name} × {times}", (output, name))
             for name, _ in self.sheet.plan.bands:
                 self.box("like").addItem(name, name)
-            limits = [s.limit for s in self.sheet.steps if s.quantity_id == "vco.volts"]
+            limits = [s.limit for s in self.sheet.steps if s.quantity_id == "vco.tuning_voltage"]
             low = min((x.low for x in limits if x.low is not None), default=None)
             high = max((x.high for x in limits if x.high is not None), default=None)
             for key, end in (("least", low), ("most", high)):
@@ -169,7 +167,7 @@ class TryCard(Card):
         }[self.kind]
         if self.sheet is not None and not self.sheet.plan.bands:
             shown = shown - {"like"}
-        has_vco = self.sheet is not None and any(s.quantity_id == "vco.volts" for s in self.sheet.steps)
+        has_vco = self.sheet is not None and any(s.quantity_id == "vco.tuning_voltage" for s in self.sheet.steps)
         always = {"sheet", "kind"} | ({"volts", "least", "most"} if has_vco else set())
         for key, field in self.fields.items():
             for part in (field, self._names[key]):
@@ -183,13 +181,13 @@ class TryCard(Card):
         try:
             if self.sheet is None:
                 self.missing.setText(
-                    tr("No sheet here says how its frequencies are made: [[oscillator]] and [[mixing]] do.")
+                    tr("No sheet here has oscillators and mixing lines. Add [[oscillator]] and [[mixing]].")
                 )
             else:
                 tried = self._tried(self.sheet)
                 law = volts_typed(self.sheet, self.text("volts"))
                 window = parse_si(self.text("least") or "1 V", "V"), parse_si(self.text("most") or "5 V", "V")
-                lines = [Line(*row_words(r)) for r in merged(table(self.sheet, tried.sheet, law, window))]
+                lines = [Line(*describe_row(r)) for r in merged(table(self.sheet, tried.sheet, law, window))]
                 self.rows.show_lines(lines)
                 asked = self.fields["volts"].isVisibleTo(self)
                 more = tr("With the VCO tuning voltage of three channels, the lock of every band is shown too.")

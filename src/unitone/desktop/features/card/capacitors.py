@@ -21,7 +21,7 @@ class CapacitorsTab(CardTab):
         frame, layout = boxed()
         layout.addWidget(label("heading", tr("Measure a capacitor")))
         layout.addWidget(
-            label("caution", tr("Discharge it first, through a resistor. In valve sets: unplugged, bled and measured, qualified hands."), True)
+            label("caution", tr("Stored charge: discharge it through a resistor first. Valve sets: unplugged, bled, measured, by qualified people."), True)
         )  # fmt: skip
         self.form = EntryForm(
             (
@@ -38,7 +38,7 @@ class CapacitorsTab(CardTab):
         layout.addWidget(self.form)
         self.column.addWidget(frame)
         frame, layout = boxed()
-        layout.addWidget(label("heading", tr("The sample")))
+        layout.addWidget(label("heading", tr("Sample")))
         self.words = label("plain", "", True)
         layout.addWidget(self.words)
         self.list = Lines(tr("Capacitors measured"))

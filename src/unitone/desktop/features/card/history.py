@@ -6,7 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from unitone.desktop.features.card.tab import CardTab, boxed
-from unitone.desktop.features.jobs.cards import state_words
+from unitone.desktop.features.jobs.cards import describe_state
 from unitone.desktop.widgets.lines import CountedList, Line, Lines
 from unitone.desktop.widgets.painted import label
 from unitone.present.card.card_shapes import CardView
@@ -62,7 +62,7 @@ class HistoryTab(CardTab):
 
 
 def _line(row: JobRow) -> Line:
-    mark, words = state_words(row)
+    mark, words = describe_state(row)
     facts = row.summary.get("facts", [])
-    told = ", ".join(facts[:6]) or tr("found in limits")
+    told = ", ".join(facts[:6]) or tr("found in spec")
     return Line(mark, f"{row.number:04d} · {row.updated[:10]} · {words}", told, row.id, (tr("open"),))

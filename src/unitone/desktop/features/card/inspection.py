@@ -14,21 +14,21 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.form import TokenLine
 from unitone.desktop.widgets.lines import SHAPE, Line, Lines
-from unitone.desktop.widgets.lists import RouteList
+from unitone.desktop.widgets.lists import ProcedureList
 from unitone.desktop.widgets.painted import label
 from unitone.desktop.widgets.photographs import LargePhotograph, Photographs
 from unitone.errors import SheetError
 from unitone.job.shop import describe_look
-from unitone.present.bench.bench_shapes import RouteRow
+from unitone.present.bench.bench_shapes import ProcedureRow
 from unitone.present.card.card_shapes import CardView, LookRow
 from unitone.sheet.editing.fields import Field
 from unitone.sheet.format.pictures import read_picture
 from unitone.words import tr
 
-_SAID = (("fine", tr("Fine  Alt F")), ("wrong", tr("Wrong  Alt W")), ("mended", tr("Repaired  Alt M")))
+_SAID = (("fine", tr("Fine  Alt F")), ("wrong", tr("Wrong  Alt W")), ("repaired", tr("Repaired  Alt M")))
 
 
-class _Items(RouteList):
+class _Items(ProcedureList):
     """The list of items; arrow keys go through it."""
 
     step = pyqtSignal(int)
@@ -88,13 +88,13 @@ class InspectionTab(CardTab):
         grid.setVerticalSpacing(1)
         self.words, self.done = QLineEdit(), QLineEdit()
         self.on = TokenLine(
-            Field(("on",), tr("On which adjusters or parts"), "ids", source="adjuster"), lambda _: list(self._names())
+            Field(("on",), tr("Adjusters or parts"), "ids", source="adjuster"), lambda _: list(self._names())
         )
         self.stage = Choice()
         for n, (words, field, hint) in enumerate(
             ((tr("What is wrong, in a few words"), self.words, tr("seal broken, slot chewed")),
-             (tr("On which adjusters or parts"), self.on, "T2, T3, C41"), (tr("What was done"), self.done, tr("resealed after alignment")),
-             (tr("In which stage"), self.stage, ""))
+             (tr("Adjusters or parts"), self.on, "T2, T3, C41"), (tr("What was done"), self.done, tr("resealed after alignment")),
+             (tr("Stage"), self.stage, ""))
         ):  # fmt: skip
             name = label("small", words)
             name.setBuddy(field)
@@ -155,15 +155,15 @@ class InspectionTab(CardTab):
         if not self.at or (self.at not in known and other):
             self.at = self._unlooked(view) or (view.looks[0].id if view.looks else "")
         self.tally.setText(view.looks_words)
-        groups: dict[str, list[RouteRow]] = {}
+        groups: dict[str, list[ProcedureRow]] = {}
         for x in view.looks:
             mark = SHAPE.get(x.look, "todo")
             groups.setdefault(x.group, []).append(
-                RouteRow(x.id, x.title, mark, describe_look(x.look) if x.look else "", x.id == self.at)
+                ProcedureRow(x.id, x.title, mark, describe_look(x.look) if x.look else "", x.id == self.at)
             )  # type: ignore[arg-type]
         if self.at and self.at not in known:
-            groups.setdefault(tr("Besides"), []).append(RouteRow(self.at, self.at, "todo", "", True))
-        self.items.show_route(tuple((title, tuple(rows)) for title, rows in groups.items()))
+            groups.setdefault(tr("Also"), []).append(ProcedureRow(self.at, self.at, "todo", "", True))
+        self.items.show_procedure(tuple((title, tuple(rows)) for title, rows in groups.items()))
         row = self._row(view)
         self.title.setText(row.title if row else self.at)
         self.how.setText(row.how if row else "")

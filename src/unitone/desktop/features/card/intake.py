@@ -14,7 +14,7 @@ from unitone.present.card.card_shapes import CardView
 from unitone.session.workshop import STATUSES
 from unitone.words import tr
 
-_LINES = (("serial", tr("Serial number")), ("owner", tr("Owner, in your words")), ("call_sign", tr("Call sign")))
+_LINES = (("serial", tr("Serial number")), ("owner", tr("Owner")), ("call_sign", tr("Call sign")))
 _WITH, _MISSING, _UNASKED = "with it", "missing", ""
 _STATE_WORDS = {"open": tr("on the bench"), "waiting": tr("waiting"), "later": tr("left for later")}
 
@@ -110,13 +110,13 @@ class IntakeTab(CardTab):
         self.state.setAccessibleName(tr("State"))
         for key in STATUSES:
             self.state.addItem(_STATE_WORDS[key], key)
-        self.why, self.approved = LiveLine(tr("Waiting for, or reason")), LiveLine(tr("Approved up to"), tr("40.00"))
+        self.why, self.approved = LiveLine(tr("Waiting for")), LiveLine(tr("Approved up to"), tr("40.00"))
         self.why.setPlaceholderText(tr("the owner, a part, a manual…"))
         self.state.activated.connect(lambda _: self._state())
         self.why.kept.connect(lambda _: self._state())
         self.approved.kept.connect(lambda _: self._state())
         for n, (words, field) in enumerate(
-            ((tr("State"), self.state), (tr("Waiting for, or reason"), self.why), (tr("Approved up to (cost)"), self.approved))
+            ((tr("State"), self.state), (tr("Waiting for"), self.why), (tr("Approved up to (cost)"), self.approved))
         ):  # fmt: skip
             name = label("small", words)
             name.setBuddy(field)
@@ -160,7 +160,7 @@ class IntakeTab(CardTab):
         self.aliases.setVisible(bool(view.aliases))
         self.known.show_lines(
             [Line("undecided", f"{f.sign}: {f.cause}" + (f" ({f.cure})" if f.cure else "")) for f in view.known_faults],
-            tr("Its sheet names no known faults. Add them in Sheets, under Faults."),
+            tr("This sheet lists no known faults. Add them in Sheets, under Faults."),
         )
         self.safety.setText(view.safety)
         self.safety.setVisible(bool(self.safety.text()))

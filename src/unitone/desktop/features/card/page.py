@@ -180,12 +180,12 @@ class CardPage(QWidget):
             self.bench.emit(self._job)
         elif name.startswith("look-") and self.stack.currentWidget() is self.inspection:
             self.inspection.say(name[5:])
-        elif name == "card-strike":
-            self._worker.do(_strike, None if self.view is None else self.view.seq)
+        elif name == "card-void":
+            self._worker.do(_void, None if self.view is None else self.view.seq)
 
 
-def _strike(session) -> None:  # type: ignore[no-untyped-def]
+def _void(session) -> None:  # type: ignore[no-untyped-def]
     from unitone.errors import BenchError
 
-    if session.strike_last() is None:
+    if session.void_last() is None:
         raise BenchError(tr("Nothing to undo."))

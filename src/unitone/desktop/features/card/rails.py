@@ -130,7 +130,7 @@ class RailsTab(CardTab):
         asks: list[tuple[str, QWidget]] = [
             (tr("Fed by"), self.path), (tr("Current limit set, A"), self.limit), (tr("Meter used"), self.meter),
         ]  # fmt: skip
-        for way, words in (("receive", tr("Current at rest, mA")), ("send", tr("Current keyed, mA"))):
+        for way, words in (("receive", tr("Current at rest, mA")), ("transmit", tr("Current keyed, mA"))):
             field = LiveLine(words, "320")
             field.kept.connect(lambda text, w=way, f=field: self._current(w, text, f))
             self.currents[way] = (field, MarkIcon(), label("small", ""))

@@ -138,12 +138,12 @@ class WorkTab(CardTab):
         buttons = () if view.finished else (tr("put right"), tr("stays"))
         self.loose_list.show_lines(
             [Line("recheck" if x.id else "done", x.what, "" if x.id else x.mark, x.id, buttons if x.id else ()) for x in view.loose],
-            tr("Nothing is loose."),
+            tr("No loose ends."),
         )  # fmt: skip
         self.time_words.setText(tr("{t} in all", t=view.time_words) if view.times else tr("No time noted yet."))
         self.time_list.show_lines([Line("", f"{t.when}: {t.what}") for t in view.times])
         self.air_list.show_lines(
-            [Line("undecided", t.what, f"{t.when} · {t.mark}") for t in view.on_air], tr("No reports yet. Reports count little as evidence.")
+            [Line("undecided", t.what, f"{t.when} · {t.mark}") for t in view.on_air], tr("No reports yet. They are weak evidence.")
         )  # fmt: skip
 
     def first(self) -> QWidget:

@@ -20,7 +20,7 @@ ROLE = Qt.ItemDataRole.UserRole
 PAGE = 60
 
 
-def state_words(row: JobRow) -> tuple[str, str]:
+def describe_state(row: JobRow) -> tuple[str, str]:
     """(mark, words) of where a job stands."""
     s = row.summary
     if row.status in ("finished", "handed over", "archived"):
@@ -92,7 +92,7 @@ class JobsModel(QAbstractListModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return ", ".join(
                 x
-                for x in (f"{row.number:04d} {row.radio}", row.card["complaint"], state_words(row)[1], reason(row))
+                for x in (f"{row.number:04d} {row.radio}", row.card["complaint"], describe_state(row)[1], reason(row))
                 if x
             )
         return None
@@ -143,7 +143,7 @@ class CardDelegate(QStyledItemDelegate):
         painter.restore()
 
     def _head(self, painter: QPainter, row: JobRow, inner: QRectF, view: QWidget | None) -> None:
-        mark, words = state_words(row)
+        mark, words = describe_state(row)
         if view is not None and view.width() / theme.scale <= _THREE:
             words = ""
         side = theme.px(14)

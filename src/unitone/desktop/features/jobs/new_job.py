@@ -1,4 +1,4 @@
-"""A new job: which model, whose, what is wrong, and whether a stand-in takes the radio's place."""
+"""A new job: which model, whose, what is wrong, and whether a simulated radio takes the radio's place."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ class NewJob(QFrame):
         self.setProperty("role", "card")
         self._logbook = logbook
         self._labels: dict[QWidget, QWidget] = {}
-        self._standins: set[str] = set()
+        self._simulated_radios: set[str] = set()
         self._earlier: JobRow | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(theme.px(18), theme.px(14), theme.px(10), theme.px(14))
@@ -63,7 +63,7 @@ class NewJob(QFrame):
         self.seed.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         for words, field in (
             (tr("Model"), self.model), (tr("Name of this radio"), self.named), (tr("Serial number"), self.serial), (tr("Owner"), self.owner),
-            (tr("Complaint"), self.complaint), (tr("What came with it (commas between)"), self.accessories),
+            (tr("Complaint"), self.complaint), (tr("Included (commas between)"), self.accessories),
             (tr("Missing"), self.missing),
         ):  # fmt: skip
             self._field(layout, words, field)
@@ -117,29 +117,29 @@ class NewJob(QFrame):
         chosen = self.model.currentData()
         self.model.blockSignals(True)
         self.model.clear()
-        self._standins = set()
+        self._simulated_radios = set()
         for kept in library_of(self._logbook).kept():
             if not kept.problems:
                 self.model.addItem(f"{kept.title}, {kept.kind}", kept.id)
                 for alias in kept.aliases:
                     self.model.addItem(tr("{alias}, by the sheet of {title}", alias=alias, title=kept.title), kept.id)
                     self.model.setItemData(self.model.count() - 1, alias, _ALIAS)
-                if kept.standin:
-                    self._standins.add(kept.id)
+                if kept.simulated:
+                    self._simulated_radios.add(kept.id)
         for path in general():
             self.model.addItem(tr("No sheet: {kind}", kind=path.stem.replace("-", " ")), f"general:{path.stem}")
         at = self.model.findData(chosen)
         if at < 0:
-            at = next((n for n in range(self.model.count()) if self.model.itemData(n) in self._standins), 0)
+            at = next((n for n in range(self.model.count()) if self.model.itemData(n) in self._simulated_radios), 0)
         self.model.setCurrentIndex(at)
         self.model.blockSignals(False)
 
     def _suit(self) -> None:
-        """What goes with the model: a name where there is no sheet, a stand-in where there is one."""
+        """What goes with the model: a name where there is no sheet, a simulated radio where there is one."""
         chosen = str(self.model.currentData() or "")
-        general_route, has = chosen.startswith("general:"), chosen in self._standins
-        self.named.setVisible(general_route)
-        self._labels[self.named].setVisible(general_route)
+        general_procedure, has = chosen.startswith("general:"), chosen in self._simulated_radios
+        self.named.setVisible(general_procedure)
+        self._labels[self.named].setVisible(general_procedure)
         self.simulated.setEnabled(has)
         self.simulated.setChecked(has)
         set_tip(self.simulated, "" if has else tr("This sheet has no simulated radio: readings are typed."))
@@ -157,7 +157,7 @@ class NewJob(QFrame):
         self.carry.setVisible(self._earlier is not None)
         if self._earlier is not None:
             self.carry.setText(
-                tr("This radio was changed in job {n}: {what}. Go on with that.", n=f"{self._earlier.number:04d}",
+                tr("This radio was changed in job {n}: {what}. Use that.", n=f"{self._earlier.number:04d}",
                    what=self._earlier.summary["variant"])
             )  # fmt: skip
             self.carry.setAccessibleName(self.carry.text())

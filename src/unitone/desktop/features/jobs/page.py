@@ -126,8 +126,8 @@ class JobsPage(QWidget):
         self.menu = QMenu(self.more)
         for words, act in (
             (tr("Back up the workshop…"), self._ask_backup), (tr("Restore a backup…"), self._ask_restore), ("", None),
-            (tr("Take in a job from a file…"), self._ask_import), (tr("Write this job to a file…"), lambda: self._ask_export(False)),
-            (tr("The same, without its owner…"), lambda: self._ask_export(True)), ("", None),
+            (tr("Import a job…"), self._ask_import), (tr("Export this job…"), lambda: self._ask_export(False)),
+            (tr("Export without the owner…"), lambda: self._ask_export(True)), ("", None),
             (tr("Leave this job for later"), lambda: self._set_status("later", tr("left for later"))),
             (tr("Archive, or bring back"), self._archive),
         ):  # fmt: skip
@@ -374,7 +374,7 @@ class JobsPage(QWidget):
             self.restore_wanted.emit(Path(name))
 
     def _ask_import(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, tr("Take in a job"), "", tr("Jobs (*.json)"))
+        name, _ = QFileDialog.getOpenFileName(self, tr("Import a job"), "", tr("Jobs (*.json)"))
         if name:
             self.take_in(Path(name))
 
@@ -386,7 +386,7 @@ class JobsPage(QWidget):
             number, renumbered = result
             self.find.clear()
             self.refresh(self._logbook.job(str(number)).id)
-            words = tr("Taken in as job {n}.", n=f"{number:04d}")
+            words = tr("Imported as job {n}.", n=f"{number:04d}")
             self.tell(words + (" " + tr("Its own number is already used here.") if renumbered else ""))
 
         self._errands.run(lambda: import_job(self._logbook, read_job(path)), taken, self.tell)
@@ -395,7 +395,7 @@ class JobsPage(QWidget):
         row = self.current()
         if row is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, tr("Write this job"), f"job-{row.number:04d}.json")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export this job"), f"job-{row.number:04d}.json")
         if name:
             self.write_out(Path(name), without_owner)
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from unitone.desktop.features.jobs.cards import state_words
+from unitone.desktop.features.jobs.cards import describe_state
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.lines import CountedList, Line, Lines
@@ -63,7 +63,7 @@ class JobSide(QFrame):
         self._column.setContentsMargins(0, 0, theme.px(6), 0)
         self._column.setSpacing(theme.px(6))
         self._column.addWidget(self._well())
-        self.seen = Lines(tr("Found by looking"))
+        self.seen = Lines(tr("Inspection findings"))
         self.stands: QLabel = label("plain", "", True)
         self.found: QLabel = label("plain", "", True)
         self.found.setTextFormat(Qt.TextFormat.RichText)
@@ -71,7 +71,7 @@ class JobSide(QFrame):
         self.tried, self.loose = Lines(tr("Attempts"), bold=True), Lines(tr("Loose ends"))
         self._heads: dict[QWidget, QLabel] = {}
         for title, body in (
-            (tr("Found by looking"), self.seen), (tr("Status"), self.stands), ("", self.recurs), (tr("Attempts"), self.tried),
+            (tr("Inspection findings"), self.seen), (tr("Status"), self.stands), ("", self.recurs), (tr("Attempts"), self.tried),
             (tr("Loose ends"), self.loose), (tr("Found and left"), self.found),
         ):  # fmt: skip
             self._heads[body] = label("heading", title)
@@ -129,7 +129,7 @@ class JobSide(QFrame):
         self._status = row.status
         self.title.setText(f"{row.number:04d} · {row.radio}")
         parts = [tr("serial {n}", n=card["serial"]) if card["serial"] else "", tr("from {owner}", owner=card["owner"]) if card["owner"] else "",
-                 tr("simulated radio") if card["standin_seed"] is not None else tr("typed readings"), row.updated[:10]]  # fmt: skip
+                 tr("simulated radio") if card["simulated_seed"] is not None else tr("typed readings"), row.updated[:10]]  # fmt: skip
         self.sub.setText(" · ".join(p for p in parts if p))
         self.complaint.setText(card["complaint"] or tr("none noted"))
         came, missing = card["accessories"], card.get("missing", [])
@@ -137,10 +137,10 @@ class JobSide(QFrame):
         self.missing.setText(tr("Missing: {items}.", items=", ".join(missing)))
         self.missing.setVisible(bool(missing))
         tally = " · ".join(f"{n} {describe_verdict(v)}" for v, n in s.get("verdicts", {}).items() if n)
-        self.stands.setText(". ".join(x for x in (state_words(row)[1], s.get("why", ""), tally) if x))
+        self.stands.setText(". ".join(x for x in (describe_state(row)[1], s.get("why", ""), tally) if x))
         self.found.setText(found_table(s) if s.get("readings") else tr("No reading yet."))
-        self._list(self.seen, [Line(f["look"], _seen_words(f)) for f in s.get("findings", [])])
-        self._list(self.tried, [Line(t["outcome"], t["what"], _tried_words(t)) for t in s.get("tried", [])])
+        self._list(self.seen, [Line(f["look"], _describe_seen(f)) for f in s.get("findings", [])])
+        self._list(self.tried, [Line(t["outcome"], t["what"], _describe_tried(t)) for t in s.get("tried", [])])
         self._list(self.loose, [Line("recheck", what) for what in s.get("loose", [])])
         self._heads[self.recurs].hide()
         self.recurs.hide()
@@ -151,7 +151,7 @@ class JobSide(QFrame):
         done = row.status in ("finished", "handed over", "archived")
         self.wait.setVisible(not done)
         self.buttons.say(self.go, tr("Open  ↵") if done else tr("Go on  ↵") if s.get("readings") else tr("Begin  ↵"))
-        self.buttons.say(self.wait, tr("Open again") if row.status in ("waiting", "later") else tr("Waits…"))
+        self.buttons.say(self.wait, tr("Open again") if row.status in ("waiting", "later") else tr("Set waiting…"))
         self.buttons.refresh()
         self.wait_words.hide()
         self.message.hide()
@@ -164,7 +164,7 @@ class JobSide(QFrame):
     def show_history(self, history: History) -> None:
         """What recurs in the last jobs of this model."""
         shown = bool(history.recurring)
-        self._heads[self.recurs].setText(tr("The last {n} of these here", n=history.of))
+        self._heads[self.recurs].setText(tr("Last {n} of this model", n=history.of))
         self._heads[self.recurs].setVisible(shown)
         self.recurs.setVisible(shown)
         self.recurs.show_counted(history.recurring, history.of, "", 4)
@@ -189,13 +189,13 @@ class JobSide(QFrame):
         self.status.emit("waiting", self.wait_words.text().strip() or tr("waiting"))
 
 
-def _seen_words(f: dict[str, Any]) -> str:
+def _describe_seen(f: dict[str, Any]) -> str:
     where = ", ".join(f.get("on", []))
     words = f["words"] or f["item"]
     return f"{where}: {words}" if where else words
 
 
-def _tried_words(t: dict[str, Any]) -> str:
+def _describe_tried(t: dict[str, Any]) -> str:
     return " · ".join(
         x
         for x in (

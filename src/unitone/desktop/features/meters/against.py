@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButto
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.painted import Elided, label
-from unitone.present.meters.audio_pictures import ratio_words
+from unitone.present.meters.audio_pictures import describe_ratio
 from unitone.present.meters.meter_shapes import TASKS, MeterPicture
 from unitone.words import tr
 
@@ -48,8 +48,8 @@ class Against(QFrame):
 
     def __init__(self) -> None:
         super().__init__()
-        self.held_words = Elided("quiet", tr("hold one to compare with"))
-        _, layout = card_of(tr("Found against now"), self.held_words, self)
+        self.describe_held = Elided("quiet", tr("hold a reading to compare"))
+        _, layout = card_of(tr("Held and now"), self.describe_held, self)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         holder = QWidget()
         # Room for three lines, whether one is held or not: nothing moves when it is.
@@ -98,11 +98,11 @@ class Against(QFrame):
         if beside is not None and shown is not None:
             words = tr("held: {figure} {unit}, {name}", figure=beside.figure, unit=beside.unit, name=beside.name)
         elif held is None:
-            words = tr("hold one to compare with")
+            words = tr("hold a reading to compare")
         else:
             words = tr("held: {task}", task=dict(TASKS)[held.task])
-        self.held_words.setText(words)
-        return ratio_words(beside, shown) if beside is not None and shown is not None and beside is not shown else ""
+        self.describe_held.setText(words)
+        return describe_ratio(beside, shown) if beside is not None and shown is not None and beside is not shown else ""
 
     def show_buttons(self, shown: MeterPicture | None, live: bool, frozen: bool) -> None:
         """What can be done now; orange is where the hand goes next."""

@@ -51,8 +51,8 @@ class HowCard(QFrame):
             # In a narrow window the words of the list may be wider than it is shown.
             box.setMinimumWidth(theme.px(90))
         self.tone, self.channel = LiveLine(tr("Tone near"), "1 kHz"), LiveLine(tr("Channel"), "1")
-        self.prove, self.place = LiveLine(tr("Deviation to prove"), "2 kHz"), LiveLine(tr("Carrier's place"), "0 Hz")
-        self.nominal, self.ppm = LiveLine(tr("Nominal"), "1 kHz"), LiveLine(tr("Clock runs fast by"), "0 ppm")
+        self.prove, self.place = LiveLine(tr("Deviation to prove"), "2 kHz"), LiveLine(tr("Carrier position"), "0 Hz")
+        self.nominal, self.ppm = LiveLine(tr("Nominal"), "1 kHz"), LiveLine(tr("Clock error"), "0 ppm")
         self.limit, self.sweep = LiveLine(tr("Limit line"), tr("-60, or 54 MHz -60; 81 MHz -70")), LiveLine(
             tr("Sweep"), tr("300 Hz to 3400 Hz in 10 s")
         )  # fmt: skip
@@ -63,7 +63,7 @@ class HowCard(QFrame):
         self._rows: dict[str, tuple[QLabel, QWidget]] = {}
         fields = (
             ("weighting", tr("Weighting"), self.weighting), ("tone", tr("Tone near"), self.tone), ("prove", tr("Deviation to prove"), self.prove),
-            ("place", tr("Carrier's place"), self.place), ("nominal", tr("Nominal"), self.nominal), ("ppm", tr("Clock runs fast by"), self.ppm),
+            ("place", tr("Carrier position"), self.place), ("nominal", tr("Nominal"), self.nominal), ("ppm", tr("Clock error"), self.ppm),
             ("limit", tr("Limit line, dBc"), self.limit), ("sweep", tr("Sweep"), self.sweep), ("average", tr("Averaged over"), self.average),
             ("channel", tr("Channel of the file"), self.channel),
         )  # fmt: skip
@@ -125,5 +125,5 @@ def _ppm(text: str) -> float:
     except ValueError:
         value = math.nan
     if not abs(value) <= 1000:
-        raise SignalError(tr("A clock runs fast by some ppm, like 12 ppm or -3.5 ppm; My bench measures it."))
+        raise SignalError(tr("Enter the clock error in ppm, like 12 ppm or -3.5 ppm. My bench measures it."))
     return value

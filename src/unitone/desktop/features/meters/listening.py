@@ -1,4 +1,4 @@
-"""What the Meters listen to: the sound card, the stand-in on the Bench, a recording. One row each, one is chosen."""
+"""What the Meters listen to: the sound card, the simulated radio on the Bench, a recording. One row each, one is chosen."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from unitone.desktop.widgets.painted import Painted, elided, label, set_tip
 from unitone.errors import SignalError
 from unitone.words import tr
 
-Where = Literal["", "card", "standin", "file"]
+Where = Literal["", "card", "simulated", "file"]
 
 
 class SourceRow(Painted):
@@ -89,7 +89,7 @@ class Listening(QFrame):
         layout.addWidget(label("heading", tr("Listening to")))
         self.rows: dict[str, SourceRow] = {
             "card": SourceRow(tr("Sound card  Ctrl L"), tr("live, from the loudspeaker or a receiver")),
-            "standin": SourceRow(tr("Simulated radio  Ctrl R"), tr("the job on the Bench")),
+            "simulated": SourceRow(tr("Simulated radio  Ctrl R"), tr("the job on the Bench")),
             "file": SourceRow(tr("A recording…  Ctrl O"), tr("WAV, FLAC, I/Q as SigMF or stereo WAV, CSV, Touchstone")),
         }
         for where, row in self.rows.items():
@@ -158,7 +158,7 @@ class Listening(QFrame):
         self.where = where
         usual = {
             "card": tr("the loudspeaker, or a receiver's audio") if self.found else tr("no input is there"),
-            "standin": tr("the job on the Bench"), "file": tr("WAV, FLAC, SigMF, CSV, Touchstone"),
+            "simulated": tr("the job on the Bench"), "file": tr("WAV, FLAC, SigMF, CSV, Touchstone"),
         }  # fmt: skip
         for name, row in self.rows.items():
             row.show_row(name == where, quiet.get(name) or usual[name], main)

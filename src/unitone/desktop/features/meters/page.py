@@ -50,7 +50,7 @@ _TOLD_S = 6.0
 _PLOTS_EVERY_S = 0.12
 #: Tasks on I/Q, and how near to full scale a peak is a converter's end (dB).
 _IQ_TASKS, _FULL_DB = ("deviation", "depth", "ssb"), 0.05
-_SOURCE_CODES = {"card": "sound card", "standin": "stand-in", "file": "file"}
+_SOURCE_CODES = {"card": "sound card", "simulated": "simulated", "file": "file"}
 
 
 class MetersPage(QWidget):
@@ -58,8 +58,8 @@ class MetersPage(QWidget):
 
     #: What can go to a step, the source's name, and of what kind the source is.
     send = pyqtSignal(object, str, str)
-    #: The stand-in of the job on the Bench is wanted, or not any more.
-    standin_wanted = pyqtSignal(bool)
+    #: The simulated radio of the job on the Bench is wanted, or not any more.
+    simulated_wanted = pyqtSignal(bool)
     #: (input's id, its side) was chosen.
     input_chosen = pyqtSignal(str, str)
 
@@ -110,7 +110,7 @@ class MetersPage(QWidget):
         self.tones_area.setWidgetResizable(True)
         self.tones_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.tones_area.setWidget(self.tones)
-        for part in (self._plot("wave", tr("The wave")), self._table(), self.tones_area):
+        for part in (self._plot("wave", tr("Waveform")), self._table(), self.tones_area):
             self.upper.addWidget(part)
         self.upper.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         right.addWidget(self.upper, 5)
@@ -118,7 +118,11 @@ class MetersPage(QWidget):
         right.addWidget(self.lower, 6)
         self.against = Against()
         self.against.pressed.connect(self.press)
-        self.told, self.to_step, self.held_words = self.against.told, self.against.to_step, self.against.held_words
+        self.told, self.to_step, self.describe_held = (
+            self.against.told,
+            self.against.to_step,
+            self.against.describe_held,
+        )
         right.addWidget(self.against)
         # In a low window the left column scrolls, the plots keep their room.
         inside = QWidget()
@@ -210,7 +214,7 @@ class MetersPage(QWidget):
         return card
 
     def _table(self) -> QWidget:
-        card, layout = card_of(tr("In figures"))
+        card, layout = card_of(tr("Figures"))
         holder = QWidget()
         self.rows = QGridLayout(holder)
         self.rows.setContentsMargins(0, 0, theme.px(8), 0)
@@ -219,7 +223,7 @@ class MetersPage(QWidget):
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(holder)
-        area.setAccessibleName(tr("In figures"))
+        area.setAccessibleName(tr("Figures"))
         layout.addWidget(area, 1)
         return card
 
@@ -252,9 +256,9 @@ class MetersPage(QWidget):
             self.ask()
             return
         self.quiet()
-        self.listening.where = "card" if where == "card" else "standin"
-        if where == "standin":
-            self.standin_wanted.emit(True)
+        self.listening.where = "card" if where == "card" else "simulated"
+        if where == "simulated":
+            self.simulated_wanted.emit(True)
             self._show_source()
             self._tell(tr("listening to the simulated radio…"))
             return
@@ -276,8 +280,8 @@ class MetersPage(QWidget):
 
     def quiet(self) -> None:
         """Let go of whatever is listened to."""
-        if self.listening.where == "standin":
-            self.standin_wanted.emit(False)
+        if self.listening.where == "simulated":
+            self.simulated_wanted.emit(False)
         if self._input is not None:
             self._input.stop()
             self._input = None
@@ -301,8 +305,8 @@ class MetersPage(QWidget):
         self._listener.start(feed, how if how is not None else How(self._task))
 
     def hear(self, heard: Heard) -> None:
-        """A stretch of the stand-in's sound; another kind of it (keyed, or let go) is another feed."""
-        if self.listening.where != "standin":
+        """A stretch of the simulated radio's sound; another kind of it (keyed, or let go) is another feed."""
+        if self.listening.where != "simulated":
             return
         feed = self._listener.feed
         if feed is None or (feed.kind, feed.rate, feed.name) != (heard.kind, heard.rate, heard.name):
@@ -312,8 +316,8 @@ class MetersPage(QWidget):
         feed.push(heard.samples)
 
     def deaf(self, words: str) -> None:
-        """Why the stand-in cannot be heard now."""
-        if self.listening.where == "standin":
+        """Why the simulated radio cannot be heard now."""
+        if self.listening.where == "simulated":
             self._listener.stop()
             self._tell(words)
 
@@ -331,7 +335,7 @@ class MetersPage(QWidget):
             # The last picture stays, and can still be held or sent.
             self.warnings.show_lines([Line("out_of_spec", words)])
             self.warnings.show()
-            self.told.setText(tr("not listening any more"))
+            self.told.setText(tr("stopped listening"))
 
     def _show_source(self) -> None:
         where, quiet = self.listening.where, {}
@@ -340,10 +344,10 @@ class MetersPage(QWidget):
         elif where == "card" and self._input is not None:
             known = self._bench().inputs.of(self._input.device.id, self._input.side)
             quiet = {"card": tr("not calibrated in volts: My bench does it") if known is None else known.words}
-        elif where == "standin" and (feed := self._listener.feed) is not None:
-            quiet = {"standin": feed.name}
+        elif where == "simulated" and (feed := self._listener.feed) is not None:
+            quiet = {"simulated": feed.name}
         self.listening.show_where(where, quiet, main=not where and self.shown is None)
-        self.how.show_task(self._task, where in ("card", "standin"))
+        self.how.show_task(self._task, where in ("card", "simulated"))
         self._show_buttons()
 
     # -- measuring ---------------------------------------------------------------------------------
@@ -493,8 +497,8 @@ class MetersPage(QWidget):
             self.ask()
         elif name == "meter-card":
             self.listen_to("card")
-        elif name == "meter-standin":
-            self.listen_to("standin")
+        elif name == "meter-simulated":
+            self.listen_to("simulated")
         elif name == "meter-hold" and self.shown is not None:
             self.held = self.shown
             self._show_cells()
@@ -515,7 +519,7 @@ class MetersPage(QWidget):
 
     def _freeze(self, frozen: bool) -> None:
         self.frozen = frozen
-        self.told.setText(tr("frozen: sound goes on, display holds") if frozen else "")
+        self.told.setText(tr("frozen: sound continues") if frozen else "")
         self._show_buttons()
 
     def _ask_keep(self) -> None:

@@ -44,7 +44,7 @@ class TonesCard(QFrame):
         layout.addWidget(
             label(
                 "quiet",
-                tr("Into a microphone input through a pad, or a loudspeaker beside it. Keyed: dummy load on."),
+                tr("Microphone input through a pad, or a loudspeaker beside the microphone. Keyed: dummy load on."),
                 True,
             )
         )
@@ -59,7 +59,7 @@ class TonesCard(QFrame):
         self.hz, self.second, self.seconds = (
             LiveLine(tr("Frequency"), "1 kHz"),
             LiveLine(tr("Second"), "1.9 kHz"),
-            LiveLine(tr("There in"), "10 s"),
+            LiveLine(tr("Sweep time"), "10 s"),
         )
         self.level = LiveLine(tr("Level"), tr("-40 dBFS, or 20 mV where calibrated"))
         for line, text in (
@@ -71,9 +71,9 @@ class TonesCard(QFrame):
             line.show_value(text)
         self._rows: dict[str, tuple[QLabel, QComboBox | LiveLine]] = {}
         fields: tuple[tuple[str, str, QComboBox | LiveLine], ...] = (
-            ("device", tr("Out of"), self.device), ("shape", tr("What"), self.shape), ("low", tr("Low tone"), self.low),
+            ("device", tr("Output"), self.device), ("shape", tr("What"), self.shape), ("low", tr("Low tone"), self.low),
             ("level", tr("Peak level"), self.level), ("hz", tr("Frequency"), self.hz), ("second", tr("Second frequency"), self.second),
-            ("seconds", tr("There in"), self.seconds),
+            ("seconds", tr("Sweep time"), self.seconds),
         )  # fmt: skip
         for n, (key, words, field) in enumerate(fields):
             name = label("small", words)
@@ -149,9 +149,7 @@ class TonesCard(QFrame):
         """Peak relative to full scale, from dBFS or volts rms."""
         text = self.level.text().strip()
         plain = normalise(text).replace(" ", "").lower()
-        form = tr(
-            "A level is written like -40 dBFS (0 at most), or like 20 mV where the output is calibrated (My bench)."
-        )
+        form = tr("Write the level like -40 dBFS (0 at most), or 20 mV if the output is calibrated (My bench).")
         if plain.endswith("v"):
             full = self._full_scale.get(str(self.device.currentData()))
             if full is None:
@@ -182,7 +180,7 @@ class TonesCard(QFrame):
             if 20 * math.log10(wanted.level) > _LOUD_DBFS and not self._loud:
                 # Once more, knowing what it is: a loud tone can hurt ears and microphone inputs.
                 self._loud = True
-                raise SignalError(tr("That is loud: check the pad and whose ears are near, then start again."))
+                raise SignalError(tr("Loud: protect your ears and check the pad, then start again."))
             output = SoundOutput(Device(str(self.device.currentData()), self.device.currentText()), wanted)
         except UnitoneError as error:
             self.told.setText(str(error))
@@ -255,4 +253,4 @@ def _read(field: LiveLine) -> float:
     try:
         return parse_si(field.text() or field.placeholderText(), "Hz")
     except UnitoneError:
-        raise SignalError(tr("A frequency is written like 1 kHz or 440 Hz.")) from None
+        raise SignalError(tr("Write the frequency like 1 kHz or 440 Hz.")) from None

@@ -62,7 +62,7 @@ class PinPage(QWidget):
         self.list.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.list.currentRowChanged.connect(lambda _: self._paint())
         left.addWidget(self.list, 1)
-        self.unpin = QPushButton(tr("Take this pin off"))
+        self.unpin = QPushButton(tr("Remove this pin"))
         self.unpin.setProperty("role", "link")
         self.unpin.clicked.connect(self._unpin)
         left.addWidget(self.unpin)

@@ -26,7 +26,7 @@ from unitone.desktop.widgets.table_editor import TableEditor
 from unitone.errors import EntryError
 from unitone.quantities.registry import QUANTITIES
 from unitone.radio.channels import PLANS
-from unitone.sheet.conventions.schools import SCHOOLS, apply
+from unitone.sheet.conventions.questions import CONVENTIONS, apply
 from unitone.sheet.editing.draft import Draft
 from unitone.sheet.editing.fields import MODEL, TABLES, Field, id_from_title, usual_aim, usual_step
 from unitone.sheet.format.build import Problem, check
@@ -40,16 +40,16 @@ _PAUSE = 120
 _SECTIONS = (
     ("model", tr("Radio")), ("adjuster", tr("Adjusters")), ("test_point", tr("Test points")), ("step", tr("Steps")),
     ("board", tr("Board")), ("stage", tr("Stages")), ("control", tr("Controls")), ("oscillator", tr("Oscillators")),
-    ("part", tr("Parts")), ("voltage", tr("Volts")), ("action", tr("Actions")), ("inspect", tr("Looks")),
-    ("known_fault", tr("Faults")), ("schools", tr("Conventions")), ("problems", tr("To correct")),
+    ("part", tr("Parts")), ("voltage", tr("Volts")), ("action", tr("Actions")), ("inspect", tr("Inspection")),
+    ("known_fault", tr("Faults")), ("conventions", tr("Conventions")), ("problems", tr("To correct")),
 )  # fmt: skip
-_SCHOOL_FIELDS = tuple(
-    Field(("schools", s.question), tr(s.title), "choice", choices=tuple((k, tr(v)) for k, v in s.choices.items()), wide=True)
-    for s in SCHOOLS
+_CONVENTION_FIELDS = tuple(
+    Field(("conventions", s.question), tr(s.title), "choice", choices=tuple((k, tr(v)) for k, v in s.choices.items()), wide=True)
+    for s in CONVENTIONS
 )  # fmt: skip
 
 
-def row_words(table: str) -> Callable[[dict[str, Any]], tuple[str, str]]:
+def describe_row(table: str) -> Callable[[dict[str, Any]], tuple[str, str]]:
     """The two lines of a row in the list of a table."""
 
     def words(row: dict[str, Any]) -> tuple[str, str]:
@@ -61,7 +61,7 @@ def row_words(table: str) -> Callable[[dict[str, Any]], tuple[str, str]]:
             sub = " · ".join(x for x in (q.title if q else "", text, adjust) if x)
             return str(row.get("title") or row.get("id") or tr("new step")), sub or " "
         if table == "known_fault":
-            return str(row.get("sign") or tr("no sign yet")), str(row.get("cause") or " ")
+            return str(row.get("sign") or tr("no symptom yet")), str(row.get("cause") or " ")
         if table == "inspect":
             return str(row.get("title") or row.get("id") or tr("no name yet")), str(row.get("how") or " ")
         title = str(row.get("id", "")) or tr("no name yet")
@@ -85,7 +85,7 @@ class SheetEditor(QWidget):
         self.pictures: dict[str, bytes] = {}
         self.problems: tuple[Problem, ...] = ()
         self.lost: tuple[str, ...] = ()
-        self.route_why = ""
+        self.procedure_why = ""
         #: The tree that the problems shown are about.
         self.shown_data: dict[str, Any] | None = None
         self._opened: dict[str, Any] | None = None
@@ -117,10 +117,10 @@ class SheetEditor(QWidget):
             self.model = FormView(MODEL, self._names)
             self.model.edited.connect(self._model_edited)
             return self.model
-        if name == "schools":
-            self.schools = FormView(_SCHOOL_FIELDS, self._names)
-            self.schools.edited.connect(self._model_edited)
-            return self.schools
+        if name == "conventions":
+            self.conventions = FormView(_CONVENTION_FIELDS, self._names)
+            self.conventions.edited.connect(self._model_edited)
+            return self.conventions
         if name == "board":
             self.board = PinPage()
             self.board.changed.connect(self._touched)
@@ -128,7 +128,7 @@ class SheetEditor(QWidget):
             return self.board
         if name == "problems":
             return self._problem_page()
-        editor = TableEditor(name, words, TABLES[name], row_words(name), self._names)
+        editor = TableEditor(name, words, TABLES[name], describe_row(name), self._names)
         editor.changed.connect(self._touched)
         editor.after_edit = lambda row, field, t=name: self._after_edit(t, row, field)  # type: ignore[misc]
         editor.after_finish = lambda row, field, t=name: self._after_finish(t, row, field)  # type: ignore[misc]
@@ -182,7 +182,7 @@ class SheetEditor(QWidget):
         if draft is None:
             return
         self.model.show_rows(lambda f: [draft.get(f.key)])
-        self.schools.show_rows(lambda f: [draft.get(f.key)])
+        self.conventions.show_rows(lambda f: [draft.get(f.key)])
         for editor in self.tables.values():
             editor.show_draft(draft, keep)
         self.board.show_draft(draft, self.pictures)
@@ -261,7 +261,7 @@ class SheetEditor(QWidget):
                 usual = usual_step(str(step.get("quantity", "")), before or (rows[row - 1] if row else None))
             except EntryError:
                 return
-            way = {"tx": "send", "rx": "receive"}.get(str(step["quantity"]).partition(".")[0])
+            way = {"tx": "transmit", "rx": "receive"}.get(str(step["quantity"]).partition(".")[0])
             overruled = {"aim", "phase", "hook_up"} if way or not step.get("limit") else set()
             made = {**usual, **{k: v for k, v in step.items() if k not in overruled}}
             if step.get("adjust"):
@@ -284,7 +284,7 @@ class SheetEditor(QWidget):
         elif field.key == ("test_point",) and step.get("test_point"):
             added = draft.ensure("test_point", [{"id": str(step["test_point"])}])
         elif field.key == ("stage",) and step.get("stage"):
-            way = "send" if step.get("hook_up") == "send" else "receive"
+            way = "transmit" if step.get("hook_up") == "transmit" else "receive"
             name = str(step["stage"])
             added = draft.ensure(
                 "stage", [{"id": name, "title": name.capitalize() if name.islower() else name, "way": way}]
@@ -344,7 +344,7 @@ class SheetEditor(QWidget):
         self._checking.run(lambda: (data, *look(data, names)), self._checked, lambda _: None)
 
     def _checked(self, found: tuple[dict[str, Any], tuple[Problem, ...], str]) -> None:
-        self.shown_data, self.problems, self.route_why = found
+        self.shown_data, self.problems, self.procedure_why = found
         counts: dict[str, int] = {}
         for problem in self.problems:
             counts[_section(problem)] = counts.get(_section(problem), 0) + 1
@@ -362,7 +362,7 @@ class SheetEditor(QWidget):
                 style.polish(chip)
         for editor in self.tables.values():
             editor.show_problems(self.problems)
-        for form in (self.model, self.schools):
+        for form in (self.model, self.conventions):
             form.show_cures(
                 {f.key: p.text for f in form.fields for p in self.problems if p.place[: len(f.key)] == f.key}
             )
@@ -386,7 +386,7 @@ class SheetEditor(QWidget):
                 n=len(self.problems),
             )
             if self.problems
-            else tr("No errors: this sheet can be used. Procedure: {why}.", why=self.route_why)
+            else tr("No errors: this sheet can be used. Procedure: {why}.", why=self.procedure_why)
         )
 
     def go_to(self, problem: Problem | None) -> None:
@@ -397,8 +397,8 @@ class SheetEditor(QWidget):
         self.show_section(name)
         if name in self.tables:
             self.tables[name].go_to(problem)
-        elif name in ("model", "schools"):
-            form = self.model if name == "model" else self.schools
+        elif name in ("model", "conventions"):
+            form = self.model if name == "model" else self.conventions
             key = next((f.key for f in form.fields if problem.place[: len(f.key)] == f.key), form.fields[0].key)
             form.focus_field(key)
 
@@ -410,7 +410,7 @@ class SheetEditor(QWidget):
 
 
 def look(data: dict[str, Any], pictures: frozenset[str]) -> tuple[tuple[Problem, ...], str]:
-    """Everything wrong with a draft, a missing picture too, and why its route stands as it does."""
+    """Everything wrong with a draft, a missing picture too, and why its procedure stands as it does."""
     sheet, problems = check(data, "draft")
     found = list(problems)
     rows = data.get("picture", [])

@@ -194,7 +194,7 @@ class SheetsPage(QWidget):
         self.save_button.setProperty("role", "main")
         self.save_button.clicked.connect(self.save)
         self.differs = QLineEdit()
-        self.differs.setAccessibleName(tr("Difference of this radio"))
+        self.differs.setAccessibleName(tr("Title of this variant"))
         self.differs.setPlaceholderText(tr("What is different: upper band added…"))
         self.differs.setMinimumWidth(theme.px(200))
         self.differs.textChanged.connect(lambda _: self._buttons())
@@ -296,7 +296,7 @@ class SheetsPage(QWidget):
             self.library.drop_draft(found.id)
 
     def new_sheet(self) -> None:
-        """A new sheet: from nothing, or from a general route."""
+        """A new sheet: from nothing, or from a general procedure."""
         self.keep_draft()
         start = str(self.start.currentData() or "")
         if start:
@@ -386,7 +386,7 @@ class SheetsPage(QWidget):
         self._saving.run(work, done, failed)
 
     def keep_in_library(self) -> None:
-        """A job's own sheet as a sheet of the workshop: how a general route becomes a sheet."""
+        """A job's own sheet as a sheet of the workshop: how a general procedure becomes a sheet."""
         opened = self.now
         if opened is None:
             return
@@ -404,7 +404,7 @@ class SheetsPage(QWidget):
             self.say(tr("Correct the marked entries first: a job needs a sheet without errors."))
             return
         if not self.differs.text().strip():
-            self.say(tr("Say in a few words what is different in this radio."))
+            self.say(tr("Enter what is different in this radio."))
             self.differs.setFocus()
             return
         bundle, words = self._bundle(opened), self.differs.text().strip()
@@ -480,7 +480,7 @@ class SheetsPage(QWidget):
         self.now = None
         self.stack.setCurrentIndex(1)
         self._arrange()
-        self.say(tr("{title} is out of the library.", title=self.title.text()), undo=True)
+        self.say(tr("{title} removed from the library.", title=self.title.text()), undo=True)
         self._buttons()
         self.refresh()
 
@@ -539,7 +539,7 @@ class SheetsPage(QWidget):
         draft = opened.draft if opened is not None else None
         self.editor.setEnabled(opened is not None)
         for button, on in (
-            (self.undo_button, bool(draft and draft.undo_words)), (self.redo_button, bool(draft and draft.redo_words)),
+            (self.undo_button, bool(draft and draft.describe_undo)), (self.redo_button, bool(draft and draft.describe_redo)),
             (self.export, draft is not None), (self.remove, bool(opened and opened.own and opened.id and not opened.job)),
         ):  # fmt: skip
             button.setEnabled(on)
@@ -551,8 +551,8 @@ class SheetsPage(QWidget):
         set_tip(self.go_back, tr("Back to what was there before: {variant}", variant=opened.variant))
         self.own.setVisible(bool(opened.job))
         self.remove.setVisible(not opened.job)
-        set_tip(self.undo_button, tr("Ctrl+Z: {what}", what=draft.undo_words))
-        set_tip(self.redo_button, tr("Ctrl+Shift+Z: {what}", what=draft.redo_words))
+        set_tip(self.undo_button, tr("Ctrl+Z: {what}", what=draft.describe_undo))
+        set_tip(self.redo_button, tr("Ctrl+Shift+Z: {what}", what=draft.describe_redo))
         title = draft.title
         self.title.setText(tr("This radio's own sheet") if opened.job else title or tr("New sheet"))
         unsaved = draft.changed or not opened.id

@@ -295,11 +295,14 @@ class MyBenchPage(QWidget):
             LiveLine(tr("Pads and cables"), tr("A 20; B 20; cable 0.4")),
             LiveLine(tr("Usually in line, dB"), "40, or 20+20"),
         )
-        self.least, self.most = LiveLine(tr("Generator's lowest"), "-100 dBm"), LiveLine(tr("Its highest"), "0 dBm")
-        self.fine = LiveLine(tr("Its steps"), "0.1 dB")
-        self.counts = QCheckBox(tr("its display counts the pads"))
-        fields = ((tr("Pads and cables"), self.pads, 3), (tr("Usually in line, dB"), self.usual, 1), (tr("Steps of the dial"), self.fine, 1),
-                  (tr("Generator's lowest"), self.least, 1), (tr("Its highest"), self.most, 1))  # fmt: skip
+        self.least, self.most = (
+            LiveLine(tr("Generator minimum"), "-100 dBm"),
+            LiveLine(tr("Generator maximum"), "0 dBm"),
+        )
+        self.fine = LiveLine(tr("Steps"), "0.1 dB")
+        self.counts = QCheckBox(tr("display includes the pads"))
+        fields = ((tr("Pads and cables"), self.pads, 3), (tr("Usually in line, dB"), self.usual, 1), (tr("Dial step"), self.fine, 1),
+                  (tr("Generator minimum"), self.least, 1), (tr("Generator maximum"), self.most, 1))  # fmt: skip
         at = 0
         for words, field, span in fields:
             name = label("small", words, True)
@@ -353,7 +356,7 @@ class MyBenchPage(QWidget):
                     r.title,
                     r.words,
                     str(n),
-                    (tr("calibrate"), tr("delete")) if r.struck_id else (tr("calibrate"),),
+                    (tr("calibrate"), tr("delete")) if r.voided_id else (tr("calibrate"),),
                 )
                 for n, r in enumerate(rows)
             ]
@@ -367,8 +370,8 @@ class MyBenchPage(QWidget):
             (first[0] if first else next(iter(self.guide.fields.values()))).setFocus()
             return
         # Struck, not forgotten: the one before it counts again.
-        self._write(my_bench(self._logbook).strike(row.struck_id))
-        self._say(tr("Deleted: {title}. The calibration before it counts, if there is one.", title=row.title))
+        self._write(my_bench(self._logbook).void(row.voided_id))
+        self._say(tr("Deleted: {title}. The one before it is used, if any.", title=row.title))
 
     def _say(self, words: str) -> None:
         self.told.setText(words)
@@ -410,11 +413,9 @@ class MyBenchPage(QWidget):
         least, most = parse_si(self.least.text() or "-100", "dBm"), parse_si(self.most.text() or "0", "dBm")
         fine = parse_si(self.fine.text() or "0.1", "dB")
         if not (-200 <= least < most <= 40):
-            raise SignalError(
-                tr("A generator goes from its lowest level, −200 dBm or more, up to its highest, 40 dBm at most.")
-            )
+            raise SignalError(tr("Generator range: −200 to 40 dBm, minimum below maximum."))
         if not 0.001 <= fine <= 20:
-            raise SignalError(tr("The steps of a dial lie between 0.001 and 20 dB."))
+            raise SignalError(tr("Dial step: 0.001 to 20 dB."))
         return dataclasses.replace(
             self._kit(), least_dbm=least, most_dbm=most, resolution_db=fine, pads_db=decibels(self.usual.text()),
             generator_knows=self.counts.isChecked(),

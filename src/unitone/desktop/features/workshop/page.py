@@ -1,4 +1,4 @@
-"""The Workshop view: its instruments with what is known of their errors, its schools, its decision rule."""
+"""The Workshop view: its instruments with what is known of their errors, its conventions, its decision rule."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ from unitone.desktop.widgets.table_editor import TableEditor
 from unitone.errors import FieldError
 from unitone.job.verdicts import RULES
 from unitone.quantities.registry import QUANTITIES
-from unitone.sheet.conventions.schools import SCHOOLS
+from unitone.sheet.conventions.questions import CONVENTIONS
 from unitone.sheet.editing.draft import Draft
 from unitone.sheet.editing.fields import Field
 from unitone.sheet.format.build import Problem
@@ -37,7 +37,7 @@ from unitone.words import tr
 FIELDS = (
     Field(("name",), tr("Name"), hint=tr("the 30 W wattmeter"), wide=True),
     Field(("measures",), tr("Measures"), "ids", "tx.power, tx.pep · rx.*", source="quantity", wide=True),
-    Field(("standing",), tr("Standing"), "choice", choices=(
+    Field(("standing",), tr("Calibration"), "choice", choices=(
         ("calibrated", tr("calibrated")), ("indicative only", tr("indicative only")))),
     Field(("calibrated",), tr("Calibrated on"), hint="2026-03-02"),
     Field(("pct_reading",), tr("Error, ± % of reading"), "number", "2"),
@@ -123,7 +123,7 @@ class WorkshopPage(QWidget):
         columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(theme.px(12))
         columns.addWidget(self._instruments(), 62)
-        columns.addWidget(self._schools(), 32)
+        columns.addWidget(self._conventions(), 32)
         self.parts = QStackedWidget()
         self.parts.addWidget(both)
         self.bench: MyBenchPage | None = None
@@ -132,7 +132,7 @@ class WorkshopPage(QWidget):
         self._changed()
 
     def show_part(self, name: str) -> None:
-        """Instruments and schools, or My bench."""
+        """Instruments and conventions, or My bench."""
         self.row.mark(name)
         if name == "bench" and self.bench is None:
             self.bench = MyBenchPage(self._logbook)
@@ -165,8 +165,7 @@ class WorkshopPage(QWidget):
     def _instruments(self) -> QFrame:
         card, layout = self._card(
             tr("Instruments"),
-            tr("With a calibrated instrument, a reading too near its limit is “too close for this meter”. With "
-    "others it is in spec or out of spec. The first instrument that measures a quantity is used."),
+            tr("A calibrated instrument can say “too close for this meter”. The first one listed for a quantity is used."),
         )  # fmt: skip
         self.table = TableEditor(
             "instrument", tr("Instruments"), FIELDS, instrument_words, lambda _: sorted([*QUANTITIES, "rx.*", "tx.*"])
@@ -176,30 +175,30 @@ class WorkshopPage(QWidget):
         layout.addWidget(self.table, 1)
         return card
 
-    def _schools(self) -> QFrame:
+    def _conventions(self) -> QFrame:
         card, layout = self._card(
             tr("Conventions"),
             tr("Where the trade differs. The sheet's own choice wins; a job can choose for itself (O on the Bench)."),
         )
         grid = QGridLayout()
         grid.setVerticalSpacing(theme.px(2))
-        chosen = self._logbook.setting("schools", {}) or {}
+        chosen = self._logbook.setting("conventions", {}) or {}
         self.boxes: dict[str, QComboBox] = {}
         row = 0
-        for school in SCHOOLS:
+        for convention in CONVENTIONS:
             box = Choice()
-            for key, words in school.choices.items():
+            for key, words in convention.choices.items():
                 box.addItem(tr(words), key)
-            box.setCurrentIndex(max(0, box.findData(chosen.get(school.question))))
+            box.setCurrentIndex(max(0, box.findData(chosen.get(convention.question))))
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            box.activated.connect(lambda _: self._keep_schools())
-            self.boxes[school.question] = box
+            box.activated.connect(lambda _: self._keep_conventions())
+            self.boxes[convention.question] = box
             row = self._add(
                 grid,
                 row,
-                tr(school.title),
+                tr(convention.title),
                 box,
-                tr("{why}. Changes {effect}.", why=tr(school.why), effect=tr(school.effect)),
+                tr("{why}. Changes {effect}.", why=tr(convention.why), effect=tr(convention.effect)),
             )
         self.rule = Choice()
         for rule in RULES:
@@ -226,10 +225,10 @@ class WorkshopPage(QWidget):
         grid.setRowMinimumHeight(row + 3, theme.px(8))
         return row + 4
 
-    def _keep_schools(self) -> None:
-        defaults = {s.question: s.default for s in SCHOOLS}
+    def _keep_conventions(self) -> None:
+        defaults = {s.question: s.default for s in CONVENTIONS}
         chosen = {q: str(b.currentData()) for q, b in self.boxes.items() if b.currentData() != defaults[q]}
-        self._logbook.set_setting("schools", chosen)
+        self._logbook.set_setting("conventions", chosen)
 
     def _changed(self) -> None:
         """Keep what holds; what does not is marked and waits."""
@@ -238,7 +237,7 @@ class WorkshopPage(QWidget):
         data = [i.to_data() for i in made]
         if data != (self._logbook.setting("instruments", []) or []):
             self._logbook.set_setting("instruments", data)
-        self.undo.setEnabled(bool(self.draft.undo_words))
+        self.undo.setEnabled(bool(self.draft.describe_undo))
         self.state.setText(
             tr("{n} instruments saved, {m} with errors", n=len(made), m=len(wrong))
             if wrong

@@ -1,4 +1,4 @@
-"""The send side in words: the dummy load that is needed, what a wrong hook-up breaks, what holds the power, which coil serves which end."""
+"""The transmit side in words: the dummy load that is needed, what a wrong hook-up breaks, what holds the power, which coil serves which end."""
 
 from __future__ import annotations
 
@@ -26,14 +26,14 @@ _LOOKED_BACK = 1000
 # -- at the step ---------------------------------------------------------------------------------------------------
 
 
-def power_words(state: JobState, step: Step) -> tuple[str, ...]:
+def describe_power(state: JobState, step: Step) -> tuple[str, ...]:
     """At a power step: what the coils do over the band, what holds the power, and the heat."""
     if step.quantity_id not in ("tx.power", "tx.pep"):
         return ()
-    return tuple(w for w in (held_words(state, step), ends_words(state, step), heat_words(state, step)) if w)
+    return tuple(w for w in (describe_held(state, step), describe_ends(state, step), describe_heat(state, step)) if w)
 
 
-def held_words(state: JobState, step: Step) -> str:
+def describe_held(state: JobState, step: Step) -> str:
     """Where a coil was moved far and the power hardly changed, though the others do change it: a part of the radio holds it."""
     if step.quantity_id != "tx.power" or not step.adjusters:
         return ""
@@ -49,8 +49,7 @@ def held_words(state: JobState, step: Step) -> str:
         top = [t for t, h in near if best - h < _HELD_DB]
         if max(top) - min(top) > 2 * _APART_TURNS and len(top) >= 3:
             return tr(
-                "{id} moves a long way and the power stands: a limiting part of the radio, or a stage that is driven hard, holds it. "
-                "Peak on the ends of the band, or where less comes out.", id=name,
+                "{id} hardly changes the power: a limiter or an overdriven stage holds it. Peak at the band ends, or at lower power.", id=name,
             )  # fmt: skip
     return ""
 
@@ -61,7 +60,7 @@ def _long_ago(state: JobState, step: Step) -> int:
     return told[0].seq - 1 if told else 0
 
 
-def ends_words(state: JobState, step: Step) -> str:
+def describe_ends(state: JobState, step: Step) -> str:
     """Which coils serve the low end of the band and which the high end, from where they stand against their peak at the middle."""
     if not is_even(step) or not state.moved_at_all(step):
         return ""
@@ -85,10 +84,10 @@ def ends_words(state: JobState, step: Step) -> str:
             serves["high"].append(f"{name} {up}")
     if not serves["high"]:
         return ""
-    return tr("Turned {coils}, the high end gains and the low end loses.", coils=", ".join(serves["high"]))
+    return tr("{coils}: the high end gains, the low end loses.", coils=", ".join(serves["high"]))
 
 
-def heat_words(state: JobState, step: Step) -> str:
+def describe_heat(state: JobState, step: Step) -> str:
     """The final's heat while it is keyed, from supply, current and the last power, against its rating; the efficiency with it."""
     taken, watts = input_watts(state), last_sent(state, step.quantity_id, step)
     if not taken or watts is None:
@@ -96,32 +95,34 @@ def heat_words(state: JobState, step: Step) -> str:
     heat = heat_upper(taken, watts, quantity(step.quantity_id).usual_std * watts)
     share = 100.0 * watts / taken
     said = tr(
-        "Sending stages: {pct} % efficient, {heat} W of heat at the most.", pct=number(share, 0), heat=number(heat, 0)
+        "Transmit stages: {pct} % efficient, {heat} W of heat at most.", pct=number(share, 0), heat=number(heat, 0)
     )
     rating = state.sheet.final.dissipation_w
     if rating is not None and heat > rating:
-        said += " " + tr("The final is rated {w} W: let go, and find out why it draws so much.", w=number(rating, 0))
+        said += " " + tr(
+            "Overheating: the final is rated {w} W. Let go, and find why it draws so much.", w=number(rating, 0)
+        )
     return said
 
 
-def sag_words(state: JobState, step: Step) -> str:
+def describe_sag(state: JobState, step: Step) -> str:
     """How far the supply sags when the radio is keyed, from its volts receiving and sending."""
-    if step.quantity_id != "supply.volts":
+    if step.quantity_id != "supply.voltage":
         return ""
-    by_way = {x.reading.conditions.way: x.reading.value for x in state.read_of("supply.volts")}
+    by_way = {x.reading.conditions.way: x.reading.value for x in state.read_of("supply.voltage")}
     rest = by_way.get("receive", by_way.get("either"))
-    keyed = by_way.get("send")
+    keyed = by_way.get("transmit")
     if rest is None or keyed is None or rest <= 0:
         return ""
     sag = rest - keyed
     lost = 100.0 * (1.0 - (keyed / rest) ** 2)
     return tr(
-        "It sags {volts} V when keyed: that alone costs some {pct} % of the power. Lead, fuse, plug, cells.",
+        "Supply sags {volts} V when keyed: about {pct} % of the power. Check lead, fuse, plug, cells.",
         volts=number(sag, 2), pct=number(lost, 0),
     )  # fmt: skip
 
 
-def harmonic_words(state: JobState, step: Step) -> str:
+def describe_harmonic(state: JobState, step: Step) -> str:
     """A harmonic beside its carrier in dBm, where the carrier's power is known."""
     if step.quantity_id != "tx.harmonic":
         return ""
@@ -138,24 +139,21 @@ def harmonic_words(state: JobState, step: Step) -> str:
     return tr("Carrier {dbm} dBm. {lines}.", dbm=number(carrier, 1), lines=" · ".join(told[:4]))
 
 
-def field_words(step: Step) -> str:
+def describe_field(step: Step) -> str:
     """How field strength is compared: nothing but the coil may change between two readings."""
     if step.quantity_id != "tx.field_strength":
         return ""
-    return tr(
-        "Relative: same place, same distance, whip fully out, the radio held the same way; step back before you read. A hand near "
-        "the coil detunes it."
-    )
+    return tr("Relative: same place, distance and grip, whip fully out. Step back before you read.")
 
 
-def meter_words(step: Step) -> str:
+def describe_meter(step: Step) -> str:
     """The radio's own meter: what its preset moves."""
     if step.quantity_id != "tx.meter":
         return ""
-    return tr("This preset moves the needle only: the power stays what the wattmeter says.")
+    return tr("This preset moves the needle only, not the power.")
 
 
-def ceiling_words(state: JobState, step: Step) -> str:
+def describe_ceiling(state: JobState, step: Step) -> str:
     """The rule's ceiling on what a step reads; and a word where the last reading is over it."""
     most = state.sheet.rule.ceiling(step.quantity_id)
     if most is None:
@@ -164,7 +162,7 @@ def ceiling_words(state: JobState, step: Step) -> str:
     now = last_sent(state, step.quantity_id)
     if now is not None and now > most:
         return tr(
-            "{now} is over the {most} that {rule} allows: into the dummy load only, and bring it down.",
+            "Over the limit: {now}, {rule} allows {most}. Dummy load only, and bring it down.",
             now=show(q, now), most=show(q, most), rule=state.sheet.rule.name,
         )  # fmt: skip
     if step.limit.high == most:
@@ -173,12 +171,12 @@ def ceiling_words(state: JobState, step: Step) -> str:
     return tr("{rule} allows {most}.", rule=state.sheet.rule.name, most=show(q, most))
 
 
-def send_words(state: JobState, step: Step) -> tuple[str, ...]:
-    """Everything that this page has to say at a step of the send side, what matters most first."""
-    if step.hook_up != "send":
+def describe_transmit(state: JobState, step: Step) -> tuple[str, ...]:
+    """Everything that this page has to say at a step of the transmit side, what matters most first."""
+    if step.hook_up != "transmit":
         return ()
     said = (
-        ceiling_words(state, step), *power_words(state, step), harmonic_words(state, step), sag_words(state, step), field_words(step),
-        meter_words(step),
+        describe_ceiling(state, step), *describe_power(state, step), describe_harmonic(state, step), describe_sag(state, step), describe_field(step),
+        describe_meter(step),
     )  # fmt: skip
     return tuple(w for w in said if w)

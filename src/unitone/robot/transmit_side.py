@@ -17,7 +17,7 @@ from unitone.align.hill_readings import height
 from unitone.errors import SheetError
 from unitone.job.card import Card
 from unitone.job.verdicts import SETTLED, verdict
-from unitone.robot.many import many, standin
+from unitone.robot.many import many, simulated
 from unitone.robot.on_frequency import by_advice, prepare
 from unitone.robot.referee import Referee
 from unitone.robot.technician import follow
@@ -39,7 +39,7 @@ _ROUNDS, _REACH, _FINE = 3, 3.0, 1.0 / 16.0
 
 
 @dataclass(frozen=True)
-class SendResult:
+class TransmitResult:
     """One radio: counts, what is left of unevenness and harmonic over the best there is (dB), and the idle current's error (%)."""
 
     seed: int
@@ -112,18 +112,18 @@ def _touched(sheet: Sheet, adjuster: str) -> Iterator[tuple[Step, Conditions]]:
     part = sheet.adjuster(adjuster)
     for step in sheet.steps:
         # The setting's place stands for the rest, so that watching costs little.
-        if step.quantity.way == "send" and part.can_change(step.quantity_id, step.setting):
+        if step.quantity.way == "transmit" and part.can_change(step.quantity_id, step.setting):
             yield step, step.setting
 
 
-def send_steps(sheet: Sheet) -> list[Step]:
-    """The steps of the send side in route order, and what is verified of it."""
-    return [s for s in sheet.steps if s.hook_up == "send" and s.phase in ("send", "verify")]
+def transmit_steps(sheet: Sheet) -> list[Step]:
+    """The steps of the transmit side in procedure order, and what is verified of it."""
+    return [s for s in sheet.steps if s.hook_up == "transmit" and s.phase in ("transmit", "verify")]
 
 
 def golden_even(session: Session, step: Step) -> None:
     """The baseline: every coil in turn by golden section on the evenness of low, middle and high, three rounds."""
-    session.confirm_hook_up("send")
+    session.confirm_hook_up("transmit")
     state = session.state
     order = sorted(step.required, key=lambda c: state.sheet.carrier_hz(c.channel, c.band))
     anchors = (order[0], step.setting, order[-1])
@@ -167,11 +167,11 @@ def golden_even(session: Session, step: Step) -> None:
     session.conclude("even")
 
 
-def run_send(sheet_name: str, seed: int, baseline: bool = False) -> SendResult:
-    """Bring in the send side of the stand-in of ``seed``, then let the referee judge."""
+def run_transmit(sheet_name: str, seed: int, baseline: bool = False) -> TransmitResult:
+    """Bring in the transmit side of the simulated radio of ``seed``, then let the referee judge."""
     path = find(sheet_name)
     book = Logbook(None)
-    job = open_job(book, sheet_name, Card(book.next_number(), path.stem, serial=f"seed {seed}", standin_seed=seed))
+    job = open_job(book, sheet_name, Card(book.next_number(), path.stem, serial=f"seed {seed}", simulated_seed=seed))
     session = Session(book, job)
     physics = read_physics(physics_path(path), session.sheet)
     prepare(session)
@@ -180,7 +180,7 @@ def run_send(sheet_name: str, seed: int, baseline: bool = False) -> SendResult:
     watch = Watch(Referee(session.sheet, physics, seed), session)
     start = len(session.state.readings)
     moves, problems, power_readings, bias_readings = 0, [], 0, None
-    for step in send_steps(session.sheet):
+    for step in transmit_steps(session.sheet):
         before = len(session.state.readings)
         if baseline and is_even(step):
             session.go_to(step.id)
@@ -195,14 +195,14 @@ def run_send(sheet_name: str, seed: int, baseline: bool = False) -> SendResult:
             # The closing reading is the last of the search: it is read where it was set.
             bias_readings = took
     for _ in range(_AGAIN):
-        stale = [s for s in send_steps(session.sheet) if verdict(session.state, s) in ("recheck", "out_of_spec")]
+        stale = [s for s in transmit_steps(session.sheet) if verdict(session.state, s) in ("recheck", "out_of_spec")]
         for step in stale:
             moves += _work_on(session, step, watch)
     readings = len(session.state.readings) - start
     watch.at_the_end()
     made = _judged(session, path, physics, seed, problems)
     book.close()
-    return SendResult(
+    return TransmitResult(
         seed, readings, moves, power_readings, not made.problems and not watch.over_ceiling and not watch.over_rating, made.wrong,
         made.uneven, made.harmonic, made.bias, bias_readings, tuple(watch.over_ceiling), tuple(watch.over_rating),
         tuple(made.problems), tuple(made.beyond),
@@ -234,13 +234,13 @@ class _Judged:
 
 
 def _judged(session: Session, path: Path, physics: Any, seed: int, problems: list[str]) -> _Judged:
-    """The send side as it was left against the best that the physics allows, step by step."""
+    """The transmit side as it was left against the best that the physics allows, step by step."""
     sheet, state = session.sheet, session.state
     left, best = Referee(sheet, physics, seed), Referee(sheet, physics, seed)
     left.stand_at(dict(state.positions))
     best.stand_at(dict(state.positions))
     made = _Judged(problems)
-    for step in send_steps(sheet):
+    for step in transmit_steps(sheet):
         v = verdict(state, step)
         worked = state.moved_at_all(step)
         if step.adjust and (worked or v not in SETTLED):
@@ -262,22 +262,22 @@ def _judged(session: Session, path: Path, physics: Any, seed: int, problems: lis
     return made
 
 
-def _one(arguments: tuple[str, int, bool]) -> SendResult:
-    return run_send(*arguments)
+def _one(arguments: tuple[str, int, bool]) -> TransmitResult:
+    return run_transmit(*arguments)
 
 
-def run_send_trial(
+def run_transmit_trial(
     sheet_name: str, sets: int, seed: int = 1, workers: int = 1, with_baseline: bool = True
 ) -> dict[str, Any]:
-    """The report of ``./unitone robot --task send``. Raises SheetError without a physics file, or without a send side."""
-    path, sheet, physics = standin(sheet_name)
-    if physics.send is None or not send_steps(sheet):
+    """The report of ``./unitone robot --task send``. Raises SheetError without a physics file, or without a transmit side."""
+    path, sheet, physics = simulated(sheet_name)
+    if physics.transmit is None or not transmit_steps(sheet):
         raise SheetError([f"{path}:1: step: nothing of this sheet is sent. Use --task align for it."])
     started = time.monotonic()
     seeds = range(seed, seed + sets)
     coach = many(_one, [(sheet_name, s, False) for s in seeds], workers)
     report: dict[str, Any] = {
-        "task": "send", "sheet": path.stem, "sets": sets,
+        "task": "transmit", "sheet": path.stem, "sets": sets,
         "recovered": sum(r.recovered for r in coach),
         "readings_per_set": _mean([r.readings for r in coach]), "moves_per_set": _mean([r.moves for r in coach]),
         "wrong_verdicts": sum(r.wrong_verdicts for r in coach),

@@ -1,7 +1,7 @@
-"""Schools: the choices where practitioners differ, and the sheet as it stands after they have been applied.
+"""Conventions: the choices where practitioners differ, and the sheet as it stands after they have been applied.
 
 Who decides, first to last: this job, the sheet, the workshop, the default. A
-sheet that names no school but gives an order (``after``) keeps its order against
+sheet that names no convention but gives an order (``after``) keeps its order against
 the workshop; a job may override both.
 """
 
@@ -18,7 +18,7 @@ from unitone.words import tr
 
 
 @dataclass(frozen=True)
-class School:
+class Convention:
     """One question with its choices; the first is the default. ``effect`` says what it changes."""
 
     question: str
@@ -33,65 +33,65 @@ class School:
         return next(iter(self.choices))
 
 
-SCHOOLS: tuple[School, ...] = (
-    School(
+CONVENTIONS: tuple[Convention, ...] = (
+    Convention(
         "detector", "FM detector", {"last": "last", "first": "first"},
         "last suits the final IF; a coarse check comes first all the same", "the order",
     ),
-    School(
+    Convention(
         "if-order", "IF transformers",
         {"sheet": "as the sheet lists them", "last-first": "last transformer first", "front-to-back": "front to back"},
         "the sheet's own order; vintage sets are usually done from the last transformer back", "the order",
     ),
-    School(
-        "in-limits", "What is in limits", {"leave": "leave alone", "optimise": "optimise anyway"},
+    Convention(
+        "in-spec", "What is in limits", {"leave": "leave alone", "optimise": "optimise anyway"},
         "a radio in limits needs no turning", "the coach",
     ),
-    School(
+    Convention(
         "s9", "S9", {"iaru": "50 µV PD (100 µV EMF)", "100uv-pd": "100 µV PD", "50uv-emf": "50 µV EMF (25 µV PD)"},
         "50 µV PD after IARU Region 1 R.1; some makers set 100 µV PD, some generators are marked in EMF", "the level of S-meter steps",
     ),
-    School(
+    Convention(
         "after-peak", "After the peak", {"exact": "leave it at the peak", "back-off": "a hair back off"},
         "the exact peak; some back off a hair for stability", "what the step says",
     ),
-    School(
+    Convention(
         "channel", "Peaking channel",
         {"sheet": "as the sheet says", "middle": "the middle, then confirm the ends", "ends": "the ends, then confirm the middle",
          "stagger": "front end: one circuit for the low end, one for the high"},
         "the sheet's own; most peak at the middle channel and confirm the ends", "the channel that a step is peaked on",
     ),
-    School(
+    Convention(
         "sealing", "Cores when all is done",
         {"remind": "only say so", "measure": "sealed, covers on, and measured once more"},
         "wax and covers move a core a hair: what was peaked is measured once more", "the end of the work",
     ),
-    School(
+    Convention(
         "if-shape", "IF shape", {"peaked": "all peaked", "staggered": "staggered for sound"},
         "all circuits on one peak; staggering gives a wider, flatter top", "what IF steps say",
     ),
-    School(
+    Convention(
         "reading", "Peaked by",
         {"sheet": "what the sheet reads", "quieting": "quieting (tone off)", "af": "AF output voltage",
          "ear": "ear: louder, softer, same"},
         "the sheet's own; by ear a peak comes within half a decibel", "what is read while receive coils are peaked",
     ),
-    School(
+    Convention(
         "deviation", "Deviation",
         {"ceiling": "the rule's ceiling", "sheet": "the sheet's value", "louder": "the louder workshop habit"},
         "what the rule allows and no more; louder is never right for what is radiated", "what deviation steps say",
     ),
-    School(
+    Convention(
         "power", "Power across the band",
         {"sheet": "as the sheet says", "flattest": "flattest within the limit", "middle": "most at the middle"},
         "the sheet's own; even power costs a little at the middle", "power steps with several places",
     ),
-    School(
+    Convention(
         "electrolytics", "Electrolytics", {"bad": "only the bad ones", "all": "all of them"},
         "what is good stays; when most of a sample are bad, recapping all beats chasing", "the verdict on a sample",
     ),
 )  # fmt: skip
-QUESTIONS: dict[str, School] = {s.question: s for s in SCHOOLS}
+QUESTIONS: dict[str, Convention] = {s.question: s for s in CONVENTIONS}
 
 
 @dataclass(frozen=True)
@@ -105,16 +105,16 @@ class Choice:
 
 def choices(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> tuple[Choice, ...]:
     """How every question stands for a job on this sheet."""
-    own = dict(sheet.schools)
+    own = dict(sheet.conventions)
     found = []
-    for school in SCHOOLS:
-        q = school.question
+    for convention in CONVENTIONS:
+        q = convention.question
         for by, given in (("job", job), ("sheet", own), ("workshop", workshop)):
-            if given.get(q) in school.choices:
+            if given.get(q) in convention.choices:
                 found.append(Choice(q, given[q], by))
                 break
         else:
-            found.append(Choice(q, school.default, "default"))
+            found.append(Choice(q, convention.default, "default"))
     return tuple(found)
 
 
@@ -158,7 +158,7 @@ def ordered(steps: tuple[Step, ...], after: Mapping[str, frozenset[str]] | None 
 
 
 def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> tuple[Sheet, str]:
-    """The sheet with its steps in route order and its schools applied, and one line on why it stands so."""
+    """The sheet with its steps in procedure order and its conventions applied, and one line on why it stands so."""
     stand = {c.question: c for c in choices(sheet, job, workshop)}
     steps = sheet.steps
     reasons: list[str] = []
@@ -179,12 +179,12 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
         for s in steps
     )
     if stand["after-peak"].choice == "back-off":
-        steps = tuple(_with_note(s, tr("Then a hair back off.")) if s.aim == "peak" else s for s in steps)
-    route = ordered(steps, after)
+        steps = tuple(_with_note(s, tr("Then turn back slightly.")) if s.aim == "peak" else s for s in steps)
+    procedure = ordered(steps, after)
     if not reasons:
-        return replace(sheet, steps=route), tr("as the sheet lists it")
-    line = tr("as the sheet: ") if route == ordered(sheet.steps) else ""
-    return replace(sheet, steps=route), line + " · ".join(reasons)
+        return replace(sheet, steps=procedure), tr("as the sheet lists it")
+    line = tr("as the sheet: ") if procedure == ordered(sheet.steps) else ""
+    return replace(sheet, steps=procedure), line + " · ".join(reasons)
 
 
 def _by(choice: Choice) -> str:
@@ -276,7 +276,7 @@ S9_DB = {"iaru": 0.0, "100uv-pd": EMF_DB, "50uv-emf": -EMF_DB}
 
 def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step, ...]:
     """The level of the S-meter steps where a job sets S9 another way than its sheet."""
-    written = dict(sheet.schools).get("s9", "iaru")
+    written = dict(sheet.conventions).get("s9", "iaru")
     if choice.by != "job" or choice.choice == written:
         return steps
     shift = S9_DB[choice.choice] - S9_DB[written]
@@ -287,7 +287,7 @@ def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step
     def one(s: Step) -> Step:
         if s.quantity_id == "rx.s_meter":
             return replace(s, required=tuple(replace(c, level_dbm=moved(c.level_dbm)) for c in s.required))
-        if s.quantity_id == "rx.lamp_lights":
+        if s.quantity_id == "rx.led_lights":
             limit = Limit(moved(s.limit.low), moved(s.limit.high), moved(s.limit.nominal))
             return replace(s, limit=limit, target=moved(s.target))
         return s
@@ -295,8 +295,8 @@ def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step
     return tuple(one(s) for s in steps)
 
 
-#: What a receive coil is peaked by, by the school's choice.
-_READ_BY = {"quieting": QUIETING, "af": "rx.af_volts", "ear": HEARD}
+#: What a receive coil is peaked by, by the convention's choice.
+_READ_BY = {"quieting": QUIETING, "af": "rx.af_voltage", "ear": HEARD}
 
 
 def _read_by(step: Step, choice: str) -> Step:
@@ -351,13 +351,13 @@ def _staggered(sheet: Sheet, step: Step) -> Step:
 
 
 def _told(step: Step, stand: Mapping[str, Choice], most: float | None) -> Step:
-    """What a step says of the schools that leave its order and its limit alone."""
+    """What a step says of the conventions that leave its order and its limit alone."""
     if stand["if-shape"].choice == "staggered" and role_of(step) == "if":
         step = _with_note(step, tr("Staggered: one transformer 1 to 2 kHz below, the other as much above."))
     if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "sheet":
         step = _with_note(step, tr("To the sheet's own value."))
     if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "louder":
-        step = _with_note(step, tr("Louder by habit, but never above the rule's ceiling for what is radiated."))
+        step = _with_note(step, tr("Louder by habit, never above the rule's limit."))
     return _deviation_target(step, stand["deviation"].choice, most)
 
 
