@@ -177,7 +177,8 @@ def _vco(v: Mapping[str, Any]) -> list[Answer]:
     ]
     if made.turned is None:
         core = tr(
-            "no core setting does it: the range needs a capacitance ratio of {need}, the window gives {have}. Fit a wider varactor or a smaller fixed capacitor, or switch one",
+            "no core setting does it: the range needs a capacitance ratio of {need}, the window gives {have}. Fit a wider varactor or a "
+            "smaller fixed capacitor, or switch one",
             need=number(made.ratio_needed, 3),
             have=number(made.ratio_there, 3),
         )

@@ -57,7 +57,8 @@ def describe_evenness(state: JobState, step: Step) -> str:
     odd = [(c, level - usual) for _, c, level in read if level - usual > _ELSEWHERE_DB]
     if len(odd) == 1:
         return tr(
-            "{place} is {db} dB deafer than the rest: not a coil. Check that generator and radio are on the same channel, then crystal or lock.", place=odd[0][0].place, db=number(odd[0][1], 0),
+            "{place} is {db} dB deafer than the rest: not a coil. Check that generator and radio are on the same channel, then crystal or "
+            "lock.", place=odd[0][0].place, db=number(odd[0][1], 0),
         )  # fmt: skip
     best, worst = min(read, key=lambda p: p[2]), max(read, key=lambda p: p[2])
     apart = worst[2] - best[2]
@@ -140,5 +141,6 @@ def describe_detector(state: JobState, step: Step) -> str:
             d=number(clean[cleanest], 1),
         )
     return tr(
-        "Clean but quiet here ({v} V, {w} V elsewhere): foot of the S-curve. Go on to where it is clean and loud.", v=number(loud[cleanest], 2), w=number(loud[loudest], 2),
+        "Clean but quiet here ({v} V, {w} V elsewhere): foot of the S-curve. Go on to where it is clean and "
+        "loud.", v=number(loud[cleanest], 2), w=number(loud[loudest], 2),
     )  # fmt: skip

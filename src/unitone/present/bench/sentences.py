@@ -36,10 +36,7 @@ def amount(adjuster: Adjuster, mdeg: int) -> str:
         if size == EIGHTH:
             return tr("an eighth of a turn")
         return tr("{n} turn" if size <= TURN else "{n} turns", n=turns_text(mdeg))
-    degrees = f"{number(abs(mdeg) / 1000, 1 if mdeg % 1000 else 0)}°"
-    if adjuster.kind == "preset":
-        return tr("{degrees}", degrees=degrees, minutes=round(abs(mdeg) / 500))
-    return degrees
+    return f"{number(abs(mdeg) / 1000, 1 if mdeg % 1000 else 0)}°"
 
 
 def clock(mdeg_from_stop: float) -> str:

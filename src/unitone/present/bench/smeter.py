@@ -111,7 +111,8 @@ def _describe_shape(step: Step, said: Told) -> str:
     low = [s9 - 36.0, s9 - 24.0]
     then = other_diode(said, low, s9)
     return tr(
-        "Chart: nothing below {dead}, sensitivity in spec: the meter diode starts late ({db} dB). With a {ge} V diode instead of {si} V: {a} at S3, {b} at S5, S9 set again.",
+        "Chart: nothing below {dead}, sensitivity in spec: the meter diode starts late ({db} dB). With a {ge} V diode instead of {si} V: {a} "
+        "at S3, {b} at S5, S9 set again.",
         dead=s_units((said.dead_below_dbm or s9) - s9), db=number(said.lost_db, 0), si=number(SILICON_V, 1),
         ge=number(GERMANIUM_V, 2), a=s_units(then[0]), b=s_units(then[1]),
     )  # fmt: skip

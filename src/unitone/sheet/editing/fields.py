@@ -291,7 +291,8 @@ PICTURE = (
 
 VOLTAGE = (
     Field(("id",), tr("Name"), hint="TP1"), Field(("title",), tr("Position"), hint=tr("regulated rail"), wide=True),
-    Field(("volts",), tr("Voltage (two if the sheet contradicts itself)"), "one-or-more", "8.0 V"), Field(("tolerance",), tr("Tolerance"), hint="5 %"),
+    Field(("volts",), tr("Voltage (two if the sheet contradicts "
+                         "itself)"), "one-or-more", "8.0 V"), Field(("tolerance",), tr("Tolerance"), hint="5 %"),
     Field(("way",), tr("Receive or transmit"), "choice", choices=_WAYS), Field(("mode",), tr("Mode"), hint="SSB"),
     Field(("fed_from",), tr("Fed from"), source="voltage"), Field(("series",), tr("through"), hint="47 ohm"),
     Field(("current",), tr("Current when right"), hint="12 mA"), Field(("source",), tr("Source resistance"), hint="100 kohm"),

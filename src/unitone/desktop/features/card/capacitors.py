@@ -21,7 +21,8 @@ class CapacitorsTab(CardTab):
         frame, layout = boxed()
         layout.addWidget(label("heading", tr("Measure a capacitor")))
         layout.addWidget(
-            label("caution", tr("Stored charge: discharge it through a resistor first. Valve sets: unplugged, bled, measured, by qualified people."), True)
+            label("caution", tr("Stored charge: discharge it through a resistor first. Valve sets: unplugged, bled, measured, by qualified "
+                                "people."), True)
         )  # fmt: skip
         self.form = EntryForm(
             (
