@@ -205,8 +205,8 @@ def test_turns_read_as_the_trade_says_them(sheet: Sheet) -> None:
 
 def parse_turn(headline: str) -> tuple[str, int]:
     """Read a turn sentence as a person would: adjuster and millidegrees."""
-    name, rest = headline.split(": ", 1)
-    sign = -1 if rest.endswith("anticlockwise.") else 1
+    name, rest = headline.removeprefix("Turn ").split(" ", 1)
+    sign = -1 if "anticlockwise" in rest else 1
     if rest.startswith("an eighth"):
         return name, sign * 45_000
     if rest.startswith("a sixteenth"):

@@ -77,13 +77,13 @@ def test_a_step_begins_at_its_first_reading(new_session: Callable[..., Session])
 @pytest.mark.parametrize(
     ("line", "said"),
     [
-        ("T1: 1⅜ turns clockwise.", "T 1: 1 and three eighths turns clockwise."),
-        ("L8: ⅛ turn anticlockwise.", "L 8: an eighth turn anticlockwise."),
-        ("T4: 3 1/16 turns clockwise.", "T 4: 3 and 1 sixteenths turns clockwise."),
+        ("Turn T1 1⅜ turns clockwise.", "Turn T 1 1 and three eighths turns clockwise."),
+        ("Turn L8 ⅛ turn anticlockwise.", "Turn L 8 an eighth turn anticlockwise."),
+        ("Turn T4 3 1/16 turns clockwise.", "Turn T 4 3 and 1 sixteenths turns clockwise."),
         ("Set up channel 20, 0.62 µV at the set.", "Set up channel 20, 0.62 microvolts at the set."),
         ("Dial −71.2 dBm.", "Dial minus 71.2 d B m."),
         ("≥ 12 dB (S+N)/N", "at least 12 decibels signal to noise"),
-        ("CT1: 14°, 28 minutes on the clock clockwise.", "CT 1: 14 degrees, 28 minutes on the clock clockwise."),
+        ("Turn P2 80° clockwise (12:00 → 2:40).", "Turn P 2 80 degrees clockwise , from 12 o'clock to 2:40."),
         ("4.0 W ± 0.2 W at 27.205 MHz", "4.0 watts plus or minus 0.2 watts at 27.205 megahertz"),
     ],
 )

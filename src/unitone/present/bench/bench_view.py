@@ -83,7 +83,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     """The picture of a session now; ``selected`` is the adjuster in the technician's hand, if any."""
     state, step = session.state, session.step
     advice = session.advice()
-    headline, detail = sentence(advice, state.sheet, state.positions)
+    headline, detail = sentence(advice, state.sheet, state.positions, session.bench.seen)
     trial = describe_trial(state, step)
     hand = _in_hand(state, step, advice, selected)
     parts = lines(state, step)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from typing import assert_never
 
 from unitone.align.moves import Advice, Conclude, Done, Finish, GoTo, HookUp, LogLevel, Measure, Seal, SetUp, Turn, Why
@@ -60,93 +62,101 @@ def position_text(adjuster: Adjuster, mdeg: int) -> str:
 
 
 _LOCKS = {
-    "nut": "Its lock nut first: hold the core, loosen the nut.",
-    "wax": "Its wax first: soften it with a warm tip, never by force; a core that cracks is lost.",
+    "nut": "Loosen its lock nut first: hold the core still.",
+    "wax": "Soften its wax with a warm tip first. Never force it: a cracked core is lost.",
 }
 _DETAIL: dict[Why, str] = {
-    "as-found": "As found: everything is read once before anything is touched.",
-    "first-reading": "Nothing is known here yet: read before you turn.",
-    "closing": "The reading as the sheet wants it closes the step.",
-    "other-channel": "The same adjuster serves this channel too.",
+    "as-found": "As found: read everything once before you touch anything.",
+    "first-reading": "Nothing read here yet: read before you turn.",
+    "closing": "Reading at the sheet's conditions: it closes the step.",
+    "other-channel": "This adjuster affects this channel too.",
     "recheck": "Something that affects this reading was turned after it.",
-    "level-too-strong": "The signal is so strong that limiting flattens the hill. Come down, then go on.",
-    "level-too-weak": "Too deep in the noise to see the hill. Come up, then go on.",
-    "level-of-sheet": "Back to the level that the sheet names.",
+    "level-too-strong": "Signal too strong: no peak visible. Turn the generator down.",
+    "level-too-weak": "Signal too weak: no peak visible. Turn the generator up.",
+    "level-of-sheet": "Back to the sheet's level.",
     "level-next": "Read again at this level.",
-    "first-move": "A first move shows which way is up. The readings tell the direction, never a guess.",
-    "uphill": "Still climbing this way.",
-    "flank": "One reading well down this flank shows where the top lies between the two.",
-    "to-peak": "The readings either side put the top here.",
-    "confirm-peak": "Read it here.",
-    "pair": "The two of a pair pull each other: this reading tells where both tops lie together.",
-    "two-peaks": "This core has two peaks, one either side of its winding's middle. The outer one, further out, is the right one.",
-    "read-again": "The readings fit no single hill. Go back to where it was highest, and see whether it reads the same.",
-    "put-back": "It does nothing to this reading: back to where it was found, it may do something elsewhere.",
-    "by-ear": "Turn, and say what you hear: louder, softer, or the same.",
-    "level-check": "Ten decibels less at the top: it has to fall as much, else something flattens the hill.",
-    "jumps": "The same place reads differently each time: a cracked or loose core. Leave it where it reads best, and renew it before it is aligned.",
-    "stagger": "A move away from the top shows which end of the band this coil serves.",
-    "even": "All coils together serve the whole band better here: what the middle can spare goes to the ends.",
-    "best-so-far": "Back to the best setting that was read.",
-    "too-near-rating": "So near to what the final bears, any move of unknown size may break it: let go, and turn the preset back to its "
-    "low end before it is keyed again.",
+    "first-move": "The first move shows which way is up.",
+    "uphill": "Still rising this way.",
+    "flank": "A reading past the top shows where the top is.",
+    "to-peak": "The readings on both sides put the top here.",
+    "confirm-peak": "Read it at the top.",
+    "pair": "The two cores interact: this reading shows the top of both.",
+    "two-peaks": "This core has two peaks. The outer one is the right one.",
+    "read-again": "The readings do not fit one peak. Go back to the highest and read again.",
+    "put-back": "No effect on this reading: put it back, it may act elsewhere.",
+    "by-ear": "Turn, and say what you hear: louder, softer or the same.",
+    "level-check": "10 dB less at the top: the reading must fall too, or a stage is limiting.",
+    "jumps": "Same position, different readings: cracked or loose core. Leave it at its best and replace it.",
+    "stagger": "A move off the peak shows which end of the band this coil affects.",
+    "even": "All coils together: the middle gives up a little, the ends gain.",
+    "best-so-far": "Back to the best setting so far.",
+    "too-near-rating": "Final near its rating: let go, turn the preset to its low end, then key again.",
     "heat": "The final may overheat: read the power before the next move.",
-    "too-hot": "The final dissipates more than its rating: let go, and find out why it draws so much.",
-    "toward-target": "It comes nearer this way.",
-    "first-try": "A first move shows what it does.",
-    "past-target": "The target lies between two readings.",
-    "in-spec": "Turning it could only make it worse.",
-    "peaked": "Another round would gain less than the noise of a reading.",
-    "set": "As near as the adjuster allows.",
-    "at-stop": "The core stands at its stop and the reading would still rise: a part beside it has changed, or the wrong core.",
-    "dead": "It does nothing to this reading: a broken core, or not the part that the sheet means. Leave it.",
-    "out-of-range": "Its whole range does not reach the target: a part beside it has changed value.",
-    "no-convergence": "The readings jump about too much to go on: check the hook-up and the core.",
-    "nothing-to-adjust": "Nothing is adjusted in this step.",
-    "nudge": "A trial: a nudge, a reading, and back again.",
-    "nudge-read": "A trial: read it here.",
-    "nudge-back": "The trial's readings are taken: back to where it stood.",
-    "not-worth": "Too little to be gained for a turn: leave it alone.",
-    "no-preset": "No squelch preset in this radio: repair, not adjustment. Check its electrolytics and diodes.",
-    "other-end": "Its preset is set at the other end of the control. There is a place that should serve both: back to it next.",
-    "ends-apart": "No place of its preset brings both ends of the control in: a deaf set does that, or something in the squelch has "
-    "changed. Sensitivity first, then look for a leaky electrolytic.",
-    "count": "It tells which oscillator is off, or how far.",
-    "trim": "Of the oscillators that it can be, this one is off.",
+    "too-hot": "Final above its rated dissipation: let go and find out why.",
+    "toward-target": "This way brings it nearer.",
+    "first-try": "The first move shows what it does.",
+    "past-target": "The target is between two readings.",
+    "in-spec": "Turning could only make it worse.",
+    "peaked": "Another round would gain less than a reading's noise.",
+    "set": "As near as this adjuster can be set.",
+    "at-stop": "At its stop and still rising: a part near it has changed, or wrong core.",
+    "dead": "No effect on the reading: broken core, or wrong part. Leave it.",
+    "out-of-range": "Its whole range misses the target: a part near it has changed value.",
+    "no-convergence": "The readings jump too much: check the hook-up and the core.",
+    "nothing-to-adjust": "Nothing to adjust in this step.",
+    "nudge": "Trial: move it a little, read, and put it back.",
+    "nudge-read": "Trial: read it here.",
+    "nudge-back": "Trial readings done: put it back.",
+    "not-worth": "Too little to gain: leave it alone.",
+    "no-preset": "No squelch preset in this radio: check its electrolytics and diodes.",
+    "other-end": "This preset is also set at the other end of the control. Go back there next.",
+    "ends-apart": "No setting suits both ends of the control. Check sensitivity, then suspect a leaky electrolytic.",
+    "count": "It shows which oscillator is off, or how far.",
+    "trim": "This oscillator is the one that is off.",
     "on-frequency": "On frequency on all bands and modes, or as close as the trimmers allow.",
     "out-of-lock": "Loop out of lock. Set the VCO first, then count again.",
     "check-counter": "All readings are off by the same ppm: check the counter against a standard first.",
-    "chart": "The next place of the chart.",
+    "chart": "The next point of the chart.",
     "chart-read": "The whole chart is read.",
-    "found-level": "The readings round the mark give the level.",
+    "found-level": "The readings on both sides give this level.",
     "next-in-procedure": "Next in the procedure.",
-    "stale": "Readings there are older than what was touched since.",
-    "still-out": "Still out, and something that reaches it has changed since: worth another visit.",
-    "check-out": "In limits by itself, but what it feeds is out: here there may be something to gain.",
-    "unsealed": "Cores were turned: seal them, nuts tight, covers on. T tells what was put on, and what it reaches is measured once more.",
-    "sealing": "Wax and covers move a core a hair: what they reach is measured once more.",
-    "procedure-done": "Every step has been read since the last touch that reaches it.",
+    "stale": "Something was turned after its readings.",
+    "still-out": "Out of spec, and something that affects it has changed since.",
+    "check-out": "In spec, but a later check is out of spec: there may be gain here.",
+    "unsealed": "Cores were turned. Seal them, covers on; then press T and measure again.",
+    "sealing": "Wax and covers move a core slightly: measure once more.",
+    "procedure-done": "Every step was read after the last turn that affects it.",
     "finished": "The certificate is ready.",
     "receive": "Generator on the aerial socket, meter on the loudspeaker. Hands off the microphone switch.",
     "transmit": "Generator off, wattmeter and dummy load on the aerial socket. Only then key.",
     "accepted": "Out of spec, accepted with the reason in the log.",
     "not-applicable": "Skipped with the reason in the log.",
-    "worth-a-look": "Earlier hands were on its adjusters: look at them, then leave the step or turn.",
-    "worked-twice": "Worked on twice: what is left is not in these adjusters.",
+    "worth-a-look": "Its adjusters were touched before: look, then leave the step or turn.",
+    "worked-twice": "Worked on twice: the rest is not in these adjusters.",
 }
 
 
-def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> tuple[str, str]:
-    """(headline, detail) of an advice. The headline alone is enough to act on."""
+def sentence(
+    advice: Advice,
+    sheet: Sheet,
+    state_positions: dict[str, int],
+    seen: Callable[[str], float | None] = lambda name: None,
+) -> tuple[str, str]:
+    """(headline, detail) of an advice. The headline alone is enough to act on.
+
+    ``seen`` tells where a preset's slot points, in millidegrees from its stop, where that is known.
+    """
     detail = tr(_DETAIL[advice.why])
     step = sheet.step(advice.step)
     match advice:
         case Turn():
-            return _turn(advice, sheet.adjuster(advice.adjuster), state_positions[advice.adjuster], detail)
+            return _turn(
+                advice, sheet.adjuster(advice.adjuster), state_positions[advice.adjuster], detail, seen(advice.adjuster)
+            )
         case SetUp():
             parts = [words] if (words := _place(advice.conditions)) else []
             if advice.conditions.level_dbm is not None:
-                parts.append(tr("{level} at the set", level=microvolts(advice.conditions.level_dbm)))
+                parts.append(microvolts(advice.conditions.level_dbm))
             return tr("Set up {what}.", what=", ".join(parts) or tr("the bench as the step says")), detail
         case Measure():
             words = _place(advice.conditions)
@@ -158,7 +168,7 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
             spread = tr(" ± {std} dB", std=number(advice.std, 1)) if advice.std else ""
             q = step.quantity
             mark = FOUND_BY[q.id][2] if q.id in FOUND_BY else q.title
-            return tr("{mark} at {value}{spread}.", mark=mark, value=show(q, advice.value), spread=spread), detail
+            return tr("Log {mark} at {value}{spread}.", mark=mark, value=show(q, advice.value), spread=spread), detail
         case Conclude():
             return _conclusion(advice, step, detail)
         case HookUp():
@@ -170,20 +180,21 @@ def sentence(advice: Advice, sheet: Sheet, state_positions: dict[str, int]) -> t
         case GoTo():
             return tr("Go on to {step}.", step=step.title), detail
         case Seal():
-            return tr("Seal the cores, tighten their nuts, put the covers on."), detail
+            return tr("Seal the cores. Put the covers on."), detail
         case Finish():
-            return tr("All done: finish the job."), detail
+            return tr("Finish the job."), detail
         case Done():
-            return tr("This job is finished."), detail
+            return tr("Finished: print the certificate."), detail
         case _:
             assert_never(advice)
 
 
-def _turn(advice: Turn, adjuster: Adjuster, stands: int, detail: str) -> tuple[str, str]:
-    headline = tr(
-        "{adjuster}: {amount} {direction}.", adjuster=advice.adjuster, amount=amount(adjuster, advice.move_mdeg),
-        direction=direction(advice.move_mdeg),
-    )  # fmt: skip
+def _turn(advice: Turn, adjuster: Adjuster, stands: int, detail: str, seen: float | None) -> tuple[str, str]:
+    how_far, way = amount(adjuster, advice.move_mdeg), direction(advice.move_mdeg)
+    if adjuster.kind == "preset" and seen is not None:
+        # A slot is set by the clock: 80° is two hours and forty minutes.
+        way += f" ({clock(seen)} → {clock(seen + advice.move_mdeg)})"
+    headline = tr("Turn {adjuster} {amount} {direction}.", adjuster=advice.adjuster, amount=how_far, direction=way)
     if stands + advice.move_mdeg == 0 and abs(advice.move_mdeg) > adjuster.step_mdeg:
         detail += " " + tr("Back where it was found.")
     if not stands and adjuster.lock:
@@ -197,7 +208,7 @@ _TOLD_DB = 0.1
 
 def _conclusion(advice: Conclude, step: Step, detail: str) -> tuple[str, str]:
     if advice.why == "worth-a-look":
-        return tr("In spec, but worth a look."), detail
+        return tr("In spec, but look at it."), detail
     # A coil and what it gained stay together at a line's end.
     told = ", ".join(
         tr("{id} {db} dB", id=a, db=number(db, 1)).replace(" ", "\u00a0") for a, db in advice.gains if db >= _TOLD_DB
@@ -205,9 +216,9 @@ def _conclusion(advice: Conclude, step: Step, detail: str) -> tuple[str, str]:
     if told:
         detail += " " + tr("Gained: {list}.", list=told)
     if not advice.adjuster:
-        return _CONCLUSIONS[advice.outcome](step.title), detail
-    ends = {"at-stop": tr("{adjuster}: no peak inside its travel."), "dead": tr("{adjuster} has no effect here.")}
-    words = ends.get(advice.outcome, tr("{adjuster}: the reading jumps."))
+        return _CONCLUSIONS[advice.outcome](), detail
+    ends = {"at-stop": tr("{adjuster}: no peak. Go on."), "dead": tr("{adjuster} has no effect. Go on.")}
+    words = ends.get(advice.outcome, tr("{adjuster}: the reading jumps. Go on."))
     if advice.outcome == "dead" and step.hill_id in ("rx.sinad", "rx.sn_ratio"):
         detail += " " + tr("This stage hardly changes (S+N)/N: peak it by AF output voltage (O).")
     return words.format(adjuster=advice.adjuster), detail
@@ -223,22 +234,29 @@ def _place(conditions: Conditions) -> str:
 
 
 def _measured_title(advice: Measure, q: Quantity) -> str:
-    if advice.conditions.level_dbm is not None and q.id in FOUND_BY:
-        return quantity(FOUND_BY[q.id][0]).title
-    return q.title
+    if q.id in FOUND_BY:
+        # Read at a level, it is the ratio that is logged; without one, the level itself.
+        ratio, _, mark = FOUND_BY[q.id]
+        at_level = advice.conditions.level_dbm is not None
+        return quantity(ratio).title if at_level else tr("level for {mark}", mark=mark)
+    levels = {
+        "rx.squelch_opens": tr("level that opens the squelch"), "rx.squelch_closes": tr("level that closes the squelch"),
+        "rx.squelch_tight": tr("level that opens the squelch"), "rx.led_lights": tr("level that lights the LED"),
+    }  # fmt: skip
+    return levels.get(q.id, q.title)
 
 
 _CONCLUSIONS = {
-    "in-spec": lambda title: tr("In spec: leave it alone."),
-    "peaked": lambda title: tr("Peaked."),
-    "set": lambda title: tr("Set."),
-    "at-stop": lambda title: tr("No peak inside the travel."),
-    "dead": lambda title: tr("This adjuster has no effect here."),
-    "out-of-range": lambda title: tr("The adjuster's range ends before the target."),
-    "no-convergence": lambda title: tr("No improvement found."),
-    "even": lambda title: tr("As even as these coils allow."),
-    "judged": lambda title: tr("{step}: decision logged.", step=title),
-    "nothing-to-adjust": lambda title: tr("{step}: measured.", step=title),
+    "in-spec": lambda: tr("In spec: leave it alone."),
+    "peaked": lambda: tr("Peaked. Go on."),
+    "set": lambda: tr("Set. Go on."),
+    "at-stop": lambda: tr("No peak inside the travel. Go on."),
+    "dead": lambda: tr("No effect here. Go on."),
+    "out-of-range": lambda: tr("Range ends before the target. Go on."),
+    "no-convergence": lambda: tr("No improvement found. Go on."),
+    "even": lambda: tr("As even as possible. Go on."),
+    "judged": lambda: tr("Decision logged. Go on."),
+    "nothing-to-adjust": lambda: tr("Measured. Go on."),
 }
 
 
@@ -251,9 +269,9 @@ def button(advice: Advice, simulated: bool) -> str:
         case Measure():
             return tr("Log reading") if simulated else tr("Type the reading")
         case SetUp():
-            return tr("It is set up")
+            return tr("Confirm set-up")
         case HookUp():
-            return tr("Hooked up for {way}", way=tr(advice.way))
+            return tr("Confirm hook-up")
         case LogLevel():
             return tr("Log this level")
         case Conclude():
