@@ -16,6 +16,8 @@ UnitoneError            what a person can understand and act on: one line, with 
 
 from __future__ import annotations
 
+from unitone.words import tr
+
 
 class UnitoneError(Exception):
     """A message for a person: what, where, and the cure."""
@@ -27,12 +29,14 @@ class EntryError(UnitoneError):
     @classmethod
     def not_understood(cls, text: str, expected: str) -> EntryError:
         """Nothing could be made of ``text``; says which form was expected."""
-        return cls(f"“{text}” is not a reading. Expected {expected}.")
+        return cls(tr("“{what}” is not a reading. Expected {expected}.", what=text, expected=expected))
 
     @classmethod
     def wrong_unit(cls, text: str, unit: str, expected: str) -> EntryError:
         """The number is fine and its unit is of another kind."""
-        return cls(f"“{text}”: {unit} does not fit here. Expected {expected}.")
+        return cls(
+            tr("“{what}”: {unit} does not fit here. Expected {expected}.", what=text, unit=unit, expected=expected)
+        )
 
     @classmethod
     def impossible(cls, text: str, why: str) -> EntryError:
@@ -75,7 +79,11 @@ class HookUpError(BenchError):
     def wrong_way(cls, wanted: str, present: str) -> HookUpError:
         """The step's way and the confirmed hook-up differ."""
         return cls(
-            f"This step needs the {wanted} hook-up and the bench stands at {present}. Confirm the {wanted} hook-up first."
+            tr(
+                "This step needs the {wanted} hook-up and the bench stands at {present}. Confirm the {wanted} hook-up first.",
+                wanted=wanted,
+                present=present,
+            )
         )
 
 
@@ -89,7 +97,7 @@ class StaleCommand(TapeError):
     @classmethod
     def refused(cls) -> StaleCommand:
         """Says that nothing was done, and what to do."""
-        return cls("Not done: the log had moved on since this was shown. Look again, then press once more.")
+        return cls(tr("Not done: the log had moved on since this was shown. Look again, then press once more."))
 
 
 class StoreError(UnitoneError):
@@ -103,7 +111,10 @@ class LogbookBusy(StoreError):
     def at(cls, place: str) -> LogbookBusy:
         """Names the logbook that is taken."""
         return cls(
-            f"The logbook in {place} is open in another Unitone window. Use that window, or close it and start again."
+            tr(
+                "The logbook in {place} is open in another Unitone window. Use that window, or close it and start again.",
+                place=place,
+            )
         )
 
 
@@ -113,4 +124,10 @@ class DamagedLogbook(StoreError):
     @classmethod
     def at(cls, place: str, why: str) -> DamagedLogbook:
         """Names the logbook and what the database says of it."""
-        return cls(f"The logbook in {place} is damaged ({why}). Keep a copy of the file and restore a backup.")
+        return cls(
+            tr(
+                "The logbook in {place} is damaged ({why}). Keep a copy of the file and restore a backup.",
+                place=place,
+                why=why,
+            )
+        )

@@ -23,6 +23,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from unitone.errors import UnitoneError
+from unitone.words import N_, tr
 
 #: Files that Unitone makes are for their owner alone.
 PRIVATE_FILE, PRIVATE_FOLDER = 0o600, 0o700
@@ -30,8 +31,8 @@ PRIVATE_FILE, PRIVATE_FOLDER = 0o600, 0o700
 PRIVATE_LARGEST = 400_000_000
 
 _KINDS = (
-    (stat.S_ISDIR, "it is a folder"), (stat.S_ISFIFO, "it is a pipe, not a file"), (stat.S_ISSOCK, "it is a socket, not a file"),
-    (stat.S_ISCHR, "it is a device, not a file"), (stat.S_ISBLK, "it is a device, not a file"), (stat.S_ISLNK, "it is a link"),
+    (stat.S_ISDIR, N_("it is a folder")), (stat.S_ISFIFO, N_("it is a pipe, not a file")), (stat.S_ISSOCK, N_("it is a socket, not a file")),
+    (stat.S_ISCHR, N_("it is a device, not a file")), (stat.S_ISBLK, N_("it is a device, not a file")), (stat.S_ISLNK, N_("it is a link")),
 )  # fmt: skip
 #: Marks of structure in JSON: each value that is made costs memory far beyond its bytes in the file.
 _MARKS = b"{[,"
@@ -48,7 +49,9 @@ class TooLarge(OSError):
 
 def kind_of(mode: int) -> str:
     """What a path is that is no plain file (``st_mode`` of it), in words; empty for a plain file."""
-    return "" if stat.S_ISREG(mode) else next((words for test, words in _KINDS if test(mode)), "it is no plain file")
+    return (
+        "" if stat.S_ISREG(mode) else next((words for test, words in _KINDS if test(mode)), tr("it is no plain file"))
+    )
 
 
 def check_readable(path: Path, most: int | None = None) -> int:
@@ -57,7 +60,11 @@ def check_readable(path: Path, most: int | None = None) -> int:
     if words := kind_of(found.st_mode):
         raise NotAFile(errno.EINVAL, words, str(path))
     if most is not None and found.st_size > most:
-        raise TooLarge(errno.EFBIG, f"{_size(found.st_size)} is too large: {_size(most)} at most", str(path))
+        raise TooLarge(
+            errno.EFBIG,
+            tr("{size} is too large: {size2} at most", size=_size(found.st_size), size2=_size(most)),
+            str(path),
+        )
     return found.st_size
 
 
@@ -77,7 +84,7 @@ def read_bytes(path: Path, most: int) -> bytes:
     with open_readable(path, most) as file:
         content = file.read(most + 1)
     if len(content) > most:
-        raise TooLarge(errno.EFBIG, f"it holds more than {_size(most)}", str(path))
+        raise TooLarge(errno.EFBIG, tr("it holds more than {size}", size=_size(most)), str(path))
     return content
 
 
@@ -144,7 +151,7 @@ def check_target(path: Path) -> None:
     except FileNotFoundError:
         return
     if words := kind_of(found.st_mode):
-        raise NotAFile(errno.EINVAL, f"{words}: it is not replaced", str(path))
+        raise NotAFile(errno.EINVAL, tr("{words}: it is not replaced", words=words), str(path))
 
 
 def write_whole(path: Path, content: bytes) -> None:
@@ -170,7 +177,9 @@ def write_file(path: Path, content: bytes, refuse: Callable[[str], UnitoneError]
     try:
         write_whole(path, content)
     except OSError as error:
-        raise refuse(f"{path}: cannot be written ({plain_reason(error)}). Choose another place.") from None
+        raise refuse(
+            tr("{path}: cannot be written ({why}). Choose another place.", path=path, why=plain_reason(error))
+        ) from None
 
 
 def private_folder(path: Path) -> None:
@@ -179,13 +188,13 @@ def private_folder(path: Path) -> None:
     for folder in reversed(missing):
         folder.mkdir(mode=PRIVATE_FOLDER, exist_ok=True)
     if not path.is_dir():
-        raise NotAFile(errno.ENOTDIR, "it is no folder", str(path))
+        raise NotAFile(errno.ENOTDIR, tr("it is no folder"), str(path))
 
 
 def plain_reason(error: OSError | ValueError) -> str:
     """Why a file could not be read or written, without the path that the message names already."""
     if isinstance(error, UnicodeDecodeError):
-        return "it is not UTF-8 text"
+        return tr("it is not UTF-8 text")
     return (error.strerror or type(error).__name__) if isinstance(error, OSError) else str(error)
 
 

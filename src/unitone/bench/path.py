@@ -11,7 +11,7 @@ import numpy as np
 from unitone.bench.calibration.arithmetic import leak_bound_db
 from unitone.errors import BenchError
 from unitone.quantities.show import microvolts, number
-from unitone.words import tr
+from unitone.words import N_, tr
 
 
 @dataclass(frozen=True)
@@ -195,18 +195,18 @@ def _words(kit: Kit, setting: Dial, u_db: float | None) -> str:
 #: What is connected to what, drawn as a chain, for each hook-up.
 HOOK_UPS: dict[str, tuple[str, tuple[str, ...], str]] = {
     "probe": (
-        "meter on a test point",
-        ("Meter", "Test point"),
-        "Set on receive. Nothing else is needed.",
+        N_("meter on a test point"),
+        (N_("Meter"), N_("Test point")),
+        N_("Set on receive. Nothing else is needed."),
     ),
     "receive": (
-        "receive",
-        ("Generator", "Pads", "Aerial socket"),
-        "Danger to the generator: it is on the aerial socket. Hands off the microphone switch.",
+        N_("receive"),
+        (N_("Generator"), N_("Pads"), N_("Aerial socket")),
+        N_("Danger to the generator: it is on the aerial socket. Hands off the microphone switch."),
     ),
     "transmit": (
-        "transmit",
-        ("Aerial socket", "Wattmeter", "Dummy load"),
-        "Generator off the aerial socket, dummy load on. RF burns; the load gets hot.",
+        N_("transmit"),
+        (N_("Aerial socket"), N_("Wattmeter"), N_("Dummy load")),
+        N_("Generator off the aerial socket, dummy load on. RF burns; the load gets hot."),
     ),
 }

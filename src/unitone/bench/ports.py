@@ -16,6 +16,7 @@ from unitone.bench.drivers.recording import Block, Kind
 from unitone.errors import BenchError
 from unitone.quantities.entry import Bound
 from unitone.sheet.model.sheet import Conditions
+from unitone.words import tr
 
 
 @dataclass(frozen=True)
@@ -124,9 +125,12 @@ class Bench:
         meter = self.meter_for(quantity_id)
         if meter is None:
             raise BenchError(
-                f"The simulated bench has no instrument for {quantity_id}. Put the step aside (A)."
+                tr(
+                    "The simulated bench has no instrument for {quantity_id}. Put the step aside (A).",
+                    quantity_id=quantity_id,
+                )
                 if self.simulated
-                else "No instrument is connected. Type the reading."
+                else tr("No instrument is connected. Type the reading.")
             )
         self.source.set(conditions)
         return meter.measure(quantity_id, conditions)

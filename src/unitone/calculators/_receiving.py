@@ -11,7 +11,7 @@ from unitone.errors import EntryError
 from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import EMF_DB, S9_BELOW_30_MHZ, mark_db, parse_level
 from unitone.sheet.conventions.questions import S9_DB
-from unitone.words import tr
+from unitone.words import N_, tr
 
 #: What each way loses (dB): three equal resistors of a third of the impedance; a hybrid's half; two sets hung on a plain T.
 #: A T shows the generator half its load: V = EMF/3 instead of EMF/2.
@@ -64,31 +64,31 @@ def _leds(v: Mapping[str, Any]) -> list[Answer]:
 RECEIVE_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "splitter",
-        tr("Two radios on one generator: what does each get?"),
-        tr("Levels"),
+        N_("Two radios on one generator: what does each get?"),
+        N_("Levels"),
         (
-            Given("level", tr("Generator level after pads"), "text", "1 uV, −100 dBm"),
-            Given("kind", tr("Splitter"), "text", "", "star", (
-                ("star", tr("three equal resistors")), ("hybrid", tr("a hybrid")), ("tee", tr("a plain T-piece")))),
-            Given("excess", tr("Excess loss"), "dB", "0.5", "0", least=0.0, most=60.0),
-            Given("a", tr("First radio: level dialled"), "text", "0.5 uV", optional=True),
-            Given("b", tr("Second radio: level dialled"), "text", "0.7 uV", optional=True),
+            Given("level", N_("Generator level after pads"), "text", "1 uV, −100 dBm"),
+            Given("kind", N_("Splitter"), "text", "", "star", (
+                ("star", N_("three equal resistors")), ("hybrid", N_("a hybrid")), ("tee", N_("a plain T-piece")))),
+            Given("excess", N_("Excess loss"), "dB", "0.5", "0", least=0.0, most=60.0),
+            Given("a", N_("First radio: level dialled"), "text", "0.5 uV", optional=True),
+            Given("b", N_("Second radio: level dialled"), "text", "0.7 uV", optional=True),
         ),
         _splitter,
         "20·lg 2 = 6.0 dB (R = Z/3 in each arm); 10·lg 2 = 3.0 dB; 20·lg 1.5 = 3.5 dB",
-        tr("all ports of one impedance; a plain T is not matched, and one radio's oscillator can leak into the other"),
+        N_("all ports of one impedance; a plain T is not matched, and one radio's oscillator can leak into the other"),
     ),
     Calculator(
         "meter-leds",
-        tr("Which level lights which S-meter LED?"),
-        tr("Levels"),
+        N_("Which level lights which S-meter LED?"),
+        N_("Levels"),
         (
-            Given("marks", tr("Marks, weakest first"), "text", "S1 S3 S5 S7 S9 +10 +30", "S1 S3 S5 S7 S9 +10 +30"),
-            Given("s9", tr("S9 is"), "text", "", "iaru", (
+            Given("marks", N_("Marks, weakest first"), "text", "S1 S3 S5 S7 S9 +10 +30", "S1 S3 S5 S7 S9 +10 +30"),
+            Given("s9", N_("S9 is"), "text", "", "iaru", (
                 ("iaru", "50 µV PD"), ("100uv-pd", "100 µV PD"), ("50uv-emf", "50 µV EMF"))),
         ),
         _leds,
         "S9 = 50 µV PD = 100 µV EMF, 6 dB a unit (IARU Region 1 R.1)",
-        tr("set it so that the S9 LED is just lit and the next one dark"),
+        N_("set it so that the S9 LED is just lit and the next one dark"),
     ),
 )  # fmt: skip

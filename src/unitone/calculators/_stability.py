@@ -12,7 +12,7 @@ from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
 from unitone.radio.compromise import compromise, tied
 from unitone.radio.drift import drift
-from unitone.words import tr
+from unitone.words import N_, tr
 
 
 def _named(text: str) -> dict[str, float]:
@@ -136,41 +136,41 @@ def _settled(v: Mapping[str, Any]) -> list[Answer]:
 STABILITY_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "shared",
-        tr("One trimmer for all crystals: what is best?"),
-        tr("Frequency"),
+        N_("One trimmer for all crystals: what is best?"),
+        N_("Frequency"),
         (
-            Given("errors", tr("Channels with their errors, Hz"), "text", "A +120; B -80; C 1940"),
-            Given("limit", tr("Tolerance, ±"), "Hz", "600 Hz", "600 Hz"),
-            Given("times", tr("Crystal multiplier"), "", "3 for a tripler", "3", least=1.0, most=100.0),
+            Given("errors", N_("Channels with their errors, Hz"), "text", "A +120; B -80; C 1940"),
+            Given("limit", N_("Tolerance, ±"), "Hz", "600 Hz", "600 Hz"),
+            Given("times", N_("Crystal multiplier"), "", "3 for a tripler", "3", least=1.0, most=100.0),
         ),
         _shared,
-        tr("least worst error: midway between the lowest and the highest that fit together"),
-        tr("the trimmer moves all channels alike"),
-        tr("Crystals only for channels that you are licensed for."),
+        N_("least worst error: midway between the lowest and the highest that fit together"),
+        N_("the trimmer moves all channels alike"),
+        N_("Crystals only for channels that you are licensed for."),
     ),
     Calculator(
         "clarifier",
-        tr("Is my clarifier centred?"),
-        tr("Frequency"),
+        N_("Is my clarifier centred?"),
+        N_("Frequency"),
         (
-            Given("down", tr("Error fully down"), "Hz", "-1150 Hz", least=-1e11),
-            Given("middle", tr("Error in the middle"), "Hz", "20 Hz", least=-1e11),
-            Given("up", tr("Error fully up"), "Hz", "1240 Hz", least=-1e11),
+            Given("down", N_("Error fully down"), "Hz", "-1150 Hz", least=-1e11),
+            Given("middle", N_("Error in the middle"), "Hz", "20 Hz", least=-1e11),
+            Given("up", N_("Error fully up"), "Hz", "1240 Hz", least=-1e11),
         ),
         _clarifier,
-        tr("swing = up − down; centre = (up + down)/2"),
-        tr("counted on one channel and mode, the rest of the radio on frequency"),
+        N_("swing = up − down; centre = (up + down)/2"),
+        N_("counted on one channel and mode, the rest of the radio on frequency"),
     ),
     Calculator(
         "settled",
-        tr("Has it warmed up?"),
-        tr("Frequency"),
+        N_("Has it warmed up?"),
+        N_("Frequency"),
         (
-            Given("counts", tr("Minutes and errors"), "text", "0 +85; 2 +52; 5 +24; 9 +9"),
-            Given("small", tr("Allowed drift"), "Hz", "10 Hz", "10 Hz", least=0.01),
+            Given("counts", N_("Minutes and errors"), "text", "0 +85; 2 +52; 5 +24; 9 +9"),
+            Given("small", N_("Allowed drift"), "Hz", "10 Hz", "10 Hz", least=0.01),
         ),
         _settled,
         "f(t) = f∞ + A·exp(−t/τ); τ = Δt / ln(s₁/s₂)",
-        tr("nothing touched between counts; after soldering wait five minutes"),
+        N_("nothing touched between counts; after soldering wait five minutes"),
     ),
 )

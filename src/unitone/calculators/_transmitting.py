@@ -11,7 +11,7 @@ from unitone.errors import EntryError
 from unitone.quantities.entry import decibels, parse_si
 from unitone.quantities.show import number
 from unitone.signals.fm import null_deviation
-from unitone.words import tr
+from unitone.words import N_, tr
 
 #: 47 CFR 95 subpart D asks for -60 dBc, EN 300 135 and EN 300 433 for 4 nW in the bands they name (both from memory).
 FCC_DBC, EN_WATTS = -60.0, 4e-9
@@ -35,7 +35,7 @@ def _above(value: float, what: str) -> None:
 
 
 #: What each rule allows of a harmonic: dBc, or watts (from memory: 47 CFR 95 subpart D; EN 300 135 and EN 300 433).
-_RULES = {"fcc": tr("47 CFR 95 subpart D: −60 dBc"), "en": tr("EN 300 135, EN 300 433: 4 nW in the bands they name")}
+_RULES = {"fcc": N_("47 CFR 95 subpart D: −60 dBc"), "en": N_("EN 300 135, EN 300 433: 4 nW in the bands they name")}
 
 
 def _harmonic(v: Mapping[str, Any]) -> list[Answer]:
@@ -170,100 +170,100 @@ def _in_line(v: Mapping[str, Any]) -> list[Answer]:
 TRANSMIT_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "speech",
-        tr("What is the PEP when my meter shows mean speech power?"),
-        tr("Power"),
+        N_("What is the PEP when my meter shows mean speech power?"),
+        N_("Power"),
         (
-            Given("mean", tr("The meter shows"), "W", "1 W"),
-            Given("voice", tr("Of"), "text", "", "voice", (("voice", tr("a plain voice")), ("processed", tr("a speech processor")))),
+            Given("mean", N_("The meter shows"), "W", "1 W"),
+            Given("voice", N_("Of"), "text", "", "voice", (("voice", N_("a plain voice")), ("processed", N_("a speech processor")))),
         ),
         _speech,
-        tr("PEP = mean · 10^(dB/10), the mean of speech lying 10 to 14 dB under its peaks, 4 to 7 dB behind a processor"),
-        tr("SSB; common practice, no source: an estimate; two tones or a peak meter measure it"),
-        tr("RF burns: into the dummy load."),
+        N_("PEP = mean · 10^(dB/10), the mean of speech lying 10 to 14 dB under its peaks, 4 to 7 dB behind a processor"),
+        N_("SSB; common practice, no source: an estimate; two tones or a peak meter measure it"),
+        N_("RF burns: into the dummy load."),
     ),
     Calculator(
         "decibels",
-        tr("How many watts is a level in dBm?"),
-        tr("Levels"),
-        (Given("value", tr("Power"), "text", "36 dBm, or 4 W", "36 dBm"),),
+        N_("How many watts is a level in dBm?"),
+        N_("Levels"),
+        (Given("value", N_("Power"), "text", "36 dBm, or 4 W", "36 dBm"),),
         _decibels,
-        tr("0 dBm = 1 mW; P = V²/50 Ω"),
+        N_("0 dBm = 1 mW; P = V²/50 Ω"),
     ),
     Calculator(
         "in-line",
-        tr("How much does this in-line meter lose?"),
-        tr("Power"),
-        (Given("without", tr("Power without it"), "W", "4.0 W"), Given("with", tr("Power with it"), "W", "3.8 W")),
+        N_("How much does this in-line meter lose?"),
+        N_("Power"),
+        (Given("without", N_("Power without it"), "W", "4.0 W"), Given("with", N_("Power with it"), "W", "3.8 W")),
         _in_line,
         "dB = 10 · log10(P1/P2)",
-        tr("same load, same keying, same wattmeter after it"),
-        tr("RF burns: into the dummy load, and unkey before you change anything in line."),
+        N_("same load, same keying, same wattmeter after it"),
+        N_("RF burns: into the dummy load, and unkey before you change anything in line."),
     ),
     Calculator(
         "compared",
-        tr("What is its deviation, compared with a known radio?"),
-        tr("Modulation"),
+        N_("What is its deviation, compared with a known radio?"),
+        N_("Modulation"),
         (
-            Given("known", tr("The known radio deviates"), "Hz", "1.9 kHz"),
-            Given("heard", tr("Audio of the known one"), "V", "1.2 V"), Given("mine", tr("Audio of this one"), "V", "1.4 V"),
+            Given("known", N_("The known radio deviates"), "Hz", "1.9 kHz"),
+            Given("heard", N_("Audio of the known one"), "V", "1.2 V"), Given("mine", N_("Audio of this one"), "V", "1.4 V"),
         ),
         _compared,
-        tr("Δf = known · V / V known: a receiver's audio goes with deviation"),
-        tr("same tone into both, same receiver, volume untouched, strong signals, no clipping"),
+        N_("Δf = known · V / V known: a receiver's audio goes with deviation"),
+        N_("same tone into both, same receiver, volume untouched, strong signals, no clipping"),
     ),
     Calculator(
         "harmonic",
-        tr("Is this harmonic low enough?"),
-        tr("Power"),
+        N_("Is this harmonic low enough?"),
+        N_("Power"),
         (
-            Given("carrier", tr("Carrier"), "W", "4 W", "4 W"), Given("dbc", tr("Line below carrier, dB"), "", "62", least=-200.0, most=200.0),
-            Given("which", tr("Which harmonic"), "", "2", "2", least=2.0, most=20.0, whole=True),
-            Given("at", tr("Carrier's frequency"), "Hz", "27.205 MHz", "27.205 MHz", least=1e5),
-            Given("rule", tr("Rule"), "text", "", "fcc", (("fcc", _RULES["fcc"]), ("en", _RULES["en"]))),
+            Given("carrier", N_("Carrier"), "W", "4 W", "4 W"), Given("dbc", N_("Line below carrier, dB"), "", "62", least=-200.0, most=200.0),
+            Given("which", N_("Which harmonic"), "", "2", "2", least=2.0, most=20.0, whole=True),
+            Given("at", N_("Carrier's frequency"), "Hz", "27.205 MHz", "27.205 MHz", least=1e5),
+            Given("rule", N_("Rule"), "text", "", "fcc", (("fcc", _RULES["fcc"]), ("en", _RULES["en"]))),
         ),
         _harmonic,
-        tr("P = carrier · 10^(dBc/10); 47 CFR 95 subpart D: −60 dBc; EN 300 135, EN 300 433: 4 nW in the bands they name (from memory)"),
-        tr("analyser after a pad, not overloaded; with a loop or ×10 probe relative only"),
-        tr("A line that stays put when you change channel comes from the analyser."),
+        N_("P = carrier · 10^(dBc/10); 47 CFR 95 subpart D: −60 dBc; EN 300 135, EN 300 433: 4 nW in the bands they name (from memory)"),
+        N_("analyser after a pad, not overloaded; with a loop or ×10 probe relative only"),
+        N_("A line that stays put when you change channel comes from the analyser."),
     ),
     Calculator(
         "efficiency",
-        tr("How efficient is the final, and how hot?"),
-        tr("Power"),
+        N_("How efficient is the final, and how hot?"),
+        N_("Power"),
         (
-            Given("volts", tr("Supply, keyed"), "V", "13.2 V"), Given("keyed", tr("Current keyed"), "A", "1.3 A"),
-            Given("rest", tr("Current at rest"), "A", "0.32 A", "0 A"), Given("watts", tr("Power out"), "W", "4 W"),
+            Given("volts", N_("Supply, keyed"), "V", "13.2 V"), Given("keyed", N_("Current keyed"), "A", "1.3 A"),
+            Given("rest", N_("Current at rest"), "A", "0.32 A", "0 A"), Given("watts", N_("Power out"), "W", "4 W"),
         ),
         _efficiency,
         "η = P / (U · I)",
-        tr("steady carrier into the dummy load; the receiver's share is the current at rest"),
-        tr("Final and load get hot: into the dummy load, seconds at a time."),
+        N_("steady carrier into the dummy load; the receiver's share is the current at rest"),
+        N_("Final and load get hot: into the dummy load, seconds at a time."),
     ),
     Calculator(
         "loss",
-        tr("What is lost in cable and pads?"),
-        tr("Power"),
+        N_("What is lost in cable and pads?"),
+        N_("Power"),
         (
-            Given("watts", tr("Power in"), "W", "4 W"), Given("metres", tr("Cable, metres"), "", "10", "0", least=0.0, most=1e5),
-            Given("per_100", tr("Loss, dB in 100 m"), "", "8 at 27 MHz", "8", least=0.0, most=500.0),
-            Given("pads", tr("Pads and meters in line, dB"), "text", "0.3+20", optional=True),
+            Given("watts", N_("Power in"), "W", "4 W"), Given("metres", N_("Cable, metres"), "", "10", "0", least=0.0, most=1e5),
+            Given("per_100", N_("Loss, dB in 100 m"), "", "8 at 27 MHz", "8", least=0.0, most=500.0),
+            Given("pads", N_("Pads and meters in line, dB"), "text", "0.3+20", optional=True),
         ),
         _loss,
-        tr("decibels add; P_out = P_in · 10^(−dB/10)"),
-        tr("everything matched to 50 Ω; thin cable loses some 8 dB in 100 m at 27 MHz (common practice)"),
-        tr("A pad turns the lost power into heat: check its rating."),
+        N_("decibels add; P_out = P_in · 10^(−dB/10)"),
+        N_("everything matched to 50 Ω; thin cable loses some 8 dB in 100 m at 27 MHz (common practice)"),
+        N_("A pad turns the lost power into heat: check its rating."),
     ),
     Calculator(
         "at-null",
-        tr("Which deviation is at this null?"),
-        tr("Modulation"),
+        N_("Which deviation is at this null?"),
+        N_("Modulation"),
         (
-            Given("tone", tr("Tone"), "Hz", "831.7 Hz"),
-            Given("null", tr("Null number"), "", "1", "1", least=1.0, most=5.0, whole=True),
-            Given("shown", tr("Deviation meter shows"), "Hz", "1.95 kHz", "0 Hz", least=0.0),
+            Given("tone", N_("Tone"), "Hz", "831.7 Hz"),
+            Given("null", N_("Null number"), "", "1", "1", least=1.0, most=5.0, whole=True),
+            Given("shown", N_("Deviation meter shows"), "Hz", "1.95 kHz", "0 Hz", least=0.0),
         ),
         _at_null,
-        tr("Δf = β · f; zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),
-        tr("a receiver that shows the carrier alone: narrow SSB or CW"),
+        N_("Δf = β · f; zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),
+        N_("a receiver that shows the carrier alone: narrow SSB or CW"),
     ),
 )  # fmt: skip

@@ -6,7 +6,10 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from unitone.words import translated
 
+
+@translated("words", "hint", "choices")
 @dataclass(frozen=True)
 class Given:
     """One thing to type: key, words, its unit (empty: a number, ``text``: as it stands), an example, what is usual, its choices."""
@@ -51,6 +54,7 @@ class Answer:
     value: float | None = None
 
 
+@translated("question", "formula", "assumes", "caution")
 @dataclass(frozen=True)
 class Calculator:
     """One sum. ``formula`` is shown with the answer, ``assumes`` says what was taken for granted."""

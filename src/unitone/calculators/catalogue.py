@@ -23,7 +23,7 @@ from unitone.radio.vco import resonant_hz
 from unitone.radio.vcofit import fit, stretch
 from unitone.signals.am import depth_from_volts
 from unitone.signals.fm import null_deviation, tone_for_null
-from unitone.words import tr
+from unitone.words import N_, tr
 
 
 def _level(v: Mapping[str, Any]) -> list[Answer]:
@@ -50,10 +50,10 @@ def _typed_level(text: str, ohm: float) -> Dbm:
         return Dbm(float(S9_BELOW_30_MHZ) + mark_db(text.strip()))
     typed = parse_entry(text, "level")
     if typed.bound or typed.word or typed.value is None:
-        raise EntryError.not_understood(text, "one level, like 0.31 uV, −117 dBm or S9")
+        raise EntryError.not_understood(text, tr("one level, like 0.31 uV, −117 dBm or S9"))
     dbm = level_to_dbm(typed, ohm)
     if not -300.0 <= dbm <= 100.0:
-        raise EntryError.impossible(text, f"that is {dbm:.6g} dBm; a level lies between −300 and 100 dBm.")
+        raise EntryError.impossible(text, tr("that is {dbm:.6g} dBm; a level lies between −300 and 100 dBm.", dbm=dbm))
     return dbm
 
 
@@ -308,217 +308,217 @@ def _noise(v: Mapping[str, Any]) -> list[Answer]:
     ]
 
 
-_SIDES = (("below", tr("below the channel")), ("above", tr("above it")))
+_SIDES = (("below", N_("below the channel")), ("above", N_("above it")))
 CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "level",
-        tr("What is this level, and what do I dial?"),
-        tr("Levels"),
+        N_("What is this level, and what do I dial?"),
+        N_("Levels"),
         (
-            Given("level", tr("Level"), "text", "0.31 uV, −117 dBm, 20 dBuV, 1 uV EMF"),
-            Given("pads", tr("Pads in line, dB"), "text", "20+20", optional=True),
-            Given("ohm", tr("Into"), "ohm", "50", "50", least=1.0, most=1e5),
+            Given("level", N_("Level"), "text", "0.31 uV, −117 dBm, 20 dBuV, 1 uV EMF"),
+            Given("pads", N_("Pads in line, dB"), "text", "20+20", optional=True),
+            Given("ohm", N_("Into"), "ohm", "50", "50", least=1.0, most=1e5),
         ),
         _level,
         "P = V²/R; 0 dBm = 223.6 mV PD in 50 Ω; EMF = 2 · PD; S9 = 50 µV PD",
     ),
     Calculator(
         "noise",
-        tr("What is the lowest possible level?"),
-        tr("Levels"),
+        N_("What is the lowest possible level?"),
+        N_("Levels"),
         (
-            Given("ratio", tr("Ratio, dB"), "", "12", "12", least=1.0, most=60.0),
+            Given("ratio", N_("Ratio, dB"), "", "12", "12", least=1.0, most=60.0),
             Given(
                 "modulation",
-                tr("Of"),
+                N_("Of"),
                 "text",
                 "",
                 "fm",
                 (("fm", "FM SINAD"), ("am", "AM (S+N)/N, 30 %"), ("ssb", "SSB (S+N)/N")),
             ),
-            Given("deviation", tr("FM: deviation"), "Hz", "1.5 kHz", "1.5 kHz", least=10.0, most=1e5),
-            Given("low", tr("FM: audio from"), "Hz", "300 Hz", "300 Hz", most=2e4),
-            Given("high", tr("FM: audio to"), "Hz", "3.4 kHz", "3.4 kHz", most=2e4),
-            Given("deemphasis", tr("FM: de-emphasis, µs (0: none)"), "", "750", "750", least=0.0, most=5000.0),
+            Given("deviation", N_("FM: deviation"), "Hz", "1.5 kHz", "1.5 kHz", least=10.0, most=1e5),
+            Given("low", N_("FM: audio from"), "Hz", "300 Hz", "300 Hz", most=2e4),
+            Given("high", N_("FM: audio to"), "Hz", "3.4 kHz", "3.4 kHz", most=2e4),
+            Given("deemphasis", N_("FM: de-emphasis, µs (0: none)"), "", "750", "750", least=0.0, most=5000.0),
         ),
         _noise,
-        tr("kT0: −174 dBm in a hertz; FM: noise N0·f²/C and clicks B/√12·erfc√ρ (Rice)"),
-        tr("a noiseless receiver, 290 K, 1 kHz tone, IF as wide as Carson's rule; AM and SSB: 3.1 kHz of audio"),
+        N_("kT0: −174 dBm in a hertz; FM: noise N0·f²/C and clicks B/√12·erfc√ρ (Rice)"),
+        N_("a noiseless receiver, 290 K, 1 kHz tone, IF as wide as Carson's rule; AM and SSB: 3.1 kHz of audio"),
     ),
     Calculator(
         "channel",
-        tr("What frequency is this channel?"),
-        tr("Frequency"),
+        N_("What frequency is this channel?"),
+        N_("Frequency"),
         (
-            Given("plan", tr("Plan"), "text", "", "eu-40", tuple((p.id, p.title) for p in PLANS.values())),
-            Given("channel", tr("Channel"), "text", "20"),
+            Given("plan", N_("Plan"), "text", "", "eu-40", tuple((p.id, p.title) for p in PLANS.values())),
+            Given("channel", N_("Channel"), "text", "20"),
         ),
         _channel,
-        tr("47 CFR 95.963 and CEPT; MPT 1320 (from memory)"),
+        N_("47 CFR 95.963 and CEPT; MPT 1320 (from memory)"),
     ),
     Calculator(
         "ppm",
-        tr("How many hertz is an error in ppm?"),
-        tr("Frequency"),
+        N_("How many hertz is an error in ppm?"),
+        N_("Frequency"),
         (
-            Given("ppm", tr("Error, ppm"), "", "5", least=-1e5, most=1e5),
-            Given("hz", tr("At"), "Hz", "10.240 MHz"),
-            Given("times", tr("Multiplier to the aerial"), "", "2.66", "1", least=1e-3, most=1e5),
+            Given("ppm", N_("Error, ppm"), "", "5", least=-1e5, most=1e5),
+            Given("hz", N_("At"), "Hz", "10.240 MHz"),
+            Given("times", N_("Multiplier to the aerial"), "", "2.66", "1", least=1e-3, most=1e5),
         ),
         _ppm,
         "Δf = f · ppm · 10⁻⁶, times what the loop or multiplier makes of it",
     ),
     Calculator(
         "crystal",
-        tr("What crystal do I order?"),
-        tr("Frequency"),
+        N_("What crystal do I order?"),
+        N_("Frequency"),
         (
-            Given("carrier", tr("Channel"), "Hz", "27.125 MHz", least=1e4),
-            Given("way", tr("For"), "text", "", "transmit", (("transmit", tr("transmit")), ("receive", tr("receive")))),
-            Given("if", tr("Receiver's IF"), "Hz", "455 kHz", "455 kHz", least=1e3),
-            Given("side", tr("Oscillator"), "text", "", "below", _SIDES),
-            Given("times", tr("Multiplied by"), "", "3 for a tripler", "1", least=1.0, most=100.0),
+            Given("carrier", N_("Channel"), "Hz", "27.125 MHz", least=1e4),
+            Given("way", N_("For"), "text", "", "transmit", (("transmit", N_("transmit")), ("receive", N_("receive")))),
+            Given("if", N_("Receiver's IF"), "Hz", "455 kHz", "455 kHz", least=1e3),
+            Given("side", N_("Oscillator"), "text", "", "below", _SIDES),
+            Given("times", N_("Multiplied by"), "", "3 for a tripler", "1", least=1.0, most=100.0),
         ),
         _crystal,
-        tr("transmit: channel / multiplier; receive: (channel ∓ IF) / multiplier"),
-        tr("the circuit has the load capacitance you order for"),
-        tr("Only channels that you are licensed for: conversions are often illegal to use."),
+        N_("transmit: channel / multiplier; receive: (channel ∓ IF) / multiplier"),
+        N_("the circuit has the load capacitance you order for"),
+        N_("Only channels that you are licensed for: conversions are often illegal to use."),
     ),
     Calculator(
         "padder",
-        tr("Which padder?"),
-        tr("Frequency"),
+        N_("Which padder?"),
+        N_("Frequency"),
         (
-            Given("low", tr("Lowest (trimmer maximum)"), "Hz", "10.239410 MHz", least=1e4),
-            Given("high", tr("Highest (trimmer minimum)"), "Hz", "10.239980 MHz", least=1e4),
-            Given("wanted", tr("Wanted"), "Hz", "10.240 MHz", least=1e4),
-            Given("least", tr("Trimmer minimum"), "F", "5 pF", "5 pF", least=0.0, most=1e-6),
-            Given("most", tr("Trimmer maximum"), "F", "30 pF", "30 pF", most=1e-6),
-            Given("padder", tr("Fixed capacitor now"), "F", "33 pF", least=0.0, most=1e-6),
-            Given("c0", tr("Crystal's own C0"), "F", "5 pF", "5 pF"),
+            Given("low", N_("Lowest (trimmer maximum)"), "Hz", "10.239410 MHz", least=1e4),
+            Given("high", N_("Highest (trimmer minimum)"), "Hz", "10.239980 MHz", least=1e4),
+            Given("wanted", N_("Wanted"), "Hz", "10.240 MHz", least=1e4),
+            Given("least", N_("Trimmer minimum"), "F", "5 pF", "5 pF", least=0.0, most=1e-6),
+            Given("most", N_("Trimmer maximum"), "F", "30 pF", "30 pF", most=1e-6),
+            Given("padder", N_("Fixed capacitor now"), "F", "33 pF", least=0.0, most=1e-6),
+            Given("c0", N_("Crystal's own C0"), "F", "5 pF", "5 pF"),
         ),
         _padder,
         "f = fs + K/(C0 + Cp + Ct), K = fs·C1/2 (IEC 60122-1)",
-        tr("trimmer and fixed capacitor in parallel; C0 hardly matters"),
-        tr("Pulling a shared crystal moves all its bands: measure them all again."),
+        N_("trimmer and fixed capacitor in parallel; C0 hardly matters"),
+        N_("Pulling a shared crystal moves all its bands: measure them all again."),
     ),
     Calculator(
         "preset",
-        tr("Which resistor centres the preset?"),
-        tr("Volts"),
+        N_("Which resistor centres the preset?"),
+        N_("Volts"),
         (
-            Given("low", tr("Voltage at low end"), "V", "0.58 V"),
-            Given("high", tr("Voltage at high end"), "V", "0.66 V"),
-            Given("wanted", tr("Wanted"), "V", "0.70 V"),
-            Given("preset", tr("Preset"), "ohm", "1k"),
-            Given("supply", tr("Fed from"), "V", "8 V"),
+            Given("low", N_("Voltage at low end"), "V", "0.58 V"),
+            Given("high", N_("Voltage at high end"), "V", "0.66 V"),
+            Given("wanted", N_("Wanted"), "V", "0.70 V"),
+            Given("preset", N_("Preset"), "ohm", "1k"),
+            Given("supply", N_("Fed from"), "V", "8 V"),
             Given(
                 "change",
-                tr("Change"),
+                N_("Change"),
                 "text",
                 "",
                 "top",
-                (("top", tr("the one above it")), ("bottom", tr("the one below it"))),
+                (("top", N_("the one above it")), ("bottom", N_("the one below it"))),
             ),
         ),
         _preset,
         "V = Vs · (R2 + a·P)/(R1 + P + R2); E24 (IEC 60063)",
-        tr("no load on the slider"),
-        tr("More bias than the sheet says shortens the final's life: note the current before and after."),
+        N_("no load on the slider"),
+        N_("More bias than the sheet says shortens the final's life: note the current before and after."),
     ),
     Calculator(
         "vco",
-        tr("How far will the VCO stretch?"),
-        tr("Frequency"),
+        N_("How far will the VCO stretch?"),
+        N_("Frequency"),
         (
-            Given("readings", tr("Channels with voltage"), "text", "26.965 MHz 1.83; 27.185 MHz 2.6; 27.405 MHz 3.6"),
-            Given("wanted", tr("Lowest; highest to lock"), "text", "26.515 MHz; 27.405 MHz"),
-            Given("least", tr("Tuning voltage from"), "V", "1 V", "1 V"),
-            Given("most", tr("Tuning voltage to"), "V", "5 V", "5 V"),
+            Given("readings", N_("Channels with voltage"), "text", "26.965 MHz 1.83; 27.185 MHz 2.6; 27.405 MHz 3.6"),
+            Given("wanted", N_("Lowest; highest to lock"), "text", "26.515 MHz; 27.405 MHz"),
+            Given("least", N_("Tuning voltage from"), "V", "1 V", "1 V"),
+            Given("most", N_("Tuning voltage to"), "V", "5 V", "5 V"),
         ),
         _vco,
         "1/f² = a + b·(1 + V/φ)^−γ",
-        tr("the VCO's own frequency, receive or transmit as it was read"),
-        tr("Added bands are often illegal to use: your licence decides."),
+        N_("the VCO's own frequency, receive or transmit as it was read"),
+        N_("Added bands are often illegal to use: your licence decides."),
     ),
     Calculator(
         "image",
-        tr("Where are image and half-IF?"),
-        tr("Frequency"),
+        N_("Where are image and half-IF?"),
+        N_("Frequency"),
         (
-            Given("carrier", tr("Channel"), "Hz", "27.205 MHz", least=1e4),
-            Given("if", tr("IF"), "Hz", "10.695 MHz", least=1e3),
-            Given("side", tr("Oscillator"), "text", "", "below", _SIDES),
+            Given("carrier", N_("Channel"), "Hz", "27.205 MHz", least=1e4),
+            Given("if", N_("IF"), "Hz", "10.695 MHz", least=1e3),
+            Given("side", N_("Oscillator"), "text", "", "below", _SIDES),
         ),
         _image,
         "f_image = 2·f_osc − f; half-IF: half-way to the oscillator",
     ),
     Calculator(
         "watts",
-        tr("How many watts are these volts?"),
-        tr("Power"),
+        N_("How many watts are these volts?"),
+        N_("Power"),
         (
-            Given("volts", tr("Voltage across the load"), "V", "40 V", least=1e-9),
+            Given("volts", N_("Voltage across the load"), "V", "40 V", least=1e-9),
             Given(
                 "kind",
-                tr("Read as"),
+                N_("Read as"),
                 "text",
                 "",
                 "pp",
-                (("pp", tr("peak to peak")), ("p", tr("peak")), ("rms", tr("rms"))),
+                (("pp", N_("peak to peak")), ("p", N_("peak")), ("rms", N_("rms"))),
                 aliases=(("peak", "p"), ("peak-to-peak", "pp"), ("peak to peak", "pp"), ("p-p", "pp"), ("eff", "rms")),
             ),
-            Given("ohm", tr("Load"), "ohm", "50", "50"),
+            Given("ohm", N_("Load"), "ohm", "50", "50"),
         ),
         _watts,
         "P = V²rms/R",
-        tr("a sine, no modulation"),
-        tr("RF burns: into the dummy load."),
+        N_("a sine, no modulation"),
+        N_("RF burns: into the dummy load."),
     ),
     Calculator(
         "pep",
-        tr("What is the PEP of this mean power?"),
-        tr("Power"),
+        N_("What is the PEP of this mean power?"),
+        N_("Power"),
         (
-            Given("mean", tr("Mean power"), "W", "6 W"),
+            Given("mean", N_("Mean power"), "W", "6 W"),
             Given(
                 "signal",
-                tr("Of"),
+                N_("Of"),
                 "text",
                 "",
                 "two",
-                (("two", tr("two equal tones")), ("am", tr("AM on a tone")), ("carrier", tr("a carrier"))),
+                (("two", N_("two equal tones")), ("am", N_("AM on a tone")), ("carrier", N_("a carrier"))),
             ),
-            Given("depth", tr("AM depth, %"), "", "100", "100", least=0.0, most=100.0),
+            Given("depth", N_("AM depth, %"), "", "100", "100", least=0.0, most=100.0),
         ),
         _pep,
-        tr("two tones: PEP = 2 · mean; AM: (1 + m)² against 1 + m²/2"),
+        N_("two tones: PEP = 2 · mean; AM: (1 + m)² against 1 + m²/2"),
     ),
     Calculator(
         "depth",
-        tr("What depth is on the scope, or the trapezoid?"),
-        tr("Modulation"),
-        (Given("most", tr("Highest"), "V", "8 V"), Given("least", tr("Lowest"), "V", "1 V")),
+        N_("What depth is on the scope, or the trapezoid?"),
+        N_("Modulation"),
+        (Given("most", N_("Highest"), "V", "8 V"), Given("least", N_("Lowest"), "V", "1 V")),
         _depth,
         "m = (Vmax − Vmin)/(Vmax + Vmin)",
-        tr("volts or divisions; trapezoid: long and short side. Straight edges mean a clean modulator"),
+        N_("volts or divisions; trapezoid: long and short side. Straight edges mean a clean modulator"),
     ),
     Calculator(
         "null",
-        tr("Which tone nulls the carrier?"),
-        tr("Modulation"),
+        N_("Which tone nulls the carrier?"),
+        N_("Modulation"),
         (
-            Given("deviation", tr("Deviation"), "Hz", "2 kHz"),
-            Given("null", tr("Null"), "", "1", "1", least=1.0, most=20.0, whole=True),
+            Given("deviation", N_("Deviation"), "Hz", "2 kHz"),
+            Given("null", N_("Null"), "", "1", "1", least=1.0, most=20.0, whole=True),
         ),
         _null,
-        tr("zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),
+        N_("zeros of J0: 2.4048, 5.5201, 8.6537 … (Abramowitz & Stegun, table 9.5)"),
     ),
     Calculator(
         "resonance",
-        tr("Where does this circuit resonate?"),
-        tr("Parts"),
-        (Given("henry", tr("Inductance"), "H", "1.2 uH"), Given("farad", tr("Capacitance"), "F", "27 pF")),
+        N_("Where does this circuit resonate?"),
+        N_("Parts"),
+        (Given("henry", N_("Inductance"), "H", "1.2 uH"), Given("farad", N_("Capacitance"), "F", "27 pF")),
         _resonance,
         "f = 1/(2π√(LC))",
     ),
@@ -532,7 +532,9 @@ def calculator_of(name: str) -> Calculator:
     """The sum of that name. Raises EntryError naming those there are."""
     found = next((s for s in CALCULATORS if s.name == name), None)
     if found is None:
-        raise EntryError(f"There is no sum “{name}”. There are: {', '.join(s.name for s in CALCULATORS)}.")
+        raise EntryError(
+            tr("There is no sum “{name}”. There are: {list}.", name=name, list=", ".join(s.name for s in CALCULATORS))
+        )
     return found
 
 

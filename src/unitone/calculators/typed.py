@@ -26,7 +26,14 @@ def work_out(chosen: Calculator, typed: Mapping[str, str]) -> list[Answer]:
     """The answers for what is typed. Raises UnitoneError: what is missing, not understood, or cannot be."""
     unknown = sorted(set(typed) - {g.key for g in chosen.given})
     if unknown:
-        raise EntryError(f"{chosen.name} takes no “{unknown[0]}”. It takes: {', '.join(g.key for g in chosen.given)}.")
+        raise EntryError(
+            tr(
+                "{name} takes no “{unknown}”. It takes: {list}.",
+                name=chosen.name,
+                unknown=unknown[0],
+                list=", ".join(g.key for g in chosen.given),
+            )
+        )
     values: dict[str, Any] = {}
     for g in chosen.given:
         text = typed.get(g.key, "").strip() or g.usual
@@ -50,7 +57,14 @@ def _read(g: Given, text: str) -> Any:
     if g.choices:
         text = dict(g.aliases).get(text.lower(), text)
         if text not in {key for key, _ in g.choices}:
-            raise EntryError(f"{g.words}: “{text}” is none of {', '.join(key for key, _ in g.choices)}.")
+            raise EntryError(
+                tr(
+                    "{words}: “{what}” is none of {list}.",
+                    words=g.words,
+                    what=text,
+                    list=", ".join((key for key, _ in g.choices)),
+                )
+            )
         return text
     if g.unit == "text":
         return text

@@ -19,11 +19,11 @@ from unitone.radio.mixing import coefficient
 from unitone.radio.vcofit import Law, fit
 from unitone.sheet.model.mixing_model import Place, modes_of, outputs, vco_hz
 from unitone.sheet.model.sheet import Conditions, Oscillator, Sheet, Way
-from unitone.words import tr
+from unitone.words import N_, tr
 
 Kind = Literal["crystal", "band", "divider"]
 KINDS: tuple[tuple[Kind, str], ...] = (
-    ("crystal", tr("another crystal, or one pulled elsewhere")), ("band", tr("a band added")), ("divider", tr("another divider in a line")),
+    ("crystal", N_("another crystal, or one pulled elsewhere")), ("band", N_("a band added")), ("divider", N_("another divider in a line")),
 )  # fmt: skip
 #: A channel that lies this near its plan is on frequency (Hz).
 _RIGHT_HZ = 100.0
@@ -234,7 +234,7 @@ def _carrier(sheet: Sheet, band: str | None, mode: str | None, channel: str) -> 
     made = outputs(sheet, Place("transmit", band, mode, channel))
     sent = next((m for m in made if m.output == "tx.carrier"), None)
     if sent is None:
-        raise SheetError([f"{sheet.title}: no mixing line gives tx.carrier. Add one."])
+        raise SheetError([tr("{title}: no mixing line gives tx.carrier. Add one.", title=sheet.title)])
     return float(sent.hz)
 
 

@@ -9,6 +9,7 @@ import msgspec
 
 from unitone.errors import TapeError
 from unitone.quantities.older_names import in_todays_names
+from unitone.words import tr
 
 
 @dataclass(frozen=True)
@@ -43,7 +44,7 @@ class Card:
             unknown = sorted(set(data) - set(cls.__dataclass_fields__))
             made = msgspec.convert(data, cls)
         except (msgspec.ValidationError, TypeError) as error:
-            raise TapeError(f"The card of this job is damaged ({error}). Restore a backup.") from None
+            raise TapeError(tr("The card of this job is damaged ({error}). Restore a backup.", error=error)) from None
         if unknown:
-            raise TapeError(f"A card with {unknown} is not known: this log needs a newer Unitone.")
+            raise TapeError(tr("A card with {unknown} is not known: this log needs a newer Unitone.", unknown=unknown))
         return made

@@ -9,6 +9,7 @@ import msgspec
 
 from unitone.errors import TapeError
 from unitone.sheet.model.sheet import Conditions
+from unitone.words import tr
 
 #: Conditions come again and again on a log: one object for each text, so that comparing them is quick.
 _KNOWN: dict[bytes, Conditions] = {}
@@ -43,8 +44,10 @@ def conditions_from_data(data: dict[str, Any]) -> Conditions:
     try:
         panel = data.get("panel") or {}
         if unknown := set(data) - _FIELDS:
-            raise TapeError(f"Conditions {sorted(unknown)} are not known: this log needs a newer Unitone.")
+            raise TapeError(
+                tr("Conditions {sorted} are not known: this log needs a newer Unitone.", sorted=sorted(unknown))
+            )
         return msgspec.convert({**data, "panel": sorted(panel.items())}, Conditions)
     except (msgspec.ValidationError, TypeError, AttributeError):
         named = sorted(data) if isinstance(data, dict) else data
-        raise TapeError(f"Conditions {named} are not known: this log needs a newer Unitone.") from None
+        raise TapeError(tr("Conditions {named} are not known: this log needs a newer Unitone.", named=named)) from None

@@ -16,6 +16,7 @@ from unitone.job.entries.notes import Damaged, Voided
 from unitone.job.entries.opening import Opened
 from unitone.job.kept_sheets import kept_sheet
 from unitone.job.state import JobState
+from unitone.words import tr
 
 
 def fold(tape: Iterable[Entry], job_id: str = "") -> JobState:
@@ -32,9 +33,9 @@ def fold(tape: Iterable[Entry], job_id: str = "") -> JobState:
 def _begin(entries: list[Entry], job_id: str) -> JobState:
     """The state before the first entry, with what will be voided known."""
     if entries and isinstance(entries[0].said, Damaged):
-        raise TapeError("The first entry of this job is damaged: the job cannot be read. Restore a backup.")
+        raise TapeError(tr("The first entry of this job is damaged: the job cannot be read. Restore a backup."))
     if not entries or not isinstance(entries[0].said, Opened):
-        raise TapeError("A log begins with the opening of its job.")
+        raise TapeError(tr("A log begins with the opening of its job."))
     opened = entries[0].said
     state = JobState(
         Card.from_data(opened.card),
@@ -70,7 +71,7 @@ def read(tape: Iterable[Entry], job_id: str = "") -> JobState:
         except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
             if at < 1:
                 raise TapeError(
-                    f"The first entry of this job is damaged ({type(error).__name__}). Restore a backup."
+                    tr("The first entry of this job is damaged ({name}). Restore a backup.", name=type(error).__name__)
                 ) from None
             entries[at] = entries[at]._replace(said=Damaged(entries[at].kind))
 

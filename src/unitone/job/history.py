@@ -58,7 +58,7 @@ def _found(state: JobState, step: Step) -> str:
         value = logged.reading.value
         low, high = step.limit.low, step.limit.high
         if logged.reading.word:
-            ways[logged.reading.word] += 1
+            ways[tr(logged.reading.word)] += 1
         elif value is not None and high is not None and value > high:
             ways[tr("too high")] += 1
         elif value is not None and low is not None and value < low:

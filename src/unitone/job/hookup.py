@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from unitone.job.state import JobState
 from unitone.quantities.show import number
 from unitone.sheet.model.sheet import Sheet
-from unitone.words import tr
+from unitone.words import N_, tr
 
 
 @dataclass(frozen=True)
@@ -23,13 +23,13 @@ class Damage:
 DAMAGES: dict[str, Damage] = {
     "generator": Damage(
         "generator",
-        tr("Keyed into the generator: its output attenuator is burnt out."),
-        tr("Practice: fit another attenuator"),
+        N_("Keyed into the generator: its output attenuator is burnt out."),
+        N_("Practice: fit another attenuator"),
     ),
     "final": Damage(
         "final",
-        tr("Keyed without a load: the final is destroyed."),
-        tr("Practice: fit another final"),
+        N_("Keyed without a load: the final is destroyed."),
+        N_("Practice: fit another final"),
     ),
 }
 

@@ -7,18 +7,18 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from unitone.radio.parts import CapacitorVerdict, Dielectric
-from unitone.words import tr
+from unitone.words import N_, tr
 
 #: How something looked at came out.
-LOOKS = ("fine", "wrong", "repaired")
-_LOOK_WORDS = {"repaired": "repaired"}
+LOOKS = (N_("fine"), N_("wrong"), N_("repaired"))
+_LOOK_WORDS = {"repaired": N_("repaired")}
 SpeaksOf = Literal["strength", "modulation", "frequency", "reception", "other"]
 #: What an on-air report may speak of, and the quantities that measure the same thing.
 SPEAKS_OF: dict[SpeaksOf, tuple[str, ...]] = {
     "strength": ("tx.power", "tx.pep", "tx.field_strength"), "modulation": ("tx.deviation", "tx.am_depth"),
     "frequency": ("tx.frequency_error",), "reception": ("rx.sensitivity", "rx.sensitivity_am", "rx.sinad"), "other": (),
 }  # fmt: skip
-SUPPLY_PATHS = ("bench supply", "battery", "lamp limiter", "mains")
+SUPPLY_PATHS = (N_("bench supply"), N_("battery"), N_("lamp limiter"), N_("mains"))
 
 
 @dataclass(frozen=True)

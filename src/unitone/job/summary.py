@@ -12,6 +12,7 @@ from unitone.job.verdicts import Line, inside, lines, verdict, worst
 from unitone.quantities.show import show
 from unitone.sheet.model.looks import inspection
 from unitone.sheet.model.sheet import Step
+from unitone.words import tr
 
 #: The quantities that a card shows, with their short names, in this order.
 CARD_QUANTITIES = (
@@ -129,7 +130,7 @@ def reading_text(step: Step, logged: Logged) -> str:
     """A logged reading as a person would say it: ``0.31 µV``, ``<0.06 µV``, ``never opens``."""
     r = logged.reading
     if r.word:
-        return r.word
+        return tr(r.word)
     return r.bound + show(step.quantity, r.value) if r.value is not None else "—"
 
 

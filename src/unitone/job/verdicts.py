@@ -17,7 +17,7 @@ from unitone.job.entries.readings import Reading
 from unitone.job.records import Logged
 from unitone.job.state import JobState
 from unitone.sheet.model.sheet import Limit, Step
-from unitone.words import tr
+from unitone.words import N_, tr
 
 Verdict = Literal[
     "in_spec", "out_of_spec", "todo", "recheck", "left_as_found", "undecided", "accepted", "not applicable"
@@ -25,12 +25,12 @@ Verdict = Literal[
 SETTLED: frozenset[Verdict] = frozenset({"in_spec", "left_as_found", "accepted", "not applicable"})
 #: What each verdict is called on screen and paper; voltages are low and high besides.
 VERDICT_WORDS: dict[str, str] = {
-    "in_spec": "in spec", "out_of_spec": "out of spec", "undecided": "too close for this meter", "todo": "to do",
-    "recheck": "re-check", "left_as_found": "left as found", "accepted": "accepted", "not applicable": "not applicable",
-    "low": "low", "high": "high",
+    "in_spec": N_("in spec"), "out_of_spec": N_("out of spec"), "undecided": N_("too close for this meter"), "todo": N_("to do"),
+    "recheck": N_("re-check"), "left_as_found": N_("left as found"), "accepted": N_("accepted"), "not applicable": N_("not applicable"),
+    "low": N_("low"), "high": N_("high"),
 }  # fmt: skip
 #: Rules that a workshop may choose between.
-RULES = ("guard band where known", "simple acceptance")
+RULES = (N_("guard band where known"), N_("simple acceptance"))
 
 
 def describe_verdict(verdict_code: str) -> str:

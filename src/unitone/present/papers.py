@@ -15,6 +15,7 @@ from unitone.report import formats as paper
 from unitone.report import handover as page
 from unitone.report.certificate import Certificate, certificate
 from unitone.report.handover import Handover, handover
+from unitone.words import tr
 
 Paper = Literal["certificate", "handover"]
 #: In which forms each paper can be had.
@@ -55,7 +56,14 @@ def write_paper(state: JobState, kind: Paper, form: str, path: Path, without_own
 
 def _check(kind: Paper, form: str) -> None:
     if form not in FORMS[kind]:
-        raise UnitoneError(f"“{form}” is no form of the {kind}. Use one of {', '.join(FORMS[kind])}.")
+        raise UnitoneError(
+            tr(
+                "“{form}” is no form of the {kind}. Use one of {list}.",
+                form=form,
+                kind=kind,
+                list=", ".join(FORMS[kind]),
+            )
+        )
 
 
 def _names(state: JobState) -> tuple[str, ...]:

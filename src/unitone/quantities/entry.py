@@ -17,16 +17,17 @@ from quantiphy import Quantity as SiQuantity
 
 from unitone.errors import EntryError
 from unitone.quantities.registry import Kind
+from unitone.words import N_, tr
 
 Bound = Literal["", "<", ">"]
 
 #: Words that stand for a reading, with the spellings understood.
 WORDS: dict[str, str] = {
-    "locks": "locks", "locked": "locks", "lock": "locks", "unlocked": "no lock", "no lock": "no lock",
-    "pegged": "pegged", "full scale": "pegged", "nothing": "nothing", "dead": "nothing",
-    "never opens": "never opens", "never": "never opens", "always open": "always open",
-    "yes": "yes", "y": "yes", "no": "no", "n": "no",
-    "louder": "louder", "softer": "softer", "same": "same",
+    "locks": N_("locks"), "locked": N_("locks"), "lock": N_("locks"), "unlocked": N_("no lock"), "no lock": N_("no lock"),
+    "pegged": N_("pegged"), "full scale": N_("pegged"), "nothing": N_("nothing"), "dead": N_("nothing"),
+    "never opens": N_("never opens"), "never": N_("never opens"), "always open": N_("always open"),
+    "yes": N_("yes"), "y": N_("yes"), "no": N_("no"), "n": N_("no"),
+    "louder": N_("louder"), "softer": N_("softer"), "same": N_("same"),
 }  # fmt: skip
 
 #: Which words make sense for which kind of quantity.
@@ -46,17 +47,17 @@ WORDS_OF_KIND: dict[Kind, frozenset[str]] = {
 
 #: The form expected for each kind, with an example, for error messages and field hints.
 EXPECTED: dict[Kind, str] = {
-    "volts": "volts, like 8.02 or 850 mV",
-    "amps": "a current, like 350 mA or 1.2 A",
-    "watts": "watts, like 3.9 or 250 mW",
-    "hertz": "a frequency, like 10.240012 MHz or 1,9 kHz",
-    "hertz-error": "hertz off, like -31 or +0.2 kHz, or the counter's reading in MHz",
-    "ratio-db": "decibels, like 9.8 (a scale that prints -12 means 12)",
-    "percent": "per cent, like 1.4",
-    "level": "a level, like 0,31 uV or -117 dBm, or <0.06 uV",
-    "s-units": "an S-meter reading, like S7, S9+10 or 9",
-    "dbc": "decibels under the carrier, like -64 or 64 dBc",
-    "gain-db": "decibels, less with a minus sign, like -3.5",
+    "volts": N_("volts, like 8.02 or 850 mV"),
+    "amps": N_("a current, like 350 mA or 1.2 A"),
+    "watts": N_("watts, like 3.9 or 250 mW"),
+    "hertz": N_("a frequency, like 10.240012 MHz or 1,9 kHz"),
+    "hertz-error": N_("hertz off, like -31 or +0.2 kHz, or the counter's reading in MHz"),
+    "ratio-db": N_("decibels, like 9.8 (a scale that prints -12 means 12)"),
+    "percent": N_("per cent, like 1.4"),
+    "level": N_("a level, like 0,31 uV or -117 dBm, or <0.06 uV"),
+    "s-units": N_("an S-meter reading, like S7, S9+10 or 9"),
+    "dbc": N_("decibels under the carrier, like -64 or 64 dBc"),
+    "gain-db": N_("decibels, less with a minus sign, like -3.5"),
 }
 
 #: Typed unit (lower case, µ as u) -> (unit family, canonical spelling)
@@ -99,7 +100,7 @@ def normalise(text: str) -> str:
     """One decimal mark, plain minus and micro signs. Raises EntryError on digit grouping (``1,234.5``)."""
     plain = text.strip().replace("−", "-").replace("–", "-").replace("µ", "u").replace("μ", "u").replace("Ω", "ohm")
     if re.search(r"\d[.,'’ \u00a0\u202f]\d+[.,]\d", plain) or re.search(r"\d['’\u00a0\u202f ]\d", plain):
-        raise EntryError.not_understood(text, "a number without digit grouping, like 1234.5 or 1234,5")
+        raise EntryError.not_understood(text, tr("a number without digit grouping, like 1234.5 or 1234,5"))
     return re.sub(r"(?<=\d),(?=\d)|(?<=\d),(?=\s|$|[a-zA-Z%])|(?<![\d.]),(?=\d)", ".", plain)
 
 
@@ -110,8 +111,8 @@ def parse_si(text: str, unit: str) -> float:
     Returns the value in the plain unit. Raises EntryError.
     """
     plain = normalise(text)
-    number, given = _split(plain, text, f"a number in {unit or 'plain digits'}")
-    expected = f"{unit}, with or without a prefix" if unit else "a plain number"
+    number, given = _split(plain, text, tr("a number in {unit}", unit=unit) if unit else tr("a plain number"))
+    expected = tr("{unit}, with or without a prefix", unit=unit) if unit else tr("a plain number")
     value, base = _with_prefix(number, given, {unit.lower(): unit} if unit else {}, text, expected)
     if base not in ("", unit):
         raise EntryError.wrong_unit(text, given, unit)
@@ -130,7 +131,7 @@ def parse_entry(text: str, kind: Kind, shown: str = "") -> Typed:
     plain = normalise(text)
     if not plain:
         raise EntryError.not_understood(text, expected)
-    word = WORDS.get(plain.lower())
+    word = WORDS.get(plain.lower()) or next((w for w in WORDS.values() if tr(w).lower() == plain.lower()), None)
     if word is not None:
         if word not in WORDS_OF_KIND[kind]:
             raise EntryError.not_understood(text, expected)
@@ -204,5 +205,5 @@ def decibels(text: str) -> tuple[float, ...]:
     parts = [p for p in plain.replace(";", "+").replace(" ", "+").split("+") if p]
     values = tuple(parse_si(p, "dB") for p in parts)
     if any(not 0 < v <= 160 for v in values) or len(values) > 12:
-        raise EntryError("A pad is between 0 and 160 dB: write 40, or 20+20 for two.")
+        raise EntryError(tr("A pad is between 0 and 160 dB: write 40, or 20+20 for two."))
     return values

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from unitone.errors import UnitoneError
+from unitone.words import tr
 
 #: Positions after which the 40-channel plan skips one 10 kHz place, and the three out of order.
 _EU_HZ = (
@@ -39,7 +40,7 @@ class ChannelPlan:
             if name == band:
                 return hz
         known = ", ".join(name for name, _ in self.bands) or "none"
-        raise UnitoneError(f"There is no band {band!r}. Bands of this plan: {known}.")
+        raise UnitoneError(tr("There is no band {band!r}. Bands of this plan: {known}.", band=band, known=known))
 
     def frequency(self, name: str) -> int:
         """Carrier frequency in Hz. Raises UnitoneError naming the channels there are."""
@@ -47,7 +48,13 @@ class ChannelPlan:
             return self.hz[self.names.index(str(name))]
         except ValueError:
             raise UnitoneError(
-                f"Plan {self.id} has no channel {name!r}. It has {self.names[0]} to {self.names[-1]}."
+                tr(
+                    "Plan {id} has no channel {name!r}. It has {names} to {names2}.",
+                    id=self.id,
+                    name=name,
+                    names=self.names[0],
+                    names2=self.names[-1],
+                )
             ) from None
 
     def with_alphas(self) -> ChannelPlan:
@@ -64,7 +71,7 @@ class ChannelPlan:
     def with_shift(self, shift_hz: int) -> ChannelPlan:
         """The plan with every place once more, ``shift_hz`` away: ``20-5k`` is 5 kHz below channel 20. Raises UnitoneError for none."""
         if shift_hz == 0:
-            raise UnitoneError("A shift of 0 Hz adds no position. Write it like -5 kHz.")
+            raise UnitoneError(tr("A shift of 0 Hz adds no position. Write it like -5 kHz."))
         suffix = f"{shift_hz / 1000:+g}k"
         return replace(
             self,
@@ -76,7 +83,7 @@ class ChannelPlan:
 def block(first_hz: int, step_hz: int, count: int) -> ChannelPlan:
     """``count`` channels from ``first_hz`` on in equal steps, named from 1. Raises UnitoneError for what is no block."""
     if first_hz <= 0 or step_hz <= 0 or count < 1:
-        raise UnitoneError("A block has a first channel, a step above zero, and at least one channel.")
+        raise UnitoneError(tr("A block has a first channel, a step above zero, and at least one channel."))
     return ChannelPlan(
         "block", f"{count} channels from {first_hz / 1e6:g} MHz", tuple(str(n) for n in range(1, count + 1)),
         tuple(first_hz + step_hz * n for n in range(count)),
@@ -102,4 +109,10 @@ def plan(identifier: str) -> ChannelPlan:
     try:
         return PLANS[identifier]
     except KeyError:
-        raise UnitoneError(f"No channel plan {identifier!r}. Known plans: {', '.join(sorted(PLANS))}.") from None
+        raise UnitoneError(
+            tr(
+                "No channel plan {identifier!r}. Known plans: {list}.",
+                identifier=identifier,
+                list=", ".join(sorted(PLANS)),
+            )
+        ) from None

@@ -78,9 +78,15 @@ def level_to_dbm(typed: Typed, ohm: float = 50.0) -> Dbm:
     """A typed level in whatever unit to dBm. Raises EntryError for a level that is not above zero volts."""
     value = typed.value
     if value is None:
-        raise EntryError(f"“{typed.word}” is not a level.")
+        raise EntryError(tr("“{word}” is not a level.", word=typed.word))
     if typed.unit.startswith("dB") and abs(value) > 1000:
-        raise EntryError(f"{value:g} {typed.unit} is no level. Expected a level, like 0,31 uV or -117 dBm.")
+        raise EntryError(
+            tr(
+                "{value:g} {unit} is no level. Expected a level, like 0,31 uV or -117 dBm.",
+                value=value,
+                unit=typed.unit,
+            )
+        )
     if typed.unit == "dBm":
         return Dbm(value)
     if typed.unit == "dBuV":
@@ -88,7 +94,7 @@ def level_to_dbm(typed: Typed, ohm: float = 50.0) -> Dbm:
     if typed.unit == "dBuV EMF":
         return dbm_from_pd(VoltsPd(1e-6 * 10.0 ** (value / 20.0) / 2.0), ohm)
     if not 1e-20 < value < 1e20:
-        raise EntryError("A level in volts is above zero. Expected a level, like 0,31 uV or -117 dBm.")
+        raise EntryError(tr("A level in volts is above zero. Expected a level, like 0,31 uV or -117 dBm."))
     volts = pd_from_emf(VoltsEmf(value)) if typed.unit == "V EMF" else VoltsPd(value)
     return dbm_from_pd(volts, ohm)
 
@@ -97,7 +103,7 @@ def parse_level(text: str, ohm: float = 50.0) -> Dbm:
     """``0,31 uV``, ``-117 dBm``, ``20 dBuV``, ``1 uV EMF`` to dBm. Raises EntryError."""
     typed = parse_entry(text, "level")
     if typed.bound or typed.word:
-        raise EntryError.not_understood(text, "one level, like 0,31 uV or -117 dBm")
+        raise EntryError.not_understood(text, tr("one level, like 0,31 uV or -117 dBm"))
     return level_to_dbm(typed, ohm)
 
 
@@ -111,7 +117,7 @@ def mark_db(text: str) -> float:
             return float(word[1:])
     except ValueError:
         pass
-    raise EntryError(f"“{text}” is no mark of an S-meter. Write S5, S9 or +20.")
+    raise EntryError(tr("“{what}” is no mark of an S-meter. Write S5, S9 or +20.", what=text))
 
 
 def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> float:
@@ -123,7 +129,7 @@ def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> flo
     """
     value = typed.value
     if value is None:
-        raise EntryError(f"“{typed.word}” has no number.")
+        raise EntryError(tr("“{word}” has no number.", word=typed.word))
     if q.kind == "level":
         value = level_to_dbm(typed)
     elif q.kind == "watts" and typed.unit == "dBm":
@@ -136,7 +142,11 @@ def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> flo
         else:
             if q.kind == "hertz-error" and abs(value) > 0.02 * nominal_hz:
                 raise EntryError(
-                    f"That is {value:.0f} Hz off {nominal_hz / 1e6:.5f} MHz: more than 2 %. Check the unit."
+                    tr(
+                        "That is {value:.0f} Hz off {x:.5f} MHz: more than 2 %. Check the unit.",
+                        value=value,
+                        x=nominal_hz / 1000000.0,
+                    )
                 )
     if not q.low <= value <= q.high:
         ends = [show(q, e) for e in (q.low, q.high) if math.isfinite(e)]

@@ -11,6 +11,7 @@ import re
 from fractions import Fraction
 
 from unitone.errors import UnitoneError
+from unitone.words import tr
 
 _TERM = re.compile(r"^([+-]?)(N|\d+)(?:/(N|\d+))?$")
 
@@ -19,10 +20,10 @@ def coefficient(text: str, n: int) -> Fraction:
     """``"N/4096"``, ``"-1"``, ``"3/2"`` with the channel's divider ``n``. Raises UnitoneError."""
     match = _TERM.match(text.replace(" ", ""))
     if match is None:
-        raise UnitoneError(f"“{text}” is no mixing term. Expected a fraction such as N/4096, 1 or -3/2.")
+        raise UnitoneError(tr("“{what}” is no mixing term. Expected a fraction such as N/4096, 1 or -3/2.", what=text))
     top, bottom = (n if part == "N" else int(part) for part in (match[2], match[3] or "1"))
     if bottom == 0:
-        raise UnitoneError(f"“{text}” divides by zero.")
+        raise UnitoneError(tr("“{what}” divides by zero.", what=text))
     value = Fraction(top, bottom)
     return -value if match[1] == "-" else value
 

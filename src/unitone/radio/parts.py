@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from unitone.errors import UnitoneError
+from unitone.words import tr
 
 Dielectric = Literal["electrolytic", "tantalum", "film", "ceramic", "mica", "paper"]
 Finding = Literal["good", "low", "high", "leaky", "esr"]
@@ -51,9 +52,11 @@ def judge_capacitor(
     is leakage read as capacitance.
     """
     if dielectric not in TOLERANCE:
-        raise UnitoneError(f"No type {dielectric!r}. Known: {', '.join(TOLERANCE)}.")
+        raise UnitoneError(
+            tr("No type {dielectric!r}. Known: {list}.", dielectric=dielectric, list=", ".join(TOLERANCE))
+        )
     if marked_f <= 0 or measured_f < 0 or at_hz <= 0 or (esr_ohm is not None and esr_ohm < 0):
-        raise UnitoneError("Marked capacitance and frequency are above zero, measured values zero or more.")
+        raise UnitoneError(tr("Marked capacitance and frequency are above zero, measured values zero or more."))
     deviation = (measured_f / marked_f - 1.0) * 100.0
     tan_delta = None if esr_ohm is None else 6.283185307179586 * at_hz * measured_f * esr_ohm
     below, above = TOLERANCE[dielectric]

@@ -12,6 +12,7 @@ from itertools import combinations_with_replacement
 
 from unitone.errors import UnitoneError
 from unitone.radio.rails import preferred, preferred_between
+from unitone.words import tr
 
 #: Capacitance of a crystal's holder and electrodes (F) where it is not known: common practice, no source.
 USUAL_C0 = 5e-12
@@ -73,14 +74,21 @@ def from_ends(
     """
     low_f, high_f = trimmer_f
     if not 0 <= low_f < high_f or padder_f < 0 or c0_f <= 0:
-        raise UnitoneError("A trimmer goes from least to most picofarads, like 5 to 30 pF; the padder is zero or more.")
+        raise UnitoneError(
+            tr("A trimmer goes from least to most picofarads, like 5 to 30 pF; the padder is zero or more.")
+        )
     if not 0 < least_hz < most_hz:
         raise UnitoneError(
-            "The lower frequency belongs to the trimmer's most capacitance: are the two readings alike, or the wrong way round?"
+            tr(
+                "The lower frequency belongs to the trimmer's most capacitance: are the two readings alike, or the wrong way round?"
+            )
         )
     if most_hz - least_hz > 0.01 * least_hz:
         raise UnitoneError(
-            f"{(most_hz - least_hz) / 1e3:.1f} kHz of swing is more than a crystal is pulled. Check the units: are both in MHz?"
+            tr(
+                "{x:.1f} kHz of swing is more than a crystal is pulled. Check the units: are both in MHz?",
+                x=(most_hz - least_hz) / 1000.0,
+            )
         )
     k = (most_hz - least_hz) / (1.0 / (c0_f + padder_f + low_f) - 1.0 / (c0_f + padder_f + high_f))
     return Pulled(most_hz - k / (c0_f + padder_f + low_f), k, c0_f)
@@ -173,7 +181,9 @@ class Divider:
 def from_preset(low_v: float, high_v: float, preset_ohm: float, supply_v: float) -> Divider:
     """The divider that gives these volts at the preset's ends, nothing drawn from its slider. Raises UnitoneError for what cannot be."""
     if preset_ohm <= 0 or not 0 <= low_v < high_v <= supply_v:
-        raise UnitoneError("The preset's volts go from its low end to its high end, both between 0 and the supply's.")
+        raise UnitoneError(
+            tr("The preset's volts go from its low end to its high end, both between 0 and the supply's.")
+        )
     whole = preset_ohm * supply_v / (high_v - low_v)
     bottom = low_v * whole / supply_v
     return Divider(max(whole - preset_ohm - bottom, 0.0), preset_ohm, bottom, supply_v)
@@ -185,7 +195,7 @@ def resistors(divider: Divider, wanted_v: float, change: str, most: int = 3) -> 
     With what each dissipates. Empty where none does.
     """
     if change not in ("top", "bottom"):
-        raise UnitoneError("Either the top or the bottom resistor is changed.")
+        raise UnitoneError(tr("Either the top or the bottom resistor is changed."))
     found = []
     for values in _resistors(_middle(divider, wanted_v, change)):
         ohm = sum(values)

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from unitone.errors import UnitoneError
+from unitone.words import tr
 
 #: Values of one decade (IEC 60063:2015; E24 and below are not the rounded powers of ten at every place).
 E12 = (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
@@ -45,10 +46,14 @@ def low_rail(expected_v: float, measured_v: float, series_ohm: float, usual_a: f
     """
     if not (math.isfinite(expected_v) and 0 < measured_v < expected_v):
         raise UnitoneError(
-            f"{measured_v:g} V is not a low rail where {expected_v:g} V are expected: it lies between 0 and that."
+            tr(
+                "{measured_v:g} V is not a low rail where {expected_v:g} V are expected: it lies between 0 and that.",
+                measured_v=measured_v,
+                expected_v=expected_v,
+            )
         )
     if not (math.isfinite(series_ohm) and series_ohm > 0) or usual_a < 0:
-        raise UnitoneError("The series resistor is above zero ohms, the usual current zero or more.")
+        raise UnitoneError(tr("The series resistor is above zero ohms, the usual current zero or more."))
     extra = (expected_v - measured_v) / series_ohm
     total = usual_a + extra
     source = expected_v + usual_a * series_ohm
@@ -59,7 +64,7 @@ def low_rail(expected_v: float, measured_v: float, series_ohm: float, usual_a: f
 def divider(source_v: float, top_ohm: float, bottom_ohm: float, load_ohm: float = math.inf) -> float:
     """Volts at the tap of a divider, loaded or not. Raises UnitoneError unless every resistance is above zero."""
     if min(top_ohm, bottom_ohm, load_ohm) <= 0:
-        raise UnitoneError("Every resistance of a divider is above zero ohms.")
+        raise UnitoneError(tr("Every resistance of a divider is above zero ohms."))
     lower = bottom_ohm if math.isinf(load_ohm) else bottom_ohm * load_ohm / (bottom_ohm + load_ohm)
     return source_v * lower / (top_ohm + lower)
 
@@ -67,14 +72,14 @@ def divider(source_v: float, top_ohm: float, bottom_ohm: float, load_ohm: float 
 def meter_ohm(ohm_per_volt: float, range_v: float) -> float:
     """Input resistance of a needle meter on a range: ohms per volt times full scale. Raises UnitoneError."""
     if ohm_per_volt <= 0 or range_v <= 0:
-        raise UnitoneError("Ohms per volt and range are above zero.")
+        raise UnitoneError(tr("Ohms per volt and range are above zero."))
     return ohm_per_volt * range_v
 
 
 def without_meter(read_v: float, source_ohm: float, meter: float) -> float:
     """What would stand at a point of ``source_ohm`` without the meter that read ``read_v``. Raises UnitoneError."""
     if source_ohm < 0 or meter <= 0:
-        raise UnitoneError("The point's resistance is zero or more, the meter's above zero.")
+        raise UnitoneError(tr("The point's resistance is zero or more, the meter's above zero."))
     return read_v * (1.0 + source_ohm / meter)
 
 
@@ -86,9 +91,9 @@ def as_read_by(true_v: float, source_ohm: float, meter: float) -> float:
 def preferred(ohm: float, series: str = "E24") -> float:
     """The nearest value of an E-series, nearest in ratio. Raises UnitoneError for a series or value that there is not."""
     if series not in SERIES:
-        raise UnitoneError(f"No series {series!r}. Known: {', '.join(SERIES)}.")
+        raise UnitoneError(tr("No series {series!r}. Known: {list}.", series=series, list=", ".join(SERIES)))
     if not (math.isfinite(ohm) and ohm > 0):
-        raise UnitoneError("A value is above zero.")
+        raise UnitoneError(tr("A value is above zero."))
     decade = 10.0 ** math.floor(math.log10(ohm))
     around = [v * d for d in (decade / 10, decade, decade * 10) for v in SERIES[series]]
     return min(around, key=lambda v: abs(math.log(v / ohm)))
@@ -111,7 +116,7 @@ def halve(points: Sequence[bool | None]) -> int | None:
 def preferred_between(least: float, most: float, series: str = "E24") -> list[float]:
     """Every preferred value from ``least`` to ``most`` (the unit of both). Raises UnitoneError unless 0 < least <= most."""
     if not 0 < least <= most:
-        raise UnitoneError("Preferred values lie above zero, from least to most.")
+        raise UnitoneError(tr("Preferred values lie above zero, from least to most."))
     decades = range(math.floor(math.log10(least)), math.ceil(math.log10(most)) + 1)
     values = (float(f"{v}e{d}") for d in decades for v in SERIES[series])
     return [v for v in values if least * (1 - 1e-9) <= v <= most * (1 + 1e-9)]

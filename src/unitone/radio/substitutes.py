@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 from unitone.errors import EntryError
 from unitone.quantities.entry import parse_si
+from unitone.words import tr
 
 #: Words of dielectrics and kinds, with what they are called here.
 _DIELECTRICS = {
@@ -68,7 +69,7 @@ def parse_spec(text: str) -> Spec:
         else:
             _number(word.replace("±", ""), found)
     if "value" not in found and not any(k in found for k in ("volts", "watts")):
-        raise EntryError.not_understood(text, "a part, like 47 uF 25 V electrolytic or 4k7 0.5 W")
+        raise EntryError.not_understood(text, tr("a part, like 47 uF 25 V electrolytic or 4k7 0.5 W"))
     return Spec(**found)  # type: ignore[arg-type]
 
 
@@ -117,13 +118,17 @@ def judge_substitute(original: Spec, fitted: Spec) -> tuple[Aspect, ...]:
         below = original.tolerance_pct or (20.0 if original.dielectric in _USUAL_PCT else 10.0)
         fits = -below - 1e-9 <= off <= above + 1e-9
         out.append(
-            Aspect("value", fits, "the same value" if abs(off) < 0.5 else f"{off:+.0f} % of the original's value")
+            Aspect(
+                "value",
+                fits,
+                tr("the same value") if abs(off) < 0.5 else tr("{off:+.0f} % of the original's value", off=off),
+            )
         )
     elif original.value and fitted.value:
-        out.append(Aspect("value", False, "another kind of part"))
+        out.append(Aspect("value", False, tr("another kind of part")))
     for name, was, now in (("volts", original.volts, fitted.volts), ("watts", original.watts, fitted.watts)):
         if was and now:
-            more = "the same" if math.isclose(was, now) else "more" if now > was else "less"
+            more = tr("the same") if math.isclose(was, now) else "more" if now > was else "less"
             out.append(
                 Aspect(
                     name, now >= was * (1 - 1e-9), f"{now:g} {name[0].upper()} for {was:g} {name[0].upper()}: {more}"
@@ -138,7 +143,9 @@ def judge_substitute(original: Spec, fitted: Spec) -> tuple[Aspect, ...]:
         fits = not fitted.polar
         out.append(
             Aspect(
-                "polarity", fits, "no plus and minus: fits either way" if fits else "polar where the original is not"
+                "polarity",
+                fits,
+                tr("no plus and minus: fits either way") if fits else tr("polar where the original is not"),
             )
         )
     return tuple(out)
@@ -147,20 +154,21 @@ def judge_substitute(original: Spec, fitted: Spec) -> tuple[Aspect, ...]:
 def _dielectric(original: Spec, fitted: Spec) -> Aspect:
     was, now = original.dielectric, fitted.dielectric
     if was == now:
-        return Aspect("dielectric", True, f"{now}, as it was")
+        return Aspect("dielectric", True, tr("{now}, as it was", now=now))
     if was in _STEADY:
         return Aspect(
             "dielectric",
             now in _STEADY,
-            f"{now} for {was}: " + ("as steady" if now in _STEADY else "drifts, and detunes a circuit"),
+            f"{now} for {was}: " + (tr("as steady") if now in _STEADY else tr("drifts, and detunes a circuit")),
         )
     if now == "electrolytic":
         return Aspect(
             "dielectric",
             was == "tantalum",
-            f"{now} for {was}: " + ("more leakage, more ESR: look at the circuit" if was == "tantalum" else "leaks"),
+            f"{now} for {was}: "
+            + (tr("more leakage, more ESR: look at the circuit") if was == "tantalum" else "leaks"),
         )
-    return Aspect("dielectric", True, f"{now} for {was}: leaks less")
+    return Aspect("dielectric", True, tr("{now} for {was}: leaks less", now=now, was=was))
 
 
 def describe_substitute(aspects: tuple[Aspect, ...]) -> str:

@@ -18,6 +18,7 @@ from scipy.interpolate import PchipInterpolator
 from scipy.optimize import least_squares
 
 from unitone.errors import UnitoneError
+from unitone.words import tr
 
 #: Exponents of varactors (abrupt 0.5, hyperabrupt up to 2) and their built-in volts: what is likely before anything is read,
 #: and by what factor it may differ.
@@ -96,15 +97,19 @@ def _joined(at: tuple[float, ...], left: tuple[float, ...]) -> PchipInterpolator
 def fit(readings: Sequence[tuple[float, float]]) -> Law:
     """A law from (Hz, tuning voltage), three readings or more, in any order. Raises UnitoneError for what is no VCO."""
     if len(readings) < 3:
-        raise UnitoneError("Three channels at least, best lowest, middle and highest, with their VCO tuning voltage.")
+        raise UnitoneError(
+            tr("Three channels at least, best lowest, middle and highest, with their VCO tuning voltage.")
+        )
     points = sorted(readings)
     hz, v = np.array([p[0] for p in points]), np.array([p[1] for p in points])
     if np.any(np.diff(hz) <= 0) or hz[0] <= 0:
-        raise UnitoneError("Two readings are of one frequency: give each channel once.")
+        raise UnitoneError(tr("Two readings are of one frequency: give each channel once."))
     steps = np.diff(v)
     if not (np.all(steps > 0) or np.all(steps < 0)):
         raise UnitoneError(
-            "The volts go up and down again: with a rising channel they rise, or fall, all the way. Check the readings, and lock."
+            tr(
+                "The volts go up and down again: with a rising channel they rise, or fall, all the way. Check the readings, and lock."
+            )
         )
     falls = bool(steps[0] < 0)
     # Volts that fall with frequency are a varactor seen from the supply's side: mirrored, they rise. How far the supply lies
@@ -112,7 +117,7 @@ def fit(readings: Sequence[tuple[float, float]]) -> Law:
     mirror = float(v.max() + max(v.min(), 0.5)) if falls else 0.0
     rising = mirror - v if falls else v
     if rising.min() <= -0.5:
-        raise UnitoneError("Control volts that far below zero: the varactor would conduct. Check the polarity.")
+        raise UnitoneError(tr("Control volts that far below zero: the varactor would conduct. Check the polarity."))
     scale = float(hz[-1])
     curve, others = _fitted((scale / hz) ** 2, rising)
     left = tuple(float(r) - curve.volts(float(x)) for x, r in zip((scale / hz) ** 2, rising, strict=True))
@@ -143,7 +148,7 @@ def _fitted(x: NDArray[np.float64], volts: NDArray[np.float64]) -> tuple[_Curve,
     found = curve(best.x)
     if found.b <= 0:
         raise UnitoneError(
-            "These volts are no varactor's: with more volts the frequency must rise. Check which channel is which."
+            tr("These volts are no varactor's: with more volts the frequency must rise. Check which channel is which.")
         )
     rng = np.random.default_rng(1)
     slopes = np.asarray(best.jac, np.float64)
@@ -175,7 +180,7 @@ class Stretch:
 def stretch(law: Law, hz: Sequence[float], window_v: tuple[float, float]) -> Stretch:
     """Will all of ``hz`` lock inside the window (V), and if not, does the core help? Raises UnitoneError for no frequencies or no window."""
     if not hz or not window_v[0] < window_v[1]:
-        raise UnitoneError("Some frequencies, and a window from lower to higher volts, are needed.")
+        raise UnitoneError(tr("Some frequencies, and a window from lower to higher volts, are needed."))
     least, most = min(hz), max(hz)
 
     def margin(turned: float) -> float:

@@ -26,6 +26,7 @@ from unitone.report.paper import (
     register,
     section,
 )
+from unitone.words import tr
 
 _COLOURS = {
     "in_spec": colors.HexColor("#2F6636"), "left_as_found": colors.HexColor("#2F6636"), "out_of_spec": colors.HexColor("#A8322A"),
@@ -89,35 +90,37 @@ def to_pdf(certificate: Certificate) -> bytes:
     register()
     c = certificate
     story: list[Flowable] = [
-        Paragraph("Unitone · alignment certificate", SMALL), Paragraph(escape(c.radio), TITLE), Paragraph(escape(c.kind), SMALL),
+        Paragraph(tr("Unitone · alignment certificate"), SMALL), Paragraph(escape(c.radio), TITLE), Paragraph(escape(c.kind), SMALL),
         Spacer(1, 4 * mm),
     ]  # fmt: skip
     if c.simulated:
         story += banner(c.statement)
     rows = [
         ("Job", f"{c.number:04d}"), ("Serial", c.serial or "—"), ("Owner", c.owner or "—"), ("Complaint", c.complaint or "—"),
-        ("Opened", c.opened[:10]), ("Finished", c.finished[:10] if c.finished else "not finished"), ("Result", c.summary),
+        ("Opened", c.opened[:10]), ("Finished", c.finished[:10] if c.finished else tr("not finished")), ("Result", c.summary),
     ]  # fmt: skip
-    story += [facts(rows), Paragraph("As found and as left", HEADING), _results(c, CELL, RIGHT, SMALL)]
+    story += [facts(rows), Paragraph(tr("As found and as left"), HEADING), _results(c, CELL, RIGHT, SMALL)]
     story.append(
-        Paragraph("! out of limits as found. * first read after something that reaches it had been turned.", SMALL)
+        Paragraph(tr("! out of limits as found. * first read after something that reaches it had been turned."), SMALL)
     )
     if c.turned:
         story += [
-            Paragraph("What was turned, from where it was found", HEADING),
+            Paragraph(tr("What was turned, from where it was found"), HEADING),
             Paragraph(escape(", ".join(f"{n} {a}" for n, a in c.turned)) + ".", BODY),
         ]
     for words, items in c.sections:
         story += section(words, items)
         if words == "Instruments" and items:
-            story.append(Paragraph(f"Decision rule: {escape(c.rule)} (w = U = 2u; ILAC-G8, JCGM 106).", SMALL))
+            story.append(
+                Paragraph(tr("Decision rule: {escape} (w = U = 2u; ILAC-G8, JCGM 106).", escape=escape(c.rule)), SMALL)
+            )
     if not c.simulated:
         story += [Spacer(1, 2 * mm), Paragraph(escape(c.statement), BODY)]
     story += [
         Spacer(1, 4 * mm),
         Paragraph(f"Sheet {escape(c.sheet_id)}, SHA-256 {escape(c.sheet_hash[:16])}… · job {escape(c.job_id)}", SMALL),
     ]
-    foot = f"Job {c.number:04d} · {c.radio}" + (" · simulated radio" if c.simulated else "")
+    foot = f"Job {c.number:04d} · {c.radio}" + (tr(" · simulated radio") if c.simulated else "")
     return build(story, f"Certificate {c.number:04d} · {c.radio}", foot)
 
 
@@ -125,7 +128,7 @@ def _results(c: Certificate, cell: ParagraphStyle, right: ParagraphStyle, quiet:
     rows: list[list[object]] = [
         [
             Paragraph(t, quiet)
-            for t in ("Step", "Ch", "Limit", "As found", "As left", "Verdict", "Instrument, limit's source")
+            for t in ("Step", "Ch", "Limit", tr("As found"), tr("As left"), "Verdict", tr("Instrument, limit's source"))
         ]
     ]
     style = [("VALIGN", (0, 0), (-1, -1), "TOP"), ("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE),

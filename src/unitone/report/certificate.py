@@ -107,7 +107,7 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
     opening = state.entries[0]
     opened = opening.said
     if not isinstance(opened, Opened):
-        raise TapeError("A log begins with the opening of its job.")
+        raise TapeError(tr("A log begins with the opening of its job."))
     simulated = state.card.simulated_seed is not None
     rows = []
     for step in state.sheet.steps:
@@ -180,7 +180,7 @@ def _volts(state: JobState) -> tuple[str, ...]:
 
 def _volts_text(logged: Logged) -> str:
     reading = logged.reading
-    return reading.word or (f"{reading.bound}{reading.value:.2f} V" if reading.value is not None else "—")
+    return tr(reading.word) or (f"{reading.bound}{reading.value:.2f} V" if reading.value is not None else "—")
 
 
 def _differs(state: JobState) -> tuple[str, ...]:
@@ -225,7 +225,7 @@ def _found_verdict(state: JobState, step: Step, logged: Logged | None) -> str:
 
 
 def _text(step: Step, logged: Logged | None) -> str:
-    return "not read" if logged is None else reading_text(step, logged)
+    return tr("not read") if logged is None else reading_text(step, logged)
 
 
 def _value(logged: Logged | None) -> float | None:

@@ -10,6 +10,7 @@ from pathlib import Path
 from unitone.errors import UnitoneError
 from unitone.files import write_file
 from unitone.report.certificate import Certificate
+from unitone.words import tr
 
 FORMATS = ("pdf", "html", "csv", "json")
 
@@ -28,7 +29,9 @@ def render(certificate: Certificate, form: str) -> bytes:
         from unitone.report._pdf import to_pdf
 
         return to_pdf(certificate)
-    raise UnitoneError(f"No certificate in the form {form!r}. Use one of {', '.join(FORMATS)}.")
+    raise UnitoneError(
+        tr("No certificate in the form {form!r}. Use one of {list}.", form=form, list=", ".join(FORMATS))
+    )
 
 
 def write(certificate: Certificate, form: str, path: Path) -> None:

@@ -15,18 +15,18 @@ from unitone.job.summary import reading_text, standing_variant, worst_found
 from unitone.job.verdicts import inside, lines, verdict, worst
 from unitone.report.certificate import part_lines
 from unitone.sheet.model.sheet import Step
-from unitone.words import tr
+from unitone.words import N_, tr
 
 FORMAT = "unitone-handover/1"
 FORMS = ("pdf", "html", "json")
 #: What the main quantities are to somebody who never opened a radio.
 PLAIN = {
-    "rx.sensitivity": tr("Sensitivity: weakest station"), "rx.sensitivity_am": tr("Sensitivity: weakest station"),
-    "tx.power": tr("Transmit power"), "tx.pep": tr("Transmit power, speech peaks"), "tx.frequency_error": tr("Transmit frequency error"),
-    "tx.deviation": tr("Loudness on the air"), "tx.am_depth": tr("Loudness on the air"), "rx.s_meter": tr("Signal meter"),
-    "rx.led_lights": tr("Signal meter"),
-    "rx.squelch_opens": tr("Squelch opens at"), "supply.current": tr("Current drawn"), "rx.distortion": tr("Distortion of the sound"),
-    "rx.frequency_error": tr("Dial"), "tx.field_strength": tr("Strength through its own aerial"),
+    "rx.sensitivity": N_("Sensitivity: weakest station"), "rx.sensitivity_am": N_("Sensitivity: weakest station"),
+    "tx.power": N_("Transmit power"), "tx.pep": N_("Transmit power, speech peaks"), "tx.frequency_error": N_("Transmit frequency error"),
+    "tx.deviation": N_("Loudness on the air"), "tx.am_depth": N_("Loudness on the air"), "rx.s_meter": N_("Signal meter"),
+    "rx.led_lights": N_("Signal meter"),
+    "rx.squelch_opens": N_("Squelch opens at"), "supply.current": N_("Current drawn"), "rx.distortion": N_("Distortion of the sound"),
+    "rx.frequency_error": N_("Dial"), "tx.field_strength": N_("Strength through its own aerial"),
 }  # fmt: skip
 
 
@@ -131,7 +131,7 @@ def _headline(state: JobState) -> str:
 
 
 def _plain(step: Step) -> str:
-    return PLAIN.get(step.quantity_id, step.title)
+    return tr(PLAIN.get(step.quantity_id, "")) or step.title
 
 
 def _settings(state: JobState) -> tuple[SettingLine, ...]:
@@ -190,7 +190,9 @@ def render(page: Handover, form: str) -> bytes:
         return render_template("handover.html", c=page).encode()
     if form == "pdf":
         return _pdf(page)
-    raise UnitoneError(f"No handover page in the form {form!r}. Use one of {', '.join(FORMS)}.")
+    raise UnitoneError(
+        tr("No handover page in the form {form!r}. Use one of {list}.", form=form, list=", ".join(FORMS))
+    )
 
 
 def write(page: Handover, form: str, path: Path) -> None:

@@ -62,7 +62,9 @@ class Measuring:
                 u = instrument.uncertainty(q, nominal if nominal is not None else value)
                 warning = instrument.warning(q, raw)
             if not q.low <= value <= q.high:
-                raise EntryError.impossible(typed, f"that is no {q.title}. Expected {EXPECTED[q.kind]}.")
+                raise EntryError.impossible(
+                    typed, tr("that is no {title}. Expected {expected}.", title=q.title, expected=EXPECTED[q.kind])
+                )
             self._ask_back(typed, q, value, wanted)
             if q.id in FOUND_BY and not entry.bound:
                 ratio = FOUND_BY[q.id][1]
@@ -156,7 +158,13 @@ class Measuring:
                 nominal is not None and abs(value) > 0.02 * nominal and wanted.endswith("error")
             ):
                 raise EntryError(
-                    f"{name}: {value:g} {CANONICAL_UNIT[q.kind]} cannot be a reading of {q.title}. Check what was measured."
+                    tr(
+                        "{name}: {value:g} {canonical_unit} cannot be a reading of {title}. Check what was measured.",
+                        name=name,
+                        value=value,
+                        canonical_unit=CANONICAL_UNIT[q.kind],
+                        title=q.title,
+                    )
                 )
             warning = ""
             if wanted in ("rx.sinad", "rx.sn_ratio") and conditions.level_dbm is not None:
@@ -166,7 +174,12 @@ class Measuring:
             return reading
         have = " or ".join(dict.fromkeys(quantity(q).title for q, _, _ in sends))
         raise TapeError(
-            f"The step at hand, {self._session.step.title}, reads {quantity(wanted).title}; this is {have}."
+            tr(
+                "The step at hand, {title}, reads {title2}; this is {have}.",
+                title=self._session.step.title,
+                title2=quantity(wanted).title,
+                have=have,
+            )
         )
 
     def set_kit(self, kit: Kit) -> None:
@@ -178,7 +191,7 @@ class Measuring:
         for instrument in instruments:
             instrument.check()
         if rule is not None and rule not in RULES:
-            raise TapeError(f"“{rule}” is no decision rule. Use one of: {', '.join(RULES)}.")
+            raise TapeError(tr("“{rule}” is no decision rule. Use one of: {list}.", rule=rule, list=", ".join(RULES)))
         self._session.append(InstrumentsSet([i.to_data() for i in instruments], rule or ""))
 
     def choose_instrument(self, quantity_id: str, instrument_id: str) -> None:

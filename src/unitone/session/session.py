@@ -50,7 +50,7 @@ from unitone.simulator.radio import SimulatedRadio
 from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.store.logbook import text_hash, utc_now
 from unitone.store.ports import Store
-from unitone.words import tr
+from unitone.words import N_, tr
 
 
 def library_of(logbook: Store) -> Library:
@@ -75,7 +75,11 @@ def open_job(
     sheet = parse_sheet(text, str(path), path.stem)
     if card.simulated_seed is not None and not bundle.physics:
         raise BenchError(
-            f"{sheet.title} has no physics file {physics_path(path).name} beside it, so it has no simulated radio."
+            tr(
+                "{title} has no physics file {name} beside it, so it has no simulated radio.",
+                title=sheet.title,
+                name=physics_path(path).name,
+            )
         )
     instruments = my_bench(logbook).instruments(
         tuple(Instrument.from_data(i) for i in logbook.setting("instruments") or ())
@@ -123,7 +127,7 @@ def _named(text: str, path: Path, title: str) -> str:
 
 
 #: What came of something that was tried.
-OUTCOMES = ("not the cause", "the cause", "unclear")
+OUTCOMES = (N_("not the cause"), N_("the cause"), N_("unclear"))
 
 
 class Session:
@@ -170,11 +174,14 @@ class Session:
     def append(self, said: Said) -> Entry:
         """Commit an entry, then take it into the state. Raises TapeError, StoreError."""
         if self.state.finished and not said.after_the_end:
-            raise TapeError("This job is finished. Its log takes notes only.")
+            raise TapeError(tr("This job is finished. Its log takes notes only."))
         if self.state.unreadable:
             numbers = ", ".join(map(str, self.state.unreadable[:5]))
             raise TapeError(
-                f"This job's log is damaged (entry {numbers}): it can be read, not worked on. Restore a backup to go on."
+                tr(
+                    "This job's log is damaged (entry {numbers}): it can be read, not worked on. Restore a backup to go on.",
+                    numbers=numbers,
+                )
             )
         entry = self.logbook.append(self.job_id, said, round(self.bench.seconds(), 3), self.state.seq + 1, self._now())
         self._tape.append(entry)
@@ -222,7 +229,7 @@ class Session:
         """
         if not isinstance(self.bench, SimulatedBench):
             raise HookUpError(
-                "The interlock is forced on the simulated bench only. Hook up for sending, then confirm it."
+                tr("The interlock is forced on the simulated bench only. Hook up for sending, then confirm it.")
             )
         broken = breaks(self.state)
         if broken:
@@ -268,7 +275,7 @@ class Session:
     def need_hook_up(self) -> None:
         """Raises HookUpError where the bench is not hooked up for the step, TapeError for a finished job."""
         if self.state.finished:
-            raise TapeError("This job is finished. Its log takes notes only.")
+            raise TapeError(tr("This job is finished. Its log takes notes only."))
         if not self._hooked_up():
             raise HookUpError.wrong_way(self.step.hook_up, self.state.hook_up)
 
@@ -279,7 +286,10 @@ class Session:
         quantity_id = self.reading_quantity(wanted)
         if quantity_id in FOUND_BY:
             raise BenchError(
-                f"The level for {FOUND_BY[quantity_id][2]} is found from readings: dial a level first, or type the level."
+                tr(
+                    "The level for {found_by} is found from readings: dial a level first, or type the level.",
+                    found_by=FOUND_BY[quantity_id][2],
+                )
             )
         got = self.bench.measure(quantity_id, wanted)
         reading = Reading(
@@ -310,7 +320,13 @@ class Session:
         if quantity_id in FOUND_BY and self._is_ratio(typed):
             quantity_id, _, mark = FOUND_BY[quantity_id]
             if wanted.level_dbm is None:
-                raise EntryError(f"“{typed}” at which level? Dial a level first, or type the level that gives {mark}.")
+                raise EntryError(
+                    tr(
+                        "“{typed}” at which level? Dial a level first, or type the level that gives {mark}.",
+                        typed=typed,
+                        mark=mark,
+                    )
+                )
         reading = self.measuring.typed_reading(typed, quantity_id, wanted)
         self.append(reading)
         return reading
@@ -362,7 +378,7 @@ class Session:
         if asked_mdeg == 0:
             return 0
         if self.state.finished:
-            raise TapeError("This job is finished. Its log takes notes only.")
+            raise TapeError(tr("This job is finished. Its log takes notes only."))
         self.start_work()
         moved, stop = self.bench.turn(adjuster, asked_mdeg)
         self.append(Turned(adjuster, asked_mdeg, moved, stop))
@@ -399,9 +415,9 @@ class Session:
         taken to reach everything unless ``reaches`` says better.
         """
         if not name.strip():
-            raise TapeError("Say which part was touched, or what was done.")
+            raise TapeError(tr("Say which part was touched, or what was done."))
         if self.state.finished:
-            raise TapeError("This job is finished. Its log takes notes only.")
+            raise TapeError(tr("This job is finished. Its log takes notes only."))
         known = {a.id: (a.title, a.affects) for a in actions_of(self.sheet)}
         known |= {p.id: (p.what or p.id, p.affects) for p in self.sheet.parts}
         title, declared = known.get(name.strip(), (name.strip(), EVERYTHING))
@@ -416,10 +432,16 @@ class Session:
         Raises TapeError without a reason, or where there is nothing to accept.
         """
         if not reason.strip():
-            raise TapeError("Give the reason: it stands on the certificate.")
+            raise TapeError(tr("Give the reason: it stands on the certificate."))
         now = verdict(self.state, self.step)
         if verdict_word == "accepted" and now not in ("out_of_spec", "undecided"):
-            raise TapeError(f"{self.step.title} is “{now}”: only what is out, or too close to call, is accepted.")
+            raise TapeError(
+                tr(
+                    "{title} is “{now}”: only what is out, or too close to call, is accepted.",
+                    title=self.step.title,
+                    now=now,
+                )
+            )
         values: dict[str, float | None] = {}
         for index in range(len(self.step.required)):
             logged = self.state.latest.get((self.step.id, index))
@@ -431,7 +453,9 @@ class Session:
         """This job's own answers to the questions of conventions; what is not named follows sheet and workshop."""
         for question, choice in chosen.items():
             if question not in QUESTIONS or choice not in QUESTIONS[question].choices:
-                raise TapeError(f"“{question} = {choice}” is no convention that Unitone knows.")
+                raise TapeError(
+                    tr("“{question} = {choice}” is no convention that Unitone knows.", question=question, choice=choice)
+                )
         self.append(ConventionsChosen(chosen))
 
     def set_variant(
@@ -445,18 +469,18 @@ class Session:
         stays on the tape; ``undo_variant`` goes back to it.
         """
         if not title.strip():
-            raise TapeError("Give the variant a name, such as “upper band added”.")
+            raise TapeError(tr("Give the variant a name, such as “upper band added”."))
         name = f"variant “{title.strip()}”"
         changed = parse_sheet(sheet_text, name, self.state.written.id)
         gone = [
             a for a, seq in self.state.last_touch.items() if seq and a not in {x.id for x in changed.adjusters}
         ]  # fmt: skip
         if gone:
-            raise TapeError(f"{', '.join(gone)} was turned in this job: keep it in the sheet.")
+            raise TapeError(tr("{list} was turned in this job: keep it in the sheet.", list=", ".join(gone)))
         before, after = to_data(self.state.written.source_text, name), to_data(sheet_text, name)
         found = differences(before, after)
         if not found:
-            raise TapeError("Nothing differs from the sheet as it stands.")
+            raise TapeError(tr("Nothing differs from the sheet as it stands."))
         self.append(
             VariantMade(
                 title.strip(),
@@ -474,7 +498,7 @@ class Session:
     def undo_variant(self) -> None:
         """Back to the sheet as it was before the last variant: a new variant that says so."""
         if not self.state.variants or self.state.variants[-1].undone:
-            raise TapeError("This radio stands as its sheet says.")
+            raise TapeError(tr("This radio stands as its sheet says."))
         last = self.state.variants[-1]
         texts = {e.said.sheet_hash: e.said.sheet_text for e in self._tape if isinstance(e.said, Opened | VariantMade)}
         opened = self._tape[0].said
@@ -489,21 +513,23 @@ class Session:
     def tried(self, suspected: str, done: str, result: str, outcome: str) -> None:
         """What was suspected, done, seen, and whether that was the cause. Raises TapeError for what says nothing."""
         if outcome not in OUTCOMES:
-            raise TapeError(f"“{outcome}” is no outcome. Use one of: {', '.join(OUTCOMES)}.")
+            raise TapeError(
+                tr("“{outcome}” is no outcome. Use one of: {list}.", outcome=outcome, list=", ".join(OUTCOMES))
+            )
         if not (suspected.strip() and done.strip()):
-            raise TapeError("Say what was suspected and what was done.")
+            raise TapeError(tr("Say what was suspected and what was done."))
         self.append(Tried(suspected.strip(), done.strip(), result.strip(), outcome))
 
     def loosen(self, what: str) -> None:
         """A temporary state: a lifted lead, a plug out, a damping resistor on."""
         if not what.strip():
-            raise TapeError("Say what is loose, such as “speaker unsoldered”.")
+            raise TapeError(tr("Say what is loose, such as “speaker unsoldered”."))
         self.append(Loosened(what.strip()))
 
     def tie(self, entry_id: str, stays: str = "") -> None:
         """A loose end was put right, or stays as it is for the reason given. Raises TapeError for one that is not open."""
         if entry_id not in {x.entry_id for x in self.state.open_ends}:
-            raise TapeError("That loose end is not open.")
+            raise TapeError(tr("That loose end is not open."))
         self.append(Tied(entry_id, stays.strip()))
 
     # -- corrections, notes, ends -----------------------------------------------------------------
@@ -534,10 +560,10 @@ class Session:
         waiting = blockers(self.state)
         if waiting:
             names = ", ".join(f"{step.title} ({v})" for step, v in waiting)
-            raise TapeError(f"Not finished: {names}. Measure these first.")
+            raise TapeError(tr("Not finished: {names}. Measure these first.", names=names))
         if self.state.open_ends:
             ends = ", ".join(self.state.describe_loose(x) for x in self.state.open_ends)
-            raise TapeError(f"Still loose: {ends}. Put it right, or say why it stays (W).")
+            raise TapeError(tr("Still loose: {ends}. Put it right, or say why it stays (W).", ends=ends))
         self.append(Finished())
         self.keep_summary()
 
@@ -580,7 +606,7 @@ def _bench_for(state: JobState, opening: Entry) -> Bench:
     # The simulated radio is the radio that the job began with: a variant changes the sheet, not the simulated radio.
     opened = opening.said
     if not isinstance(opened, Opened):
-        raise TapeError("A log begins with the opening of its job.")
+        raise TapeError(tr("A log begins with the opening of its job."))
     sheet = kept_sheet(opened.sheet_text, opened.sheet_id)
     physics = parse_physics(opened.physics_text, "physics of this job", sheet)
     bench = SimulatedBench(SimulatedRadio(sheet, physics, seed, state.card.simulated_fault), state.bench_s)

@@ -51,9 +51,9 @@ def minutes_of(typed: str) -> float:
     elif plain and match and (match[1] or match[2]):
         minutes = 60.0 * float(match[1] or 0) + float(match[2] or 0)
     else:
-        raise EntryError.not_understood(typed, "a time, like 25, 1 h 25 or 0,5 h")
+        raise EntryError.not_understood(typed, tr("a time, like 25, 1 h 25 or 0,5 h"))
     if not 0 < minutes <= _LONGEST:
-        raise EntryError.impossible(typed, "a time lies between a minute and a day. Enter each day by itself.")
+        raise EntryError.impossible(typed, tr("a time lies between a minute and a day. Enter each day by itself."))
     return minutes
 
 
@@ -71,7 +71,7 @@ class Workshop:
         given = {k: list(v) if isinstance(v, tuple) else v for k, v in fields.items()}
         fixed = {"number", "sheet_id", "simulated_seed"} & set(given)
         if fixed:
-            raise TapeError(f"The card's {', '.join(sorted(fixed))} cannot be changed. Open another job.")
+            raise TapeError(tr("The card's {list} cannot be changed. Open another job.", list=", ".join(sorted(fixed))))
         changed = {k: v for k, v in given.items() if v != (now.get(k) or ([] if isinstance(v, list) else ""))}
         if changed:
             Card.from_data({**now, **changed})
@@ -88,15 +88,15 @@ class Workshop:
         makes those stale that the parts can reach.
         """
         if look not in LOOKS:
-            raise TapeError(f"“{look}” is no finding. Use one of: {', '.join(LOOKS)}.")
+            raise TapeError(tr("“{look}” is no finding. Use one of: {list}.", look=look, list=", ".join(LOOKS)))
         if not item.strip():
-            raise TapeError("Say what was looked at.")
+            raise TapeError(tr("Say what was looked at."))
         if look == "wrong" and not words.strip():
-            raise TapeError("Say what is wrong: it is shown beside the step and stands on the papers.")
+            raise TapeError(tr("Say what is wrong: it is shown beside the step and stands on the papers."))
         if look == "repaired" and not (done.strip() or words.strip()):
-            raise TapeError("Say what was done.")
+            raise TapeError(tr("Say what was done."))
         if stage and stage not in {s.id for s in self._session.state.sheet.stages}:
-            raise TapeError(f"The sheet has no stage “{stage}”.")
+            raise TapeError(tr("The sheet has no stage “{stage}”.", stage=stage))
         for name, content in (pictures or {}).items():
             check_picture(name, content)
         names = [n.strip() for n in on if n.strip()]
@@ -116,11 +116,13 @@ class Workshop:
         Raises EntryError, TapeError.
         """
         if path and path not in SUPPLY_PATHS:
-            raise TapeError(f"“{path}” is no way to feed a radio. Use one of: {', '.join(SUPPLY_PATHS)}.")
+            raise TapeError(
+                tr("“{path}” is no way to feed a radio. Use one of: {list}.", path=path, list=", ".join(SUPPLY_PATHS))
+            )
         said = SupplySet(
             path if path != self._session.state.shop.path else "",
-            _above_zero(limit, "A", "a current, like 2 A or 500 mA") if limit.strip() else None,
-            _above_zero(meter.replace("Ω", "ohm"), "ohm", "an input resistance, like 10 Mohm")
+            _above_zero(limit, "A", tr("a current, like 2 A or 500 mA")) if limit.strip() else None,
+            _above_zero(meter.replace("Ω", "ohm"), "ohm", tr("an input resistance, like 10 Mohm"))
             if meter.strip()
             else None,
         )
@@ -141,7 +143,7 @@ class Workshop:
         """Log a typed reading of a row of the voltage table. Raises EntryError, TapeError."""
         row = next((v for v in self._session.state.sheet.voltages if v.id == row_id), None)
         if row is None:
-            raise TapeError(f"The voltage table has no row “{row_id}”.")
+            raise TapeError(tr("The voltage table has no row “{row_id}”.", row_id=row_id))
         reading = self._session.measuring.typed_reading(typed, row.quantity_id, row.conditions)
         self._session.append(reading)
         return reading
@@ -150,7 +152,7 @@ class Workshop:
         """Let the bench read a row of the voltage table and log it. Raises TapeError, BenchError, HookUpError."""
         row = next((v for v in self._session.state.sheet.voltages if v.id == row_id), None)
         if row is None:
-            raise TapeError(f"The voltage table has no row “{row_id}”.")
+            raise TapeError(tr("The voltage table has no row “{row_id}”.", row_id=row_id))
         if row.conditions.way == "transmit" and self._session.state.hook_up != "transmit":
             raise HookUpError.wrong_way("transmit", self._session.state.hook_up)
         got = self._session.bench.measure(row.quantity_id, row.conditions)
@@ -178,11 +180,11 @@ class Workshop:
     ) -> None:
         """Log a capacitor as marked and measured (texts with units). Raises EntryError, UnitoneError, TapeError."""
         if not part.strip():
-            raise TapeError("Name the capacitor, such as C41.")
+            raise TapeError(tr("Name the capacitor, such as C41."))
         farads = {typed: parse_si(typed, "F") for typed in (marked, measured)}
         for typed, value in farads.items():
             if value >= 1.0 and not re.search(r"[pnumµ]", typed):
-                raise EntryError.impossible(typed, "that would be farads. Write the prefix: 47 uF, 100 nF.")
+                raise EntryError.impossible(typed, tr("that would be farads. Write the prefix: 47 uF, 100 nF."))
         ohm = parse_si(esr.replace("Ω", "ohm"), "ohm") if esr.strip() else None
         judge_capacitor(dielectric, farads[marked], farads[measured], ohm, at_hz)
         self._session.append(CapacitorMeasured(part.strip(), dielectric, farads[marked], farads[measured], at_hz, ohm))
@@ -195,10 +197,10 @@ class Workshop:
         Readings that the part can reach become stale. Raises EntryError, TapeError.
         """
         if not part.strip() or not fitted.strip():
-            raise TapeError("Say which part, and what was fitted.")
+            raise TapeError(tr("Say which part, and what was fitted."))
         if not 1 <= count <= 1000:
-            raise TapeError(f"{count} parts: a count lies between 1 and 1000.")
-        cost = _above_zero(price, "", "a price, like 0.35 or 1,20") if price.strip() else None
+            raise TapeError(tr("{count} parts: a count lies between 1 and 1000.", count=count))
+        cost = _above_zero(price, "", tr("a price, like 0.35 or 1,20")) if price.strip() else None
         why = why.strip() or substitute_why(instead, fitted)
         self._session.append(PartFitted(part.strip(), count, fitted.strip(), instead.strip(), why, cost))
         if self._session.state.readings:
@@ -211,9 +213,15 @@ class Workshop:
     def heard(self, who: str, speaks_of: SpeaksOf, words: str) -> None:
         """What somebody said of the radio on the air. Raises TapeError."""
         if speaks_of not in SPEAKS_OF:
-            raise TapeError(f"“{speaks_of}” is nothing that a report speaks of. Use one of: {', '.join(SPEAKS_OF)}.")
+            raise TapeError(
+                tr(
+                    "“{speaks_of}” is nothing that a report speaks of. Use one of: {list}.",
+                    speaks_of=speaks_of,
+                    list=", ".join(SPEAKS_OF),
+                )
+            )
         if not words.strip():
-            raise TapeError("Say what was heard.")
+            raise TapeError(tr("Say what was heard."))
         self._session.append(HeardOnAir(speaks_of, words.strip(), who.strip()))
 
     # -- handing over ----------------------------------------------------------------------------------
@@ -221,25 +229,25 @@ class Workshop:
     def tell_control(self, control: str, does: str) -> None:
         """What a switch or knob of this radio now does, in plain words. Raises TapeError."""
         if not control.strip():
-            raise TapeError("Name the control.")
+            raise TapeError(tr("Name the control."))
         self._session.append(ControlTold(control.strip(), does.strip()))
 
     def test_control(self, control: str, works: bool, words: str = "") -> None:
         """A control was function-tested. Raises TapeError where it does not work and nothing is said."""
         if not works and not words.strip():
-            raise TapeError("Say what the control does not do.")
+            raise TapeError(tr("Say what the control does not do."))
         self._session.append(ControlTold(control, works=works, words=words.strip()))
 
     def set_status(self, status: str, why: str = "", approved: str | None = None) -> None:
         """Open, waiting (for the owner, a part, a manual) or left for later; ``approved`` is up to which cost. Raises TapeError."""
         if status not in STATUSES:
-            raise TapeError(f"“{status}” is no state. Use one of: {', '.join(STATUSES)}.")
+            raise TapeError(tr("“{status}” is no state. Use one of: {list}.", status=status, list=", ".join(STATUSES)))
         self._session.append(StatusSet(status, why.strip(), None if approved is None else approved.strip()))
 
     def hand_over(self, to: str = "") -> None:
         """The finished radio was given back. Raises TapeError while the job is not finished."""
         if not self._session.state.finished:
-            raise TapeError("This job is not finished. Finish it, then hand it over.")
+            raise TapeError(tr("This job is not finished. Finish it, then hand it over."))
         if self._session.state.shop.handed is None:
             self._session.append(HandedOver(to.strip()))
 
@@ -263,5 +271,5 @@ def _above_zero(typed: str, unit: str, expected: str) -> float:
     except EntryError:
         raise EntryError.not_understood(typed, expected) from None
     if not (math.isfinite(value) and value > 0):
-        raise EntryError.impossible(typed, f"must be above zero. Expected {expected}.")
+        raise EntryError.impossible(typed, tr("must be above zero. Expected {expected}.", expected=expected))
     return value

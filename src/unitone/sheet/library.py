@@ -14,12 +14,13 @@ from unitone.sheet.format.lines import key_lines
 from unitone.sheet.format.pictures import read_picture
 from unitone.sheet.format.read import parse_sheet, problem_lines, read_sheet, read_text
 from unitone.sheet.model.sheet import Sheet
+from unitone.words import N_, tr
 
 DATA = Path(__file__).resolve().parent.parent / "data"
 SHEETS = DATA / "sheets"
 #: General procedures by kind of radio, for a radio without a sheet.
 GENERAL = DATA / "general"
-_MISSING = "the picture is not beside the sheet"
+_MISSING = N_("the picture is not beside the sheet")
 
 
 @dataclass(frozen=True)
@@ -65,7 +66,9 @@ def open_file(path: Path) -> Bundle:
             beside = path.with_name(name)
             there = beside.is_file()
         except (OSError, ValueError):
-            left_out.append(f"{name[:40]}: is no name of a picture. Name a file beside the sheet, such as board.png.")
+            left_out.append(
+                tr("{name}: is no name of a picture. Name a file beside the sheet, such as board.png.", name=name[:40])
+            )
             continue
         if there:
             try:
@@ -73,7 +76,7 @@ def open_file(path: Path) -> Bundle:
             except SheetError as error:
                 left_out += error.problems
         else:
-            left_out.append(f"{name}: {_MISSING}. Add it in the editor.")
+            left_out.append(tr("{name}: {missing}. Add it in the editor.", name=name, missing=_MISSING))
     physics = read_text(physics_path(path)) if physics_path(path).is_file() else ""
     return Bundle(text, pictures, physics, tuple(left_out))
 
@@ -103,7 +106,10 @@ class Library:
         except OSError as error:
             reason = plain_reason(error)
             raise SheetError(
-                [f"{self.folder}:1: file: the folder cannot be read ({reason}). Check its permissions."]
+                [
+                    f"{self.folder}:1: file: "
+                    + tr("the folder cannot be read ({reason}). Check its permissions.", reason=reason)
+                ]
             ) from None
         return sorted(
             p for p in there
@@ -131,7 +137,9 @@ class Library:
         except SheetError as error:
             return Kept(path.stem, path, path.name, "", 0, own, False, tuple(error.problems), path.stem)
         except Exception as error:  # one bad file must not take the others from the list
-            words = f"{path}:1: file: cannot be read ({type(error).__name__}: {error}). Move it away, or correct it."
+            words = f"{path}:1: file: " + tr(
+                "cannot be read ({name}: {error}). Move it away, or correct it.", name=type(error).__name__, error=error
+            )
             return Kept(path.stem, path, path.name, "", 0, own, False, (words,), path.stem)
         try:
             sheet = parse_sheet(bundle.text, path.name, path.stem)
@@ -156,7 +164,7 @@ class Library:
         except (OSError, ValueError):
             pass
         known = ", ".join(p.stem for p in [*self.own(), *built_in()])
-        raise SheetError([f"{name}:1: file: no such sheet or file. Sheets there are: {known}."])
+        raise SheetError([f"{name}:1: file: " + tr("no such sheet or file. Sheets there are: {known}.", known=known)])
 
     def free_id(self, wanted: str) -> str:
         """``wanted`` as a file name that no sheet of this library has yet."""
@@ -169,7 +177,7 @@ class Library:
     def save(self, identifier: str, bundle: Bundle) -> Path:
         """Keep a sheet as the workshop's own. Raises SheetError where there is no folder or it cannot be written."""
         if self.folder is None:
-            raise SheetError([f"{identifier}:1: file: this logbook is in memory only, it keeps no sheets."])
+            raise SheetError([f"{identifier}:1: file: " + tr("this logbook is in memory only, it keeps no sheets.")])
         path = self.folder / f"{identifier}{ENDING}"
         write_bundle(path, bundle.text, bundle.pictures, bundle.physics)
         old = self.folder / f"{identifier}.toml"
@@ -205,7 +213,7 @@ class Library:
     def remove(self, path: Path) -> Path:
         """Put one of the workshop's own sheets aside (it is renamed, not destroyed); returns where it lies now."""
         if path not in self.own():
-            raise SheetError([f"{path}:1: file: comes with the program and stays."])
+            raise SheetError([f"{path}:1: file: " + tr("comes with the program and stays.")])
         aside = path.with_name(f"{path.name}.removed")
         number = 2
         while aside.exists():
@@ -217,7 +225,7 @@ class Library:
         """Undo ``remove``. Raises SheetError where the name has been taken since."""
         path = aside.with_name(aside.name.partition(".removed")[0])
         if path.exists():
-            raise SheetError([f"{path}:1: file: there is a sheet of that name again. Rename one of them."])
+            raise SheetError([f"{path}:1: file: " + tr("there is a sheet of that name again. Rename one of them.")])
         aside.rename(path)
         return path
 

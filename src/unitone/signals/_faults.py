@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from unitone.errors import SignalError
+from unitone.words import tr
 
 Real = NDArray[np.float64] | NDArray[np.float32]
 
@@ -41,7 +42,7 @@ class Health:
         if not np.all(np.isfinite(block)):
             at = (self.samples + int(np.argmax(~np.isfinite(block)))) / self.rate
             raise SignalError(
-                f"a sample at {at:.3f} s is not a number. Export the recording again, as integers if need be."
+                tr("a sample at {at:.3f} s is not a number. Export the recording again, as integers if need be.", at=at)
             )
         top = float(np.max(np.abs(block)))
         self.peak = max(self.peak, top)
@@ -106,10 +107,17 @@ class Health:
         """Raises SignalError for too short a recording and for silence."""
         if self.seconds < least_s:
             raise SignalError(
-                f"{self.samples} samples ({self.seconds * 1e3:.1f} ms) are too few: at least {least_s * 1e3:.0f} ms are needed."
+                tr(
+                    "{samples} samples ({x:.1f} ms) are too few: at least {x2:.0f} ms are needed.",
+                    samples=self.samples,
+                    x=self.seconds * 1000.0,
+                    x2=least_s * 1000.0,
+                )
             )
         if self.peak < SILENCE:
-            raise SignalError("it is silent from beginning to end. Check the cable and the input that was recorded.")
+            raise SignalError(
+                tr("it is silent from beginning to end. Check the cable and the input that was recorded.")
+            )
 
     def warnings(self) -> list[str]:
         """In words, the worst first."""
@@ -117,15 +125,27 @@ class Health:
         if self.clipped > 2:
             share = 100.0 * self.clipped / max(self.samples, 1)
             found.append(
-                f"clipped: {share:.2g} % of the samples stand at the top. Turn the level down and record again."
+                tr(
+                    "clipped: {share:.2g} % of the samples stand at the top. Turn the level down and record again.",
+                    share=share,
+                )
             )
         if self.peak > 1.0:
             found.append(
-                f"over full scale by {20 * np.log10(self.peak):.1f} dB: float samples, fine here, clipped elsewhere."
+                tr(
+                    "over full scale by {x:.1f} dB: float samples, fine here, clipped elsewhere.",
+                    x=20 * np.log10(self.peak),
+                )
             )
         if self.gaps:
-            found.append(f"{len(self.gaps)} gaps, the first at {self.gaps[0]:.2f} s: samples were lost in recording.")
+            found.append(
+                tr(
+                    "{n} gaps, the first at {gaps:.2f} s: samples were lost in recording.",
+                    n=len(self.gaps),
+                    gaps=self.gaps[0],
+                )
+            )
         swing = float(np.sqrt(max(self.rms**2 - self.offset**2, 0.0)))
         if abs(self.offset) > 0.02 and abs(self.offset) > 0.05 * swing:
-            found.append(f"DC offset of {100 * self.offset:.1f} % of full scale: left out of the measurement.")
+            found.append(tr("DC offset of {x:.1f} % of full scale: left out of the measurement.", x=100 * self.offset))
         return found

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from unitone.errors import SignalError
 from unitone.files import read_text
+from unitone.words import tr
 
 #: A sweep of a hundred thousand points stays far below this (bytes).
 MAX_BYTES = 30_000_000
@@ -30,15 +31,21 @@ def read_touchstone(path: Path, parameter: str = "s21") -> tuple[NDArray[np.floa
     try:
         text = read_text(path, MAX_BYTES, "latin-1")
     except OSError as error:
-        raise SignalError(f"{path}: cannot be read ({error.strerror}). Check its name.") from None
+        raise SignalError(
+            tr("{path}: cannot be read ({strerror}). Check its name.", path=path, strerror=error.strerror)
+        ) from None
     ports = 1 if path.suffix.lower() == ".s1p" else 2
     wanted = "s11" if ports == 1 else parameter.lower()
     if wanted not in _ORDER:
-        raise SignalError(f"{path}: has no {parameter.upper()}: it holds {ports} ports.")
+        raise SignalError(
+            tr("{path}: has no {upper}: it holds {ports} ports.", path=path, upper=parameter.upper(), ports=ports)
+        )
     scale, form, order, numbers, lines = _parse(path, text, ports)
     width = 1 + 2 * ports * ports
     if len(numbers) < width:
-        raise SignalError(f"{path}: is no Touchstone file that can be read (it holds no data). Export it again.")
+        raise SignalError(
+            tr("{path}: is no Touchstone file that can be read (it holds no data). Export it again.", path=path)
+        )
     rows = np.asarray(numbers[: len(numbers) // width * width], np.float64).reshape(-1, width)
     # Noise data follow the network data of a two-port: their frequencies begin anew from below.
     falls = np.flatnonzero(np.diff(rows[:, 0]) <= 0)
@@ -46,9 +53,15 @@ def read_touchstone(path: Path, parameter: str = "s21") -> tuple[NDArray[np.floa
         rows = rows[: falls[0] + 1]
     elif falls.size:
         hz = rows[falls[0] + 1, 0] * scale
-        raise SignalError(f"{path}: the frequencies do not rise from point to point (at {hz:g} Hz). Export it again.")
+        raise SignalError(
+            tr(
+                "{path}: the frequencies do not rise from point to point (at {hz:g} Hz). Export it again.",
+                path=path,
+                hz=hz,
+            )
+        )
     elif len(numbers) % width:
-        raise SignalError(f"{path}: its last point is incomplete: truncated? Export it again.")
+        raise SignalError(tr("{path}: its last point is incomplete: truncated? Export it again.", path=path))
     at = 1 + 2 * order.index(wanted)
     first, second = rows[:, at], rows[:, at + 1]
     if form == "DB":
@@ -58,7 +71,10 @@ def read_touchstone(path: Path, parameter: str = "s21") -> tuple[NDArray[np.floa
         db = 20.0 * np.log10(np.maximum(size, 1e-12))
     if not (np.isfinite(rows[:, 0]).all() and np.isfinite(db).all()):
         raise SignalError(
-            f"{path}: is no Touchstone file that can be read (a number in it is infinite). Export it again."
+            tr(
+                "{path}: is no Touchstone file that can be read (a number in it is infinite). Export it again.",
+                path=path,
+            )
         )
     return rows[:, 0] * scale, db
 
@@ -84,22 +100,31 @@ def _parse(path: Path, text: str, ports: int) -> tuple[float, str, tuple[str, ..
             if key in ("noise data", "end"):
                 break
             if key == "number of ports" and value != str(ports):
-                raise SignalError(f"{path}:{at}: holds {value[:8]} ports, its name says {ports}. Rename it.")
+                raise SignalError(
+                    f"{path}:{at}: "
+                    + tr("holds {value} ports, its name says {ports}. Rename it.", value=value[:8], ports=ports)
+                )
             if key == "two-port data order" and value == "12_21":
                 order = ("s11", "s12", "s21", "s22")
             if key == "matrix format" and value.lower() != "full":
-                raise SignalError(f"{path}:{at}: holds half a matrix. Export it whole (matrix format Full).")
+                raise SignalError(f"{path}:{at}: " + tr("holds half a matrix. Export it whole (matrix format Full)."))
         elif not _NUMBERS.match(plain):
-            raise SignalError(f"{path}:{at}: “{plain[:40]}” is no Touchstone data. Export it again.")
+            raise SignalError(
+                f"{path}:{at}: " + tr("“{plain}” is no Touchstone data. Export it again.", plain=plain[:40])
+            )
         else:
             words = plain.split()
             lines[len(numbers)] = len(words)
             try:
                 numbers += map(float, words)
             except ValueError:
-                raise SignalError(f"{path}:{at}: “{plain[:40]}” is no row of numbers. Export it again.") from None
+                raise SignalError(
+                    f"{path}:{at}: " + tr("“{plain}” is no row of numbers. Export it again.", plain=plain[:40])
+                ) from None
     if not optioned:
-        raise SignalError(f"{path}: is no Touchstone file: it has no option line (“# MHz S MA R 50”). Export it again.")
+        raise SignalError(
+            tr("{path}: is no Touchstone file: it has no option line (“# MHz S MA R 50”). Export it again.", path=path)
+        )
     return scale, form, order, numbers, lines
 
 
@@ -107,6 +132,8 @@ def _options(path: Path, at: int, words: list[str]) -> tuple[float, str]:
     """(factor to Hz, format) of an option line; without a word GHz and magnitude with angle, as the format says."""
     kind = next((w for w in words if w in ("S", "Y", "Z", "G", "H")), "S")
     if kind != "S":
-        raise SignalError(f"{path}:{at}: holds {kind} parameters. Export scattering parameters (S).")
+        raise SignalError(
+            f"{path}:{at}: " + tr("holds {kind} parameters. Export scattering parameters (S).", kind=kind)
+        )
     scale = next((_UNITS[w] for w in words if w in _UNITS), 1e9)
     return scale, next((w for w in words if w in _FORMATS), "MA")

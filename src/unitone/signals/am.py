@@ -19,6 +19,7 @@ from unitone.signals.channel import Complex
 from unitone.signals.counter import refine
 from unitone.signals.fm import channel_filter, stands_out
 from unitone.signals.sinad import fit_tone
+from unitone.words import tr
 
 AM_WIDTH_HZ = 9_000.0
 _HARMONICS = 4
@@ -50,18 +51,26 @@ def measure_am(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
     """Measure one stretch of a channel, shape (n,), mixed to near zero. Raises SignalError for too little, silence, no carrier."""
     if x.size < _LEAST_S * rate + 300:
         raise SignalError(
-            f"{x.size / rate * 1e3:.0f} ms are too little to measure AM: at least {_LEAST_S * 1e3:.0f} ms are needed."
+            tr(
+                "{x:.0f} ms are too little to measure AM: at least {x2:.0f} ms are needed.",
+                x=x.size / rate * 1000.0,
+                x2=_LEAST_S * 1000.0,
+            )
         )
     off = _carrier_hz(x, rate)
     if abs(off) + width_hz / 2.0 > rate / 2.0:
         raise SignalError(
-            f"the carrier lies {off:.0f} Hz beside the middle, so that a sideband is cut off at {rate:.0f} samples a second. Tune to it."
+            tr(
+                "the carrier lies {off:.0f} Hz beside the middle, so that a sideband is cut off at {rate:.0f} samples a second. Tune to it.",
+                off=off,
+                rate=rate,
+            )
         )
     # The filter goes round the carrier: one that stands beside it cuts a sideband, and the depth reads half.
     x = np.asarray(x * np.exp(-2j * np.pi * off / rate * np.arange(x.size)), np.complex128)
     inside = channel_filter(x, rate, width_hz)
     if not float(np.max(np.abs(inside))) > 0:
-        raise SignalError("it is silent from beginning to end. Check what was recorded.")
+        raise SignalError(tr("it is silent from beginning to end. Check what was recorded."))
     offset = refine(inside, rate)
     n = inside.size
     t = np.asarray((np.arange(n) - (n - 1) / 2) / rate, np.float64)
@@ -69,7 +78,7 @@ def measure_am(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
     carrier = complex(still.mean())
     if abs(carrier) ** 2 < 0.2 * float(np.mean(np.abs(still) ** 2)):
         raise SignalError(
-            "no carrier stands out: this is no AM, or it is far off the middle. Check mode and frequency."
+            tr("no carrier stands out: this is no AM, or it is far off the middle. Check mode and frequency.")
         )
     turned = still * np.conj(carrier) / abs(carrier)
     wave = turned.real
@@ -88,11 +97,14 @@ def measure_am(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
     else:
         high, low = float(np.quantile(wave, 0.9995)), float(np.quantile(wave, 0.0005))
         warnings.append(
-            f"no tone near {nominal_hz:g} Hz: depth taken from the envelope's extremes, which noise raises."
+            tr(
+                "no tone near {nominal_hz:g} Hz: depth taken from the envelope's extremes, which noise raises.",
+                nominal_hz=nominal_hz,
+            )
         )
     if low < 0:
         warnings.append(
-            "over 100 % on the negative side: the carrier is cut off, it splatters. Turn the modulation down."
+            tr("over 100 % on the negative side: the carrier is cut off, it splatters. Turn the modulation down.")
         )
     plus, minus = 100.0 * (high / level - 1.0), 100.0 * (1.0 - low / level)
     depth = 100.0 * (high - low) / (high + low) if high + low > 0 else 100.0
@@ -139,5 +151,5 @@ def carrier_shift_pct(unmodulated: AmReport, modulated: AmReport) -> float:
 def depth_from_volts(highest: float, lowest: float) -> float:
     """m = (Vmax − Vmin)/(Vmax + Vmin) in per cent, of an envelope on a scope. Raises SignalError for what is no envelope."""
     if not (math.isfinite(highest) and math.isfinite(lowest)) or highest <= 0 or lowest < 0 or lowest > highest:
-        raise SignalError("An envelope's highest volts lie above its lowest, and neither below zero.")
+        raise SignalError(tr("An envelope's highest volts lie above its lowest, and neither below zero."))
     return 100.0 * (highest - lowest) / (highest + lowest)

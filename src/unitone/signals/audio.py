@@ -30,6 +30,7 @@ from unitone.signals.sinad import (
     taper,
 )
 from unitone.signals.weighting import Weighting, weight_power
+from unitone.words import tr
 
 #: Stretches of this length are measured one by one (seconds).
 STRETCH_S = 1.0
@@ -142,7 +143,7 @@ class AudioMeter:
 
     def __init__(self, rate: float, nominal_hz: float = 1000.0, weighting: Weighting = "flat") -> None:
         if not 8000.0 <= rate <= 10e6:
-            raise SignalError(f"{rate:g} samples a second: audio is measured between 8 kHz and 10 MHz.")
+            raise SignalError(tr("{rate:g} samples a second: audio is measured between 8 kHz and 10 MHz.", rate=rate))
         self.rate, self.nominal_hz, self.weighting = rate, nominal_hz, weighting
         self.health = Health(rate)
         self.stretches: list[Stretch] = []
@@ -172,7 +173,7 @@ class AudioMeter:
             self._measure(self._rest)
             self._rest = np.zeros(0)
         if not self.stretches:
-            raise SignalError("too little of it can be measured: at least 50 ms are needed.")
+            raise SignalError(tr("too little of it can be measured: at least 50 ms are needed."))
         return summarise(self.stretches, self.health, self.nominal_hz, self.weighting)
 
 
@@ -190,7 +191,10 @@ def summarise(stretches: list[Stretch], health: Health, nominal_hz: float, weigh
     if len(with_tone) < 0.5 * len(stretches):
         warnings.insert(
             0,
-            f"no tone near {nominal_hz:g} Hz: nothing to measure SINAD against. Turn it on, raise the level, or name its frequency.",
+            tr(
+                "no tone near {nominal_hz:g} Hz: nothing to measure SINAD against. Turn it on, raise the level, or name its frequency.",
+                nominal_hz=nominal_hz,
+            ),
         )
         return AudioReport(
             None,
@@ -210,7 +214,11 @@ def summarise(stretches: list[Stretch], health: Health, nominal_hz: float, weigh
         )
     if len(with_tone) < len(stretches):
         warnings.append(
-            f"the tone is missing in {len(stretches) - len(with_tone)} of {len(stretches)} stretches of a second."
+            tr(
+                "the tone is missing in {x} of {n} stretches of a second.",
+                x=len(stretches) - len(with_tone),
+                n=len(stretches),
+            )
         )
     tone, rest = mean(s.tone for s in stretches), mean(s.rest for s in stretches)
     hz = mean(s.tone_hz for s in stretches)
@@ -227,7 +235,13 @@ def summarise(stretches: list[Stretch], health: Health, nominal_hz: float, weigh
     if abs(off) > _OFF_TONE:
         fixed = fixed_notch_db(tone, rest, hz, nominal_hz)
         warnings.append(
-            f"the tone is {hz:.1f} Hz, {100 * off:+.1f} % off: a meter with a fixed {nominal_hz:g} Hz notch would read {fixed:.1f} dB."
+            tr(
+                "the tone is {hz:.1f} Hz, {x:+.1f} % off: a meter with a fixed {nominal_hz:g} Hz notch would read {fixed:.1f} dB.",
+                hz=hz,
+                x=100 * off,
+                nominal_hz=nominal_hz,
+                fixed=fixed,
+            )
         )
     return AudioReport(
         sinad, hz, 10.0 * math.log10(max(2.0 * unweighted, 1e-30)), level, 100.0 * math.sqrt(rest / (tone + rest)), thd, dbc,
@@ -260,7 +274,7 @@ def fixed_notch_db(tone: float, rest: float, tone_hz: float, notch_hz: float, q:
 def band_power(x: NDArray[np.float64], rate: float, weighting: Weighting = "flat") -> float:
     """Weighted power in band of a stretch, shape (n,), square of its unit: tone and noise alike. Raises SignalError."""
     if rate < 8000.0 or x.size < _LEAST_S * rate:
-        raise SignalError("at least 50 ms of audio at 8 kHz or more are needed.")
+        raise SignalError(tr("at least 50 ms of audio at 8 kHz or more are needed."))
     n = x.size
     density = np.abs(fft.rfft((x - x.mean()) * taper(n))) ** 2 * 2.0 / (n * n)
     centres = np.arange(density.size) * rate / n
@@ -270,5 +284,5 @@ def band_power(x: NDArray[np.float64], rate: float, weighting: Weighting = "flat
 def power_ratio_db(more: float, less: float) -> float:
     """10·log10 of two powers, such as (S+N)/N with the tone (AM) or the RF (SSB) on and off, or quieting. Raises SignalError."""
     if more <= 0 or less <= 0:
-        raise SignalError("one of the two recordings is silent: nothing can be compared.")
+        raise SignalError(tr("one of the two recordings is silent: nothing can be compared."))
     return 10.0 * math.log10(more / less)

@@ -11,6 +11,7 @@ from scipy import fft
 from scipy.signal import firwin, upfirdn
 
 from unitone.errors import SignalError
+from unitone.words import tr
 
 Complex = NDArray[np.complex64] | NDArray[np.complex128]
 #: Rates between which I/Q is taken (samples a second).
@@ -25,15 +26,15 @@ def strongest_offset(x: Complex, rate: float, width_hz: float) -> float:
     """
     size = min(fft.next_fast_len(max(64, x.size // 8)), 1 << 15)
     if x.size < size:
-        raise SignalError(f"{x.size} samples are too few to find a signal in.")
+        raise SignalError(tr("{size} samples are too few to find a signal in.", size=x.size))
     parts = x[: (x.size // size) * size].reshape(-1, size)[:256]
     window = np.hanning(size).astype(np.float32)
     power = np.mean(np.abs(fft.fft(parts * window, axis=1)) ** 2, axis=0)
     power = fft.fftshift(power)
     if not np.isfinite(power).all():
-        raise SignalError("a sample is not a number. Export the recording again, as integers if need be.")
+        raise SignalError(tr("a sample is not a number. Export the recording again, as integers if need be."))
     if power.max() <= 0:
-        raise SignalError("it is silent from beginning to end. Check what was recorded.")
+        raise SignalError(tr("it is silent from beginning to end. Check what was recorded."))
     bins = max(1, min(size, round(width_hz / rate * size)))
     held = np.convolve(power - np.median(power), np.ones(bins), "same")
     near = slice(max(0, int(np.argmax(held)) - bins // 2), int(np.argmax(held)) + bins // 2 + 1)
@@ -54,7 +55,7 @@ class Channel:
 
     def __init__(self, rate: float, offset_hz: float, wanted_rate: float, share: float = 0.8) -> None:
         if not LEAST_RATE <= rate <= MOST_RATE:
-            raise SignalError(f"{rate:g} samples a second: I/Q is taken between 8 kHz and 20 MHz.")
+            raise SignalError(tr("{rate:g} samples a second: I/Q is taken between 8 kHz and 20 MHz.", rate=rate))
         self.in_rate, self.offset_hz = rate, offset_hz
         self.down = max(1, int(rate / wanted_rate))
         self.rate = rate / self.down
@@ -68,7 +69,7 @@ class Channel:
         if not np.isfinite(block).all():
             at = (self._at + int(np.argmax(~np.isfinite(block)))) / self.in_rate
             raise SignalError(
-                f"a sample at {at:.3f} s is not a number. Export the recording again, as integers if need be."
+                tr("a sample at {at:.3f} s is not a number. Export the recording again, as integers if need be.", at=at)
             )
         mixed = np.asarray(block, np.complex64)
         if self.offset_hz:

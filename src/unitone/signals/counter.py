@@ -13,6 +13,7 @@ from unitone.errors import SignalError
 from unitone.signals.carrier import fit_modulation
 from unitone.signals.channel import Complex
 from unitone.signals.fm import channel_filter
+from unitone.words import tr
 
 #: Parts that the phase is followed over.
 _PARTS = 48
@@ -39,7 +40,7 @@ def refine(x: Complex, rate: float) -> float:
     """
     n = x.size
     if n < 64:
-        raise SignalError(f"{n} samples are too few to count a frequency: at least 64 are needed.")
+        raise SignalError(tr("{n} samples are too few to count a frequency: at least 64 are needed.", n=n))
     size = fft.next_fast_len(2 * n)
     spectrum = np.abs(fft.fft(x, size))
     hz = float(fft.fftfreq(size, 1.0 / rate)[int(np.argmax(spectrum))])
@@ -72,9 +73,9 @@ def count(x: Complex | NDArray[np.float64], rate: float, timebase_ppm: float = 0
     is taken for the carrier. Raises SignalError for silence or too little.
     """
     if not np.isfinite(x).all():
-        raise SignalError("a sample is not a number. Export the recording again, as integers if need be.")
+        raise SignalError(tr("a sample is not a number. Export the recording again, as integers if need be."))
     if not float(np.max(np.abs(x))) > 0:
-        raise SignalError("it is silent: nothing to count.")
+        raise SignalError(tr("it is silent: nothing to count."))
     z = np.asarray(x, np.complex128)
     if not np.iscomplexobj(x):
         # The analytic signal of a real one; its ends, where the transform rings, are left out.

@@ -20,6 +20,7 @@ from scipy.special import jn_zeros
 from unitone.errors import SignalError
 from unitone.signals.channel import Complex
 from unitone.signals.sinad import fit_tone, phasors, ratio_db, tone_powers
+from unitone.words import tr
 
 #: Audio that may modulate a narrow-band set (Hz): the filter in front of the peak.
 AUDIO_HZ = 3_400.0
@@ -107,7 +108,11 @@ def measure_fm(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
     """
     if x.size < _LEAST_S * rate + 700:
         raise SignalError(
-            f"{x.size / rate * 1e3:.0f} ms are too little to measure FM: at least {_LEAST_S * 1e3 + 20:.0f} ms are needed."
+            tr(
+                "{x:.0f} ms are too little to measure FM: at least {x2:.0f} ms are needed.",
+                x=x.size / rate * 1000.0,
+                x2=_LEAST_S * 1000.0 + 20,
+            )
         )
     widths = [width_hz, *(w for k in _WIDER if (w := k * width_hz) < _WIDEST * rate), _WIDEST * rate]
     offset = 0.0
@@ -127,7 +132,7 @@ def measure_fm(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
     if abs(report.carrier_error_hz - offset) > 0.02 * wide:
         report = _measure(x, rate, nominal_hz, wide, report.carrier_error_hz)
     if wide > width_hz:
-        words = f"the channel is widened to {wide / 1e3:.0f} kHz: the deviation needs it."
+        words = tr("the channel is widened to {x:.0f} kHz: the deviation needs it.", x=wide / 1000.0)
         report = replace(report, warnings=(*report.warnings, words))
     return report
 
@@ -149,7 +154,7 @@ def _measure(x: Complex, rate: float, nominal_hz: float, width_hz: float, offset
     moved: Complex = x if not offset_hz else np.asarray(x, np.complex128) * phasors(-offset_hz, rate, x.size)
     inside = channel_filter(moved, rate, width_hz)
     if not float(np.max(np.abs(inside))) > 0:
-        raise SignalError("it is silent from beginning to end. Check what was recorded.")
+        raise SignalError(tr("it is silent from beginning to end. Check what was recorded."))
     ratio = cnr_db(inside)
     raw = demodulate(inside, rate)
     audio = audio_filter(raw, rate)
@@ -166,7 +171,10 @@ def _measure(x: Complex, rate: float, nominal_hz: float, width_hz: float, offset
     noise = _noise_peak(ratio, width_hz)
     if ratio < LEAST_CNR_DB:
         warnings.append(
-            f"carrier only {ratio:.0f} dB over the noise: peaks are raised by it. Record a stronger signal."
+            tr(
+                "carrier only {ratio:.0f} dB over the noise: peaks are raised by it. Record a stronger signal.",
+                ratio=ratio,
+            )
         )
     sinad = distortion = tone = None
     if stands > _STANDS_OUT and tone_power > 0.3 * (float(np.mean(swing**2)) - (noise / _NOISE_PEAK) ** 2):
@@ -181,7 +189,7 @@ def _measure(x: Complex, rate: float, nominal_hz: float, width_hz: float, offset
         plus, minus = float(np.quantile(level, 1.0 - share)), -float(np.quantile(level, share))
         rms = math.sqrt(float(np.mean(swing**2)))
         if max(plus, minus) < 2.0 * noise:
-            warnings.append("no modulation stands out of the noise: what is shown is residual FM.")
+            warnings.append(tr("no modulation stands out of the noise: what is shown is residual FM."))
     return FmReport(
         max(plus, minus), plus, minus, rms, tone, error + offset_hz, sinad, distortion,
         math.sqrt(float(np.mean(rest**2))) if tone is not None else rms, noise, ratio, x.size / rate, tuple(warnings),
@@ -269,14 +277,14 @@ def null_deviation(tone_hz: float, null: int = 1) -> float:
     Zeros of J0 (Abramowitz & Stegun, table 9.5; scipy.special.jn_zeros): β = Δf/fm.
     """
     if tone_hz <= 0 or not 1 <= null <= 20:
-        raise SignalError("A carrier null needs a tone above 0 Hz and one of the first twenty nulls.")
+        raise SignalError(tr("A carrier null needs a tone above 0 Hz and one of the first twenty nulls."))
     return float(jn_zeros(0, null)[-1]) * tone_hz
 
 
 def tone_for_null(deviation_hz: float, null: int = 1) -> float:
     """Tone (Hz) whose ``null``-th carrier null stands at this deviation. Raises SignalError."""
     if deviation_hz <= 0:
-        raise SignalError("A deviation is above zero.")
+        raise SignalError(tr("A deviation is above zero."))
     return deviation_hz / null_deviation(1.0, null)
 
 
@@ -286,7 +294,7 @@ def carrier_depth_db(x: Complex, rate: float, offset_hz: float = 0.0) -> float:
     line = abs(complex(np.mean(np.asarray(x, np.complex128) * np.exp(-2j * np.pi * offset_hz * t)))) ** 2
     whole = float(np.mean(np.abs(x) ** 2))
     if whole <= 0:
-        raise SignalError("it is silent: no carrier to look for.")
+        raise SignalError(tr("it is silent: no carrier to look for."))
     return 10.0 * math.log10(max(line, 1e-20 * whole) / whole)
 
 

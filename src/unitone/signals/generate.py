@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from unitone.errors import SignalError
+from unitone.words import tr
 
 Shape = Literal["tone", "two-tone", "noise", "sweep"]
 #: −40 dB of full scale: some millivolts from a line output, safe for any microphone input (common practice, no source).
@@ -41,14 +42,20 @@ class Setting:
         for hz in wanted if self.shape != "noise" else []:
             if not LOWEST_HZ <= hz <= SHARE * rate:
                 raise SignalError(
-                    f"{hz:g} Hz cannot be made at {rate:g} samples a second: {LOWEST_HZ:g} to {SHARE * rate:g} Hz can."
+                    tr(
+                        "{hz:g} Hz cannot be made at {rate:g} samples a second: {lowest_hz:g} to {x:g} Hz can.",
+                        hz=hz,
+                        rate=rate,
+                        lowest_hz=LOWEST_HZ,
+                        x=SHARE * rate,
+                    )
                 )
         if self.shape == "two-tone" and self.hz == self.second_hz:
-            raise SignalError("Two tones of the same frequency are one. Choose another second one.")
+            raise SignalError(tr("Two tones of the same frequency are one. Choose another second one."))
         if not (math.isfinite(self.level) and 0.0 <= self.level <= 1.0):
-            raise SignalError(f"A level of {self.level:g} is not between 0 and full scale, 1.")
+            raise SignalError(tr("A level of {level:g} is not between 0 and full scale, 1.", level=self.level))
         if self.shape == "sweep" and not 0.1 <= self.sweep_s <= 3600.0:
-            raise SignalError("A sweep takes between a tenth of a second and an hour.")
+            raise SignalError(tr("A sweep takes between a tenth of a second and an hour."))
 
 
 @dataclass

@@ -14,6 +14,7 @@ from unitone.errors import SignalError
 from unitone.files import plain_reason, read_text
 from unitone.signals._touchstone import read_touchstone
 from unitone.signals.spectrum import MAX_CSV_BYTES, number_pairs
+from unitone.words import tr
 
 #: Where bandwidths are taken (dB under the top).
 DOWN_DB = (3.0, 6.0, 60.0)
@@ -41,9 +42,11 @@ class Response:
 def measure_response(hz: NDArray[np.float64], db: NDArray[np.float64]) -> Response:
     """Measure a response, both of shape (n,), frequencies rising. Raises SignalError for fewer than 8 points or disorder."""
     if hz.size != db.size or hz.size < 8:
-        raise SignalError(f"{min(hz.size, db.size)} points are too few for a response: at least 8 are needed.")
+        raise SignalError(
+            tr("{min} points are too few for a response: at least 8 are needed.", min=min(hz.size, db.size))
+        )
     if not (np.isfinite(hz).all() and np.isfinite(db).all()) or np.any(np.diff(hz) <= 0):
-        raise SignalError("the frequencies of a response rise from point to point, and every point is a number.")
+        raise SignalError(tr("the frequencies of a response rise from point to point, and every point is a number."))
     top = int(np.argmax(db))
     edges = {down: _edges(hz, db, float(db[top]) - down) for down in DOWN_DB}
     widths = {down: None if pair is None else pair[1] - pair[0] for down, pair in edges.items()}
@@ -97,7 +100,11 @@ def read_response(path: Path, parameter: str = "s21") -> tuple[NDArray[np.float6
         text = read_text(path, MAX_CSV_BYTES, "utf-8-sig")
     except (OSError, UnicodeDecodeError) as error:
         raise SignalError(
-            f"{path}: cannot be read as text ({plain_reason(error)}). Take a CSV or Touchstone file."
+            tr(
+                "{path}: cannot be read as text ({why}). Take a CSV or Touchstone file.",
+                path=path,
+                why=plain_reason(error),
+            )
         ) from None
     pairs, scale = number_pairs(text, str(path))
     points = np.array(sorted(pairs))
@@ -120,14 +127,19 @@ def swept(
     """
     if seconds <= 0 or start_hz == stop_hz or not (begins_s >= 0 and begins_s + seconds <= x.size / rate + 1e-9):
         raise SignalError(
-            f"the record of {x.size / rate:.2f} s does not hold a sweep of {seconds:g} s from {begins_s:g} s on."
+            tr(
+                "the record of {x:.2f} s does not hold a sweep of {seconds:g} s from {begins_s:g} s on.",
+                x=x.size / rate,
+                seconds=seconds,
+                begins_s=begins_s,
+            )
         )
     used = x[round(begins_s * rate) : round((begins_s + seconds) * rate)]
     level = np.abs(hilbert(used - used.mean()))
     length = max(1, used.size // points)
     power = (level[: points * length] ** 2).reshape(-1, length).mean(axis=1)
     if not power.max() > 0:
-        raise SignalError("the record is silent. Check the cable and the input that was recorded.")
+        raise SignalError(tr("the record is silent. Check the cable and the input that was recorded."))
     at = (np.arange(power.size) + 0.5) * length / used.size
     hz = start_hz + (stop_hz - start_hz) * at
     db = 10.0 * np.log10(np.maximum(power, 1e-30 * power.max()))

@@ -23,6 +23,7 @@ from scipy.signal.windows import tukey
 
 from unitone.errors import SignalError
 from unitone.signals.weighting import BANDS_HZ, Weighting, weight_power
+from unitone.words import tr
 
 Samples = NDArray[np.float64] | NDArray[np.float32]
 
@@ -228,7 +229,7 @@ def measure_tone(
 ) -> ToneFit:
     """Measure a stretch of audio, shape (n,), already at its working rate (Hz). Raises SignalError for a rate under 8 kHz."""
     if rate < 8000.0:
-        raise SignalError(f"{rate:g} samples a second are too few: audio to 3400 Hz needs 8000 or more.")
+        raise SignalError(tr("{rate:g} samples a second are too few: audio to 3400 Hz needs 8000 or more.", rate=rate))
     hz, power, residual = fit_tone(x, rate, nominal_hz)
     n = residual.size
     size = fft.next_fast_len(n, real=True)

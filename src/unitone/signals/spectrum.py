@@ -15,6 +15,7 @@ from scipy.signal.windows import flattop
 from unitone.errors import SignalError
 from unitone.signals.carrier import Component
 from unitone.signals.channel import Complex
+from unitone.words import tr
 
 #: A trace as CSV: a million points stay below this.
 MAX_CSV_BYTES = 30_000_000
@@ -61,14 +62,20 @@ def line_powers(x: Complex | NDArray[np.float64], rate: float, wanted_hz: Sequen
     """
     n = x.size
     if n < 256:
-        raise SignalError(f"{n} samples are too few for a spectrum: at least 256 are needed.")
+        raise SignalError(tr("{n} samples are too few for a spectrum: at least 256 are needed.", n=n))
     width = rate / n
     if max(abs(h) for h in wanted_hz) > rate / 2:
-        raise SignalError(f"{max(wanted_hz, key=abs):g} Hz lies beyond half the sample rate, {rate / 2:g} Hz.")
+        raise SignalError(
+            tr("{max:g} Hz lies beyond half the sample rate, {x:g} Hz.", max=max(wanted_hz, key=abs), x=rate / 2)
+        )
     apart = np.diff(np.sort(np.unique(wanted_hz)))
     if apart.size and float(apart.min()) < 10 * width:
         raise SignalError(
-            f"lines {float(apart.min()):.1f} Hz apart need a recording of {10 / float(apart.min()):.1f} s or more."
+            tr(
+                "lines {float:.1f} Hz apart need a recording of {x:.1f} s or more.",
+                float=float(apart.min()),
+                x=10 / float(apart.min()),
+            )
         )
     window = flattop(n)
     spectrum = fft.fft(x * window) / window.sum()
@@ -118,7 +125,7 @@ class SpectrumMeter:
     def take(self, block: Complex | NDArray[np.float64]) -> None:
         """Take a block. Raises SignalError for samples that are not numbers."""
         if not np.isfinite(block).all():
-            raise SignalError("a sample is not a number. Export the recording again, as integers if need be.")
+            raise SignalError(tr("a sample is not a number. Export the recording again, as integers if need be."))
         held: NDArray[Any] = np.concatenate((self._held, block))
         step = self.size // 2
         at = 0
@@ -132,7 +139,9 @@ class SpectrumMeter:
         """The averaged spectrum in dB relative to full scale (a real sine at full scale is 0 dB). Raises SignalError."""
         if not self._count:
             if self._held.size < 256:
-                raise SignalError(f"{self._held.size} samples are too few for a spectrum: at least 256 are needed.")
+                raise SignalError(
+                    tr("{size} samples are too few for a spectrum: at least 256 are needed.", size=self._held.size)
+                )
             n = self._held.size
             window = flattop(n)
             power = np.abs(fft.fft(self._held * window)) ** 2 / window.sum() ** 2
@@ -140,7 +149,7 @@ class SpectrumMeter:
             n, window = self.size, self._window
             power = self._sum / self._count / window.sum() ** 2
         if not power.max() > 0:
-            raise SignalError("it is silent from beginning to end. Check what was recorded.")
+            raise SignalError(tr("it is silent from beginning to end. Check what was recorded."))
         hz = fft.fftfreq(n, 1.0 / self.rate)
         if self.complex:
             order = np.argsort(hz)
@@ -188,7 +197,7 @@ def spurs(
     """
     lines_found = find_lines(trace)
     if not lines_found:
-        raise SignalError("no line stands out of the noise: there is no carrier.")
+        raise SignalError(tr("no line stands out of the noise: there is no carrier."))
     carrier = lines_found[0] if carrier_hz is None else min(lines_found, key=lambda x: abs(x[0] - carrier_hz))
     found = []
     points = sorted(limit)
@@ -205,7 +214,7 @@ def _name(hz: float, carrier: float, trace: Trace) -> str:
     """What a line is to the carrier: a harmonic, a subharmonic, a mains sideband; empty where it is neither."""
     width = 2.0 * max(trace.bandwidth_hz, float(trace.hz[1] - trace.hz[0]) if trace.hz.size > 1 else 1.0)
     if abs(hz) < width:
-        return "at zero (the receiver's own offset)"
+        return tr("at zero (the receiver's own offset)")
     if carrier > 10 * width and hz > 0:
         for k in range(2, 11):
             if abs(hz - k * carrier) < width * k:
@@ -225,7 +234,7 @@ def read_csv(text: str, name: str) -> Trace:
     hz = np.array([p[0] for p in pairs]) * scale
     order = np.argsort(hz)
     if np.any(np.diff(hz[order]) <= 0):
-        raise SignalError(f"{name}: a frequency stands in it twice. Export one trace alone.")
+        raise SignalError(tr("{name}: a frequency stands in it twice. Export one trace alone.", name=name))
     return Trace(hz[order], np.array([p[1] for p in pairs])[order])
 
 
@@ -242,14 +251,19 @@ def number_pairs(text: str, name: str) -> tuple[list[tuple[float, float]], float
             pairs.append((numbers[0], numbers[1]))
         elif pairs and not row.startswith(("#", "!")):
             raise SignalError(
-                f"{name}:{n}: “{row[:40]}” is no pair of numbers. Two columns are read: frequency and level."
+                f"{name}:{n}: "
+                + tr("“{row}” is no pair of numbers. Two columns are read: frequency and level.", row=row[:40])
             )
         else:
             low = row.lower()
             scale = 1e9 if "ghz" in low else 1e6 if "mhz" in low else 1e3 if "khz" in low else scale
     if len(pairs) < 3:
         raise SignalError(
-            f"{name}: holds {len(pairs)} pairs of numbers; a trace has more. Export frequency and level as CSV."
+            tr(
+                "{name}: holds {n} pairs of numbers; a trace has more. Export frequency and level as CSV.",
+                name=name,
+                n=len(pairs),
+            )
         )
     return pairs, scale
 

@@ -11,6 +11,7 @@ from unitone.errors import SignalError
 from unitone.signals.channel import Complex
 from unitone.signals.fm import channel_filter
 from unitone.signals.spectrum import line_powers
+from unitone.words import tr
 
 
 @dataclass(frozen=True)
@@ -46,21 +47,23 @@ def envelope(x: Complex, rate: float, width_hz: float = 8_000.0, share: float = 
     power = np.abs(inside) ** 2
     mean = float(power.mean()) if power.size else 0.0
     if mean <= 0:
-        raise SignalError("it is silent from beginning to end. Check what was recorded.")
+        raise SignalError(tr("it is silent from beginning to end. Check what was recorded."))
     return Envelope(float(np.quantile(power, 1.0 - share)), mean)
 
 
 def two_tone(x: Complex, rate: float, first_hz: float, second_hz: float) -> TwoTone:
     """Intermodulation of two tones at these offsets (Hz from the middle). Raises SignalError where a tone is missing."""
     if first_hz == second_hz:
-        raise SignalError("Two tones of the same frequency are one.")
+        raise SignalError(tr("Two tones of the same frequency are one."))
     low, high = sorted((first_hz, second_hz))
     apart = high - low
     wanted = [low, high, low - apart, high + apart, low - 2 * apart, high + 2 * apart]
     powers = line_powers(x, rate, wanted)
     if min(powers[:2]) <= 0 or abs(10 * math.log10(powers[0] / powers[1])) > 20:
         raise SignalError(
-            "two tones were not found where they should be. Check their frequencies and the middle of the recording."
+            tr(
+                "two tones were not found where they should be. Check their frequencies and the middle of the recording."
+            )
         )
     tone = 0.5 * (powers[0] + powers[1])
     im3, im5 = max(powers[2:4]), max(powers[4:6])
@@ -72,8 +75,8 @@ def two_tone(x: Complex, rate: float, first_hz: float, second_hz: float) -> TwoT
 def suppression_db(x: Complex, rate: float, tone_hz: float, carrier_hz: float = 0.0) -> tuple[float, float]:
     """(carrier, opposite sideband) in dB relative to one tone in the wanted sideband, all offsets in Hz. Raises SignalError."""
     if tone_hz == carrier_hz:
-        raise SignalError("The tone stands on the carrier: no measurement is possible.")
+        raise SignalError(tr("The tone stands on the carrier: no measurement is possible."))
     tone, carrier, opposite = line_powers(x, rate, [tone_hz, carrier_hz, 2 * carrier_hz - tone_hz])
     if tone <= 0:
-        raise SignalError("no tone where it should be. Check its frequency and the sideband.")
+        raise SignalError(tr("no tone where it should be. Check its frequency and the sideband."))
     return 10 * math.log10(max(carrier, 1e-30) / tone), 10 * math.log10(max(opposite, 1e-30) / tone)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.sheet import Sheet
 from unitone.simulator.receive_physics import CoilStage, PairStage
+from unitone.words import tr
 
 if TYPE_CHECKING:
     from unitone.simulator.physics import PhysicsFile
@@ -38,12 +39,12 @@ def name_problems(sheet: Sheet, physics: PhysicsFile) -> list[tuple[Place, str]]
     """What a physics file names that its sheet does not have, and what stands where it cannot: place in the file, and the cure."""
     adjusters, points = {a.id for a in sheet.adjusters}, {p.id for p in sheet.test_points}
     found: list[tuple[Place, str]] = [
-        (p, f"the sheet has no adjuster {a!r}.")
+        (p, tr("the sheet has no adjuster {a!r}.", a=a))
         for p, a in _named_adjusters(physics)
         if a is not None and a not in adjusters
     ]
     found += [
-        (p, f"the sheet has no test point {t!r}. Its test points: {', '.join(sorted(points)) or 'none'}.")
+        (p, tr("the sheet has no test point {t!r}. Its test points: {x}.", t=t, x=", ".join(sorted(points)) or "none"))
         for p, t in _named_points(physics)
         if t and t not in points
     ]
@@ -52,7 +53,11 @@ def name_problems(sheet: Sheet, physics: PhysicsFile) -> list[tuple[Place, str]]
         unit = 1.0 if adjuster.kind != "core" else 360.0
         most = adjuster.travel_mdeg / 1000.0 / unit
         if setting is not None and adjuster.stops and not 0.0 <= setting.aligned <= most:
-            words = f"{setting.aligned:g} lies outside its travel, 0 to {most:g}. A fault may put it there, a healthy radio does not."
+            words = tr(
+                "{aligned:g} lies outside its travel, 0 to {most:g}. A fault may put it there, a healthy radio does not.",
+                aligned=setting.aligned,
+                most=most,
+            )
             found.append((("adjuster", adjuster.id, "aligned"), words))
     return found + _twice(physics) + _far_off(sheet, physics)
 
@@ -68,12 +73,15 @@ def _twice(physics: PhysicsFile) -> list[tuple[Place, str]]:
         for name in (stage.adjuster,) if isinstance(stage, CoilStage) else stage.adjusters:
             if any(name == other and modes & served for other, served in seen):
                 found.append(
-                    (("receive", "stage", n), f"{name!r} turns another circuit already. Name its own adjuster.")
+                    (
+                        ("receive", "stage", n),
+                        tr("{name!r} turns another circuit already. Name its own adjuster.", name=name),
+                    )
                 )
             seen.append((name, modes))
     coils = [c.adjuster for c in physics.transmit.coil] if physics.transmit is not None else []
     found += [
-        (("transmit", "coil", n), f"{name!r} turns another coil already. Name its own adjuster.")
+        (("transmit", "coil", n), tr("{name!r} turns another coil already. Name its own adjuster.", name=name))
         for n, name in enumerate(coils)
         if name in coils[:n]
     ]
@@ -87,7 +95,11 @@ def _far_off(sheet: Sheet, physics: PhysicsFile) -> list[tuple[Place, str]]:
     def look(place: Place, centre: float, used: list[float]) -> None:
         if min(abs(centre - hz) for hz in used) > _FAR * centre:
             near = min(used, key=lambda hz: abs(centre - hz))
-            words = f"tuned to {centre / 1e6:g} MHz, and nothing there: the nearest that passes is {near / 1e6:g} MHz. Check its unit."
+            words = tr(
+                "tuned to {x:g} MHz, and nothing there: the nearest that passes is {x2:g} MHz. Check its unit.",
+                x=centre / 1000000.0,
+                x2=near / 1000000.0,
+            )
             found.append((place, words))
 
     if physics.receive is not None:

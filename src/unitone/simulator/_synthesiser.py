@@ -14,6 +14,7 @@ from unitone.sheet.model.mixing_model import Mixed, Place, outputs
 from unitone.sheet.model.sheet import Sheet, Way
 from unitone.simulator.mechanics import Mechanics, stream
 from unitone.simulator.physics import Crystal, PhysicsFile, Shift
+from unitone.words import tr
 
 #: Long after switching on: everything has warmed up.
 WARM = 1e9
@@ -115,7 +116,7 @@ class Synthesiser:
         for one in self._at(place):
             if one.output == name:
                 return one
-        raise BenchError(f"The sheet has no mixing line for {name} ({place.words}).")
+        raise BenchError(tr("The sheet has no mixing line for {name} ({words}).", name=name, words=place.words))
 
     def output_hz(
         self, name: str, place: Place, bench_seconds: float = WARM, panel: Mapping[str, str] | None = None
@@ -138,8 +139,14 @@ class Synthesiser:
             used = {n for m in made for n, _ in m.terms}
             there = [name for name in there if name in used]
         if len(there) != 1:
-            say = "none of the sheet's oscillators is" if not there else f"{', '.join(there)} are all"
-            raise BenchError(f"At {test_point} {say} counted. Name the band and the mode that it stands on.")
+            say = tr("none of the sheet's oscillators is") if not there else tr("{list} are all", list=", ".join(there))
+            raise BenchError(
+                tr(
+                    "At {test_point} {say} counted. Name the band and the mode that it stands on.",
+                    test_point=test_point,
+                    say=say,
+                )
+            )
         return there[0]
 
     # -- VCO ---------------------------------------------------------------------------------------
@@ -149,7 +156,7 @@ class Synthesiser:
         way: Literal["transmit", "receive"] = "transmit" if place.way == "transmit" else "receive"
         vco = self.physics.vco.get(way)
         if vco is None:
-            raise BenchError(f"The simulated radio has no VCO ({way}).")
+            raise BenchError(tr("The simulated radio has no VCO ({way}).", way=way))
         henry = vco.inductance * (1.0 + vco.per_turn * self.mechanics.off(vco.adjuster))
         name = vco.output or ("tx.carrier" if way == "transmit" else "rx.lo1")
         nominal = self.output_hz(name, place)[0]
@@ -168,7 +175,9 @@ def control_share(text: str) -> float:
     try:
         value = float(text.replace("%", "").replace("−", "-").replace(",", ".").strip()) / 100.0
     except ValueError:
-        raise BenchError(f"The simulated radio has no control position “{text}”. Use a share such as -50 %.") from None
+        raise BenchError(
+            tr("The simulated radio has no control position “{what}”. Use a share such as -50 %.", what=text)
+        ) from None
     if not -1.0 <= value <= 1.0:
-        raise BenchError(f"The control position “{text}” is outside -100 to 100 %.")
+        raise BenchError(tr("The control position “{what}” is outside -100 to 100 %.", what=text))
     return value

@@ -25,6 +25,7 @@ from unitone.sheet.model.sheet import Sheet
 from unitone.simulator._names_and_places import name_problems
 from unitone.simulator.physics_keys import Amps, Decibels, Farad, Henry, Hertz, Ohms, Part, Seconds, Volts, Watts
 from unitone.simulator.receive_physics import Receive, SMeter, Squelch, receive_problems
+from unitone.words import tr
 
 #: A physics file is a small text file.
 MAX_BYTES = 4_000_000
@@ -300,7 +301,16 @@ def with_fault(physics: PhysicsFile, name: str) -> PhysicsFile:
     """The same radio with one of its faults. Raises SheetError for an unknown one, or one that sets what is not there."""
     if name not in physics.fault:
         known = ", ".join(sorted(physics.fault)) or "none"
-        raise SheetError([f"fault {name}: the physics file of {physics.sheet} has no such fault. Its faults: {known}."])
+        raise SheetError(
+            [
+                tr(
+                    "fault {name}: the physics file of {sheet} has no such fault. Its faults: {known}.",
+                    name=name,
+                    sheet=physics.sheet,
+                    known=known,
+                )
+            ]
+        )
     made, problems = _faulty(physics, name)
     if made is None:
         raise SheetError([f"fault {name}: {p}" for p in problems])
@@ -319,7 +329,7 @@ def _faulty(physics: PhysicsFile, name: str) -> tuple[PhysicsFile | None, list[s
             if not isinstance(place, dict) or last not in place:
                 raise KeyError(last)
         except (KeyError, IndexError, ValueError, TypeError):
-            return None, [f"{key}: there is no such key in this physics file. Correct the fault's sets."]
+            return None, [tr("{key}: there is no such key in this physics file. Correct the fault's sets.", key=key)]
         place[last] = value
     try:
         return PhysicsFile.model_validate(data), []
@@ -334,7 +344,13 @@ def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
     except (OSError, UnicodeDecodeError) as error:
         reason = files.plain_reason(error)
         raise SheetError(
-            [f"{path}:1: file: cannot be read ({reason}). A simulated radio needs this physics file beside its sheet."]
+            [
+                f"{path}:1: file: "
+                + tr(
+                    "cannot be read ({reason}). A simulated radio needs this physics file beside its sheet.",
+                    reason=reason,
+                )
+            ]
         ) from None
     return parse_physics(text, str(path), sheet)
 
@@ -348,9 +364,10 @@ def parse_physics(text: str, path: str, sheet: Sheet) -> PhysicsFile:
     unknown = [a for a in physics.adjuster if a not in {x.id for x in sheet.adjusters}]
     lacking = [a.id for a in sheet.adjusters if a.id not in physics.adjuster]
     problems = [
-        f"{path}:{line_of(places, ('adjuster', a))}: adjuster.{a}: the sheet has no such adjuster." for a in unknown
+        f"{path}:{line_of(places, ('adjuster', a))}: adjuster.{a}: " + tr("the sheet has no such adjuster.")
+        for a in unknown
     ]
-    problems += [f"{path}:1: adjuster.{a}: is missing. Add its aligned position." for a in lacking]
+    problems += [f"{path}:1: adjuster.{a}: " + tr("is missing. Add its aligned position.") for a in lacking]
     problems += _frequency_problems(physics, sheet, path, places)
     if problems:
         raise SheetError(problems)
@@ -368,9 +385,12 @@ def _shapes(text: str, path: str) -> tuple[PhysicsFile | None, list[str]]:
         raw = in_todays_names(tomllib.loads(text))[0]
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"at line (\d+)", str(error))
-        return None, [f"{path}:{found[1] if found else 1}: file: no valid TOML ({error}). Correct that line."]
+        return None, [
+            f"{path}:{found[1] if found else 1}: file: "
+            + tr("no valid TOML ({error}). Correct that line.", error=error)
+        ]
     except (RecursionError, ValueError):
-        return None, [f"{path}:1: file: nested too deeply to be a physics file."]
+        return None, [f"{path}:1: file: " + tr("nested too deeply to be a physics file.")]
     try:
         return PhysicsFile.model_validate(raw), []
     except ValidationError as error:
@@ -391,24 +411,42 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
         place: Place = ("oscillator", name) if name in physics.oscillator else ("reference", "oscillator")
         if name not in ids:
             found.append(
-                (place, f"the sheet has no oscillator {name!r}. Its oscillators: {', '.join(sorted(ids)) or 'none'}.")
+                (
+                    place,
+                    tr(
+                        "the sheet has no oscillator {name!r}. Its oscillators: {x}.",
+                        name=name,
+                        x=", ".join(sorted(ids)) or "none",
+                    ),
+                )
             )
         if crystal.adjuster is not None and crystal.adjuster not in adjusters:
-            found.append(((place[0], "adjuster"), f"the sheet has no adjuster {crystal.adjuster!r}."))
+            found.append(
+                ((place[0], "adjuster"), tr("the sheet has no adjuster {adjuster!r}.", adjuster=crystal.adjuster))
+            )
         if not 0 <= crystal.trimmer_least <= crystal.trimmer_most:
-            found.append((place, "a trimmer goes from least to most. Swap trimmer_least and trimmer_most."))
+            found.append((place, tr("a trimmer goes from least to most. Swap trimmer_least and trimmer_most.")))
     for n, shift in enumerate(physics.shift):
         missing = [o for o in shift.oscillators if o not in physics.crystals]
         if missing:
-            found.append((("shift", n, "oscillators"), f"no [oscillator.{missing[0]}] here. Add it."))
+            found.append(
+                (("shift", n, "oscillators"), tr("no [oscillator.{missing}] here. Add it.", missing=missing[0]))
+            )
         if shift.control not in controls:
-            found.append((("shift", n, "control"), f"the sheet has no control {shift.control!r}."))
+            found.append((("shift", n, "control"), tr("the sheet has no control {control!r}.", control=shift.control)))
         if shift.adjuster is not None and shift.adjuster not in adjusters:
-            found.append((("shift", n, "adjuster"), f"the sheet has no adjuster {shift.adjuster!r}."))
+            found.append(
+                (("shift", n, "adjuster"), tr("the sheet has no adjuster {adjuster!r}.", adjuster=shift.adjuster))
+            )
     for way, vco in physics.vco.items():
         wanted = vco.output or ("tx.carrier" if way == "transmit" else "rx.lo1")
         if wanted not in outputs:
-            found.append((("vco", way), f"the sheet has no mixing line for {wanted}. Add one, or name another output."))
+            found.append(
+                (
+                    ("vco", way),
+                    tr("the sheet has no mixing line for {wanted}. Add one, or name another output.", wanted=wanted),
+                )
+            )
     named: list[tuple[Place, str | None]] = [
         (("bias", "adjuster"), None if physics.bias is None else physics.bias.adjuster)
     ]
@@ -439,18 +477,20 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
         ]
         found += _transmit_problems(physics.transmit, controls)
     named += [(("aerial", "adjuster"), None if physics.aerial is None else physics.aerial.adjuster)]
-    found += [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a is not None and a not in adjusters]
+    found += [
+        (p, tr("the sheet has no adjuster {a!r}.", a=a)) for p, a in named if a is not None and a not in adjusters
+    ]
     if physics.receive is not None:
         found += receive_problems(physics.receive, physics.s_meter, physics.squelch, adjusters, controls)
     named_meters = [q for m in physics.meter for q in m.quantities]
     found += [
-        (("meter", n, "quantities"), f"no quantity {q!r}. Take one of docs/sheet.md's list.")
+        (("meter", n, "quantities"), tr("no quantity {q!r}. Take one of docs/sheet.md's list.", q=q))
         for n, m in enumerate(physics.meter)
         for q in m.quantities
         if q not in QUANTITIES
     ]
     found += [
-        (("meter",), f"{q} stands in two of them. Take one out.")
+        (("meter",), tr("{q} stands in two of them. Take one out.", q=q))
         for q in sorted({q for q in named_meters if named_meters.count(q) > 1})
     ]
     for name in physics.fault:
@@ -466,21 +506,30 @@ def _transmit_problems(transmit: Transmit, controls: set[str]) -> list[tuple[Pla
     found: list[tuple[Place, str]] = []
     if transmit.coil[0].coupling is not None:
         found.append(
-            (("transmit", "coil"), "the first coil has none before it to be coupled to. Take its coupling out.")
+            (("transmit", "coil"), tr("the first coil has none before it to be coupled to. Take its coupling out."))
         )
     for a, b in zip(transmit.coil, transmit.coil[1:], strict=False):
         if a.coupling is not None and b.coupling is not None:
             found.append(
-                (("transmit", "coil"), f"{b.adjuster}: three coils in a row cannot be coupled. Take one coupling out.")
+                (
+                    ("transmit", "coil"),
+                    tr(
+                        "{adjuster}: three coils in a row cannot be coupled. Take one coupling out.",
+                        adjuster=b.adjuster,
+                    ),
+                )
             )
     if transmit.coil[-1].coupling is not None:
         found.append(
-            (("transmit", "coil"), "the last coil is the final's tank and stands alone. Take its coupling out.")
+            (("transmit", "coil"), tr("the last coil is the final's tank and stands alone. Take its coupling out."))
         )
     if transmit.processor is not None and transmit.processor.control not in controls:
         found.append(
-            (("transmit", "processor", "control"), f"the sheet has no control {transmit.processor.control!r}.")
+            (
+                ("transmit", "processor", "control"),
+                tr("the sheet has no control {control!r}.", control=transmit.processor.control),
+            )
         )
     if transmit.alc is not None and not 0 < transmit.alc.least < transmit.alc.most:
-        found.append((("transmit", "alc"), "goes from least to most. Swap them."))
+        found.append((("transmit", "alc"), tr("goes from least to most. Swap them.")))
     return found

@@ -22,6 +22,7 @@ from unitone.simulator.physics import PhysicsFile, with_fault
 from unitone.simulator.receive_physics import SMeter, Squelch
 from unitone.simulator.receiver import RATE, Pulses, Receiver, Signal
 from unitone.simulator.transmitter import Keyed, Transmitter
+from unitone.words import tr
 
 _Part = TypeVar("_Part", SMeter, Squelch)
 #: What a field-strength meter shows for a watt at its place (dB, its own scale).
@@ -71,9 +72,11 @@ def _share(text: str) -> float:
     try:
         value = float(text.replace("%", "").replace(",", ".").strip()) / 100.0
     except ValueError:
-        raise BenchError(f"The simulated radio has no control position “{text}”. Use a share such as 50 %.") from None
+        raise BenchError(
+            tr("The simulated radio has no control position “{what}”. Use a share such as 50 %.", what=text)
+        ) from None
     if not 0.0 <= value <= 1.0:
-        raise BenchError(f"The control position “{text}” is outside 0 to 100 %.")
+        raise BenchError(tr("The control position “{what}” is outside 0 to 100 %.", what=text))
     return value
 
 
@@ -119,7 +122,7 @@ class SimulatedRadio:
     def receiver(self) -> Receiver:
         """The receive side. Raises BenchError for a radio whose physics has none."""
         if self._receiver is None:
-            raise BenchError("The simulated radio's physics file has no [receive], so nothing is heard from it.")
+            raise BenchError(tr("The simulated radio's physics file has no [receive], so nothing is heard from it."))
         return self._receiver
 
     # -- supply and synthesiser ------------------------------------------------------------
@@ -131,7 +134,7 @@ class SimulatedRadio:
                 if rail.adjuster is None:
                     return rail.nominal
                 return rail.low + (rail.high - rail.low) * self.mechanics.share(rail.adjuster)
-        raise BenchError(f"There is no rail at {test_point}.")
+        raise BenchError(tr("There is no rail at {test_point}.", test_point=test_point))
 
     def rail_share(self) -> float:
         """The regulated rail as a share of its nominal; 1 for a radio without one."""
@@ -143,7 +146,7 @@ class SimulatedRadio:
     def reference_hz(self, bench_seconds: float = WARM) -> float:
         """The reference oscillator ``bench_seconds`` after switching on. Raises BenchError for a radio without one."""
         if self.physics.reference is None:
-            raise BenchError("The simulated radio has no single reference: name an oscillator.")
+            raise BenchError(tr("The simulated radio has no single reference: name an oscillator."))
         return self.synthesiser.oscillator_hz(self.physics.reference.oscillator, bench_seconds)
 
     def vco_volts(self, place: Place) -> float:
@@ -158,7 +161,7 @@ class SimulatedRadio:
         """Idle current of the final without modulation, as its preset stands and the final is warm. Raises BenchError without one."""
         bias = self.physics.bias
         if bias is None:
-            raise BenchError("The simulated radio's physics file has no [bias].")
+            raise BenchError(tr("The simulated radio's physics file has no [bias]."))
         if self.broken:
             return 0.0
         cold = bias.least + (bias.most - bias.least) * self.mechanics.share(bias.adjuster) ** 2
@@ -170,7 +173,7 @@ class SimulatedRadio:
         """What the radio draws there: at rest, and what its transmit stages take while it is keyed. Raises BenchError without [draw]."""
         draw = self.physics.draw
         if draw is None:
-            raise BenchError("The simulated radio's physics file has no [draw].")
+            raise BenchError(tr("The simulated radio's physics file has no [draw]."))
         return self._fed(place)[1]
 
     def supply_volts(self, place: Place) -> float:
@@ -205,14 +208,14 @@ class SimulatedRadio:
         """What the radio's own power meter makes of ``watts``, as its preset stands. Raises BenchError without one."""
         meter = None if self.transmitter is None else self.transmitter.transmit.meter
         if meter is None:
-            raise BenchError("The simulated radio's physics file has no [send.meter].")
+            raise BenchError(tr("The simulated radio's physics file has no [send.meter]."))
         return watts * (meter.least + (meter.most - meter.least) * self.mechanics.share(meter.adjuster))
 
     def field_db(self, place: Place, whip_out: bool) -> float:
         """Field strength beside the whip (dB, relative): power and what loading coil and whip make of it. Raises BenchError."""
         aerial = self.physics.aerial
         if aerial is None or self.transmitter is None:
-            raise BenchError("The simulated radio's physics file has no [aerial].")
+            raise BenchError(tr("The simulated radio's physics file has no [aerial]."))
         carrier = float(self.sheet.carrier_hz(place.channel, place.band))
         watts = self.transmitter.watts(carrier, self.supply_volts(place) / self.physics.supply)
         x = detuning(carrier, aerial.centre + self.mechanics.off(aerial.adjuster) * aerial.per_turn, aerial.q)
@@ -225,7 +228,7 @@ class SimulatedRadio:
     ) -> list[Component]:  # fmt: skip
         """What leaves the aerial socket while keyed; ``goes_on``: the same keying as before. Raises BenchError."""
         if self.transmitter is None:
-            raise BenchError("The simulated radio's physics file has no [send], so it does not send.")
+            raise BenchError(tr("The simulated radio's physics file has no [send], so it does not send."))
         transmitting = replace(place, way="transmit")
         nominal, actual = self.synthesiser.output_hz("tx.carrier", transmitting, bench_seconds, panel)
         error = actual - nominal if self.locked(transmitting) else UNLOCKED_HZ / 4
@@ -314,7 +317,7 @@ class SimulatedRadio:
     @staticmethod
     def _needs(part: _Part | None, name: str) -> _Part:
         if part is None:
-            raise BenchError(f"The simulated radio's physics file has no [{name}].")
+            raise BenchError(tr("The simulated radio's physics file has no [{name}].", name=name))
         return part
 
     def _squelch(self, noise: float, level: float, panel: Panel) -> bool:

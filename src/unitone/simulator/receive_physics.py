@@ -8,6 +8,7 @@ from pydantic import Field
 
 from unitone.sheet.format.lines import Place
 from unitone.simulator.physics_keys import Decibels, Hertz, Level, Part, Seconds, Volts
+from unitone.words import tr
 
 
 class _Stage(Part):
@@ -187,18 +188,18 @@ def receive_problems(
     """What of the receive side cannot be built, or names what the sheet does not have: place in the file, and the cure."""
     found: list[tuple[Place, str]] = []
     if rx.detector is None and rx.am is None and not rx.ssb:
-        found.append((("receive",), "nothing detects. Add [receive.detector] (FM), [receive.am], or ssb = true."))
+        found.append((("receive",), tr("nothing detects. Add [receive.detector] (FM), [receive.am], or ssb = true.")))
     if (rx.am is not None or rx.ssb) and rx.agc is None:
-        found.append((("receive", "agc"), "AM and SSB need their gain control. Add [receive.agc] with its knee."))
+        found.append((("receive", "agc"), tr("AM and SSB need their gain control. Add [receive.agc] with its knee.")))
     if rx.blanker is not None and rx.blanker.control not in controls:
-        found.append((("receive", "blanker"), f"the sheet has no control {rx.blanker.control!r}."))
+        found.append((("receive", "blanker"), tr("the sheet has no control {control!r}.", control=rx.blanker.control)))
     named: list[tuple[Place, str]] = []
     for stage in rx.stage:
         if isinstance(stage, CoilStage) and stage.second_peak == 0.0:
             found.append(
                 (
                     ("receive", "stage", "second_peak"),
-                    "zero turns away is the same peak. Take it out, or say how far.",
+                    tr("zero turns away is the same peak. Take it out, or say how far."),
                 )
             )
         if isinstance(stage, CoilStage):
@@ -211,4 +212,4 @@ def receive_problems(
         named += [(("s_meter",), a) for a in (meter.adjuster, *meter.by_mode.values()) if a is not None]
     if squelch is not None:
         named += [(("squelch",), a) for a in (squelch.adjuster, squelch.auto_adjuster) if a is not None]
-    return found + [(p, f"the sheet has no adjuster {a!r}.") for p, a in named if a not in adjusters]
+    return found + [(p, tr("the sheet has no adjuster {a!r}.", a=a)) for p, a in named if a not in adjusters]

@@ -21,6 +21,7 @@ from unitone.radio.resonance import detuning, pair_response, single_loss, single
 from unitone.simulator._detectors import C64, F32, FmDetector, Gain, envelope_volts
 from unitone.simulator.mechanics import Mechanics
 from unitone.simulator.receive_physics import AmplifierStage, CoilStage, FilterStage, PairStage, Receive, Squelch
+from unitone.words import tr
 
 #: Complex samples a second. 24, 48 and 96 kHz agree within 0.12 dB of SINAD; the IF filter is 9 kHz wide.
 RATE = 24_000.0
@@ -273,15 +274,17 @@ class Receiver:
         if mode == "am":
             part = self.physics.am
             if part is None:
-                raise BenchError("The simulated radio's physics file has no [receive.am], so it hears no AM.")
+                raise BenchError(tr("The simulated radio's physics file has no [receive.am], so it hears no AM."))
             return envelope_volts(controlled, part)
         if not self.physics.ssb:
-            raise BenchError("The simulated radio's physics file has no ssb = true in [receive], so it hears no SSB.")
+            raise BenchError(
+                tr("The simulated radio's physics file has no ssb = true in [receive], so it hears no SSB.")
+            )
         return self._product(controlled, mode)
 
     def _fm_detector(self) -> FmDetector:
         if self._fm is None:
-            raise BenchError("The simulated radio's physics file has no [receive.detector], so it hears no FM.")
+            raise BenchError(tr("The simulated radio's physics file has no [receive.detector], so it hears no FM."))
         return self._fm
 
     def _controlled(self, y: C64) -> C64:

@@ -17,6 +17,7 @@ from unitone.sheet.model.sheet import Sheet
 from unitone.simulator.physics import PhysicsFile
 from unitone.simulator.radio import SimulatedRadio
 from unitone.simulator.simulated_bench import SimulatedBench
+from unitone.words import tr
 
 #: One reading may take this long (seconds) on a slow machine; a radio that takes longer cannot be worked with.
 _SLOW_S = 20.0
@@ -30,7 +31,7 @@ def try_out(sheet: Sheet, physics: PhysicsFile, seed: int = 1) -> list[str]:
     try:
         bench = SimulatedBench(SimulatedRadio(sheet, physics, seed))
     except _IMPOSSIBLE as error:
-        return [f"no radio can be made of it ({_short(error)})."]
+        return [tr("no radio can be made of it ({short}).", short=_short(error))]
     done: set[str] = set()
     for step in sheet.steps:
         for quantity_id in (step.quantity_id, FOUND_BY.get(step.quantity_id, ("",))[0]):
@@ -47,21 +48,33 @@ def try_out(sheet: Sheet, physics: PhysicsFile, seed: int = 1) -> list[str]:
                 q = quantity(quantity_id)
                 if got.value is not None and not (math.isfinite(got.value) and q.low <= got.value <= q.high):
                     problems.append(
-                        f"step {step.id}: reads {got.value:.3g} for the {q.title}, which cannot be. Check its units."
+                        tr(
+                            "step {id}: reads {value:.3g} for the {title}, which cannot be. Check its units.",
+                            id=step.id,
+                            value=got.value,
+                            title=q.title,
+                        )
                     )
                 if time.monotonic() - began > _SLOW_S:
-                    problems.append(f"step {step.id}: one reading takes {time.monotonic() - began:.0f} s.")
+                    problems.append(
+                        tr("step {id}: one reading takes {x:.0f} s.", id=step.id, x=time.monotonic() - began)
+                    )
             except BenchError as error:
                 problems.append(f"step {step.id}: {_short(error)}")
             except _IMPOSSIBLE as error:
                 problems.append(
-                    f"step {step.id}: its {quantity(quantity_id).title} cannot be worked out ({_short(error)})."
+                    tr(
+                        "step {id}: its {title} cannot be worked out ({short}).",
+                        id=step.id,
+                        title=quantity(quantity_id).title,
+                        short=_short(error),
+                    )
                 )
     for name in physics.fault:
         try:
             SimulatedRadio(sheet, physics, seed, name)
         except _IMPOSSIBLE as error:
-            problems.append(f"fault {name}: no radio can be made of it ({_short(error)}).")
+            problems.append(tr("fault {name}: no radio can be made of it ({short}).", name=name, short=_short(error)))
     return problems
 
 

@@ -23,6 +23,7 @@ from unitone.store.lock import FolderLock
 from unitone.store.logbook import Logbook, utc_now
 from unitone.store.reading import FILE_NAME, open_for_reading
 from unitone.store.salvage import note_backup
+from unitone.words import tr
 
 _SHEETS = "sheets"
 #: What a backup may unpack to; a workshop of years stays far below it.
@@ -49,7 +50,7 @@ def backup(folder: Path, target: Path) -> BackedUp:
     be (links, odd names) is left out and named. Raises StoreError.
     """
     if not (folder / FILE_NAME).is_file():
-        raise StoreError(f"There is no logbook in {folder}. Name its folder with --workspace.")
+        raise StoreError(tr("There is no logbook in {folder}. Name its folder with --workspace.", folder=folder))
     left_out: list[str] = []
     sheets = list(_sheet_files(folder / _SHEETS, left_out))
     try:
@@ -70,7 +71,13 @@ def backup(folder: Path, target: Path) -> BackedUp:
             os.chmod(made, files.PRIVATE_FILE)
             os.replace(made, target)
     except OSError as error:
-        raise StoreError(f"{target}: cannot be written ({files.plain_reason(error)}). Choose another place.") from None
+        raise StoreError(
+            tr(
+                "{target}: cannot be written ({why}). Choose another place.",
+                target=target,
+                why=files.plain_reason(error),
+            )
+        ) from None
     note_backup(folder, target, utc_now())
     return BackedUp(jobs, tuple(left_out))
 
@@ -85,11 +92,23 @@ def _copy(folder: Path, copy: Path, target: Path) -> int:
         except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
             if getattr(error, "sqlite_errorcode", 0) & 0xFF in _WRITING:
                 raise StoreError(
-                    f"{target}: cannot be written ({error}). Make room there, or choose another place."
+                    tr(
+                        "{target}: cannot be written ({error}). Make room there, or choose another place.",
+                        target=target,
+                        error=error,
+                    )
                 ) from None
-            raise StoreError(f"The logbook in {folder} cannot be read ({error}). No backup was written.") from None
+            raise StoreError(
+                tr(
+                    "The logbook in {folder} cannot be read ({error}). No backup was written.",
+                    folder=folder,
+                    error=error,
+                )
+            ) from None
     if not sound:
-        raise StoreError(f"The logbook in {folder} is damaged: no backup was written. Keep the older backups.")
+        raise StoreError(
+            tr("The logbook in {folder} is damaged: no backup was written. Keep the older backups.", folder=folder)
+        )
     return jobs
 
 
@@ -104,7 +123,7 @@ def _sheet_files(sheets: Path, left_out: list[str]) -> Iterator[tuple[Path, str]
         for name in [*folders]:
             if (Path(top) / name).is_symlink():
                 folders.remove(name)
-                left_out.append(f"{_shown(Path(top, name), sheets)}: it is a link")
+                left_out.append(tr("{shown}: it is a link", shown=_shown(Path(top, name), sheets)))
         for name in sorted(names):
             path = Path(top, name)
             shown = _shown(path, sheets)
@@ -125,11 +144,11 @@ def _unfit(name: str) -> str:
     try:
         name.encode("utf-8")
     except UnicodeEncodeError:
-        return "its name is no text"
+        return tr("its name is no text")
     if "\\" in name or ":" in parts[0] or any(ord(c) < 32 or ord(c) == 127 for c in name):
-        return "its name holds a backslash or a control character"
+        return tr("its name holds a backslash or a control character")
     if len(parts) > _DEEPEST or any(len(p.encode()) > _LONGEST_NAME for p in parts):
-        return "its name is too long, or it lies too deep"
+        return tr("its name is too long, or it lies too deep")
     return ""
 
 
@@ -156,7 +175,9 @@ def restore(source: Path, folder: Path) -> tuple[int, Path | None]:
         aside = restoring.finish(folder)
     except OSError as error:
         reason = files.plain_reason(error)
-        raise StoreError(f"{source}: cannot be restored ({reason}). Nothing was overwritten.") from None
+        raise StoreError(
+            tr("{source}: cannot be restored ({reason}). Nothing was overwritten.", source=source, reason=reason)
+        ) from None
     finally:
         lock.release()
     return jobs, aside
@@ -168,13 +189,19 @@ def _unpack(source: Path, fresh: Path) -> None:
         with files.open_zip(source, MAX_TOTAL, 50_000_000) as archive:
             infos = archive.infolist()
             if len(infos) > _MOST_FILES:
-                raise StoreError(f"{source}: holds {len(infos)} files. It is no backup of Unitone.")
+                raise StoreError(
+                    tr("{source}: holds {n} files. It is no backup of Unitone.", source=source, n=len(infos))
+                )
             for info in infos:
                 parts = info.filename.split("/")
                 inside = info.filename == FILE_NAME or (parts[0] == _SHEETS and len(parts) >= 2)
                 if not inside or ".." in parts or "" in parts or "." in parts or _unfit(info.filename):
                     raise StoreError(
-                        f"{source}: {info.filename!r} does not belong in a backup. It is none of Unitone's."
+                        tr(
+                            "{source}: {filename!r} does not belong in a backup. It is none of Unitone's.",
+                            source=source,
+                            filename=info.filename,
+                        )
                     )
                 target = fresh.joinpath(*parts)
                 files.private_folder(target.parent)
@@ -183,23 +210,28 @@ def _unpack(source: Path, fresh: Path) -> None:
                     while chunk := packed.read(_CHUNK):
                         total += len(chunk)
                         if total > MAX_TOTAL:
-                            raise StoreError(f"{source}: unpacks to far more than a workshop. Do not use this file.")
+                            raise StoreError(
+                                tr(
+                                    "{source}: unpacks to far more than a workshop. Do not use this file.",
+                                    source=source,
+                                )
+                            )
                         out.write(chunk)
     except files.BAD_ZIP:
-        raise StoreError(f"{source}: is no whole backup (zip). Use another one.") from None
+        raise StoreError(tr("{source}: is no whole backup (zip). Use another one.", source=source)) from None
     except FileNotFoundError:
-        raise StoreError(f"{source}: there is no such file. Check its name.") from None
+        raise StoreError(tr("{source}: there is no such file. Check its name.", source=source)) from None
     except FileExistsError:
-        raise StoreError(f"{source}: holds a file twice. It is no backup of Unitone.") from None
+        raise StoreError(tr("{source}: holds a file twice. It is no backup of Unitone.", source=source)) from None
 
 
 def _look(fresh: Path, source: Path) -> int:
     """Open what was unpacked as a logbook: whole, ours, and not from a newer version."""
     if not (fresh / FILE_NAME).is_file():
-        raise StoreError(f"{source}: holds no logbook. It is no backup of Unitone.")
+        raise StoreError(tr("{source}: holds no logbook. It is no backup of Unitone.", source=source))
     with Logbook(fresh) as book:
         if book.integrity() != "ok":
-            raise StoreError(f"{source}: the logbook in it is damaged. Use an older backup.")
+            raise StoreError(tr("{source}: the logbook in it is damaged. Use an older backup.", source=source))
         jobs = len(book.jobs())
     for leftover in [*fresh.glob(f"{FILE_NAME}-*"), *fresh.glob("*.lock")]:
         leftover.unlink()

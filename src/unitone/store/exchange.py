@@ -24,6 +24,7 @@ from unitone.job.privacy import names_in, without
 from unitone.job.state import JobState
 from unitone.job.summary import summary
 from unitone.store.logbook import Logbook, text_hash
+from unitone.words import tr
 
 FORMAT = "unitone-job/1"
 #: A job's file is far smaller; what is larger is none.
@@ -124,23 +125,31 @@ def read_job(path: Path) -> dict[str, Any]:
     try:
         data = read_json(path, MAX_BYTES)
     except OSError as error:
-        raise StoreError(f"{path}: cannot be read ({plain_reason(error)}). Check its name.") from None
+        raise StoreError(
+            tr("{path}: cannot be read ({why}). Check its name.", path=path, why=plain_reason(error))
+        ) from None
     except ValueError as error:
         reason = plain_reason(error)
-        raise StoreError(f"{path}: is no JSON ({reason}). Take a file that “export” wrote.") from None
+        raise StoreError(
+            tr("{path}: is no JSON ({reason}). Take a file that “export” wrote.", path=path, reason=reason)
+        ) from None
     given = data.get("format") if isinstance(data, dict) else None
     if given != FORMAT:
         newer = isinstance(given, str) and given.startswith("unitone-job/")
-        cure = "It needs a newer Unitone." if newer else "Take a file that “export” wrote."
-        raise StoreError(f"{path}: its format is {given!r}, not {FORMAT!r}. {cure}")
+        cure = tr("It needs a newer Unitone.") if newer else tr("Take a file that “export” wrote.")
+        raise StoreError(
+            tr("{path}: its format is {given!r}, not {what!r}. {cure}", path=path, given=given, what=FORMAT, cure=cure)
+        )
     try:
         made = JobFile.model_validate(data)
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(p) for p in first["loc"])
-        raise StoreError(f"{path}: {place}: {first['msg']}. Nothing was taken over.") from None
+        raise StoreError(
+            tr("{path}: {place}: {first}. Nothing was taken over.", path=path, place=place, first=first["msg"])
+        ) from None
     if words := _unsound(data):
-        raise StoreError(f"{path}: {words}. Nothing was taken over.")
+        raise StoreError(tr("{path}: {words}. Nothing was taken over.", path=path, words=words))
     state = _check_tape(path, made)
     # What the list shows is worked out here: a file's own summary is a copy that nobody checked.
     try:
@@ -150,7 +159,11 @@ def read_job(path: Path) -> dict[str, Any]:
         json.dumps(row, allow_nan=False)
     except (UnitoneError, KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError) as error:
         raise StoreError(
-            f"{path}: its state cannot be worked out ({type(error).__name__}). Nothing was taken over."
+            tr(
+                "{path}: its state cannot be worked out ({name}). Nothing was taken over.",
+                path=path,
+                name=type(error).__name__,
+            )
         ) from None
     whole = made.model_dump()
     return {**whole, "job": {**whole["job"], **row}}
@@ -167,32 +180,41 @@ def _unsound(value: Any, place: str = "") -> str:
         try:
             value.encode("utf-8")
         except UnicodeEncodeError:
-            return f"{where}: holds text that is no Unicode"
-        return f"{where}: holds a zero character" if "\0" in value else ""
+            return tr("{where}: holds text that is no Unicode", where=where)
+        return tr("{where}: holds a zero character", where=where) if "\0" in value else ""
     if isinstance(value, bool) or value is None:
         return ""
     if isinstance(value, int) and abs(value) > _MOST:
-        return f"{where}: {str(value)[:24]} is no number that can be kept"
+        return tr("{where}: {value} is no number that can be kept", where=where, value=str(value)[:24])
     if isinstance(value, float) and not math.isfinite(value):
-        return f"{where}: is infinite"
+        return tr("{where}: is infinite", where=where)
     return ""
 
 
 def _check_tape(path: Path, made: JobFile) -> JobState:
     if [e.seq for e in made.tape] != list(range(1, len(made.tape) + 1)):
-        raise StoreError(f"{path}: entries are missing from its log or out of order. Nothing was taken over.")
+        raise StoreError(
+            tr("{path}: entries are missing from its log or out of order. Nothing was taken over.", path=path)
+        )
     if len({e.id for e in made.tape}) != len(made.tape):
-        raise StoreError(f"{path}: an entry stands in it twice. Nothing was taken over.")
+        raise StoreError(tr("{path}: an entry stands in it twice. Nothing was taken over.", path=path))
     unknown = next((e for e in made.tape if e.kind not in KINDS or e.kind == "damaged"), None)
     if unknown is not None:
-        raise StoreError(f"{path}: entry {unknown.seq} is of a kind ({unknown.kind!r}) that needs a newer Unitone.")
+        raise StoreError(
+            tr(
+                "{path}: entry {seq} is of a kind ({kind!r}) that needs a newer Unitone.",
+                path=path,
+                seq=unknown.seq,
+                kind=unknown.kind,
+            )
+        )
     for hashed, content in made.pictures.items():
         try:
             right = hashlib.sha256(base64.b64decode(content, validate=True)).hexdigest() == hashed
         except binascii.Error:
             right = False
         if not right:
-            raise StoreError(f"{path}: a picture in it is damaged. Nothing was taken over.")
+            raise StoreError(tr("{path}: a picture in it is damaged. Nothing was taken over.", path=path))
     for entry in made.tape:
         for name in ("sheet", "physics"):
             written, named = entry.data.get(f"{name}_text"), entry.data.get(f"{name}_hash")
@@ -201,37 +223,44 @@ def _check_tape(path: Path, made: JobFile) -> JobState:
             ):
                 continue
             raise StoreError(
-                f"{path}: the {name} in entry {entry.seq} is not the one that it names. Nothing was taken over."
+                tr(
+                    "{path}: the {name} in entry {seq} is not the one that it names. Nothing was taken over.",
+                    path=path,
+                    name=name,
+                    seq=entry.seq,
+                )
             )
     try:
         state = fold([entry_from_data(e.model_dump()) for e in made.tape], made.job.id)
         if state.unreadable:
-            raise TapeError(f"entry {state.unreadable[0]} is not of the form of its kind")
+            raise TapeError(tr("entry {unreadable} is not of the form of its kind", unreadable=state.unreadable[0]))
         pictures = {h for e in made.tape for h in (e.data.get("pictures") or {}).values()}
     except (UnitoneError, KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError) as error:
         words = str(error).encode("utf-8", "replace").decode()[:300]
-        raise StoreError(f"{path}: its log is not consistent ({words}). Nothing was taken over.") from None
+        raise StoreError(
+            tr("{path}: its log is not consistent ({words}). Nothing was taken over.", path=path, words=words)
+        ) from None
     if words := _card_problem(state.card):
-        raise StoreError(f"{path}: its card: {words}. Nothing was taken over.")
+        raise StoreError(tr("{path}: its card: {words}. Nothing was taken over.", path=path, words=words))
     if pictures - set(made.pictures):
-        raise StoreError(f"{path}: a picture that its log names is not in it. Nothing was taken over.")
+        raise StoreError(tr("{path}: a picture that its log names is not in it. Nothing was taken over.", path=path))
     return state
 
 
 def _card_problem(card: Card) -> str:
     """What of a card is of the wrong kind; empty where nothing is."""
     if not (isinstance(card.number, int) and not isinstance(card.number, bool) and 1 <= card.number <= MAX_NUMBER):
-        return "its number is none"
+        return tr("its number is none")
     for name in ("sheet_id", "serial", "owner", "complaint", "call_sign", "first_look", "simulated_fault"):
         if not isinstance(getattr(card, name), str):
-            return f"{name} is no text"
+            return tr("{name} is no text", name=name)
     if not all(isinstance(x, str) for x in (*card.accessories, *card.missing)):
-        return "its accessories are no texts"
+        return tr("its accessories are no texts")
     seed = card.simulated_seed
     return (
         ""
         if seed is None or (isinstance(seed, int) and not isinstance(seed, bool) and seed >= 0)
-        else "its seed is no number"
+        else tr("its seed is no number")
     )
 
 
@@ -243,11 +272,18 @@ def import_job(book: Logbook, data: dict[str, Any]) -> tuple[int, bool]:
     row = dict(data["job"])
     here = book.find_job(row["id"])
     if here is not None:
-        raise StoreError(f"This job is here already, as job {here.number:04d}. Nothing was taken over.")
+        raise StoreError(
+            tr("This job is here already, as job {number:04d}. Nothing was taken over.", number=here.number)
+        )
     number, renumbered, tape = row["number"], False, data["tape"]
     taken = book.entries_here([e["id"] for e in tape])
     if taken:
-        raise StoreError(f"{taken} of its entries are in this logbook already, in another job. Nothing was taken over.")
+        raise StoreError(
+            tr(
+                "{taken} of its entries are in this logbook already, in another job. Nothing was taken over.",
+                taken=taken,
+            )
+        )
     if book.find_job(str(number)) is not None:
         number, renumbered = book.next_number(), True
         row |= {"number": number, "card": {**row["card"], "number": number}}

@@ -10,6 +10,7 @@ from filelock import FileLock, Timeout
 
 from unitone.errors import LogbookBusy, StoreError
 from unitone.files import PRIVATE_FILE, plain_reason, private_folder
+from unitone.words import tr
 
 NAME = "logbook.lock"
 
@@ -33,7 +34,11 @@ class FolderLock:
         except OSError as error:
             self.release()
             raise StoreError(
-                f"The folder {folder} cannot be used ({plain_reason(error)}). Choose another with --workspace."
+                tr(
+                    "The folder {folder} cannot be used ({why}). Choose another with --workspace.",
+                    folder=folder,
+                    why=plain_reason(error),
+                )
             ) from None
 
     def release(self) -> None:

@@ -37,6 +37,7 @@ from unitone.store.lock import FolderLock
 from unitone.store.reading import FILE_NAME, reading_uri
 from unitone.store.rows import JobRow
 from unitone.store.schema import DAMAGED, HEAD, LIKE_INDEXES, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
+from unitone.words import tr
 
 _SNAPSHOTS = ("sheet", "physics")
 #: Kinds of entries whose texts are kept once for all jobs.
@@ -54,7 +55,7 @@ _DAMAGED = (DatabaseError, UnicodeDecodeError)
 
 
 def _said(error: DatabaseError | UnicodeDecodeError) -> str:
-    return "letters that are none" if isinstance(error, UnicodeDecodeError) else str(error.orig)
+    return tr("letters that are none") if isinstance(error, UnicodeDecodeError) else str(error.orig)
 
 
 class Logbook:
@@ -95,15 +96,22 @@ class Logbook:
         if restoring.under_way(folder):
             if read_only:
                 raise StoreError(
-                    f"A restore of {folder} was cut short. Start ./unitone with that workspace: it is finished then."
+                    tr(
+                        "A restore of {folder} was cut short. Start ./unitone with that workspace: it is finished then.",
+                        folder=folder,
+                    )
                 )
             aside = restoring.finish(folder)
-            self.notice = f"A restore that was cut short is finished. What was here before lies in {aside}."
+            self.notice = tr(
+                "A restore that was cut short is finished. What was here before lies in {aside}.", aside=aside
+            )
         path = folder / FILE_NAME
         if read_only and not path.exists():
-            raise StoreError(f"There is no logbook in {folder}. Start ./unitone with that workspace to make one.")
+            raise StoreError(
+                tr("There is no logbook in {folder}. Start ./unitone with that workspace to make one.", folder=folder)
+            )
         if not read_only and _is_foreign(path):
-            raise StoreError(f"The file in {folder} is no logbook of Unitone. Choose another folder.")
+            raise StoreError(tr("The file in {folder} is no logbook of Unitone. Choose another folder.", folder=folder))
         self._engine = _file_engine(path, read_only)
 
     @property
@@ -121,16 +129,27 @@ class Logbook:
                     version = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
                 if version is None:
                     if read_only or not _half_made(connection, tables):
-                        raise StoreError(f"The file in {self.folder} is no logbook of Unitone. Choose another folder.")
+                        raise StoreError(
+                            tr(
+                                "The file in {folder} is no logbook of Unitone. Choose another folder.",
+                                folder=self.folder,
+                            )
+                        )
                     create_all(connection)
                     return
         except OperationalError as error:
-            raise StoreError(f"The logbook in {self.folder} cannot be opened ({error.orig}).") from None
+            raise StoreError(
+                tr("The logbook in {folder} cannot be opened ({orig}).", folder=self.folder, orig=error.orig)
+            ) from None
         except _DAMAGED as error:
             raise DamagedLogbook.at(str(self.folder), _said(error)) from None
         if version > HEAD:
             raise StoreError(
-                f"The logbook in {self.folder} was written by a newer Unitone (version {version}). Update Unitone."
+                tr(
+                    "The logbook in {folder} was written by a newer Unitone (version {version}). Update Unitone.",
+                    folder=self.folder,
+                    version=version,
+                )
             )
         if version < HEAD and not read_only:
             from unitone.store._migrate import upgrade
@@ -150,8 +169,12 @@ class Logbook:
                 except OperationalError as error:
                     future.set_exception(
                         StoreError(
-                            f"The entry could not be written ({error.orig}). It was not logged. "
-                            f"Make room in {self.folder}, or check that it can be written, and log it again."
+                            tr(
+                                "The entry could not be written ({orig}). It was not logged. Make room in {folder}, or check that it can be "
+                                "written, and log it again.",
+                                orig=error.orig,
+                                folder=self.folder,
+                            )
                         )
                     )
                 except IntegrityError as error:
@@ -164,7 +187,7 @@ class Logbook:
     def _write(self, work: Callable[[Connection], Result]) -> Result:
         """Run ``work`` in the writer thread, wait until it is committed."""
         if self._closed:
-            raise StoreError("The logbook is closed.")
+            raise StoreError(tr("The logbook is closed."))
         if self.frozen:
             raise StoreError(self.frozen)
         future: Future[Result] = Future()
@@ -182,7 +205,9 @@ class Logbook:
             with self._file.connect() as connection:
                 yield connection
         except OperationalError as error:
-            raise StoreError(f"The logbook in {self.folder} cannot be read ({error.orig}).") from None
+            raise StoreError(
+                tr("The logbook in {folder} cannot be read ({orig}).", folder=self.folder, orig=error.orig)
+            ) from None
         except _DAMAGED as error:
             raise DamagedLogbook.at(str(self.folder), _said(error)) from None
 
@@ -200,7 +225,7 @@ class Logbook:
         def work(connection: Connection) -> str:
             taken = connection.execute(select(Job.id).where(Job.number == card.number)).first()
             if taken is not None:
-                raise StoreError(f"Job {card.number} exists already.")
+                raise StoreError(tr("Job {number} exists already.", number=card.number))
             row = {"id": job_id, "number": card.number, "radio": radio, "status": "open", "updated": when,
                    "card": card.to_data(), "summary": {}}  # fmt: skip
             connection.execute(insert(Job).values(**row))
@@ -246,7 +271,7 @@ class Logbook:
             # As text, all at once: a long log is read a third as fast row by row.
             rows = connection.exec_driver_sql(_TAPE, (job_id,)).fetchall()
             if not rows:
-                raise StoreError(f"The logbook has no job {job_id}.")
+                raise StoreError(tr("The logbook has no job {job_id}.", job_id=job_id))
             return [
                 Entry(
                     id_, seq, utc, bench_s,
@@ -305,7 +330,7 @@ class Logbook:
         """The job of that number or id. Raises StoreError when there is none."""
         found = self.find_job(name)
         if found is None:
-            raise StoreError(f"The logbook has no job {name}. List them with: unitone jobs")
+            raise StoreError(tr("The logbook has no job {name}. List them with: unitone jobs", name=name))
         return found
 
     def export_job(self, job_id: str) -> dict[str, Any]:
@@ -329,7 +354,7 @@ class Logbook:
                     select(Job.id).where((Job.number == row["number"]) | (Job.id == row["id"]))
                 ).first()
                 if taken is not None:
-                    raise StoreError(f"Job {row['number']} exists already. Nothing was taken over.")
+                    raise StoreError(tr("Job {row} exists already. Nothing was taken over.", row=row["number"]))
                 connection.execute(insert(Job).values(**row))
                 entries = [{**e, "job_id": row["id"]} for e in item["tape"]]
                 entries = [
@@ -367,7 +392,7 @@ class Logbook:
         with self._reading() as connection:
             row = connection.execute(select(Blob.content).where(Blob.hash == hashed)).first()
         if row is None:
-            raise StoreError("A picture of this job is missing from the logbook. Restore a backup.")
+            raise StoreError(tr("A picture of this job is missing from the logbook. Restore a backup."))
         return bytes(row[0])
 
     # -- settings --------------------------------------------------------------------------------
@@ -453,13 +478,19 @@ def _file_engine(path: Path, read_only: bool) -> Engine:
     try:
         if path.exists() and not os.access(path, os.R_OK if read_only else os.W_OK):
             raise StoreError(
-                f"The logbook {path} cannot be {'read' if read_only else 'written'}. Check its permissions."
+                tr(
+                    "The logbook {path} cannot be {x}. Check its permissions.",
+                    path=path,
+                    x="read" if read_only else "written",
+                )
             )
         if not read_only:
             # Its owner's alone from the first byte: SQLite gives its companions the same permissions.
             os.close(os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, PRIVATE_FILE))
     except OSError as error:
-        raise StoreError(f"The logbook {path} cannot be opened ({plain_reason(error)}). Check its name.") from None
+        raise StoreError(
+            tr("The logbook {path} cannot be opened ({why}). Check its name.", path=path, why=plain_reason(error))
+        ) from None
     if read_only:
         uri = reading_uri(path)
         engine = create_engine("sqlite://", poolclass=NullPool, json_serializer=_dumps,
@@ -561,6 +592,6 @@ def _with_texts(connection: Connection, kind: str, written: str) -> Said:
     for name, hashed in named.items():
         row = connection.execute(select(Snapshot.text).where(Snapshot.hash == hashed)).first()
         if row is None:
-            raise StoreError(f"The {name} of this job is missing from the logbook. Restore a backup.")
+            raise StoreError(tr("The {name} of this job is missing from the logbook. Restore a backup.", name=name))
         data[f"{name}_text"] = row[0]
     return from_data(kind, data)

@@ -13,6 +13,7 @@ from pathlib import Path
 from urllib.parse import quote
 
 from unitone.errors import StoreError
+from unitone.words import tr
 
 FILE_NAME = "logbook.sqlite"
 
@@ -48,4 +49,6 @@ def open_for_reading(folder: Path) -> Iterator[sqlite3.Connection]:
         try:
             yield stack.enter_context(contextlib.closing(sqlite3.connect(reading_uri(path), uri=True, timeout=10)))
         except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
-            raise StoreError(f"The logbook in {folder} cannot be read ({error}).") from None
+            raise StoreError(
+                tr("The logbook in {folder} cannot be read ({error}).", folder=folder, error=error)
+            ) from None

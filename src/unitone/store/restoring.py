@@ -14,6 +14,7 @@ from pathlib import Path
 
 from unitone.errors import StoreError
 from unitone.files import plain_reason, read_json, write_whole
+from unitone.words import tr
 
 JOURNAL = "restore-under-way.json"
 LOGBOOK = "logbook.sqlite"
@@ -66,7 +67,11 @@ def finish(folder: Path) -> Path | None:
         return aside if aside.exists() else None
     except OSError as error:
         raise StoreError(
-            f"{folder}: a restore was cut short and cannot be finished ({plain_reason(error)}). Make room, or check the permissions."
+            tr(
+                "{folder}: a restore was cut short and cannot be finished ({why}). Make room, or check the permissions.",
+                folder=folder,
+                why=plain_reason(error),
+            )
         ) from None
 
 
@@ -76,11 +81,14 @@ def _read(folder: Path) -> Moves:
         moves = Moves(str(data["fresh"]), str(data["aside"]), tuple(str(x) for x in data["has"]))
     except (ValueError, KeyError, TypeError):
         raise StoreError(
-            f"{folder / JOURNAL}: is damaged, so a restore cannot be finished. Look for the workshop in the folders "
-            "before-restore-… and .restore-…, then delete that file."
+            tr(
+                "{x}: is damaged, so a restore cannot be finished. Look for the workshop in the folders before-restore-… and .restore-…, then "
+                "delete that file.",
+                x=folder / JOURNAL,
+            )
         ) from None
     if any(".." in Path(x).parts or Path(x).is_absolute() for x in (moves.fresh, moves.aside, *moves.has)):
-        raise StoreError(f"{folder / JOURNAL}: names places outside its folder. Delete it.")
+        raise StoreError(tr("{x}: names places outside its folder. Delete it.", x=folder / JOURNAL))
     return moves
 
 

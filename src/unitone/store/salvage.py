@@ -21,6 +21,7 @@ from unitone.job.summary import summary
 from unitone.sheet.library import built_in, general, physics_path
 from unitone.store.logbook import Logbook, text_hash
 from unitone.store.reading import FILE_NAME
+from unitone.words import tr
 
 #: Beside the logbook, so that it is there when the logbook is not.
 _LAST = "last-backup.json"
@@ -44,9 +45,13 @@ class Salvaged:
     def words(self) -> str:
         """For the window."""
         if not self.whole + self.broken:
-            return "Nothing in it can be read."
-        cut = f", {self.broken} of them only up to where the damage begins" if self.broken else ""
-        return f"{self.whole + self.broken} jobs can be read{cut}. Nothing is written until a backup is restored."
+            return tr("Nothing in it can be read.")
+        cut = tr(", {broken} of them only up to where the damage begins", broken=self.broken) if self.broken else ""
+        return tr(
+            "{x} jobs can be read{cut}. Nothing is written until a backup is restored.",
+            x=self.whole + self.broken,
+            cut=cut,
+        )
 
 
 def salvage(folder: Path) -> tuple[Logbook, Salvaged]:
@@ -94,7 +99,7 @@ def salvage(folder: Path) -> tuple[Logbook, Salvaged]:
         with suppress(TypeError, UnitoneError):
             book.put_blob(bytes(r["content"]))
     found = Salvaged(whole, broken, entries)
-    book.freeze(f"The logbook is damaged and open for reading only: this was not logged. {found.words}")
+    book.freeze(tr("The logbook is damaged and open for reading only: this was not logged. {words}", words=found.words))
     return book, found
 
 

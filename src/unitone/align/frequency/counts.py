@@ -39,8 +39,8 @@ _PROBE = 2.0
 _FAR = 0.0005
 #: A counter on the bench shows whole hertz: spread of a reading besides (Hz).
 USUAL_U_HZ = 10.0
-#: A broadcast or locked standard that tells the counter's own timebase.
-STANDARD = Point(tr("a 10 MHz standard on the counter"), 10e6, (), None, _PROBE)
+#: A broadcast or locked standard (Hz).
+_STANDARD_HZ = 10e6
 #: A reading typed on the Bench counts to so many Hz; no counter is believed to better than so many ppm.
 _COUNT_HZ, _LEAST_PPM = 3.0, 0.02
 _SIMULATED_PPM = 0.1
@@ -73,10 +73,18 @@ def sources(sheet: Sheet) -> list[Source]:
     if not sheet.oscillators or not sheet.mixing:
         raise SheetError(
             [
-                f"{sheet.title}: says no oscillators and mixing, so nothing can be traced. Add [[oscillator]] and [[mixing]]."
+                tr(
+                    "{title}: says no oscillators and mixing, so nothing can be traced. Add [[oscillator]] and [[mixing]].",
+                    title=sheet.title,
+                )
             ]
         )
     return [Source(o.id, o.nominal_hz, o.trim) for o in sheet.oscillators]
+
+
+def standard() -> Point:
+    """A broadcast or locked standard that tells the counter's own timebase."""
+    return Point(tr("a 10 MHz standard on the counter"), _STANDARD_HZ, (), None, _PROBE)
 
 
 def point_at(sheet: Sheet, place: Place, point: str) -> Point:
@@ -88,7 +96,7 @@ def point_at(sheet: Sheet, place: Place, point: str) -> Point:
     if point in known:
         return Point(tr("{id} at its test point", id=point), known[point].nominal_hz, _one(point), point, _PROBE)
     if point.lower() in ("standard", "10 mhz"):
-        return STANDARD
+        return standard()
     if place.channel is not None and place.channel not in sheet.plan.names:
         raise EntryError(
             tr(
@@ -124,7 +132,7 @@ def candidates(sheet: Sheet) -> list[Point]:
         except UnitoneError:
             continue
     found += [point_at(sheet, Place("transmit"), o.id) for o in sheet.oscillators]
-    return [*found, STANDARD]
+    return [*found, standard()]
 
 
 def parse_readings(text: str, name: str = "readings") -> list[Typed]:
@@ -483,7 +491,13 @@ def frequency_path(sheet: Sheet, band: str | None, mode: str | None, channel: st
     ]
     if not made:
         raise SheetError(
-            [f"{sheet.title}: no mixing line speaks of channel {channel}. Add one for it under [[mixing]]."]
+            [
+                tr(
+                    "{title}: no mixing line speaks of channel {channel}. Add one for it under [[mixing]].",
+                    title=sheet.title,
+                    channel=channel,
+                )
+            ]
         )
     # What goes into the mixers and to the aerial, and the VCO; sums on the way are in the fractions already.
     ends = {m.output: m for m in made if m.output.partition(".")[0] in ("tx", "rx") or m.output == "vco"}

@@ -26,12 +26,13 @@ from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
 from unitone.radio.levels import parse_level
-from unitone.words import tr
+from unitone.words import N_, tr, translated
 
 Typed = Mapping[str, str]
 Rows = Sequence[tuple[str, str]]
 
 
+@translated("words", "hint", "choices")
 @dataclass(frozen=True)
 class GuideAsk:
     """One field of a guide: its key, words, example; ``what`` fills a choice (counter, wattmeter, input, output, or fixed choices)."""
@@ -44,6 +45,7 @@ class GuideAsk:
     usual: str = ""
 
 
+@translated("title", "needs", "steps", "rows", "caution")
 @dataclass(frozen=True)
 class Guide:
     """One calibration. ``rows``: the headings of a small table, where it has one; ``caution`` stands above the fields."""
@@ -68,92 +70,92 @@ class Concluded:
     mind: str = ""
 
 
-_SAME = GuideAsk("same", tr("Repeatability, dB"), "0.2", usual="0.2")
-_ALIKE = (tr("Pads in line (A + B, or none)"), tr("Level dialled"))
-_VOLTS_LIMIT = GuideAsk("pct", tr("Meter accuracy, ± %"), "3", usual="3")
+_SAME = GuideAsk("same", N_("Repeatability, dB"), "0.2", usual="0.2")
+_ALIKE = (N_("Pads in line (A + B, or none)"), N_("Level dialled"))
+_VOLTS_LIMIT = GuideAsk("pct", N_("Meter accuracy, ± %"), "3", usual="3")
 
 GUIDES: tuple[Guide, ...] = (
     Guide(
-        "pads", tr("Pad against pad"), tr("generator, working receiver, pads"),
+        "pads", N_("Pad against pad"), N_("generator, working receiver, pads"),
         (
-            tr("Pick a level that the reading follows well: 10 to 14 dB SINAD, or mid S-meter."),
-            tr("With one pad in line, dial up to that reading. Note pad and dial."),
-            tr("Swap the pad, then use both, then none. Dial to the same reading each time."),
+            N_("Pick a level that the reading follows well: 10 to 14 dB SINAD, or mid S-meter."),
+            N_("With one pad in line, dial up to that reading. Note pad and dial."),
+            N_("Swap the pad, then use both, then none. Dial to the same reading each time."),
         ),
         (_SAME,), _ALIKE, 6,
     ),
     Guide(
-        "generator", tr("Generator's level against a scope or meter"), tr("50 Ω at a scope or meter that works at that frequency"),
-        (tr("Set a strong level into 50 Ω: 0 dBm if it can."), tr("Read the volts rms across the 50 Ω.")),
+        "generator", N_("Generator's level against a scope or meter"), N_("50 Ω at a scope or meter that works at that frequency"),
+        (N_("Set a strong level into 50 Ω: 0 dBm if it can."), N_("Read the volts rms across the 50 Ω.")),
         (
-            GuideAsk("dial", tr("Dialled"), "0 dBm"), GuideAsk("volts", tr("Volts rms"), "224 mV"), GuideAsk("ohm", tr("Load, Ω"), "50", usual="50"),
+            GuideAsk("dial", N_("Dialled"), "0 dBm"), GuideAsk("volts", N_("Volts rms"), "224 mV"), GuideAsk("ohm", N_("Load, Ω"), "50", usual="50"),
             _VOLTS_LIMIT,
         ),
     ),
     Guide(
-        "steps", tr("Generator's steps against the pads"), tr("the pads, calibrated first if possible"),
+        "steps", N_("Generator's steps against the pads"), N_("the pads, calibrated first if possible"),
         (
-            tr("Dial to a reading with a pad in line. Take the pad out, and dial down to the same reading."),
-            tr("Repeat down the dial, 10 or 20 dB at a time."),
+            N_("Dial to a reading with a pad in line. Take the pad out, and dial down to the same reading."),
+            N_("Repeat down the dial, 10 or 20 dB at a time."),
         ),
         (_SAME,), _ALIKE, 6,
     ),
     Guide(
-        "leak", tr("Generator leakage"), tr("20 dB more pads than usual, at least"),
+        "leak", N_("Generator leakage"), N_("20 dB more pads than usual, at least"),
         (
-            tr("Dial to a reading at a weak level, the radio in its usual place."),
-            tr("Add 20 dB of pads and dial up to the same reading. With leakage, less than 20 dB is needed."),
+            N_("Dial to a reading at a weak level, the radio in its usual place."),
+            N_("Add 20 dB of pads and dial up to the same reading. With leakage, less than 20 dB is needed."),
         ),
         (_SAME,), _ALIKE, 2,
     ),
     Guide(
-        "counter", tr("Counter against a standard"), tr("a broadcast carrier of known frequency, or a source locked to satellites"),
-        (tr("Warm the counter up for half an hour."), tr("Count the standard, with the longest gate.")),
+        "counter", N_("Counter against a standard"), N_("a broadcast carrier of known frequency, or a source locked to satellites"),
+        (N_("Warm the counter up for half an hour."), N_("Count the standard, with the longest gate.")),
         (
-            GuideAsk("target", tr("Counter"), what="counter"), GuideAsk("true", tr("Standard"), "10 MHz"),
-            GuideAsk("shown", tr("Counter reading"), "10.000012 MHz"), GuideAsk("step", tr("Counter resolution"), "1 Hz", usual="1 Hz"),
-            GuideAsk("ppm", tr("Standard accuracy, ± ppm"), "0.01", usual="0.01"),
+            GuideAsk("target", N_("Counter"), what="counter"), GuideAsk("true", N_("Standard"), "10 MHz"),
+            GuideAsk("shown", N_("Counter reading"), "10.000012 MHz"), GuideAsk("step", N_("Counter resolution"), "1 Hz", usual="1 Hz"),
+            GuideAsk("ppm", N_("Standard accuracy, ± ppm"), "0.01", usual="0.01"),
         ),
     ),
     Guide(
-        "wattmeter", tr("Wattmeter against volts on the dummy load"), tr("a scope with a ×10 probe (its factor set), the dummy load"),
-        (tr("Connect wattmeter and dummy load to the radio. Probe across the load."), tr("Key, no modulation. Read watts and volts, let go.")),
+        "wattmeter", N_("Wattmeter against volts on the dummy load"), N_("a scope with a ×10 probe (its factor set), the dummy load"),
+        (N_("Connect wattmeter and dummy load to the radio. Probe across the load."), N_("Key, no modulation. Read watts and volts, let go.")),
         (
-            GuideAsk("target", tr("Wattmeter"), what="wattmeter"), GuideAsk("shown", tr("It shows"), "4 W"), GuideAsk("volts", tr("Volts"), "40 V"),
-            GuideAsk("kind", tr("Volts measured as"), choices=(("pp", tr("peak to peak")), ("p", tr("peak")), ("rms", tr("rms")))),
-            GuideAsk("ohm", tr("Load, Ω"), "50", usual="50"), _VOLTS_LIMIT, GuideAsk("load", tr("Load accuracy, ± %"), "2", usual="2"),
+            GuideAsk("target", N_("Wattmeter"), what="wattmeter"), GuideAsk("shown", N_("It shows"), "4 W"), GuideAsk("volts", N_("Volts"), "40 V"),
+            GuideAsk("kind", N_("Volts measured as"), choices=(("pp", N_("peak to peak")), ("p", N_("peak")), ("rms", N_("rms")))),
+            GuideAsk("ohm", N_("Load, Ω"), "50", usual="50"), _VOLTS_LIMIT, GuideAsk("load", N_("Load accuracy, ± %"), "2", usual="2"),
         ),
-        caution=tr("RF burns, the load gets hot: key into the dummy load only, generator disconnected."),
+        caution=N_("RF burns, the load gets hot: key into the dummy load only, generator disconnected."),
     ),
     Guide(
-        "input", tr("Sound card's input against a meter"), tr("a steady tone near 1 kHz, a meter accurate at 1 kHz"),
+        "input", N_("Sound card's input against a meter"), N_("a steady tone near 1 kHz, a meter accurate at 1 kHz"),
         (
-            tr("Feed the tone to input and meter together. Set the recording level and leave it there."),
-            tr("Listen, and type what the meter reads."),
+            N_("Feed the tone to input and meter together. Set the recording level and leave it there."),
+            N_("Listen, and type what the meter reads."),
         ),
         (
-            GuideAsk("target", tr("Input"), what="input"), GuideAsk("dbfs", tr("Tone level, dBFS"), "-14.2"),
-            GuideAsk("volts", tr("Meter reading, rms"), "350 mV"), _VOLTS_LIMIT,
-        ),
-    ),
-    Guide(
-        "clock", tr("Sound card's clock against a known tone"), tr("a tone of known frequency, such as a counter's or a locked source's"),
-        (tr("In Meters, Frequency: average 10 s, clock error 0 ppm. Note the reading."),),
-        (
-            GuideAsk("target", tr("Input"), what="input"), GuideAsk("shown", tr("Counted"), "1000.012 Hz"),
-            GuideAsk("true", tr("True frequency"), "1 kHz"),
-            GuideAsk("ppm", tr("Accuracy, ± ppm"), "1", usual="1"),
+            GuideAsk("target", N_("Input"), what="input"), GuideAsk("dbfs", N_("Tone level, dBFS"), "-14.2"),
+            GuideAsk("volts", N_("Meter reading, rms"), "350 mV"), _VOLTS_LIMIT,
         ),
     ),
     Guide(
-        "output", tr("Sound card's output against a meter"), tr("a meter accurate at 1 kHz, and the usual load"),
+        "clock", N_("Sound card's clock against a known tone"), N_("a tone of known frequency, such as a counter's or a locked source's"),
+        (N_("In Meters, Frequency: average 10 s, clock error 0 ppm. Note the reading."),),
         (
-            tr("In Meters, Tones out: 1 kHz. Note the level. Set the system volume and leave it there."),
-            tr("Read the volts at the output."),
+            GuideAsk("target", N_("Input"), what="input"), GuideAsk("shown", N_("Counted"), "1000.012 Hz"),
+            GuideAsk("true", N_("True frequency"), "1 kHz"),
+            GuideAsk("ppm", N_("Accuracy, ± ppm"), "1", usual="1"),
+        ),
+    ),
+    Guide(
+        "output", N_("Sound card's output against a meter"), N_("a meter accurate at 1 kHz, and the usual load"),
+        (
+            N_("In Meters, Tones out: 1 kHz. Note the level. Set the system volume and leave it there."),
+            N_("Read the volts at the output."),
         ),
         (
-            GuideAsk("target", tr("Output"), what="output"), GuideAsk("dbfs", tr("Tone level sent, dBFS"), "-20", usual="-20"),
-            GuideAsk("volts", tr("Meter reading, rms"), "100 mV"), _VOLTS_LIMIT,
+            GuideAsk("target", N_("Output"), what="output"), GuideAsk("dbfs", N_("Tone level sent, dBFS"), "-20", usual="-20"),
+            GuideAsk("volts", N_("Meter reading, rms"), "100 mV"), _VOLTS_LIMIT,
         ),
     ),
 )  # fmt: skip

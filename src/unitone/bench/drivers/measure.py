@@ -18,6 +18,7 @@ from unitone.signals.channel import Channel, strongest_offset
 from unitone.signals.fm import CHANNEL_RATE, FmReport, measure_fm
 from unitone.signals.spectrum import SpectrumMeter, Trace, spurs
 from unitone.signals.weighting import Weighting
+from unitone.words import tr
 
 Task = Literal["sinad", "fm", "am", "spectrum"]
 TASKS: tuple[Task, ...] = ("sinad", "fm", "am", "spectrum")
@@ -114,7 +115,7 @@ def _stretches(source: Source, measure: Any) -> tuple[float, list[Any]]:
             if not parts or x.size > 0.5 * rate:
                 raise
     if not parts:
-        raise SignalError("holds too few samples to measure.")
+        raise SignalError(tr("holds too few samples to measure."))
     return offset, parts
 
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from unitone import files
 from unitone.errors import SignalError
+from unitone.words import tr
 
 Kind = Literal["audio", "iq"]
 Block = NDArray[np.float64] | NDArray[np.complex64]
@@ -73,22 +74,46 @@ class SoundFile:
             info = soundfile.info(str(path))
         except (soundfile.LibsndfileError, RuntimeError) as error:
             raise SignalError(
-                f"{path}: is no sound file that can be read ({_plain(error)}). Export it as WAV or FLAC."
+                tr(
+                    "{path}: is no sound file that can be read ({why}). Export it as WAV or FLAC.",
+                    path=path,
+                    why=_plain(error),
+                )
             ) from None
         self.rate, self.channels, self.frames = float(info.samplerate), int(info.channels), int(info.frames)
         if self.rate <= 0 or self.frames <= 0:
-            raise SignalError(f"{path}: holds no samples. Record it again.")
+            raise SignalError(tr("{path}: holds no samples. Record it again.", path=path))
         if kind == "iq" and self.channels != 2:
-            raise SignalError(f"{path}: has {self.channels} channel(s); I/Q is stereo, left I and right Q.")
+            raise SignalError(
+                tr(
+                    "{path}: has {channels} channel(s); I/Q is stereo, left I and right Q.",
+                    path=path,
+                    channels=self.channels,
+                )
+            )
         if kind == "audio" and not 1 <= channel <= self.channels:
-            raise SignalError(f"{path}: has no channel {channel}: it holds {self.channels}.")
+            raise SignalError(
+                tr(
+                    "{path}: has no channel {channel}: it holds {channels}.",
+                    path=path,
+                    channel=channel,
+                    channels=self.channels,
+                )
+            )
         self._channel = channel
         if short := _short_by(path):
             self.warnings = (
-                f"its header promises {short} bytes more than there are: truncated. What is there is measured.",
+                tr(
+                    "its header promises {short} bytes more than there are: truncated. What is there is measured.",
+                    short=short,
+                ),
             )
         if self.channels > 1 and kind == "audio" and channel == 1:
-            self.warnings += (f"{self.channels} channels: the first is measured. Choose another with --channel.",)
+            self.warnings += (
+                tr(
+                    "{channels} channels: the first is measured. Choose another with --channel.", channels=self.channels
+                ),
+            )
 
     def blocks(self, size: int = BLOCK) -> Iterator[Block]:
         """Blocks; a file that ends before its header says gives what is there, and a warning."""
@@ -107,12 +132,24 @@ class SoundFile:
                         yield np.ascontiguousarray(frames[:, self._channel - 1])
         except (soundfile.LibsndfileError, RuntimeError) as error:
             if not read:
-                raise SignalError(f"{self.path}: cannot be read on ({_plain(error)}). Export it again.") from None
+                raise SignalError(
+                    tr("{path}: cannot be read on ({why}). Export it again.", path=self.path, why=_plain(error))
+                ) from None
             self.warnings += (
-                f"breaks off after {read / self.rate:.2f} s ({_plain(error)}): what came before is measured.",
+                tr(
+                    "breaks off after {x:.2f} s ({why}): what came before is measured.",
+                    x=read / self.rate,
+                    why=_plain(error),
+                ),
             )
         if read < self.frames:
-            self.warnings += (f"ends after {read} samples although its header says {self.frames}: truncated?",)
+            self.warnings += (
+                tr(
+                    "ends after {read} samples although its header says {frames}: truncated?",
+                    read=read,
+                    frames=self.frames,
+                ),
+            )
 
 
 #: SigMF's data types that are taken: NumPy type of one part, full scale, offset.
@@ -134,14 +171,24 @@ class SigMfFile:
         self.rate = _positive(core.get("core:sample_rate"), meta, "core:sample_rate")
         if not _LEAST_RATE <= self.rate <= _MOST_RATE:
             raise SignalError(
-                f"{meta}: core:sample_rate is {self.rate:g}: samples a second are meant, {_LEAST_RATE:g} to {_MOST_RATE:g}."
+                tr(
+                    "{meta}: core:sample_rate is {rate:g}: samples a second are meant, {least_rate:g} to {most_rate:g}.",
+                    meta=meta,
+                    rate=self.rate,
+                    least_rate=_LEAST_RATE,
+                    most_rate=_MOST_RATE,
+                )
             )
         form = str(core.get("core:datatype", ""))
         self.kind: Kind = "iq" if form.startswith("c") else "audio"
         base, _, ending = form[1:].partition("_")
         if form[:1] not in ("c", "r") or base not in _TYPES or ending not in ("le", "be", ""):
             raise SignalError(
-                f"{meta}: core:datatype is {form!r}, which is not known. Expected one like cf32_le or ci16_le."
+                tr(
+                    "{meta}: core:datatype is {form!r}, which is not known. Expected one like cf32_le or ci16_le.",
+                    meta=meta,
+                    form=form,
+                )
             )
         kind, self._full, self._offset = _TYPES[base]
         self._dtype = np.dtype({"be": ">", "le": "<", "": "|"}[ending] + kind)
@@ -149,16 +196,18 @@ class SigMfFile:
         try:
             self.centre_hz = float(captures[0].get("core:frequency", 0.0) or 0.0)
         except (TypeError, ValueError, AttributeError):
-            raise SignalError(f"{meta}: core:frequency of its first capture is no number.") from None
+            raise SignalError(tr("{meta}: core:frequency of its first capture is no number.", meta=meta)) from None
         if int(core.get("core:num_channels", 1) or 1) != 1:
-            raise SignalError(f"{meta}: holds several channels side by side: one is taken. Export the channels apart.")
+            raise SignalError(
+                tr("{meta}: holds several channels side by side: one is taken. Export the channels apart.", meta=meta)
+            )
         _readable(data)
         whole = (2 if self.kind == "iq" else 1) * self._dtype.itemsize
         size = data.stat().st_size
         if size < whole:
-            raise SignalError(f"{data}: holds no samples. Record it again.")
+            raise SignalError(tr("{data}: holds no samples. Record it again.", data=data))
         self.frames, left = divmod(size, whole)
-        self.warnings: tuple[str, ...] = ("the last sample is cut off: truncated?",) if left else ()
+        self.warnings: tuple[str, ...] = (tr("the last sample is cut off: truncated?"),) if left else ()
 
     def blocks(self, size: int = BLOCK) -> Iterator[Block]:
         """Blocks of samples."""
@@ -184,10 +233,12 @@ def open_source(path: Path, kind: Kind = "audio", channel: int = 1) -> Source:
         source: Source = SigMfFile(path)
         if source.kind != kind:
             have, want = ("I/Q", "audio") if source.kind == "iq" else ("audio", "I/Q")
-            raise SignalError(f"{path}: is {have}, and {want} is wanted here.")
+            raise SignalError(tr("{path}: is {have}, and {want} is wanted here.", path=path, have=have, want=want))
         return source
     if path.suffix.lower() not in SOUND_ENDINGS:
-        raise SignalError(f"{path}: is no recording that is known. Take WAV, FLAC, or SigMF (.sigmf-meta).")
+        raise SignalError(
+            tr("{path}: is no recording that is known. Take WAV, FLAC, or SigMF (.sigmf-meta).", path=path)
+        )
     return SoundFile(path, kind, channel)
 
 
@@ -211,10 +262,12 @@ def recordings(places: list[Path]) -> list[Path]:
 def _readable(path: Path) -> None:
     try:
         if not files.check_readable(path):
-            raise SignalError(f"{path}: is empty. Record it again.")
+            raise SignalError(tr("{path}: is empty. Record it again.", path=path))
         files.open_readable(path).close()
     except OSError as error:
-        raise SignalError(f"{path}: cannot be read ({files.plain_reason(error)}). Check its name.") from None
+        raise SignalError(
+            tr("{path}: cannot be read ({why}). Check its name.", path=path, why=files.plain_reason(error))
+        ) from None
 
 
 def _short_by(path: Path) -> int:
@@ -233,18 +286,22 @@ def _meta(path: Path) -> dict[str, Any]:
         data = files.read_json(path, MAX_META)
     except (ValueError, OSError) as error:
         raise SignalError(
-            f"{path}: is no SigMF metadata ({files.plain_reason(error)}). Take the file that ends in .sigmf-meta."
+            tr(
+                "{path}: is no SigMF metadata ({why}). Take the file that ends in .sigmf-meta.",
+                path=path,
+                why=files.plain_reason(error),
+            )
         ) from None
     if not isinstance(data, dict) or not isinstance(data.get("global"), dict):
-        raise SignalError(f"{path}: has no “global” part: it is no SigMF metadata.")
+        raise SignalError(tr("{path}: has no “global” part: it is no SigMF metadata.", path=path))
     if not isinstance(data.get("captures", []), list):
-        raise SignalError(f"{path}: its captures are no list: it is no SigMF metadata.")
+        raise SignalError(tr("{path}: its captures are no list: it is no SigMF metadata.", path=path))
     return data
 
 
 def _positive(value: object, path: Path, key: str) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float) or not np.isfinite(value) or value <= 0:
-        raise SignalError(f"{path}: {key} is {value!r}, not a number above zero.")
+        raise SignalError(tr("{path}: {key} is {value!r}, not a number above zero.", path=path, key=key, value=value))
     return float(value)
 
 

@@ -18,10 +18,10 @@ from unitone.bench.drivers.live import Feed
 from unitone.bench.drivers.recording import Block
 from unitone.errors import SignalError
 from unitone.signals.generate import Generator, Setting
-from unitone.words import tr
+from unitone.words import N_, tr
 
 Side = Literal["left", "right", "iq"]
-SIDES: tuple[tuple[Side, str], ...] = (("left", tr("left")), ("right", tr("right")), ("iq", tr("both, as I/Q")))
+SIDES: tuple[tuple[Side, str], ...] = (("left", N_("left")), ("right", N_("right")), ("iq", N_("both, as I/Q")))
 RATE = 48_000
 #: How often an input is looked after (milliseconds); one that gave nothing at so many looks has gone, or at so many after its start.
 #: By looks, not by the clock: where the whole machine stands still, the input has not gone.

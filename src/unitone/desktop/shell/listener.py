@@ -14,6 +14,7 @@ from unitone.desktop.shell.trouble import troubles
 from unitone.errors import SignalError
 from unitone.present.meters.live_pictures import KEPT_S, LiveMeter
 from unitone.present.meters.meter_shapes import How, MeterPicture
+from unitone.words import tr
 
 
 @dataclass(frozen=True)
@@ -77,13 +78,15 @@ class Listener(QObject):
         with self._lock:
             samples = None if meter is None else meter.last(KEPT_S)
         if meter is None or samples is None or not samples.size:
-            raise SignalError("Nothing is being listened to: there is nothing to keep.")
+            raise SignalError(tr("Nothing is being listened to: there is nothing to keep."))
         if np.iscomplexobj(samples):
             samples = np.stack([samples.real, samples.imag], 1)
         try:
             soundfile.write(str(path), samples, round(meter.feed.rate), subtype="FLOAT")
         except (OSError, RuntimeError) as error:
-            raise SignalError(f"{path}: cannot be written ({error}). Choose another folder.") from None
+            raise SignalError(
+                tr("{path}: cannot be written ({error}). Choose another folder.", path=path, error=error)
+            ) from None
         return len(samples) / meter.feed.rate
 
     def _run(self, meter: LiveMeter) -> None:

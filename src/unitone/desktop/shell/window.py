@@ -28,7 +28,7 @@ from unitone.desktop.theme.theme import SCALES, icon, theme
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
 from unitone.store.logbook import Logbook
-from unitone.words import tr
+from unitone.words import N_, tr
 
 if TYPE_CHECKING:
     from unitone.desktop.shell.worker import BenchWorker, Command
@@ -37,13 +37,13 @@ if TYPE_CHECKING:
     from unitone.sheet.format.bundle import Bundle
 
 _PLACES = (
-    ("jobs", tr("Jobs"), "clipboard-list"),
-    ("bench", tr("Bench"), "radio-receiver"),
-    ("meters", tr("Meters"), "activity"),
-    ("sums", tr("Calculators"), "calculator"),
-    ("sheets", tr("Sheets"), "scroll-text"),
-    ("workshop", tr("Workshop"), "wrench"),
-    ("help", tr("Help"), "circle-help"),
+    ("jobs", N_("Jobs"), "clipboard-list"),
+    ("bench", N_("Bench"), "radio-receiver"),
+    ("meters", N_("Meters"), "activity"),
+    ("sums", N_("Calculators"), "calculator"),
+    ("sheets", N_("Sheets"), "scroll-text"),
+    ("workshop", N_("Workshop"), "wrench"),
+    ("help", N_("Help"), "circle-help"),
 )
 
 
@@ -125,7 +125,8 @@ class MainWindow(QMainWindow):
         layout.addWidget(self._mark)
         self.rail_buttons: dict[str, QToolButton] = {}
         group = QButtonGroup(self)
-        for name, words, _ in _PLACES:
+        for name, english, _ in _PLACES:
+            words = tr(english)
             button = QToolButton()
             button.setProperty("role", "rail")
             button.setText(words)

@@ -24,10 +24,10 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
 from unitone.sheet.editing.fields import Field
-from unitone.words import tr
+from unitone.words import N_, tr
 
 #: Shown where several rows are chosen and differ.
-SEVERAL = tr("(several)")
+SEVERAL = N_("(several)")
 Names = Callable[[str], list[str]]
 
 
@@ -231,19 +231,19 @@ class FormView(QScrollArea):
             widget.setCurrentIndex(at)
             if widget.isEditable() and (line := widget.lineEdit()) is not None:
                 line.setText(widget.itemText(at) if at >= 0 else text)
-                line.setPlaceholderText(SEVERAL if several else "")
+                line.setPlaceholderText(tr(SEVERAL) if several else "")
             elif at < 0 and text:
                 widget.setPlaceholderText(text)
             else:
-                widget.setPlaceholderText(SEVERAL if several else "")
+                widget.setPlaceholderText(tr(SEVERAL) if several else "")
         elif isinstance(widget, QPlainTextEdit):
             if widget.toPlainText() != text:
                 widget.setPlainText(text)
-            widget.setPlaceholderText(SEVERAL if several else field.hint)
+            widget.setPlaceholderText(tr(SEVERAL) if several else field.hint)
         elif isinstance(widget, QLineEdit):
             if widget.text() != text:
                 widget.setText(text)
-            widget.setPlaceholderText(SEVERAL if several else field.hint)
+            widget.setPlaceholderText(tr(SEVERAL) if several else field.hint)
 
     def show_cures(self, cures: dict[tuple[str, ...], str], general: str = "") -> None:
         """Show what is wrong under the fields; what belongs to no field stands at the top."""

@@ -30,6 +30,7 @@ from unitone.job.entries.workshop import (
     TimeSpent,
 )
 from unitone.quantities.older_names import CODES, KEYS, QUANTITY_IDS, in_todays_names
+from unitone.words import tr
 
 #: Whatever an entry can say. A new kind stands here, and mypy names every place that has to deal with it.
 Said = (
@@ -58,7 +59,7 @@ def reads(kind: str, text: str | bytes) -> Said:
     """
     cls = KINDS.get(kind) or KINDS.get(_OLDER_KINDS.get(kind, ""))
     if cls is None:
-        raise TapeError(f"An entry is of an unknown kind, {kind!r}: this log needs a newer Unitone.")
+        raise TapeError(tr("An entry is of an unknown kind, {kind!r}: this log needs a newer Unitone.", kind=kind))
     try:
         if _OLDER.search(text if isinstance(text, str) else text.decode()):
             text = msgspec.json.encode(in_todays_names(msgspec.json.decode(text))[0])

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple, TypeVar
 import msgspec
 
 from unitone.errors import TapeError
+from unitone.words import tr
 
 if TYPE_CHECKING:
     from unitone.job.entries import Said
@@ -64,4 +65,4 @@ class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
 
     def apply(self, state: JobState, at: Entry) -> None:
         """What changes with this entry; ``state`` is the fold's own. Raises TapeError for what the job does not have."""
-        raise TapeError(f"Entry {at.seq} changes nothing.")
+        raise TapeError(tr("Entry {seq} changes nothing.", seq=at.seq))

@@ -8,6 +8,7 @@ from unitone.errors import TapeError
 from unitone.job.entries.base import Entry, Kind
 from unitone.job.records import Touch, Turn
 from unitone.sheet.model.sheet import Effect
+from unitone.words import tr
 
 if TYPE_CHECKING:
     from unitone.job.state import JobState
@@ -33,7 +34,9 @@ class Turned(Kind, frozen=True):
         """Where the adjuster stands now, and what it makes old. Raises TapeError."""
         name = self.adjuster
         if name not in state.positions:
-            raise TapeError(f"Entry {at.seq} turns {name!r}, which the job's sheet does not have.")
+            raise TapeError(
+                tr("Entry {seq} turns {name!r}, which the job's sheet does not have.", seq=at.seq, name=name)
+            )
         if self.moved:
             # A new mapping: the readings logged so far keep theirs.
             state.positions = {**state.positions, name: state.positions[name] + self.moved}

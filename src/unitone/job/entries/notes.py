@@ -11,6 +11,7 @@ from unitone.errors import TapeError
 from unitone.job.entries.base import Entry, Kind
 from unitone.job.records import Loose
 from unitone.job.records import Tried as TriedCause
+from unitone.words import tr
 
 if TYPE_CHECKING:
     from unitone.job.state import JobState
@@ -109,4 +110,4 @@ class Damaged(Kind, frozen=True):
     def apply(self, state: JobState, at: Entry) -> None:
         """Nothing follows from it."""
         if at.seq == 1:
-            raise TapeError("The first entry of this job is damaged: the job cannot be read. Restore a backup.")
+            raise TapeError(tr("The first entry of this job is damaged: the job cannot be read. Restore a backup."))

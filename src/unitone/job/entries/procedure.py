@@ -13,6 +13,7 @@ from unitone.job.kept_sheets import kept_sheet
 from unitone.job.records import Judged as JudgedStep
 from unitone.job.records import Touch, Variant
 from unitone.sheet.model.sheet import Effect
+from unitone.words import tr
 
 if TYPE_CHECKING:
     from unitone.job.state import JobState
@@ -20,7 +21,13 @@ if TYPE_CHECKING:
 
 def _known_step(state: JobState, at: Entry, identifier: str) -> None:
     if not state.sheet.has_step(identifier):
-        raise TapeError(f"Entry {at.seq} speaks of step {identifier!r}, which the job's sheet does not have.")
+        raise TapeError(
+            tr(
+                "Entry {seq} speaks of step {identifier!r}, which the job's sheet does not have.",
+                seq=at.seq,
+                identifier=identifier,
+            )
+        )
 
 
 class PhaseBegun(Kind, frozen=True):

@@ -205,7 +205,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
 def _damage(state: JobState) -> tuple[str, str]:
     """What a wrong hook-up broke, in words, and what mends it; empty where nothing is broken."""
     found = [DAMAGES[w] for w in sorted(state.damaged)]
-    return (" ".join(d.words for d in found), found[0].cure) if found else ("", "")
+    return (" ".join(tr(d.words) for d in found), tr(found[0].cure)) if found else ("", "")
 
 
 def _notes(state: JobState, step: Step, trial: str) -> tuple[str, ...]:

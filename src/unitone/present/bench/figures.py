@@ -15,7 +15,7 @@ def figure_of(reading: Reading) -> tuple[str, str]:
     """Large figure and small unit of a reading."""
     q = quantity(reading.quantity_id)
     if reading.word or reading.value is None:
-        return reading.word or "—", ""
+        return tr(reading.word) or "—", ""
     text, unit = show_value(q, reading.value)
     names = {
         "rx.sinad": "dB SINAD",

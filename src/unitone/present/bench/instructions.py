@@ -13,64 +13,64 @@ from unitone.present.bench.figures import describe_place
 from unitone.quantities.registry import FOUND_BY
 from unitone.quantities.show import number
 from unitone.sheet.model.sheet import Conditions, Step
-from unitone.words import tr
+from unitone.words import N_, tr
 
 #: Above this a point can hurt (V DC): extra-low voltage ends at 60 V without ripple (IEC 61140, from memory).
 _HURTS_V = 60.0
 
 #: Read on receive, or by a meter alone.
 _QUIET: dict[str, str] = {
-    "supply.voltage": tr("Radio on receive, squelched. Read the supply voltage at the radio's terminals."),
-    "supply.current": tr("Radio on receive, squelched. Read the supply current."),
-    "supply.rail": tr("Voltmeter on the rail, against ground."),
-    "stage.voltage": tr("Voltmeter on the point, against ground."),
-    "ref.frequency": tr("Counter on the reference oscillator, loosely coupled."),
-    "osc.frequency": tr("Counter on the oscillator, loosely coupled."),
-    "rx.lo_error": tr("Counter on the local oscillator, loosely coupled."),
-    "vco.tuning_voltage": tr("Voltmeter on the VCO's tuning voltage."),
-    "rx.sinad": tr("Read the SINAD at the loudspeaker."),
-    "rx.sn_ratio": tr("Read the loudspeaker voltage with the modulation on, then off."),
-    "rx.distortion": tr("Read the distortion at the loudspeaker."),
-    "rx.af_voltage": tr("AF voltmeter across the loudspeaker, volume as the step says."),
-    "rx.quieting": tr("RF on without modulation: read how far the noise falls."),
-    "rx.loudness": tr("Listen: louder, softer or the same."),
-    "rx.agc_voltage": tr("Voltmeter of 10 MΩ or more on the AVC line."),
-    "rx.agc_rise": tr("Read the loudspeaker voltage at 10 µV, then at the step's level."),
-    "rx.selectivity": tr("Move the generator to the next channel and raise it until the reading is the same."),
-    "rx.blanker": tr("Noise pulses with the blanker on: read the signal over the noise."),
-    "rx.frequency_error": tr("Tune the generator for the loudest tone. Enter how far it is from the dial."),
-    "rx.sensitivity": tr("Find the level that gives {mark}."),
-    "rx.sensitivity_am": tr("Find the level that gives {mark}."),
-    "rx.s_meter": tr("Read the radio's S-meter."),
-    "rx.led_lights": tr("Come up from the lowest level until the {led} just lights. Enter that level."),
-    "rx.squelch_opens": tr("Start with RF off, then come up from the lowest level until the squelch opens."),
-    "rx.squelch_closes": tr("Open the squelch with a strong signal, then come down until it closes."),
-    "rx.squelch_tight": tr("Squelch fully up. Enter the level that opens it."),
+    "supply.voltage": N_("Radio on receive, squelched. Read the supply voltage at the radio's terminals."),
+    "supply.current": N_("Radio on receive, squelched. Read the supply current."),
+    "supply.rail": N_("Voltmeter on the rail, against ground."),
+    "stage.voltage": N_("Voltmeter on the point, against ground."),
+    "ref.frequency": N_("Counter on the reference oscillator, loosely coupled."),
+    "osc.frequency": N_("Counter on the oscillator, loosely coupled."),
+    "rx.lo_error": N_("Counter on the local oscillator, loosely coupled."),
+    "vco.tuning_voltage": N_("Voltmeter on the VCO's tuning voltage."),
+    "rx.sinad": N_("Read the SINAD at the loudspeaker."),
+    "rx.sn_ratio": N_("Read the loudspeaker voltage with the modulation on, then off."),
+    "rx.distortion": N_("Read the distortion at the loudspeaker."),
+    "rx.af_voltage": N_("AF voltmeter across the loudspeaker, volume as the step says."),
+    "rx.quieting": N_("RF on without modulation: read how far the noise falls."),
+    "rx.loudness": N_("Listen: louder, softer or the same."),
+    "rx.agc_voltage": N_("Voltmeter of 10 MΩ or more on the AVC line."),
+    "rx.agc_rise": N_("Read the loudspeaker voltage at 10 µV, then at the step's level."),
+    "rx.selectivity": N_("Move the generator to the next channel and raise it until the reading is the same."),
+    "rx.blanker": N_("Noise pulses with the blanker on: read the signal over the noise."),
+    "rx.frequency_error": N_("Tune the generator for the loudest tone. Enter how far it is from the dial."),
+    "rx.sensitivity": N_("Find the level that gives {mark}."),
+    "rx.sensitivity_am": N_("Find the level that gives {mark}."),
+    "rx.s_meter": N_("Read the radio's S-meter."),
+    "rx.led_lights": N_("Come up from the lowest level until the {led} just lights. Enter that level."),
+    "rx.squelch_opens": N_("Start with RF off, then come up from the lowest level until the squelch opens."),
+    "rx.squelch_closes": N_("Open the squelch with a strong signal, then come down until it closes."),
+    "rx.squelch_tight": N_("Squelch fully up. Enter the level that opens it."),
 }
-_INTO_LOAD = tr("Key into the dummy load")
+_INTO_LOAD = N_("Key into the dummy load")
 #: Read while the radio transmits: what to read, after "Key into the dummy load, …".
 _TRANSMITTING: dict[str, str] = {
-    "supply.voltage": tr("{key}. Read the supply voltage at the radio, let go."),
-    "supply.current": tr("{key}. Read the supply current, let go."),
-    "supply.rail": tr("{key}. Read the rail, let go."),
-    "stage.voltage": tr("{key}. Read the voltage, let go."),
-    "ref.frequency": tr("{key}. Read the counter, let go."),
-    "osc.frequency": tr("{key}. Read the counter, let go."),
-    "vco.tuning_voltage": tr("{key}. Read the VCO's tuning voltage, let go."),
-    "tx.bias_voltage": tr("{key} without modulation. Read the bias voltage, let go."),
-    "tx.bias_current": tr("{key} without modulation. Read the idle current, let go."),
-    "tx.power": tr("{key} without modulation. Read the wattmeter, let go."),
-    "tx.pep": tr("{key} with two tones. Read the peak power, let go."),
-    "tx.frequency_error": tr("{key} without modulation. Read the counter, let go."),
-    "tx.deviation": tr("{key}. Read the deviation, let go."),
-    "tx.am_depth": tr("{key}. Read the modulation depth, let go."),
-    "tx.spurious": tr("{key} without modulation. Read the strongest spurious line, let go."),
-    "tx.harmonic": tr("{key} without modulation. Read the harmonic against the carrier, let go."),
-    "tx.carrier_suppression": tr("{key}. Read the residual carrier, let go."),
-    "tx.field_strength": tr("Key for a second, step back, read the field-strength meter."),
-    "tx.meter": tr("{key}. Read the radio's own power meter, let go."),
-    "tx.audio_response": tr("{key}. Read the modulation relative to 1 kHz, let go."),
-    "tx.hum_noise": tr("{key} with the tone off. Read hum and noise below the tone, let go."),
+    "supply.voltage": N_("{key}. Read the supply voltage at the radio, let go."),
+    "supply.current": N_("{key}. Read the supply current, let go."),
+    "supply.rail": N_("{key}. Read the rail, let go."),
+    "stage.voltage": N_("{key}. Read the voltage, let go."),
+    "ref.frequency": N_("{key}. Read the counter, let go."),
+    "osc.frequency": N_("{key}. Read the counter, let go."),
+    "vco.tuning_voltage": N_("{key}. Read the VCO's tuning voltage, let go."),
+    "tx.bias_voltage": N_("{key} without modulation. Read the bias voltage, let go."),
+    "tx.bias_current": N_("{key} without modulation. Read the idle current, let go."),
+    "tx.power": N_("{key} without modulation. Read the wattmeter, let go."),
+    "tx.pep": N_("{key} with two tones. Read the peak power, let go."),
+    "tx.frequency_error": N_("{key} without modulation. Read the counter, let go."),
+    "tx.deviation": N_("{key}. Read the deviation, let go."),
+    "tx.am_depth": N_("{key}. Read the modulation depth, let go."),
+    "tx.spurious": N_("{key} without modulation. Read the strongest spurious line, let go."),
+    "tx.harmonic": N_("{key} without modulation. Read the harmonic against the carrier, let go."),
+    "tx.carrier_suppression": N_("{key}. Read the residual carrier, let go."),
+    "tx.field_strength": N_("Key for a second, step back, read the field-strength meter."),
+    "tx.meter": N_("{key}. Read the radio's own power meter, let go."),
+    "tx.audio_response": N_("{key}. Read the modulation relative to 1 kHz, let go."),
+    "tx.hum_noise": N_("{key} with the tone off. Read hum and noise below the tone, let go."),
 }
 
 
@@ -96,11 +96,11 @@ def instruction(state: JobState, wanted: Conditions, step: Step) -> str:
     if known:
         return _high_voltage(step) + known
     mark = FOUND_BY.get(step.quantity_id, ("", 0.0, ""))[2]
-    return _high_voltage(step) + _QUIET[step.quantity_id].format(mark=mark, led=wanted.test_point or tr("LED"))
+    return _high_voltage(step) + tr(_QUIET[step.quantity_id]).format(mark=mark, led=wanted.test_point or tr("LED"))
 
 
 def _describe_transmit(step: Step, wanted: Conditions, point: str) -> str:
-    words, into = _TRANSMITTING[step.quantity_id], _INTO_LOAD
+    words, into = tr(_TRANSMITTING[step.quantity_id]), tr(_INTO_LOAD)
     if point:
         return tr("{key}. {point} Read it, let go.", key=into, point=point)
     if wanted.mic_mv is not None:
@@ -168,13 +168,13 @@ def describe_hook_up(state: JobState, step: Step) -> str:
     if step.quantity_id == "tx.field_strength":
         return tr("This radiates, RF burns: generator and dummy load off. Seconds only, as your licence allows.")
     if step.hook_up == "transmit":
-        return f"{HOOK_UPS['send'][2]} {describe_load(state)}".strip()
+        return f"{tr(HOOK_UPS['transmit'][2])} {describe_load(state)}".strip()
     if step.inject is not None:
         words = describe_inject(step)
         return words[:1].upper() + words[1:] + "."
     if step.hook_up == "receive" and not any(s.hook_up == "transmit" for s in state.sheet.steps):
         return tr("Generator to the aerial terminal, through its pads.")
-    return HOOK_UPS[step.hook_up][2]
+    return tr(HOOK_UPS[step.hook_up][2])
 
 
 def chain(state: JobState, step: Step) -> tuple[str, ...]:

@@ -96,7 +96,7 @@ def level_curve(state: JobState, step: Step) -> HillView | None:
 def _axis(q: Quantity, step: Step) -> tuple[str, float, float]:
     """Unit, factor and offset of a set step's axis."""
     if q.id in ("ref.frequency", "osc.frequency"):
-        return "Hz off", 1.0, step.limit.middle
+        return tr("Hz off"), 1.0, step.limit.middle
     if q.kind == "amps" and q.shown == "mA":
         return "mA", 1e3, 0.0
     if q.kind == "hertz":

@@ -12,16 +12,16 @@ from unitone.quantities.show import duration, number, show
 from unitone.radio.parts import TOLERANCE, recap_all
 from unitone.session.session import Session
 from unitone.sheet.model.looks import ACCESSORIES, family_of, inspection
-from unitone.words import tr
+from unitone.words import N_, tr
 
 _SI = ((1e-3, "mF"), (1e-6, "µF"), (1e-9, "nF"), (1e-12, "pF"))
 
 
 #: What can hurt somebody in a radio of each family.
 _SAFETY = {
-    "valve": tr("High voltage: unplug, bleed and measure the capacitors, use an isolating transformer. Qualified people only, by local rules."),
-    "base": tr("Mains inside: unplug before opening. Qualified people only, by local rules."),
-    "handheld": tr("Old battery packs leak and short: wear gloves. Never charge a swollen or unknown pack."),
+    "valve": N_("High voltage: unplug, bleed and measure the capacitors, use an isolating transformer. Qualified people only, by local rules."),
+    "base": N_("Mains inside: unplug before opening. Qualified people only, by local rules."),
+    "handheld": N_("Old battery packs leak and short: wear gloves. Never charge a swollen or unknown pack."),
 }  # fmt: skip
 
 
@@ -59,7 +59,7 @@ def take_card(session: Session) -> CardView:
         number=state.card.number,
         title=sheet.title,
         kind=sheet.kind,
-        safety=_SAFETY.get(family_of(sheet), ""),
+        safety=tr(_SAFETY.get(family_of(sheet), "")),
         finished=bool(state.finished),
         simulated=session.bench.simulated,
         status=state.status[0],
@@ -220,7 +220,7 @@ def reading_of(r: RowState) -> str:
     if r.now is None:
         return ""
     reading = r.now.reading
-    return reading.word or (reading.bound + number(reading.value, 2) if reading.value is not None else "")
+    return tr(reading.word) or (reading.bound + number(reading.value, 2) if reading.value is not None else "")
 
 
 def _describe_rails(rows: tuple[RowState, ...]) -> str:

@@ -86,7 +86,7 @@ def _gate(source: Source) -> tuple[Counted, float, float]:
     else:
         parts = [np.asarray(b.real, np.float64) for b in _until(source, _GATE_S)]
     if sum(p.size for p in parts) < 0.05 * rate:
-        raise SignalError("at least 50 ms are needed to count a frequency.")
+        raise SignalError(tr("at least 50 ms are needed to count a frequency."))
     return np.concatenate(parts), rate, offset
 
 
@@ -118,7 +118,9 @@ def trace_lines_picture(path: Path, how: How) -> MeterPicture:
     try:
         text = read_text(path, MAX_CSV_BYTES, "utf-8-sig")
     except (OSError, UnicodeDecodeError) as error:
-        raise SignalError(f"{path}: cannot be read as text ({plain_reason(error)}). Export the trace as CSV.") from None
+        raise SignalError(
+            tr("{path}: cannot be read as text ({why}). Export the trace as CSV.", path=path, why=plain_reason(error))
+        ) from None
     return _lines(read_csv(text, str(path)), path.name, 0.0, how, ())
 
 
@@ -176,7 +178,7 @@ def response_picture(path: Path, how: How, source: Source | None = None) -> Mete
     if source is not None:
         if how.sweep is None:
             raise SignalError(
-                "a recorded sweep needs its frequencies: type them under Sweep, like 300 Hz to 3400 Hz in 10 s."
+                tr("a recorded sweep needs its frequencies: type them under Sweep, like 300 Hz to 3400 Hz in 10 s.")
             )
         start, stop, seconds = how.sweep
         x = np.concatenate([np.asarray(b.real, np.float64) for b in _until(source, seconds)])

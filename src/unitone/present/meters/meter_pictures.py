@@ -16,24 +16,24 @@ from unitone.present.meters._line_pictures import (
 )
 from unitone.present.meters.audio_pictures import audio_picture
 from unitone.present.meters.meter_shapes import TAKES, How, MeterPicture
-from unitone.words import tr
+from unitone.words import N_, tr
 
 _PICTURES = {
     "sinad": audio_picture, "volts": audio_picture, "deviation": deviation_picture, "depth": depth_picture, "ssb": ssb_picture,
     "frequency": frequency_picture, "lines": lines_picture,
 }  # fmt: skip
-_WANTED = {"audio": tr("audio"), "iq": tr("I/Q"), "trace": tr("a CSV or Touchstone file")}
+_WANTED = {"audio": N_("audio"), "iq": N_("I/Q"), "trace": N_("a CSV or Touchstone file")}
 
 
 def measure_source(source: Source, how: How) -> MeterPicture:
     """Measure a source. Raises SignalError."""
     if source.kind not in TAKES[how.task] or how.task == "response":
-        kinds = tr(" or ").join(str(_WANTED[k]) for k in TAKES[how.task])
+        kinds = tr(" or ").join(tr(_WANTED[k]) for k in TAKES[how.task])
         raise SignalError(
             tr(
                 "{name} is {have}; this is measured from {kinds}.",
                 name=source.name,
-                have=_WANTED[source.kind],
+                have=tr(_WANTED[source.kind]),
                 kinds=kinds,
             )
         )

@@ -12,19 +12,19 @@ from unitone.errors import SignalError, UnitoneError
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
 from unitone.signals.weighting import Weighting
-from unitone.words import tr
+from unitone.words import N_, tr
 
 MeterTask = Literal["sinad", "volts", "deviation", "depth", "ssb", "frequency", "lines", "response"]
 #: Each task: its id, its name on the screen.
 TASKS: tuple[tuple[MeterTask, str], ...] = (
-    ("sinad", tr("SINAD")),
-    ("volts", tr("Audio volts")),
-    ("deviation", tr("Deviation")),
-    ("depth", tr("AM depth")),
-    ("ssb", tr("SSB")),
-    ("frequency", tr("Frequency")),
-    ("lines", tr("Lines")),
-    ("response", tr("IF curve")),
+    ("sinad", N_("SINAD")),
+    ("volts", N_("Audio volts")),
+    ("deviation", N_("Deviation")),
+    ("depth", N_("AM depth")),
+    ("ssb", N_("SSB")),
+    ("frequency", N_("Frequency")),
+    ("lines", N_("Lines")),
+    ("response", N_("IF curve")),
 )
 #: What each task can be measured from.
 TAKES: dict[MeterTask, tuple[str, ...]] = {

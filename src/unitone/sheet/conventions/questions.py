@@ -14,9 +14,10 @@ from dataclasses import dataclass, replace
 from unitone.quantities.registry import HEARD, QUIETING
 from unitone.radio.levels import EMF_DB
 from unitone.sheet.model.sheet import Aim, Limit, Role, Sheet, Step
-from unitone.words import tr
+from unitone.words import N_, tr, translated
 
 
+@translated("title", "choices", "why", "effect")
 @dataclass(frozen=True)
 class Convention:
     """One question with its choices; the first is the default. ``effect`` says what it changes."""
@@ -35,60 +36,60 @@ class Convention:
 
 CONVENTIONS: tuple[Convention, ...] = (
     Convention(
-        "detector", "FM detector", {"last": "last", "first": "first"},
-        "last suits the final IF; a coarse check comes first all the same", "the order",
+        "detector", N_("FM detector"), {"last": N_("last"), "first": N_("first")},
+        N_("last suits the final IF; a coarse check comes first all the same"), N_("the order"),
     ),
     Convention(
-        "if-order", "IF transformers",
-        {"sheet": "as the sheet lists them", "last-first": "last transformer first", "front-to-back": "front to back"},
-        "the sheet's own order; vintage sets are usually done from the last transformer back", "the order",
+        "if-order", N_("IF transformers"),
+        {"sheet": N_("as the sheet lists them"), "last-first": N_("last transformer first"), "front-to-back": N_("front to back")},
+        N_("the sheet's own order; vintage sets are usually done from the last transformer back"), N_("the order"),
     ),
     Convention(
-        "in-spec", "What is in limits", {"leave": "leave alone", "optimise": "optimise anyway"},
-        "a radio in limits needs no turning", "the coach",
+        "in-spec", N_("What is in limits"), {"leave": N_("leave alone"), "optimise": N_("optimise anyway")},
+        N_("a radio in limits needs no turning"), N_("the coach"),
     ),
     Convention(
-        "s9", "S9", {"iaru": "50 µV PD (100 µV EMF)", "100uv-pd": "100 µV PD", "50uv-emf": "50 µV EMF (25 µV PD)"},
-        "50 µV PD after IARU Region 1 R.1; some makers set 100 µV PD, some generators are marked in EMF", "the level of S-meter steps",
+        "s9", N_("S9"), {"iaru": N_("50 µV PD (100 µV EMF)"), "100uv-pd": N_("100 µV PD"), "50uv-emf": N_("50 µV EMF (25 µV PD)")},
+        N_("50 µV PD after IARU Region 1 R.1; some makers set 100 µV PD, some generators are marked in EMF"), N_("the level of S-meter steps"),
     ),
     Convention(
-        "after-peak", "After the peak", {"exact": "leave it at the peak", "back-off": "a hair back off"},
-        "the exact peak; some back off a hair for stability", "what the step says",
+        "after-peak", N_("After the peak"), {"exact": N_("leave it at the peak"), "back-off": N_("a hair back off")},
+        N_("the exact peak; some back off a hair for stability"), N_("what the step says"),
     ),
     Convention(
-        "channel", "Peaking channel",
-        {"sheet": "as the sheet says", "middle": "the middle, then confirm the ends", "ends": "the ends, then confirm the middle",
-         "stagger": "front end: one circuit for the low end, one for the high"},
-        "the sheet's own; most peak at the middle channel and confirm the ends", "the channel that a step is peaked on",
+        "channel", N_("Peaking channel"),
+        {"sheet": N_("as the sheet says"), "middle": N_("the middle, then confirm the ends"), "ends": N_("the ends, then confirm the middle"),
+         "stagger": N_("front end: one circuit for the low end, one for the high")},
+        N_("the sheet's own; most peak at the middle channel and confirm the ends"), N_("the channel that a step is peaked on"),
     ),
     Convention(
-        "sealing", "Cores when all is done",
-        {"remind": "only say so", "measure": "sealed, covers on, and measured once more"},
-        "wax and covers move a core a hair: what was peaked is measured once more", "the end of the work",
+        "sealing", N_("Cores when all is done"),
+        {"remind": N_("only say so"), "measure": N_("sealed, covers on, and measured once more")},
+        N_("wax and covers move a core a hair: what was peaked is measured once more"), N_("the end of the work"),
     ),
     Convention(
-        "if-shape", "IF shape", {"peaked": "all peaked", "staggered": "staggered for sound"},
-        "all circuits on one peak; staggering gives a wider, flatter top", "what IF steps say",
+        "if-shape", N_("IF shape"), {"peaked": N_("all peaked"), "staggered": N_("staggered for sound")},
+        N_("all circuits on one peak; staggering gives a wider, flatter top"), N_("what IF steps say"),
     ),
     Convention(
-        "reading", "Peaked by",
-        {"sheet": "what the sheet reads", "quieting": "quieting (tone off)", "af": "AF output voltage",
-         "ear": "ear: louder, softer, same"},
-        "the sheet's own; by ear a peak comes within half a decibel", "what is read while receive coils are peaked",
+        "reading", N_("Peaked by"),
+        {"sheet": N_("what the sheet reads"), "quieting": N_("quieting (tone off)"), "af": N_("AF output voltage"),
+         "ear": N_("ear: louder, softer, same")},
+        N_("the sheet's own; by ear a peak comes within half a decibel"), N_("what is read while receive coils are peaked"),
     ),
     Convention(
-        "deviation", "Deviation",
-        {"ceiling": "the rule's ceiling", "sheet": "the sheet's value", "louder": "the louder workshop habit"},
-        "what the rule allows and no more; louder is never right for what is radiated", "what deviation steps say",
+        "deviation", N_("Deviation"),
+        {"ceiling": N_("the rule's ceiling"), "sheet": N_("the sheet's value"), "louder": N_("the louder workshop habit")},
+        N_("what the rule allows and no more; louder is never right for what is radiated"), N_("what deviation steps say"),
     ),
     Convention(
-        "power", "Power across the band",
-        {"sheet": "as the sheet says", "flattest": "flattest within the limit", "middle": "most at the middle"},
-        "the sheet's own; even power costs a little at the middle", "power steps with several places",
+        "power", N_("Power across the band"),
+        {"sheet": N_("as the sheet says"), "flattest": N_("flattest within the limit"), "middle": N_("most at the middle")},
+        N_("the sheet's own; even power costs a little at the middle"), N_("power steps with several places"),
     ),
     Convention(
-        "electrolytics", "Electrolytics", {"bad": "only the bad ones", "all": "all of them"},
-        "what is good stays; when most of a sample are bad, recapping all beats chasing", "the verdict on a sample",
+        "electrolytics", N_("Electrolytics"), {"bad": N_("only the bad ones"), "all": N_("all of them")},
+        N_("what is good stays; when most of a sample are bad, recapping all beats chasing"), N_("the verdict on a sample"),
     ),
 )  # fmt: skip
 QUESTIONS: dict[str, Convention] = {s.question: s for s in CONVENTIONS}

@@ -15,7 +15,7 @@ from unitone.errors import EntryError
 from unitone.quantities.registry import QUANTITIES
 from unitone.sheet.model.limits import limit_to_text
 from unitone.sheet.model.sheet import PHASE_TITLES
-from unitone.words import tr
+from unitone.words import N_, tr, translated
 
 Kind = Literal[
     "text",
@@ -40,6 +40,7 @@ Source = Literal[
 ]
 
 
+@translated("words", "hint", "choices")
 @dataclass(frozen=True)
 class Field:
     """One field of a form: where it stands in a row, its words and hint, its kind and its choices."""
@@ -184,130 +185,130 @@ _READ: dict[str, Callable[[str], Any]] = {
 }  # fmt: skip
 
 _KINDS = tuple((k, k) for k in ("core", "trimmer", "preset", "link", "part"))
-_WAYS = (("receive", tr("receive")), ("transmit", tr("transmit")))
+_WAYS = (("receive", N_("receive")), ("transmit", N_("transmit")))
 _QUANTITIES = tuple((q.id, f"{q.title}  ({q.id})") for q in QUANTITIES.values())
 
 MODEL = (
-    Field(("model", "maker"), tr("Maker")), Field(("model", "name"), tr("Model")),
-    Field(("model", "kind"), tr("Kind"), hint="AM mobile, 40 channels", wide=True),
-    Field(("model", "supply"), tr("Supply"), hint="13.2 V"),
-    Field(("model", "family"), tr("Inspected as"), "choice", choices=tuple((f, tr(f)) for f in ("mobile", "handheld", "base", "valve", "portable"))),
-    Field(("model", "aliases"), tr("The same board is sold as"), "ids", "Ostrel Fen 40, Ostrel Fen 40 S", wide=True),
-    Field(("supply", "path"), tr("Fed by"), "choice", choices=tuple((x, tr(x)) for x in ("bench supply", "battery", "lamp limiter", "mains"))),
-    Field(("supply", "volts"), tr("Supply voltage"), hint="13.2 V"), Field(("supply", "limit"), tr("Current limit to set"), hint="2 A"),
-    Field(("supply", "rest"), tr("Current at rest"), hint="350 mA"), Field(("supply", "keyed"), tr("Current keyed"), hint="1.2 A"),
-    Field(("supply", "meter"), tr("Meter used for the voltages"), hint="20 kohm/V"),
-    Field(("final", "device"), tr("Final"), hint="TR17"),
-    Field(("final", "dissipation"), tr("Maximum dissipation"), hint="12 W"),
-    Field(("final", "most"), tr("Ratings"), "map", "tx.bias_current 120 mA", wide=True),
-    Field(("ceiling", "rule"), tr("Emission rule"), hint="47 CFR 95 subpart D", wide=True),
-    Field(("ceiling", "most"), tr("Legal limits"), "map", "tx.deviation 2 kHz, tx.am_depth 100 %", wide=True),
-    Field(("channels", "plan"), tr("Channel plan"), "choice", choices=(
-        ("eu-40", tr("40 channels, 26.965 to 27.405 MHz")), ("uk-40", tr("40 channels, 27.60125 to 27.99125 MHz")))),
-    Field(("channels", "frequencies"), tr("or channels of its own"), "map", "1 = 27.005 MHz, 2 = 27.025 MHz", wide=True),
-    Field(("channels", "bands"), tr("Bands, as shifts"), "map", "low -450 kHz, mid 0 kHz, high 450 kHz", wide=True),
-    Field(("model", "caution"), tr("Cautions, one a line"), "lines", wide=True),
+    Field(("model", "maker"), N_("Maker")), Field(("model", "name"), N_("Model")),
+    Field(("model", "kind"), N_("Kind"), hint="AM mobile, 40 channels", wide=True),
+    Field(("model", "supply"), N_("Supply"), hint="13.2 V"),
+    Field(("model", "family"), N_("Inspected as"), "choice", choices=tuple((f, tr(f)) for f in ("mobile", "handheld", "base", "valve", "portable"))),
+    Field(("model", "aliases"), N_("The same board is sold as"), "ids", "Ostrel Fen 40, Ostrel Fen 40 S", wide=True),
+    Field(("supply", "path"), N_("Fed by"), "choice", choices=tuple((x, tr(x)) for x in ("bench supply", "battery", "lamp limiter", "mains"))),
+    Field(("supply", "volts"), N_("Supply voltage"), hint="13.2 V"), Field(("supply", "limit"), N_("Current limit to set"), hint="2 A"),
+    Field(("supply", "rest"), N_("Current at rest"), hint="350 mA"), Field(("supply", "keyed"), N_("Current keyed"), hint="1.2 A"),
+    Field(("supply", "meter"), N_("Meter used for the voltages"), hint="20 kohm/V"),
+    Field(("final", "device"), N_("Final"), hint="TR17"),
+    Field(("final", "dissipation"), N_("Maximum dissipation"), hint="12 W"),
+    Field(("final", "most"), N_("Ratings"), "map", "tx.bias_current 120 mA", wide=True),
+    Field(("ceiling", "rule"), N_("Emission rule"), hint="47 CFR 95 subpart D", wide=True),
+    Field(("ceiling", "most"), N_("Legal limits"), "map", "tx.deviation 2 kHz, tx.am_depth 100 %", wide=True),
+    Field(("channels", "plan"), N_("Channel plan"), "choice", choices=(
+        ("eu-40", N_("40 channels, 26.965 to 27.405 MHz")), ("uk-40", N_("40 channels, 27.60125 to 27.99125 MHz")))),
+    Field(("channels", "frequencies"), N_("or channels of its own"), "map", "1 = 27.005 MHz, 2 = 27.025 MHz", wide=True),
+    Field(("channels", "bands"), N_("Bands, as shifts"), "map", "low -450 kHz, mid 0 kHz, high 450 kHz", wide=True),
+    Field(("model", "caution"), N_("Cautions, one a line"), "lines", wide=True),
 )  # fmt: skip
 
 STEP = (
-    Field(("title",), tr("Title"), hint=tr("Peak the front end"), wide=True),
-    Field(("quantity",), tr("Measured"), "choice", choices=_QUANTITIES, source="quantity", wide=True),
-    Field(("limit",), tr("Limit"), "limit", "≥ 12 dB · 2 … 4 V · 8.0 V ± 5 %"),
-    Field(("adjust",), tr("Adjusters"), "groups", "T1, T2, T4 + T5", source="adjuster"),
-    Field(("aim",), tr("Aim"), "choice", choices=(
-        ("peak", tr("peak")), ("null", tr("null")), ("set", tr("set")), ("level", tr("level: all channels even, or the worst one best")),
-        ("check", tr("check only")))),
-    Field(("channels",), tr("Channels"), "ids", "1, 20, 40", source="channel"),
-    Field(("stimulus", "level"), tr("Level at the set"), hint="0.3 uV"),
-    Field(("test_point",), tr("Test point"), hint="TP3", source="test_point"),
-    Field(("stimulus", "tone"), tr("Tone"), hint="1 kHz"),
-    Field(("hook_up",), tr("Hook-up"), "choice", choices=(
-        ("probe", tr("meter on a test point")), ("receive", tr("receive")), ("transmit", tr("transmit")))),
-    Field(("stimulus", "deviation"), tr("Deviation (FM)"), hint="1.5 kHz"),
-    Field(("stimulus", "depth"), tr("Depth (AM)"), hint="30 %"), Field(("leds",), tr("LED meter"), "ids", "S3, S6, S9, +20"),
-    Field(("stimulus", "microphone"), tr("Microphone input"), hint="20 mV"),
-    Field(("inject", "at"), tr("Generator to"), hint=tr("aerial socket")),
-    Field(("inject", "frequency"), tr("Generator frequency"), hint=tr("the channel's")),
-    Field(("inject", "coupling"), tr("Coupling"), hint=tr("through 10 nF")),
-    Field(("target",), tr("Set to"), hint=tr("the middle of the limit")),
-    Field(("set_channel",), tr("Set on channel"), hint=tr("the first")),
-    Field(("phase",), tr("Phase"), "choice", choices=tuple((k, tr(v)) for k, v in PHASE_TITLES.items())),
-    Field(("after",), tr("After the steps"), "ids", tr("rail, reference"), source="step"),
-    Field(("stage",), tr("Stage"), source="stage"),
-    Field(("panel",), tr("Front panel"), "panel", "squelch open, volume 30 %", wide=True),
-    Field(("way",), tr("Receive or transmit"), "choice", choices=_WAYS),
-    Field(("bands",), tr("Bands"), "ids", source="band"), Field(("modes",), tr("Modes"), "ids", "USB, LSB"),
-    Field(("source",), tr("Limit comes from"), hint=tr("sheet, regulation, practice")),
-    Field(("role",), tr("Role"), "choice", choices=tuple((r, r) for r in ("detector", "detector-coarse", "front-end", "if"))),
-    Field(("note",), tr("Note"), "long", wide=True),
-    Field(("caution",), tr("Cautions, one a line"), "lines", wide=True),
-    Field(("id",), tr("Id"), hint=tr("made from the title")),
+    Field(("title",), N_("Title"), hint=N_("Peak the front end"), wide=True),
+    Field(("quantity",), N_("Measured"), "choice", choices=_QUANTITIES, source="quantity", wide=True),
+    Field(("limit",), N_("Limit"), "limit", "≥ 12 dB · 2 … 4 V · 8.0 V ± 5 %"),
+    Field(("adjust",), N_("Adjusters"), "groups", "T1, T2, T4 + T5", source="adjuster"),
+    Field(("aim",), N_("Aim"), "choice", choices=(
+        ("peak", N_("peak")), ("null", N_("null")), ("set", N_("set")), ("level", N_("level: all channels even, or the worst one best")),
+        ("check", N_("check only")))),
+    Field(("channels",), N_("Channels"), "ids", "1, 20, 40", source="channel"),
+    Field(("stimulus", "level"), N_("Level at the set"), hint="0.3 uV"),
+    Field(("test_point",), N_("Test point"), hint="TP3", source="test_point"),
+    Field(("stimulus", "tone"), N_("Tone"), hint="1 kHz"),
+    Field(("hook_up",), N_("Hook-up"), "choice", choices=(
+        ("probe", N_("meter on a test point")), ("receive", N_("receive")), ("transmit", N_("transmit")))),
+    Field(("stimulus", "deviation"), N_("Deviation (FM)"), hint="1.5 kHz"),
+    Field(("stimulus", "depth"), N_("Depth (AM)"), hint="30 %"), Field(("leds",), N_("LED meter"), "ids", "S3, S6, S9, +20"),
+    Field(("stimulus", "microphone"), N_("Microphone input"), hint="20 mV"),
+    Field(("inject", "at"), N_("Generator to"), hint=N_("aerial socket")),
+    Field(("inject", "frequency"), N_("Generator frequency"), hint=N_("the channel's")),
+    Field(("inject", "coupling"), N_("Coupling"), hint=N_("through 10 nF")),
+    Field(("target",), N_("Set to"), hint=N_("the middle of the limit")),
+    Field(("set_channel",), N_("Set on channel"), hint=N_("the first")),
+    Field(("phase",), N_("Phase"), "choice", choices=tuple((k, tr(v)) for k, v in PHASE_TITLES.items())),
+    Field(("after",), N_("After the steps"), "ids", N_("rail, reference"), source="step"),
+    Field(("stage",), N_("Stage"), source="stage"),
+    Field(("panel",), N_("Front panel"), "panel", "squelch open, volume 30 %", wide=True),
+    Field(("way",), N_("Receive or transmit"), "choice", choices=_WAYS),
+    Field(("bands",), N_("Bands"), "ids", source="band"), Field(("modes",), N_("Modes"), "ids", "USB, LSB"),
+    Field(("source",), N_("Limit comes from"), hint=N_("sheet, regulation, practice")),
+    Field(("role",), N_("Role"), "choice", choices=tuple((r, r) for r in ("detector", "detector-coarse", "front-end", "if"))),
+    Field(("note",), N_("Note"), "long", wide=True),
+    Field(("caution",), N_("Cautions, one a line"), "lines", wide=True),
+    Field(("id",), N_("Id"), hint=N_("made from the title")),
 )  # fmt: skip
 
 ADJUSTER = (
-    Field(("id",), tr("Name"), hint="T1"), Field(("kind",), tr("Kind"), "choice", choices=_KINDS),
-    Field(("where",), tr("Where"), hint=tr("by the aerial socket"), wide=True),
-    Field(("lock",), tr("Locked by"), "choice", choices=(("", tr("nothing")), ("nut", tr("a lock nut")), ("wax", tr("wax")))),
-    Field(("tool",), tr("Tool"), hint=tr("ceramic blade")), Field(("stage",), tr("Stage"), source="stage"),
-    Field(("turns",), tr("Travel, turns"), "number", "8"), Field(("degrees",), tr("or degrees"), "number", "270"),
-    Field(("stops",), tr("End stops"), "choice", choices=(("yes", tr("yes")), ("no", tr("no, it turns endlessly")))),
-    Field(("step",), tr("Smallest move, degrees"), "number", "45"),
-    Field(("affects",), tr("Affects"), "reach", "rx.*, vco.tuning_voltage (receive)", source="quantity", wide=True),
-    Field(("picture",), tr("On picture"), source="picture"), Field(("pin",), tr("Pin, across and down"), "numbers", "0.18, 0.31"),
-    Field(("note",), tr("Note"), "long", wide=True),
+    Field(("id",), N_("Name"), hint="T1"), Field(("kind",), N_("Kind"), "choice", choices=_KINDS),
+    Field(("where",), N_("Where"), hint=N_("by the aerial socket"), wide=True),
+    Field(("lock",), N_("Locked by"), "choice", choices=(("", N_("nothing")), ("nut", N_("a lock nut")), ("wax", N_("wax")))),
+    Field(("tool",), N_("Tool"), hint=N_("ceramic blade")), Field(("stage",), N_("Stage"), source="stage"),
+    Field(("turns",), N_("Travel, turns"), "number", "8"), Field(("degrees",), N_("or degrees"), "number", "270"),
+    Field(("stops",), N_("End stops"), "choice", choices=(("yes", N_("yes")), ("no", N_("no, it turns endlessly")))),
+    Field(("step",), N_("Smallest move, degrees"), "number", "45"),
+    Field(("affects",), N_("Affects"), "reach", "rx.*, vco.tuning_voltage (receive)", source="quantity", wide=True),
+    Field(("picture",), N_("On picture"), source="picture"), Field(("pin",), N_("Pin, across and down"), "numbers", "0.18, 0.31"),
+    Field(("note",), N_("Note"), "long", wide=True),
 )  # fmt: skip
 
 TEST_POINT = (
-    Field(("id",), tr("Name"), hint="TP3"), Field(("title",), tr("Measured there"), hint=tr("VCO tuning voltage"), wide=True),
-    Field(("picture",), tr("On picture"), source="picture"), Field(("pin",), tr("Pin, across and down"), "numbers", "0.52, 0.44"),
+    Field(("id",), N_("Name"), hint="TP3"), Field(("title",), N_("Measured there"), hint=N_("VCO tuning voltage"), wide=True),
+    Field(("picture",), N_("On picture"), source="picture"), Field(("pin",), N_("Pin, across and down"), "numbers", "0.52, 0.44"),
 )  # fmt: skip
 STAGE = (
-    Field(("id",), tr("Name"), hint="if"), Field(("title",), tr("Title on the strip"), hint="IF"),
-    Field(("way",), tr("Receive or transmit"), "choice", choices=_WAYS),
+    Field(("id",), N_("Name"), hint="if"), Field(("title",), N_("Title on the strip"), hint="IF"),
+    Field(("way",), N_("Receive or transmit"), "choice", choices=_WAYS),
 )  # fmt: skip
 CONTROL = (
-    Field(("id",), tr("Name"), hint="squelch"), Field(("positions",), tr("Positions"), hint="open, 0..100 %", wide=True),
-    Field(("does",), tr("Function, for the owner"), hint=tr("turn it up until the hiss stops"), wide=True),
+    Field(("id",), N_("Name"), hint="squelch"), Field(("positions",), N_("Positions"), hint="open, 0..100 %", wide=True),
+    Field(("does",), N_("Function, for the owner"), hint=N_("turn it up until the hiss stops"), wide=True),
 )  # fmt: skip
 OSCILLATOR = (
-    Field(("id",), tr("Name"), hint="ref"), Field(("nominal",), tr("Frequency"), hint="10.240 MHz"),
-    Field(("trim",), tr("Trimmed by"), source="adjuster"),
-    Field(("test_point",), tr("Counted at"), source="test_point"),
+    Field(("id",), N_("Name"), hint="ref"), Field(("nominal",), N_("Frequency"), hint="10.240 MHz"),
+    Field(("trim",), N_("Trimmed by"), source="adjuster"),
+    Field(("test_point",), N_("Counted at"), source="test_point"),
 )  # fmt: skip
 PART = (
-    Field(("id",), tr("Name"), hint="C41"), Field(("what",), tr("What it is"), hint="470 µF 16 V", wide=True),
-    Field(("where",), tr("Where"), wide=True), Field(("stage",), tr("Stage"), source="stage"),
-    Field(("picture",), tr("On picture"), source="picture"), Field(("pin",), tr("Pin, across and down"), "numbers"),
-    Field(("affects",), tr("Affects"), "reach", tr("all of its receive or transmit side"), source="quantity", wide=True),
+    Field(("id",), N_("Name"), hint="C41"), Field(("what",), N_("What it is"), hint="470 µF 16 V", wide=True),
+    Field(("where",), N_("Where"), wide=True), Field(("stage",), N_("Stage"), source="stage"),
+    Field(("picture",), N_("On picture"), source="picture"), Field(("pin",), N_("Pin, across and down"), "numbers"),
+    Field(("affects",), N_("Affects"), "reach", N_("all of its receive or transmit side"), source="quantity", wide=True),
 )  # fmt: skip
 ACTION = (
-    Field(("id",), tr("Name"), hint="recap"), Field(("title",), tr("Action"), hint=tr("Electrolytics replaced"), wide=True),
-    Field(("affects",), tr("Affects"), "reach", tr("everything"), source="quantity", wide=True),
+    Field(("id",), N_("Name"), hint="recap"), Field(("title",), N_("Action"), hint=N_("Electrolytics replaced"), wide=True),
+    Field(("affects",), N_("Affects"), "reach", N_("everything"), source="quantity", wide=True),
 )  # fmt: skip
 PICTURE = (
-    Field(("id",), tr("Name"), hint="top"), Field(("title",), tr("Title"), hint=tr("component side"), wide=True),
-    Field(("file",), tr("File"), hint="top.jpg"),
+    Field(("id",), N_("Name"), hint="top"), Field(("title",), N_("Title"), hint=N_("component side"), wide=True),
+    Field(("file",), N_("File"), hint="top.jpg"),
 )  # fmt: skip
 
 VOLTAGE = (
-    Field(("id",), tr("Name"), hint="TP1"), Field(("title",), tr("Position"), hint=tr("regulated rail"), wide=True),
-    Field(("volts",), tr("Voltage (two if the sheet contradicts "
-                         "itself)"), "one-or-more", "8.0 V"), Field(("tolerance",), tr("Tolerance"), hint="5 %"),
-    Field(("way",), tr("Receive or transmit"), "choice", choices=_WAYS), Field(("mode",), tr("Mode"), hint="SSB"),
-    Field(("fed_from",), tr("Fed from"), source="voltage"), Field(("series",), tr("through"), hint="47 ohm"),
-    Field(("current",), tr("Current when right"), hint="12 mA"), Field(("source",), tr("Source resistance"), hint="100 kohm"),
-    Field(("where",), tr("Where"), hint=tr("emitter of TR8"), wide=True),
-    Field(("step",), tr("Read in step"), source="step"), Field(("stage",), tr("Stage"), source="stage"),
+    Field(("id",), N_("Name"), hint="TP1"), Field(("title",), N_("Position"), hint=N_("regulated rail"), wide=True),
+    Field(("volts",), N_("Voltage (two if the sheet contradicts "
+                         "itself)"), "one-or-more", "8.0 V"), Field(("tolerance",), N_("Tolerance"), hint="5 %"),
+    Field(("way",), N_("Receive or transmit"), "choice", choices=_WAYS), Field(("mode",), N_("Mode"), hint="SSB"),
+    Field(("fed_from",), N_("Fed from"), source="voltage"), Field(("series",), N_("through"), hint="47 ohm"),
+    Field(("current",), N_("Current when right"), hint="12 mA"), Field(("source",), N_("Source resistance"), hint="100 kohm"),
+    Field(("where",), N_("Where"), hint=N_("emitter of TR8"), wide=True),
+    Field(("step",), N_("Read in step"), source="step"), Field(("stage",), N_("Stage"), source="stage"),
 )  # fmt: skip
 INSPECT = (
-    Field(("title",), tr("What to look at"), hint=tr("dial cord and its springs"), wide=True),
-    Field(("how",), tr("How"), "long", wide=True), Field(("on",), tr("On adjusters or parts"), "ids", source="adjuster", wide=True),
-    Field(("id",), tr("Name"), hint=tr("made from the title")),
+    Field(("title",), N_("What to look at"), hint=N_("dial cord and its springs"), wide=True),
+    Field(("how",), N_("How"), "long", wide=True), Field(("on",), N_("On adjusters or parts"), "ids", source="adjuster", wide=True),
+    Field(("id",), N_("Name"), hint=N_("made from the title")),
 )  # fmt: skip
 KNOWN_FAULT = (
-    Field(("sign",), tr("Symptom"), hint=tr("squelch never opens"), wide=True), Field(("cause",), tr("Cause"), hint=tr("C52 leaky"), wide=True),
-    Field(("cure",), tr("Cure"), hint=tr("fit 4.7 µF 35 V"), wide=True), Field(("part",), tr("Part"), hint="C52"),
-        Field(("stage",), tr("Stage"), source="stage"),
+    Field(("sign",), N_("Symptom"), hint=N_("squelch never opens"), wide=True), Field(("cause",), N_("Cause"), hint=N_("C52 leaky"), wide=True),
+    Field(("cure",), N_("Cure"), hint=N_("fit 4.7 µF 35 V"), wide=True), Field(("part",), N_("Part"), hint="C52"),
+        Field(("stage",), N_("Stage"), source="stage"),
 )  # fmt: skip
 
 #: Every list of a sheet with its form.
@@ -342,7 +343,7 @@ def usual_step(quantity_id: str, before: dict[str, Any] | None = None) -> dict[s
     Raises EntryError for a quantity that is not registered.
     """
     if quantity_id not in QUANTITIES:
-        raise EntryError(f"“{quantity_id}” is no quantity.")
+        raise EntryError(tr("“{quantity_id}” is no quantity.", quantity_id=quantity_id))
     phase, hook_up = _USUAL[quantity_id.partition(".")[0]]
     made: dict[str, Any] = {
         "phase": "settings" if quantity_id in _SETTINGS else phase,

@@ -10,6 +10,7 @@ from unitone.quantities.entry import parse_si
 from unitone.sheet.format import keys as form
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.sheet import Conditions, KnownFault, Look, Sheet, Supply, Voltage
+from unitone.words import tr
 
 Complain = Callable[[Place, str], None]
 #: The quantity of a row that belongs to no step.
@@ -25,7 +26,7 @@ def _value(complain: Complain, place: Place, text: str | None, unit: str) -> flo
         complain(place, str(error))
         return None
     if unit != "V" and found < 0:
-        complain(place, f"{text!r} is below zero.")
+        complain(place, tr("{what!r} is below zero.", what=text))
         return None
     return found
 
@@ -68,11 +69,18 @@ def voltages(complain: Complain, w: form.SheetFile, sheet: Sheet) -> tuple[Volta
             (v.step, "step", set(steps)),
         ):
             if name and name not in known:
-                complain((*place, key), f"no {key.replace('fed_from', 'voltage')} {name!r}. Add it or name another.")
+                complain(
+                    (*place, key),
+                    tr(
+                        "no {replace} {name!r}. Add it or name another.",
+                        replace=key.replace("fed_from", "voltage"),
+                        name=name,
+                    ),
+                )
         given = [v.volts] if isinstance(v.volts, str) else v.volts
         values = [x for text in given if (x := _value(complain, (*place, "volts"), text, "V")) is not None]
         if not values:
-            complain((*place, "volts"), 'names no volts. Write it like "8.0 V".')
+            complain((*place, "volts"), tr('names no volts. Write it like "8.0 V".'))
             values = [0.0]
         low, high = _ends(complain, (*place, "tolerance"), v.tolerance, values)
         series, usual, source = (
@@ -88,7 +96,7 @@ def voltages(complain: Complain, w: form.SheetFile, sheet: Sheet) -> tuple[Volta
             step = steps[v.step]
             quantity_id, conditions = step.quantity_id, replace(step.required[0])
             if step.quantity.kind != "volts":
-                complain((*place, "step"), f"step {v.step!r} does not read volts. Name one that does.")
+                complain((*place, "step"), tr("step {step!r} does not read volts. Name one that does.", step=v.step))
         made.append(
             Voltage(v.id, v.title or v.id, v.where, tuple(values), low, high, quantity_id, conditions, v.fed_from,
                     series, usual or 0.0, source or 0.0, v.stage)
@@ -109,7 +117,7 @@ def _ends(complain: Complain, place: Place, text: str, values: list[float]) -> t
         complain(place, str(error))
         widths = [0.0] * len(values)
     if min(widths) < 0:
-        complain(place, f"{text!r} is below zero. Write it like 5 %.")
+        complain(place, tr("{what!r} is below zero. Write it like 5 %.", what=text))
     return min(v - d for v, d in zip(values, widths, strict=True)), max(
         v + d for v, d in zip(values, widths, strict=True)
     )
@@ -121,7 +129,7 @@ def _no_circle(complain: Complain, w: form.SheetFile) -> None:
         seen, at = {v.id}, v.fed_from
         while at and at in feeds:
             if at in seen:
-                complain(("voltage", i, "fed_from"), "is fed from itself in the end. Name what really feeds it.")
+                complain(("voltage", i, "fed_from"), tr("is fed from itself in the end. Name what really feeds it."))
                 return
             seen.add(at)
             at = feeds[at]
@@ -133,7 +141,7 @@ def looks(complain: Complain, w: form.SheetFile) -> tuple[Look, ...]:
     for i, x in enumerate(w.inspect):
         for name in x.on:
             if name not in names:
-                complain(("inspect", i, "on"), f"no adjuster or part {name!r}. Add it or name another.")
+                complain(("inspect", i, "on"), tr("no adjuster or part {name!r}. Add it or name another.", name=name))
     return tuple(Look(x.id, x.title, x.how, tuple(x.on), "this model") for x in w.inspect)
 
 
@@ -142,5 +150,5 @@ def known_faults(complain: Complain, w: form.SheetFile) -> tuple[KnownFault, ...
     stages = {s.id for s in w.stage}
     for i, f in enumerate(w.known_fault):
         if f.stage and f.stage not in stages:
-            complain(("known_fault", i, "stage"), f"no stage {f.stage!r}. Add it or name another.")
+            complain(("known_fault", i, "stage"), tr("no stage {stage!r}. Add it or name another.", stage=f.stage))
     return tuple(KnownFault(f.sign, f.cause, f.cure, f.part, f.stage) for f in w.known_fault)

@@ -13,6 +13,7 @@ from unitone.sheet.format import keys as form
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.limits import value_of
 from unitone.sheet.model.sheet import Final, Limit, Rule, Step, Supply
+from unitone.words import tr
 
 Complain = Callable[[Place, str], None]
 
@@ -31,7 +32,7 @@ def final(complain: Complain, part: form.FinalPart) -> Final:
 def rule(complain: Complain, part: form.CeilingPart) -> Rule:
     """The rule's ceilings in canonical units."""
     if part.most and not part.rule.strip():
-        complain(("ceiling", "rule"), "is missing. Name the rule that the ceilings are from.")
+        complain(("ceiling", "rule"), tr("is missing. Name the rule that the ceilings are from."))
     return Rule(part.rule, _most(complain, ("ceiling", "most"), part.most))
 
 
@@ -41,7 +42,7 @@ def _most(complain: Complain, place: Place, given: dict[str, str]) -> tuple[tupl
         q = QUANTITIES.get(name)
         if q is None or q.way != "transmit":
             sent = ", ".join(x.id for x in QUANTITIES.values() if x.way == "transmit")
-            complain((*place, name), f"{name!r} is nothing that is sent. Use one of: {sent}.")
+            complain((*place, name), tr("{name!r} is nothing that is sent. Use one of: {sent}.", name=name, sent=sent))
             continue
         try:
             found.append((name, value_of(text, q)))
@@ -57,8 +58,12 @@ def above_ceiling(complain: Complain, ids: Sequence[str], steps: Sequence[Step],
         if most is not None and step.limit.low is not None and step.limit.low > most:
             complain(
                 ("step", ids.index(step.id), "limit"),
-                f"its least is {show(step.quantity, step.limit.low)}, and {of_rule.name} allows {show(step.quantity, most)}. "
-                "Mend the limit, or the ceiling.",
+                tr(
+                    "its least is {show}, and {name} allows {show2}. Mend the limit, or the ceiling.",
+                    show=show(step.quantity, step.limit.low),
+                    name=of_rule.name,
+                    show2=show(step.quantity, most),
+                ),
             )
 
 
@@ -83,6 +88,14 @@ def overheated(complain: Complain, steps: Sequence[Step], fed: Supply, of_final:
     if taken - sent > of_final.dissipation_w:
         complain(
             ("final", "dissipation"),
-            f"{fed.volts:g} V and {fed.keyed_a:g} A keyed make {taken:.1f} W, of which {sent:.1f} W go out: {taken - sent:.1f} W stay, "
-            f"and the final bears {of_final.dissipation_w:g} W. One of these figures is a slip.",
+            tr(
+                "{volts:g} V and {keyed_a:g} A keyed make {taken:.1f} W, of which {sent:.1f} W go out: {x:.1f} W stay, and the final bears "
+                "{dissipation_w:g} W. One of these figures is a slip.",
+                volts=fed.volts,
+                keyed_a=fed.keyed_a,
+                taken=taken,
+                sent=sent,
+                x=taken - sent,
+                dissipation_w=of_final.dissipation_w,
+            ),
         )

@@ -14,6 +14,7 @@ from unitone.sheet.format import keys as form
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.mixing_model import outputs, places
 from unitone.sheet.model.sheet import Mixing, Oscillator, Sheet, Way
+from unitone.words import tr
 
 Complain = Callable[[Place, str], None]
 NO_CHANNELS = ChannelPlan("none", "no channels", ("1",), (0,))
@@ -36,7 +37,7 @@ def channel_plan(complain: Complain, part: form.ChannelsPart) -> ChannelPlan:
         name for name, there in (("plan", part.plan), ("block", part.block), ("frequencies", part.frequencies)) if there
     ]
     if len(given) > 1:
-        complain(("channels", given[0]), f"a {' and a '.join(given)} exclude each other. Keep one.")
+        complain(("channels", given[0]), tr("a {list} exclude each other. Keep one.", list=" and a ".join(given)))
     try:
         if part.frequencies:
             made = _own(complain, part.frequencies)
@@ -46,7 +47,9 @@ def channel_plan(complain: Complain, part: form.ChannelsPart) -> ChannelPlan:
         elif part.plan:
             made = plan(part.plan)
         else:
-            complain(("channels", "plan"), 'is missing. Write plan = "eu-40", or frequencies = { 1 = "27.005 MHz" }.')
+            complain(
+                ("channels", "plan"), tr('is missing. Write plan = "eu-40", or frequencies = { 1 = "27.005 MHz" }.')
+            )
             return NO_CHANNELS
     except UnitoneError as error:
         complain(("channels", given[-1]), str(error))
@@ -59,7 +62,9 @@ def _own(complain: Complain, frequencies: dict[str, str]) -> ChannelPlan:
     for name, text in frequencies.items():
         value = round(_hz(complain, ("channels", "frequencies", name), text))
         if not 0 < value < 1e11:
-            complain(("channels", "frequencies", name), f"{text!r} is no carrier. Write it like 27.205 MHz.")
+            complain(
+                ("channels", "frequencies", name), tr("{what!r} is no carrier. Write it like 27.205 MHz.", what=text)
+            )
         hz[name] = value
     return ChannelPlan("own", "channels of this sheet", tuple(hz), tuple(hz.values()))
 
@@ -72,7 +77,12 @@ def doubled_channels(complain: Complain, part: form.ChannelsPart) -> None:
         if hz in seen:
             complain(
                 ("channels", "frequencies", name),
-                f"{name} and {seen[hz]} are both {hz / 1e6:.6f} MHz. Give each channel a frequency of its own.",
+                tr(
+                    "{name} and {seen} are both {x:.6f} MHz. Give each channel a frequency of its own.",
+                    name=name,
+                    seen=seen[hz],
+                    x=hz / 1000000.0,
+                ),
             )
         seen.setdefault(hz, name)
 
@@ -85,19 +95,25 @@ def _positions(complain: Complain, made: ChannelPlan, positions: list[str]) -> C
         try:
             made = made.with_shift(round(parse_si(text, "Hz")))
         except UnitoneError as error:
-            complain(("channels", "positions", n), f'{error} Or write "alpha".')
+            complain(("channels", "positions", n), tr('{error} Or write "alpha".', error=error))
     return made
 
 
 def oscillator(complain: Complain, i: int, o: form.OscillatorPart, w: form.SheetFile) -> Oscillator:
     """An oscillator, its trimmer and its test point looked up."""
     if o.trim is not None and o.trim not in {a.id for a in w.adjuster}:
-        complain(("oscillator", i, "trim"), f"no adjuster {o.trim!r}. Add it or name another.")
+        complain(("oscillator", i, "trim"), tr("no adjuster {trim!r}. Add it or name another.", trim=o.trim))
     if o.test_point is not None and o.test_point not in {p.id for p in w.test_point}:
-        complain(("oscillator", i, "test_point"), f"no test point {o.test_point!r}. Add it or name another.")
+        complain(
+            ("oscillator", i, "test_point"),
+            tr("no test point {test_point!r}. Add it or name another.", test_point=o.test_point),
+        )
     nominal = _hz(complain, ("oscillator", i, "nominal"), o.nominal)
     if nominal <= 0:
-        complain(("oscillator", i, "nominal"), f"{o.nominal!r} is no frequency. Write it like 10.240 MHz.")
+        complain(
+            ("oscillator", i, "nominal"),
+            tr("{nominal!r} is no frequency. Write it like 10.240 MHz.", nominal=o.nominal),
+        )
     follows = None
     if o.follows is not None:
         try:
@@ -113,7 +129,7 @@ def mixing_line(complain: Complain, i: int, m: form.MixingPart, w: form.SheetFil
     known_ids = {o.id for o in w.oscillator} | {x.output for x in w.mixing if x.output != m.output}
     for name, term in m.terms.items():
         if name not in known_ids:
-            complain(("mixing", i, "terms"), f"no oscillator {name!r}. Add it or name another.")
+            complain(("mixing", i, "terms"), tr("no oscillator {name!r}. Add it or name another.", name=name))
         try:
             coefficient(term, 1)
         except UnitoneError as error:
@@ -121,7 +137,7 @@ def mixing_line(complain: Complain, i: int, m: form.MixingPart, w: form.SheetFil
     offset = _hz(complain, ("mixing", i, "offset"), m.offset)
     raster = _hz(complain, ("mixing", i, "raster"), m.raster)
     if raster <= 0:
-        complain(("mixing", i, "raster"), "must be above zero, like 2.5 kHz.")
+        complain(("mixing", i, "raster"), tr("must be above zero, like 2.5 kHz."))
         raster = 1.0
     return Mixing(
         m.output, m.when.way, tuple(m.terms.items()), round(offset), Fraction(raster).limit_denominator(1000), m.when.band, m.when.mode,
@@ -144,7 +160,11 @@ def impossible_mixing(complain: Complain, sheet: Sheet) -> None:
             if sent is not None and abs(sent.hz - carrier) > _NEAR * carrier:
                 complain(
                     ("mixing",),
-                    f"{place.words}: the lines give {float(sent.hz) / 1e6:.6f} MHz, the channel is {carrier / 1e6:.6f} MHz. "
-                    "Check the oscillators and the terms of tx.carrier.",
+                    tr(
+                        "{words}: the lines give {x:.6f} MHz, the channel is {x2:.6f} MHz. Check the oscillators and the terms of tx.carrier.",
+                        words=place.words,
+                        x=float(sent.hz) / 1000000.0,
+                        x2=carrier / 1000000.0,
+                    ),
                 )
                 break

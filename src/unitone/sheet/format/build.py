@@ -49,6 +49,7 @@ from unitone.sheet.model.sheet import (
     Way,
     led_point,
 )
+from unitone.words import tr
 
 FORMAT = "unitone-sheet/1"
 #: More steps than any radio has; a file beyond it is no sheet.
@@ -97,13 +98,18 @@ def check(
     given = raw.get("format")
     if given != FORMAT:
         newer = isinstance(given, str) and given.startswith("unitone-sheet/")
-        cure = "It needs a newer Unitone." if newer else f'Write format = "{FORMAT}" at the top.'
-        problems.complain(("format",), f"{given!r} is not {FORMAT!r}. {cure}")
+        cure = tr("It needs a newer Unitone.") if newer else tr('Write format = "{what}" at the top.', what=FORMAT)
+        problems.complain(("format",), tr("{given!r} is not {what!r}. {cure}", given=given, what=FORMAT, cure=cure))
         return None, tuple(problems.found)
     steps = raw.get("step")
     if isinstance(steps, list) and len(steps) > MAX_STEPS:
         problems.complain(
-            ("step", MAX_STEPS), f"{len(steps)} steps; a sheet holds at most {MAX_STEPS}. Split it into several sheets."
+            ("step", MAX_STEPS),
+            tr(
+                "{n} steps; a sheet holds at most {max_steps}. Split it into several sheets.",
+                n=len(steps),
+                max_steps=MAX_STEPS,
+            ),
         )
         return None, tuple(problems.found)
     try:
@@ -267,11 +273,17 @@ def _conventions(problems: Problems, w: form.SheetFile) -> tuple[tuple[str, str]
 
     for question, choice in w.conventions.items():
         if question not in QUESTIONS:
-            problems.complain(("conventions", question), f"no such question. Known: {', '.join(QUESTIONS)}.")
+            problems.complain(
+                ("conventions", question), tr("no such question. Known: {list}.", list=", ".join(QUESTIONS))
+            )
         elif choice not in QUESTIONS[question].choices:
             problems.complain(
                 ("conventions", question),
-                f"{choice!r} is no choice. Use one of {', '.join(QUESTIONS[question].choices)}.",
+                tr(
+                    "{choice!r} is no choice. Use one of {list}.",
+                    choice=choice,
+                    list=", ".join(QUESTIONS[question].choices),
+                ),
             )
     return tuple(w.conventions.items())
 
@@ -280,9 +292,16 @@ def _unique(problems: Problems, table: str, identifiers: list[str]) -> None:
     seen: set[str] = set()
     for i, identifier in enumerate(identifiers):
         if not identifier.strip():
-            problems.complain((table, i, "id"), f"is empty. Give each {table} an id.")
+            problems.complain((table, i, "id"), tr("is empty. Give each {table} an id.", table=table))
         elif identifier in seen:
-            problems.complain((table, i, "id"), f"{identifier!r} stands twice. Give each {table} an id of its own.")
+            problems.complain(
+                (table, i, "id"),
+                tr(
+                    "{identifier!r} stands twice. Give each {table} an id of its own.",
+                    identifier=identifier,
+                    table=table,
+                ),
+            )
         seen.add(identifier)
 
 
@@ -290,12 +309,14 @@ def _pictures(problems: Problems, w: form.SheetFile) -> tuple[Picture, ...]:
     found = []
     if w.model.board:
         if w.picture:
-            problems.complain(("model", "board"), "pictures are listed as [[picture]] already. Remove this key.")
+            problems.complain(("model", "board"), tr("pictures are listed as [[picture]] already. Remove this key."))
         else:
             found.append(Picture("board", w.model.board, ""))
     for i, p in enumerate(w.picture):
         if "/" in p.file or "\\" in p.file or p.file.startswith(".") or not p.file:
-            problems.complain(("picture", i, "file"), f"{p.file!r} is no plain file name. Name the file alone.")
+            problems.complain(
+                ("picture", i, "file"), tr("{file!r} is no plain file name. Name the file alone.", file=p.file)
+            )
         crop = p.crop or [0.0, 0.0, 1.0, 1.0]
         found.append(Picture(p.id, p.file, p.title, (crop[0], crop[1], crop[2], crop[3])))
     return tuple(found)
@@ -307,7 +328,9 @@ def _pin(
 ) -> tuple[float, float] | None:  # fmt: skip
     picture = next((p for p in pictures if p.id == part.picture), None) if part.picture else (pictures or (None,))[0]
     if part.picture and picture is None:
-        problems.complain((*place, "picture"), f"no picture {part.picture!r}. Add a [[picture]] with that id.")
+        problems.complain(
+            (*place, "picture"), tr("no picture {picture!r}. Add a [[picture]] with that id.", picture=part.picture)
+        )
     if part.pin is None:
         return None
     across, down = part.pin
@@ -315,7 +338,7 @@ def _pin(
         left, top, right, bottom = picture.crop
         if not (left <= across <= right and top <= down <= bottom):
             problems.complain(
-                (*place, "pin"), "lies outside the part of the picture that is shown. Move it or widen the crop."
+                (*place, "pin"), tr("lies outside the part of the picture that is shown. Move it or widen the crop.")
             )
     return across, down
 
@@ -339,7 +362,11 @@ def _affects(problems: Problems, place: Place, given: Iterable[str | form.Effect
         if not known(reach):
             problems.complain(
                 place,
-                f"{reach.pattern!r} is no quantity. Use one of {', '.join(sorted(QUANTITIES))}, or a prefix like rx.*.",
+                tr(
+                    "{pattern!r} is no quantity. Use one of {list}, or a prefix like rx.*.",
+                    pattern=reach.pattern,
+                    list=", ".join(sorted(QUANTITIES)),
+                ),
             )
         found.append(reach)
     return tuple(found)
@@ -364,10 +391,12 @@ def _adjusters(
         step_mdeg = DEFAULT_STEP[a.kind] if a.step is None else round(min(a.step, 1e9) * 1000)
         if travel <= 0 or step_mdeg <= 0 or step_mdeg > travel:
             problems.complain(
-                ("adjuster", i), f"{a.id}: travel and step must be above zero, the step within the travel."
+                ("adjuster", i), tr("{id}: travel and step must be above zero, the step within the travel.", id=a.id)
             )
         if a.stage and a.stage not in stages:
-            problems.complain(("adjuster", i, "stage"), f"no stage {a.stage!r}. Add it or name another.")
+            problems.complain(
+                ("adjuster", i, "stage"), tr("no stage {stage!r}. Add it or name another.", stage=a.stage)
+            )
         declared = _affects(problems, ("adjuster", i, "affects"), a.affects)
         # The reach of an oscillator's trimmer is worked out from the mixing lines; without them it is taken widely.
         mixed = dict.fromkeys(r for o in sheet.oscillators if o.trim == a.id for r in by_oscillator.get(o.id, ()))
@@ -389,7 +418,7 @@ def _adjusters(
 
 def _part(problems: Problems, i: int, p: form.PartPart, sheet: Sheet, pictures: tuple[Picture, ...]) -> Part:
     if p.stage and p.stage not in {s.id for s in sheet.stages}:
-        problems.complain(("part", i, "stage"), f"no stage {p.stage!r}. Add it or name another.")
+        problems.complain(("part", i, "stage"), tr("no stage {stage!r}. Add it or name another.", stage=p.stage))
     affects = _affects(problems, ("part", i, "affects"), p.affects) or stage_effect(sheet, p.stage)
     return Part(p.id, p.what, p.where, _pin(problems, ("part", i), p, pictures), affects, p.stage, p.picture)
 
@@ -397,17 +426,24 @@ def _part(problems: Problems, i: int, p: form.PartPart, sheet: Sheet, pictures: 
 def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, channels: ChannelPlan) -> Step | None:
     if s.quantity not in QUANTITIES:
         problems.complain(
-            ("step", i, "quantity"), f"{s.quantity!r} is no quantity. Use one of {', '.join(sorted(QUANTITIES))}."
+            ("step", i, "quantity"),
+            tr(
+                "{quantity!r} is no quantity. Use one of {list}.",
+                quantity=s.quantity,
+                list=", ".join(sorted(QUANTITIES)),
+            ),
         )
         return None
     q = QUANTITIES[s.quantity]
     groups = tuple((g,) if isinstance(g, str) else tuple(g) for g in s.adjust)
     if any(len(group) not in (1, 2) for group in groups):
-        problems.complain(("step", i, "adjust"), "a coupled pair names two adjusters.")
+        problems.complain(("step", i, "adjust"), tr("a coupled pair names two adjusters."))
     _references(problems, i, s, w, channels, [name for group in groups for name in group])
     way: Way = s.way or ("transmit" if s.hook_up == "transmit" else "receive" if s.hook_up == "receive" else "either")
     if (q.way == "transmit" and s.hook_up != "transmit") or (way == "transmit" and s.hook_up != "transmit"):
-        problems.complain(("step", i, "hook_up"), f'{s.quantity} is measured while sending: hook_up = "send".')
+        problems.complain(
+            ("step", i, "hook_up"), tr('{quantity} is measured while sending: hook_up = "send".', quantity=s.quantity)
+        )
     limit = _limit(problems, i, s, q)
     target = None
     if s.target is not None:
@@ -417,16 +453,20 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
             problems.complain(("step", i, "target"), str(error))
         if target is not None and not limit.holds(target):
             problems.complain(
-                ("step", i, "target"), f"{s.target!r} lies outside the step's own limit. Correct one of them."
+                ("step", i, "target"),
+                tr("{target!r} lies outside the step's own limit. Correct one of them.", target=s.target),
             )
     if s.set_channel is not None and s.set_channel not in s.channels:
         problems.complain(
-            ("step", i, "set_channel"), f"{s.set_channel!r} is not among the step's channels. Add it there."
+            ("step", i, "set_channel"),
+            tr("{set_channel!r} is not among the step's channels. Add it there.", set_channel=s.set_channel),
         )
     if s.aim in ("peak", "null") and q.hill_slope == 0:
-        problems.complain(("step", i, "aim"), f'{q.title} has no peak. Use aim = "set" or "check".')
+        problems.complain(("step", i, "aim"), tr('{title} has no peak. Use aim = "set" or "check".', title=q.title))
     if s.aim != "check" and not groups:
-        problems.complain(("step", i, "adjust"), f'aim = "{s.aim}" needs an adjuster. Name one or use aim = "check".')
+        problems.complain(
+            ("step", i, "adjust"), tr('aim = "{aim}" needs an adjuster. Name one or use aim = "check".', aim=s.aim)
+        )
     leds = _leds(problems, i, s)
     required = _required(problems, i, s, way, q, _panel(problems, i, s, w))
     return Step(
@@ -441,7 +481,7 @@ def _inject(problems: Problems, i: int, s: form.StepPart) -> Inject | None:
         return None
     place = ("step", i, "inject")
     if s.hook_up != "receive":
-        problems.complain(place, 'the generator is connected on receive steps only: hook_up = "receive".')
+        problems.complain(place, tr('the generator is connected on receive steps only: hook_up = "receive".'))
     hz = None
     if s.inject.frequency is not None:
         try:
@@ -449,7 +489,10 @@ def _inject(problems: Problems, i: int, s: form.StepPart) -> Inject | None:
         except EntryError as error:
             problems.complain((*place, "frequency"), str(error))
         if hz is not None and not 1e3 <= hz <= 3e9:
-            problems.complain((*place, "frequency"), f"{s.inject.frequency!r}: a generator gives 1 kHz to 3 GHz.")
+            problems.complain(
+                (*place, "frequency"),
+                tr("{frequency!r}: a generator gives 1 kHz to 3 GHz.", frequency=s.inject.frequency),
+            )
     return Inject(s.inject.at, hz, s.inject.coupling)
 
 
@@ -458,7 +501,9 @@ def _leds(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:
     place = ("step", i, "leds")
     if s.quantity != "rx.led_lights":
         if s.leds:
-            problems.complain(place, "only a step of rx.led_lights has lamps. Leave them out, or name that quantity.")
+            problems.complain(
+                place, tr("only a step of rx.led_lights has lamps. Leave them out, or name that quantity.")
+            )
         return ()
     try:
         marks = [mark_db(m) for m in s.leds]
@@ -467,7 +512,8 @@ def _leds(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:
         return ()
     if 0.0 not in marks or any(b <= a for a, b in pairwise(marks)):
         problems.complain(
-            place, 'name the marks upward, S9 among them: that lamp is set. Write lamps = ["S3", "S6", "S9", "+20"].'
+            place,
+            tr('name the marks upward, S9 among them: that lamp is set. Write lamps = ["S3", "S6", "S9", "+20"].'),
         )
     return tuple("S9" if db == 0.0 else m.strip() for m, db in zip(s.leds, marks, strict=True))
 
@@ -478,22 +524,29 @@ def _references(
     have = {a.id for a in w.adjuster}
     for name in adjusters:
         if name not in have:
-            problems.complain(("step", i, "adjust"), f"no adjuster {name!r}. Add an [[adjuster]] with that id.")
+            problems.complain(
+                ("step", i, "adjust"), tr("no adjuster {name!r}. Add an [[adjuster]] with that id.", name=name)
+            )
     if s.stage and s.stage not in {x.id for x in w.stage}:
-        problems.complain(("step", i, "stage"), f"no stage {s.stage!r}. Add a [[stage]] with that id.")
+        problems.complain(("step", i, "stage"), tr("no stage {stage!r}. Add a [[stage]] with that id.", stage=s.stage))
     if s.test_point is not None and s.test_point not in {p.id for p in w.test_point}:
         problems.complain(
-            ("step", i, "test_point"), f"no test point {s.test_point!r}. Add a [[test_point]] with that id."
+            ("step", i, "test_point"),
+            tr("no test point {test_point!r}. Add a [[test_point]] with that id.", test_point=s.test_point),
         )
     for name in s.channels:
         if channels is not NO_CHANNELS and name not in channels.names:
             problems.complain(
-                ("step", i, "channels"), f"plan {channels.id} has no channel {name!r}. Name one of its channels."
+                ("step", i, "channels"),
+                tr("plan {id} has no channel {name!r}. Name one of its channels.", id=channels.id, name=name),
             )
     for name in s.bands:
         if name not in dict(channels.bands):
             have_bands = ", ".join(n for n, _ in channels.bands) or "none"
-            problems.complain(("step", i, "bands"), f"no band {name!r}. Bands under [channels] are: {have_bands}.")
+            problems.complain(
+                ("step", i, "bands"),
+                tr("no band {name!r}. Bands under [channels] are: {have_bands}.", name=name, have_bands=have_bands),
+            )
 
 
 def _panel(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile) -> tuple[tuple[str, str], ...]:
@@ -507,11 +560,14 @@ def _panel(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile) -> t
                 panel[control] = position.strip()
                 if not position.strip():
                     problems.complain(
-                        ("step", i, "panel"), f"{piece!r} names no position. Write it like: squelch open."
+                        ("step", i, "panel"),
+                        tr("{piece!r} names no position. Write it like: squelch open.", piece=piece),
                     )
     for control in panel:
         if control not in {c.id for c in w.control}:
-            problems.complain(("step", i, "panel"), f"no control {control!r}. Add a [[control]] with that id.")
+            problems.complain(
+                ("step", i, "panel"), tr("no control {control!r}. Add a [[control]] with that id.", control=control)
+            )
     return tuple(sorted(panel.items()))
 
 
@@ -530,7 +586,9 @@ def _required(
         except EntryError as error:
             problems.complain((*place, "level"), str(error))
     elif q.id in ("rx.sinad", "rx.distortion", "rx.s_meter"):
-        problems.complain((*place, "level"), f'{q.title} depends on the level. Write it, like level = "0.3 uV".')
+        problems.complain(
+            (*place, "level"), tr('{title} depends on the level. Write it, like level = "0.3 uV".', title=q.title)
+        )
     microphone = optional("microphone", stimulus.microphone, "V")
     common = Conditions(
         way=way,
@@ -566,7 +624,7 @@ def _order(problems: Problems, w: form.SheetFile) -> None:
     for i, s in enumerate(w.step):
         for name in s.after:
             if name not in after:
-                problems.complain(("step", i, "after"), f"no step {name!r}. Name a step of this sheet.")
+                problems.complain(("step", i, "after"), tr("no step {name!r}. Name a step of this sheet.", name=name))
     state: dict[str, int] = {}
     for i, s in enumerate(w.step):
         stack = [(s.id, iter(after.get(s.id, [])))] if s.id not in state else []
@@ -580,7 +638,9 @@ def _order(problems: Problems, w: form.SheetFile) -> None:
             elif state.get(following) == 1:
                 circle = [n for n, _ in stack]
                 loop = " → ".join([*circle[circle.index(following) :], following])
-                problems.complain(("step", i, "after"), f"goes round in a circle ({loop}). Take one of them out.")
+                problems.complain(
+                    ("step", i, "after"), tr("goes round in a circle ({loop}). Take one of them out.", loop=loop)
+                )
                 return
             elif following not in state:
                 state[following] = 1

@@ -12,6 +12,7 @@ from pathlib import Path
 from unitone import files
 from unitone.errors import SheetError
 from unitone.sheet.format.pictures import MAX_PICTURE_BYTES, check_picture
+from unitone.words import tr
 
 ENDING = ".unitone"
 SHEET_NAME = "sheet.toml"
@@ -46,16 +47,26 @@ def read_bundle(path: Path) -> Bundle:
         with files.open_zip(path, MAX_TOTAL) as archive:
             return _read(path, archive)
     except files.BAD_ZIP:
-        raise _refuse(path, "file", "is no whole sheet bundle (zip). Check the name, or export it again.") from None
+        raise _refuse(path, "file", tr("is no whole sheet bundle (zip). Check the name, or export it again.")) from None
     except OSError as error:
         reason = files.plain_reason(error)
-        raise _refuse(path, "file", f"cannot be read ({reason}). Check the name and its permissions.") from None
+        raise _refuse(
+            path, "file", tr("cannot be read ({reason}). Check the name and its permissions.", reason=reason)
+        ) from None
 
 
 def _read(path: Path, archive: zipfile.ZipFile) -> Bundle:
     names = archive.infolist()
     if len(names) > MAX_FILES:
-        raise _refuse(path, "file", f"{len(names)} files in it; a bundle holds {MAX_FILES} at most. It is no sheet.")
+        raise _refuse(
+            path,
+            "file",
+            tr(
+                "{n} files in it; a bundle holds {max_files} at most. It is no sheet.",
+                n=len(names),
+                max_files=MAX_FILES,
+            ),
+        )
     left_out: list[str] = []
     pictures: dict[str, bytes] = {}
     text, physics, total = "", "", 0
@@ -64,19 +75,19 @@ def _read(path: Path, archive: zipfile.ZipFile) -> Bundle:
         if info.is_dir():
             continue
         if name.startswith(("/", "\\")) or ".." in name.replace("\\", "/").split("/") or ":" in name or "\\" in name:
-            raise _refuse(path, name, "points outside its folder. Do not use this file; ask for a clean export.")
+            raise _refuse(path, name, tr("points outside its folder. Do not use this file; ask for a clean export."))
         if (info.external_attr >> 16) & 0o170000 == 0o120000:
-            raise _refuse(path, name, "is a link to elsewhere. Do not use this file; ask for a clean export.")
+            raise _refuse(path, name, tr("is a link to elsewhere. Do not use this file; ask for a clean export."))
         picture = name.startswith("pictures/") and name.count("/") == 1
         if name not in (SHEET_NAME, PHYSICS_NAME) and not picture:
-            left_out.append(f"{name}: is no part of a sheet and was left out.")
+            left_out.append(tr("{name}: is no part of a sheet and was left out.", name=name))
             continue
         room = MAX_PICTURE_BYTES if picture else MAX_TEXT
         content = _unpack(path, archive, info, min(room, MAX_TOTAL - total))
         if content is None:
             if not picture or total + room >= MAX_TOTAL:
-                raise _refuse(path, name, "unpacks to far more than a sheet needs. Do not use this file.")
-            left_out.append(f"{name}: larger than 40 MB, left out. Save it smaller and add it again.")
+                raise _refuse(path, name, tr("unpacks to far more than a sheet needs. Do not use this file."))
+            left_out.append(tr("{name}: larger than 40 MB, left out. Save it smaller and add it again.", name=name))
             continue
         total += len(content)
         if picture:
@@ -90,14 +101,14 @@ def _read(path: Path, archive: zipfile.ZipFile) -> Bundle:
         else:
             physics = _decoded(path, name, content)
     if not text:
-        raise _refuse(path, "file", f"holds no {SHEET_NAME}. It is no sheet bundle.")
+        raise _refuse(path, "file", tr("holds no {sheet_name}. It is no sheet bundle.", sheet_name=SHEET_NAME))
     return Bundle(text, pictures, physics, tuple(left_out))
 
 
 def _unpack(path: Path, archive: zipfile.ZipFile, info: zipfile.ZipInfo, most: int) -> bytes | None:
     """The content of one file, None where it is longer than ``most``. Raises SheetError for an encrypted one."""
     if info.flag_bits & 1:
-        raise _refuse(path, info.filename, "is encrypted. Export it without a password.")
+        raise _refuse(path, info.filename, tr("is encrypted. Export it without a password."))
     out = io.BytesIO()
     with archive.open(info) as source:
         while chunk := source.read(_CHUNK):
@@ -111,7 +122,7 @@ def _decoded(path: Path, name: str, content: bytes) -> str:
     try:
         return content.decode("utf-8")
     except UnicodeDecodeError:
-        raise _refuse(path, name, "is not UTF-8 text. Save it as UTF-8.") from None
+        raise _refuse(path, name, tr("is not UTF-8 text. Save it as UTF-8.")) from None
 
 
 def write_bundle(path: Path, text: str, pictures: Mapping[str, bytes], physics: str = "") -> None:
@@ -132,5 +143,7 @@ def write_text_file(path: Path, content: bytes) -> None:
         files.private_folder(path.parent)
     except OSError as error:
         reason = files.plain_reason(error)
-        raise SheetError([f"{path}:1: file: cannot be written ({reason}). Choose another place."]) from None
+        raise SheetError(
+            [f"{path}:1: file: " + tr("cannot be written ({reason}). Choose another place.", reason=reason)]
+        ) from None
     files.write_file(path, content, lambda words: SheetError([words.replace(": ", ":1: file: ", 1)]))

@@ -12,6 +12,7 @@ from xml.parsers import expat
 
 from unitone import files
 from unitone.errors import SheetError
+from unitone.words import tr
 
 MAX_PICTURE_BYTES = 40_000_000
 #: The one limit on a photograph: whoever shows it takes as much (16 bits a colour: 400 MB while it is decoded).
@@ -42,10 +43,12 @@ def read_picture(path: Path) -> bytes:
     try:
         content = files.read_bytes(path, MAX_PICTURE_BYTES)
     except files.TooLarge as error:
-        raise _refuse(str(path), f"{error.strerror}.", "Save it smaller: 4000 pixels across are plenty.") from None
+        raise _refuse(str(path), f"{error.strerror}.", tr("Save it smaller: 4000 pixels across are plenty.")) from None
     except OSError as error:
         reason = files.plain_reason(error)
-        raise _refuse(str(path), f"cannot be read ({reason}).", "Check the name and its permissions.") from None
+        raise _refuse(
+            str(path), tr("cannot be read ({reason}).", reason=reason), tr("Check the name and its permissions.")
+        ) from None
     check_picture(path.name, content, str(path))
     return content
 
@@ -113,9 +116,11 @@ def check_picture(name: str, content: bytes, shown: str = "") -> str:
     shown = shown or name
     wanted = ENDINGS.get(Path(name).suffix.lower())
     if wanted is None:
-        raise _refuse(shown, "is no picture that can be pinned.", "Use PNG, JPEG or SVG.")
+        raise _refuse(shown, tr("is no picture that can be pinned."), tr("Use PNG, JPEG or SVG."))
     if len(content) > MAX_PICTURE_BYTES:
-        raise _refuse(shown, f"{len(content) / 1e6:.0f} MB is too large (40 MB at most).", "Save it smaller.")
+        raise _refuse(
+            shown, tr("{x:.0f} MB is too large (40 MB at most).", x=len(content) / 1000000.0), tr("Save it smaller.")
+        )
     if wanted == "SVG":
         _check_svg(shown, content)
         return wanted
@@ -132,15 +137,17 @@ def _check_photograph(shown: str, content: bytes, wanted: str) -> str:
                 kind, (width, height) = picture.format, picture.size
                 if width * height > MAX_PIXELS:
                     raise _refuse(
-                        shown, f"{width} × {height} pixels are too many (50 million at most).",
-                        "Save it smaller: 4000 across are plenty.",
+                        shown, tr("{width} × {height} pixels are too many (50 million at most).", width=width, height=height),
+                        tr("Save it smaller: 4000 across are plenty."),
                     )  # fmt: skip
                 picture.verify()
     except SheetError:
         raise
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError):
         raise _refuse(
-            shown, f"is no whole {wanted} picture.", "Open it in a picture program and save it again."
+            shown,
+            tr("is no whole {wanted} picture.", wanted=wanted),
+            tr("Open it in a picture program and save it again."),
         ) from None
     return str(kind)
 
@@ -148,7 +155,9 @@ def _check_photograph(shown: str, content: bytes, wanted: str) -> str:
 def _check_svg(shown: str, content: bytes) -> None:
     if len(content) > MAX_SVG_BYTES:
         raise _refuse(
-            shown, f"{len(content) / 1e6:.0f} MB is too large for a drawing (8 MB at most).", "Save it as PNG."
+            shown,
+            tr("{x:.0f} MB is too large for a drawing (8 MB at most).", x=len(content) / 1000000.0),
+            tr("Save it as PNG."),
         )
     found: list[str] = []
     root: list[str] = []
@@ -167,42 +176,48 @@ def _check_svg(shown: str, content: bytes) -> None:
         for key, value in attributes.items():
             attribute = key.rpartition(":")[2].lower()
             if attribute.startswith("on"):
-                found.append(f"a script in {attribute}")
+                found.append(tr("a script in {attribute}", attribute=attribute))
             elif attribute in ("href", "src") and value.strip() and not _INSIDE.match(value):
-                found.append(f"a link to {value[:40]!r}")
+                found.append(tr("a link to {value!r}", value=value[:40]))
             elif not key.startswith("xmlns") and _URL.search(value):
-                found.append(f"a link in {attribute}")
+                found.append(tr("a link in {attribute}", attribute=attribute))
 
     def text(words: str) -> None:
         if in_style[0] and _URL.search(words):
-            found.append("a link in its style")
+            found.append(tr("a link in its style"))
 
     def end(name: str) -> None:
         counted.end(name)
         in_style[0] = False
 
     def declared(*_: object) -> None:
-        found.append("declarations of its own (DOCTYPE, ENTITY)")
+        found.append(tr("declarations of its own (DOCTYPE, ENTITY)"))
 
     parser.StartElementHandler = start
     parser.EndElementHandler = end
     parser.CharacterDataHandler = text
     parser.StartDoctypeDeclHandler = declared
     parser.EntityDeclHandler = declared
-    parser.ProcessingInstructionHandler = lambda target, _: found.append(f"an instruction ({target})")
+    parser.ProcessingInstructionHandler = lambda target, _: found.append(tr("an instruction ({target})", target=target))
     try:
         parser.Parse(content, True)
     except expat.ExpatError as error:
         if not found:
-            raise _refuse(shown, f"is no whole SVG ({error}).", "Save it again as plain SVG.") from None
+            raise _refuse(
+                shown, tr("is no whole SVG ({error}).", error=error), tr("Save it again as plain SVG.")
+            ) from None
     if not found and root != ["svg"]:
-        raise _refuse(shown, "is no SVG drawing.", "Use PNG, JPEG or SVG.")
+        raise _refuse(shown, tr("is no SVG drawing."), tr("Use PNG, JPEG or SVG."))
     if found:
-        raise _refuse(shown, f"holds {found[0]}.", "Save it as plain SVG without scripts and links, or as PNG.")
+        raise _refuse(shown, f"holds {found[0]}.", tr("Save it as plain SVG without scripts and links, or as PNG."))
     if counted.drawn(MAX_ELEMENTS) > MAX_ELEMENTS:
-        raise _refuse(shown, f"has more than {MAX_ELEMENTS} elements to draw.", "Save it as PNG.")
+        raise _refuse(
+            shown,
+            tr("has more than {max_elements} elements to draw.", max_elements=MAX_ELEMENTS),
+            tr("Save it as PNG."),
+        )
     if sum(_pixels_inside(link) for link in counted.embedded) > MAX_PIXELS:
-        raise _refuse(shown, "holds pictures of more than 50 million pixels.", "Save them smaller.")
+        raise _refuse(shown, tr("holds pictures of more than 50 million pixels."), tr("Save them smaller."))
 
 
 def _pixels_inside(link: str) -> int:

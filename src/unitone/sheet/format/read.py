@@ -13,6 +13,7 @@ from unitone.quantities.older_names import in_todays_names
 from unitone.sheet.format.build import FORMAT, Problem, check
 from unitone.sheet.format.lines import Place, key_lines, line_of
 from unitone.sheet.model.sheet import Sheet
+from unitone.words import tr
 
 __all__ = ["FORMAT", "MAX_BYTES", "parse_sheet", "problem_lines", "read_sheet", "read_text", "to_data"]
 
@@ -24,10 +25,14 @@ def read_text(path: Path) -> str:
     try:
         return files.read_text(path, MAX_BYTES)
     except files.TooLarge:
-        raise SheetError([f"{path}:1: file: larger than 4 MB. A sheet is a small text file; check the name."]) from None
+        raise SheetError(
+            [f"{path}:1: file: " + tr("larger than 4 MB. A sheet is a small text file; check the name.")]
+        ) from None
     except (OSError, UnicodeDecodeError) as error:
         reason = files.plain_reason(error)
-        raise SheetError([f"{path}:1: file: cannot be read ({reason}). Check the name and its permissions."]) from None
+        raise SheetError(
+            [f"{path}:1: file: " + tr("cannot be read ({reason}). Check the name and its permissions.", reason=reason)]
+        ) from None
 
 
 def read_sheet(path: Path) -> Sheet:
@@ -47,9 +52,11 @@ def to_data(text: str, name: str) -> dict[str, Any]:
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"at line (\d+)", str(error))
         line = found[1] if found else str(max(len(text.splitlines()), 1))
-        raise SheetError([f"{name}:{line}: file: no valid TOML ({error}). Correct that line."]) from None
+        raise SheetError(
+            [f"{name}:{line}: file: " + tr("no valid TOML ({error}). Correct that line.", error=error)]
+        ) from None
     except (RecursionError, ValueError):
-        raise SheetError([f"{name}:1: file: nested too deeply to be a sheet."]) from None
+        raise SheetError([f"{name}:1: file: " + tr("nested too deeply to be a sheet.")]) from None
 
 
 def problem_lines(problems: tuple[Problem, ...], places: dict[Place, int], name: str) -> list[str]:

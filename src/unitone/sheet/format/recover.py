@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from unitone.quantities.older_names import in_todays_names
+from unitone.words import tr
 
 _HEADER = re.compile(r"^\s*\[")
 _KEY = re.compile(r"^\s*(?:[A-Za-z0-9_\-]+|\"[^\"]*\")\s*=")
@@ -42,7 +43,10 @@ def recover(text: str, name: str) -> Recovered:
         if got is None:
             got, bad = _line_by_line(block)
             for number in bad:
-                lost.append(f"{name}:{first + number}: {block[number].strip()[:60]!r} could not be read. Type it anew.")
+                lost.append(
+                    f"{name}:{first + number}: "
+                    + tr("{strip!r} could not be read. Type it anew.", strip=block[number].strip()[:60])
+                )
                 left.append(block[number])
         problem = _join(data, got, block[0] if block else "")
         if problem:
@@ -100,9 +104,9 @@ def _join(data: dict[str, Any], got: dict[str, Any], header: str) -> str:
             twice = [k for k in value if k in data[key]]
             data[key] = {**value, **data[key]}
             if twice:
-                return f"{key}.{twice[0]} stands twice. The first was kept."
+                return tr("{key}.{twice} stands twice. The first was kept.", key=key, twice=twice[0])
         elif key in data:
-            return f"{key} stands twice. The first was kept."
+            return tr("{key} stands twice. The first was kept.", key=key)
         else:
             data[key] = value
     return ""
@@ -119,13 +123,13 @@ def _shaped(data: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
         if isinstance(value, dict):
             made[key] = [value]
         elif not isinstance(value, list):
-            odd.append(f"{key}: {value!r} is no list of [[{key}]] tables and was left out.")
+            odd.append(tr("{key}: {value!r} is no list of [[{key}]] tables and was left out.", key=key, value=value))
             del made[key]
         elif any(not isinstance(item, dict) for item in value):
-            odd.append(f"{key}: holds something that is no table; it was left out.")
+            odd.append(tr("{key}: holds something that is no table; it was left out.", key=key))
             made[key] = [item for item in value if isinstance(item, dict)]
     for key in ("model", "channels", "conventions"):
         if key in made and not isinstance(made[key], dict):
-            odd.append(f"{key}: {made[key]!r} is no table and was left out.")
+            odd.append(tr("{key}: {made!r} is no table and was left out.", key=key, made=made[key]))
             del made[key]
     return made, odd

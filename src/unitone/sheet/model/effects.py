@@ -10,26 +10,27 @@ from unitone.errors import SheetError
 from unitone.quantities.registry import QUANTITIES
 from unitone.sheet.model.mixing_model import Place, modes_of, outputs
 from unitone.sheet.model.sheet import Action, Effect, Sheet, Step, Way
+from unitone.words import N_
 
 #: Everything: what nobody can say more of.
 EVERYTHING = (Effect("*"),)
 
 #: What is done to radios of any make. A sheet may say otherwise with an action of the same id.
 USUAL_ACTIONS: tuple[Action, ...] = (
-    Action("recap", "Electrolytics replaced", EVERYTHING),
-    Action("repair", "Repaired: a joint, a track, a part", EVERYTHING),
+    Action("recap", N_("Electrolytics replaced"), EVERYTHING),
+    Action("repair", N_("Repaired: a joint, a track, a part"), EVERYTHING),
     Action(
-        "crystal", "Another crystal",
+        "crystal", N_("Another crystal"),
         (Effect("ref.*"), Effect("osc.*"), Effect("vco.*"), Effect("tx.frequency_error"), Effect("rx.*", "receive")),
     ),
     Action(
-        "padder", "Padding capacitor changed",
+        "padder", N_("Padding capacitor changed"),
         (Effect("ref.*"), Effect("osc.*"), Effect("vco.*"), Effect("tx.frequency_error"), Effect("rx.*", "receive")),
     ),
-    Action("final", "Final or driver transistor replaced", (Effect("tx.*"), Effect("supply.current"))),
-    Action("front-end", "Front-end transistor replaced", (Effect("rx.*"),)),
-    Action("cleaned", "Controls, switches and contacts cleaned", (Effect("rx.*"), Effect("tx.*"))),
-    Action("covers", "Covers put on, cores sealed", (Effect("rx.*"), Effect("tx.*"), Effect("osc.*"), Effect("ref.*"))),
+    Action("final", N_("Final or driver transistor replaced"), (Effect("tx.*"), Effect("supply.current"))),
+    Action("front-end", N_("Front-end transistor replaced"), (Effect("rx.*"),)),
+    Action("cleaned", N_("Controls, switches and contacts cleaned"), (Effect("rx.*"), Effect("tx.*"))),
+    Action("covers", N_("Covers put on, cores sealed"), (Effect("rx.*"), Effect("tx.*"), Effect("osc.*"), Effect("ref.*"))),
 )  # fmt: skip
 
 #: What comes before the dot of a step's quantity, and what its adjuster is then taken to reach.

@@ -10,6 +10,7 @@ from unitone.quantities.entry import EXPECTED, parse_entry, parse_si
 from unitone.quantities.registry import Quantity
 from unitone.radio.levels import canonical
 from unitone.sheet.model.sheet import Limit
+from unitone.words import tr
 
 _FORMS = "≥ 12 dB, ≤ 0.5 uV, 2.0 … 4.0 V, or 8.0 V ± 0.2 V (also ± 5 %, ± 5 ppm, ± 1 dB)"
 _BETWEEN = re.compile(r"\s*(?:…|\.\.+|\bto\b|–|—)\s*")
@@ -30,7 +31,7 @@ def limit_from_text(text: str) -> dict[str, str]:
     """
     plain = text.strip()
     if not plain:
-        raise EntryError.not_understood(text, f"a limit, like {_FORMS}")
+        raise EntryError.not_understood(text, tr("a limit, like {forms}", forms=_FORMS))
     about = _ABOUT.split(plain)
     if len(about) == 2 and all(about):
         return {"nominal": about[0], "tolerance": about[1]}
@@ -44,7 +45,7 @@ def limit_from_text(text: str) -> dict[str, str]:
         return {"min": match[1]}
     if match := _MOST.match(plain):
         return {"max": match[1]}
-    raise EntryError.not_understood(text, f"a limit, like {_FORMS}")
+    raise EntryError.not_understood(text, tr("a limit, like {forms}", forms=_FORMS))
 
 
 def limit_to_text(given: dict[str, str]) -> str:
@@ -74,16 +75,16 @@ def make_limit(given: dict[str, str], q: Quantity) -> Limit:
     nominal = value_of(given["nominal"], q) if "nominal" in given else None
     if "tolerance" in given:
         if nominal is None:
-            raise EntryError("a tolerance needs a nominal. Add one.")
+            raise EntryError(tr("a tolerance needs a nominal. Add one."))
         below, above = tolerance(given["tolerance"], nominal, q)
         low = nominal - below if low is None else low
         high = nominal + above if high is None else high
     if low is None and high is None:
-        raise EntryError(f"has no end. Give one like {_FORMS}.")
+        raise EntryError(tr("has no end. Give one like {forms}.", forms=_FORMS))
     if low is not None and high is not None and low > high:
-        raise EntryError("min lies above max, so nothing can hold. Exchange them.")
+        raise EntryError(tr("min lies above max, so nothing can hold. Exchange them."))
     if nominal is not None and ((low is not None and nominal < low) or (high is not None and nominal > high)):
-        raise EntryError("the nominal lies outside its own limits. Correct one of them.")
+        raise EntryError(tr("the nominal lies outside its own limits. Correct one of them."))
     return Limit(low, high, nominal)
 
 
@@ -100,12 +101,14 @@ def tolerance(text: str, nominal: float, q: Quantity) -> tuple[float, float]:
             size = 6.0 * parse_si(units[1], "")
             return size, size
         if _BARE.match(plain):
-            raise EntryError(f"a tolerance of {plain} may be dB or S-units. Write {plain} dB, or {plain} S.")
+            raise EntryError(
+                tr("a tolerance of {plain} may be dB or S-units. Write {plain} dB, or {plain} S.", plain=plain)
+            )
     match = re.match(r"^([\d.,]+)\s*(%|ppm|dB)$", plain)
     if match is None:
         size = parse_si(plain, unit)
         if size < 0:
-            raise EntryError.impossible(text, "a tolerance has no sign of its own.")
+            raise EntryError.impossible(text, tr("a tolerance has no sign of its own."))
         return size, size
     size = parse_si(match[1], "")
     if match[2] == "%" and q.kind == "percent":
@@ -120,4 +123,4 @@ def tolerance(text: str, nominal: float, q: Quantity) -> tuple[float, float]:
         return abs(nominal) * (1 - 10 ** (-size / 20)), abs(nominal) * (10 ** (size / 20) - 1)
     if match[2] == "dB" and q.kind in ("level", "ratio-db", "s-units", "dbc", "gain-db"):
         return size, size
-    raise EntryError.wrong_unit(text, match[2], f"a tolerance of {q.title}, in {unit}")
+    raise EntryError.wrong_unit(text, match[2], tr("a tolerance of {title}, in {unit}", title=q.title, unit=unit))

@@ -3,73 +3,74 @@
 from __future__ import annotations
 
 from unitone.sheet.model.sheet import Look, Sheet
-from unitone.words import tr
+from unitone.words import N_
 
-FAMILIES = ("mobile", "handheld", "base", "valve", "portable")
+FAMILIES = (N_("mobile"), N_("handheld"), N_("base"), N_("valve"), N_("portable"))
 #: Words in a sheet's kind that tell its family where the sheet does not say it.
 _TOLD_BY = (
     ("handheld", "handheld"), ("valve", "valve"), ("tube", "valve"), ("portable", "portable"), ("base", "base"),
 )  # fmt: skip
 
-_HANDS = tr("Earlier repairs")
-_JOINTS = tr("Joints and wires")
-_PARTS = tr("Parts")
-_POWER = tr("Power")
-_MOVES = tr("What moves")
+_HANDS = N_("Earlier repairs")
+_JOINTS = N_("Joints and wires")
+_PARTS = N_("Parts")
+_POWER = N_("Power")
+_MOVES = N_("What moves")
 
 _EVERY = (
-    Look("wax", tr("Wax and paint on the cores"), tr("Broken seals, chewed slots, chipped or missing cores: name each one."), group=_HANDS),
-    Look("cuts", tr("Cut diodes and tracks"),
-         tr("Look along the channel switch and the loop for cut legs, cut tracks, added wires."), group=_HANDS),
-    Look("resoldered", tr("Resoldered joints"), tr("Flux, another solder's shine, lifted pads."), group=_HANDS),
-    Look("extras", tr("Added parts"), tr("Added switches, boards, sockets; parts of another make or size."), group=_HANDS),
-    Look("strands", tr("Wires on their last strand"),
-         tr("Every wire to a board pin, the speaker, the sockets: lift it gently."), group=_JOINTS),
-    Look("joints", tr("Dry and missing joints"),
-         tr("Heavy parts, sockets, coil cans, the regulator: look for rings in the solder."), group=_JOINTS),
-    Look("electrolytics", tr("Electrolytics"), tr("Swollen tops, leaked feet, brown glue. Measure a few: Capacitors."), group=_PARTS),
-    Look("burnt", tr("Burnt or discoloured parts"), tr("Resistors behind a rail, the polarity diode, round the final."), group=_PARTS),
-    Look("controls", tr("Controls and switches cleaned"),
-         tr("Pots, channel switch, mode switch, microphone switch. Say when it was done."), group=_MOVES),
-    Look("looms", tr("Looms and plugs, flexed"), tr("Meter on a rail or on the sound, flex one at a time."), group=_MOVES),
+    Look("wax", N_("Wax and paint on the cores"), N_("Broken seals, chewed slots, chipped or missing cores: name each one."), group=_HANDS),
+    Look("cuts", N_("Cut diodes and tracks"),
+         N_("Look along the channel switch and the loop for cut legs, cut tracks, added wires."), group=_HANDS),
+    Look("resoldered", N_("Resoldered joints"), N_("Flux, another solder's shine, lifted pads."), group=_HANDS),
+    Look("extras", N_("Added parts"), N_("Added switches, boards, sockets; parts of another make or size."), group=_HANDS),
+    Look("strands", N_("Wires on their last strand"),
+         N_("Every wire to a board pin, the speaker, the sockets: lift it gently."), group=_JOINTS),
+    Look("joints", N_("Dry and missing joints"),
+         N_("Heavy parts, sockets, coil cans, the regulator: look for rings in the solder."), group=_JOINTS),
+    Look("electrolytics", N_("Electrolytics"), N_("Swollen tops, leaked feet, brown glue. Measure a few: Capacitors."), group=_PARTS),
+    Look("burnt", N_("Burnt or discoloured parts"), N_("Resistors behind a rail, the polarity diode, round the final."), group=_PARTS),
+    Look("controls", N_("Controls and switches cleaned"),
+         N_("Pots, channel switch, mode switch, microphone switch. Say when it was done."), group=_MOVES),
+    Look("looms", N_("Looms and plugs, flexed"), N_("Meter on a rail or on the sound, flex one at a time."), group=_MOVES),
 )  # fmt: skip
 _MORE: dict[str, tuple[Look, ...]] = {
     "mobile": (
-        Look("lead", tr("Power lead and fuse"), tr("Fuse of the right value, polarity of the plug, no bridged holder."), group=_POWER),
-        Look("polarity", tr("Polarity diode"), tr("Shorted by a reversed supply? Its track burnt?"), group=_POWER),
-        Look("microphone", tr("Microphone, plug and switch"), tr("Cord at both ends, contacts of the plug, the switch."), group=_MOVES),
+        Look("lead", N_("Power lead and fuse"), N_("Fuse of the right value, polarity of the plug, no bridged holder."), group=_POWER),
+        Look("polarity", N_("Polarity diode"), N_("Shorted by a reversed supply? Its track burnt?"), group=_POWER),
+        Look("microphone", N_("Microphone, plug and switch"), N_("Cord at both ends, contacts of the plug, the switch."), group=_MOVES),
     ),
     "handheld": (
-        Look("battery", tr("Battery pack"), tr("Leaks, corrosion, each cell under load."), group=_POWER),
-        Look("battery-connector", tr("Battery connector and contacts"),
-             tr("The connector too, not just the cells: corrosion creeps under the crimp."), group=_POWER),
-        Look("hinges", tr("Hinges and case halves"), tr("Loom between the halves flexed under a meter."), group=_MOVES),
-        Look("whip", tr("Aerial and loading coil"), tr("Each section makes contact, the coil is whole."), group=_MOVES),
+        Look("battery", N_("Battery pack"), N_("Leaks, corrosion, each cell under load."), group=_POWER),
+        Look("battery-connector", N_("Battery connector and contacts"),
+             N_("The connector too, not just the cells: corrosion creeps under the crimp."), group=_POWER),
+        Look("hinges", N_("Hinges and case halves"), N_("Loom between the halves flexed under a meter."), group=_MOVES),
+        Look("whip", N_("Aerial and loading coil"), N_("Each section makes contact, the coil is whole."), group=_MOVES),
     ),
     "base": (
-        Look("mains", tr("Mains lead and earth"), tr("Mains: for a qualified person. Unplugged: lead, clamp, earth, fuse."), group=_POWER),
-        Look("microphone", tr("Microphone, plug and switch"), tr("Cord at both ends, contacts of the plug, the switch."), group=_MOVES),
+        Look("mains", N_("Mains lead and earth"), N_("Mains: for a qualified person. Unplugged: lead, clamp, earth, fuse."), group=_POWER),
+        Look("microphone", N_("Microphone, plug and switch"), N_("Cord at both ends, contacts of the plug, the switch."), group=_MOVES),
     ),
     "valve": (
-        Look("mains", tr("Mains lead, earth, live chassis"),
-             tr("High voltage: unplug, bleed and measure capacitors. Live chassis: isolating transformer only."), group=_POWER),
-        Look("reservoir", tr("Reservoir and smoothing capacitors"),
-             tr("Leaks, bulges. After years unused: bring it up slowly on a lamp limiter."), group=_POWER),
-        Look("coupling", tr("Coupling capacitors"), tr("Paper ones to a grid leak: measure the grid voltage."), group=_PARTS),
-        Look("valves", tr("Valves and sockets"), tr("Getter, loose caps, tarnished pins, cracked sockets."), group=_PARTS),
-        Look("cord", tr("Dial cord and pointer"), tr("Slips, frays, pointer off its mark."), group=_MOVES),
-        Look("rubber", tr("Wiring with perished rubber"), tr("Do not bend it: sleeve or replace."), group=_JOINTS),
+        Look("mains", N_("Mains lead, earth, live chassis"),
+             N_("High voltage: unplug, bleed and measure capacitors. Live chassis: isolating transformer only."), group=_POWER),
+        Look("reservoir", N_("Reservoir and smoothing capacitors"),
+             N_("Leaks, bulges. After years unused: bring it up slowly on a lamp limiter."), group=_POWER),
+        Look("coupling", N_("Coupling capacitors"), N_("Paper ones to a grid leak: measure the grid voltage."), group=_PARTS),
+        Look("valves", N_("Valves and sockets"), N_("Getter, loose caps, tarnished pins, cracked sockets."), group=_PARTS),
+        Look("cord", N_("Dial cord and pointer"), N_("Slips, frays, pointer off its mark."), group=_MOVES),
+        Look("rubber", N_("Wiring with perished rubber"), N_("Do not bend it: sleeve or replace."), group=_JOINTS),
     ),
     "portable": (
-        Look("battery", tr("Battery compartment"), tr("Leaks, springs, a converter plug that breaks contact."), group=_POWER),
-        Look("whip", tr("Whip and ferrite rod"), tr("Joint of the whip, cracks of the rod, coils loose on it."), group=_MOVES),
+        Look("battery", N_("Battery compartment"), N_("Leaks, springs, a converter plug that breaks contact."), group=_POWER),
+        Look("whip", N_("Whip and ferrite rod"), N_("Joint of the whip, cracks of the rod, coils loose on it."), group=_MOVES),
     ),
 }  # fmt: skip
 #: What usually comes with a radio of each family, offered at intake.
 ACCESSORIES: dict[str, tuple[str, ...]] = {
-    "mobile": ("microphone", "power lead", "bracket", "manual"), "handheld": ("battery pack", "aerial", "charger", "case"),
-    "base": ("microphone", "mains lead", "manual"), "valve": ("mains lead", "back cover", "knobs"),
-    "portable": ("aerial", "mains adaptor", "battery cover"),
+    "mobile": (N_("microphone"), N_("power lead"), N_("bracket"), N_("manual")), "handheld": (N_("battery pack"), N_("aerial"), N_("charger"),
+    N_("case")),
+    "base": (N_("microphone"), N_("mains lead"), N_("manual")), "valve": (N_("mains lead"), N_("back cover"), N_("knobs")),
+    "portable": (N_("aerial"), N_("mains adaptor"), N_("battery cover")),
 }  # fmt: skip
 
 

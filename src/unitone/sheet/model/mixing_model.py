@@ -9,6 +9,7 @@ from typing import cast
 from unitone.errors import SheetError, UnitoneError
 from unitone.radio.mixing import coefficient
 from unitone.sheet.model.sheet import Conditions, Mixing, Oscillator, Sheet, Way
+from unitone.words import tr
 
 
 @dataclass(frozen=True)
@@ -50,7 +51,13 @@ def _divider(sheet: Sheet, line: Mixing, place: Place, carrier: Fraction) -> int
     if n.denominator != 1 and any("N" in term for _, term in line.terms):
         raise SheetError(
             [
-                f"{sheet.id}: mixing {line.output}: no whole divider gives {float(base) / 1e6:.6f} MHz ({float(n):.4f}). Check offset and raster."
+                tr(
+                    "{id}: mixing {output}: no whole divider gives {x:.6f} MHz ({float:.4f}). Check offset and raster.",
+                    id=sheet.id,
+                    output=line.output,
+                    x=float(base) / 1000000.0,
+                    float=float(n),
+                )
             ]
         )
     return int(n)
@@ -88,13 +95,21 @@ def _outputs(sheet: Sheet, place: Place) -> list[Mixed]:
             return found[name]
         if name in circle_so_far:
             circle = " → ".join([*circle_so_far, name])
-            raise SheetError([f"{sheet.id}: mixing: goes round in a circle ({circle}). Take one of them out."])
+            raise SheetError(
+                [
+                    tr(
+                        "{id}: mixing: goes round in a circle ({circle}). Take one of them out.",
+                        id=sheet.id,
+                        circle=circle,
+                    )
+                ]
+            )
         line, total = best[name], dict[str, Fraction]()
         n = _divider(sheet, line, place, carrier)
         for inner, text in line.terms:
             times = coefficient(text, n)
             if inner not in nominal and inner not in best:
-                raise _NotThere(f"nothing gives {inner} there. Add a mixing line for it.")
+                raise _NotThere(tr("nothing gives {inner} there. Add a mixing line for it.", inner=inner))
             within = {inner: Fraction(1)} if inner in nominal else terms(inner, (*circle_so_far, name))
             for oscillator, c in within.items():
                 total[oscillator] = total.get(oscillator, Fraction(0)) + times * c

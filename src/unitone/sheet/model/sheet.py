@@ -12,6 +12,7 @@ from typing import Literal
 
 from unitone.quantities.registry import QUIETING, Quantity, quantity
 from unitone.radio.channels import ChannelPlan
+from unitone.words import N_, translated
 
 Way = Literal["receive", "transmit", "either"]
 AdjusterKind = Literal["core", "trimmer", "preset", "link", "part"]
@@ -27,13 +28,13 @@ EIGHTH = 45_000
 TURN = 360_000
 
 PHASE_TITLES: dict[Phase, str] = {
-    "inspection": "Inspection",
-    "rails": "Supply and rails",
-    "synthesiser": "Synthesiser",
-    "transmit": "Transmit",
-    "receive": "Receive",
-    "settings": "Settings",
-    "verify": "Verify",
+    "inspection": N_("Inspection"),
+    "rails": N_("Supply and rails"),
+    "synthesiser": N_("Synthesiser"),
+    "transmit": N_("Transmit"),
+    "receive": N_("Receive"),
+    "settings": N_("Settings"),
+    "verify": N_("Verify"),
 }
 
 #: Levels that differ by no more are the same level (dB): a dial has tenths.
@@ -134,6 +135,7 @@ class Part:
     picture: str = ""
 
 
+@translated("title")
 @dataclass(frozen=True)
 class Action:
     """Something done to the radio (recapped, another crystal) with what it can reach."""
@@ -447,6 +449,7 @@ class Rule:
         return dict(self.most).get(quantity_id)
 
 
+@translated("title", "how", "group")
 @dataclass(frozen=True)
 class Look:
     """Something to look at before anything is turned: what, how, and on which adjusters or parts."""

@@ -13,6 +13,7 @@ from unitone.errors import BenchError
 from unitone.signals.sinad import rms
 from unitone.simulator.radio import Panel, Received
 from unitone.simulator.receiver import Pulses, Signal
+from unitone.words import tr
 
 #: The weak signal of a gain test: 10 µV PD (common practice, no source).
 AGC_FROM_DBM = -87.0
@@ -72,7 +73,7 @@ def blanked_db(ear: Listening, signal: Signal | None, panel: Panel, control: str
     """How many decibels quieter an ignition's pulses are with the blanker on. Raises BenchError where the panel leaves it off."""
     words = dict(panel.words)
     if words.get(control) != "on":
-        raise BenchError(f"The blanker is read with its switch on: put {control} on in the set-up.")
+        raise BenchError(tr("The blanker is read with its switch on: put {control} on in the set-up.", control=control))
     pulses = Pulses(_PULSE_DBM)
     still = None if signal is None else replace(signal, tone_hz=0.0, deviation_hz=0.0, depth=0.0)
     off = replace(panel, words=tuple(sorted((words | {control: "off"}).items())))

@@ -18,6 +18,7 @@ from unitone.simulator.instruments.wiring import BLOCK_SECONDS, SETTLE_SECONDS, 
 from unitone.simulator.radio import Panel
 from unitone.simulator.receiver import RATE, Signal
 from unitone.simulator.transmitter import SIDE
+from unitone.words import tr
 
 #: So many blocks make a whole reading.
 _BLOCKS = 10
@@ -90,7 +91,7 @@ class _BlockMeter(Instrument):
 
     def reading(self, quantity_id: str) -> Measured:
         """What the blocks say."""
-        raise BenchError(f"Nothing reads {quantity_id} here.")
+        raise BenchError(tr("Nothing reads {quantity_id} here.", quantity_id=quantity_id))
 
 
 class SinadMeter(_BlockMeter):
@@ -173,7 +174,7 @@ class RatioMeter(Instrument):
         w, panel = self.wiring, Panel.from_positions(conditions.panel)
         signal = w.signal(conditions)
         if signal is None:
-            raise BenchError("Signal to noise needs a level on the generator: set one up.")
+            raise BenchError(tr("Signal to noise needs a level on the generator: set one up."))
         carrier = replace(signal, tone_hz=0.0, deviation_hz=0.0, depth=0.0)
         alone = self.radio.mode_of(conditions.mode) in SIDE
         fed: tuple[Signal | None, Signal | None] = (signal, None if alone else carrier)
@@ -212,7 +213,7 @@ class TwoSettings(Instrument):
             db = blanked_db(ear, signal, panel, blanker.control)
             return Measured(db, "simulated audio voltmeter, pulses", 0.5, source="simulated")
         if signal is None:
-            raise BenchError("This check needs a level on the generator: set one up.")
+            raise BenchError(tr("This check needs a level on the generator: set one up."))
         if quantity_id == "rx.selectivity":
             db = selectivity_db(ear, signal, panel)
             return Measured(db, "simulated generator, gain control volts", 0.5, source="simulated")

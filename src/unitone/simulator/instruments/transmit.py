@@ -15,6 +15,7 @@ from unitone.signals.fm import audio_filter, channel_filter, demodulate
 from unitone.signals.spectrum import lines
 from unitone.simulator.instruments.wiring import BLOCK_SECONDS, Instrument
 from unitone.simulator.transmitter import SIDE
+from unitone.words import tr
 
 
 class _KeyedMeter(Instrument):
@@ -30,7 +31,7 @@ class _KeyedMeter(Instrument):
 
     def read(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
         """What its class makes of what is sent."""
-        raise BenchError(f"Nothing reads {quantity_id} here.")
+        raise BenchError(tr("Nothing reads {quantity_id} here.", quantity_id=quantity_id))
 
     def sent(self, conditions: Conditions, seconds: float) -> list[Component]:
         """What comes out of the socket."""
@@ -133,7 +134,7 @@ class ModulationMeter(_KeyedMeter):
     def _audio(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:
         """What the tone at the microphone makes against one of 1 kHz, or against what is left without any (dB)."""
         if not conditions.mic_mv:
-            raise BenchError("Nothing modulates the carrier: feed a tone to the microphone.")
+            raise BenchError(tr("Nothing modulates the carrier: feed a tone to the microphone."))
         self.wiring.wait(seconds)
         here = self._modulated(conditions, conditions.tone_hz or 1000.0, seconds)
         if quantity_id == "tx.audio_response":

@@ -14,6 +14,7 @@ from unitone.simulator.instruments.wiring import BLOCK_SECONDS, Instrument
 from unitone.simulator.radio import UNLOCKED_HZ
 from unitone.simulator.receiver import RATE
 from unitone.simulator.transmitter import SIDE
+from unitone.words import tr
 
 _TIMEBASE_PPM = 0.05
 
@@ -102,7 +103,7 @@ class Counter(Instrument):
         if place.mode in SIDE:
             # In SSB the counter sees the tone's line, that far beside a carrier that is not there.
             if not conditions.mic_mv:
-                raise BenchError("There is no carrier to count in SSB: feed a tone to the microphone.")
+                raise BenchError(tr("There is no carrier to count in SSB: feed a tone to the microphone."))
             nominal += SIDE[place.mode] * tone
         return self._count(strongest(sent), nominal, seconds)
 

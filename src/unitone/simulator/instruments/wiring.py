@@ -16,6 +16,7 @@ from unitone.simulator.mechanics import stream
 from unitone.simulator.radio import Panel, Received, SimulatedRadio
 from unitone.simulator.receiver import RATE, Pulses, Signal
 from unitone.simulator.transmitter import SIDE
+from unitone.words import tr
 
 #: One block of the live path (s).
 BLOCK_SECONDS = 0.1
@@ -95,7 +96,7 @@ class Wiring:
     def _pass(self, seconds: float) -> None:
         if self.stopped.is_set():
             self.stopped.clear()
-            raise BenchError("The reading was broken off.")
+            raise BenchError(tr("The reading was broken off."))
         self.clock += seconds
 
 

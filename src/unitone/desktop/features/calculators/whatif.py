@@ -119,7 +119,8 @@ class TryCard(Card):
         return found.text().strip()
 
     def _fill_sheets(self) -> None:
-        for kind, words in KINDS:
+        for kind, english in KINDS:
+            words = tr(english)
             self.box("kind").addItem(words, kind)
         for sheet, path in mixing_sheets(self._library()):
             if any(m.output == "tx.carrier" for m in sheet.mixing):

@@ -23,9 +23,9 @@ from unitone.present.bench.bench_shapes import ProcedureRow
 from unitone.present.card.card_shapes import CardView, LookRow
 from unitone.sheet.editing.fields import Field
 from unitone.sheet.format.pictures import read_picture
-from unitone.words import tr
+from unitone.words import N_, tr
 
-_SAID = (("fine", tr("Fine  Alt F")), ("wrong", tr("Wrong  Alt W")), ("repaired", tr("Repaired  Alt M")))
+_SAID = (("fine", N_("Fine  Alt F")), ("wrong", N_("Wrong  Alt W")), ("repaired", N_("Repaired  Alt M")))
 
 
 class _Items(ProcedureList):
@@ -111,7 +111,8 @@ class InspectionTab(CardTab):
         layout.addWidget(self.error)
         row = QHBoxLayout()
         self.said: dict[str, QPushButton] = {}
-        for look, words in _SAID:
+        for look, english in _SAID:
+            words = tr(english)
             button = self.said[look] = QPushButton(words)
             button.clicked.connect(lambda _=False, x=look: self.say(x))
             row.addWidget(button)

@@ -12,11 +12,11 @@ from unitone.desktop.widgets.livefield import LiveLine, LiveWords
 from unitone.desktop.widgets.painted import label
 from unitone.present.card.card_shapes import CardView
 from unitone.session.workshop import STATUSES
-from unitone.words import tr
+from unitone.words import N_, tr
 
-_LINES = (("serial", tr("Serial number")), ("owner", tr("Owner")), ("call_sign", tr("Call sign")))
+_LINES = (("serial", N_("Serial number")), ("owner", N_("Owner")), ("call_sign", N_("Call sign")))
 _WITH, _MISSING, _UNASKED = "with it", "missing", ""
-_STATE_WORDS = {"open": tr("on the bench"), "waiting": tr("waiting"), "later": tr("left for later")}
+_STATE_WORDS = {"open": N_("on the bench"), "waiting": N_("waiting"), "later": N_("left for later")}
 
 
 def _narrow(box: Choice) -> Choice:
@@ -51,7 +51,8 @@ class IntakeTab(CardTab):
         grid.setHorizontalSpacing(theme.px(10))
         grid.setVerticalSpacing(1)
         self.lines: dict[str, LiveLine] = {}
-        for n, (key, words) in enumerate(_LINES):
+        for n, (key, english) in enumerate(_LINES):
+            words = tr(english)
             field = self.lines[key] = LiveLine(words)
             field.kept.connect(lambda text, k=key: self.do.emit(lambda s: s.workshop.amend_card({k: text})))
             self._put(grid, words, field, 0, n)
@@ -109,7 +110,7 @@ class IntakeTab(CardTab):
         self.state = _narrow(Choice())
         self.state.setAccessibleName(tr("State"))
         for key in STATUSES:
-            self.state.addItem(_STATE_WORDS[key], key)
+            self.state.addItem(tr(_STATE_WORDS[key]), key)
         self.why, self.approved = LiveLine(tr("Waiting for")), LiveLine(tr("Approved up to"), tr("40.00"))
         self.why.setPlaceholderText(tr("the owner, a part, a manual…"))
         self.state.activated.connect(lambda _: self._state())

@@ -20,11 +20,11 @@ from unitone.desktop.widgets.painted import label, set_tip
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.earlier_jobs import history
 from unitone.store.logbook import Logbook
-from unitone.words import tr
+from unitone.words import N_, tr
 
 TABS: tuple[tuple[str, str], ...] = (
-    ("intake", tr("Intake")), ("inspection", tr("Inspection")), ("rails", tr("Rails")), ("capacitors", tr("Capacitors")),
-    ("work", tr("Work")), ("handing", tr("Handing over")), ("history", tr("History")),
+    ("intake", N_("Intake")), ("inspection", N_("Inspection")), ("rails", N_("Rails")), ("capacitors", N_("Capacitors")),
+    ("work", N_("Work")), ("handing", N_("Handing over")), ("history", N_("History")),
 )  # fmt: skip
 
 
@@ -95,7 +95,8 @@ class CardPage(QWidget):
         row.setSpacing(theme.px(4))
         group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
-        for n, (name, words) in enumerate(TABS, 1):
+        for n, (name, english) in enumerate(TABS, 1):
+            words = tr(english)
             button = QPushButton(words)
             button.setProperty("role", "tab")
             button.setCheckable(True)

@@ -33,7 +33,7 @@ from unitone.desktop.widgets.painted import Elided, label
 from unitone.errors import UnitoneError
 from unitone.store.logbook import Logbook
 from unitone.store.rows import JobRow
-from unitone.words import tr
+from unitone.words import N_, tr
 
 if TYPE_CHECKING:
     from unitone.present.card.earlier_jobs import History
@@ -42,9 +42,9 @@ if TYPE_CHECKING:
 
 #: Chips: name, words, and the states that they show.
 FILTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
-    ("all", tr("All open"), ("open", "waiting", "later", "finished")), ("open", tr("On the bench"), ("open",)),
-    ("waiting", tr("Waiting"), ("waiting", "later")), ("finished", tr("To hand over"), ("finished",)),
-    ("handed over", tr("Finished"), ("handed over",)), ("archived", tr("Archived"), ("archived",)),
+    ("all", N_("All open"), ("open", "waiting", "later", "finished")), ("open", N_("On the bench"), ("open",)),
+    ("waiting", N_("Waiting"), ("waiting", "later")), ("finished", N_("To hand over"), ("finished",)),
+    ("handed over", N_("Finished"), ("handed over",)), ("archived", N_("Archived"), ("archived",)),
 )  # fmt: skip
 #: A search begins when no key was pressed for so long (ms).
 _PAUSE = 90
@@ -147,7 +147,7 @@ class JobsPage(QWidget):
         return row
 
     def _chips(self) -> ChipRow:
-        self.row = ChipRow(tr("Which jobs"), [(name, words) for name, words, _ in FILTERS], self._choose_filter)
+        self.row = ChipRow(tr("Which jobs"), [(name, tr(words)) for name, words, _ in FILTERS], self._choose_filter)
         self.row.mark("all")
         self.chips = self.row.chips
         return self.row

@@ -100,7 +100,7 @@ class Against(QFrame):
         elif held is None:
             words = tr("hold a reading to compare")
         else:
-            words = tr("held: {task}", task=dict(TASKS)[held.task])
+            words = tr("held: {task}", task=tr(dict(TASKS)[held.task]))
         self.describe_held.setText(words)
         return describe_ratio(beside, shown) if beside is not None and shown is not None and beside is not shown else ""
 

@@ -15,10 +15,10 @@ from unitone.errors import SignalError, UnitoneError
 from unitone.present.meters.meter_shapes import How, MeterTask, parse_limit, parse_sweep
 from unitone.quantities.entry import normalise, parse_si
 from unitone.signals.weighting import WEIGHTINGS
-from unitone.words import tr
+from unitone.words import N_, tr
 
-_WEIGHT_WORDS = {"flat": tr("300 to 3400 Hz, flat"), "psophometric": tr("psophometric"), "c-message": tr("C-message")}
-_AVERAGE = ((0.25, tr("0.25 s")), (1.0, tr("1 s")), (3.0, tr("3 s")), (10.0, tr("10 s")))
+_WEIGHT_WORDS = {"flat": N_("300 to 3400 Hz, flat"), "psophometric": N_("psophometric"), "c-message": N_("C-message")}
+_AVERAGE = ((0.25, N_("0.25 s")), (1.0, N_("1 s")), (3.0, N_("3 s")), (10.0, N_("10 s")))
 #: Which fields each task shows.
 _SHOWN: dict[MeterTask, tuple[str, ...]] = {
     "sinad": ("weighting", "tone", "average", "channel"), "volts": ("weighting", "tone", "average", "channel"),
@@ -43,8 +43,9 @@ class HowCard(QFrame):
         grid.setVerticalSpacing(theme.px(4))
         self.weighting, self.average = Choice(), Choice()
         for key in WEIGHTINGS:
-            self.weighting.addItem(_WEIGHT_WORDS[key], key)
-        for seconds, words in _AVERAGE:
+            self.weighting.addItem(tr(_WEIGHT_WORDS[key]), key)
+        for seconds, english in _AVERAGE:
+            words = tr(english)
             self.average.addItem(words, seconds)
         self.average.setCurrentIndex(1)
         for box in (self.weighting, self.average):

@@ -109,7 +109,8 @@ class Listening(QFrame):
         row = QHBoxLayout(self._choice)
         row.setContentsMargins(0, 0, 0, 0)
         self.device, self.side = Choice(), Choice()
-        for key, words in SIDES:
+        for key, english in SIDES:
+            words = tr(english)
             self.side.addItem(words, key)
         for box, name in ((self.device, tr("Input")), (self.side, tr("Channel of the input"))):
             box.setAccessibleName(name)

@@ -153,7 +153,11 @@ class MetersPage(QWidget):
         self.sounding.hide()
         row.addWidget(self.sounding)
         head.addLayout(row)
-        self.tasks = ChipRow(tr("Measurement"), TASKS, lambda name: self._choose(cast("MeterTask", name)))
+        self.tasks = ChipRow(
+            tr("Measurement"),
+            [(name, tr(words)) for name, words in TASKS],
+            lambda name: self._choose(cast("MeterTask", name)),
+        )
         self.tasks.mark(self._task)
         self.chips = self.tasks.chips
         row2 = QHBoxLayout()

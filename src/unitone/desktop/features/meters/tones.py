@@ -16,10 +16,10 @@ from unitone.errors import SignalError, UnitoneError
 from unitone.quantities.entry import normalise, parse_si
 from unitone.quantities.show import number
 from unitone.signals.generate import CAUTIOUS, LOW_TONES_HZ, Setting
-from unitone.words import tr
+from unitone.words import N_, tr
 
 _SHAPES = (
-    ("tone", tr("one tone")), ("two-tone", tr("two tones")), ("noise", tr("noise")), ("low", tr("low tone")), ("sweep", tr("sweep")),
+    ("tone", N_("one tone")), ("two-tone", N_("two tones")), ("noise", N_("noise")), ("low", N_("low tone")), ("sweep", N_("sweep")),
 )  # fmt: skip
 #: Louder than this is asked for twice: −20 dBFS is some 100 mV, enough to overdrive a microphone input.
 _LOUD_DBFS = -20.0
@@ -51,7 +51,8 @@ class TonesCard(QFrame):
         grid = QGridLayout()
         grid.setVerticalSpacing(theme.px(4))
         self.device, self.shape, self.low = Choice(), Choice(), Choice()
-        for key, words in _SHAPES:
+        for key, english in _SHAPES:
+            words = tr(english)
             self.shape.addItem(words, key)
         for hz in LOW_TONES_HZ:
             self.low.addItem(f"{hz:.1f} Hz", hz)

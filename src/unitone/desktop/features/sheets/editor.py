@@ -32,21 +32,24 @@ from unitone.sheet.editing.fields import MODEL, TABLES, Field, id_from_title, us
 from unitone.sheet.format.build import Problem, check
 from unitone.sheet.format.lines import Place, key_lines, line_of
 from unitone.sheet.model.limits import limit_to_text
-from unitone.words import tr
+from unitone.words import N_, tr
 
 #: Pause after the last change before the sheet is checked (milliseconds).
 _PAUSE = 120
 
 _SECTIONS = (
-    ("model", tr("Radio")), ("adjuster", tr("Adjusters")), ("test_point", tr("Test points")), ("step", tr("Steps")),
-    ("board", tr("Board")), ("stage", tr("Stages")), ("control", tr("Controls")), ("oscillator", tr("Oscillators")),
-    ("part", tr("Parts")), ("voltage", tr("Volts")), ("action", tr("Actions")), ("inspect", tr("Inspection")),
-    ("known_fault", tr("Faults")), ("conventions", tr("Conventions")), ("problems", tr("To correct")),
+    ("model", N_("Radio")), ("adjuster", N_("Adjusters")), ("test_point", N_("Test points")), ("step", N_("Steps")),
+    ("board", N_("Board")), ("stage", N_("Stages")), ("control", N_("Controls")), ("oscillator", N_("Oscillators")),
+    ("part", N_("Parts")), ("voltage", N_("Volts")), ("action", N_("Actions")), ("inspect", N_("Inspection")),
+    ("known_fault", N_("Faults")), ("conventions", N_("Conventions")), ("problems", N_("To correct")),
 )  # fmt: skip
-_CONVENTION_FIELDS = tuple(
-    Field(("conventions", s.question), tr(s.title), "choice", choices=tuple((k, tr(v)) for k, v in s.choices.items()), wide=True)
-    for s in CONVENTIONS
-)  # fmt: skip
+
+
+def _convention_fields() -> tuple[Field, ...]:
+    return tuple(
+        Field(("conventions", s.question), s.title, "choice", choices=tuple(s.choices.items()), wide=True)
+        for s in CONVENTIONS
+    )
 
 
 def describe_row(table: str) -> Callable[[dict[str, Any]], tuple[str, str]]:
@@ -98,14 +101,17 @@ class SheetEditor(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(theme.px(8))
-        self.tabs = ChipRow(tr("Part of the sheet"), _SECTIONS, self.show_section, "tab")
+        self.tabs = ChipRow(
+            tr("Part of the sheet"), [(name, tr(words)) for name, words in _SECTIONS], self.show_section, "tab"
+        )
         self.chips, self.sections = self.tabs.chips, self.tabs.list
         outer.addWidget(self.tabs)
         holder = QWidget()
         self.stack = QStackedLayout(holder)
         self.tables: dict[str, TableEditor] = {}
         self.pages: dict[str, QWidget] = {}
-        for name, words in _SECTIONS:
+        for name, english in _SECTIONS:
+            words = tr(english)
             page = self._page(name, words)
             self.pages[name] = page
             self.stack.addWidget(page)
@@ -118,7 +124,7 @@ class SheetEditor(QWidget):
             self.model.edited.connect(self._model_edited)
             return self.model
         if name == "conventions":
-            self.conventions = FormView(_CONVENTION_FIELDS, self._names)
+            self.conventions = FormView(_convention_fields(), self._names)
             self.conventions.edited.connect(self._model_edited)
             return self.conventions
         if name == "board":
@@ -348,7 +354,8 @@ class SheetEditor(QWidget):
         counts: dict[str, int] = {}
         for problem in self.problems:
             counts[_section(problem)] = counts.get(_section(problem), 0) + 1
-        for name, words in _SECTIONS:
+        for name, english in _SECTIONS:
+            words = tr(english)
             count = len(self.problems) + len(self.lost) if name == "problems" else counts.get(name, 0)
             chip = self.chips[name]
             text = f"{words} {count}" if count and name == "problems" else words
@@ -417,7 +424,9 @@ def look(data: dict[str, Any], pictures: frozenset[str]) -> tuple[tuple[Problem,
     for n, row in enumerate(rows if isinstance(rows, list) else []):
         if isinstance(row, dict) and row.get("file") and row["file"] not in pictures:
             found.append(
-                Problem(("picture", n, "file"), f"{row['file']!r} is not in the sheet. Add the picture again.")
+                Problem(
+                    ("picture", n, "file"), tr("{row!r} is not in the sheet. Add the picture again.", row=row["file"])
+                )
             )
     return tuple(found), apply(sheet, {}, {})[1] if sheet is not None else ""
 

@@ -175,7 +175,7 @@ class GuideCard(QFrame):
             return ()
         if what == "output":
             return tuple((d.id, d.name) for d in found)
-        return tuple((f"{d.id}/{side}", f"{d.name}, {words}") for d in found for side, words in SIDES)
+        return tuple((f"{d.id}/{side}", f"{d.name}, {tr(words)}") for d in found for side, words in SIDES)
 
     def _typed(self) -> dict[str, str]:
         return {k: f.text() if isinstance(f, QLineEdit) else str(f.currentData() or "") for k, f in self.fields.items()}
@@ -344,7 +344,7 @@ class MyBenchPage(QWidget):
         for output in (False, True):
             try:
                 for d in devices(output):
-                    names |= {d.id: d.name} | {f"{d.id}/{side}": f"{d.name}, {words}" for side, words in SIDES}
+                    names |= {d.id: d.name} | {f"{d.id}/{side}": f"{d.name}, {tr(words)}" for side, words in SIDES}
             except SignalError:
                 break
         rows = known_rows(bench, names, datetime.date.today())

@@ -32,27 +32,27 @@ from unitone.sheet.editing.draft import Draft
 from unitone.sheet.editing.fields import Field
 from unitone.sheet.format.build import Problem
 from unitone.store.logbook import Logbook
-from unitone.words import tr
+from unitone.words import N_, tr
 
 FIELDS = (
-    Field(("name",), tr("Name"), hint=tr("the 30 W wattmeter"), wide=True),
-    Field(("measures",), tr("Measures"), "ids", "tx.power, tx.pep · rx.*", source="quantity", wide=True),
-    Field(("standing",), tr("Calibration"), "choice", choices=(
-        ("calibrated", tr("calibrated")), ("indicative only", tr("indicative only")))),
-    Field(("calibrated",), tr("Calibrated on"), hint="2026-03-02"),
-    Field(("pct_reading",), tr("Error, ± % of reading"), "number", "2"),
-    Field(("db",), tr("Error, ± dB"), "number", "1"),
-    Field(("pct_full_scale",), tr("Error, ± % of full scale"), "number", "5"),
-    Field(("full_scale",), tr("Full scale (V, A, W, Hz)"), "number", "30"),
-    Field(("ppm",), tr("Error, ± ppm (counters)"), "number", "0.5"),
-    Field(("times",), tr("Multiply readings by"), "number", tr("10 for a ×10 probe")),
-    Field(("reads_pct",), tr("Reads high by, % (low: −8)"), "number", "-8"),
-    Field(("table",), tr("Correction table, shown and true"), "pairs", hint="1 1.1; 4 4.4; 10 10.6", wide=True),
-    Field(("add_db",), tr("Add dB to readings"), "number", "0"),
-    Field(("pick_up",), tr("Connected"), "choice", choices=(
-        ("in line", tr("in line, or through a pad")), ("loop", tr("by a pick-up loop")), ("x10 probe", tr("by a ×10 probe")),
-        ("x1 probe", tr("by a ×1 probe")))),
-    Field(("reads",), tr("A wattmeter shows"), "choice", choices=(("mean", tr("the mean")), ("peak", tr("the peak")))),
+    Field(("name",), N_("Name"), hint=N_("the 30 W wattmeter"), wide=True),
+    Field(("measures",), N_("Measures"), "ids", "tx.power, tx.pep · rx.*", source="quantity", wide=True),
+    Field(("standing",), N_("Calibration"), "choice", choices=(
+        ("calibrated", N_("calibrated")), ("indicative only", N_("indicative only")))),
+    Field(("calibrated",), N_("Calibrated on"), hint="2026-03-02"),
+    Field(("pct_reading",), N_("Error, ± % of reading"), "number", "2"),
+    Field(("db",), N_("Error, ± dB"), "number", "1"),
+    Field(("pct_full_scale",), N_("Error, ± % of full scale"), "number", "5"),
+    Field(("full_scale",), N_("Full scale (V, A, W, Hz)"), "number", "30"),
+    Field(("ppm",), N_("Error, ± ppm (counters)"), "number", "0.5"),
+    Field(("times",), N_("Multiply readings by"), "number", N_("10 for a ×10 probe")),
+    Field(("reads_pct",), N_("Reads high by, % (low: −8)"), "number", "-8"),
+    Field(("table",), N_("Correction table, shown and true"), "pairs", hint="1 1.1; 4 4.4; 10 10.6", wide=True),
+    Field(("add_db",), N_("Add dB to readings"), "number", "0"),
+    Field(("pick_up",), N_("Connected"), "choice", choices=(
+        ("in line", N_("in line, or through a pad")), ("loop", N_("by a pick-up loop")), ("x10 probe", N_("by a ×10 probe")),
+        ("x1 probe", N_("by a ×1 probe")))),
+    Field(("reads",), N_("A wattmeter shows"), "choice", choices=(("mean", N_("the mean")), ("peak", N_("the peak")))),
 )  # fmt: skip
 
 
