@@ -17,6 +17,7 @@ from unitone.cli._figures import register
 from unitone.cli.workspace import folder_of, make_demo
 from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
 from unitone.sheet.model.sheet import Sheet
+from unitone.words import LANGUAGES
 
 app = typer.Typer(
     name="unitone",
@@ -494,10 +495,13 @@ def report(
         str, typer.Option("--page", help="certificate, or handover: the page for its owner.")
     ] = "certificate",
     without_owner: NoOwner = False,
+    language: Annotated[
+        str, typer.Option("--language", help="en or de; the workshop's choice for its papers where it is not given.")
+    ] = "",
 ) -> None:
     """Write a job's certificate, or the page that goes home with the radio."""
     from unitone.job.fold import read
-    from unitone.present.papers import FORMS, render_paper, write_paper
+    from unitone.present.papers import FORMS, paper_head, render_paper, write_paper
     from unitone.store.logbook import Logbook
 
     kind = next((k for k in FORMS if k == page), None)
@@ -507,13 +511,15 @@ def report(
         raise EntryError(f"“{form}” is no format of a {kind}. Use one of {', '.join(FORMS[kind])}.")
     with Logbook(folder_of(_workspace), read_only=True) as book:
         row = book.job(job)
-        state = read(book.tape(row.id), row.id)
+        state, head = read(book.tape(row.id), row.id), paper_head(book)
+    if language and language not in LANGUAGES:
+        raise EntryError(f"“{language}” is not a language of Unitone. Use one of {', '.join(LANGUAGES)}.")
     if output is not None:
-        write_paper(state, kind, form, output, without_owner)
+        write_paper(state, kind, form, output, without_owner, head, language)
     elif form == "pdf" and sys.stdout.isatty():
         raise EntryError("A PDF does not belong on a terminal. Name a file with -o FILE.")
     else:
-        sys.stdout.buffer.write(render_paper(state, kind, form, without_owner))
+        sys.stdout.buffer.write(render_paper(state, kind, form, without_owner, head, language))
 
 
 @app.command("export")

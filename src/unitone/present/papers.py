@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Literal
 
 from unitone.errors import UnitoneError
+from unitone.files import write_file
 from unitone.job.entries.opening import CardAmended, Opened
 from unitone.job.privacy import names_in, record_without
 from unitone.job.state import JobState
@@ -15,11 +16,18 @@ from unitone.report import formats as paper
 from unitone.report import handover as page
 from unitone.report.certificate import Certificate, certificate
 from unitone.report.handover import Handover, handover
-from unitone.words import tr
+from unitone.report.head import Head
+from unitone.store.ports import Settings
+from unitone.words import in_language, tr
 
 Paper = Literal["certificate", "handover"]
 #: In which forms each paper can be had.
 FORMS: dict[Paper, tuple[str, ...]] = {"certificate": paper.FORMATS, "handover": page.FORMS}
+
+
+def paper_head(settings: Settings) -> Head:
+    """The workshop's head for its papers, as its settings have it."""
+    return Head.from_data(settings.setting("head", {}), str(settings.setting("workshop", "") or ""))
 
 
 def certificate_of(state: JobState, without_owner: bool = False) -> Certificate:
@@ -37,21 +45,32 @@ def handover_of(state: JobState, without_owner: bool = False) -> Handover:
     return record_without(replace(made, owner=""), _names(state)) if without_owner else made
 
 
-def render_paper(state: JobState, kind: Paper, form: str, without_owner: bool = False) -> bytes:
-    """One of the papers in one of its forms. Raises UnitoneError for a form that it does not have."""
+def render_paper(
+    state: JobState, kind: Paper, form: str, without_owner: bool = False, head: Head | None = None, language: str = ""
+) -> bytes:
+    """One of the papers in one of its forms, in a language ("": the head's, else the program's own).
+
+    Raises UnitoneError for a form that it does not have.
+    """
     _check(kind, form)
-    if kind == "handover":
-        return page.render(handover_of(state, without_owner), form)
-    return paper.render(certificate_of(state, without_owner), form)
+    head = head or Head()
+    with in_language(language or head.paper_language):
+        if kind == "handover":
+            return page.render(replace(handover_of(state, without_owner), head=head), form)
+        return paper.render(replace(certificate_of(state, without_owner), head=head), form)
 
 
-def write_paper(state: JobState, kind: Paper, form: str, path: Path, without_owner: bool = False) -> None:
+def write_paper(
+    state: JobState,
+    kind: Paper,
+    form: str,
+    path: Path,
+    without_owner: bool = False,
+    head: Head | None = None,
+    language: str = "",
+) -> None:
     """Write one of the papers to ``path``, whole or not at all. Raises UnitoneError."""
-    _check(kind, form)
-    if kind == "handover":
-        page.write(handover_of(state, without_owner), form, path)
-    else:
-        paper.write(certificate_of(state, without_owner), form, path)
+    write_file(path, render_paper(state, kind, form, without_owner, head, language))
 
 
 def _check(kind: Paper, form: str) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from unitone.quantities.registry import Quantity
-from unitone.words import tr
+from unitone.words import figure, tr
 
 MINUS = "\N{MINUS SIGN}"
 #: Volts PD in 50 ohms for 0 dBm: sqrt(1 mW x 50 ohm).
@@ -18,19 +18,19 @@ def number(value: float, decimals: int, sign: bool = False) -> str:
     text = f"{value:+.{decimals}f}" if sign else f"{value:.{decimals}f}"
     if float(text) == 0.0:
         text = text.replace("-", "+" if sign else "")
-    return text.replace("-", MINUS)
+    return figure(text.replace("-", MINUS))
 
 
 def microvolts(dbm: float) -> str:
     """A level in dBm (50 ohm) as PD microvolts or millivolts in the usual three figures, with unit."""
     if abs(dbm) > _MOST_DBM:
-        return f"{dbm:.4g} dBm".replace("-", MINUS)
+        return figure(f"{dbm:.4g} dBm".replace("-", MINUS))
     volts = _V_0DBM_50 * 10.0 ** (dbm / 20.0)
     for scale, unit in ((1e6, "µV"), (1e3, "mV"), (1.0, "V")):
         scaled = volts * scale
         for decimals, top in ((2, 9.995), (1, 99.95), (0, 999.5)):
             if scaled < top:
-                return f"{scaled:.{decimals}f} {unit}"
+                return figure(f"{scaled:.{decimals}f} {unit}")
     return f"{volts:.0f} V"
 
 
@@ -40,7 +40,7 @@ def s_units(db_over_s9: float) -> str:
         return f"S9+{round(db_over_s9)}"
     units = 9.0 + db_over_s9 / 6.0
     text = f"{max(units, 0.0):.1f}"
-    return "S" + text.removesuffix(".0")
+    return "S" + figure(text.removesuffix(".0"))
 
 
 def show_value(q: Quantity, value: float) -> tuple[str, str]:

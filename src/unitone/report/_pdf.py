@@ -1,154 +1,186 @@
-"""The certificate as PDF (A4), set in the program's own typeface."""
+"""The certificate as PDF (A4), set in the program's own typeface: found and left as two marks on a bar in each row."""
 
 from __future__ import annotations
 
+from itertools import groupby
 from xml.sax.saxutils import escape
 
-from reportlab.lib import colors
-from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.platypus import Flowable, Paragraph, Spacer, Table, TableStyle
+from reportlab.platypus import Flowable, KeepTogether, Paragraph, Spacer, Table, TableStyle
 
-from unitone.job.verdicts import describe_verdict
-from unitone.report.certificate import Certificate
+from unitone.report.certificate import Certificate, Row, told_below
 from unitone.report.paper import (
     BODY,
+    BOLD_RIGHT,
+    CAPTION,
     CELL,
-    HEADING,
+    FILL,
     LINE,
+    OUTLINE,
     QUIET,
     RIGHT,
     SMALL,
     TITLE,
+    TRACK,
+    Badge,
+    Signatures,
     banner,
     build,
-    facts,
+    colour_of,
+    draw_verdict,
+    labelled,
     register,
-    section,
 )
-from unitone.words import tr
+from unitone.words import day, tr
 
-_COLOURS = {
-    "in_spec": colors.HexColor("#2F6636"), "left_as_found": colors.HexColor("#2F6636"), "out_of_spec": colors.HexColor("#A8322A"),
-    "recheck": colors.HexColor("#5A4B86"), "accepted": colors.HexColor("#A8322A"),
-}  # fmt: skip
+_WIDTHS = (46 * mm, 33 * mm, 32 * mm, 24 * mm, 24 * mm, 19 * mm)
 
 
-class VerdictMark(Flowable):  # type: ignore[misc]
-    """A verdict as shape and word: disc, hollow square, triangle, lozenge or ring."""
+class Bar(Flowable):  # type: ignore[misc]
+    """The limits as a band on a bar; a ring where the reading was found, a disc (a triangle out of spec) where it was left."""
 
-    def __init__(self, verdict: str) -> None:
+    def __init__(self, row: Row) -> None:
         super().__init__()
-        self.verdict = verdict
-        self.width, self.height = 30 * mm, 3.4 * mm
+        self.row = row
+        self.width, self.height = _WIDTHS[2] - 3 * mm, 4.2 * mm
 
     def wrap(self, *_: float) -> tuple[float, float]:
         """Its size."""
         return self.width, self.height
 
     def draw(self) -> None:
-        """Shape, then word."""
-        c, colour, s = self.canv, _COLOURS.get(self.verdict, QUIET), 2.4 * mm
-        c.setFillColor(colour)
-        c.setStrokeColor(colour)
-        c.setLineWidth(0.9)
-        y = 0.3 * mm
-        if self.verdict == "in_spec":
-            c.circle(s / 2, y + s / 2, s / 2, stroke=0, fill=1)
-        elif self.verdict == "left_as_found":
-            c.rect(0.2 * mm, y + 0.2 * mm, s - 0.4 * mm, s - 0.4 * mm, stroke=1, fill=0)
-        elif self.verdict == "accepted":
-            path = c.beginPath()
-            path.moveTo(0, y + 0.7 * mm)
-            path.lineTo(s, y + 0.7 * mm)
-            path.lineTo(s / 2, y + s)
-            path.close()
-            c.drawPath(path, stroke=1, fill=0)
-            c.line(0, y, s, y)
-        elif self.verdict == "not applicable":
-            c.line(0, y + s / 2, s, y + s / 2)
-        elif self.verdict in ("out_of_spec", "recheck"):
-            path = c.beginPath()
-            corners = (
-                [(0, 0), (s, 0), (s / 2, s)]
-                if self.verdict == "out_of_spec"
-                else [(s / 2, 0), (s, s / 2), (s / 2, s), (0, s / 2)]
-            )
-            path.moveTo(corners[0][0], y + corners[0][1])
-            for px, py in corners[1:]:
-                path.lineTo(px, y + py)
-            path.close()
-            c.drawPath(path, stroke=0, fill=1)
-        else:
-            c.circle(s / 2, y + s / 2, s / 2 - 0.2 * mm, stroke=1, fill=0)
+        """Bar, band, then the two marks with a line between them."""
+        c, r, y, room = self.canv, self.row, self.height / 2, self.width
+        c.setFillColor(TRACK)
+        c.roundRect(0, y - 0.8 * mm, room, 1.6 * mm, 0.8 * mm, stroke=0, fill=1)
+        low, high = r.band
+        c.setFillColor(FILL)
+        c.setStrokeColor(OUTLINE)
+        c.setLineWidth(0.5)
+        c.roundRect(
+            low * room, y - 0.95 * mm, max((high - low) * room, 1.9 * mm), 1.9 * mm, 0.95 * mm, stroke=1, fill=1
+        )
+        found, left = (None if p is None else 1.2 * mm + p * (room - 2.4 * mm) for p in (r.found_place, r.left_place))
+        c.setStrokeColor(QUIET)
+        if found is not None and left is not None:
+            c.line(found, y, left, y)
+        if found is not None and (left is None or abs(found - left) > 0.2 * mm):
+            c.setStrokeColor(QUIET)
+            c.setFillColorRGB(1, 1, 1)
+            c.setLineWidth(0.8)
+            c.circle(found, y, 1.0 * mm, stroke=1, fill=1)
+        if left is not None:
+            c.saveState()
+            c.translate(left - 1.1 * mm, y - 1.1 * mm)
+            draw_verdict(c, r.verdict if r.verdict != "left_as_found" else "in_spec", 2.2 * mm)
+            c.restoreState()
+
+
+class Legend(Flowable):  # type: ignore[misc]
+    """What ring and disc mean."""
+
+    def wrap(self, *_: float) -> tuple[float, float]:
+        """Its size."""
+        return _WIDTHS[2] - 3 * mm, 3.4 * mm
+
+    def draw(self) -> None:
+        """``found`` with a ring, ``left`` with a disc."""
+        c, x = self.canv, 0.0
         c.setFont("B612", 7.5)
-        c.drawString(s + 1.2 * mm, y + 0.2 * mm, describe_verdict(self.verdict))
+        for words, filled in ((tr("found"), 0), (tr("left"), 1)):
+            c.setFillColor(QUIET)
+            c.drawString(x, 0.9 * mm, words)
+            x += c.stringWidth(words, "B612", 7.5) + 2.2 * mm
+            c.setStrokeColor(QUIET)
+            c.circle(x, 1.8 * mm, 0.9 * mm, stroke=1, fill=filled)
+            x += 3.4 * mm
+
+
+class Outcome(Flowable):  # type: ignore[misc]
+    """What was done, or the verdict as shape and word, at the right edge of its column."""
+
+    def __init__(self, row: Row) -> None:
+        super().__init__()
+        self.row = row
+        self.width, self.height = _WIDTHS[5], 3.6 * mm
+
+    def wrap(self, *_: float) -> tuple[float, float]:
+        """Its size."""
+        return self.width, self.height
+
+    def draw(self) -> None:
+        """The word, and its shape before it where it is a verdict to be looked at."""
+        c, words = self.canv, self.row.outcome
+        size = 7.0
+        while size > 5.0 and c.stringWidth(words, "B612", size) > self.width - 4 * mm:
+            size -= 0.25
+        c.setFont("B612", size)
+        c.setFillColor(colour_of(self.row.verdict))
+        c.drawRightString(self.width, 1.0 * mm, words)
+        if self.row.verdict not in ("in_spec", "left_as_found", "todo", "not applicable"):
+            c.saveState()
+            c.translate(self.width - c.stringWidth(words, "B612", size) - 3.2 * mm, 0.8 * mm)
+            draw_verdict(c, self.row.verdict, 2.2 * mm)
+            c.restoreState()
 
 
 def to_pdf(certificate: Certificate) -> bytes:
     """The certificate as the bytes of a PDF file."""
     register()
     c = certificate
-    story: list[Flowable] = [
-        Paragraph(tr("Unitone · alignment certificate"), SMALL), Paragraph(escape(c.radio), TITLE), Paragraph(escape(c.kind), SMALL),
-        Spacer(1, 4 * mm),
-    ]  # fmt: skip
+    about = [c.kind]
+    if c.serial:
+        about.append(tr("serial {n}", n=c.serial))
+    if c.owner:
+        about.append(tr("for {owner}", owner=c.owner))
+    title = [Paragraph(escape(c.radio), TITLE), Paragraph(escape(" · ".join(about)), SMALL)]
+    top = Table([[title, Badge(*c.badge)]], colWidths=[118 * mm, 60 * mm])
+    top.setStyle(
+        TableStyle(
+            [("VALIGN", (0, 0), (-1, -1), "TOP"), *((p, (0, 0), (-1, -1), 0) for p in ("LEFTPADDING", "RIGHTPADDING"))]
+        )
+    )
+    story: list[Flowable] = [top, Spacer(1, 3 * mm)]
     if c.simulated:
         story += banner(c.statement)
-    rows = [
-        ("Job", f"{c.number:04d}"), ("Serial", c.serial or "—"), ("Owner", c.owner or "—"), ("Complaint", c.complaint or "—"),
-        ("Opened", c.opened[:10]), ("Finished", c.finished[:10] if c.finished else tr("not finished")), ("Result", c.summary),
-    ]  # fmt: skip
-    story += [facts(rows), Paragraph(tr("As found and as left"), HEADING), _results(c, CELL, RIGHT, SMALL)]
-    story.append(
-        Paragraph(tr("! out of limits as found. * first read after something that reaches it had been turned."), SMALL)
+    if c.paragraph:
+        story += [Paragraph(escape(c.paragraph), BODY), Spacer(1, 2 * mm)]
+    story.append(_results(c))
+    story += [Spacer(1, 3 * mm), labelled(told_below(c)), KeepTogether([Spacer(1, 14 * mm), Signatures()])]
+    when = day(c.finished or c.opened)
+    foot = tr(
+        "Job {job} · sheet {sheet}, SHA-256 {hash}…", job=f"{c.number:04d}", sheet=c.sheet_id, hash=c.sheet_hash[:12]
     )
-    if c.turned:
-        story += [
-            Paragraph(tr("What was turned, from where it was found"), HEADING),
-            Paragraph(escape(", ".join(f"{n} {a}" for n, a in c.turned)) + ".", BODY),
-        ]
-    for words, items in c.sections:
-        story += section(words, items)
-        if words == "Instruments" and items:
-            story.append(
-                Paragraph(tr("Decision rule: {escape} (w = U = 2u; ILAC-G8, JCGM 106).", escape=escape(c.rule)), SMALL)
+    return build(
+        story, f"{tr('Certificate')} {c.number:04d} · {c.radio}", foot + (" · " + tr("simulated radio") if c.simulated else ""),
+        c.head, tr("Alignment certificate"), tr("No. {job} · {date}", job=f"{c.number:04d}", date=when),
+    )  # fmt: skip
+
+
+def _results(c: Certificate) -> Table:
+    heads = (tr("Reading"), tr("Limit"), "", tr("Found"), tr("Left"), "")
+    rows: list[list[object]] = [[Paragraph(escape(h), RIGHT if n in (3, 4) else SMALL) for n, h in enumerate(heads)]]
+    rows[0][2] = Legend()
+    style: list[tuple[object, ...]] = [
+        ("VALIGN", (0, 0), (-1, -1), "MIDDLE"), ("LINEBELOW", (0, 0), (-1, 0), 0.6, LINE), ("LINEBELOW", (0, -1), (-1, -1), 0.6, LINE),
+        ("TOPPADDING", (0, 0), (-1, -1), 1.1), ("BOTTOMPADDING", (0, 0), (-1, -1), 1.1), ("LEFTPADDING", (0, 0), (-1, -1), 0),
+        ("RIGHTPADDING", (0, 0), (-1, -1), 2),
+    ]  # fmt: skip
+    for phase, group in groupby(c.rows, lambda r: r.phase):
+        style += [("SPAN", (0, len(rows)), (-1, len(rows))), ("TOPPADDING", (0, len(rows)), (-1, len(rows)), 5)]
+        rows.append([Paragraph(escape(phase.upper()), CAPTION)] + [""] * 5)
+        for r in group:
+            title = r.title + (tr(", ch {n}", n=r.channel) if r.channel else "")
+            late = "" if r.found_before_touch or r.found_value is None else " *"
+            found = (
+                f"<font color='#A8322A'>{escape(r.found)}</font>"
+                if r.found_verdict == "out_of_spec"
+                else escape(r.found)
             )
-    if not c.simulated:
-        story += [Spacer(1, 2 * mm), Paragraph(escape(c.statement), BODY)]
-    story += [
-        Spacer(1, 4 * mm),
-        Paragraph(f"Sheet {escape(c.sheet_id)}, SHA-256 {escape(c.sheet_hash[:16])}… · job {escape(c.job_id)}", SMALL),
-    ]
-    foot = f"Job {c.number:04d} · {c.radio}" + (tr(" · simulated radio") if c.simulated else "")
-    return build(story, f"Certificate {c.number:04d} · {c.radio}", foot)
-
-
-def _results(c: Certificate, cell: ParagraphStyle, right: ParagraphStyle, quiet: ParagraphStyle) -> Table:
-    rows: list[list[object]] = [
-        [
-            Paragraph(t, quiet)
-            for t in ("Step", "Ch", "Limit", tr("As found"), tr("As left"), "Verdict", tr("Instrument, limit's source"))
-        ]
-    ]
-    style = [("VALIGN", (0, 0), (-1, -1), "TOP"), ("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE),
-             ("TOPPADDING", (0, 0), (-1, -1), 2), ("BOTTOMPADDING", (0, 0), (-1, -1), 2)]  # fmt: skip
-    phase = ""
-    for r in c.rows:
-        if r.phase != phase:
-            phase = r.phase
-            style.append(("SPAN", (0, len(rows)), (-1, len(rows))))
-            rows.append([Paragraph(f"<font name='B612-Bold'>{escape(phase)}</font>", cell)] + [""] * 6)
-        found = (
-            escape(r.found)
-            + (" !" if r.found_verdict == "out_of_spec" else "")
-            + ("" if r.found_before_touch or r.found == "not read" else " *")
-        )
-        sources = escape("; ".join(x for x in (r.instrument, r.source, r.remark) if x))
-        rows.append(
-            [Paragraph(escape(r.title), cell), Paragraph(escape(r.channel), cell), Paragraph(escape(r.limit), right), Paragraph(found, right),
-             Paragraph(escape(r.left), right), VerdictMark(r.verdict), Paragraph(sources, cell)]
-        )  # fmt: skip
-    table = Table(rows, colWidths=[36 * mm, 8 * mm, 27 * mm, 27 * mm, 27 * mm, 24 * mm, 29 * mm], repeatRows=1)
-    table.setStyle(TableStyle(style))
-    return table
+            rows.append(
+                [Paragraph(escape(title), CELL), Paragraph(escape(r.limit), SMALL), Bar(r), Paragraph(found + late, RIGHT),
+                 Paragraph(escape(r.left), BOLD_RIGHT), Outcome(r)]
+            )  # fmt: skip
+    made = Table(rows, colWidths=list(_WIDTHS), repeatRows=1)
+    made.setStyle(TableStyle(style))
+    return made

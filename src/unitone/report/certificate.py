@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from unitone.bench.instruments import Instrument
@@ -11,13 +11,14 @@ from unitone.job.entries.opening import Opened
 from unitone.job.records import Logged
 from unitone.job.shop import describe_finding
 from unitone.job.state import JobState
-from unitone.job.summary import reading_text, standing_variant
+from unitone.job.summary import band_on_bar, place_on_bar, reading_text, standing_variant
 from unitone.job.verdicts import describe_verdict, inside, lines, verdict
 from unitone.job.voltages import row_states
 from unitone.quantities.registry import CANONICAL_UNIT
 from unitone.quantities.show import show, show_value
+from unitone.report.head import Head
 from unitone.sheet.model.sheet import PHASE_TITLES, Step
-from unitone.words import tr
+from unitone.words import tr, tr_n
 
 FORMAT = "unitone-certificate/1"
 
@@ -43,6 +44,19 @@ class Row:
     instrument: str
     adjusters: str
     remark: str = ""
+    #: On a bar from 0 to 1: the part inside the limits, and where the readings lie (None: no figure).
+    band: tuple[float, float] = (0.0, 1.0)
+    found_place: float | None = None
+    left_place: float | None = None
+    #: Was an adjuster of its step turned between the two readings?
+    adjusted: bool = False
+
+    @property
+    def outcome(self) -> str:
+        """One word for the row: what was done where it is in spec, else its verdict."""
+        if self.verdict not in ("in_spec", "left_as_found"):
+            return describe_verdict(self.verdict)
+        return tr("adjusted") if self.adjusted else tr("as found")
 
 
 @dataclass(frozen=True)
@@ -76,6 +90,40 @@ class Certificate:
     seen: tuple[str, ...] = ()
     parts: tuple[str, ...] = ()
     volts: tuple[str, ...] = ()
+    head: Head = field(default_factory=Head)
+
+    @property
+    def paragraph(self) -> str:
+        """What was wrong, what was found and what was done, in one paragraph."""
+        done = [*self.parts, *(t for t in self.touched if t not in self.parts)]
+        said = (
+            (tr("Complaint"), self.complaint), (tr("Found"), "; ".join(self.seen)), (tr("Done"), "; ".join(done)),
+        )  # fmt: skip
+        return " ".join(f"{name}: {words.rstrip('.')}." for name, words in said if words)
+
+    @property
+    def badge(self) -> tuple[str, str, str]:
+        """The result in a nutshell: a verdict for its shape and colour, the headline, and one line below it."""
+        bad = sum(r.verdict not in ("in_spec", "left_as_found", "not applicable", "accepted") for r in self.rows)
+        accepted = sum(r.verdict == "accepted" for r in self.rows)
+        adjusted = sum(r.adjusted for r in self.rows)
+        below = tr("{adjusted} adjusted, {found} as found", adjusted=adjusted, found=len(self.rows) - adjusted)
+        if not self.finished:
+            return "todo", tr("Preliminary"), tr("This job is not finished.")
+        if bad:
+            return "out_of_spec", tr_n("{n} reading not in spec", "{n} readings not in spec", bad), below
+        if accepted:
+            return (
+                "accepted",
+                tr_n("{n} reading accepted with a reason", "{n} readings accepted with a reason", accepted),
+                below,
+            )
+        return "in_spec", tr_n("The reading is in spec", "All {n} readings in spec", len(self.rows)), below
+
+    @property
+    def limit_sources(self) -> str:
+        """Where the limits come from, each source once."""
+        return "; ".join(dict.fromkeys(r.source for r in self.rows if r.source))
 
     @property
     def sections(self) -> tuple[tuple[str, tuple[str, ...]], ...]:
@@ -89,7 +137,8 @@ class Certificate:
 
     def to_data(self) -> dict[str, Any]:
         """As plain data for JSON."""
-        return {"format": FORMAT, **asdict(self)}
+        data = {"format": FORMAT, **asdict(self)}
+        return {**data, "head": {"name": self.head.name, "line": self.head.line}}
 
 
 def limit_words(step: Step) -> str:
@@ -123,7 +172,9 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
                     tr(PHASE_TITLES[step.phase]), step.id, step.title, line.place, limit_words(step), step.source,
                     _text(step, line.found), _value(line.found), _found_verdict(state, step, line.found), line.found_clean,
                     _text(step, line.now), _value(line.now), mark, step.quantity.shown,
-                    line.now.reading.instrument if line.now else "", ", ".join(step.adjusters), _remark(state, step, line.now),
+                    tr(line.now.reading.instrument) if line.now else "", ", ".join(step.adjusters), _remark(state, step, line.now),
+                    band_on_bar(step), _place(step, line.found), _place(step, line.now),
+                    _adjusted(state, line.found, line.now),
                 )
             )  # fmt: skip
     good = sum(r.verdict in ("in_spec", "left_as_found") for r in rows)
@@ -156,6 +207,31 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
         tuple(_instrument(i) for i in state.instruments), state.rule if state.instruments else "",
         tuple(describe_finding(f) for f in state.shop.standing_findings() if f.look != "fine"), part_lines(state), _volts(state),
     )  # fmt: skip
+
+
+def told_below(c: Certificate) -> list[tuple[str, str]]:
+    """What stands below the readings: a name, and its lines in one."""
+    told = [
+        (name, "; ".join(items))
+        for name, items in c.sections
+        if items and name not in (tr("Cautions"), tr("Instruments"))
+    ]
+    if c.turned:
+        told.insert(0, (tr("Turned"), ", ".join(f"{n} {a}" for n, a in c.turned)))
+    if c.instruments:
+        rule = tr("Decision rule: {rule} (w = U = 2u; ILAC-G8, JCGM 106).", rule=tr(c.rule))
+        told.append((tr("Instruments"), "; ".join(c.instruments) + ". " + rule))
+    elif not c.simulated:
+        told.append((tr("Instruments"), c.statement))
+    remarks = [f"{r.title}: {r.remark}" for r in c.rows if r.remark]
+    if remarks:
+        told.append((tr("Remarks"), "; ".join(dict.fromkeys(remarks))))
+    if c.limit_sources:
+        told.append((tr("Limits"), c.limit_sources))
+    if any(r.found != "" and r.found_value is not None and not r.found_before_touch for r in c.rows):
+        told.append(("*", tr("First read after something that affects it had been turned.")))
+    told.append((tr("Cautions"), " ".join(c.cautions)))
+    return told
 
 
 def part_lines(state: JobState) -> tuple[str, ...]:
@@ -210,6 +286,18 @@ def _remark(state: JobState, step: Step, logged: Logged | None) -> str:
     if logged is not None and logged.reading.u and logged.reading.value is not None:
         words.append(f"U = {2 * logged.reading.u:.3g} {CANONICAL_UNIT[step.quantity.kind]}")
     return "; ".join(words)
+
+
+def _place(step: Step, logged: Logged | None) -> float | None:
+    return None if logged is None else place_on_bar(step, logged)
+
+
+def _adjusted(state: JobState, found: Logged | None, now: Logged | None) -> bool:
+    """Was something turned between the two readings that affects them?"""
+    if found is None or now is None or found is now:
+        return False
+    turned = [a for a in state.sheet.adjusters if found.positions.get(a.id, 0) != now.positions.get(a.id, 0)]
+    return any(a.can_change(now.reading.quantity_id, now.reading.conditions) for a in turned)
 
 
 def _line_verdict(holds: bool | None, stale: bool) -> str:

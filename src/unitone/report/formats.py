@@ -1,14 +1,12 @@
-"""A certificate written down: HTML, PDF, CSV, JSON. Files are replaced whole or not at all."""
+"""A certificate written down: HTML, PDF, CSV, JSON."""
 
 from __future__ import annotations
 
 import csv
 import io
 import json
-from pathlib import Path
 
 from unitone.errors import UnitoneError
-from unitone.files import write_file
 from unitone.report.certificate import Certificate
 from unitone.words import tr
 
@@ -32,11 +30,6 @@ def render(certificate: Certificate, form: str) -> bytes:
     raise UnitoneError(
         tr("No certificate in the form {form!r}. Use one of {list}.", form=form, list=", ".join(FORMATS))
     )
-
-
-def write(certificate: Certificate, form: str, path: Path) -> None:
-    """Write the certificate to ``path``. Raises UnitoneError naming the file when that fails."""
-    write_file(path, render(certificate, form))
 
 
 def _csv(certificate: Certificate) -> bytes:

@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
-from pathlib import Path
+from dataclasses import asdict, dataclass, field
 from typing import Any
 from xml.sax.saxutils import escape
 
 from unitone.errors import UnitoneError
-from unitone.files import write_file
 from unitone.job.shop import describe_finding
 from unitone.job.state import JobState
 from unitone.job.summary import reading_text, standing_variant, worst_found
 from unitone.job.verdicts import inside, lines, verdict, worst
 from unitone.report.certificate import part_lines
+from unitone.report.head import Head
+from unitone.sheet.model.looks import family_of
 from unitone.sheet.model.sheet import Step
-from unitone.words import N_, tr
+from unitone.words import N_, day, tr, tr_n
 
 FORMAT = "unitone-handover/1"
 FORMS = ("pdf", "html", "json")
@@ -74,6 +74,7 @@ class Handover:
     stays: tuple[str, ...]
     cautions: tuple[str, ...]
     work: str
+    head: Head = field(default_factory=Head)
 
     @property
     def sections(self) -> tuple[tuple[str, tuple[str, ...]], ...]:
@@ -82,7 +83,8 @@ class Handover:
 
     def to_data(self) -> dict[str, Any]:
         """As plain data for JSON."""
-        return {"format": FORMAT, **asdict(self)}
+        data = {"format": FORMAT, **asdict(self)}
+        return {**data, "head": {"name": self.head.name, "line": self.head.line}}
 
 
 def handover(state: JobState) -> Handover:
@@ -96,19 +98,18 @@ def handover(state: JobState) -> Handover:
     done += [t.words for t in state.touches if t.name != "variant" and t.name not in {p.part for p in shop.parts}]
     turned = sum(1 for mdeg in state.positions.values() if mdeg)
     if turned:
-        done.append(
-            tr("One adjustment was set again.") if turned == 1 else tr("{n} adjustments were set again.", n=turned)
-        )
+        done.append(tr_n("One adjustment was set again.", "{n} adjustments were set again.", turned))
     if standing_variant(state):
         done.append(tr("This radio was modified: {what}.", what=standing_variant(state)))
-    cautions = list(dict.fromkeys([*sheet.cautions, *(c for s in sheet.steps for c in s.caution)]))
-    cautions.append(tr("Transmit only on channels, in modes and with power that your licence and local rules allow."))
+    cautions = [tr("Transmit only on channels, in modes and with power that your licence and local rules allow.")]
+    if family_of(sheet) in ("valve", "base"):
+        cautions.insert(0, tr("High voltage inside: do not open it. Repairs are for qualified people, by local rules."))
     minutes = round(shop.minutes_spent)
     work = tr("{h} h {m:02d} of work", h=minutes // 60, m=minutes % 60) if minutes else ""
     if shop.parts_cost:
         work = " · ".join(x for x in (work, tr("parts {cost:.2f}", cost=shop.parts_cost)) if x)
     return Handover(
-        card.number, sheet.title, card.serial, card.owner, (state.finished or state.entries[-1].utc)[:10], bool(state.finished),
+        card.number, sheet.title, card.serial, card.owner, day(state.finished or state.entries[-1].utc), bool(state.finished),
         card.simulated_seed is not None, _headline(state), card.complaint, card.accessories, card.missing, tuple(dict.fromkeys(found)),
         tuple(dict.fromkeys(_sentence(d) for d in done)), part_lines(state), _settings(state), _controls(state), _to_test(state),
         tuple(f"{state.describe_loose(x)}: {x.stays or tr('still open')}" for x in state.loose.values() if x.stays or not x.tied),
@@ -195,11 +196,6 @@ def render(page: Handover, form: str) -> bytes:
     )
 
 
-def write(page: Handover, form: str, path: Path) -> None:
-    """Write the page to ``path``, whole or not at all. Raises UnitoneError naming the file when that fails."""
-    write_file(path, render(page, form))
-
-
 def _pdf(page: Handover) -> bytes:
     from reportlab.lib.units import mm
     from reportlab.platypus import Flowable, Paragraph, Spacer, Table, TableStyle
@@ -207,22 +203,18 @@ def _pdf(page: Handover) -> bytes:
     from unitone.report import paper
 
     paper.register()
+    about = [tr("serial {n}", n=page.serial)] if page.serial else []
+    about += [tr("for {owner}", owner=page.owner)] if page.owner else []
     story: list[Flowable] = [
-        Paragraph(escape(tr("Your radio is back")), paper.SMALL), Paragraph(escape(page.radio), paper.TITLE), Spacer(1, 3 * mm),
+        Paragraph(escape(page.radio), paper.TITLE), Paragraph(escape(" · ".join(about)), paper.SMALL), Spacer(1, 3 * mm),
     ]  # fmt: skip
     if page.simulated:
         story += paper.banner(tr("Simulated radio, not a real one."))
-    story.append(
-        paper.facts(
-            [
-                (tr("Job"), f"{page.number:04d}"), (tr("Serial"), page.serial or "—"), (tr("For"), page.owner or "—"),
-                (tr("Date"), page.date), (tr("Your complaint"), page.complaint or "—"),
-                (tr("Included"), ", ".join(page.came_with) or "—"),
-                *([(tr("Missing"), ", ".join(page.missing))] if page.missing else []),
-            ]
-        )
-    )  # fmt: skip
-    story += [Spacer(1, 3 * mm), Paragraph(f"<font name='B612-Bold'>{escape(page.headline)}</font>", paper.PLAIN)]
+    story += [Paragraph(f"<font name='B612-Bold'>{escape(page.headline)}</font>", paper.PLAIN), Spacer(1, 2 * mm)]
+    told = [
+        (tr("Your complaint"), page.complaint), (tr("Included"), ", ".join(page.came_with)), (tr("Missing"), ", ".join(page.missing)),
+    ]  # fmt: skip
+    story.append(paper.labelled([(name, words) for name, words in told if words], 32.0))
     for title, items in page.sections:
         story += paper.section(title, items, paper.PLAIN)
     grid = TableStyle(
@@ -252,4 +244,8 @@ def _pdf(page: Handover) -> bytes:
         story += paper.section(title, items, paper.PLAIN)
     if page.work:
         story += [Spacer(1, 3 * mm), Paragraph(escape(page.work), paper.SMALL)]
-    return paper.build(story, f"Handover {page.number:04d} · {page.radio}", f"Job {page.number:04d} · {page.radio}")
+    number = tr("No. {job} · {date}", job=f"{page.number:04d}", date=page.date)
+    return paper.build(
+        story, f"{tr('Handover page')} {page.number:04d} · {page.radio}", tr("Job {job}", job=f"{page.number:04d}") + f" · {page.radio}",
+        page.head, tr("Your radio is back"), number,
+    )  # fmt: skip

@@ -15,7 +15,7 @@ from unitone.desktop.theme.theme import load_fonts, theme
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import DamagedLogbook, UnitoneError
 from unitone.store.logbook import Logbook
-from unitone.words import tr
+from unitone.words import day, tr
 
 
 def make_application() -> QApplication:
@@ -126,7 +126,7 @@ class Program:
             return
         words = f"{error} {found.words}"
         if last is not None:
-            words += " " + tr("Last backup: {path}, {when}. More ▾ restores it.", path=last[0], when=last[1][:10])
+            words += " " + tr("Last backup: {path}, {when}. More ▾ restores it.", path=last[0], when=day(last[1]))
         self._show(book, words)
 
     def _refused(self, words: str) -> None:

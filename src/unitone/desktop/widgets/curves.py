@@ -10,6 +10,7 @@ from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QSizePolicy
 
 from unitone.desktop.theme.theme import theme
+from unitone.words import figure
 
 Values = NDArray[np.float64]
 
@@ -28,7 +29,9 @@ class _Suffixed(pg.AxisItem):  # type: ignore[misc]
         self._suffix = suffix
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
-        return [f"{text}{self._suffix}".replace("-", "−") for text in super().tickStrings(values, scale, spacing)]
+        return [
+            figure(f"{text}{self._suffix}".replace("-", "−")) for text in super().tickStrings(values, scale, spacing)
+        ]
 
 
 class Curves(pg.PlotWidget):  # type: ignore[misc]

@@ -12,7 +12,7 @@ from unitone.quantities.show import duration, number, show
 from unitone.radio.parts import TOLERANCE, recap_all
 from unitone.session.session import Session
 from unitone.sheet.model.looks import ACCESSORIES, family_of, inspection
-from unitone.words import N_, tr
+from unitone.words import N_, day, tr
 
 _SI = ((1e-3, "mF"), (1e-6, "µF"), (1e-9, "nF"), (1e-12, "pF"))
 
@@ -103,7 +103,7 @@ def take_card(session: Session) -> CardView:
         ),
         times=tuple(Told(duration(m), what or tr("work"), "") for _, m, what in shop.minutes),
         time_words=duration(shop.minutes_spent),
-        on_air=tuple(Told(r.utc[:10], f"“{r.words}”" + (f" ({r.who})" if r.who else ""), _weight(state, r.speaks_of)) for r in shop.on_air),
+        on_air=tuple(Told(day(r.utc), f"“{r.words}”" + (f" ({r.who})" if r.who else ""), _weight(state, r.speaks_of)) for r in shop.on_air),
         controls=controls_of(state),
         controls_words=_describe_controls(state),
     )  # fmt: skip

@@ -35,7 +35,7 @@ from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import Library
 from unitone.sheet.model.mixing_model import Place, places
 from unitone.sheet.model.sheet import Sheet
-from unitone.words import tr
+from unitone.words import figure, tr
 
 _OSCILLATORS, _PATH, _TRY = "oscillators", "path", "try"
 #: A sheet with more places than this is offered by its ends and middle alone.
@@ -114,7 +114,7 @@ class CalculatorCard(Card):
             found = []
             self.missing.setText(str(error))
         for n, answer in enumerate(found):
-            words = label("headline" if n == 0 else "plain", answer.text, True)
+            words = label("headline" if n == 0 else "plain", figure(answer.text), True)
             words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             words.setAccessibleName(answer.words)
             self.answers.addWidget(label("quiet", answer.words), n, 0, Qt.AlignmentFlag.AlignTop)

@@ -12,7 +12,7 @@ from unitone.desktop.widgets.painted import label
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.earlier_jobs import History
 from unitone.store.rows import JobRow
-from unitone.words import tr
+from unitone.words import day, tr
 
 
 class HistoryTab(CardTab):
@@ -65,4 +65,4 @@ def _line(row: JobRow) -> Line:
     mark, words = describe_state(row)
     facts = row.summary.get("facts", [])
     told = ", ".join(facts[:6]) or tr("found in spec")
-    return Line(mark, f"{row.number:04d} · {row.updated[:10]} · {words}", told, row.id, (tr("open"),))
+    return Line(mark, f"{row.number:04d} · {day(row.updated)} · {words}", told, row.id, (tr("open"),))

@@ -11,6 +11,7 @@ from PyQt6.QtPdfWidgets import QPdfView
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
+    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QPushButton,
@@ -24,9 +25,9 @@ from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label
 from unitone.job.fold import read
-from unitone.present.papers import FORMS, Paper, certificate_of, handover_of, render_paper, write_paper
+from unitone.present.papers import FORMS, Paper, certificate_of, handover_of, paper_head, render_paper, write_paper
 from unitone.store.logbook import Logbook
-from unitone.words import tr
+from unitone.words import LANGUAGES, tr
 
 _MANUAL = Path(__file__).resolve().parents[5] / "docs" / "manual.md"
 
@@ -75,6 +76,13 @@ class PapersPage(QWidget):
         self.private.setAccessibleName(tr("Leave out owner and call sign everywhere"))
         self.private.toggled.connect(lambda _: self.show_job(self._job, self.kind))
         head.addWidget(self.private)
+        self.language = QComboBox()
+        self.language.setAccessibleName(tr("Language of this paper"))
+        self.language.addItem(tr("workshop's language"), "")
+        for code, name in LANGUAGES.items():
+            self.language.addItem(name, code)
+        self.language.activated.connect(lambda _: self.show_job(self._job, self.kind))
+        head.addWidget(self.language)
         head.addStretch(1)
         self.buttons: dict[str, QPushButton] = {}
         for form in ("pdf", "html", "csv", "json"):
@@ -90,6 +98,10 @@ class PapersPage(QWidget):
             head.addWidget(back)
         return head
 
+    def tongue(self) -> str:
+        """The language chosen for this paper; empty for the workshop's."""
+        return str(self.language.currentData() or "")
+
     def show_job(self, job_id: str, kind: str = "certificate") -> None:
         """Make a paper of a job and show it."""
         self._job, self.kind = job_id, "handover" if kind == "handover" else "certificate"
@@ -98,12 +110,15 @@ class PapersPage(QWidget):
             button.setVisible(form in FORMS[self.kind])
         self.words.setText(tr("being made…"))
         chosen, private = self.kind, self.private.isChecked()
-        self._making.run(lambda: self._make(job_id, chosen, private), self._show, self._failed)
+        tongue = self.tongue()
+        self._making.run(lambda: self._make(job_id, chosen, private, tongue), self._show, self._failed)
 
-    def _make(self, job_id: str, kind: Paper, private: bool) -> tuple[bytes, str]:
-        state = read(self._logbook.tape(job_id), job_id)
+    def _make(self, job_id: str, kind: Paper, private: bool, tongue: str) -> tuple[bytes, str]:
+        state, head = read(self._logbook.tape(job_id), job_id), paper_head(self._logbook)
         about = handover_of(state).headline if kind == "handover" else certificate_of(state).summary
-        return render_paper(state, kind, "pdf", private), f"{state.card.number:04d} · {state.sheet.title} · {about}"
+        return render_paper(
+            state, kind, "pdf", private, head, tongue
+        ), f"{state.card.number:04d} · {state.sheet.title} · {about}"
 
     def _show(self, made: tuple[bytes, str]) -> None:
         content, words = made
@@ -126,9 +141,11 @@ class PapersPage(QWidget):
 
     def save(self, form: str, path: Path) -> None:
         """Write the paper; the words at the top say how it went."""
-        job_id, kind, private = self._job, self.kind, self.private.isChecked()
+        job_id, kind, private, tongue = self._job, self.kind, self.private.isChecked(), self.tongue()
         self._saving.run(
-            lambda: write_paper(read(self._logbook.tape(job_id), job_id), kind, form, path, private),
+            lambda: write_paper(
+                read(self._logbook.tape(job_id), job_id), kind, form, path, private, paper_head(self._logbook), tongue
+            ),
             lambda _: self.words.setText(tr("Saved as {path}", path=path)), self.words.setText,
         )  # fmt: skip
 
