@@ -11,6 +11,7 @@ read (``translated`` does that for the fields of a class). Catalogues lie in
 from __future__ import annotations
 
 import gettext
+import os
 import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -72,6 +73,19 @@ _for_now: ContextVar[Catalogue | None] = ContextVar("language", default=None)
 
 def _current() -> Catalogue:
     return _for_now.get() or _chosen
+
+
+def language_wanted(kept: str = "") -> str:
+    """The language to begin with: UNITONE_LANG, else what was chosen (``kept``), else the system's where it is one of ours."""
+    for wanted in (
+        os.environ.get("UNITONE_LANG", ""),
+        kept,
+        *(os.environ.get(v, "") for v in ("LC_ALL", "LC_MESSAGES", "LANG")),
+    ):
+        code = wanted.replace("-", "_").split("_")[0].split(".")[0].lower()
+        if code in LANGUAGES or code == PSEUDO:
+            return code
+    return "en"
 
 
 def use_language(code: str) -> None:

@@ -10,6 +10,11 @@ def main() -> None:
     """Run the command. The plain window starts without loading the rest of the command line."""
     # What Unitone writes is its owner's alone.
     os.umask(0o077)
+    if os.environ.get("UNITONE_LANG"):
+        # The window asks the workshop, too; a command speaks English where nothing else is asked for.
+        from unitone.words import language_wanted, use_language
+
+        use_language(language_wanted())
     arguments = sys.argv[1:]
     fast = _window_arguments(arguments)
     if fast is not None:

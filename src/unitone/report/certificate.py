@@ -177,6 +177,7 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
                     _adjusted(state, line.found, line.now),
                 )
             )  # fmt: skip
+    fitted = {p.part for p in state.shop.parts}
     good = sum(r.verdict in ("in_spec", "left_as_found") for r in rows)
     decided = sum(r.verdict == "accepted" for r in rows)
     words = tr("{good} of {all} results in spec", good=good, all=len(rows))
@@ -201,7 +202,7 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
         state.card.number, state.job_id, state.sheet.title, state.sheet.kind, state.card.serial, state.card.owner,
         state.card.complaint, opened.sheet_id, opened.sheet_hash, opening.utc, state.finished, simulated,
         statement, words, tuple(rows), turned, tuple(text for _, text in state.notes), tuple(cautions), _differs(state),
-        tuple(t.words if t.words == t.name else f"{t.name}: {t.words}" for t in state.touches if t.name != "variant"),
+        tuple(t.words if t.words == t.name else f"{t.name}: {t.words}" for t in state.touches if t.name != "variant" and t.name not in fitted),
         tuple(f"{t.suspected}: {t.done} → {t.result or '—'} ({tr(t.outcome)})" for t in state.tried),
         tuple(f"{state.describe_loose(x)}: {x.stays or tr('open')}" for x in state.loose.values() if x.stays or not x.tied),
         tuple(_instrument(i) for i in state.instruments), state.rule if state.instruments else "",
@@ -211,11 +212,9 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
 
 def told_below(c: Certificate) -> list[tuple[str, str]]:
     """What stands below the readings: a name, and its lines in one."""
-    told = [
-        (name, "; ".join(items))
-        for name, items in c.sections
-        if items and name not in (tr("Cautions"), tr("Instruments"))
-    ]
+    # What was found, fitted and done stands above the readings.
+    elsewhere = (c.cautions, c.instruments, c.seen, c.parts, c.touched)
+    told = [(name, "; ".join(items)) for name, items in c.sections if items and items not in elsewhere]
     if c.turned:
         told.insert(0, (tr("Turned"), ", ".join(f"{n} {a}" for n, a in c.turned)))
     if c.instruments:

@@ -15,7 +15,7 @@ from unitone.desktop.theme.theme import load_fonts, theme
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import DamagedLogbook, UnitoneError
 from unitone.store.logbook import Logbook
-from unitone.words import day, tr
+from unitone.words import day, language_wanted, tr, use_language
 
 
 def make_application() -> QApplication:
@@ -92,6 +92,8 @@ class Program:
         if isinstance(self.window, MainWindow):
             self.code = 0
             self.window.restore_wanted.connect(self.restore)
+            # Not inside the click that asked for it: the window goes with its button.
+            self.window.language_wanted.connect(self.speak, Qt.ConnectionType.QueuedConnection)
 
     def _show(self, logbook: Logbook, notice: str) -> None:
         from unitone.desktop.shell.window import MainWindow
@@ -99,6 +101,7 @@ class Program:
         self.logbook = logbook
         look = logbook.setting("look", {}) or {}
         theme.use(look.get("theme", "day"), look.get("scale", 1.0))
+        use_language(language_wanted(str(look.get("language", ""))))
         # Asked for before the window comes up at its list and forgets it.
         job = str(logbook.setting("open_job", "") or "")
         window = MainWindow(logbook, notice)
@@ -165,6 +168,19 @@ class Program:
         self.open(words)
         waiting.close()
         waiting.deleteLater()
+
+    def speak(self, code: str) -> None:
+        """Go on in another language: the same workshop in a window made anew, at its settings."""
+        from unitone.desktop.shell.window import MainWindow
+
+        geometry = self.window.geometry() if self.window is not None else None
+        self.close()
+        use_language(code)
+        self.open()
+        if isinstance(self.window, MainWindow):
+            if geometry is not None:
+                self.window.setGeometry(geometry)
+            self.window.show_settings()
 
     def close(self) -> None:
         """Let go of window and logbook."""

@@ -31,6 +31,7 @@ from unitone.store.logbook import Logbook
 from unitone.words import N_, tr
 
 if TYPE_CHECKING:
+    from unitone.desktop.features.workshop.page import WorkshopPage
     from unitone.desktop.shell.worker import BenchWorker, Command
     from unitone.present.bench.bench_shapes import BenchView
     from unitone.session.session import Session
@@ -56,6 +57,8 @@ class MainWindow(QMainWindow):
     """One window on one logbook. Pages other than the first are made when they are first wanted."""
 
     restore_wanted = pyqtSignal(object)
+    #: The program is to speak another language: a window made anew.
+    language_wanted = pyqtSignal(str)
     reading_sent = pyqtSignal(str)
 
     def __init__(self, logbook: Logbook, notice: str = "") -> None:
@@ -68,7 +71,7 @@ class MainWindow(QMainWindow):
         self._papers: QWidget | None = None
         self._help: QWidget | None = None
         self._sheets: QWidget | None = None
-        self._workshop: QWidget | None = None
+        self._workshop: WorkshopPage | None = None
         self._card: QWidget | None = None
         self._meters: QWidget | None = None
         self._sums: QWidget | None = None
@@ -226,7 +229,8 @@ class MainWindow(QMainWindow):
 
     def _use(self, name: str, scale: float) -> None:
         theme.use(name, scale)
-        self._remember("look", {"theme": name, "scale": scale})
+        look = self.logbook.setting("look", {}) or {}
+        self._remember("look", {**look, "theme": name, "scale": scale})
 
     def _remember(self, key: str, value: object) -> None:
         """Keep a setting; a logbook that is open for reading only goes without."""
@@ -416,14 +420,21 @@ class MainWindow(QMainWindow):
             self.pages.addWidget(self._sheets)
         return self._sheets
 
-    def _workshop_page(self) -> QWidget:
+    def _workshop_page(self) -> WorkshopPage:
         if self._workshop is None:
             from unitone.desktop.features.workshop.page import WorkshopPage
 
             self._workshop = WorkshopPage(self.logbook)
             self._workshop.bench_changed.connect(self._take_bench)
+            self._workshop.language_chosen.connect(self.language_wanted)
             self.pages.addWidget(self._workshop)
         return self._workshop
+
+    def show_settings(self) -> None:
+        """The workshop's settings."""
+        self.show_place("workshop")
+        if self._workshop is not None:
+            self._workshop.show_part("settings")
 
     def _take_bench(self) -> None:
         """What was found of this bench is used at once by the job that lies on it."""

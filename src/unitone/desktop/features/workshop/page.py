@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.bench.instruments import Instrument
 from unitone.desktop.features.workshop.my_bench import MyBenchPage
+from unitone.desktop.features.workshop.settings import SettingsPage
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.fitting import ChipRow
@@ -91,6 +92,8 @@ class WorkshopPage(QWidget):
 
     #: What is known of the bench is other than before.
     bench_changed = pyqtSignal()
+    #: The program is to speak another language.
+    language_chosen = pyqtSignal(str)
 
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()
@@ -106,7 +109,11 @@ class WorkshopPage(QWidget):
         head.addWidget(label("page", tr("Workshop")))
         self.row = ChipRow(
             tr("Part of the workshop"),
-            (("instruments", tr("Instruments and conventions")), ("bench", tr("My bench"))),
+            (
+                ("instruments", tr("Instruments and conventions")),
+                ("bench", tr("My bench")),
+                ("settings", tr("Settings")),
+            ),
             self.show_part,
         )
         self.row.mark("instruments")
@@ -127,13 +134,18 @@ class WorkshopPage(QWidget):
         self.parts = QStackedWidget()
         self.parts.addWidget(both)
         self.bench: MyBenchPage | None = None
+        self.settings: SettingsPage | None = None
         outer.addWidget(self.parts, 1)
         self.table.show_draft(self.draft)
         self._changed()
 
     def show_part(self, name: str) -> None:
-        """Instruments and conventions, or My bench."""
+        """Instruments and conventions, My bench, or Settings."""
         self.row.mark(name)
+        if name == "settings" and self.settings is None:
+            self.settings = SettingsPage(self._logbook)
+            self.settings.language_chosen.connect(self.language_chosen)
+            self.parts.addWidget(self.settings)
         if name == "bench" and self.bench is None:
             self.bench = MyBenchPage(self._logbook)
             self.bench.changed.connect(self.bench_changed)
@@ -141,11 +153,12 @@ class WorkshopPage(QWidget):
         if self.bench is not None:
             self.bench.stop()
             self.bench.show_bench()
-        self.parts.setCurrentIndex(1 if name == "bench" else 0)
-        self.undo.setVisible(name != "bench")
+        shown = self.settings if name == "settings" else self.bench if name == "bench" else None
+        self.parts.setCurrentWidget(shown or self.parts.widget(0))
+        self.undo.setVisible(shown is None)
         # The line keeps its room, so that the chips stay where they are.
-        self.state.setText(self.state.text() if name != "bench" else "")
-        if name != "bench":
+        self.state.setText("")
+        if shown is None:
             self._changed()
 
     def stop(self) -> None:

@@ -1,0 +1,173 @@
+"""Settings: the workshop's name, address and mark on its papers; the language of the program and of the papers."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtWidgets import QFileDialog, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from unitone import files
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.painted import label
+from unitone.errors import UnitoneError
+from unitone.present.papers import paper_head
+from unitone.report.head import Head, mark_from
+from unitone.store.logbook import Logbook
+from unitone.words import LANGUAGES, language, tr
+
+#: A mark's file beyond this is not read at all (bytes).
+_MOST = 8_000_000
+
+
+class SettingsPage(QWidget):
+    """Everything is kept as it is typed; the mark is drawn as the papers have it."""
+
+    #: Another language of the program: the window is made anew.
+    language_chosen = pyqtSignal(str)
+
+    def __init__(self, logbook: Logbook) -> None:
+        super().__init__()
+        self.setAccessibleName(tr("Settings"))
+        self._logbook = logbook
+        self._head = paper_head(logbook)
+        columns = QHBoxLayout(self)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(theme.px(12))
+        columns.addWidget(self._papers(), 3)
+        columns.addWidget(self._program(), 2)
+        self._show_mark()
+
+    def _card(self, title: str, words: str) -> tuple[QFrame, QVBoxLayout]:
+        card = QFrame()
+        card.setProperty("role", "card")
+        layout = QVBoxLayout(card)
+        layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
+        layout.setSpacing(theme.px(8))
+        layout.addWidget(label("heading", title))
+        layout.addWidget(label("quiet", words, True))
+        return card, layout
+
+    def _papers(self) -> QFrame:
+        card, layout = self._card(tr("Papers"), tr("Printed at the head of every certificate and handover page."))
+        grid = QGridLayout()
+        grid.setVerticalSpacing(theme.px(8))
+        self.name, self.line = QLineEdit(self._head.name), QLineEdit(self._head.line)
+        self.name.setPlaceholderText(tr("the name of your workshop"))
+        self.line.setPlaceholderText(tr("trade, street, town, telephone"))
+        for row, (words, field) in enumerate(((tr("Workshop"), self.name), (tr("Address"), self.line))):
+            named = label("", words)
+            named.setBuddy(field)
+            field.setAccessibleName(words)
+            field.setMaxLength(80)
+            field.editingFinished.connect(self._keep)
+            grid.addWidget(named, row, 0)
+            grid.addWidget(field, row, 1)
+        self.paper_language = Choice()
+        self.paper_language.setAccessibleName(tr("Language of the papers"))
+        self.paper_language.addItem(tr("as the program"), "")
+        for code, name in LANGUAGES.items():
+            self.paper_language.addItem(name, code)
+        self.paper_language.setCurrentIndex(max(0, self.paper_language.findData(self._head.paper_language)))
+        self.paper_language.activated.connect(lambda _: self._keep())
+        grid.addWidget(label("", tr("Language of the papers")), 2, 0)
+        grid.addWidget(self.paper_language, 2, 1)
+        layout.addLayout(grid)
+        row = QHBoxLayout()
+        self.picture = label("")
+        self.picture.setAccessibleName(tr("Mark"))
+        self.picture.setFixedSize(theme.px(96), theme.px(96))
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        row.addWidget(self.picture)
+        buttons = QVBoxLayout()
+        self.choose, self.remove = QPushButton(tr("Choose mark…")), QPushButton(tr("Remove mark"))
+        self.choose.clicked.connect(self._ask)
+        self.remove.clicked.connect(lambda: self._take_mark(b""))
+        buttons.addWidget(self.choose)
+        buttons.addWidget(self.remove)
+        buttons.addStretch(1)
+        row.addLayout(buttons)
+        row.addStretch(1)
+        layout.addLayout(row)
+        self.words = label("small", "", True)
+        self.words.setAccessibleName(tr("About the mark"))
+        layout.addWidget(self.words)
+        layout.addStretch(1)
+        return card
+
+    def _program(self) -> QFrame:
+        card, layout = self._card(
+            tr("Program"),
+            tr("The language of the window and of every message. Theme: Ctrl+T. Type size: Ctrl++, Ctrl+-."),
+        )
+        self.language = Choice()
+        self.language.setAccessibleName(tr("Language"))
+        for code, name in LANGUAGES.items():
+            self.language.addItem(name, code)
+        self.language.setCurrentIndex(max(0, self.language.findData(language())))
+        self.language.activated.connect(lambda _: self._choose_language())
+        row = QHBoxLayout()
+        row.addWidget(label("", tr("Language")))
+        row.addWidget(self.language, 1)
+        layout.addLayout(row)
+        layout.addStretch(1)
+        return card
+
+    def _choose_language(self) -> None:
+        code = str(self.language.currentData())
+        if code != language():
+            look = self._logbook.setting("look", {}) or {}
+            if self._set("look", {**look, "language": code}):
+                self.language_chosen.emit(code)
+
+    def _keep(self, mark: bytes | None = None) -> None:
+        self._head = Head(
+            self.name.text().strip(), self.line.text().strip(), self._head.mark if mark is None else mark,
+            str(self.paper_language.currentData() or ""),
+        )  # fmt: skip
+        if self._head != paper_head(self._logbook):
+            self._set("head", self._head.to_data())
+
+    def _set(self, key: str, value: object) -> bool:
+        """Keep a setting; a logbook that takes none says why."""
+        try:
+            self._logbook.set_setting(key, value)
+        except UnitoneError as error:
+            self.words.setText(str(error))
+            return False
+        return True
+
+    def _ask(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, tr("Choose mark…"), "", tr("Pictures (*.png *.jpg *.jpeg)"))
+        if name:
+            self.take_file(Path(name))
+
+    def take_file(self, path: Path) -> None:
+        """Take a picture file as the workshop's mark; what it cannot be is said, and the old one stays."""
+        try:
+            content = files.read_bytes(path, _MOST)
+            self._take_mark(mark_from(content))
+        except (OSError, UnitoneError) as error:
+            self.words.setText(
+                f"{path.name}: {error if isinstance(error, UnitoneError) else files.plain_reason(error)}"
+            )
+
+    def _take_mark(self, mark: bytes) -> None:
+        self._keep(mark)
+        self.words.setText("")
+        self._show_mark()
+
+    def _show_mark(self) -> None:
+        pixmap = QPixmap()
+        if self._head.mark:
+            pixmap.loadFromData(self._head.mark)
+        self.remove.setEnabled(not pixmap.isNull())
+        if pixmap.isNull():
+            self.picture.setText(tr("no mark"))
+            return
+        side = self.picture.width()
+        self.picture.setPixmap(
+            pixmap.scaled(side, side, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+        )
