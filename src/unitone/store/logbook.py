@@ -401,9 +401,7 @@ class Logbook:
         """A setting of the workshop; one of an earlier version is found under its name of today."""
         keys = [key, *(old for old, new in KEYS.items() if new == key)]
         with self._reading() as connection:
-            rows: dict[str, Any] = dict(
-                connection.execute(select(Meta.key, Meta.value).where(Meta.key.in_(keys))).tuples().all()
-            )
+            rows = {r[0]: r[1] for r in connection.execute(select(Meta.key, Meta.value).where(Meta.key.in_(keys)))}
         value = next((rows[k] for k in keys if k in rows), DAMAGED)
         return default if value is DAMAGED else in_todays_names(value)[0]
 
