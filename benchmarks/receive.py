@@ -35,13 +35,13 @@ def main() -> None:
     cores = os.cpu_count() or 1
     told = many(_chart, [(shape, s) for s in range(1, charts // len(SHAPES) + 1) for shape in SHAPES], cores)
     print(
-        f"## S-meter, {len(told)} charts on {len(METERS)} stand-ins\n\n| ails | charts | right | read as |\n|---|---|---|---|"
+        f"## S-meter, {len(told)} charts on {len(METERS)} simulated radios\n\n| ails | charts | right | read as |\n|---|---|---|---|"
     )
     for shape in SHAPES:
         read = [r for s, r in told if s == shape]
         print(f"| {shape} | {len(read)} | {sum(r == shape for r in read)} | {dict(Counter(read))} |")
     print(
-        "\n## Squelch\n\n| stand-in | fault | radios | all hold | reason named | readings |\n|---|---|---|---|---|---|"
+        "\n## Squelch\n\n| simulated radio | fault | radios | all hold | reason named | readings |\n|---|---|---|---|---|---|"
     )
     each = max(squelches // len(_SQUELCHES), 1)
     asked = [(name, s, "") for name in _SQUELCHES for s in range(1, each + 1)]
@@ -54,7 +54,9 @@ def main() -> None:
             f"| {name} | {fault or 'none'} | {len(of)} | {sum(d[2] for d in of)} | {named} | {sum(d[4] for d in of) / len(of):.1f} |"
         )
     print("\n## Worth aligning?\n")
-    print("| stand-in | step | cores | in what was said | advice right | off where there are 3 dB or less (median) |")
+    print(
+        "| simulated radio | step | cores | in what was said | advice right | off where there are 3 dB or less (median) |"
+    )
     print("|---|---|---|---|---|---|")
     made = many(_foretold, [(*t, s) for t in _TRIALS for s in range(1, trials // len(_TRIALS) + 1)], cores)
     for which in _TRIALS:

@@ -25,7 +25,7 @@ def main() -> None:
         (base["name"], base["readings_per_set"], base["recovered"], base["loss_db"]),
     ]
     lines = [
-        f"{sets} stand-ins of the Ostrel Tarn 40, seeds {seed} to {seed + sets - 1}, from as-found to finished.",
+        f"{sets} simulated radios of the Ostrel Tarn 40, seeds {seed} to {seed + sets - 1}, from as-found to finished.",
         f"Wrong verdicts of the coach: {report['wrong_verdicts']}. Left alone per radio: {report['left_alone_per_set']}.",
         "",
         "| technician | readings a radio | recovered | joint loss median dB | 95 % dB | largest dB |",

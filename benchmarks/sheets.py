@@ -78,7 +78,7 @@ def main() -> None:
     print(f"open and check a sheet of 200 steps: {best(lambda: parse_sheet(text, 's', 's')):.1f} ms")
     print(f"check a draft of 200 steps: {best(lambda: check(data, 's')):.1f} ms")
     print(
-        f"order it by the job's schools: {best(lambda: apply(sheet, {'detector': 'first', 'if-order': 'last-first'}, {})):.1f} ms"
+        f"order it by the job's conventions: {best(lambda: apply(sheet, {'detector': 'first', 'if-order': 'last-first'}, {})):.1f} ms"
     )
     print(
         f"one key typed (on the window's thread): {best(lambda: draft.put(('step', 150, 'note'), 'x' * (time.perf_counter_ns() % 97))):.2f} ms"

@@ -16,6 +16,7 @@ import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
+from dataclasses import replace
 from datetime import date
 from functools import lru_cache
 from pathlib import Path
@@ -28,6 +29,8 @@ LANGUAGES = {"en": "English", "de": "Deutsch"}
 PSEUDO = "xx"
 
 T = TypeVar("T")
+#: Between texts that were joined.
+_BETWEEN = "\x1f"
 #: A decimal point between digits, and not one of several (dates, versions).
 _POINT = re.compile(r"(?<![\w.])(\d+)\.(\d+)(?![\d.]*\.\d)")
 
@@ -163,10 +166,21 @@ class _Text:
         instance.__dict__[self._name] = value
 
 
+def joined(*texts: str) -> str:
+    """Several texts of a table as one: each is looked up by itself, and they are read with a space between."""
+    return _BETWEEN.join(t for t in texts if t)
+
+
+def replace_untranslated(record: T, **changes: Any) -> T:
+    """``dataclasses.replace`` that copies texts as they are kept, not as the language in use reads them."""
+    with in_language("en"):
+        return replace(record, **changes)  # type: ignore[type-var]
+
+
 def _looked_up(value: Any) -> Any:
     """A text, several of them, or the labels of (code, label) pairs and of ``{code: label}``."""
     if isinstance(value, str):
-        return tr(value)
+        return " ".join(tr(t) for t in value.split(_BETWEEN))
     if isinstance(value, tuple):
         return tuple((*v[:1], *(tr(x) for x in v[1:])) if isinstance(v, tuple) else tr(v) for v in value)
     if isinstance(value, dict):

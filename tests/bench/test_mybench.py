@@ -59,7 +59,7 @@ def test_a_row_that_does_not_fit_is_named_and_what_says_nothing_is_refused() -> 
     assert "Row 5" in solve_pads(rows, MARKED)[1]
     assert solve_pads(alike(truth, np.random.default_rng(1), 0.05), MARKED)[1] == ""
     for few, says in (
-        (rows[:1], "Two rows"), ([Alike(-97.0, ("A",)), Alike(-97.1, ("A",))], "same pads"), ([Alike(-97.0, ("Z",)), rows[0]], "no pad “Z”"),
+        (rows[:1], "at least two rows"), ([Alike(-97.0, ("A",)), Alike(-97.1, ("A",))], "same pads"), ([Alike(-97.0, ("Z",)), rows[0]], "no pad “Z”"),
     ):  # fmt: skip
         with pytest.raises(BenchError, match=says):
             solve_pads(few, MARKED)
@@ -80,7 +80,7 @@ def test_the_generators_own_steps_are_told_from_the_pads() -> None:
     assert [round(d) for d, _, _ in found] == sorted((round(r.dial_dbm) for r in rows), reverse=True)
     for level, error, u in found:
         assert error == pytest.approx(0.0 if level > -65.0 else -0.8, abs=0.1) and 0 <= u < 0.2
-    with pytest.raises(BenchError, match="two rows"):
+    with pytest.raises(BenchError, match="Two rows"):
         generator_steps([rows[0], Alike(rows[0].dial_dbm, ("A",))], true)
 
 

@@ -57,7 +57,7 @@ def test_two_sets_side_by_side_are_compared_at_their_sockets() -> None:
         work("splitter", level="1 uV", excess="-1 dB")
 
 
-def test_the_lamps_light_at_the_table_s_levels() -> None:
+def test_the_leds_light_at_the_table_s_levels() -> None:
     """IARU Region 1 R.1: S9 is 50 µV PD, 100 µV EMF, -73 dBm; 6 dB a unit."""
     answers = work("meter-leds", marks="S1 S5 S9 +10 +30")
     levels = [a.value for a in answers.values()]  # type: ignore[attr-defined]

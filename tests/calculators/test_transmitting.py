@@ -59,7 +59,7 @@ def test_efficiency_loss_and_deviation() -> None:
     ("name", "typed", "says"),
     [
         ("harmonic", {"carrier": "0 W", "dbc": "60"}, "like 4 W"),
-        ("efficiency", {"volts": "13.2 V", "keyed": "0.3 A", "rest": "1.3 A", "watts": "4 W"}, "other way round"),
+        ("efficiency", {"volts": "13.2 V", "keyed": "0.3 A", "rest": "1.3 A", "watts": "4 W"}, "Swap the two"),
         ("efficiency", {"volts": "13.2 V", "keyed": "1.3 A", "watts": "40 W"}, "More power out"),
         ("loss", {"watts": "4 W", "metres": "-3"}, "expected 0 to"),
         ("at-null", {"tone": "831 Hz", "null": "9"}, "expected 1 to 5"),
@@ -87,7 +87,7 @@ def test_speech_decibels_a_meter_in_line_and_a_radio_that_is_known() -> None:
 
 
 def test_every_sum_has_its_question_formula_and_a_name_of_its_own() -> None:
-    assert len({s.name for s in CALCULATORS}) == len(CALCULATORS) == 27
+    assert len({s.name for s in CALCULATORS}) == len(CALCULATORS) == 32
     for s in CALCULATORS:
         assert s.question.endswith("?") and s.formula and s.group and s.given
         assert len({g.key for g in s.given}) == len(s.given) and all(g.words for g in s.given)

@@ -104,7 +104,7 @@ def test_the_demo_has_them_under_way(desk: Desk, number: int) -> None:
 
 
 def test_a_change_is_tried_before_anything_is_soldered(desk: Desk) -> None:
-    desk.window.show_place("sums")
+    desk.window.show_place("calculators")
     page = desk.window._sums
     page.find.setText("this change")
     assert page.list.count() == 1

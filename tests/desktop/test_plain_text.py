@@ -155,7 +155,7 @@ def test_no_view_takes_what_was_written_for_markup(evil: tuple[Desk, str]) -> No
     for tab in page.tabs:
         page.show_tab(tab)
         assert look(window, f"card, {tab}") >= 0
-    for place in ("workshop", "meters", "sums", "sheets", "help"):
+    for place in ("workshop", "meters", "calculators", "sheets", "help"):
         window.show_place(place)
         look(window, place)
     window.show_place("sheets")

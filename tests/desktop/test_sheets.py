@@ -457,7 +457,7 @@ def test_a_variant_is_made_seen_by_the_next_job_and_undone(desk: Desk) -> None:
     assert state_of(desk).sheet.step("power").limit.high == pytest.approx(4.4)
 
 
-def test_the_workshops_instruments_and_schools_reach_the_bench(desk: Desk) -> None:
+def test_the_workshops_instruments_and_conventions_reach_the_bench(desk: Desk) -> None:
     desk.qtbot.mouseClick(desk.window.rail_buttons["workshop"], Qt.MouseButton.LeftButton)
     page = desk.window._workshop
     assert isinstance(page, WorkshopPage)

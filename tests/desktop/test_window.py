@@ -474,7 +474,7 @@ def test_shots_are_made_offscreen(tmp_path: Path) -> None:
         "bench",
         "bench-chart",
         "certificate",
-        "sums",
+        "calculators",
         "help",
         "sheets",
         "sheets-board",

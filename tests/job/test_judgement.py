@@ -125,7 +125,7 @@ def test_a_probe_times_ten_and_a_counter(new_session: Callable[..., Session]) ->
 
 def test_instruments_that_cannot_be() -> None:
     for wrong, says in (
-        ({"name": " "}, "needs a name"), ({"measures": ("rx.magic",)}, "no quantity"), ({"measures": ()}, "what it measures"),
+        ({"name": " "}, "needs a name"), ({"measures": ("rx.magic",)}, "not a quantity"), ({"measures": ()}, "what it measures"),
         ({"pct_reading": -1.0}, "zero or more"), ({"pct_full_scale": 5.0}, "needs the full scale"), ({"reads_pct": -100.0}, "every reading zero"),
         ({"times": 0.0}, "every reading zero"), ({"db": float("nan")}, "zero or more"),
     ):  # fmt: skip

@@ -272,7 +272,7 @@ def test_reach_is_what_the_sheet_declares_or_safely_wide(sheet: Sheet) -> None:
     assert bare.adjuster("IF1").can_change("rx.squelch_opens", on_20) and not bare.adjuster("IF1").can_change(
         "tx.power", on_20
     )
-    narrow = parse_sheet(sheet.source_text.replace('reaches = ["tx.deviation"]', 'reaches = ["tx.harmonic"]'), "n", "n")
+    narrow = parse_sheet(sheet.source_text.replace('affects = ["tx.deviation"]', 'affects = ["tx.harmonic"]'), "n", "n")
     assert narrow.adjuster("P2").can_change("tx.deviation", Conditions("transmit", "20")), (
         "what it is turned for it reaches"
     )

@@ -74,7 +74,7 @@ def test_a_row_behind_a_low_one_sends_to_the_one_ahead(tmp_path: Path) -> None:
         session.workshop.read_volts("p1", "6")
         session.workshop.read_volts("p2", "5")
         states = {r.row.id: r for r in row_states(session.state)}
-        assert "p1 ahead of it is low too: begin there." in states["p2"].words and states["p2"].why is None
+        assert "p1 before it is low too: start there." in states["p2"].words and states["p2"].why is None
         assert [r.row.id for r in path_to(states, "p2")] == ["p0", "p1", "p2"]
         session.workshop.read_volts("p1", "10")
         why = {r.row.id: r for r in row_states(session.state)}["p2"].why
@@ -94,10 +94,7 @@ def test_the_example_of_the_trade(tmp_path: Path) -> None:
         session = Session(book, open_job(book, str(with_rows(tmp_path, rows)), Card(1, "chain")))
         session.workshop.read_volts("rail", "8.4 V")
         words = row_states(session.state)[0].words
-        assert (
-            "0.60 V too little behind 47 Ω: 12.8 mA too much, as 658 Ω to ground would draw" in words
-            and "risen" not in words
-        )
+        assert "0.60 V low after 47 Ω: 12.8 mA too much, like 658 Ω to ground" in words and "risen" not in words
 
 
 @given(st.floats(1.0, 200.0), st.floats(1e3, 1e6), st.floats(1e5, 1e8))

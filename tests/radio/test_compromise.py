@@ -56,7 +56,7 @@ def test_the_handheld_is_levelled_and_the_crystal_named(book: Logbook) -> None:
     good = [errors[c] for c in "ABDEF"]
     assert max(map(abs, good)) < 200 and abs(max(good) + min(good)) < 190 and errors["C"] < -1500
     words = describe_compromise(session.state, step)
-    assert "A, B, D, E and F within" in words and "C stands −1" in words and "tx-C, 9.031667 MHz" in words
+    assert "A, B, D, E and F within" in words and "C is −1" in words and "tx-C, 9.031667 MHz" in words
     assert verdict(session.state, step) == "out_of_spec"
     session.go_to("crystals")
     view = take_view(session)

@@ -11,7 +11,7 @@ from unitone.radio.crystals import loaded_frequency
 from unitone.radio.levels import Dbm, VoltsPd, dbm_from_pd, dbuv_from_pd, level_to_dbm, pd_from_dbm
 from unitone.radio.noise import friis, ktb_dbm
 from unitone.radio.vco import resonant_hz, varactor_capacitance
-from unitone.words import tr, use_language
+from unitone.words import day, figure, in_language, language, tr, use_language
 
 
 @pytest.mark.parametrize(
@@ -47,9 +47,19 @@ def test_every_unit_of_level_agrees() -> None:
         level_to_dbm(Typed(None, "", word="never opens"))
 
 
-def test_words_take_named_parameters_and_fall_back_to_english(tmp_path) -> None:  # type: ignore[no-untyped-def]
-    use_language(str(tmp_path), "xx")
+def test_words_take_named_parameters_in_the_language_in_use() -> None:
     assert tr("Turn {adjuster}", adjuster="T1") == "Turn T1"
+    with in_language("xx"):
+        # What was never translated shows by its lack of brackets; names in braces stay.
+        assert tr("Turn {adjuster}", adjuster="T1").startswith("[Tûrñ T1") and language() == "xx"
+    with in_language("de"):
+        assert (
+            figure("0.31 µV") == "0,31 µV" and tr("{v} V", v="8.02") == "8,02 V" and day("2026-11-30") == "30.11.2026"
+        )
+        assert figure("ostrel 1.2.3") == "ostrel 1.2.3"
+    assert language() == "en" and figure("0.31 µV") == "0.31 µV" and day("2026-11-30T10:00") == "2026-11-30"
+    with pytest.raises(ValueError):
+        use_language("tlh")
     assert tr("100 % {kept} as it is") == "100 % {kept} as it is"
     with pytest.raises(KeyError):
         tr("{missing}", other=1)

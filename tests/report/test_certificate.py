@@ -14,11 +14,12 @@ from pypdf import PdfReader
 from conftest import SHEET, follow_until
 from unitone.bench.instruments import Instrument
 from unitone.errors import UnitoneError
+from unitone.files import write_file
 from unitone.job.card import Card
 from unitone.job.verdicts import lines
 from unitone.present.papers import certificate_of
 from unitone.report.certificate import Certificate
-from unitone.report.formats import FORMATS, render, write
+from unitone.report.formats import FORMATS, render
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
 
@@ -66,15 +67,17 @@ def test_html_is_whole_and_escaped(finished: Session) -> None:
 
 
 def test_pdf_can_be_read_again(finished: Session, tmp_path: Path) -> None:
-    write(certificate_of(finished.state), "pdf", tmp_path / "c.pdf")
+    write_file(tmp_path / "c.pdf", render(certificate_of(finished.state), "pdf"))
     pages = PdfReader(tmp_path / "c.pdf").pages
     text = "\n".join(p.extract_text() for p in pages)
     for words in (
         "Ostrel Tarn 40",
         "Simulated radio",
-        "As found",
-        "As left",
+        "Found",
+        "Left",
         "in spec",
+        "adjusted",
+        "Technician",
         "wax broken on T2",
         "sheet",
         "Ferry & sons",
@@ -99,7 +102,7 @@ def test_forms_and_places_that_do_not_exist(finished: Session, tmp_path: Path) -
     with pytest.raises(UnitoneError, match="pdf, html, csv, json"):
         render(made, "docx")
     with pytest.raises(UnitoneError, match="cannot be written"):
-        write(made, "csv", tmp_path / "no" / "such" / "place.csv")
+        write_file(tmp_path / "no" / "such" / "place.csv", render(made, "csv"))
 
 
 @pytest.fixture
@@ -143,7 +146,7 @@ def test_a_certificate_tells_decisions_work_variants_and_instruments(judged: Cer
 
 @pytest.mark.parametrize("form", ["html", "pdf", "csv", "json"])
 def test_every_format_carries_them(judged: Certificate, form: str, tmp_path: Path) -> None:
-    write(judged, form, tmp_path / f"c.{form}")
+    write_file(tmp_path / f"c.{form}", render(judged, form))
     content = (tmp_path / f"c.{form}").read_bytes()
     if form == "pdf":
         text = " ".join(page.extract_text() for page in PdfReader(tmp_path / "c.pdf").pages)

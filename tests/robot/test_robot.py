@@ -231,7 +231,7 @@ def test_a_stand_in_that_only_sends_comes_to_its_end_with_its_receiver_put_aside
     physics = tmp_path / "ostrel-weir-40-am.physics.toml"
     text = physics.read_text(encoding="utf-8")
     physics.write_text(
-        text[: text.index("[receive]")] + text[text.index("[send]") : text.index("[fault.")], encoding="utf-8"
+        text[: text.index("[receive]")] + text[text.index("[transmit]") : text.index("[fault.")], encoding="utf-8"
     )
     job = open_job(book, str(tmp_path / "ostrel-weir-40-am.toml"), Card(1, "ostrel-weir-40-am", simulated_seed=2))
     session = Session(book, job)

@@ -60,7 +60,7 @@ def test_the_interlock(new_session: Callable[..., Session]) -> None:
     session.go_to("power")
     session.set_up(session.step.setting)
     for call in (lambda: session.measure(), lambda: session.type_in("3.9", session.step.setting)):
-        with pytest.raises(HookUpError, match="Confirm the send hook-up first"):
+        with pytest.raises(HookUpError, match="Confirm the transmit hook-up first"):
             call()
     assert session.live(session.step.setting) is None and not session.state.readings
     session.confirm_hook_up("transmit")
@@ -163,7 +163,7 @@ def test_the_view_of_a_fresh_job(new_session: Callable[..., Session]) -> None:
     assert [title for title, _ in view.procedure.procedure] == [
         "Supply and rails",
         "Synthesiser",
-        "Send",
+        "Transmit",
         "Receive",
         "Settings",
     ]

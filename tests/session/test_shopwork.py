@@ -135,7 +135,7 @@ def test_disturbed_wax_makes_a_step_worth_a_look_even_in_limits(book: Logbook) -
     advice = advise(session.state)
     assert (advice.act, advice.why, advice.outcome) == ("conclude", "worth-a-look", "in-spec")
     view = take_view(session)
-    assert view.coach.headline == "In spec, but worth a look." and not view.step.leave_alone
+    assert view.coach.headline == "In spec, but look at it." and not view.step.leave_alone
     assert view.step.remarks == ("Worth a look: T1, T3: seal broken",)
     rows = {r.step_id: r for _, rows in view.procedure.procedure for r in rows}
     assert rows["front-end"].look and rows["if-first"].look and not rows["power"].look
@@ -177,7 +177,7 @@ def test_what_was_looked_at_has_to_say_something(book: Logbook) -> None:
         session.workshop.look_at("wax", "fine", pictures={"board.png": b"not a png at all"})
     assert session.state.seq == 1, "nothing was written"
     session.workshop.look_at("hinge of the lid", "wrong", "loose")
-    assert next(x for x in take_card(session).looks if x.id == "hinge of the lid").group == "Besides"
+    assert next(x for x in take_card(session).looks if x.id == "hinge of the lid").group == "Also"
 
 
 def test_a_low_rail_is_halved_to_its_cause(book: Logbook) -> None:
@@ -225,7 +225,7 @@ def test_rails_know_the_supply_the_meter_and_each_other(book: Logbook) -> None:
     assert "Ends moved for the meter in hand" in screens.words or float(screens.should.split("(")[1].split(" ")[0]) > 72
     session.workshop.read_volts("screens", "149.5")
     words = next(c for c in take_card(session).volts if c.id == "screens").words
-    assert "HT behind the smoothing stands at the same volts" in words and "cross-feed" in words
+    assert "HT after the smoothing has the same voltage" in words and "bridge" in words
     handheld = by_hand(book, "ostrel-mallard-6")
     handheld.workshop.set_supply("bench supply", "0.7 A")
     assert [handheld.state.describe_loose(x) for x in handheld.state.open_ends] == [
@@ -233,7 +233,7 @@ def test_rails_know_the_supply_the_meter_and_each_other(book: Logbook) -> None:
     ]
     assert "Set the current limit to 0.7 A." in take_card(handheld).supply_words
     handheld.workshop.set_supply(limit="5 A")
-    assert "too much to protect" in take_card(handheld).supply_words
+    assert "too high to protect" in take_card(handheld).supply_words
     with pytest.raises(TapeError, match="no way to feed"):
         handheld.workshop.set_supply("the sun")
     for typed in ("much", "-1 A", "0"):
@@ -246,7 +246,7 @@ def test_a_sheet_that_contradicts_itself_takes_either_value(book: Logbook) -> No
     for volts, holds in (("0.65", True), ("0.53", True), ("0.48", False)):
         session.workshop.read_volts("squelch-base", volts)
         cell = next(c for c in take_card(session).volts if c.id == "squelch-base")
-        assert (cell.verdict == "in_spec") is holds and "either is taken" in cell.words and " or " in cell.should
+        assert (cell.verdict == "in_spec") is holds and "either is accepted" in cell.words and " or " in cell.should
 
 
 def test_wrong_numbers_are_refused_with_words_and_nothing_is_written(book: Logbook) -> None:
@@ -305,13 +305,10 @@ def test_capacitors_are_judged_and_the_school_is_heard(book: Logbook) -> None:
     assert "at least four" in take_card(session).capacitors_words
     session.workshop.measure_capacitor("C44", "electrolytic", "100 uF", "99 uF", "9 ohm")
     card = take_card(session)
-    assert card.recap and "3 of 4 bad. Most of the sample are bad: recapping all is cheaper" in card.capacitors_words
+    assert card.recap and "3 of 4 bad. Most of the sample is bad: replacing all is quicker" in card.capacitors_words
     told = {c.part: c.words for c in card.capacitors}
     assert (
-        "leakage read as capacitance" in told["C42"]
-        and "too little left" in told["C41"]
-        and "ESR" in told["C44"]
-        and "good" in told["C43"]
+        "leaky" in told["C42"] and "low capacitance" in told["C41"] and "ESR" in told["C44"] and "good" in told["C43"]
     )
     session.workshop.measure_capacitor("C42", "electrolytic", "100 uF", "102 uF")
     assert "Replace only the bad ones" in take_card(session).capacitors_words, (
@@ -365,12 +362,12 @@ def test_reports_from_the_air_weigh_little_beside_a_measurement(book: Logbook) -
     session.workshop.heard("the ferry", "strength", "faint")
     assert "not measured yet" in take_card(session).on_air[0].mark
     read_everything(session)
-    assert "the measurement is in spec" in take_card(session).on_air[0].mark
+    assert "measured in spec" in take_card(session).on_air[0].mark
     session.go_to("power")
     session.confirm_hook_up("transmit")
     session.type_in("1.1 W", session.step.required[0])
-    assert "the measurement is out of spec too" in take_card(session).on_air[0].mark
-    assert "Heard on the air (low weight): “faint”" in take_view(session).step.remarks[-1]
+    assert "measured out of spec too" in take_card(session).on_air[0].mark
+    assert "Reported on the air (weak evidence): “faint”" in take_view(session).step.remarks[-1]
     with pytest.raises(TapeError, match="speaks of"):
         session.workshop.heard("x", "weather", "rain")
     assert {q for ids in SPEAKS_OF.values() for q in ids}

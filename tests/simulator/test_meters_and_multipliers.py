@@ -96,7 +96,7 @@ def test_a_trimmer_with_plates_on_both_sides_repeats_each_half_turn() -> None:
 
 
 def test_a_multiplier_lets_its_own_frequency_through_and_the_coils_hold_it_back() -> None:
-    plain, made = radio(""), radio("\n[[send.sub_harmonic]]\ndivided_by = 2\ndbc = -48\n")
+    plain, made = radio(""), radio("\n[[transmit.sub_harmonic]]\ndivided_by = 2\ndbc = -48\n")
     at = step_of(SHEET, "tx.power")
     bench = SimulatedBench(made)
     assert bench.measure("tx.spurious", at).value == pytest.approx(-48.0, abs=1.5)

@@ -39,7 +39,7 @@ def test_a_side_that_is_not_there_says_so_and_prints_no_nan(tmp_path: Path, caps
     text = physics_path(TARN).read_text(encoding="utf-8")
     path = tmp_path / "ostrel-tarn-40.toml"
     path.write_text(TARN.read_text(encoding="utf-8"), encoding="utf-8")
-    physics_path(path).write_text(text[: text.index("[send]")] + text[text.index("[fault.") :], encoding="utf-8")
+    physics_path(path).write_text(text[: text.index("[transmit]")] + text[text.index("[fault.") :], encoding="utf-8")
     assert run(["simulate", str(path), "--json"]) == 0
     told = json.loads(capsys.readouterr().out, parse_constant=lambda word: pytest.fail(word))
     power = next(s for s in told["steps"] if s["id"] == "power")["readings"][0]

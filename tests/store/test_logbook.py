@@ -167,7 +167,7 @@ from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
 book = Logbook(Path(sys.argv[1]))
 rows = book.jobs()
-job = rows[0].id if rows else open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40", standin_seed=2))
+job = rows[0].id if rows else open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40", simulated_seed=2))
 session = Session(book, job)
 print("READY", flush=True)
 while True:

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from unitone.calculators.calculator import Answer, Calculator, Given
+from unitone.calculators.calculator import LEVELS, RECEIVE, Answer, Calculator, Given
 from unitone.errors import EntryError
 from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import EMF_DB, S9_BELOW_30_MHZ, mark_db, parse_level
@@ -65,7 +65,7 @@ RECEIVE_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "splitter",
         N_("Two radios on one generator: what does each get?"),
-        N_("Levels"),
+        LEVELS,
         (
             Given("level", N_("Generator level after pads"), "text", "1 uV, −100 dBm"),
             Given("kind", N_("Splitter"), "text", "", "star", (
@@ -81,7 +81,7 @@ RECEIVE_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "meter-leds",
         N_("Which level lights which S-meter LED?"),
-        N_("Levels"),
+        RECEIVE,
         (
             Given("marks", N_("Marks, weakest first"), "text", "S1 S3 S5 S7 S9 +10 +30", "S1 S3 S5 S7 S9 +10 +30"),
             Given("s9", N_("S9 is"), "text", "", "iaru", (

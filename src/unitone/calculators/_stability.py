@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from unitone.calculators.calculator import Answer, Calculator, Given
+from unitone.calculators.calculator import SYNTHESISER, Answer, Calculator, Given
 from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
@@ -137,7 +137,7 @@ STABILITY_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "shared",
         N_("One trimmer for all crystals: what is best?"),
-        N_("Frequency"),
+        SYNTHESISER,
         (
             Given("errors", N_("Channels with their errors, Hz"), "text", "A +120; B -80; C 1940"),
             Given("limit", N_("Tolerance, ±"), "Hz", "600 Hz", "600 Hz"),
@@ -151,7 +151,7 @@ STABILITY_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "clarifier",
         N_("Is my clarifier centred?"),
-        N_("Frequency"),
+        SYNTHESISER,
         (
             Given("down", N_("Error fully down"), "Hz", "-1150 Hz", least=-1e11),
             Given("middle", N_("Error in the middle"), "Hz", "20 Hz", least=-1e11),
@@ -164,7 +164,7 @@ STABILITY_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "settled",
         N_("Has it warmed up?"),
-        N_("Frequency"),
+        SYNTHESISER,
         (
             Given("counts", N_("Minutes and errors"), "text", "0 +85; 2 +52; 5 +24; 9 +9"),
             Given("small", N_("Allowed drift"), "Hz", "10 Hz", "10 Hz", least=0.01),

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from unitone.calculators.calculator import Answer, Calculator, Given
+from unitone.calculators.calculator import LEVELS, TRANSMIT, Answer, Calculator, Given
 from unitone.errors import EntryError
 from unitone.quantities.entry import decibels, parse_si
 from unitone.quantities.show import number
@@ -170,8 +170,8 @@ def _in_line(v: Mapping[str, Any]) -> list[Answer]:
 TRANSMIT_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "speech",
-        N_("What is the PEP when my meter shows mean speech power?"),
-        N_("Power"),
+        N_("What is the PEP of mean speech power?"),
+        TRANSMIT,
         (
             Given("mean", N_("The meter shows"), "W", "1 W"),
             Given("voice", N_("Of"), "text", "", "voice", (("voice", N_("a plain voice")), ("processed", N_("a speech processor")))),
@@ -184,7 +184,7 @@ TRANSMIT_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "decibels",
         N_("How many watts is a level in dBm?"),
-        N_("Levels"),
+        LEVELS,
         (Given("value", N_("Power"), "text", "36 dBm, or 4 W", "36 dBm"),),
         _decibels,
         N_("0 dBm = 1 mW; P = V²/50 Ω"),
@@ -192,7 +192,7 @@ TRANSMIT_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "in-line",
         N_("How much does this in-line meter lose?"),
-        N_("Power"),
+        TRANSMIT,
         (Given("without", N_("Power without it"), "W", "4.0 W"), Given("with", N_("Power with it"), "W", "3.8 W")),
         _in_line,
         "dB = 10 · log10(P1/P2)",
@@ -202,7 +202,7 @@ TRANSMIT_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "compared",
         N_("What is its deviation, compared with a known radio?"),
-        N_("Modulation"),
+        TRANSMIT,
         (
             Given("known", N_("The known radio deviates"), "Hz", "1.9 kHz"),
             Given("heard", N_("Audio of the known one"), "V", "1.2 V"), Given("mine", N_("Audio of this one"), "V", "1.4 V"),
@@ -214,7 +214,7 @@ TRANSMIT_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "harmonic",
         N_("Is this harmonic low enough?"),
-        N_("Power"),
+        TRANSMIT,
         (
             Given("carrier", N_("Carrier"), "W", "4 W", "4 W"), Given("dbc", N_("Line below carrier, dB"), "", "62", least=-200.0, most=200.0),
             Given("which", N_("Which harmonic"), "", "2", "2", least=2.0, most=20.0, whole=True),
@@ -229,7 +229,7 @@ TRANSMIT_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "efficiency",
         N_("How efficient is the final, and how hot?"),
-        N_("Power"),
+        TRANSMIT,
         (
             Given("volts", N_("Supply, keyed"), "V", "13.2 V"), Given("keyed", N_("Current keyed"), "A", "1.3 A"),
             Given("rest", N_("Current at rest"), "A", "0.32 A", "0 A"), Given("watts", N_("Power out"), "W", "4 W"),
@@ -242,7 +242,7 @@ TRANSMIT_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "loss",
         N_("What is lost in cable and pads?"),
-        N_("Power"),
+        LEVELS,
         (
             Given("watts", N_("Power in"), "W", "4 W"), Given("metres", N_("Cable, metres"), "", "10", "0", least=0.0, most=1e5),
             Given("per_100", N_("Loss, dB in 100 m"), "", "8 at 27 MHz", "8", least=0.0, most=500.0),
@@ -256,7 +256,7 @@ TRANSMIT_CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "at-null",
         N_("Which deviation is at this null?"),
-        N_("Modulation"),
+        TRANSMIT,
         (
             Given("tone", N_("Tone"), "Hz", "831.7 Hz"),
             Given("null", N_("Null number"), "", "1", "1", least=1.0, most=5.0, whole=True),

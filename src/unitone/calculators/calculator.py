@@ -6,7 +6,17 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from unitone.words import translated
+from unitone.words import N_, translated
+
+#: Subjects that calculators are grouped by, in the order of the list.
+LEVELS, RECEIVE, TRANSMIT, SYNTHESISER, PARTS = (
+    N_("Levels"),
+    N_("Receive"),
+    N_("Transmit"),
+    N_("Synthesiser"),
+    N_("Parts"),
+)
+SUBJECTS = (LEVELS, RECEIVE, TRANSMIT, SYNTHESISER, PARTS)
 
 
 @translated("words", "hint", "choices")
@@ -29,6 +39,18 @@ class Given:
     whole: bool = False
     #: Other spellings of a choice.
     aliases: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def example(self) -> str:
+        """A value to begin with: what is usual, else the first example of its hint; empty for what may stay empty."""
+        if self.choices:
+            return self.usual or self.choices[0][0]
+        hint: str = self.__dict__["hint"]
+        return (
+            ""
+            if self.optional
+            else hint.split(",", maxsplit=1)[0].split(" for ", maxsplit=1)[0].split(" at ", maxsplit=1)[0] or self.usual
+        )
 
     @property
     def bounds(self) -> tuple[float, float]:
@@ -57,7 +79,7 @@ class Answer:
 @translated("question", "formula", "assumes", "caution")
 @dataclass(frozen=True)
 class Calculator:
-    """One sum. ``formula`` is shown with the answer, ``assumes`` says what was taken for granted."""
+    """One calculator. ``group`` is its subject, ``formula`` is shown with the answer, ``assumes`` says what was taken for granted."""
 
     name: str
     question: str

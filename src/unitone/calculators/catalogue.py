@@ -7,10 +7,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from unitone.bench.calibration.arithmetic import watts_of
+from unitone.calculators._matching import MATCHING_CALCULATORS
 from unitone.calculators._receiving import RECEIVE_CALCULATORS
 from unitone.calculators._stability import STABILITY_CALCULATORS
 from unitone.calculators._transmitting import TRANSMIT_CALCULATORS
-from unitone.calculators.calculator import Answer, Calculator, Given
+from unitone.calculators.calculator import LEVELS, PARTS, RECEIVE, SYNTHESISER, TRANSMIT, Answer, Calculator, Given
 from unitone.calculators.typed import si_text as _si
 from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import decibels, parse_entry, parse_si
@@ -234,7 +235,7 @@ def _image(v: Mapping[str, Any]) -> list[Answer]:
     return [
         Answer("lo_hz", tr("oscillator"), f"{lo / 1e6:.5f} MHz", lo),
         Answer("image_hz", tr("image"), f"{image / 1e6:.5f} MHz", image),
-        Answer("half_hz", tr("half the IF away"), f"{half / 1e6:.5f} MHz", half),
+        Answer("half_hz", tr("half-IF"), f"{half / 1e6:.5f} MHz", half),
     ]
 
 
@@ -313,7 +314,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "level",
         N_("What is this level, and what do I dial?"),
-        N_("Levels"),
+        LEVELS,
         (
             Given("level", N_("Level"), "text", "0.31 uV, −117 dBm, 20 dBuV, 1 uV EMF"),
             Given("pads", N_("Pads in line, dB"), "text", "20+20", optional=True),
@@ -325,7 +326,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "noise",
         N_("What is the lowest possible level?"),
-        N_("Levels"),
+        RECEIVE,
         (
             Given("ratio", N_("Ratio, dB"), "", "12", "12", least=1.0, most=60.0),
             Given(
@@ -348,7 +349,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "channel",
         N_("What frequency is this channel?"),
-        N_("Frequency"),
+        SYNTHESISER,
         (
             Given("plan", N_("Plan"), "text", "", "eu-40", tuple((p.id, p.title) for p in PLANS.values())),
             Given("channel", N_("Channel"), "text", "20"),
@@ -359,7 +360,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "ppm",
         N_("How many hertz is an error in ppm?"),
-        N_("Frequency"),
+        SYNTHESISER,
         (
             Given("ppm", N_("Error, ppm"), "", "5", least=-1e5, most=1e5),
             Given("hz", N_("At"), "Hz", "10.240 MHz"),
@@ -371,7 +372,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "crystal",
         N_("What crystal do I order?"),
-        N_("Frequency"),
+        SYNTHESISER,
         (
             Given("carrier", N_("Channel"), "Hz", "27.125 MHz", least=1e4),
             Given("way", N_("For"), "text", "", "transmit", (("transmit", N_("transmit")), ("receive", N_("receive")))),
@@ -387,7 +388,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "padder",
         N_("Which padder?"),
-        N_("Frequency"),
+        SYNTHESISER,
         (
             Given("low", N_("Lowest (trimmer maximum)"), "Hz", "10.239410 MHz", least=1e4),
             Given("high", N_("Highest (trimmer minimum)"), "Hz", "10.239980 MHz", least=1e4),
@@ -405,7 +406,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "preset",
         N_("Which resistor centres the preset?"),
-        N_("Volts"),
+        PARTS,
         (
             Given("low", N_("Voltage at low end"), "V", "0.58 V"),
             Given("high", N_("Voltage at high end"), "V", "0.66 V"),
@@ -429,7 +430,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "vco",
         N_("How far will the VCO stretch?"),
-        N_("Frequency"),
+        SYNTHESISER,
         (
             Given("readings", N_("Channels with voltage"), "text", "26.965 MHz 1.83; 27.185 MHz 2.6; 27.405 MHz 3.6"),
             Given("wanted", N_("Lowest; highest to lock"), "text", "26.515 MHz; 27.405 MHz"),
@@ -444,7 +445,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "image",
         N_("Where are image and half-IF?"),
-        N_("Frequency"),
+        RECEIVE,
         (
             Given("carrier", N_("Channel"), "Hz", "27.205 MHz", least=1e4),
             Given("if", N_("IF"), "Hz", "10.695 MHz", least=1e3),
@@ -456,7 +457,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "watts",
         N_("How many watts are these volts?"),
-        N_("Power"),
+        TRANSMIT,
         (
             Given("volts", N_("Voltage across the load"), "V", "40 V", least=1e-9),
             Given(
@@ -478,7 +479,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "pep",
         N_("What is the PEP of this mean power?"),
-        N_("Power"),
+        TRANSMIT,
         (
             Given("mean", N_("Mean power"), "W", "6 W"),
             Given(
@@ -497,7 +498,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "depth",
         N_("What depth is on the scope, or the trapezoid?"),
-        N_("Modulation"),
+        TRANSMIT,
         (Given("most", N_("Highest"), "V", "8 V"), Given("least", N_("Lowest"), "V", "1 V")),
         _depth,
         "m = (Vmax − Vmin)/(Vmax + Vmin)",
@@ -506,7 +507,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "null",
         N_("Which tone nulls the carrier?"),
-        N_("Modulation"),
+        TRANSMIT,
         (
             Given("deviation", N_("Deviation"), "Hz", "2 kHz"),
             Given("null", N_("Null"), "", "1", "1", least=1.0, most=20.0, whole=True),
@@ -517,7 +518,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     Calculator(
         "resonance",
         N_("Where does this circuit resonate?"),
-        N_("Parts"),
+        PARTS,
         (Given("henry", N_("Inductance"), "H", "1.2 uH"), Given("farad", N_("Capacitance"), "F", "27 pF")),
         _resonance,
         "f = 1/(2π√(LC))",
@@ -525,15 +526,20 @@ CALCULATORS: tuple[Calculator, ...] = (
     *STABILITY_CALCULATORS,
     *RECEIVE_CALCULATORS,
     *TRANSMIT_CALCULATORS,
+    *MATCHING_CALCULATORS,
 )
 
 
 def calculator_of(name: str) -> Calculator:
-    """The sum of that name. Raises EntryError naming those there are."""
+    """The calculator of that name. Raises EntryError naming those there are."""
     found = next((s for s in CALCULATORS if s.name == name), None)
     if found is None:
         raise EntryError(
-            tr("There is no sum “{name}”. There are: {list}.", name=name, list=", ".join(s.name for s in CALCULATORS))
+            tr(
+                "There is no calculator “{name}”. There are: {list}.",
+                name=name,
+                list=", ".join(s.name for s in CALCULATORS),
+            )
         )
     return found
 

@@ -142,7 +142,7 @@ def test_readings_of_a_sheet_are_traced_in_words_and_data() -> None:
 
     readings = [at("low", "1", 612), at("low", "40", 608), at("mid", "1", 4), at("mid", "40", -3), at("low", "20", 605)]
     said = trace(sheet, counted(sheet, readings))
-    assert said.headline.startswith("xlow is 60") and "nothing trims it" in said.headline
+    assert said.headline.startswith("xlow is 60") and "it has no trimmer" in said.headline
     assert "shows 16.27310" in said.headline and "should show 16.272500" in said.headline
     data = to_data(said)
     assert (
@@ -161,7 +161,7 @@ def test_readings_of_a_sheet_are_traced_in_words_and_data() -> None:
     for typed, says in (
         (row("top", "1", 27e6), "no band “top”"), (row("low", "41", 27e6), "no channel “41”"), (row("low", "1", 26515.2), "looks like kHz"),
         (row("low", "1", 30e6), "another channel, or a harmonic"), (row("low", "1", 27e6, "TP99"), "no point “TP99”"),
-        (Typed("sideways", "low", "", "1", "", "27e6"), "neither send nor receive"), (Typed("transmit", "low", "", "1", "", "x"), "row 1"),
+        (Typed("sideways", "low", "", "1", "", "27e6"), "neither transmit nor receive"), (Typed("transmit", "low", "", "1", "", "x"), "row 1"),
     ):  # fmt: skip
         with pytest.raises(EntryError, match=says):
             counted(sheet, [typed])
@@ -174,7 +174,7 @@ def test_a_csv_says_what_is_wrong_with_it() -> None:
     good = parse_readings("\ufeffway;band;mode;channel;point;hz\n# a note\nsend;;;1;;26965402\n\nsend;;;40;;27405410\n")
     assert [t.hz for t in good] == ["26965402", "27405410"] and good[0].channel == "1"
     cases = {
-        "": "holds no readings",
+        "": "no readings in it",
         "a,b\n1,2\n": "readings:1: the first line",
         ",".join(COLUMNS) + "\nsend,1\n": "readings:2: 2 cells",
     }

@@ -59,7 +59,7 @@ def test_the_bench_says_wait_and_then_trim(book: Logbook, monkeypatch: pytest.Mo
 
     assert count(10) == "" and count(60) == ""
     words = [count(s) for s in (120, 180, 240)]
-    assert words[-1].startswith("Warming up, −") and words[-1].endswith("minutes before it is trimmed.")
+    assert words[-1].startswith("Warming up, −") and words[-1].endswith("minutes, then trim.")
     said = take_view(session).step.notes
     assert words[-1] in said and any(n.startswith("Gate 0.1 s while turning, 1 s to judge") for n in said)
     for seconds in (2400, 2430, 2460, 2500):
@@ -67,10 +67,10 @@ def test_the_bench_says_wait_and_then_trim(book: Logbook, monkeypatch: pytest.Mo
     assert last.startswith("Steady")
     # What was soldered is warm.
     session.touch("padder", "33 pF for 27 pF")
-    assert "let it cool for 5 minutes" in describe_drift(session.state, step)
+    assert "let it cool 5 minutes" in describe_drift(session.state, step)
     clock[0] = 2600.0
     session.note("tea")
-    assert "for 4 minutes" in describe_drift(session.state, step)
+    assert "cool 4 minutes" in describe_drift(session.state, step)
     clock[0] = 2900.0
     session.note("tea")
     assert describe_drift(session.state, step) == ""
@@ -103,7 +103,9 @@ def test_the_clarifiers_swing_is_told_from_its_ends(book: Logbook) -> None:
 def test_the_sums_of_the_same_questions() -> None:
     shared = {a.key: a for a in work_out(calculator_of("shared"), {"errors": "A +120; B -80; C 1940"})}
     assert shared["shift_hz"].value == -20 and shared["worst_hz"].value == 100
-    assert "C: +1920 Hz" in shared["outliers"].text and "−640 Hz at the crystal" in shared["crystal"].text
+    assert (
+        "C: +1920 Hz" in shared["outliers"].text and "−640 Hz away from the present crystal" in shared["crystal"].text
+    )
     middle = {
         a.key: a.value
         for a in work_out(calculator_of("clarifier"), {"down": "-1150 Hz", "middle": "20 Hz", "up": "1240 Hz"})
@@ -117,10 +119,10 @@ def test_the_sums_of_the_same_questions() -> None:
     )
     assert work_out(calculator_of("settled"), {"counts": "0 5; 3 5.1; 6 5"})[0].text == "none: trim it"
     for name, given, says in (
-        ("shared", {"errors": "A; B"}, "no channel with its error"), ("shared", {"errors": "A 1; A 2"}, "stands twice"),
+        ("shared", {"errors": "A; B"}, "not a channel with its error"), ("shared", {"errors": "A 1; A 2"}, "entered twice"),
         ("shared", {"errors": ";"}, "Channels with their errors"), ("clarifier", {"down": "5 Hz", "middle": "5 Hz", "up": "5 Hz"}, "same"),
         ("clarifier", {"down": "0 Hz", "middle": "50 Hz", "up": "40 Hz"}, "outside the ends"),
-        ("settled", {"counts": "0 5; 1"}, "no minute with its error"), ("settled", {"counts": "3 5; 1 4; 5 3"}, "go on from one"),
+        ("settled", {"counts": "0 5; 1"}, "not a minute with its error"), ("settled", {"counts": "3 5; 1 4; 5 3"}, "go on from one"),
         ("settled", {"counts": "0 5; 1 4"}, "Three counts"),
     ):  # fmt: skip
         with pytest.raises(EntryError, match=says):
@@ -145,7 +147,7 @@ def test_a_trimmer_that_stops_short_names_its_range_and_the_sum(book: Logbook) -
     assert words.startswith("CT1 covers 10.239400 MHz to 10.239860 MHz: 140 Hz short. Calculators, “Which padder?”"), (
         words
     )
-    assert "It moves besides: Band A at the aerial" in words and words in take_view(session).step.notes
+    assert "Also affected: Band A at the aerial" in words and words in take_view(session).step.notes
     assert describe_range(session.state, session.sheet.step("vco-bands")) == ""
     # What the sum makes of these two: a smaller padder brings nominal into the middle half.
     made = work_out(
@@ -178,7 +180,9 @@ def test_a_bias_that_is_too_much_or_climbs_is_said_first(book: Logbook, monkeypa
         clock[0] = seconds
         session.type_in(f"{milliamps} mA", step.setting)
     words = describe_bias(session.state, step)
-    assert words.startswith("It climbs by 15 % a minute") and words.endswith("Found 31 mA, now 38 mA.")
+    assert words.startswith("Thermal runaway: the current climbs 15 % a minute") and words.endswith(
+        "Found 31 mA, now 38 mA."
+    )
     assert words in take_view(session).step.notes
     clock[0] = 200.0
     session.turn("P3", 20_000)

@@ -104,7 +104,7 @@ def test_it_is_a_function_of_the_tape_and_says_what_it_does(book: Logbook) -> No
             assert f"{(move.at.point.hz + move.aim_hz) / 1e6:.6f} MHz" in said[-1] and move.move_mdeg
         follow_all(session, move)
     assert acts == {"read", "turn", "done"} and said[-1].startswith("On frequency on all bands and modes")
-    assert said[0].startswith("Count send ") and any("it shows which oscillator is off" in w for w in said)
+    assert said[0].startswith("Count transmit ") and any("it shows which oscillator is off" in w for w in said)
 
 
 def test_what_is_well_inside_is_left_alone(book: Logbook) -> None:

@@ -74,7 +74,7 @@ def test_another_diode_wakes_the_bottom_of_the_scale() -> None:
         other_diode(late, [-90.0], s9, 0.6, 0.0)
 
 
-def test_two_lamps_tell_the_preset_and_no_more() -> None:
+def test_two_leds_tell_the_preset_and_no_more() -> None:
     """A law of two figures goes through any two readings: of so few lamps only the preset is told, and that from both."""
     two = [Mark(-73.0, 12.0), Mark(-61.0, 31.0)]
     assert read_chart(two[:1], places=2).shape == "too-few" and read_chart(two).shape == "too-few"

@@ -47,7 +47,7 @@ def test_every_channel_of_every_band_from_four(book: Logbook) -> None:
     radio = session.bench.radio  # type: ignore[attr-defined]
     radio.mechanics.specimen.found["L1"] = radio.mechanics.specimen.right["L1"]
     step = session.sheet.step("vco-bands")
-    assert chart_view(session.state, step, step.setting).words == "10 places, none read yet"  # type: ignore[union-attr]
+    assert chart_view(session.state, step, step.setting).words == "10 channels, none read yet"  # type: ignore[union-attr]
     volts(session, ("A", "1"), ("B", "40"), ("D", "1"), ("E", "40"))
     chart = chart_view(session.state, step, step.setting)
     assert chart is not None and len(chart.marks) == 10 and chart.low == 1.5 and chart.high == 5.5
@@ -77,7 +77,9 @@ def test_a_core_too_far_in_or_out_is_told_which_way_to_go(book: Logbook) -> None
     radio.mechanics.specimen.found["L1"] = radio.mechanics.specimen.right["L1"] + 1.6
     volts(session, ("A", "1"), ("C", "40"), ("D", "40"), ("E", "40"))
     words = describe_vco(session.state, session.sheet.step("vco"))
-    assert words.startswith("Some channels would not lock. Core in (more inductance), until E · 40 · am shows ")
+    assert words.startswith(
+        "Some channels would not lock. Turn the core in (more inductance), until E · 40 · am shows "
+    )
     aim = float(words.split("shows ")[1].split(" V")[0])
     # What it was turned too far is turned back: there it stands as the words say, and every band locks.
     session.turn("L1", -576_000)
@@ -167,7 +169,7 @@ def test_another_divider_and_what_cannot_be_tried() -> None:
         volts_typed(SHEET, "A 1 1.99")
     assert volts_typed(SHEET, "  ") is None
     tarn = read_sheet(find("ostrel-tarn-40"))
-    with pytest.raises(EntryError, match="no one crystal of its own"):
+    with pytest.raises(EntryError, match="shares its crystals"):
         added_band(tarn, "high", 450_000, "")
     assert [r.band for r in table(tarn, tarn)] == [""] and describe_row(table(tarn, tarn)[0])[1].startswith(
         "all channels: 26.9650"

@@ -91,7 +91,7 @@ def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
         "audio",
     }
     session.touch("everything in it")
-    assert take_view(session).procedure.recheck.why.endswith("a short way through them")  # type: ignore[union-attr]
+    assert take_view(session).procedure.recheck.why.endswith("shortest order")  # type: ignore[union-attr]
     assert "C58: replaced, 470 µF 25 V" in certificate_of(session.state).touched
 
 
@@ -127,10 +127,10 @@ id = "CT5"
 kind = "trimmer"
 pin = [0.2, 0.2]
 picture = "below"
-reaches = [{ quantity = "tx.frequency_error", band = "high" }, { quantity = "rx.*", band = "high", mode = "USB" }]
+affects = [{ quantity = "tx.frequency_error", band = "high" }, { quantity = "rx.*", band = "high", mode = "USB" }]
 [[step]]
 id = "carrier"
-phase = "send"
+phase = "transmit"
 title = "Carrier on the high band"
 quantity = "tx.frequency_error"
 aim = "set"
@@ -139,7 +139,7 @@ bands = ["high"]
 channels = ["1", "40"]
 limit = "-50 … 50 Hz"
 target = "0 Hz"
-hook_up = "send"
+hook_up = "transmit"
 [[step]]
 id = "sinad"
 phase = "receive"
@@ -196,7 +196,7 @@ def test_bands_and_modes_are_read_in_every_combination(book: Logbook, tmp_path: 
     assert certificate_of(session.state).rows[0].channel == "high · 1"
 
 
-def test_schools_are_told_with_who_decided(new_session: Callable[..., Session]) -> None:
+def test_conventions_are_told_with_who_decided(new_session: Callable[..., Session]) -> None:
     rows = {r.question: r for r in convention_rows(new_session(None).state)}
     assert rows["detector"].by == "sheet" and rows["if-order"].by == "default" and rows["if-order"].own == ""
     assert dict(rows["s9"].choices)["100uv-pd"] == "100 µV PD" and all(r.why for r in rows.values())

@@ -57,7 +57,7 @@ def typed_levels(session: Session, levels: dict[str, str]) -> None:
             {"1": "0.48 uV", "20": "0.30 uV", "40": "0.28 uV"},
             "drops at the bottom of the band: retune the front end lower",
         ),
-        ({"1": "0.30 uV", "20": "0.30 uV", "40": "2.0 uV"}, "are generator and radio on the same channel"),
+        ({"1": "0.30 uV", "20": "0.30 uV", "40": "2.0 uV"}, "generator and radio are on the same channel"),
         ({"1": "0.40 uV", "20": "0.28 uV", "40": "0.42 uV"}, "3.5 dB from 20 (best) to 40"),
     ],
 )
@@ -158,7 +158,7 @@ def test_the_s_curve_s_middle_goes_with_its_core(book: Logbook, seed: int) -> No
     # The IF's own middle stays where it is and pulls: not all of the tank's 1.3 kHz is heard.
     assert abs(middles[0]) < 200.0 and 500.0 < middles[1] - middles[0] < 1400.0
     assert session.state.set_up == session.step.setting, "the generator is back on the channel"
-    with pytest.raises(BenchError, match="whole chart"):
+    with pytest.raises(BenchError, match="chart is complete"):
         chart_on(session)
 
 
@@ -258,7 +258,7 @@ def test_by_default_it_is_only_said(new_session: Callable[..., Session]) -> None
             last.append(sentence(advice, session.sheet, session.state.positions)[1])
 
     assert align(session, each).finished
-    assert "seal them" in last[-1]
+    assert "Seal them" in last[-1]
 
 
 def test_wax_is_said_before_the_first_turn_alone(book: Logbook) -> None:
@@ -267,7 +267,12 @@ def test_wax_is_said_before_the_first_turn_alone(book: Logbook) -> None:
     for _ in range(30):
         advice = session.advice()
         if advice.act == "turn":
-            told.append((advice.adjuster, "wax first" in sentence(advice, session.sheet, session.state.positions)[1]))
+            told.append(
+                (
+                    advice.adjuster,
+                    "wax with a warm tip first" in sentence(advice, session.sheet, session.state.positions)[1],
+                )
+            )
         if advice.act == "conclude":
             break
         follow(session, advice)

@@ -203,7 +203,7 @@ def test_cures_of_what_only_an_editor_meets() -> None:
         "step.limit",
         "step.target",
         "step.bands",
-        "schools.detector",
+        "conventions.detector",
         "picture.file",
         "adjuster.picture",
         "model.board",
@@ -255,7 +255,7 @@ def test_any_text_is_recovered_without_a_trace(cuts: list[tuple[int, str]], tail
 
 def test_forms_read_what_people_type() -> None:
     reach = next(f for f in ADJUSTER if f.key == ("affects",))
-    assert reach.read("rx.*, vco.tuning_voltage (receive), tx.power (send; channel 3)") == [
+    assert reach.read("rx.*, vco.tuning_voltage (receive), tx.power (transmit; channel 3)") == [
         "rx.*", {"quantity": "vco.tuning_voltage", "way": "receive"}, {"quantity": "tx.power", "way": "transmit", "channel": "3"},
     ]  # fmt: skip
     own = next(f for f in MODEL if f.key == ("channels", "frequencies"))

@@ -178,7 +178,7 @@ def counted(sheet: Sheet, typed: Sequence[Typed], u_hz: float = USUAL_U_HZ) -> l
 def counted_one(sheet: Sheet, t: Typed, u_hz: float = USUAL_U_HZ) -> Counted:
     """One reading as the model takes it. Raises EntryError saying what is wrong with it and the cure."""
     way: Way = "receive" if t.way.strip().lower() in ("receive", "rx", "r") else "transmit"
-    if t.way.strip() and t.way.strip().lower() not in ("receive", "rx", "r", "transmit", "tx", "s", "t"):
+    if t.way.strip() and t.way.strip().lower() not in ("receive", "rx", "r", "transmit", "send", "tx", "s", "t"):
         raise EntryError(tr("“{way}” is neither transmit nor receive", way=t.way))
     place = Place(way, t.band or None, t.mode.lower() or None, t.channel or None)
     point = point_at(sheet, place, t.point.strip())

@@ -7,7 +7,7 @@ from typing import Literal
 
 from unitone.words import N_, translated
 
-Scope = Literal["everywhere", "bench", "jobs", "card", "sheets", "meters", "sums"]
+Scope = Literal["everywhere", "bench", "jobs", "card", "sheets", "meters", "calculators", "help"]
 
 
 @translated("words")
@@ -29,9 +29,11 @@ ACTIONS: tuple[Action, ...] = (
     Action("sheets", N_("Sheets view"), "Ctrl+3", "everywhere"),
     Action("workshop", N_("Workshop: instruments and conventions"), "Ctrl+4", "everywhere"),
     Action("meters", N_("Meters: sound card, simulated radio and recordings"), "Ctrl+5", "everywhere"),
-    Action("sums", N_("Calculators: by the question they answer"), "Ctrl+6", "everywhere"),
+    Action("calculators", N_("Calculators: by the question they answer"), "Ctrl+6", "everywhere"),
     Action("card", N_("The card of the job: intake, inspection, rails, work, papers"), "Ctrl+J", "everywhere"),
-    Action("help", N_("Help and all the keys"), "F1", "everywhere"),
+    Action("palette", N_("Find any action, view, job, step, part or calculator"), "Ctrl+K", "everywhere"),
+    Action("help", N_("Help with the view and step at hand"), "F1", "everywhere"),
+    Action("terms", N_("What the words at hand mean"), "Shift+F1", "everywhere"),
     Action("theme", N_("Day or night"), "Ctrl+T", "everywhere"),
     Action("larger", N_("Larger type"), "Ctrl++", "everywhere", True),
     Action("smaller", N_("Smaller type"), "Ctrl+-", "everywhere", True),
@@ -62,7 +64,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("void", N_("Strike the last reading, note or conclusion"), "Ctrl+Z", "bench"),
     Action("hook-up", N_("Confirm the hook-up of this step"), "H", "bench"),
     Action("key-anyway", N_("Practice: key as the bench stands, hooked up or not"), "Shift+H", "bench"),
-    Action("mend", N_("Practice: repair what a wrong hook-up destroyed"), "Ctrl+Shift+H", "bench"),
+    Action("repair", N_("Practice: repair what a wrong hook-up destroyed"), "Ctrl+Shift+H", "bench"),
     Action("coach-step", N_("Go where the coach wants to go"), "G", "bench"),
     Action("generator", N_("Generator, pads and dummy load"), "P", "bench"),
     Action("note", N_("Write a note in the log"), "N", "bench"),
@@ -96,7 +98,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("meter-tone", N_("Start the tone, or stop it"), "Ctrl+.", "meters"),
     Action("meter-hold", N_("Hold this reading, to compare the next with it"), "Ctrl+H", "meters"),
     Action("meter-send", N_("Send this reading to the step at hand"), "Ctrl+Return", "meters"),
-    Action("find-sum", N_("Find a question"), "Ctrl+F", "sums"),
+    Action("find-help", N_("Find in the manual and the glossary"), "Ctrl+F", "help"),
+    Action("find-calculator", N_("Find a question"), "Ctrl+F", "calculators"),
     Action("new-sheet", N_("New sheet"), "Ctrl+N", "sheets"),
     Action("find-sheet", N_("Find a sheet"), "Ctrl+F", "sheets"),
     Action("save", N_("Save the sheet"), "Ctrl+S", "sheets"),

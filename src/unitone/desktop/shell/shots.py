@@ -93,7 +93,7 @@ def take_all(
         shoot("handover")
         _card(app, window, logbook, shoot)
         _live(app, window, logbook, shoot)
-        _sums(window, shoot)
+        _calculators(window, shoot)
         window.show_place("help")
         shoot("help")
         _sheets(app, window, shoot)
@@ -143,10 +143,10 @@ def _live(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callab
     page.quiet()
 
 
-def _sums(window: MainWindow, shoot: Callable[[str], None]) -> None:
+def _calculators(window: MainWindow, shoot: Callable[[str], None]) -> None:
     """A few counted carriers, all off in proportion, and a standard that clears the counter."""
-    window.show_place("sums")
-    page = window._sums
+    window.show_place("calculators")
+    page = window._calculators
     page.list.setCurrentRow(0)
     card = page.inside["oscillators"]
     card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Tarn 40"))
@@ -157,7 +157,7 @@ def _sums(window: MainWindow, shoot: Callable[[str], None]) -> None:
         if text.startswith("10."):
             where.setCurrentIndex(where.count() - 1)
         hz.setText(text)
-    shoot("sums")
+    shoot("calculators")
 
 
 def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:

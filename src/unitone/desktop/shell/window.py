@@ -7,8 +7,9 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PyQt6.QtGui import QCloseEvent, QCursor, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
+    QApplication,
     QButtonGroup,
     QFrame,
     QHBoxLayout,
@@ -23,6 +24,8 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.features.jobs.page import JobsPage
 from unitone.desktop.shell.actions import ACTIONS
 from unitone.desktop.shell.errand import Errand
+from unitone.desktop.shell.glossary import GlossaryHints, terms_at
+from unitone.desktop.shell.palette import Entry, Palette
 from unitone.desktop.shell.trouble import TroubleStrip
 from unitone.desktop.theme.theme import SCALES, icon, theme
 from unitone.desktop.widgets.painted import label
@@ -31,6 +34,9 @@ from unitone.store.logbook import Logbook
 from unitone.words import N_, tr
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from unitone.desktop.features.help.page import HelpPage
     from unitone.desktop.features.workshop.page import WorkshopPage
     from unitone.desktop.shell.worker import BenchWorker, Command
     from unitone.present.bench.bench_shapes import BenchView
@@ -41,11 +47,15 @@ _PLACES = (
     ("jobs", N_("Jobs"), "clipboard-list"),
     ("bench", N_("Bench"), "radio-receiver"),
     ("meters", N_("Meters"), "activity"),
-    ("sums", N_("Calculators"), "calculator"),
+    ("calculators", N_("Calculators"), "calculator"),
     ("sheets", N_("Sheets"), "scroll-text"),
     ("workshop", N_("Workshop"), "wrench"),
     ("help", N_("Help"), "circle-help"),
 )
+
+
+#: Jobs that the palette finds: the newest; the list of jobs finds any.
+_PALETTE_JOBS = 300
 
 
 def _load_the_bench() -> None:
@@ -69,12 +79,12 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(900, 620)
         self._bench: QWidget | None = None
         self._papers: QWidget | None = None
-        self._help: QWidget | None = None
+        self._help: HelpPage | None = None
         self._sheets: QWidget | None = None
         self._workshop: WorkshopPage | None = None
         self._card: QWidget | None = None
         self._meters: QWidget | None = None
-        self._sums: QWidget | None = None
+        self._calculators: QWidget | None = None
         self.worker: BenchWorker | None = None
         self._log_key: QShortcut | None = None
         self._job = ""
@@ -101,6 +111,9 @@ class MainWindow(QMainWindow):
         self.jobs.restore_wanted.connect(self.restore_wanted.emit)
         self.jobs.tell(notice)
         self.pages.addWidget(self.jobs)
+        self.palette_box = Palette(central)
+        self._hints = GlossaryHints(self)
+        QApplication.instance().installEventFilter(self._hints)  # type: ignore[union-attr]
         self._keys(self, "everywhere", self._everywhere)
         self._keys(self.jobs, "jobs", self.jobs.press)
         theme.changed.connect(self._paint_rail)
@@ -172,6 +185,7 @@ class MainWindow(QMainWindow):
         """In a low window with large type the rail's pictures give way before its words do."""
         super().resizeEvent(event)
         self._fit_rail()
+        self.palette_box.place()
 
     def _fit_rail(self) -> None:
         buttons, layout = [*self.rail_buttons.values(), self.theme_button], self._rail_frame.layout()
@@ -202,7 +216,7 @@ class MainWindow(QMainWindow):
                     QShortcut(QKeySequence(key), where, partial(do, a.id), context=context).setAutoRepeat(a.repeats)
 
     def _everywhere(self, name: str) -> None:
-        if name in ("jobs", "bench", "sheets", "workshop", "help", "meters", "sums"):
+        if name in ("jobs", "bench", "sheets", "workshop", "help", "meters", "calculators"):
             self.show_place(name)
         elif name == "card":
             row = self.jobs.current()
@@ -214,8 +228,94 @@ class MainWindow(QMainWindow):
             self.other_theme()
         elif name in ("larger", "smaller"):
             self.other_size(1 if name == "larger" else -1)
+        elif name == "palette":
+            self.palette_box.open(self.entries())
+        elif name == "terms":
+            self._show_terms()
         elif name == "quit":
             self.close()
+
+    def entries(self) -> list[Entry]:
+        """Everything that the palette finds: views, actions, steps and adjusters of the job at hand, calculators, jobs."""
+        found = [Entry(tr(w), tr("view"), "", partial(self.show_place, n)) for n, w, _ in _PLACES]
+        found.append(Entry(tr("Settings"), tr("view"), "", self.show_settings))
+        here = self.pages.currentWidget()
+        pressed: dict[str, Callable[[str], object]] = {"everywhere": self._everywhere, "jobs": self.jobs.press}
+        if self._job and self._bench is not None:
+            pressed["bench"] = self._press_bench
+        for scope, page in (
+            ("sheets", self._sheets),
+            ("meters", self._meters),
+            ("card", self._card),
+            ("help", self._help),
+        ):
+            if page is not None and page is here:
+                pressed[scope] = page.press
+        skipped = {"palette", *(n for n, _, _ in _PLACES)}
+        found += [
+            Entry(a.words, tr("action"), a.key, partial(pressed[a.scope], a.id))
+            for a in ACTIONS
+            if a.scope in pressed and a.id not in skipped
+        ]
+        view = None if self._bench is None or not self._job else self._bench.view
+        if view is not None and self.worker is not None:
+            worker = self.worker
+
+            def go(step: str) -> None:
+                self.show_place("bench")
+                worker.do(lambda s: s.go_to(step))
+
+            def take(adjuster: str) -> None:
+                self.show_place("bench")
+                worker.select(adjuster)
+
+            found += [
+                Entry(r.title, tr("step"), "", partial(go, r.step_id))
+                for _, rows in view.procedure.procedure
+                for r in rows
+            ]
+            where = {r.adjuster: r.where for r in view.board.ledger}
+            names = dict.fromkeys([*where, *(p.name for p in view.board.pins if p.kind != "test point")])
+            found += [
+                Entry(" · ".join(x for x in (n, where.get(n, "")) if x), tr("adjuster"), "", partial(take, n))
+                for n in names
+            ]
+        from unitone.calculators.catalogue import CALCULATORS
+
+        found += [Entry(c.question, tr("calculator"), "", partial(self._show_calculator, c.name)) for c in CALCULATORS]
+        found += [
+            Entry(
+                " · ".join(x for x in (f"{r.number:04d}", r.radio, str(r.card.get("complaint") or "")) if x),
+                tr("job"),
+                "",
+                partial(self.open_job, r.id),
+            )
+            for r in self.logbook.jobs(limit=_PALETTE_JOBS)
+        ]
+        return found
+
+    def _press_bench(self, name: str) -> None:
+        if self.pages.currentWidget() is not self._bench:
+            self.show_place("bench")
+        if self._bench is not None:
+            self._bench.press(name)
+
+    def _show_calculator(self, name: str) -> None:
+        self.show_place("calculators")
+        if self._calculators is not None:
+            self._calculators.show_question(name)
+
+    def _show_terms(self) -> None:
+        """The glossary at the words under the pointer, else at those that have the keyboard."""
+        at = QApplication.widgetAt(QCursor.pos())
+        if at is None or at.window() is not self:
+            at = None
+        found = terms_at(at) or terms_at(self.focusWidget())
+        page = self._help_page()
+        self._to(page)
+        self.rail_buttons["help"].setChecked(True)
+        page.show_terms(found)
+        page.list.setFocus()
 
     def other_theme(self) -> None:
         """Day to night, night to day."""
@@ -261,15 +361,17 @@ class MainWindow(QMainWindow):
             page = self._workshop_page()
         elif name == "meters":
             page = self._meters_page()
-        elif name == "sums":
-            page = self._sums_page()
+        elif name == "calculators":
+            page = self._calculators_page()
         elif name == "help":
+            wanted = self._helped()
             page = self._help_page()
+            page.show_for(wanted)
         if name == "jobs":
             self.jobs.refresh()
         self._to(page)
         self.rail_buttons[name].setChecked(True)
-        if name in ("sheets", "sums"):
+        if name in ("sheets", "calculators"):
             page.list.setFocus()  # type: ignore[attr-defined]
         else:
             (self.jobs.list if name == "jobs" else page).setFocus()
@@ -456,15 +558,15 @@ class MainWindow(QMainWindow):
             self.pages.addWidget(meters)
         return self._meters
 
-    def _sums_page(self) -> QWidget:
-        if self._sums is None:
+    def _calculators_page(self) -> QWidget:
+        if self._calculators is None:
             from unitone.desktop.features.calculators.page import CalculatorsPage
             from unitone.session.session import library_of
 
-            self._sums = CalculatorsPage(lambda: library_of(self.logbook))
-            self._keys(self._sums, "sums", self._sums.press)
-            self.pages.addWidget(self._sums)
-        return self._sums
+            self._calculators = CalculatorsPage(lambda: library_of(self.logbook))
+            self._keys(self._calculators, "calculators", self._calculators.press)
+            self.pages.addWidget(self._calculators)
+        return self._calculators
 
     def _listen(self, wanted: bool) -> None:
         """The Meters want to hear the simulated radio of the job on the Bench, or not any more."""
@@ -512,11 +614,24 @@ class MainWindow(QMainWindow):
         assert self.worker is not None
         self.worker.do(lambda s: s.undo_variant())
 
-    def _help_page(self) -> QWidget:
+    def _helped(self) -> tuple[str, ...]:
+        """What help is wanted with: the step at hand on the Bench, then the view."""
+        here = self.pages.currentWidget()
+        if here is self._bench and self._bench is not None and self._bench.view is not None:
+            step = self._bench.view.step
+            return (step.quantity_id, step.quantity_id.partition(".")[0] + ".*", "bench")
+        views = (
+            (self.jobs, "jobs"), (self._sheets, "sheets"), (self._workshop, "workshop"), (self._meters, "meters"), (self._card, "card"),
+            (self._calculators, "calculators"), (self._papers, "papers"),
+        )  # fmt: skip
+        return tuple(name for page, name in views if page is not None and page is here)
+
+    def _help_page(self) -> HelpPage:
         if self._help is None:
-            from unitone.desktop.features.papers.page import HelpPage
+            from unitone.desktop.features.help.page import HelpPage
 
             self._help = HelpPage()
+            self._keys(self._help, "help", self._help.press)
             self.pages.addWidget(self._help)
         return self._help
 

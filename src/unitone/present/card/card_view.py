@@ -152,7 +152,7 @@ def _supply(state: JobState) -> str:
     most = current_limit(state.sheet)
     words = [tr("Set the current limit to {a:g} A.", a=most)] if most else []
     if most and state.shop.limit_a and state.shop.limit_a > most:
-        words.append(tr("Set to {a:g} A: too high to protect this radio.", a=state.shop.limit_a))
+        words.append(tr("It is set to {a:g} A: too high to protect this radio.", a=state.shop.limit_a))
     if state.shop.path == "lamp limiter":
         words.append(tr("A bright lamp means a short: switch off. Rails read low behind it."))
     if state.shop.path == "mains":

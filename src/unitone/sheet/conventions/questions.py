@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from unitone.quantities.registry import HEARD, QUIETING
 from unitone.radio.levels import EMF_DB
 from unitone.sheet.model.sheet import Aim, Limit, Role, Sheet, Step
-from unitone.words import N_, tr, translated
+from unitone.words import N_, in_language, joined, replace_untranslated, tr, translated
 
 
 @translated("title", "choices", "why", "effect")
@@ -180,12 +180,12 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
         for s in steps
     )
     if stand["after-peak"].choice == "back-off":
-        steps = tuple(_with_note(s, tr("Then turn back slightly.")) if s.aim == "peak" else s for s in steps)
+        steps = tuple(_with_note(s, N_("Then turn back slightly.")) if s.aim == "peak" else s for s in steps)
     procedure = ordered(steps, after)
     if not reasons:
-        return replace(sheet, steps=procedure), tr("as the sheet lists it")
+        return replace_untranslated(sheet, steps=procedure), tr("as the sheet lists it")
     line = tr("as the sheet: ") if procedure == ordered(sheet.steps) else ""
-    return replace(sheet, steps=procedure), line + " · ".join(reasons)
+    return replace_untranslated(sheet, steps=procedure), line + " · ".join(reasons)
 
 
 def _by(choice: Choice) -> str:
@@ -266,7 +266,7 @@ def _if_order(
     queue = iter(wanted)
     steps = tuple(next(queue) if s.id in ids else s for s in steps)
     if choice.choice == "last-first":
-        steps = tuple(replace(s, adjust=tuple(reversed(s.adjust))) if s.id in ids else s for s in steps)
+        steps = tuple(replace_untranslated(s, adjust=tuple(reversed(s.adjust))) if s.id in ids else s for s in steps)
     words = tr("last IF transformer first") if choice.choice == "last-first" else tr("IF front to back")
     return steps, [f"{words} ({_by(choice)})"]
 
@@ -287,10 +287,10 @@ def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step
 
     def one(s: Step) -> Step:
         if s.quantity_id == "rx.s_meter":
-            return replace(s, required=tuple(replace(c, level_dbm=moved(c.level_dbm)) for c in s.required))
+            return replace_untranslated(s, required=tuple(replace(c, level_dbm=moved(c.level_dbm)) for c in s.required))
         if s.quantity_id == "rx.led_lights":
             limit = Limit(moved(s.limit.low), moved(s.limit.high), moved(s.limit.nominal))
-            return replace(s, limit=limit, target=moved(s.target))
+            return replace_untranslated(s, limit=limit, target=moved(s.target))
         return s
 
     return tuple(one(s) for s in steps)
@@ -308,7 +308,7 @@ def _read_by(step: Step, choice: str) -> Step:
     if choice == "af" and any(c.deviation_hz for c in step.required):
         # A limiter keeps the audio of FM as loud however weak the signal is: it would tell nothing.
         return step
-    return replace(step, read_by=wanted)
+    return replace_untranslated(step, read_by=wanted)
 
 
 def _power(step: Step, choice: str) -> Step:
@@ -316,7 +316,7 @@ def _power(step: Step, choice: str) -> Step:
     if step.quantity_id != "tx.power" or step.aim not in ("peak", "level") or len(step.required) < 2:
         return step
     aims: dict[str, Aim] = {"flattest": "level", "middle": "peak"}
-    return replace(step, aim=aims.get(choice, step.aim))
+    return replace_untranslated(step, aim=aims.get(choice, step.aim))
 
 
 def _channel(sheet: Sheet, step: Step, choice: str) -> Step:
@@ -327,12 +327,13 @@ def _channel(sheet: Sheet, step: Step, choice: str) -> Step:
     if choice == "sheet" or step.aim not in ("peak", "null") or len(set(names)) < 2:
         return step
     if choice == "middle":
-        return replace(step, set_channel=names[len(names) // 2])
-    words = tr("One circuit at the low end, the other at the high end; then confirm the middle.")
-    return _with_note(replace(step, set_channel=names[0]), words)
+        return replace_untranslated(step, set_channel=names[len(names) // 2])
+    words = N_("One circuit at the low end, the other at the high end; then confirm the middle.")
+    return _with_note(replace_untranslated(step, set_channel=names[0]), words)
 
 
 #: What the ends of a band may be short of the middle when a front end is shared out (dB of ratio; common practice, no source).
+#: The note of such a step names it.
 _ENDS_DB = 4.0
 
 
@@ -342,23 +343,21 @@ def _staggered(sheet: Sheet, step: Step) -> Step:
     single = len(step.required) == 1 and step.setting.channel not in ends
     if step.aim != "peak" or role_of(step) != "front-end" or len(step.adjusters) < 2 or not single or step.read_by:
         return step
-    places = (step.setting, *(replace(step.setting, channel=name) for name in ends))
+    places = (step.setting, *(replace_untranslated(step.setting, channel=name) for name in ends))
     # The sheet's figure is the middle's: the ends may be short of it. What counts there is the sensitivity, which has its own step.
-    limit = step.limit if step.limit.low is None else replace(step.limit, low=step.limit.low - _ENDS_DB)
-    words = tr(
-        "One circuit for the low end, the other for the high end; {db} dB less will do there.", db=f"{_ENDS_DB:g}"
-    )
-    return _with_note(replace(step, aim="level", required=places, limit=limit), words)
+    limit = step.limit if step.limit.low is None else replace_untranslated(step.limit, low=step.limit.low - _ENDS_DB)
+    words = N_("One circuit for the low end, the other for the high end; 4 dB less is enough there.")
+    return _with_note(replace_untranslated(step, aim="level", required=places, limit=limit), words)
 
 
 def _told(step: Step, stand: Mapping[str, Choice], most: float | None) -> Step:
     """What a step says of the conventions that leave its order and its limit alone."""
     if stand["if-shape"].choice == "staggered" and role_of(step) == "if":
-        step = _with_note(step, tr("Staggered: one transformer 1 to 2 kHz below, the other as much above."))
+        step = _with_note(step, N_("Staggered: one transformer 1 to 2 kHz below, the other as much above."))
     if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "sheet":
-        step = _with_note(step, tr("To the sheet's own value."))
+        step = _with_note(step, N_("To the sheet's own value."))
     if step.quantity_id == "tx.deviation" and stand["deviation"].choice == "louder":
-        step = _with_note(step, tr("Louder by habit, never above the rule's limit."))
+        step = _with_note(step, N_("Louder by habit, never above the rule's limit."))
     return _deviation_target(step, stand["deviation"].choice, most)
 
 
@@ -371,8 +370,9 @@ def _deviation_target(step: Step, choice: str, most: float | None) -> Step:
     if step.quantity_id != "tx.deviation" or step.aim != "set" or most is None or choice not in _NEAR_CEILING:
         return step
     wanted = _NEAR_CEILING[choice] * most
-    return replace(step, target=wanted) if step.limit.holds(wanted) else step
+    return replace_untranslated(step, target=wanted) if step.limit.holds(wanted) else step
 
 
 def _with_note(step: Step, words: str) -> Step:
-    return replace(step, note=f"{step.note} {words}".strip())
+    with in_language("en"):
+        return replace(step, note=joined(step.note, words))

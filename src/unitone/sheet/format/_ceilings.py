@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 
 from unitone.errors import EntryError
 from unitone.quantities.entry import parse_si
@@ -13,7 +12,7 @@ from unitone.sheet.format import keys as form
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.limits import value_of
 from unitone.sheet.model.sheet import Final, Limit, Rule, Step, Supply
-from unitone.words import tr
+from unitone.words import replace_untranslated, tr
 
 Complain = Callable[[Place, str], None]
 
@@ -76,7 +75,7 @@ def capped(step: Step, of_rule: Rule) -> Step:
     low, nominal = step.limit.low, step.limit.nominal
     limit = Limit(low, most, None if nominal is not None and nominal > most else nominal)
     target = step.target if step.target is None or step.target <= most else None
-    return replace(step, limit=limit, target=target)
+    return replace_untranslated(step, limit=limit, target=target)
 
 
 def overheated(complain: Complain, steps: Sequence[Step], fed: Supply, of_final: Final) -> None:

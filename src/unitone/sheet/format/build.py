@@ -49,7 +49,7 @@ from unitone.sheet.model.sheet import (
     Way,
     led_point,
 )
-from unitone.words import tr
+from unitone.words import replace_untranslated, tr
 
 FORMAT = "unitone-sheet/1"
 #: More steps than any radio has; a file beyond it is no sheet.
@@ -256,8 +256,8 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         source_text=text,
     )
     _order(problems, w)
-    sheet = replace(sheet, adjusters=_adjusters(problems, w, sheet, pictures))
-    return replace(
+    sheet = replace_untranslated(sheet, adjusters=_adjusters(problems, w, sheet, pictures))
+    return replace_untranslated(
         sheet,
         voltages=voltages(problems.complain, w, sheet),
         parts=tuple(_part(problems, i, p, sheet, pictures) for i, p in enumerate(w.part)),
@@ -442,7 +442,7 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
     way: Way = s.way or ("transmit" if s.hook_up == "transmit" else "receive" if s.hook_up == "receive" else "either")
     if (q.way == "transmit" and s.hook_up != "transmit") or (way == "transmit" and s.hook_up != "transmit"):
         problems.complain(
-            ("step", i, "hook_up"), tr('{quantity} is measured while sending: hook_up = "send".', quantity=s.quantity)
+            ("step", i, "hook_up"), tr('{quantity} is measured on transmit: hook_up = "transmit".', quantity=s.quantity)
         )
     limit = _limit(problems, i, s, q)
     target = None
@@ -501,9 +501,7 @@ def _leds(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:
     place = ("step", i, "leds")
     if s.quantity != "rx.led_lights":
         if s.leds:
-            problems.complain(
-                place, tr("only a step of rx.led_lights has lamps. Leave them out, or name that quantity.")
-            )
+            problems.complain(place, tr("only a step of rx.led_lights has “leds”. Leave it out, or use that quantity."))
         return ()
     try:
         marks = [mark_db(m) for m in s.leds]
@@ -513,7 +511,7 @@ def _leds(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:
     if 0.0 not in marks or any(b <= a for a, b in pairwise(marks)):
         problems.complain(
             place,
-            tr('name the marks upward, S9 among them: that lamp is set. Write lamps = ["S3", "S6", "S9", "+20"].'),
+            tr('name the marks from weak to strong, S9 among them. Write leds = ["S3", "S6", "S9", "+20"].'),
         )
     return tuple("S9" if db == 0.0 else m.strip() for m, db in zip(s.leds, marks, strict=True))
 

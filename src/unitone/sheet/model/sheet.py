@@ -98,6 +98,7 @@ class Effect:
         return pattern + (f" ({', '.join(narrowed)})" if narrowed else "")
 
 
+@translated("where", "tool", "note")
 @dataclass(frozen=True)
 class Adjuster:
     """A core, trimmer or preset. ``step_mdeg`` is its smallest sensible move, ``travel_mdeg`` from stop to stop."""
@@ -122,6 +123,7 @@ class Adjuster:
         return any(r.covers(quantity_id, conditions) for r in self.affects)
 
 
+@translated("what", "where")
 @dataclass(frozen=True)
 class Part:
     """A part that may be changed: what it is, where it sits, what it can reach."""
@@ -145,6 +147,7 @@ class Action:
     affects: tuple[Effect, ...]
 
 
+@translated("title")
 @dataclass(frozen=True)
 class Picture:
     """A photograph or drawing of the board; ``crop`` is left, top, right, bottom (0 to 1) of what is shown."""
@@ -155,6 +158,7 @@ class Picture:
     crop: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
 
 
+@translated("title")
 @dataclass(frozen=True)
 class TestPoint:
     """A place to put the probe."""
@@ -167,6 +171,7 @@ class TestPoint:
     picture: str = ""
 
 
+@translated("title")
 @dataclass(frozen=True)
 class Stage:
     """A stage of the signal path, drawn in the path strip."""
@@ -261,6 +266,7 @@ def without(conditions: Conditions, *names: str) -> Conditions:
     return replace(conditions, **{n: () if n == "panel" else None for n in names})  # type: ignore[arg-type]
 
 
+@translated("at", "coupling")
 @dataclass(frozen=True)
 class Inject:
     """Where the generator goes when it does not feed the aerial socket; its frequency in Hz (None: the step's note says)."""
@@ -270,6 +276,7 @@ class Inject:
     coupling: str = ""
 
 
+@translated("title", "source", "caution", "note")
 @dataclass(frozen=True)
 class Step:
     """One thing to measure and perhaps adjust. ``adjust`` holds groups: one id, or the two of a coupled pair."""
@@ -377,6 +384,7 @@ class Mixing:
         return self.way in ("either", way) and all(mine is None or mine == its for mine, its in narrowed)
 
 
+@translated("title", "where")
 @dataclass(frozen=True)
 class Voltage:
     """A row of the voltage table: what should stand at a point, and how it is fed.
@@ -461,6 +469,7 @@ class Look:
     group: str = ""
 
 
+@translated("sign", "cause", "cure")
 @dataclass(frozen=True)
 class KnownFault:
     """A fault that radios of this kind are known for: its sign, its cause, its cure, and where it sits."""
@@ -472,6 +481,7 @@ class KnownFault:
     stage: str = ""
 
 
+@translated("does")
 @dataclass(frozen=True)
 class Control:
     """A knob or switch of the front panel: its positions, and in plain words what it does."""
@@ -481,6 +491,7 @@ class Control:
     does: str = ""
 
 
+@translated("cautions")
 @dataclass(frozen=True)
 class Sheet:
     """A whole sheet. ``source_text`` is the file it came from, kept so that a job carries its own copy."""

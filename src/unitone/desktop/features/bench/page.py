@@ -248,7 +248,7 @@ class BenchPage(QWidget):
         self.hook = HookUpCard()
         self.hook.confirmed.connect(lambda: self.press("hook-up"))
         self.hook.forced.connect(lambda: self.press("key-anyway"))
-        self.hook.repaired.connect(lambda: self.press("mend"))
+        self.hook.repaired.connect(lambda: self.press("repair"))
         layout.addWidget(self.hook)
         column.addWidget(card)
         return column
@@ -413,7 +413,7 @@ class BenchPage(QWidget):
             "void": _void,
             "hook-up": lambda s: s.confirm_hook_up(view.hook_up.wanted),
             "key-anyway": lambda s: s.key_anyway(),
-            "mend": lambda s: s.repair(),
+            "repair": lambda s: s.repair(),
             "chart": chart_on,
             "worth": ask_worth,
             "what": lambda s: ask_what(s, view.board.selected),

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -22,9 +23,11 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.align.frequency.counts import Typed, counted_one, mixing_sheets, point_at, sources, trace
+from unitone.calculators.calculator import SUBJECTS, SYNTHESISER
 from unitone.calculators.catalogue import CALCULATORS, Calculator, Given
 from unitone.calculators.typed import work_out
 from unitone.desktop.features.calculators.channel_path import PathCard
+from unitone.desktop.features.calculators.drawings import Drawing
 from unitone.desktop.features.calculators.whatif import TryCard
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice, choice_of
@@ -52,8 +55,17 @@ def _card() -> tuple[QFrame, QVBoxLayout]:
     return card, layout
 
 
+class ExampleLine(QLineEdit):
+    """A field whose figure is chosen when it is entered: typing overwrites the example."""
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        """All of it is chosen, by key and by click."""
+        super().focusInEvent(event)
+        QTimer.singleShot(0, self.selectAll)
+
+
 class CalculatorCard(Card):
-    """One sum: its fields, what comes of them, the formula and what it assumed."""
+    """One calculator: its fields, what comes of them, the formula and what it assumed."""
 
     def __init__(self, chosen: Calculator) -> None:
         super().__init__(chosen.question)
@@ -61,6 +73,8 @@ class CalculatorCard(Card):
         layout = self.column
         if chosen.caution:
             layout.addWidget(label("caution", chosen.caution, True))
+        self.example = label("small", tr("Worked example: type your own figures over it."))
+        layout.addWidget(self.example)
         grid = QGridLayout()
         grid.setVerticalSpacing(theme.px(4))
         self.fields: dict[str, QLineEdit | Choice] = {}
@@ -80,6 +94,8 @@ class CalculatorCard(Card):
         self.answers = QGridLayout(self.result)
         self.answers.setColumnStretch(1, 1)
         layout.addWidget(self.result)
+        self.drawing = Drawing(chosen.name)
+        layout.addWidget(self.drawing)
         self.missing = label("quiet", "", True)
         layout.addWidget(self.missing)
         layout.addWidget(label("quiet", chosen.formula, True))
@@ -91,11 +107,16 @@ class CalculatorCard(Card):
     def _field(self, given: Given) -> QLineEdit | Choice:
         if given.choices:
             return choice_of(given.choices, given.usual, self.work)
-        line = QLineEdit(given.usual)
+        line = ExampleLine(figure(given.example))
         line.setPlaceholderText(given.hint)
         line.setMaxLength(300)
         line.textChanged.connect(lambda _: self.work())
+        line.textEdited.connect(lambda _: self._own())
         return line
+
+    def _own(self) -> None:
+        """From here on the figures are the technician's."""
+        self.example.setVisible(False)
 
     def typed(self) -> dict[str, str]:
         """What stands in the fields."""
@@ -120,14 +141,12 @@ class CalculatorCard(Card):
             self.answers.addWidget(label("quiet", answer.words), n, 0, Qt.AlignmentFlag.AlignTop)
             self.answers.addWidget(words, n, 1)
         self.result.setVisible(bool(found))
+        self.drawing.show_answers(self.typed() if found else {}, {a.key: a.value for a in found})
         self.missing.setVisible(bool(self.missing.text()))
 
     def first(self) -> QWidget:
-        """Where typing begins: the first field that is empty."""
-        return next(
-            (f for f in self.fields.values() if isinstance(f, QLineEdit) and not f.text()),
-            next(iter(self.fields.values())),
-        )
+        """Where typing begins: the first figure."""
+        return next((f for f in self.fields.values() if isinstance(f, QLineEdit)), next(iter(self.fields.values())))
 
 
 class OscillatorsCard(Card):
@@ -317,9 +336,11 @@ class CalculatorsPage(QWidget):
         self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(
-            lambda item, _: item is not None and self.show_calculator(str(item.data(Qt.ItemDataRole.UserRole)))
+            lambda item, _: item is not None and self.show_calculator(str(item.data(Qt.ItemDataRole.UserRole) or ""))
         )
         layout.addWidget(self.list, 1)
+        self.empty = label("quiet", tr("No question has these words."), True)
+        layout.addWidget(self.empty)
         row.addWidget(card, 2)
         self.cards = QStackedWidget()
         self._made: dict[str, QScrollArea] = {}
@@ -328,33 +349,57 @@ class CalculatorsPage(QWidget):
         row.addWidget(self.cards, 3)
         outer.addLayout(row, 1)
         self._fill()
-        self.list.setCurrentRow(0)
 
     def _fill(self) -> None:
-        wanted = self.find.text().strip().lower()
+        wanted = self.find.text().strip().casefold().split()
         now = self.list.currentItem()
         chosen = now.data(Qt.ItemDataRole.UserRole) if now is not None else ""
+        self.list.blockSignals(True)
         self.list.clear()
         questions = [
-            (_OSCILLATORS, tr("Where are my oscillators?"), tr("Frequency")),
-            (_PATH, tr("How is this channel made?"), tr("Frequency")),
-            (_TRY, tr("What would this change do?"), tr("Frequency")),
+            (_OSCILLATORS, tr("Where are my oscillators?"), SYNTHESISER),
+            (_PATH, tr("How is this channel made?"), SYNTHESISER),
+            (_TRY, tr("What would this change do?"), SYNTHESISER),
             *((s.name, s.question, s.group) for s in CALCULATORS),
         ]
-        for name, question, group in sorted(questions, key=lambda q: q[2]):
-            if wanted and wanted not in f"{question} {group} {name}".lower():
+        for subject in SUBJECTS:
+            rows = [
+                (name, question) for name, question, group in questions
+                if group == subject and all(w in f"{question} {tr(subject)} {name}".casefold() for w in wanted)
+            ]  # fmt: skip
+            if not rows:
                 continue
-            item = QListWidgetItem(question)
-            set_tip(item, f"{group}: {question}")
-            item.setData(Qt.ItemDataRole.UserRole, name)
-            self.list.addItem(item)
-            if name == chosen:
-                self.list.setCurrentItem(item)
+            head = QListWidgetItem(tr(subject).upper())
+            head.setFlags(Qt.ItemFlag.NoItemFlags)
+            head.setFont(theme.font(12, bold=True))
+            self.list.addItem(head)
+            for name, question in rows:
+                item = QListWidgetItem(question)
+                set_tip(item, f"{tr(subject)}: {question}")
+                item.setData(Qt.ItemDataRole.UserRole, name)
+                self.list.addItem(item)
+                if name == chosen:
+                    self.list.setCurrentItem(item)
+        self.list.blockSignals(False)
         if self.list.currentRow() < 0 and self.list.count():
-            self.list.setCurrentRow(0)
+            self.list.setCurrentRow(1)
+        self.empty.setVisible(not self.list.count())
+
+    def show_question(self, name: str) -> None:
+        """Choose a question by its name, whatever was looked for."""
+        self.find.clear()
+        for n in range(self.list.count()):
+            item = self.list.item(n)
+            if item is not None and item.data(Qt.ItemDataRole.UserRole) == name:
+                self.list.setCurrentItem(item)
+                self.show_calculator(name)
+                first = self.inside[name].first() if hasattr(self.inside[name], "first") else None
+                (first or self.list).setFocus()
 
     def show_calculator(self, name: str) -> None:
         """Ask this one; what was typed in another stays there."""
+        if not name:
+            return
         if name not in self._made:
             card: CalculatorCard | OscillatorsCard | PathCard | TryCard
             if name == _OSCILLATORS:
@@ -372,6 +417,6 @@ class CalculatorsPage(QWidget):
 
     def press(self, name: str) -> None:
         """An action by its id."""
-        if name == "find-sum":
+        if name == "find-calculator":
             self.find.setFocus()
             self.find.selectAll()

@@ -1,8 +1,7 @@
-"""A job's papers in the window, and help with every key."""
+"""A job's papers in the window."""
 
 from __future__ import annotations
 
-from html import escape
 from pathlib import Path
 
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, pyqtSignal
@@ -15,12 +14,10 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QPushButton,
-    QTextBrowser,
     QVBoxLayout,
     QWidget,
 )
 
-from unitone.desktop.shell.actions import ACTIONS
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label
@@ -28,8 +25,6 @@ from unitone.job.fold import read
 from unitone.present.papers import FORMS, Paper, certificate_of, handover_of, paper_head, render_paper, write_paper
 from unitone.store.logbook import Logbook
 from unitone.words import LANGUAGES, tr
-
-_MANUAL = Path(__file__).resolve().parents[5] / "docs" / "manual.md"
 
 
 class PapersPage(QWidget):
@@ -148,50 +143,3 @@ class PapersPage(QWidget):
             ),
             lambda _: self.words.setText(tr("Saved as {path}", path=path)), self.words.setText,
         )  # fmt: skip
-
-
-class HelpPage(QWidget):
-    """Every key, then the manual."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setObjectName("paper")
-        self.setAccessibleName(tr("Help"))
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(theme.px(20), theme.px(16), theme.px(20), theme.px(14))
-        outer.addWidget(label("page", tr("Help")))
-        columns = QHBoxLayout()
-        columns.setSpacing(theme.px(12))
-        self.keys, self.manual = QTextBrowser(), QTextBrowser()
-        self.keys.setAccessibleName(tr("Keys"))
-        self.manual.setAccessibleName(tr("Manual"))
-        self.manual.setOpenExternalLinks(False)
-        columns.addWidget(self.keys, 2)
-        columns.addWidget(self.manual, 3)
-        outer.addLayout(columns, 1)
-        self._fill()
-
-    def _fill(self) -> None:
-        rows = []
-        for scope, words in (
-            ("everywhere", tr("Everywhere")),
-            ("bench", tr("On the Bench")),
-            ("jobs", tr("Among the jobs")),
-            ("card", tr("On the card of a job")),
-            ("meters", tr("At the meters")),
-            ("sums", tr("In the calculators")),
-            ("sheets", tr("Among the sheets")),
-        ):
-            rows.append(f"<tr><td colspan=2><br><b>{escape(words)}</b></td></tr>")
-            rows += [
-                f"<tr><td style='padding-right:14px'><b>{escape(a.key)}</b></td><td>{escape(a.words)}</td></tr>"
-                for a in ACTIONS
-                if a.scope == scope
-            ]
-        self.keys.setHtml("<table cellspacing=4>" + "".join(rows) + "</table>")
-        text = (
-            _MANUAL.read_text(encoding="utf-8")
-            if _MANUAL.is_file()
-            else tr("The manual is in docs/manual.md of the source.")
-        )
-        self.manual.setMarkdown(text)

@@ -36,8 +36,8 @@ class SettingsPage(QWidget):
         columns = QHBoxLayout(self)
         columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(theme.px(12))
-        columns.addWidget(self._papers(), 3)
-        columns.addWidget(self._program(), 2)
+        columns.addWidget(self._papers(), 3, Qt.AlignmentFlag.AlignTop)
+        columns.addWidget(self._program(), 2, Qt.AlignmentFlag.AlignTop)
         self._show_mark()
 
     def _card(self, title: str, words: str) -> tuple[QFrame, QVBoxLayout]:

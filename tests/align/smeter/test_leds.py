@@ -107,20 +107,20 @@ def test_the_lamp_of_s9_stands_by_its_convention(choice: str, level: float) -> N
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [
-        ('lamps = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'lamps = ["S3", "S5"]', "S9 among them"),
-        ('lamps = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'lamps = ["S9", "S5"]', "name the marks upward"),
-        ('lamps = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'lamps = ["S9", "loud"]', "“loud” is no mark"),
-        ('lamps = ["S3", "S5", "S7", "S9", "+10", "+30"]', "", "S9 among them"),
-        ('quantity = "rx.led_lights"', 'quantity = "rx.squelch_opens"', "only a step of rx.led_lights has lamps"),
+        ('leds = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'leds = ["S3", "S5"]', "S9 among them"),
+        ('leds = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'leds = ["S9", "S5"]', "from weak to strong"),
+        ('leds = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'leds = ["S9", "loud"]', "“loud” is no mark"),
+        ('leds = ["S3", "S5", "S7", "S9", "+10", "+30"]', "", "S9 among them"),
+        ('quantity = "rx.led_lights"', 'quantity = "rx.squelch_opens"', "only a step of rx.led_lights has"),
     ],
 )
-def test_lamps_that_cannot_be_are_said_with_their_cure(old: str, new: str, says: str) -> None:
+def test_leds_that_cannot_be_are_said_with_their_cure(old: str, new: str, says: str) -> None:
     import tomllib
 
     _, problems = check(tomllib.loads(TEXT.replace(old, new, 1)), TEAL)
     assert [p.place[2] for p in problems if says in p.text] == ["leds"]
 
 
-def test_a_new_step_of_lamps_has_marks_that_hold() -> None:
+def test_a_new_step_of_leds_has_marks_that_hold() -> None:
     made = usual_step("rx.led_lights")
     assert made["phase"] == "settings" and [s_units(mark_db(m)) for m in made["leds"]][-2:] == ["S9", "S9+20"]

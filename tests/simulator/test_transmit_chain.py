@@ -182,7 +182,7 @@ def test_what_a_wrong_hook_up_broke_gives_nothing_until_it_is_mended() -> None:
         ('adjuster = "L8"\ncentre', 'adjuster = "L8"\ncoupling = 1.2\ncentre', "three coils in a row"),
         ('adjuster = "L9"\ncentre', 'adjuster = "L9"\ncoupling = 1.2\ncentre', "stands alone"),
         ('least = "5 W"', 'least = "50 W"', "from least to most"),
-        ('[send.trap]\nadjuster = "L10"', '[send.trap]\nadjuster = "L77"', "no adjuster 'L77'"),
+        ('[transmit.trap]\nadjuster = "L10"', '[transmit.trap]\nadjuster = "L77"', "no adjuster 'L77'"),
         ('control = "processor"', 'control = "shout"', "no control 'shout'"),
         ("efficiency = 0.3", "efficiency = 1.3", "draw.efficiency"),
     ],

@@ -76,7 +76,7 @@ def test_if_transformers_from_the_last_one_back(sheet: Sheet) -> None:
 
 
 @pytest.mark.parametrize("path", [*built_in(), *general()], ids=lambda p: p.stem)
-def test_every_mixture_of_schools_keeps_every_step_and_every_other_order(path) -> None:  # type: ignore[no-untyped-def]
+def test_every_mixture_of_conventions_keeps_every_step_and_every_other_order(path) -> None:  # type: ignore[no-untyped-def]
     sheet = read_sheet(path)
     mixtures: list[dict[str, str]] = [{}]
     for convention in (s for s in CONVENTIONS if s.effect in ("the order", "the channel that a step is peaked on")):
@@ -107,7 +107,7 @@ def test_s9_and_back_off_change_what_a_job_is_told(book: Logbook) -> None:
     before = session.sheet.step("s-meter").required[0].level_dbm
     session.set_conventions({"s9": "100uv-pd", "after-peak": "back-off"})
     assert session.sheet.step("s-meter").required[0].level_dbm == pytest.approx(before + 6.0206, abs=1e-4)  # type: ignore[operator]
-    assert "a hair back off" in session.sheet.step("front-end").note
+    assert "turn back slightly" in session.sheet.step("front-end").note
     rows = {r.question: r for r in take_view(session).procedure.conventions}
     assert rows["s9"].by == "job" and rows["detector"].by == "sheet" and rows["s9"].own == "100uv-pd"
     session.set_conventions({})
@@ -128,7 +128,7 @@ def test_channel_shape_and_deviation(sheet: Sheet) -> None:
     told, _ = apply(sheet, {"if-shape": "staggered", "deviation": "louder"}, {})
     assert "Staggered" in told.step("if-second").note and "Staggered" not in told.step("front-end").note
     assert (
-        "never above the rule's ceiling" in told.step("deviation").note
+        "never above the rule's limit" in told.step("deviation").note
         and told.step("deviation").limit == sheet.step("deviation").limit
     )
     assert apply(sheet, {}, {})[0].step("deviation").note == sheet.step("deviation").note
@@ -144,7 +144,7 @@ def test_channel_shape_and_deviation(sheet: Sheet) -> None:
     }
 
 
-def test_the_workshops_schools_go_into_new_jobs_only(book: Logbook) -> None:
+def test_the_workshops_conventions_go_into_new_jobs_only(book: Logbook) -> None:
     old = Session(book, open_job(book, "ostrel-weir-40-am", Card(1, "x")))
     book.set_setting("conventions", {"if-order": "last-first"})
     new = Session(book, open_job(book, "ostrel-weir-40-am", Card(2, "x")))

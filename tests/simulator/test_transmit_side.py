@@ -125,7 +125,7 @@ def test_radios_without_these_sides_have_no_such_instruments(sheet: Sheet, physi
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [
-        ('[send.am]\nadjuster = "P6"', '[send.am]\nadjuster = "P66"', "no adjuster 'P66'"),
+        ('[transmit.am]\nadjuster = "P6"', '[transmit.am]\nadjuster = "P66"', "no adjuster 'P66'"),
         ('adjusters = ["P4", "P5"]', 'adjusters = ["P4", "P55"]', "no adjuster 'P55'"),
         ('[bias]\nadjuster = "P3"', '[bias]\nadjuster = "P33"', "no adjuster 'P33'"),
         ('modulator_adjuster = "P7"', 'modulator_adjuster = "P77"', "no adjuster 'P77'"),
