@@ -12,7 +12,7 @@ from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
 from unitone.radio.compromise import compromise, tied
 from unitone.radio.drift import drift
-from unitone.words import N_, tr
+from unitone.words import N_, tr, tr_n
 
 
 def _named(text: str) -> dict[str, float]:
@@ -122,7 +122,9 @@ def _settled(v: Mapping[str, Any]) -> list[Answer]:
         raise EntryError(tr("Enter at least three counts over some minutes."))
     wait = tr("not certain yet: count again")
     if seen.wait_s is not None:
-        wait = tr("none: trim it") if seen.wait_s <= 0 else tr("{n} minutes", n=math.ceil(seen.wait_s / 60))
+        wait = (
+            tr("none: trim it") if seen.wait_s <= 0 else tr_n("{n} minute", "{n} minutes", math.ceil(seen.wait_s / 60))
+        )
     if seen.wait_s is None and abs(seen.hz_per_minute) * 10.0 < v["small"]:
         wait = tr("none: trim it")
     return [

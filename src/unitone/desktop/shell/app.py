@@ -15,7 +15,7 @@ from unitone.desktop.theme.theme import load_fonts, theme
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import DamagedLogbook, UnitoneError
 from unitone.store.logbook import Logbook
-from unitone.words import day, language_wanted, tr, use_language
+from unitone.words import day, language_wanted, tr, tr_n, use_language
 
 
 def make_application() -> QApplication:
@@ -155,7 +155,7 @@ class Program:
 
         def done(result: tuple[int, Path | None]) -> None:
             jobs, aside = result
-            words = tr("Restored: {n} jobs.", n=jobs)
+            words = tr_n("Restored: {n} job.", "Restored: {n} jobs.", jobs)
             if aside is not None:
                 words += " " + tr("What was here lies in {path}.", path=aside)
             self._again(waiting, words)

@@ -486,6 +486,7 @@ class MainWindow(QMainWindow):
             self.worker.refused.connect(self._refused)
             self.worker.changed.connect(self._shown)
             self._bench.edit_sheet.connect(self.edit_job_sheet)
+            self._bench.photo_wanted.connect(self._add_photo)
             self.worker.sound.connect(lambda heard: self._meters and self._meters.hear(heard))  # type: ignore[attr-defined]
             self.worker.deaf.connect(lambda words: self._meters and self._meters.deaf(words))  # type: ignore[attr-defined]
             self._keys(self._bench, "bench", self._bench.press)
@@ -601,6 +602,12 @@ class MainWindow(QMainWindow):
         self._sheets.open_job_sheet(
             job_id, state.written.source_text, pictures, state.sheet.title, standing_variant(state)
         )  # type: ignore[union-attr]
+
+    def _add_photo(self, job_id: str, path: str) -> None:
+        """The job's sheet at its board, with a photograph of it: kept as this radio's own sheet once it is saved."""
+        self.edit_job_sheet(job_id)
+        if self._sheets is not None:
+            self._sheets.add_photo(path)
 
     def _keep_variant(self, job_id: str, title: str, bundle: Bundle) -> None:
         """A variant was made in the editor: put it on the job's tape, and go back to the Bench."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from unitone.desktop.theme.theme import theme
@@ -14,12 +14,16 @@ from unitone.words import tr
 
 #: Narrower than this (pixels at normal type), only the pin at hand has its name beside it.
 _NAMES_FROM = 190
+#: Qt's largest height: no limit.
+_NO_LIMIT = 16_777_215
 
 
 class BoardView(Painted):
     """Click a pin to take that adjuster in hand."""
 
     chosen = pyqtSignal(str)
+    #: A photograph of the board is to be added: its path, or "" to choose one.
+    photo_wanted = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(tr("Board"), parent)
@@ -27,7 +31,13 @@ class BoardView(Painted):
         self.image: BoardImage | None = None
         self._crop: Crop = WHOLE
         self.setMouseTracking(True)
+        self.setAcceptDrops(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    @property
+    def bare(self) -> bool:
+        """Is there neither a picture nor a pin?"""
+        return self.image is None and not self._pins
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(300), theme.px(250))
@@ -42,7 +52,11 @@ class BoardView(Painted):
             return
         self.image, self._crop, self._pins = shown, crop, pins
         lit = [p.id for p in pins if p.current]
-        self.setAccessibleDescription(tr("lit: {pins}", pins=", ".join(lit) or "none"))
+        self.setAccessibleDescription(
+            tr("Add a photo of the board") if self.bare else tr("lit: {pins}", pins=", ".join(lit) or tr("none"))
+        )
+        # A board that nobody photographed leaves its room to the turns below.
+        self.setMaximumHeight(theme.px(110) if self.bare else _NO_LIMIT)
         self.update()
 
     def _area(self) -> QRectF:
@@ -58,6 +72,9 @@ class BoardView(Painted):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         del event
         painter = self.painter()
+        if self.bare:
+            self._invite(painter)
+            return
         area = self._area()
         if self.image is not None:
             if theme.tokens.name == "night":
@@ -71,6 +88,42 @@ class BoardView(Painted):
         for pin in self._pins:
             if pin.kind != "test point" or pin.current:
                 self._pin(painter, area, pin)
+
+    def _invite(self, painter: QPainter) -> None:
+        """Where a photograph can be dropped."""
+        painter.setPen(QPen(theme.colour("teal"), 2, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(3, 3, -3, -3), 10, 10)
+        painter.setPen(theme.colour("teal"))
+        painter.setFont(theme.font(15, True))
+        flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+        upper = QRectF(self.rect()).adjusted(12, 8, -12, -self.height() / 2)
+        painter.drawText(
+            upper,
+            int(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom | Qt.TextFlag.TextWordWrap),
+            tr("Add a photo of the board"),
+        )
+        painter.setFont(theme.font(13))
+        painter.setPen(theme.colour("quiet"))
+        painter.drawText(
+            QRectF(self.rect()).adjusted(12, self.height() / 2, -12, -8), int(flags), tr("Drop it here, or click")
+        )
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """A picture file may be dropped where there is none yet."""
+        data = None if event is None else event.mimeData()
+        if event is not None and data is not None and self.bare and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """The first file dropped is the board's photograph."""
+        data = None if event is None else event.mimeData()
+        if event is None or data is None or not self.bare:
+            return
+        path = next((u.toLocalFile() for u in data.urls() if u.isLocalFile()), "")
+        if path:
+            event.acceptProposedAction()
+            self.photo_wanted.emit(path)
 
     def place_of(self, pin: Pin) -> QPointF:
         """Where on the widget a pin lies."""
@@ -129,13 +182,17 @@ class BoardView(Painted):
         return best
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and (pin := self.pin_at(event.position())) is not None:
+        if event is None:
+            return
+        if self.bare:
+            self.photo_wanted.emit("")
+        elif (pin := self.pin_at(event.position())) is not None:
             self.chosen.emit(pin.id)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
         pin = self.pin_at(event.position())
-        self.setCursor(Qt.CursorShape.PointingHandCursor if pin else Qt.CursorShape.ArrowCursor)
+        self.setCursor(Qt.CursorShape.PointingHandCursor if pin or self.bare else Qt.CursorShape.ArrowCursor)
         if pin is not None:
             QToolTip.showText(event.globalPosition().toPoint(), plain_tip(pin.id), self)

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPlainTextEdit,
+    QPushButton,
     QScrollArea,
     QSizePolicy,
     QVBoxLayout,
@@ -103,7 +104,7 @@ class FormView(QScrollArea):
     edited = pyqtSignal(object, object)
     finished = pyqtSignal(object)
 
-    def __init__(self, fields: Sequence[Field], names: Names, columns: int = 2) -> None:
+    def __init__(self, fields: Sequence[Field], names: Names, columns: int = 2, first: int = 0, more: str = "") -> None:
         super().__init__()
         self.fields = tuple(fields)
         self.setWidgetResizable(True)
@@ -119,13 +120,31 @@ class FormView(QScrollArea):
         self.general.setAccessibleName(tr("What is wrong"))
         self.general.hide()
         outer.addWidget(self.general)
+        self._rest_keys = frozenset(f.key for f in self.fields[first:]) if first else frozenset()
+        self.more = QPushButton(more)
+        self.rest = QWidget()
+        outer.addLayout(self._grid(self.fields[:first] if first else self.fields, names, columns))
+        if first:
+            self.more.setProperty("role", "link")
+            self.more.setCheckable(True)
+            self.more.toggled.connect(self.rest.setVisible)
+            outer.addWidget(self.more)
+            rest = self._grid(self.fields[first:], names, columns)
+            rest.setContentsMargins(0, 0, 0, 0)
+            self.rest.setLayout(rest)
+            self.rest.hide()
+            outer.addWidget(self.rest)
+        outer.addStretch(1)
+        self.setWidget(holder)
+
+    def _grid(self, fields: Sequence[Field], names: Names, columns: int) -> QGridLayout:
         grid = QGridLayout()
         grid.setHorizontalSpacing(theme.px(14))
         grid.setVerticalSpacing(theme.px(6))
         for column in range(columns):
             grid.setColumnStretch(column, 1)
         row = column = 0
-        for field in self.fields:
+        for field in fields:
             wide = field.wide or field.kind in ("long", "lines")
             if wide and column:
                 row, column = row + 1, 0
@@ -133,9 +152,12 @@ class FormView(QScrollArea):
             column += columns if wide else 1
             if column >= columns:
                 row, column = row + 1, 0
-        outer.addLayout(grid)
-        outer.addStretch(1)
-        self.setWidget(holder)
+        return grid
+
+    def open_rest(self) -> None:
+        """Show what was opened on demand."""
+        if self._rest_keys:
+            self.more.setChecked(True)
 
     def _cell(self, field: Field, names: Names) -> QWidget:
         cell = QWidget()
@@ -252,11 +274,15 @@ class FormView(QScrollArea):
             if cure.text() != text:
                 cure.setText(text)
             cure.setVisible(bool(text))
+            if text and key in self._rest_keys:
+                self.open_rest()
         self.general.setText(general)
         self.general.setVisible(bool(general))
 
     def focus_field(self, key: tuple[str, ...]) -> None:
         """Put the cursor into a field and bring it in sight."""
         widget = self.widgets.get(key) or self.widgets[self.fields[0].key]
+        if key in self._rest_keys:
+            self.open_rest()
         widget.setFocus()
         self.ensureWidgetVisible(widget)

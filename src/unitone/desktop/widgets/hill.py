@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QGraphicsItem, QLabel, QStackedLayout, QWidget
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label
 from unitone.present.bench.bench_shapes import HillView
-from unitone.words import tr
+from unitone.words import tr, tr_n
 
 pg.setConfigOptions(antialias=True)
 
@@ -53,7 +53,13 @@ class HillPlot(QWidget):
             return
         self._stack.setCurrentWidget(self.plot)
         self.setAccessibleDescription(
-            tr("{n} readings of {adjuster}. {peak}", n=len(view.points), adjuster=view.adjuster, peak=view.peak_text)
+            tr_n(
+                "{n} reading of {adjuster}. {peak}",
+                "{n} readings of {adjuster}. {peak}",
+                len(view.points),
+                adjuster=view.adjuster,
+                peak=view.peak_text,
+            )
         )
         self._draw(view)
 

@@ -14,7 +14,7 @@ from unitone.quantities.show import number, show, show_value
 from unitone.radio.vcofit import Law, stretch
 from unitone.sheet.model.mixing_model import places, vco_hz
 from unitone.sheet.model.sheet import Conditions, Sheet, Step, Way
-from unitone.words import tr
+from unitone.words import tr, tr_n
 
 #: A chart is drawn for so many places or more; fewer stand side by side as words.
 LEAST = 5
@@ -176,7 +176,7 @@ def _words(state: JobState, step: Step, marks: tuple[ChartMark, ...], law: Law |
     q, limit = step.quantity, step.limit
     read = [m for m in marks if m.now is not None]
     if not read:
-        return tr("{n} channels, none read yet", n=len(marks))
+        return tr_n("{n} channel, not read yet", "{n} channels, none read yet", len(marks))
     if law is not None and limit.low is not None and limit.high is not None:
         return _describe_margin(state.sheet, step, law, (limit.low, limit.high))
     if q.kind == "hertz-error" or (limit.low is not None and limit.high is not None):

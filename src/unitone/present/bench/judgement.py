@@ -13,7 +13,7 @@ from unitone.quantities.registry import quantity
 from unitone.sheet.conventions.questions import CONVENTIONS
 from unitone.sheet.model.effects import actions_of, affected_steps
 from unitone.sheet.model.sheet import Step
-from unitone.words import tr
+from unitone.words import tr, tr_n
 
 # -- re-check and touches ------------------------------------------------------------------------------
 
@@ -27,18 +27,12 @@ def recheck_view(state: JobState) -> RecheckView | None:
         return None
     count = len(plan.measurements)
     parts = [
-        tr("1 measurement") if count == 1 else tr("{n} measurements", n=count),
-        tr("settles 1 result") if plan.results == 1 else tr("settle {n} results", n=plan.results),
+        tr_n("{n} measurement", "{n} measurements", count),
+        tr_n("for {n} result", "for {n} results", plan.results),
     ]
     hooks = plan.hook_up_changes
-    more = (
-        tr("no hook-up change")
-        if not hooks
-        else tr("1 hook-up change")
-        if hooks == 1
-        else tr("{n} hook-up changes", n=hooks)
-    )
-    sure = tr("the fewest possible") if plan.exact else tr("{n} results to re-check, shortest order", n=plan.results)
+    more = tr_n("{n} hook-up change", "{n} hook-up changes", hooks) if hooks else tr("no hook-up change")
+    sure = "" if plan.exact else tr_n("{n} result to re-check", "{n} results to re-check, shortest order", plan.results)
     rows = tuple(_row(state, m) for m in plan.measurements)
     return RecheckView(f"{parts[0]} {parts[1]}, {more}", sure, rows)
 

@@ -36,7 +36,7 @@ def amount(adjuster: Adjuster, mdeg: int) -> str:
             return tr("a sixteenth of a turn")
         if size == EIGHTH:
             return tr("an eighth of a turn")
-        return tr("{n} turn" if size <= TURN else "{n} turns", n=turns_text(mdeg))
+        return tr("{n} turn", n=turns_text(mdeg)) if size <= TURN else tr("{n} turns", n=turns_text(mdeg))
     return f"{number(abs(mdeg) / 1000, 1 if mdeg % 1000 else 0)}°"
 
 

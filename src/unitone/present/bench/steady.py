@@ -19,7 +19,7 @@ from unitone.quantities.show import number, show
 from unitone.radio.compromise import compromise
 from unitone.radio.drift import _LEAST_S, _MOST_S, Drift, drift
 from unitone.sheet.model.sheet import Sheet, Step
-from unitone.words import tr
+from unitone.words import tr, tr_n
 
 #: Touches with a soldering iron: the parts beside are warm for so long (s; common practice, no source).
 _COOLS_S, _SOLDERED = 300.0, ("crystal", "padder", "repair", "recap", "band")
@@ -55,7 +55,11 @@ def describe_drift(state: JobState, step: Step) -> str:
     soldered = [t for t in state.touches if t.name in _SOLDERED]
     if soldered and state.bench_s - soldered[-1].bench_s < _COOLS_S:
         minutes = math.ceil((_COOLS_S - (state.bench_s - soldered[-1].bench_s)) / 60.0)
-        return tr("Just soldered: let it cool {n} minutes, then count.", n=minutes)
+        return tr_n(
+            "Just soldered: let it cool {n} minute, then count.",
+            "Just soldered: let it cool {n} minutes, then count.",
+            minutes,
+        )
     seen = drift_of(state, step)
     if seen is None:
         return ""

@@ -20,7 +20,7 @@ from unitone.quantities.show import number
 from unitone.signals.counter import count
 from unitone.signals.response import measure_response, read_response, sweep_is_slow, swept
 from unitone.signals.spectrum import MAX_CSV_BYTES, SpectrumMeter, Spur, Trace, read_csv, spurs
-from unitone.words import tr
+from unitone.words import tr, tr_n
 
 #: A counter's gate is this long at most (seconds); more of a recording is not needed.
 _GATE_S = 10.0
@@ -146,7 +146,7 @@ def _lines(trace: Trace, name: str, centre_hz: float, how: How, warnings: tuple[
     over = [s for s in found if s.margin_db is not None and s.margin_db < 0]
     said = list(warnings)
     if len(found) > _ROWS:
-        said.append(tr("{n} weaker lines not shown.", n=len(found) - _ROWS))
+        said.append(tr_n("{n} weaker line not shown.", "{n} weaker lines not shown.", len(found) - _ROWS))
     names = ", ".join(" ".join(nice_hz(s.hz + centre_hz, fine)) for s in over[:3])
     out = (tr("over the limit: {names}{more}", names=names, more=" …" if len(over) > 3 else ""),) if over else ()
     words = tr("no line stands out beside the carrier")

@@ -186,16 +186,21 @@ _READ: dict[str, Callable[[str], Any]] = {
 
 _KINDS = tuple((k, k) for k in ("core", "trimmer", "preset", "link", "part"))
 _WAYS = (("receive", N_("receive")), ("transmit", N_("transmit")))
-_QUANTITIES = tuple((q.id, f"{q.title}  ({q.id})") for q in QUANTITIES.values())
+_QUANTITIES = tuple((q.id, str(q.__dict__["title"])) for q in QUANTITIES.values())
 
+#: What a new sheet begins with; the rest is opened on demand.
+FIRST_OF_MODEL = 6
 MODEL = (
     Field(("model", "maker"), N_("Maker")), Field(("model", "name"), N_("Model")),
-    Field(("model", "kind"), N_("Kind"), hint="AM mobile, 40 channels", wide=True),
-    Field(("model", "supply"), N_("Supply"), hint="13.2 V"),
-    Field(("model", "family"), N_("Inspected as"), "choice", choices=tuple((f, tr(f)) for f in ("mobile", "handheld", "base", "valve", "portable"))),
+    Field(("model", "kind"), N_("Kind"), hint="AM mobile, 40 channels"), Field(("supply", "volts"), N_("Supply voltage"), hint="13.2 V"),
+    Field(("channels", "plan"), N_("Channel plan"), "choice", choices=(
+        ("eu-40", N_("40 channels, 26.965 to 27.405 MHz")), ("uk-40", N_("40 channels, 27.60125 to 27.99125 MHz")))),
+    Field(("model", "caution"), N_("Cautions, one a line"), "lines", wide=True),
+    Field(("model", "supply"), N_("Supply, in words"), hint="13.2 V"),
+    Field(("model", "family"), N_("Inspected as"), "choice", choices=tuple((f, f) for f in ("mobile", "handheld", "base", "valve", "portable"))),
     Field(("model", "aliases"), N_("The same board is sold as"), "ids", "Ostrel Fen 40, Ostrel Fen 40 S", wide=True),
-    Field(("supply", "path"), N_("Fed by"), "choice", choices=tuple((x, tr(x)) for x in ("bench supply", "battery", "lamp limiter", "mains"))),
-    Field(("supply", "volts"), N_("Supply voltage"), hint="13.2 V"), Field(("supply", "limit"), N_("Current limit to set"), hint="2 A"),
+    Field(("supply", "path"), N_("Fed by"), "choice", choices=tuple((x, x) for x in ("bench supply", "battery", "lamp limiter", "mains"))),
+    Field(("supply", "limit"), N_("Current limit to set"), hint="2 A"),
     Field(("supply", "rest"), N_("Current at rest"), hint="350 mA"), Field(("supply", "keyed"), N_("Current keyed"), hint="1.2 A"),
     Field(("supply", "meter"), N_("Meter used for the voltages"), hint="20 kohm/V"),
     Field(("final", "device"), N_("Final"), hint="TR17"),
@@ -203,11 +208,8 @@ MODEL = (
     Field(("final", "most"), N_("Ratings"), "map", "tx.bias_current 120 mA", wide=True),
     Field(("ceiling", "rule"), N_("Emission rule"), hint="47 CFR 95 subpart D", wide=True),
     Field(("ceiling", "most"), N_("Legal limits"), "map", "tx.deviation 2 kHz, tx.am_depth 100 %", wide=True),
-    Field(("channels", "plan"), N_("Channel plan"), "choice", choices=(
-        ("eu-40", N_("40 channels, 26.965 to 27.405 MHz")), ("uk-40", N_("40 channels, 27.60125 to 27.99125 MHz")))),
     Field(("channels", "frequencies"), N_("or channels of its own"), "map", "1 = 27.005 MHz, 2 = 27.025 MHz", wide=True),
     Field(("channels", "bands"), N_("Bands, as shifts"), "map", "low -450 kHz, mid 0 kHz, high 450 kHz", wide=True),
-    Field(("model", "caution"), N_("Cautions, one a line"), "lines", wide=True),
 )  # fmt: skip
 
 STEP = (
@@ -232,7 +234,7 @@ STEP = (
     Field(("inject", "coupling"), N_("Coupling"), hint=N_("through 10 nF")),
     Field(("target",), N_("Set to"), hint=N_("the middle of the limit")),
     Field(("set_channel",), N_("Set on channel"), hint=N_("the first")),
-    Field(("phase",), N_("Phase"), "choice", choices=tuple((k, tr(v)) for k, v in PHASE_TITLES.items())),
+    Field(("phase",), N_("Phase"), "choice", choices=tuple(PHASE_TITLES.items())),
     Field(("after",), N_("After the steps"), "ids", N_("rail, reference"), source="step"),
     Field(("stage",), N_("Stage"), source="stage"),
     Field(("panel",), N_("Front panel"), "panel", "squelch open, volume 30 %", wide=True),

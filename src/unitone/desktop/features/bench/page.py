@@ -45,6 +45,8 @@ class BenchPage(QWidget):
     certificate = pyqtSignal(str)
     card = pyqtSignal(str, str)
     edit_sheet = pyqtSignal(str)
+    #: A photograph for the board of a job's sheet: the job, and its path ("": to be chosen).
+    photo_wanted = pyqtSignal(str, str)
 
     def __init__(self, worker: BenchWorker, logbook: Logbook) -> None:
         super().__init__()
@@ -221,6 +223,7 @@ class BenchPage(QWidget):
         card, layout = self._card(tr("Board"), self.picture_words)
         self.board = BoardView()
         self.board.chosen.connect(self._worker.select)
+        self.board.photo_wanted.connect(lambda path: self.view and self.photo_wanted.emit(self.view.job_id, path))
         layout.addWidget(self.board, 1)
         column.addWidget(card, 5)
         self.all_back = QPushButton(tr("All back"))

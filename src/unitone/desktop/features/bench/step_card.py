@@ -61,16 +61,27 @@ class Arrow(Painted):
         painter.drawPolygon(QPolygonF([QPointF(x * w, y * h) for x, y in points]))
 
 
+#: Height of the reading beside a plot, and where nothing is plotted (pixels before scaling).
+_FIGURE, _LARGE_FIGURE = 58, 104
+
+
 class Figure(Painted):
     """The reading, large, with its unit. Painted, so that a living needle never lays the card out anew."""
 
-    def __init__(self, size: int = 58) -> None:
+    def __init__(self, size: int = _FIGURE) -> None:
         super().__init__(tr("Reading"))
         self._figure, self._unit, self._size = "—", "", size
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(250), theme.px(self._size + 14))
+
+    def set_size(self, size: int) -> None:
+        """Larger where there is room for it (pixels before scaling)."""
+        if size != self._size:
+            self._size = size
+            self.updateGeometry()
+            self.update()
 
     def text(self) -> str:
         """The figure as it is shown."""
@@ -471,6 +482,8 @@ class StepCard(QFrame):
         if self._fitted == (wanted, self._taken()):
             # A plot that is hidden and shown again is drawn again, at every reading.
             return
+        # Where nothing is plotted its room goes to the figure, which is then read from farther away.
+        self.figure.set_size(_FIGURE if plotted or not roomy else _LARGE_FIGURE)
         self.notes.setVisible(bool(words) and plotted and roomy)
         self.brief.setVisible(bool(words) and plotted and not roomy)
         self.hill.setVisible(view is not None and (not charted or (turned and not self._short)))

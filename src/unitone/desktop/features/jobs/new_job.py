@@ -5,6 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
+    QComboBox,
+    QCompleter,
     QFrame,
     QHBoxLayout,
     QLineEdit,
@@ -25,6 +27,8 @@ from unitone.words import tr
 
 #: Under this role an entry of the pull-down holds the name that it goes by.
 _ALIAS = Qt.ItemDataRole.UserRole + 1
+#: So many models of the newest jobs stand first, from so many jobs.
+_RECENT, _RECENT_JOBS = 4, 40
 
 
 class NewJob(QFrame):
@@ -50,13 +54,26 @@ class NewJob(QFrame):
         layout.setContentsMargins(0, 0, theme.px(8), 0)
         layout.setSpacing(theme.px(4))
         self.model = Choice()
+        self.model.setEditable(True)
+        self.model.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        line, completer = self.model.lineEdit(), QCompleter(self.model.model(), self.model)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
+        completer.setMaxVisibleItems(12)
+        self.model.setCompleter(completer)
+        completer.activated[str].connect(self._found)
+        assert line is not None
+        line.setPlaceholderText(tr("type a few letters of the model"))
+        # What is no model of the list goes back to the one that is chosen.
+        line.editingFinished.connect(self._show_model)
         self.serial, self.owner, self.complaint, self.accessories, self.missing = (QLineEdit() for _ in range(5))
         self.named = QLineEdit()
         self.named.setPlaceholderText(tr("maker and model, if known"))
         self.carry = QCheckBox(tr("Go on with this radio's variant"))
         self.carry.setAccessibleName(self.carry.text())
         self.carry.hide()
-        self.simulated = QCheckBox(tr("Simulated radio (practice)"))
+        self.simulated = QCheckBox(tr("Practise on a simulated radio"))
         self.simulated.setAccessibleName(self.simulated.text())
         self.seed = QSpinBox()
         self.seed.setRange(1, 999_999)
@@ -106,7 +123,8 @@ class NewJob(QFrame):
             field.clear()
         self.message.clear()
         self.seed.setValue(self._logbook.next_number())
-        self.simulated.setChecked(True)
+        self.simulated.setChecked(False)
+        self.seed.setEnabled(False)
         self._suit()
         self.serial.setFocus()
 
@@ -128,20 +146,41 @@ class NewJob(QFrame):
                     self._simulated_radios.add(kept.id)
         for path in general():
             self.model.addItem(tr("No sheet: {kind}", kind=path.stem.replace("-", " ")), f"general:{path.stem}")
-        at = self.model.findData(chosen)
-        if at < 0:
-            at = next((n for n in range(self.model.count()) if self.model.itemData(n) in self._simulated_radios), 0)
-        self.model.setCurrentIndex(at)
+        self._recent_first()
+        self.model.setCurrentIndex(max(self.model.findData(chosen), 0))
         self.model.blockSignals(False)
+
+    def _recent_first(self) -> None:
+        """The models of the newest jobs stand at the top of the list."""
+        recent = dict.fromkeys(str(row.card.get("sheet_id", "")) for row in self._logbook.jobs(limit=_RECENT_JOBS))
+        for place, sheet in enumerate([s for s in recent if self.model.findData(s) >= 0][:_RECENT]):
+            at = self.model.findData(sheet)
+            text, data = self.model.itemText(at), self.model.itemData(at)
+            self.model.removeItem(at)
+            self.model.insertItem(place, text, data)
+
+    def _show_model(self) -> None:
+        """The chosen model's name, from its beginning."""
+        line = self.model.lineEdit()
+        if line is not None:
+            line.setText(self.model.itemText(self.model.currentIndex()))
+            line.setCursorPosition(0)
+
+    def _found(self, text: str) -> None:
+        """A model was found by its letters."""
+        at = self.model.findText(text)
+        if at >= 0:
+            self.model.setCurrentIndex(at)
 
     def _suit(self) -> None:
         """What goes with the model: a name where there is no sheet, a simulated radio where there is one."""
+        self._show_model()
         chosen = str(self.model.currentData() or "")
         general_procedure, has = chosen.startswith("general:"), chosen in self._simulated_radios
         self.named.setVisible(general_procedure)
         self._labels[self.named].setVisible(general_procedure)
         self.simulated.setEnabled(has)
-        self.simulated.setChecked(has)
+        self.simulated.setChecked(has and self.simulated.isChecked())
         set_tip(self.simulated, "" if has else tr("This sheet has no simulated radio: readings are typed."))
         self._look_for_variant()
 

@@ -33,7 +33,7 @@ from unitone.desktop.widgets.painted import Elided, label
 from unitone.errors import UnitoneError
 from unitone.store.logbook import Logbook
 from unitone.store.rows import JobRow
-from unitone.words import N_, tr
+from unitone.words import N_, tr, tr_n
 
 if TYPE_CHECKING:
     from unitone.present.card.earlier_jobs import History
@@ -360,7 +360,7 @@ class JobsPage(QWidget):
         )  # fmt: skip
 
     def _backed_up(self, made: BackedUp, path: Path) -> None:
-        words = tr("Backed up: {n} jobs in {path}.", n=made.jobs, path=path)
+        words = tr_n("Backed up: {n} job in {path}.", "Backed up: {n} jobs in {path}.", made.jobs, path=path)
         if made.left_out:
             more = tr(" and {n} more", n=len(made.left_out) - 3) if len(made.left_out) > 3 else ""
             words += " " + tr("Not in it: {files}{more}.", files="; ".join(made.left_out[:3]), more=more)

@@ -100,7 +100,7 @@ class PinPage(QWidget):
             set_tip(button, words)
             button.clicked.connect(lambda _=False, f=by: self.board.zoom_by(f))
         self.add = QPushButton(tr("Add picture…"))
-        self.add.clicked.connect(self._ask)
+        self.add.clicked.connect(self.ask_picture)
         for button in (nearer, further, self.cut, self.whole, self.remove, self.add):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.setProperty("role", "link" if button is not self.cut else "toggle")
@@ -302,7 +302,8 @@ class PinPage(QWidget):
         self.show_draft(self._draft, self.pictures)
         self.changed.emit()
 
-    def _ask(self) -> None:
+    def ask_picture(self) -> None:
+        """Let the technician choose pictures of the board."""
         names, _ = QFileDialog.getOpenFileNames(
             self, tr("Pictures of the board"), "", tr("Pictures (*.png *.jpg *.jpeg *.svg)")
         )

@@ -28,7 +28,7 @@ from unitone.quantities.registry import QUANTITIES
 from unitone.radio.channels import PLANS
 from unitone.sheet.conventions.questions import CONVENTIONS, apply
 from unitone.sheet.editing.draft import Draft
-from unitone.sheet.editing.fields import MODEL, TABLES, Field, id_from_title, usual_aim, usual_step
+from unitone.sheet.editing.fields import FIRST_OF_MODEL, MODEL, TABLES, Field, id_from_title, usual_aim, usual_step
 from unitone.sheet.format.build import Problem, check
 from unitone.sheet.format.lines import Place, key_lines, line_of
 from unitone.sheet.model.limits import limit_to_text
@@ -120,7 +120,7 @@ class SheetEditor(QWidget):
 
     def _page(self, name: str, words: str) -> QWidget:
         if name == "model":
-            self.model = FormView(MODEL, self._names)
+            self.model = FormView(MODEL, self._names, first=FIRST_OF_MODEL, more=tr("More about this radio"))
             self.model.edited.connect(self._model_edited)
             return self.model
         if name == "conventions":
@@ -188,6 +188,8 @@ class SheetEditor(QWidget):
         if draft is None:
             return
         self.model.show_rows(lambda f: [draft.get(f.key)])
+        if any(draft.get(f.key) not in (None, "", [], {}) for f in MODEL[FIRST_OF_MODEL:]):
+            self.model.open_rest()
         self.conventions.show_rows(lambda f: [draft.get(f.key)])
         for editor in self.tables.values():
             editor.show_draft(draft, keep)

@@ -35,7 +35,7 @@ from unitone.sheet.format.read import to_data
 from unitone.sheet.format.recover import recover
 from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import Kept, Library, general
-from unitone.words import tr
+from unitone.words import tr, tr_n
 
 _ROLE = Qt.ItemDataRole.UserRole
 #: What was typed is kept on disk beside the sheet this long after the last change (milliseconds).
@@ -237,7 +237,11 @@ class SheetsPage(QWidget):
         self.list.clear()
         for k in rows:
             item = QListWidgetItem()
-            about = tr("has errors") if k.problems else tr("{kind}, {n} steps", kind=k.kind, n=k.steps)
+            about = (
+                tr("has errors")
+                if k.problems
+                else tr_n("{kind}, {n} step", "{kind}, {n} steps", k.steps, kind=tr(k.kind))
+            )
             item.setData(_ROLE, (k.title, about if k.own else about + tr(" · built in"), bool(k.problems)))
             item.setData(_ROLE + 1, k.path)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{k.title}, {about}")
@@ -317,6 +321,14 @@ class SheetsPage(QWidget):
         self._take_draft(opened, self.library.draft_of(opened.id))
         self._show(opened)
         self.editor.show_section("step")
+
+    def add_photo(self, path: str) -> None:
+        """At the board of the sheet that is open: a photograph from this file, or one to be chosen ("")."""
+        self.editor.show_section("board")
+        if path:
+            self.editor.board.add_picture(Path(path))
+        else:
+            self.editor.board.ask_picture()
 
     def _ask_import(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
@@ -564,9 +576,9 @@ class SheetsPage(QWidget):
             self.save_button.setEnabled(unsaved or not opened.own)
         count = len(self.editor.problems)
         words = [
-            tr("{n} errors", n=count) if count else tr("no errors"),
-            tr("{n} steps", n=len(draft.rows("step"))),
-            tr("{n} adjusters", n=len(draft.rows("adjuster"))),
+            tr_n("{n} error", "{n} errors", count) if count else tr("no errors"),
+            tr_n("{n} step", "{n} steps", len(draft.rows("step"))),
+            tr_n("{n} adjuster", "{n} adjusters", len(draft.rows("adjuster"))),
             tr("not saved yet") if unsaved and not opened.job else "",
             "" if opened.own else tr("comes with Unitone: saving makes your own copy"),
             tr("job {title}", title=title) if opened.job else "",

@@ -33,7 +33,7 @@ from unitone.sheet.editing.draft import Draft
 from unitone.sheet.editing.fields import Field
 from unitone.sheet.format.build import Problem
 from unitone.store.logbook import Logbook
-from unitone.words import N_, tr
+from unitone.words import N_, tr, tr_n
 
 FIELDS = (
     Field(("name",), N_("Name"), hint=N_("the 30 W wattmeter"), wide=True),
@@ -252,9 +252,14 @@ class WorkshopPage(QWidget):
             self._logbook.set_setting("instruments", data)
         self.undo.setEnabled(bool(self.draft.describe_undo))
         self.state.setText(
-            tr("{n} instruments saved, {m} with errors", n=len(made), m=len(wrong))
+            tr_n(
+                "{n} instrument saved, {m} with errors",
+                "{n} instruments saved, {m} with errors",
+                len(made),
+                m=len(wrong),
+            )
             if wrong
-            else tr("{n} instruments, all saved", n=len(made))
+            else tr_n("{n} instrument, saved", "{n} instruments, all saved", len(made))
         )
 
     def _undo(self) -> None:
