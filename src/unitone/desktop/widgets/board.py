@@ -33,6 +33,7 @@ class BoardView(Painted):
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMaximumHeight(theme.px(110))
 
     @property
     def bare(self) -> bool:

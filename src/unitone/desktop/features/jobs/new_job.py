@@ -90,7 +90,8 @@ class NewJob(QFrame):
         layout.addSpacing(theme.px(6))
         layout.addWidget(self.simulated)
         self._field(layout, tr("Radio number: the same number gives the same radio"), self.seed)
-        self.simulated.toggled.connect(self.seed.setEnabled)
+        self.simulated.toggled.connect(self._practise)
+        self._practise(False)
         self.model.currentIndexChanged.connect(lambda _: self._suit())
         self.serial.editingFinished.connect(self._look_for_variant)
         layout.addStretch(1)
@@ -124,7 +125,6 @@ class NewJob(QFrame):
         self.message.clear()
         self.seed.setValue(self._logbook.next_number())
         self.simulated.setChecked(False)
-        self.seed.setEnabled(False)
         self._suit()
         self.serial.setFocus()
 
@@ -165,6 +165,11 @@ class NewJob(QFrame):
         if line is not None:
             line.setText(self.model.itemText(self.model.currentIndex()))
             line.setCursorPosition(0)
+
+    def _practise(self, on: bool) -> None:
+        """A simulated radio has a number; a real one does not."""
+        for widget in (self.seed, self._labels[self.seed]):
+            widget.setVisible(on)
 
     def _found(self, text: str) -> None:
         """A model was found by its letters."""
