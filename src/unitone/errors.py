@@ -80,7 +80,7 @@ class HookUpError(BenchError):
         """The step's way and the confirmed hook-up differ."""
         return cls(
             tr(
-                "This step needs the {wanted} hook-up and the bench stands at {present}. Confirm the {wanted} hook-up first.",
+                "This step needs the {wanted} hook-up; the bench is set for {present}. Confirm the {wanted} hook-up first.",
                 wanted=wanted,
                 present=present,
             )

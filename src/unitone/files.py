@@ -50,7 +50,9 @@ class TooLarge(OSError):
 def kind_of(mode: int) -> str:
     """What a path is that is no plain file (``st_mode`` of it), in words; empty for a plain file."""
     return (
-        "" if stat.S_ISREG(mode) else next((words for test, words in _KINDS if test(mode)), tr("it is no plain file"))
+        ""
+        if stat.S_ISREG(mode)
+        else next((words for test, words in _KINDS if test(mode)), tr("it is not a plain file"))
     )
 
 
@@ -84,7 +86,7 @@ def read_bytes(path: Path, most: int) -> bytes:
     with open_readable(path, most) as file:
         content = file.read(most + 1)
     if len(content) > most:
-        raise TooLarge(errno.EFBIG, tr("it holds more than {size}", size=_size(most)), str(path))
+        raise TooLarge(errno.EFBIG, tr("it is larger than {size}", size=_size(most)), str(path))
     return content
 
 
@@ -105,7 +107,7 @@ def read_json(path: Path, most: int, values: int = 4_000_000) -> Any:
 def parse_json(content: bytes, values: int = 4_000_000) -> Any:
     """``read_json`` for bytes that are here already. Raises ValueError."""
     if sum(content.count(bytes([mark])) for mark in _MARKS) > values:
-        raise ValueError(f"it holds more than {values} values")
+        raise ValueError(f"it is larger than {values} values")
     if _DEEP.search(content):
         raise ValueError("it is nested too deeply")
     try:
@@ -116,7 +118,7 @@ def parse_json(content: bytes, values: int = 4_000_000) -> Any:
 
 
 def _no_constant(name: str) -> float:
-    raise ValueError(f"{name} is no number")
+    raise ValueError(f"{name} is not a number")
 
 
 #: What a broken or foreign zip makes the standard library raise.
@@ -188,7 +190,7 @@ def private_folder(path: Path) -> None:
     for folder in reversed(missing):
         folder.mkdir(mode=PRIVATE_FOLDER, exist_ok=True)
     if not path.is_dir():
-        raise NotAFile(errno.ENOTDIR, tr("it is no folder"), str(path))
+        raise NotAFile(errno.ENOTDIR, tr("it is not a folder"), str(path))
 
 
 def plain_reason(error: OSError | ValueError) -> str:

@@ -466,7 +466,7 @@ def jobs(
     from unitone.store.logbook import Logbook
 
     if state not in ("", *STATES):
-        raise EntryError(f"“{state}” is no state. Use one of: {', '.join(STATES)}.")
+        raise EntryError(f"“{state}” is not a state. Use one of: {', '.join(STATES)}.")
 
     with Logbook(folder_of(_workspace), read_only=True) as book:
         rows = [

@@ -77,7 +77,7 @@ def _check(kind: Paper, form: str) -> None:
     if form not in FORMS[kind]:
         raise UnitoneError(
             tr(
-                "“{form}” is no form of the {kind}. Use one of {list}.",
+                "“{form}” is not a form of the {kind}. Use one of {list}.",
                 form=form,
                 kind=kind,
                 list=", ".join(FORMS[kind]),

@@ -82,7 +82,7 @@ def level_to_dbm(typed: Typed, ohm: float = 50.0) -> Dbm:
     if typed.unit.startswith("dB") and abs(value) > 1000:
         raise EntryError(
             tr(
-                "{value:g} {unit} is no level. Expected a level, like 0,31 uV or -117 dBm.",
+                "{value:g} {unit} is not a level. Expected a level, like 0,31 uV or -117 dBm.",
                 value=value,
                 unit=typed.unit,
             )
@@ -117,7 +117,7 @@ def mark_db(text: str) -> float:
             return float(word[1:])
     except ValueError:
         pass
-    raise EntryError(tr("“{what}” is no mark of an S-meter. Write S5, S9 or +20.", what=text))
+    raise EntryError(tr("“{what}” is not a mark of an S-meter. Write S5, S9 or +20.", what=text))
 
 
 def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> float:

@@ -20,7 +20,9 @@ def coefficient(text: str, n: int) -> Fraction:
     """``"N/4096"``, ``"-1"``, ``"3/2"`` with the channel's divider ``n``. Raises UnitoneError."""
     match = _TERM.match(text.replace(" ", ""))
     if match is None:
-        raise UnitoneError(tr("“{what}” is no mixing term. Expected a fraction such as N/4096, 1 or -3/2.", what=text))
+        raise UnitoneError(
+            tr("“{what}” is not a mixing term. Expected a fraction such as N/4096, 1 or -3/2.", what=text)
+        )
     top, bottom = (n if part == "N" else int(part) for part in (match[2], match[3] or "1"))
     if bottom == 0:
         raise UnitoneError(tr("“{what}” divides by zero.", what=text))

@@ -74,15 +74,9 @@ def from_ends(
     """
     low_f, high_f = trimmer_f
     if not 0 <= low_f < high_f or padder_f < 0 or c0_f <= 0:
-        raise UnitoneError(
-            tr("A trimmer goes from least to most picofarads, like 5 to 30 pF; the padder is zero or more.")
-        )
+        raise UnitoneError(tr("A trimmer goes from minimum to maximum, like 5 to 30 pF. The padder is zero or more."))
     if not 0 < least_hz < most_hz:
-        raise UnitoneError(
-            tr(
-                "The lower frequency belongs to the trimmer's most capacitance: are the two readings alike, or the wrong way round?"
-            )
-        )
+        raise UnitoneError(tr("The lower frequency belongs to the trimmer's maximum. Check the two readings."))
     if most_hz - least_hz > 0.01 * least_hz:
         raise UnitoneError(
             tr(
@@ -181,9 +175,7 @@ class Divider:
 def from_preset(low_v: float, high_v: float, preset_ohm: float, supply_v: float) -> Divider:
     """The divider that gives these volts at the preset's ends, nothing drawn from its slider. Raises UnitoneError for what cannot be."""
     if preset_ohm <= 0 or not 0 <= low_v < high_v <= supply_v:
-        raise UnitoneError(
-            tr("The preset's volts go from its low end to its high end, both between 0 and the supply's.")
-        )
+        raise UnitoneError(tr("Enter the preset's low and high voltage, both between 0 and the supply voltage."))
     whole = preset_ohm * supply_v / (high_v - low_v)
     bottom = low_v * whole / supply_v
     return Divider(max(whole - preset_ohm - bottom, 0.0), preset_ohm, bottom, supply_v)

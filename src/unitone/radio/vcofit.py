@@ -98,7 +98,7 @@ def fit(readings: Sequence[tuple[float, float]]) -> Law:
     """A law from (Hz, tuning voltage), three readings or more, in any order. Raises UnitoneError for what is no VCO."""
     if len(readings) < 3:
         raise UnitoneError(
-            tr("Three channels at least, best lowest, middle and highest, with their VCO tuning voltage.")
+            tr("Enter at least three channels with their tuning voltage, best lowest, middle and highest.")
         )
     points = sorted(readings)
     hz, v = np.array([p[0] for p in points]), np.array([p[1] for p in points])
@@ -107,9 +107,7 @@ def fit(readings: Sequence[tuple[float, float]]) -> Law:
     steps = np.diff(v)
     if not (np.all(steps > 0) or np.all(steps < 0)):
         raise UnitoneError(
-            tr(
-                "The volts go up and down again: with a rising channel they rise, or fall, all the way. Check the readings, and lock."
-            )
+            tr("The tuning voltage must rise, or fall, all the way up the channels. Check the readings, and lock.")
         )
     falls = bool(steps[0] < 0)
     # Volts that fall with frequency are a varactor seen from the supply's side: mirrored, they rise. How far the supply lies
@@ -117,7 +115,7 @@ def fit(readings: Sequence[tuple[float, float]]) -> Law:
     mirror = float(v.max() + max(v.min(), 0.5)) if falls else 0.0
     rising = mirror - v if falls else v
     if rising.min() <= -0.5:
-        raise UnitoneError(tr("Control volts that far below zero: the varactor would conduct. Check the polarity."))
+        raise UnitoneError(tr("Tuning voltage too far below zero: the varactor would conduct. Check the polarity."))
     scale = float(hz[-1])
     curve, others = _fitted((scale / hz) ** 2, rising)
     left = tuple(float(r) - curve.volts(float(x)) for x, r in zip((scale / hz) ** 2, rising, strict=True))
@@ -147,9 +145,7 @@ def _fitted(x: NDArray[np.float64], volts: NDArray[np.float64]) -> tuple[_Curve,
     best = min((least_squares(misfit, s, bounds=bounds) for s in starts), key=lambda s: float(s.cost))
     found = curve(best.x)
     if found.b <= 0:
-        raise UnitoneError(
-            tr("These volts are no varactor's: with more volts the frequency must rise. Check which channel is which.")
-        )
+        raise UnitoneError(tr("The frequency must rise with the tuning voltage. Check which channel is which."))
     rng = np.random.default_rng(1)
     slopes = np.asarray(best.jac, np.float64)
     spread = np.linalg.inv(slopes.T @ slopes + 1e-9 * np.eye(2))

@@ -191,7 +191,9 @@ class Measuring:
         for instrument in instruments:
             instrument.check()
         if rule is not None and rule not in RULES:
-            raise TapeError(tr("“{rule}” is no decision rule. Use one of: {list}.", rule=rule, list=", ".join(RULES)))
+            raise TapeError(
+                tr("“{rule}” is not a decision rule. Use one of: {list}.", rule=rule, list=", ".join(RULES))
+            )
         self._session.append(InstrumentsSet([i.to_data() for i in instruments], rule or ""))
 
     def choose_instrument(self, quantity_id: str, instrument_id: str) -> None:

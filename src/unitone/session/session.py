@@ -432,12 +432,12 @@ class Session:
         Raises TapeError without a reason, or where there is nothing to accept.
         """
         if not reason.strip():
-            raise TapeError(tr("Give the reason: it stands on the certificate."))
+            raise TapeError(tr("Give the reason: it is printed on the certificate."))
         now = verdict(self.state, self.step)
         if verdict_word == "accepted" and now not in ("out_of_spec", "undecided"):
             raise TapeError(
                 tr(
-                    "{title} is “{now}”: only what is out, or too close to call, is accepted.",
+                    "{title} is “{now}”: only out of spec or too close can be accepted.",
                     title=self.step.title,
                     now=now,
                 )
@@ -454,7 +454,7 @@ class Session:
         for question, choice in chosen.items():
             if question not in QUESTIONS or choice not in QUESTIONS[question].choices:
                 raise TapeError(
-                    tr("“{question} = {choice}” is no convention that Unitone knows.", question=question, choice=choice)
+                    tr("“{question} = {choice}” is not a convention of Unitone.", question=question, choice=choice)
                 )
         self.append(ConventionsChosen(chosen))
 
@@ -514,7 +514,7 @@ class Session:
         """What was suspected, done, seen, and whether that was the cause. Raises TapeError for what says nothing."""
         if outcome not in OUTCOMES:
             raise TapeError(
-                tr("“{outcome}” is no outcome. Use one of: {list}.", outcome=outcome, list=", ".join(OUTCOMES))
+                tr("“{outcome}” is not an outcome. Use one of: {list}.", outcome=outcome, list=", ".join(OUTCOMES))
             )
         if not (suspected.strip() and done.strip()):
             raise TapeError(tr("Say what was suspected and what was done."))

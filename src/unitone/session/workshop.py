@@ -88,11 +88,11 @@ class Workshop:
         makes those stale that the parts can reach.
         """
         if look not in LOOKS:
-            raise TapeError(tr("“{look}” is no finding. Use one of: {list}.", look=look, list=", ".join(LOOKS)))
+            raise TapeError(tr("“{look}” is not a finding. Use one of: {list}.", look=look, list=", ".join(LOOKS)))
         if not item.strip():
             raise TapeError(tr("Say what was looked at."))
         if look == "wrong" and not words.strip():
-            raise TapeError(tr("Say what is wrong: it is shown beside the step and stands on the papers."))
+            raise TapeError(tr("Say what is wrong: it is shown beside the step and on the papers."))
         if look == "repaired" and not (done.strip() or words.strip()):
             raise TapeError(tr("Say what was done."))
         if stage and stage not in {s.id for s in self._session.state.sheet.stages}:
@@ -117,7 +117,11 @@ class Workshop:
         """
         if path and path not in SUPPLY_PATHS:
             raise TapeError(
-                tr("“{path}” is no way to feed a radio. Use one of: {list}.", path=path, list=", ".join(SUPPLY_PATHS))
+                tr(
+                    "“{path}” is not a way to feed a radio. Use one of: {list}.",
+                    path=path,
+                    list=", ".join(SUPPLY_PATHS),
+                )
             )
         said = SupplySet(
             path if path != self._session.state.shop.path else "",
@@ -241,7 +245,9 @@ class Workshop:
     def set_status(self, status: str, why: str = "", approved: str | None = None) -> None:
         """Open, waiting (for the owner, a part, a manual) or left for later; ``approved`` is up to which cost. Raises TapeError."""
         if status not in STATUSES:
-            raise TapeError(tr("“{status}” is no state. Use one of: {list}.", status=status, list=", ".join(STATUSES)))
+            raise TapeError(
+                tr("“{status}” is not a state. Use one of: {list}.", status=status, list=", ".join(STATUSES))
+            )
         self._session.append(StatusSet(status, why.strip(), None if approved is None else approved.strip()))
 
     def hand_over(self, to: str = "") -> None:

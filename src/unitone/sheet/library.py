@@ -67,7 +67,7 @@ def open_file(path: Path) -> Bundle:
             there = beside.is_file()
         except (OSError, ValueError):
             left_out.append(
-                tr("{name}: is no name of a picture. Name a file beside the sheet, such as board.png.", name=name[:40])
+                tr("{name}: is not a picture's name. Name a file beside the sheet, like board.png.", name=name[:40])
             )
             continue
         if there:

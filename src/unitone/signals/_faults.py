@@ -126,7 +126,7 @@ class Health:
             share = 100.0 * self.clipped / max(self.samples, 1)
             found.append(
                 tr(
-                    "clipped: {share:.2g} % of the samples stand at the top. Turn the level down and record again.",
+                    "clipped: {share:.2g} % of the samples are at full scale. Turn the level down and record again.",
                     share=share,
                 )
             )

@@ -38,14 +38,12 @@ def read_touchstone(path: Path, parameter: str = "s21") -> tuple[NDArray[np.floa
     wanted = "s11" if ports == 1 else parameter.lower()
     if wanted not in _ORDER:
         raise SignalError(
-            tr("{path}: has no {upper}: it holds {ports} ports.", path=path, upper=parameter.upper(), ports=ports)
+            tr("{path}: has no {upper}: it has {ports} ports.", path=path, upper=parameter.upper(), ports=ports)
         )
     scale, form, order, numbers, lines = _parse(path, text, ports)
     width = 1 + 2 * ports * ports
     if len(numbers) < width:
-        raise SignalError(
-            tr("{path}: is no Touchstone file that can be read (it holds no data). Export it again.", path=path)
-        )
+        raise SignalError(tr("{path}: is not a readable Touchstone file (it has no data). Export it again.", path=path))
     rows = np.asarray(numbers[: len(numbers) // width * width], np.float64).reshape(-1, width)
     # Noise data follow the network data of a two-port: their frequencies begin anew from below.
     falls = np.flatnonzero(np.diff(rows[:, 0]) <= 0)
@@ -72,7 +70,7 @@ def read_touchstone(path: Path, parameter: str = "s21") -> tuple[NDArray[np.floa
     if not (np.isfinite(rows[:, 0]).all() and np.isfinite(db).all()):
         raise SignalError(
             tr(
-                "{path}: is no Touchstone file that can be read (a number in it is infinite). Export it again.",
+                "{path}: is not a readable Touchstone file (a number in it is infinite). Export it again.",
                 path=path,
             )
         )
@@ -102,15 +100,15 @@ def _parse(path: Path, text: str, ports: int) -> tuple[float, str, tuple[str, ..
             if key == "number of ports" and value != str(ports):
                 raise SignalError(
                     f"{path}:{at}: "
-                    + tr("holds {value} ports, its name says {ports}. Rename it.", value=value[:8], ports=ports)
+                    + tr("has {value} ports, its name says {ports}. Rename it.", value=value[:8], ports=ports)
                 )
             if key == "two-port data order" and value == "12_21":
                 order = ("s11", "s12", "s21", "s22")
             if key == "matrix format" and value.lower() != "full":
-                raise SignalError(f"{path}:{at}: " + tr("holds half a matrix. Export it whole (matrix format Full)."))
+                raise SignalError(f"{path}:{at}: " + tr("has half a matrix. Export all of it (matrix format Full)."))
         elif not _NUMBERS.match(plain):
             raise SignalError(
-                f"{path}:{at}: " + tr("“{plain}” is no Touchstone data. Export it again.", plain=plain[:40])
+                f"{path}:{at}: " + tr("“{plain}” is not Touchstone data. Export it again.", plain=plain[:40])
             )
         else:
             words = plain.split()
@@ -119,11 +117,14 @@ def _parse(path: Path, text: str, ports: int) -> tuple[float, str, tuple[str, ..
                 numbers += map(float, words)
             except ValueError:
                 raise SignalError(
-                    f"{path}:{at}: " + tr("“{plain}” is no row of numbers. Export it again.", plain=plain[:40])
+                    f"{path}:{at}: " + tr("“{plain}” is not a row of numbers. Export it again.", plain=plain[:40])
                 ) from None
     if not optioned:
         raise SignalError(
-            tr("{path}: is no Touchstone file: it has no option line (“# MHz S MA R 50”). Export it again.", path=path)
+            tr(
+                "{path}: is not a Touchstone file: it has no option line (“# MHz S MA R 50”). Export it again.",
+                path=path,
+            )
         )
     return scale, form, order, numbers, lines
 
@@ -132,8 +133,6 @@ def _options(path: Path, at: int, words: list[str]) -> tuple[float, str]:
     """(factor to Hz, format) of an option line; without a word GHz and magnitude with angle, as the format says."""
     kind = next((w for w in words if w in ("S", "Y", "Z", "G", "H")), "S")
     if kind != "S":
-        raise SignalError(
-            f"{path}:{at}: " + tr("holds {kind} parameters. Export scattering parameters (S).", kind=kind)
-        )
+        raise SignalError(f"{path}:{at}: " + tr("has {kind} parameters. Export scattering parameters (S).", kind=kind))
     scale = next((_UNITS[w] for w in words if w in _UNITS), 1e9)
     return scale, next((w for w in words if w in _FORMATS), "MA")

@@ -78,7 +78,7 @@ def measure_am(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
     carrier = complex(still.mean())
     if abs(carrier) ** 2 < 0.2 * float(np.mean(np.abs(still) ** 2)):
         raise SignalError(
-            tr("no carrier stands out: this is no AM, or it is far off the middle. Check mode and frequency.")
+            tr("no carrier found: this is not AM, or it is far off the middle. Check mode and frequency.")
         )
     turned = still * np.conj(carrier) / abs(carrier)
     wave = turned.real

@@ -189,7 +189,7 @@ def _measure(x: Complex, rate: float, nominal_hz: float, width_hz: float, offset
         plus, minus = float(np.quantile(level, 1.0 - share)), -float(np.quantile(level, share))
         rms = math.sqrt(float(np.mean(swing**2)))
         if max(plus, minus) < 2.0 * noise:
-            warnings.append(tr("no modulation stands out of the noise: what is shown is residual FM."))
+            warnings.append(tr("no modulation above the noise: this is residual FM."))
     return FmReport(
         max(plus, minus), plus, minus, rms, tone, error + offset_hz, sinad, distortion,
         math.sqrt(float(np.mean(rest**2))) if tone is not None else rms, noise, ratio, x.size / rate, tuple(warnings),

@@ -197,7 +197,7 @@ def spurs(
     """
     lines_found = find_lines(trace)
     if not lines_found:
-        raise SignalError(tr("no line stands out of the noise: there is no carrier."))
+        raise SignalError(tr("no line above the noise: there is no carrier."))
     carrier = lines_found[0] if carrier_hz is None else min(lines_found, key=lambda x: abs(x[0] - carrier_hz))
     found = []
     points = sorted(limit)
@@ -234,7 +234,7 @@ def read_csv(text: str, name: str) -> Trace:
     hz = np.array([p[0] for p in pairs]) * scale
     order = np.argsort(hz)
     if np.any(np.diff(hz[order]) <= 0):
-        raise SignalError(tr("{name}: a frequency stands in it twice. Export one trace alone.", name=name))
+        raise SignalError(tr("{name}: a frequency is in it twice. Export one trace only.", name=name))
     return Trace(hz[order], np.array([p[1] for p in pairs])[order])
 
 
@@ -252,7 +252,7 @@ def number_pairs(text: str, name: str) -> tuple[list[tuple[float, float]], float
         elif pairs and not row.startswith(("#", "!")):
             raise SignalError(
                 f"{name}:{n}: "
-                + tr("“{row}” is no pair of numbers. Two columns are read: frequency and level.", row=row[:40])
+                + tr("“{row}” is not a pair of numbers. It needs two columns: frequency and level.", row=row[:40])
             )
         else:
             low = row.lower()
@@ -260,7 +260,7 @@ def number_pairs(text: str, name: str) -> tuple[list[tuple[float, float]], float
     if len(pairs) < 3:
         raise SignalError(
             tr(
-                "{name}: holds {n} pairs of numbers; a trace has more. Export frequency and level as CSV.",
+                "{name}: has {n} pairs of numbers; a trace has more. Export frequency and level as CSV.",
                 name=name,
                 n=len(pairs),
             )

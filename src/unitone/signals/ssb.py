@@ -75,7 +75,7 @@ def two_tone(x: Complex, rate: float, first_hz: float, second_hz: float) -> TwoT
 def suppression_db(x: Complex, rate: float, tone_hz: float, carrier_hz: float = 0.0) -> tuple[float, float]:
     """(carrier, opposite sideband) in dB relative to one tone in the wanted sideband, all offsets in Hz. Raises SignalError."""
     if tone_hz == carrier_hz:
-        raise SignalError(tr("The tone stands on the carrier: no measurement is possible."))
+        raise SignalError(tr("The tone is on the carrier: no measurement is possible."))
     tone, carrier, opposite = line_powers(x, rate, [tone_hz, carrier_hz, 2 * carrier_hz - tone_hz])
     if tone <= 0:
         raise SignalError(tr("no tone where it should be. Check its frequency and the sideband."))

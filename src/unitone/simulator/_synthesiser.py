@@ -142,7 +142,7 @@ class Synthesiser:
             say = tr("none of the sheet's oscillators is") if not there else tr("{list} are all", list=", ".join(there))
             raise BenchError(
                 tr(
-                    "At {test_point} {say} counted. Name the band and the mode that it stands on.",
+                    "At {test_point} {say} counted. Name its band and mode.",
                     test_point=test_point,
                     say=say,
                 )

@@ -490,7 +490,7 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
         if q not in QUANTITIES
     ]
     found += [
-        (("meter",), tr("{q} stands in two of them. Take one out.", q=q))
+        (("meter",), tr("{q} is in two of them. Remove one.", q=q))
         for q in sorted({q for q in named_meters if named_meters.count(q) > 1})
     ]
     for name in physics.fault:

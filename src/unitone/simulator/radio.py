@@ -208,7 +208,7 @@ class SimulatedRadio:
         """What the radio's own power meter makes of ``watts``, as its preset stands. Raises BenchError without one."""
         meter = None if self.transmitter is None else self.transmitter.transmit.meter
         if meter is None:
-            raise BenchError(tr("The simulated radio's physics file has no [send.meter]."))
+            raise BenchError(tr("The simulated radio's physics file has no [transmit.meter]."))
         return watts * (meter.least + (meter.most - meter.least) * self.mechanics.share(meter.adjuster))
 
     def field_db(self, place: Place, whip_out: bool) -> float:
@@ -228,7 +228,7 @@ class SimulatedRadio:
     ) -> list[Component]:  # fmt: skip
         """What leaves the aerial socket while keyed; ``goes_on``: the same keying as before. Raises BenchError."""
         if self.transmitter is None:
-            raise BenchError(tr("The simulated radio's physics file has no [send], so it does not send."))
+            raise BenchError(tr("The simulated radio's physics file has no [transmit], so it does not transmit."))
         transmitting = replace(place, way="transmit")
         nominal, actual = self.synthesiser.output_hz("tx.carrier", transmitting, bench_seconds, panel)
         error = actual - nominal if self.locked(transmitting) else UNLOCKED_HZ / 4

@@ -144,9 +144,9 @@ def _unfit(name: str) -> str:
     try:
         name.encode("utf-8")
     except UnicodeEncodeError:
-        return tr("its name is no text")
+        return tr("its name is not text")
     if "\\" in name or ":" in parts[0] or any(ord(c) < 32 or ord(c) == 127 for c in name):
-        return tr("its name holds a backslash or a control character")
+        return tr("its name has a backslash or a control character")
     if len(parts) > _DEEPEST or any(len(p.encode()) > _LONGEST_NAME for p in parts):
         return tr("its name is too long, or it lies too deep")
     return ""
@@ -190,7 +190,7 @@ def _unpack(source: Path, fresh: Path) -> None:
             infos = archive.infolist()
             if len(infos) > _MOST_FILES:
                 raise StoreError(
-                    tr("{source}: holds {n} files. It is no backup of Unitone.", source=source, n=len(infos))
+                    tr("{source}: has {n} files. It is not a backup of Unitone.", source=source, n=len(infos))
                 )
             for info in infos:
                 parts = info.filename.split("/")
@@ -218,17 +218,17 @@ def _unpack(source: Path, fresh: Path) -> None:
                             )
                         out.write(chunk)
     except files.BAD_ZIP:
-        raise StoreError(tr("{source}: is no whole backup (zip). Use another one.", source=source)) from None
+        raise StoreError(tr("{source}: is not a complete backup (zip). Use another one.", source=source)) from None
     except FileNotFoundError:
         raise StoreError(tr("{source}: there is no such file. Check its name.", source=source)) from None
     except FileExistsError:
-        raise StoreError(tr("{source}: holds a file twice. It is no backup of Unitone.", source=source)) from None
+        raise StoreError(tr("{source}: has a file twice. It is not a backup of Unitone.", source=source)) from None
 
 
 def _look(fresh: Path, source: Path) -> int:
     """Open what was unpacked as a logbook: whole, ours, and not from a newer version."""
     if not (fresh / FILE_NAME).is_file():
-        raise StoreError(tr("{source}: holds no logbook. It is no backup of Unitone.", source=source))
+        raise StoreError(tr("{source}: has no logbook. It is not a backup of Unitone.", source=source))
     with Logbook(fresh) as book:
         if book.integrity() != "ok":
             raise StoreError(tr("{source}: the logbook in it is damaged. Use an older backup.", source=source))

@@ -131,7 +131,7 @@ def read_job(path: Path) -> dict[str, Any]:
     except ValueError as error:
         reason = plain_reason(error)
         raise StoreError(
-            tr("{path}: is no JSON ({reason}). Take a file that “export” wrote.", path=path, reason=reason)
+            tr("{path}: is not JSON ({reason}). Take a file that “export” wrote.", path=path, reason=reason)
         ) from None
     given = data.get("format") if isinstance(data, dict) else None
     if given != FORMAT:
@@ -180,12 +180,12 @@ def _unsound(value: Any, place: str = "") -> str:
         try:
             value.encode("utf-8")
         except UnicodeEncodeError:
-            return tr("{where}: holds text that is no Unicode", where=where)
-        return tr("{where}: holds a zero character", where=where) if "\0" in value else ""
+            return tr("{where}: has text that is not Unicode", where=where)
+        return tr("{where}: has a zero character", where=where) if "\0" in value else ""
     if isinstance(value, bool) or value is None:
         return ""
     if isinstance(value, int) and abs(value) > _MOST:
-        return tr("{where}: {value} is no number that can be kept", where=where, value=str(value)[:24])
+        return tr("{where}: {value} is not a number that can be kept", where=where, value=str(value)[:24])
     if isinstance(value, float) and not math.isfinite(value):
         return tr("{where}: is infinite", where=where)
     return ""
@@ -197,7 +197,7 @@ def _check_tape(path: Path, made: JobFile) -> JobState:
             tr("{path}: entries are missing from its log or out of order. Nothing was taken over.", path=path)
         )
     if len({e.id for e in made.tape}) != len(made.tape):
-        raise StoreError(tr("{path}: an entry stands in it twice. Nothing was taken over.", path=path))
+        raise StoreError(tr("{path}: an entry is in it twice. Nothing was taken over.", path=path))
     unknown = next((e for e in made.tape if e.kind not in KINDS or e.kind == "damaged"), None)
     if unknown is not None:
         raise StoreError(
@@ -253,14 +253,14 @@ def _card_problem(card: Card) -> str:
         return tr("its number is none")
     for name in ("sheet_id", "serial", "owner", "complaint", "call_sign", "first_look", "simulated_fault"):
         if not isinstance(getattr(card, name), str):
-            return tr("{name} is no text", name=name)
+            return tr("{name} is not text", name=name)
     if not all(isinstance(x, str) for x in (*card.accessories, *card.missing)):
-        return tr("its accessories are no texts")
+        return tr("its accessories are not text")
     seed = card.simulated_seed
     return (
         ""
         if seed is None or (isinstance(seed, int) and not isinstance(seed, bool) and seed >= 0)
-        else tr("its seed is no number")
+        else tr("its seed is not a number")
     )
 
 

@@ -111,7 +111,9 @@ class Logbook:
                 tr("There is no logbook in {folder}. Start ./unitone with that workspace to make one.", folder=folder)
             )
         if not read_only and _is_foreign(path):
-            raise StoreError(tr("The file in {folder} is no logbook of Unitone. Choose another folder.", folder=folder))
+            raise StoreError(
+                tr("The file in {folder} is not a logbook of Unitone. Choose another folder.", folder=folder)
+            )
         self._engine = _file_engine(path, read_only)
 
     @property
@@ -131,7 +133,7 @@ class Logbook:
                     if read_only or not _half_made(connection, tables):
                         raise StoreError(
                             tr(
-                                "The file in {folder} is no logbook of Unitone. Choose another folder.",
+                                "The file in {folder} is not a logbook of Unitone. Choose another folder.",
                                 folder=self.folder,
                             )
                         )

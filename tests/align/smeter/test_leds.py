@@ -109,7 +109,7 @@ def test_the_lamp_of_s9_stands_by_its_convention(choice: str, level: float) -> N
     [
         ('leds = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'leds = ["S3", "S5"]', "S9 among them"),
         ('leds = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'leds = ["S9", "S5"]', "from weak to strong"),
-        ('leds = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'leds = ["S9", "loud"]', "“loud” is no mark"),
+        ('leds = ["S3", "S5", "S7", "S9", "+10", "+30"]', 'leds = ["S9", "loud"]', "“loud” is not a mark"),
         ('leds = ["S3", "S5", "S7", "S9", "+10", "+30"]', "", "S9 among them"),
         ('quantity = "rx.led_lights"', 'quantity = "rx.squelch_opens"', "only a step of rx.led_lights has"),
     ],

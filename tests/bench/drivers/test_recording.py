@@ -194,7 +194,7 @@ def test_spectra_and_responses_from_csv(tmp_path: Path) -> None:
         with pytest.raises(SignalError, match=says):
             read_csv(text, "trace.csv")
     (tmp_path / "x.s2p").write_text("not touchstone at all")
-    with pytest.raises(SignalError, match=r"x\.s2p:1: .*is no Touchstone data"):
+    with pytest.raises(SignalError, match=r"x\.s2p:1: .*is not Touchstone data"):
         read_response(tmp_path / "x.s2p")
     with pytest.raises(SignalError, match="at least 8"):
         measure_response(np.arange(3.0), np.zeros(3))

@@ -55,7 +55,7 @@ def test_every_step_can_be_settled_by_its_own_conditions(sheet: Sheet) -> None:
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [
-        ('quantity = "supply.rail"', 'quantity = "supply.rale"', "step.quantity: 'supply.rale' is no quantity"),
+        ('quantity = "supply.rail"', 'quantity = "supply.rale"', "step.quantity: 'supply.rale' is not a quantity"),
         ('adjust = ["P1"]', 'adjust = ["P99"]', "no adjuster 'P99'"),
         ('test_point = "TP1"', 'test_point = "TP9"', "no test point 'TP9'"),
         ('after = ["rail"]', 'after = ["rails"]', "no step 'rails'"),
@@ -72,7 +72,7 @@ def test_every_step_can_be_settled_by_its_own_conditions(sheet: Sheet) -> None:
         ('hook_up = "transmit"\nstage = "final"', 'hook_up = "receive"\nstage = "final"', 'hook_up = "transmit"'),
         ('stimulus = { level = "0.3 uV", tone', "stimulus = { tone", "depends on the level"),
         ('level = "0.3 uV"', 'level = "0.3 furlong"', "Expected a level"),
-        ('affects = ["tx.power"]', 'affects = ["tx.powder"]', "is no quantity"),
+        ('affects = ["tx.power"]', 'affects = ["tx.powder"]', "is not a quantity"),
         ('id = "T2"', 'id = "T1"', "stands twice"),
         ('format = "unitone-sheet/1"', 'format = "unitone-sheet/7"', "newer Unitone"),
         ('format = "unitone-sheet/1"', "", "Write format"),

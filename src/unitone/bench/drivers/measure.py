@@ -115,7 +115,7 @@ def _stretches(source: Source, measure: Any) -> tuple[float, list[Any]]:
             if not parts or x.size > 0.5 * rate:
                 raise
     if not parts:
-        raise SignalError(tr("holds too few samples to measure."))
+        raise SignalError(tr("has too few samples to measure."))
     return offset, parts
 
 

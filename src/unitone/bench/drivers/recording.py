@@ -75,14 +75,14 @@ class SoundFile:
         except (soundfile.LibsndfileError, RuntimeError) as error:
             raise SignalError(
                 tr(
-                    "{path}: is no sound file that can be read ({why}). Export it as WAV or FLAC.",
+                    "{path}: is not a readable sound file ({why}). Export it as WAV or FLAC.",
                     path=path,
                     why=_plain(error),
                 )
             ) from None
         self.rate, self.channels, self.frames = float(info.samplerate), int(info.channels), int(info.frames)
         if self.rate <= 0 or self.frames <= 0:
-            raise SignalError(tr("{path}: holds no samples. Record it again.", path=path))
+            raise SignalError(tr("{path}: has no samples. Record it again.", path=path))
         if kind == "iq" and self.channels != 2:
             raise SignalError(
                 tr(
@@ -94,7 +94,7 @@ class SoundFile:
         if kind == "audio" and not 1 <= channel <= self.channels:
             raise SignalError(
                 tr(
-                    "{path}: has no channel {channel}: it holds {channels}.",
+                    "{path}: has no channel {channel}: it has {channels}.",
                     path=path,
                     channel=channel,
                     channels=self.channels,
@@ -196,16 +196,16 @@ class SigMfFile:
         try:
             self.centre_hz = float(captures[0].get("core:frequency", 0.0) or 0.0)
         except (TypeError, ValueError, AttributeError):
-            raise SignalError(tr("{meta}: core:frequency of its first capture is no number.", meta=meta)) from None
+            raise SignalError(tr("{meta}: core:frequency of its first capture is not a number.", meta=meta)) from None
         if int(core.get("core:num_channels", 1) or 1) != 1:
             raise SignalError(
-                tr("{meta}: holds several channels side by side: one is taken. Export the channels apart.", meta=meta)
+                tr("{meta}: has several channels interleaved: one is used. Export them separately.", meta=meta)
             )
         _readable(data)
         whole = (2 if self.kind == "iq" else 1) * self._dtype.itemsize
         size = data.stat().st_size
         if size < whole:
-            raise SignalError(tr("{data}: holds no samples. Record it again.", data=data))
+            raise SignalError(tr("{data}: has no samples. Record it again.", data=data))
         self.frames, left = divmod(size, whole)
         self.warnings: tuple[str, ...] = (tr("the last sample is cut off: truncated?"),) if left else ()
 
@@ -236,9 +236,7 @@ def open_source(path: Path, kind: Kind = "audio", channel: int = 1) -> Source:
             raise SignalError(tr("{path}: is {have}, and {want} is wanted here.", path=path, have=have, want=want))
         return source
     if path.suffix.lower() not in SOUND_ENDINGS:
-        raise SignalError(
-            tr("{path}: is no recording that is known. Take WAV, FLAC, or SigMF (.sigmf-meta).", path=path)
-        )
+        raise SignalError(tr("{path}: is not a known recording. Use WAV, FLAC, or SigMF (.sigmf-meta).", path=path))
     return SoundFile(path, kind, channel)
 
 
@@ -287,15 +285,15 @@ def _meta(path: Path) -> dict[str, Any]:
     except (ValueError, OSError) as error:
         raise SignalError(
             tr(
-                "{path}: is no SigMF metadata ({why}). Take the file that ends in .sigmf-meta.",
+                "{path}: is not SigMF metadata ({why}). Take the file that ends in .sigmf-meta.",
                 path=path,
                 why=files.plain_reason(error),
             )
         ) from None
     if not isinstance(data, dict) or not isinstance(data.get("global"), dict):
-        raise SignalError(tr("{path}: has no “global” part: it is no SigMF metadata.", path=path))
+        raise SignalError(tr("{path}: has no “global” part: it is not SigMF metadata.", path=path))
     if not isinstance(data.get("captures", []), list):
-        raise SignalError(tr("{path}: its captures are no list: it is no SigMF metadata.", path=path))
+        raise SignalError(tr("{path}: its captures are not a list: it is not SigMF metadata.", path=path))
     return data
 
 

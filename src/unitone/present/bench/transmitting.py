@@ -49,7 +49,7 @@ def describe_held(state: JobState, step: Step) -> str:
         top = [t for t, h in near if best - h < _HELD_DB]
         if max(top) - min(top) > 2 * _APART_TURNS and len(top) >= 3:
             return tr(
-                "{id} hardly changes the power: a limiter or an overdriven stage holds it. Peak at the band ends, or at lower power.", id=name,
+                "{id} hardly changes the power: a limiter or an overdriven stage keeps it. Peak at the band ends, or at lower power.", id=name,
             )  # fmt: skip
     return ""
 

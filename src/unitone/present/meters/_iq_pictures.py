@@ -35,7 +35,7 @@ _EQUAL_DB = 8.0
 def _first_stretch(source: Source, around_hz: float | None = None) -> tuple[NDArray[np.complex128], float]:
     for samples, rate, _ in channel_of(source, around_hz):
         return np.asarray(samples, np.complex128), rate
-    raise SignalError(tr("holds too few samples to measure."))
+    raise SignalError(tr("has too few samples to measure."))
 
 
 def _spectrum(x: NDArray[np.complex128], rate: float, reach_hz: float = _SHOWN_HZ) -> Curve:
@@ -155,9 +155,7 @@ def ssb_picture(source: Source, how: How) -> MeterPicture:
     found = [(hz, db) for hz, db in find_lines(meter.trace(), 12.0) if abs(hz) <= _SSB_HZ]
     if not found:
         raise SignalError(
-            tr(
-                "no tone stands out within 4 kHz of the middle: send one tone, or two of the same strength, and tune to the carrier's place."
-            )
+            tr("no tone found within 4 kHz of the middle: use one tone or two equal ones, and tune to the carrier.")
         )
     seconds = x.size / rate
     pep, mean = 10 * math.log10(power.pep), 10 * math.log10(power.mean)

@@ -149,7 +149,7 @@ def _lines(trace: Trace, name: str, centre_hz: float, how: How, warnings: tuple[
         said.append(tr_n("{n} weaker line not shown.", "{n} weaker lines not shown.", len(found) - _ROWS))
     names = ", ".join(" ".join(nice_hz(s.hz + centre_hz, fine)) for s in over[:3])
     out = (tr("over the limit: {names}{more}", names=names, more=" …" if len(over) > 3 else ""),) if over else ()
-    words = tr("no line stands out beside the carrier")
+    words = tr("no line found beside the carrier")
     if worst is not None:
         words = f"{' '.join(nice_hz(worst.hz + centre_hz, fine))} {worst.name}"
     shown_floor = max(float(trace.db.min() - level), FLOOR_DB - 20)

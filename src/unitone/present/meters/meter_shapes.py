@@ -18,7 +18,7 @@ MeterTask = Literal["sinad", "volts", "deviation", "depth", "ssb", "frequency", 
 #: Each task: its id, its name on the screen.
 TASKS: tuple[tuple[MeterTask, str], ...] = (
     ("sinad", N_("SINAD")),
-    ("volts", N_("Audio volts")),
+    ("volts", N_("Audio voltage")),
     ("deviation", N_("Deviation")),
     ("depth", N_("AM depth")),
     ("ssb", N_("SSB")),
@@ -128,7 +128,7 @@ def figure(what: str, value: float | None, unit: str, decimals: int) -> Figure:
 
 def parse_limit(text: str) -> tuple[tuple[float, float], ...]:
     """A limit line: ``-60`` (dBc everywhere) or ``54 MHz -60; 81 MHz -70``. Empty for none. Raises SignalError with the form."""
-    form = tr("“{text}” is no limit. Write it like -60, or 54 MHz -60; 81 MHz -70.", text=text.strip())
+    form = tr("“{text}” is not a limit. Write it like -60, or 54 MHz -60; 81 MHz -70.", text=text.strip())
     points = []
     for part in text.replace("−", "-").split(";"):
         plain = part.strip().removesuffix("dBc").strip()
@@ -162,5 +162,5 @@ def parse_sweep(text: str) -> tuple[float, float, float] | None:
     except (UnitoneError, ValueError, IndexError):
         start = stop = seconds = 0.0
     if start <= 0 or stop <= 0 or start == stop or not 0.1 <= seconds <= 3600:
-        raise SignalError(tr("“{text}” is no sweep. Write it like 300 Hz to 3400 Hz in 10 s.", text=text.strip()))
+        raise SignalError(tr("“{text}” is not a sweep. Write it like 300 Hz to 3400 Hz in 10 s.", text=text.strip()))
     return start, stop, seconds

@@ -65,7 +65,7 @@ CONVENTIONS: tuple[Convention, ...] = (
     Convention(
         "sealing", N_("Cores when all is done"),
         {"remind": N_("only say so"), "measure": N_("sealed, covers on, and measured once more")},
-        N_("wax and covers move a core a hair: what was peaked is measured once more"), N_("the end of the work"),
+        N_("wax and covers move a core slightly: measure once more what was peaked"), N_("the end of the work"),
     ),
     Convention(
         "if-shape", N_("IF shape"), {"peaked": N_("all peaked"), "staggered": N_("staggered for sound")},
@@ -80,7 +80,7 @@ CONVENTIONS: tuple[Convention, ...] = (
     Convention(
         "deviation", N_("Deviation"),
         {"ceiling": N_("the rule's ceiling"), "sheet": N_("the sheet's value"), "louder": N_("the louder workshop habit")},
-        N_("what the rule allows and no more; louder is never right for what is radiated"), N_("what deviation steps say"),
+        N_("what the rule allows and no more: louder splatters"), N_("what deviation steps say"),
     ),
     Convention(
         "power", N_("Power across the band"),
@@ -89,7 +89,7 @@ CONVENTIONS: tuple[Convention, ...] = (
     ),
     Convention(
         "electrolytics", N_("Electrolytics"), {"bad": N_("only the bad ones"), "all": N_("all of them")},
-        N_("what is good stays; when most of a sample are bad, recapping all beats chasing"), N_("the verdict on a sample"),
+        N_("keep the good ones; when most of a sample is bad, replace all"), N_("the verdict on a sample"),
     ),
 )  # fmt: skip
 QUESTIONS: dict[str, Convention] = {s.question: s for s in CONVENTIONS}

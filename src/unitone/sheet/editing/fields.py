@@ -345,7 +345,7 @@ def usual_step(quantity_id: str, before: dict[str, Any] | None = None) -> dict[s
     Raises EntryError for a quantity that is not registered.
     """
     if quantity_id not in QUANTITIES:
-        raise EntryError(tr("“{quantity_id}” is no quantity.", quantity_id=quantity_id))
+        raise EntryError(tr("“{quantity_id}” is not a quantity.", quantity_id=quantity_id))
     phase, hook_up = _USUAL[quantity_id.partition(".")[0]]
     made: dict[str, Any] = {
         "phase": "settings" if quantity_id in _SETTINGS else phase,

@@ -58,7 +58,7 @@ def above_ceiling(complain: Complain, ids: Sequence[str], steps: Sequence[Step],
             complain(
                 ("step", ids.index(step.id), "limit"),
                 tr(
-                    "its least is {show}, and {name} allows {show2}. Mend the limit, or the ceiling.",
+                    "its minimum is {show}, and {name} allows {show2}. Correct the limit or the ceiling.",
                     show=show(step.quantity, step.limit.low),
                     name=of_rule.name,
                     show2=show(step.quantity, most),
@@ -88,8 +88,8 @@ def overheated(complain: Complain, steps: Sequence[Step], fed: Supply, of_final:
         complain(
             ("final", "dissipation"),
             tr(
-                "{volts:g} V and {keyed_a:g} A keyed make {taken:.1f} W, of which {sent:.1f} W go out: {x:.1f} W stay, and the final bears "
-                "{dissipation_w:g} W. One of these figures is a slip.",
+                "{volts:g} V and {keyed_a:g} A keyed make {taken:.1f} W. With {sent:.1f} W out, {x:.1f} W stay as heat. "
+                "The final is rated {dissipation_w:g} W. One of these figures is a slip.",
                 volts=fed.volts,
                 keyed_a=fed.keyed_a,
                 taken=taken,

@@ -63,7 +63,7 @@ def _own(complain: Complain, frequencies: dict[str, str]) -> ChannelPlan:
         value = round(_hz(complain, ("channels", "frequencies", name), text))
         if not 0 < value < 1e11:
             complain(
-                ("channels", "frequencies", name), tr("{what!r} is no carrier. Write it like 27.205 MHz.", what=text)
+                ("channels", "frequencies", name), tr("{what!r} is not a carrier. Write it like 27.205 MHz.", what=text)
             )
         hz[name] = value
     return ChannelPlan("own", "channels of this sheet", tuple(hz), tuple(hz.values()))
@@ -112,7 +112,7 @@ def oscillator(complain: Complain, i: int, o: form.OscillatorPart, w: form.Sheet
     if nominal <= 0:
         complain(
             ("oscillator", i, "nominal"),
-            tr("{nominal!r} is no frequency. Write it like 10.240 MHz.", nominal=o.nominal),
+            tr("{nominal!r} is not a frequency. Write it like 10.240 MHz.", nominal=o.nominal),
         )
     follows = None
     if o.follows is not None:

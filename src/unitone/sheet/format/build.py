@@ -106,7 +106,7 @@ def check(
         problems.complain(
             ("step", MAX_STEPS),
             tr(
-                "{n} steps; a sheet holds at most {max_steps}. Split it into several sheets.",
+                "{n} steps; a sheet has at most {max_steps}. Split it into several sheets.",
                 n=len(steps),
                 max_steps=MAX_STEPS,
             ),
@@ -280,7 +280,7 @@ def _conventions(problems: Problems, w: form.SheetFile) -> tuple[tuple[str, str]
             problems.complain(
                 ("conventions", question),
                 tr(
-                    "{choice!r} is no choice. Use one of {list}.",
+                    "{choice!r} is not a choice. Use one of {list}.",
                     choice=choice,
                     list=", ".join(QUESTIONS[question].choices),
                 ),
@@ -315,7 +315,8 @@ def _pictures(problems: Problems, w: form.SheetFile) -> tuple[Picture, ...]:
     for i, p in enumerate(w.picture):
         if "/" in p.file or "\\" in p.file or p.file.startswith(".") or not p.file:
             problems.complain(
-                ("picture", i, "file"), tr("{file!r} is no plain file name. Name the file alone.", file=p.file)
+                ("picture", i, "file"),
+                tr("{file!r} is not a plain file name. Give the name without a folder.", file=p.file),
             )
         crop = p.crop or [0.0, 0.0, 1.0, 1.0]
         found.append(Picture(p.id, p.file, p.title, (crop[0], crop[1], crop[2], crop[3])))
@@ -363,7 +364,7 @@ def _affects(problems: Problems, place: Place, given: Iterable[str | form.Effect
             problems.complain(
                 place,
                 tr(
-                    "{pattern!r} is no quantity. Use one of {list}, or a prefix like rx.*.",
+                    "{pattern!r} is not a quantity. Use one of {list}, or a prefix like rx.*.",
                     pattern=reach.pattern,
                     list=", ".join(sorted(QUANTITIES)),
                 ),
@@ -428,7 +429,7 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
         problems.complain(
             ("step", i, "quantity"),
             tr(
-                "{quantity!r} is no quantity. Use one of {list}.",
+                "{quantity!r} is not a quantity. Use one of {list}.",
                 quantity=s.quantity,
                 list=", ".join(sorted(QUANTITIES)),
             ),

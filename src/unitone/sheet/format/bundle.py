@@ -47,7 +47,9 @@ def read_bundle(path: Path) -> Bundle:
         with files.open_zip(path, MAX_TOTAL) as archive:
             return _read(path, archive)
     except files.BAD_ZIP:
-        raise _refuse(path, "file", tr("is no whole sheet bundle (zip). Check the name, or export it again.")) from None
+        raise _refuse(
+            path, "file", tr("is not a complete sheet bundle (zip). Check the name, or export it again.")
+        ) from None
     except OSError as error:
         reason = files.plain_reason(error)
         raise _refuse(
@@ -62,7 +64,7 @@ def _read(path: Path, archive: zipfile.ZipFile) -> Bundle:
             path,
             "file",
             tr(
-                "{n} files in it; a bundle holds {max_files} at most. It is no sheet.",
+                "{n} files in it; a bundle has {max_files} at most. It is not a sheet.",
                 n=len(names),
                 max_files=MAX_FILES,
             ),
@@ -80,7 +82,7 @@ def _read(path: Path, archive: zipfile.ZipFile) -> Bundle:
             raise _refuse(path, name, tr("is a link to elsewhere. Do not use this file; ask for a clean export."))
         picture = name.startswith("pictures/") and name.count("/") == 1
         if name not in (SHEET_NAME, PHYSICS_NAME) and not picture:
-            left_out.append(tr("{name}: is no part of a sheet and was left out.", name=name))
+            left_out.append(tr("{name}: is not part of a sheet and was left out.", name=name))
             continue
         room = MAX_PICTURE_BYTES if picture else MAX_TEXT
         content = _unpack(path, archive, info, min(room, MAX_TOTAL - total))
@@ -101,7 +103,7 @@ def _read(path: Path, archive: zipfile.ZipFile) -> Bundle:
         else:
             physics = _decoded(path, name, content)
     if not text:
-        raise _refuse(path, "file", tr("holds no {sheet_name}. It is no sheet bundle.", sheet_name=SHEET_NAME))
+        raise _refuse(path, "file", tr("has no {sheet_name}. It is not a sheet bundle.", sheet_name=SHEET_NAME))
     return Bundle(text, pictures, physics, tuple(left_out))
 
 

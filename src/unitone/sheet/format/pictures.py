@@ -116,7 +116,7 @@ def check_picture(name: str, content: bytes, shown: str = "") -> str:
     shown = shown or name
     wanted = ENDINGS.get(Path(name).suffix.lower())
     if wanted is None:
-        raise _refuse(shown, tr("is no picture that can be pinned."), tr("Use PNG, JPEG or SVG."))
+        raise _refuse(shown, tr("is not a picture that can be pinned."), tr("Use PNG, JPEG or SVG."))
     if len(content) > MAX_PICTURE_BYTES:
         raise _refuse(
             shown, tr("{x:.0f} MB is too large (40 MB at most).", x=len(content) / 1000000.0), tr("Save it smaller.")
@@ -146,7 +146,7 @@ def _check_photograph(shown: str, content: bytes, wanted: str) -> str:
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError):
         raise _refuse(
             shown,
-            tr("is no whole {wanted} picture.", wanted=wanted),
+            tr("is not a complete {wanted} picture.", wanted=wanted),
             tr("Open it in a picture program and save it again."),
         ) from None
     return str(kind)
@@ -204,10 +204,10 @@ def _check_svg(shown: str, content: bytes) -> None:
     except expat.ExpatError as error:
         if not found:
             raise _refuse(
-                shown, tr("is no whole SVG ({error}).", error=error), tr("Save it again as plain SVG.")
+                shown, tr("is not a complete SVG ({error}).", error=error), tr("Save it again as plain SVG.")
             ) from None
     if not found and root != ["svg"]:
-        raise _refuse(shown, tr("is no SVG drawing."), tr("Use PNG, JPEG or SVG."))
+        raise _refuse(shown, tr("is not an SVG drawing."), tr("Use PNG, JPEG or SVG."))
     if found:
         raise _refuse(shown, f"holds {found[0]}.", tr("Save it as plain SVG without scripts and links, or as PNG."))
     if counted.drawn(MAX_ELEMENTS) > MAX_ELEMENTS:
@@ -217,7 +217,7 @@ def _check_svg(shown: str, content: bytes) -> None:
             tr("Save it as PNG."),
         )
     if sum(_pixels_inside(link) for link in counted.embedded) > MAX_PIXELS:
-        raise _refuse(shown, tr("holds pictures of more than 50 million pixels."), tr("Save them smaller."))
+        raise _refuse(shown, tr("has pictures of more than 50 million pixels."), tr("Save them smaller."))
 
 
 def _pixels_inside(link: str) -> int:

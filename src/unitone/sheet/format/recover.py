@@ -123,13 +123,13 @@ def _shaped(data: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
         if isinstance(value, dict):
             made[key] = [value]
         elif not isinstance(value, list):
-            odd.append(tr("{key}: {value!r} is no list of [[{key}]] tables and was left out.", key=key, value=value))
+            odd.append(tr("{key}: {value!r} is not a list of [[{key}]] tables and was left out.", key=key, value=value))
             del made[key]
         elif any(not isinstance(item, dict) for item in value):
-            odd.append(tr("{key}: holds something that is no table; it was left out.", key=key))
+            odd.append(tr("{key}: has something that is not a table; it was left out.", key=key))
             made[key] = [item for item in value if isinstance(item, dict)]
     for key in ("model", "channels", "conventions"):
         if key in made and not isinstance(made[key], dict):
-            odd.append(tr("{key}: {made!r} is no table and was left out.", key=key, made=made[key]))
+            odd.append(tr("{key}: {made!r} is not a table and was left out.", key=key, made=made[key]))
             del made[key]
     return made, odd

@@ -97,7 +97,7 @@ class WorkTab(CardTab):
     def _fit(self, d: dict[str, str]) -> None:
         count = d["count"] or "1"
         if not (count.isascii() and count.isdigit()):
-            self.parts.show_error(tr("“{text}” is no count. Write how many, like 4.", text=count))
+            self.parts.show_error(tr("“{text}” is not a count. Write how many, like 4.", text=count))
             return
         self.do.emit(
             lambda s: s.workshop.fit_part(d["part"], int(count), d["fitted"], d["instead"], d["why"], d["price"])

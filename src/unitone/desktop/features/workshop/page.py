@@ -74,7 +74,7 @@ def read_instruments(rows: list[dict[str, Any]]) -> tuple[tuple[Instrument, ...]
         plain = {k: v for k, v in row.items() if v not in (None, "")}
         numbers = [f.key[0] for f in FIELDS if f.kind == "number" and isinstance(plain.get(f.key[0]), str)]
         if numbers:
-            wrong.append(Problem(("instrument", n, numbers[0]), tr("is no number. Write it like 2.5.")))
+            wrong.append(Problem(("instrument", n, numbers[0]), tr("is not a number. Write it like 2.5.")))
             continue
         if not isinstance(plain.get("measures"), list) or not plain.get("name"):
             key = "name" if not plain.get("name") else "measures"
