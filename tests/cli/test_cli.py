@@ -85,8 +85,8 @@ def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         "ostrel-teal-6",
         "ostrel-weir-40-am",
     ]
-    assert {"id", "maker", "name", "kind", "steps", "simulated", "faults"} == set(rows[0])
-    assert [r["simulated"] for r in rows] == [True, False, True, True, True] and rows[1]["steps"] == 16
+    assert {"id", "maker", "name", "kind", "steps", "standin", "faults"} == set(rows[0])
+    assert [r["standin"] for r in rows] == [True, False, True, True, True] and rows[1]["steps"] == 16
     assert call(capsys, "sheet", "list")[0] == 0
     assert call(capsys, "sheet", "check", str(find("ostrel-tarn-40")))[0] == 0
     bad = tmp_path / "bad.toml"
@@ -289,17 +289,17 @@ def test_without_a_screen_it_says_so(tmp_path: Path) -> None:
     assert done.returncode == 3 and "no screen" in done.stderr and len(done.stderr.strip().splitlines()) == 1
 
 
-def test_sums(capsys: pytest.CaptureFixture[str]) -> None:
+def test_calculate(capsys: pytest.CaptureFixture[str]) -> None:
     """Every sum is listed with keys and units, works on its own examples, and says what is wrong in one line."""
-    code, out, _ = call(capsys, "sums", "--json")
+    code, out, _ = call(capsys, "calculate", "--json")
     listed = json.loads(out)
     assert code == 0 and {"padder", "vco", "crystal", "ppm", "level"} <= {s["name"] for s in listed}
     assert all(s["question"].endswith("?") and all("unit" in k for k in s["keys"]) for s in listed)
-    _, plain, _ = call(capsys, "sums")
+    _, plain, _ = call(capsys, "calculate")
     assert len(plain.strip().splitlines()) == len(listed)
 
     def work(*words: str) -> dict[str, object]:
-        code, out, err = call(capsys, "sums", *words, "--json")
+        code, out, err = call(capsys, "calculate", *words, "--json")
         assert code == 0, err
         return json.loads(out)  # type: ignore[no-any-return]
 
@@ -324,14 +324,14 @@ def test_sums(capsys: pytest.CaptureFixture[str]) -> None:
     )
     vco = work("vco", "readings=26.965M 1.83; 27.185M 2.6; 27.405M 3.6", "wanted=26.515M;27.405M")
     assert vco["locks"] == "does not lock" and isinstance(vco["turned"], float) and vco["turned"] > 0
-    code, out, _ = call(capsys, "sums", "watts", "volts=40 V")
+    code, out, _ = call(capsys, "calculate", "watts", "volts=40 V")
     assert code == 0 and "power: 4 W" in out and "dummy load" in out
     for words, says in (
-        (("nothing",), "There is no sum"), (("watts", "volts"), "KEY=VALUE"), (("watts", "amps=3"), "takes no “amps”"),
+        (("nothing",), "There is no calculator"), (("watts", "volts"), "KEY=VALUE"), (("watts", "amps=3"), "takes no “amps”"),
         (("watts",), "Missing"), (("watts", "volts=forty"), "Voltage across the load"), (("watts", "volts=4", "kind=mean"), "is none of"),
         (("resonance", "henry=0", "farad=1p"), "cannot be: expected 1 pH"),
     ):  # fmt: skip
-        code, _, err = call(capsys, "sums", *words)
+        code, _, err = call(capsys, "calculate", *words)
         assert code == 2 and says in err and err.count("\n") == 1, (words, err)
 
 

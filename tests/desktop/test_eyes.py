@@ -213,7 +213,7 @@ def test_a_machine_without_sound_says_so(monkeypatch: pytest.MonkeyPatch, desk: 
     monkeypatch.setattr(pitch_module, "devices", lambda output: [])
     opened(desk, "front-end")
     desk.key(Qt.Key.Key_U)
-    assert desk.bench.eyes.pitch is None and "no sound output" in desk.bench.message_words.text()
+    assert desk.bench.eyes.pitch is None and "No sound output" in desk.bench.message_words.text()
 
 
 def test_a_key_of_one_s_own_logs(desk: Desk) -> None:
@@ -269,7 +269,7 @@ def test_the_new_keys_clash_with_nothing_and_stand_in_the_table() -> None:
 
 def test_worth_it_is_asked_with_its_key_and_answered_on_the_card(desk: Desk) -> None:
     opened(desk, "front-end", 5)
-    assert desk.bench.worth.isVisible() and "worth aligning" in desk.bench.worth.text()
+    assert desk.bench.worth.isVisible() and "Worth aligning" in desk.bench.worth.text()
     QTest.mouseClick(desk.bench.worth, Qt.MouseButton.LeftButton)
     desk.until(lambda: any("Worth aligning?" in n for n in desk.bench.view.step.notes), 60_000)
     shown = " ".join(x.text() for x in desk.bench.step.findChildren(QLabel))

@@ -179,7 +179,7 @@ def test_a_list_marks_what_has_to_be_mended_and_goes_there(qtbot: QtBot) -> None
     assert editor.rows() == [3] and editor.form._cures["stimulus", "level"].text() == "Expected a level."
     assert "wrong_key" in editor.form.general.text() and editor.form.widgets["stimulus", "level"].hasFocus()
     assert "has an error" in editor.list.item(3).data(Qt.ItemDataRole.AccessibleTextRole)  # type: ignore[union-attr]
-    assert where(draft, problems[0]) == "step Control volts, send, stimulus, level"
+    assert where(draft, problems[0]) == "step VCO tuning voltage, TX, stimulus, level"
     editor.show_draft(Draft({"step": []}))
     assert editor.empty.isVisible() and not editor.form.isEnabled() and not editor.remove_button.isEnabled()
     editor.duplicate()

@@ -26,7 +26,7 @@ def test_a_multi_band_radio_typed_by_hand(desk: Desk) -> None:
     window.worker.do(lambda s: (s.confirm_hook_up("transmit"), s.go_to("chart-am")))
     desk.until(lambda: desk.bench.view.step.id == "chart-am")
     chart = desk.bench.step.chart
-    assert chart.isVisible() and chart.view is not None and chart.view.words == "10 places, none read yet"
+    assert chart.isVisible() and chart.view is not None and chart.view.words == "10 channels, none read yet"
     assert not desk.bench.step.channels.isVisible()
     # All bands 600 Hz low alike: a carrier oscillator, or the counter; then one band stands apart.
     for n in range(10):
@@ -105,7 +105,7 @@ def test_the_demo_has_them_under_way(desk: Desk, number: int) -> None:
 
 def test_a_change_is_tried_before_anything_is_soldered(desk: Desk) -> None:
     desk.window.show_place("calculators")
-    page = desk.window._sums
+    page = desk.window._calculators
     page.find.setText("this change")
     assert page.list.count() == 1
     card = page.inside["try"]

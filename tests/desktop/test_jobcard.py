@@ -146,7 +146,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     desk.until(lambda: "farads" in caps.form.error.text())
     assert caps.form.text("part") == "C58"
     card.submit(caps.form, measured="190 uF")
-    assert caps.form.text("part") == "" and "too little left" in str([x.text() for x in caps.list.findChildren(QLabel)])
+    assert caps.form.text("part") == "" and "low capacitance" in str([x.text() for x in caps.list.findChildren(QLabel)])
     # Fault finding log: one that failed, one that held; a part; a loose end; time.
     desk.key(Qt.Key.Key_5, ALT)
     work = page.work
@@ -276,7 +276,7 @@ def test_supply_and_meter_are_set_judged_and_refused_in_place(desk: Desk) -> Non
     desk.until(lambda: rails.error.isVisible())
     assert rails.limit.text() == "lots" and "a current, like 2 A" in rails.error.text()
     card.after(lambda: card.type(rails.limit, "3 A"))
-    assert "too much to protect" in rails.words.text() and not rails.error.isVisible()
+    assert "too high to protect" in rails.words.text() and not rails.error.isVisible()
     card.after(lambda: card.type(rails.currents["receive"][0], "43 mA"))
     assert rails.currents["receive"][1].mark == "in_spec"
     rails.path.setCurrentIndex(rails.path.findData("battery"))

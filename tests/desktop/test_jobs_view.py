@@ -102,7 +102,7 @@ def test_one_job_goes_out_and_comes_in(desk: Desk, tmp_path: Path) -> None:
 
         write_job(other, session.job_id, out)
     page.take_in(out)
-    desk.until(lambda: "Taken in as job 0150. Its own number is already used here." in page.notice.text())
+    desk.until(lambda: "Imported as job 0150. Its own number is already used here." in page.notice.text())
     assert page.current().card["complaint"] == "from elsewhere"  # type: ignore[union-attr]
 
 

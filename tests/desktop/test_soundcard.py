@@ -66,7 +66,7 @@ def sound(desk: Desk, page: MetersPage, level: str = "-12 dBFS", hz: str = "1 kH
     put(page.tones.level, level)
     put(page.tones.hz, hz)
     desk.key(Qt.Key.Key_Period, CONTROL)
-    if "loud" in page.tones.told.text():
+    if "Loud" in page.tones.told.text():
         desk.key(Qt.Key.Key_Period, CONTROL)
     assert page.tones.output is not None and page.sounding.isVisible(), page.tones.told.text()
 
@@ -274,7 +274,7 @@ def test_my_bench_is_filled_in_kept_used_and_struck(desk: Desk) -> None:
     page = workshop.bench
     assert isinstance(page, MyBenchPage) and "not calibrated" in words(page)
     put(page.pads, "A 20; B twenty")
-    assert "no pad" in page.wrong.text() and page.pads.text() == "A 20; B twenty"
+    assert "is not a pad" in page.wrong.text() and page.pads.text() == "A 20; B twenty"
     put(page.pads, "A 20; B 20")
     put(page.usual, "20+20")
     put(page.least, "40 dBm")

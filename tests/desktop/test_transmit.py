@@ -42,11 +42,11 @@ def test_power_is_brought_even_by_doing_what_the_coach_says(desk: Desk) -> None:
         desk.key(Qt.Key.Key_Return)
         desk.until(lambda b=before: (desk.bench.view.log.cells, desk.bench.view.coach.advice) != b)  # type: ignore[misc]
     view = desk.bench.view
-    assert view.coach.advice.outcome == "even" and view.coach.headline == "As even as these coils allow."
+    assert view.coach.advice.outcome == "even" and view.coach.headline == "As even as possible. Go on."
     assert view.step.verdict == "in_spec" and [c.inside for c in view.step.channels] == [True, True, True]
     assert any("shows which end of the band this coil serves" in h for h in headlines)
     assert any("the high end gains and the low end loses" in w for w in said), said
-    assert "As even as these coils allow." in words(desk.bench.step)
+    assert "As even as possible. Go on." in words(desk.bench.step)
 
 
 def test_the_interlock_forced_in_practice_and_mended(desk: Desk) -> None:

@@ -178,7 +178,7 @@ def _words(kit: Kit, setting: Dial, u_db: float | None) -> str:
     if kit.fixed_db:
         pads = " + ".join(number(p, 0) for p in kit.pads_db)
         told = tr(", already in the generator's display") if kit.generator_knows else ""
-        parts.append(tr("with the {pads} dB pad in line{told}", pads=pads, told=told))
+        parts.append(tr("{pads} dB pad in line{told}", pads=pads, told=told))
     if setting.switched_db:
         parts.append(tr("attenuator switches {on} dB on", on=" + ".join(number(s, 0) for s in setting.switched_db)))
     elif kit.switches_db:

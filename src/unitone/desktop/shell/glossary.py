@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtGui import QHelpEvent
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QGroupBox, QLabel, QToolTip, QWidget
 
@@ -32,20 +31,15 @@ def terms_at(widget: QWidget | None, most: int = 3) -> tuple[Term, ...]:
     return ()
 
 
-class GlossaryHints(QObject):
-    """Shows what a term means where no other tip is."""
+def hint_at(window: QWidget, event: QHelpEvent) -> bool:
+    """Show what the terms under the pointer mean, where no other tip is. False where there are none.
 
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """A tip is asked for: the widget's own first, else the glossary's."""
-        if (
-            isinstance(event, QHelpEvent)
-            and event.type() == QEvent.Type.ToolTip
-            and isinstance(watched, QWidget)
-            and not watched.toolTip()
-        ):
-            found = terms_in(text_of(watched))
-            if found:
-                words = "\n".join(f"{t.term}: {t.means}" for t in found)
-                QToolTip.showText(event.globalPos(), plain_tip(words), watched)
-                return True
-        return super().eventFilter(watched, event)
+    A tip that no widget answers comes to its window; so no filter sees every event of the program.
+    """
+    watched = window.childAt(event.pos())
+    if watched is None or watched.toolTip():
+        return False
+    found = terms_in(text_of(watched))
+    if found:
+        QToolTip.showText(event.globalPos(), plain_tip("\n".join(f"{t.term}: {t.means}" for t in found)), watched)
+    return bool(found)

@@ -147,7 +147,7 @@ def _calculators(window: MainWindow, shoot: Callable[[str], None]) -> None:
     """A few counted carriers, all off in proportion, and a standard that clears the counter."""
     window.show_place("calculators")
     page = window._calculators
-    page.list.setCurrentRow(0)
+    page.show_question("oscillators")
     card = page.inside["oscillators"]
     card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Tarn 40"))
     card.sheets.activated.emit(card.sheets.currentIndex())

@@ -6,8 +6,8 @@ import importlib
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QCursor, QKeySequence, QResizeEvent, QShortcut
+from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QCursor, QHelpEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.features.jobs.page import JobsPage
 from unitone.desktop.shell.actions import ACTIONS
 from unitone.desktop.shell.errand import Errand
-from unitone.desktop.shell.glossary import GlossaryHints, terms_at
+from unitone.desktop.shell.glossary import hint_at, terms_at
 from unitone.desktop.shell.palette import Entry, Palette
 from unitone.desktop.shell.trouble import TroubleStrip
 from unitone.desktop.theme.theme import SCALES, icon, theme
@@ -112,8 +112,6 @@ class MainWindow(QMainWindow):
         self.jobs.tell(notice)
         self.pages.addWidget(self.jobs)
         self.palette_box = Palette(central)
-        self._hints = GlossaryHints(self)
-        QApplication.instance().installEventFilter(self._hints)  # type: ignore[union-attr]
         self._keys(self, "everywhere", self._everywhere)
         self._keys(self.jobs, "jobs", self.jobs.press)
         theme.changed.connect(self._paint_rail)
@@ -621,12 +619,18 @@ class MainWindow(QMainWindow):
         assert self.worker is not None
         self.worker.do(lambda s: s.undo_variant())
 
+    def event(self, event: QEvent | None) -> bool:
+        """A tip that nothing in the window answered: the glossary's."""
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip and hint_at(self, event):
+            return True
+        return super().event(event)
+
     def _helped(self) -> tuple[str, ...]:
         """What help is wanted with: the step at hand on the Bench, then the view."""
         here = self.pages.currentWidget()
         if here is self._bench and self._bench is not None and self._bench.view is not None:
-            step = self._bench.view.step
-            return (step.quantity_id, step.quantity_id.partition(".")[0] + ".*", "bench")
+            quantity = self._bench.view.step.quantity
+            return (quantity, quantity.partition(".")[0] + ".*", "bench")
         views = (
             (self.jobs, "jobs"), (self._sheets, "sheets"), (self._workshop, "workshop"), (self._meters, "meters"), (self._card, "card"),
             (self._calculators, "calculators"), (self._papers, "papers"),

@@ -493,7 +493,10 @@ class StepCard(QFrame):
         self.words.setVisible(True)
         self.place.setVisible(True)
         self.remarks.setVisible(view is not None and bool(view.step.remarks))
-        for widget in (self.brief, self.hill, self.chart, self.detail, self.words, self.place, self.remarks):
+        self.panel_words.setVisible(bool(self.panel_words.text()))
+        set_tip(self.dial_words, self.panel_words.text())
+        parts = (self.brief, self.hill, self.chart, self.detail, self.words, self.place, self.remarks, self.panel_words)
+        for widget in parts:
             if self._fits():
                 break
             widget.hide()

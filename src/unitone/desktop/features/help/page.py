@@ -6,7 +6,7 @@ from html import escape
 
 from PyQt6.QtCore import Qt, QUrl, QVariant
 from PyQt6.QtGui import QImage, QResizeEvent, QTextDocument
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QToolButton, QVBoxLayout, QWidget
 
 from unitone.desktop.shell.actions import ACTIONS
 from unitone.desktop.theme.theme import theme
@@ -61,6 +61,8 @@ class HelpPage(QWidget):
         self.find.setPlaceholderText(tr("Find in the manual and the glossary  Ctrl F"))
         self.find.setAccessibleName(tr("Find in the manual and the glossary"))
         self.find.setClearButtonEnabled(True)
+        for clear in self.find.findChildren(QToolButton):
+            clear.setAccessibleName(tr("Clear the search"))
         self.find.textChanged.connect(lambda _: self._fill())
         head.addWidget(self.find, 1)
         outer.addLayout(head)
