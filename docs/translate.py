@@ -32,7 +32,22 @@ _MARKS = {"tr": 1, "N_": 1, "tr_n": 2}
 _IN_TEMPLATE = re.compile(r'\btr\("((?:[^"\\]|\\.)*)"')
 #: What of a sheet is read by people.
 _SHEET_KEYS = frozenset(
-    {"title", "note", "caution", "where", "tool", "does", "sign", "cause", "cure", "what", "how", "at", "coupling", "source"}
+    {
+        "title",
+        "note",
+        "caution",
+        "where",
+        "tool",
+        "does",
+        "sign",
+        "cause",
+        "cure",
+        "what",
+        "how",
+        "at",
+        "coupling",
+        "source",
+    }
 )
 
 
@@ -40,7 +55,11 @@ def from_python(path: Path) -> Iterator[str | tuple[str, str]]:
     """The texts of a module, in their order."""
     for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in _MARKS:
-            given = [a.value for a in node.args[: _MARKS[node.func.id]] if isinstance(a, ast.Constant) and isinstance(a.value, str)]
+            given = [
+                a.value
+                for a in node.args[: _MARKS[node.func.id]]
+                if isinstance(a, ast.Constant) and isinstance(a.value, str)
+            ]
             if len(given) == 2:
                 yield given[0], given[1]
             elif given and given[0]:
@@ -98,7 +117,11 @@ def written(catalog: Catalog) -> bytes:
     out = io.BytesIO()
     write_po(out, catalog, width=150, sort_output=True, omit_header=False, include_lineno=False)
     # No date of making: a file changes when a text does.
-    return re.sub(rb'"(POT-Creation-Date|PO-Revision-Date|Generated-By|Last-Translator|Language-Team): [^\n]*\n', b"", out.getvalue())
+    return re.sub(
+        rb'"(POT-Creation-Date|PO-Revision-Date|Generated-By|Last-Translator|Language-Team): [^\n]*\n',
+        b"",
+        out.getvalue(),
+    )
 
 
 def compiled(catalog: Catalog) -> bytes:
@@ -129,7 +152,11 @@ def main() -> int:
         catalog = merged(language, template)
         lacking = missing(catalog)
         bad |= bool(lacking)
-        print(f"{language}: {len(catalog) - len(lacking)} of {len(catalog)} texts", *(f"  {t!r}" for t in lacking[:20]), sep="\n")
+        print(
+            f"{language}: {len(catalog) - len(lacking)} of {len(catalog)} texts",
+            *(f"  {t!r}" for t in lacking[:20]),
+            sep="\n",
+        )
         po = written(catalog)
         todo[po_path(language)] = po
         todo[po_path(language).with_suffix(".mo")] = compiled(read_po(io.BytesIO(po), locale=language))

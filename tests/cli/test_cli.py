@@ -105,7 +105,7 @@ def test_sheets_of_the_workshop_and_bundles(capsys: pytest.CaptureFixture[str], 
     code, out, err = call(capsys, "--workspace", str(tmp_path), "sheet", "list", "--json")
     assert code == 0 and json.loads(out)[0]["id"] == "mine" and "half.toml" in err
     code, out, err = call(capsys, "sheet", "check", str(tmp_path / "sheets" / "mine.unitone"))
-    assert code == 1 and "a.png: 1: picture: is no whole PNG" in err.replace(":1:", ": 1:")
+    assert code == 1 and "a.png: 1: picture: is not a complete PNG" in err.replace(":1:", ": 1:")
     write_bundle(tmp_path / "good.unitone", text, {})
     code, out, _ = call(capsys, "sheet", "check", str(tmp_path / "good.unitone"))
     assert code == 0 and "21 steps, no errors" in out
@@ -214,7 +214,7 @@ def test_recordings_are_measured_one_by_one_or_a_folder(capsys: pytest.CaptureFi
         and len(lines) == 4
         and [Path(x["file"]).name for x in lines] == ["am.wav", "broken.wav", "fm.wav", "tone.wav"]
     )
-    assert "no sound file" in lines[1]["error"] and "broken.wav" in err and lines[3]["sinad_db"] > 20
+    assert "is not a readable sound file" in lines[1]["error"] and "broken.wav" in err and lines[3]["sinad_db"] > 20
     for arguments, says, wanted in (
         (("measure", "loudness", "x.wav"), "nothing that is measured", 2),
         (("measure", "sinad", "x.wav", "--weighting", "heavy"), "no weighting", 2),
@@ -329,7 +329,7 @@ def test_calculate(capsys: pytest.CaptureFixture[str]) -> None:
     for words, says in (
         (("nothing",), "There is no calculator"), (("watts", "volts"), "KEY=VALUE"), (("watts", "amps=3"), "takes no “amps”"),
         (("watts",), "Missing"), (("watts", "volts=forty"), "Voltage across the load"), (("watts", "volts=4", "kind=mean"), "is none of"),
-        (("resonance", "henry=0", "farad=1p"), "cannot be: expected 1 pH"),
+        (("resonance", "henry=0", "farad=1p"), "is out of range: expected 1 pH"),
     ):  # fmt: skip
         code, _, err = call(capsys, "calculate", *words)
         assert code == 2 and says in err and err.count("\n") == 1, (words, err)

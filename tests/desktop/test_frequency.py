@@ -107,7 +107,7 @@ def test_a_change_is_tried_before_anything_is_soldered(desk: Desk) -> None:
     desk.window.show_place("calculators")
     page = desk.window._calculators
     page.find.setText("this change")
-    assert page.list.count() == 1
+    assert page.list.count() == 2, "its subject's head, and the question"
     card = page.inside["try"]
     assert isinstance(card, TryCard) and card.box("sheet").currentText() == "Ostrel Curlew 5"
 

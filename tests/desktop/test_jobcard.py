@@ -103,7 +103,7 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     (tmp_path / "core.png").write_bytes(PNG)
     (tmp_path / "words.png").write_bytes(b"not a picture")
     tab.add_photographs([tmp_path / "words.png", tmp_path / "core.png"])
-    assert "no whole PNG picture" in tab.error.text() and "core.png" in tab.with_it.text()
+    assert "not a complete PNG picture" in tab.error.text() and "core.png" in tab.with_it.text()
     desk.key(Qt.Key.Key_W, ALT)
     desk.until(lambda: "Say what is wrong" in tab.error.text())
     assert card.state().shop.findings == [], "refused, and what was chosen is still there"
@@ -320,7 +320,7 @@ def test_a_stay_needs_a_reason_and_reports_come_in_later(desk: Desk) -> None:
     work.parts.set_text("count", "two")
     work.parts.set_text("fitted", "33 uF 450 V")
     work.parts.submit()
-    assert "no count" in work.parts.error.text() and work.parts.text("count") == "two"
+    assert "not a count" in work.parts.error.text() and work.parts.text("count") == "two"
     done = Card(desk, 142)
     done.open("work")
     assert not work.tried.isEnabled() and work.air.isEnabled()

@@ -104,7 +104,7 @@ def test_what_cannot_be_measured_says_so_and_the_view_lives(desk: Desk, tmp_path
     page = meters(desk)
     (tmp_path / "words.wav").write_bytes(b"RIFF, or so it says")
     page.take(tmp_path / "words.wav")
-    desk.until(lambda: "no sound file" in words(page))
+    desk.until(lambda: "is not a readable sound file" in words(page))
     assert page.figure.text() == "—" and not page.to_step.isEnabled()
     soundfile.write(tmp_path / "silent.wav", np.zeros(RATE), RATE)
     page.take(tmp_path / "silent.wav")

@@ -93,9 +93,9 @@ def test_files_that_are_none_say_so_with_their_name(tmp_path: Path) -> None:
     whole = good.read_bytes()
     files = {
         "empty.wav": (b"", "is empty"),
-        "words.wav": (b"RIFFnonsense", "no sound file"),
+        "words.wav": (b"RIFFnonsense", "is not a readable sound file"),
         "poem.txt": (b"roses", "no recording that is known"),
-        "header.wav": (whole[:44], "no samples|no sound file"),
+        "header.wav": (whole[:44], "no samples|is not a readable sound file"),
     }
     for name, (content, says) in files.items():
         (tmp_path / name).write_bytes(content)
@@ -146,7 +146,7 @@ def test_wrong_sigmf_names_the_key(tmp_path: Path, change: dict[str, object], sa
 def test_sigmf_without_its_half_or_its_shape(tmp_path: Path) -> None:
     meta = tmp_path / "r.sigmf-meta"
     for text, says in (
-        ("{", "no SigMF metadata"),
+        ("{", "is not SigMF metadata"),
         ("[]", "no “global”"),
         ('{"global": {"core:datatype": "cf32_le", "core:sample_rate": 1e5}, "captures": 7}', "no list"),
         ('{"global": {"core:datatype": "cf32_le", "core:sample_rate": 1e5}}', "cannot be read"),
@@ -189,7 +189,7 @@ def test_spectra_and_responses_from_csv(tmp_path: Path) -> None:
     for text, says in (
         ("a,b\nc,d", "0 pairs"),
         ("1,2\n2,3\nthree,four\n4,5", "trace.csv:3"),
-        ("1,2\n1,3\n2,4", "stands in it twice"),
+        ("1,2\n1,3\n2,4", "is in it twice"),
     ):
         with pytest.raises(SignalError, match=says):
             read_csv(text, "trace.csv")

@@ -6,7 +6,16 @@ from html import escape
 
 from PyQt6.QtCore import Qt, QUrl, QVariant
 from PyQt6.QtGui import QImage, QResizeEvent, QTextDocument
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QTextBrowser,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from unitone.desktop.shell.actions import ACTIONS
 from unitone.desktop.theme.theme import theme
@@ -20,6 +29,7 @@ _PARTS = (("manual", N_("Manual")), ("glossary", N_("Glossary")), ("keys", N_("K
 _SCOPES = (
     ("everywhere", N_("Everywhere")), ("bench", N_("On the Bench")), ("jobs", N_("Among the jobs")), ("card", N_("On the card of a job")),
     ("meters", N_("At the meters")), ("calculators", N_("In the calculators")), ("sheets", N_("Among the sheets")),
+    ("help", N_("In the help")),
 )  # fmt: skip
 
 
