@@ -45,7 +45,7 @@ def test_power_is_brought_even_by_doing_what_the_coach_says(desk: Desk) -> None:
     assert view.coach.advice.outcome == "even" and view.coach.headline == "As even as possible. Go on."
     assert view.step.verdict == "in_spec" and [c.inside for c in view.step.channels] == [True, True, True]
     assert any("shows which end of the band this coil affects" in h for h in headlines)
-    assert any("the high end gains and the low end loses" in w for w in said), said
+    assert any("the high end gains, the low end loses" in w for w in said), said
     assert "As even as possible. Go on." in words(desk.bench.step)
 
 

@@ -229,7 +229,7 @@ class Session:
         """
         if not isinstance(self.bench, SimulatedBench):
             raise HookUpError(
-                tr("The interlock is forced on the simulated bench only. Hook up for sending, then confirm it.")
+                tr("The interlock is forced on the simulated bench only. Hook up for transmit, then confirm it.")
             )
         broken = breaks(self.state)
         if broken:

@@ -45,16 +45,16 @@ CONVENTIONS: tuple[Convention, ...] = (
         N_("the sheet's own order; vintage sets are usually done from the last transformer back"), N_("the order"),
     ),
     Convention(
-        "in-spec", N_("What is in limits"), {"leave": N_("leave alone"), "optimise": N_("optimise anyway")},
-        N_("a radio in limits needs no turning"), N_("the coach"),
+        "in-spec", N_("What is in spec"), {"leave": N_("leave alone"), "optimise": N_("optimise anyway")},
+        N_("a radio in spec needs no turning"), N_("the coach"),
     ),
     Convention(
         "s9", N_("S9"), {"iaru": N_("50 µV PD (100 µV EMF)"), "100uv-pd": N_("100 µV PD"), "50uv-emf": N_("50 µV EMF (25 µV PD)")},
         N_("50 µV PD after IARU Region 1 R.1; some makers set 100 µV PD, some generators are marked in EMF"), N_("the level of S-meter steps"),
     ),
     Convention(
-        "after-peak", N_("After the peak"), {"exact": N_("leave it at the peak"), "back-off": N_("a hair back off")},
-        N_("the exact peak; some back off a hair for stability"), N_("what the step says"),
+        "after-peak", N_("After the peak"), {"exact": N_("leave it at the peak"), "back-off": N_("turned back slightly")},
+        N_("the exact peak; some turn back slightly for stability"), N_("what the step says"),
     ),
     Convention(
         "channel", N_("Peaking channel"),
