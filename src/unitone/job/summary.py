@@ -12,23 +12,31 @@ from unitone.job.verdicts import Line, inside, lines, verdict, worst
 from unitone.quantities.show import show
 from unitone.sheet.model.looks import inspection
 from unitone.sheet.model.sheet import Step
-from unitone.words import tr
+from unitone.words import N_, in_language, tr
 
 #: The quantities that a card shows, with their short names, in this order.
 CARD_QUANTITIES = (
-    ("rx.sensitivity", "sensitivity"),
-    ("tx.power", "power"),
-    ("tx.frequency_error", "frequency"),
-    ("tx.deviation", "deviation"),
+    ("rx.sensitivity", N_("sensitivity")),
+    ("tx.power", N_("power")),
+    ("tx.frequency_error", N_("frequency")),
+    ("tx.deviation", N_("deviation")),
     ("rx.s_meter", "S9"),
-    ("rx.squelch_opens", "squelch"),
+    ("rx.squelch_opens", N_("squelch")),
 )
 #: So many findings and trials are kept with the list.
 _SHORT = 6
 
 
 def summary(state: JobState) -> dict[str, Any]:
-    """Counts of verdicts, the step at hand, and found-and-left marks of the main quantities."""
+    """Counts of verdicts, the step at hand, and found-and-left marks of the main quantities.
+
+    Its words are English: it is kept, and whoever shows it translates them.
+    """
+    with in_language("en"):
+        return _summary(state)
+
+
+def _summary(state: JobState) -> dict[str, Any]:
     verdicts: dict[str, int] = {}
     for step in state.sheet.steps:
         v = verdict(state, step)

@@ -28,10 +28,16 @@ from unitone.present.bench.figures import figure_of
 from unitone.present.bench.sentences import position_text
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import microvolts, number
-from unitone.words import tr
+from unitone.words import N_, tr
 
 #: So many cells are shown, and so many letters of words stand in one.
 _CELLS, _LETTERS = 24, 24
+#: How a step ended, in words.
+_OUTCOMES = {
+    "in-spec": N_("in spec"), "peaked": N_("peaked"), "set": N_("set"), "at-stop": N_("at its stop"), "dead": N_("no effect"),
+    "out-of-range": N_("out of range"), "no-convergence": N_("does not settle"), "nothing-to-adjust": N_("nothing to adjust"),
+    "judged": N_("judged"), "even": N_("even"),
+}  # fmt: skip
 #: So many entries are looked at for them: some say nothing to a person.
 _LOOKED_AT = 60
 
@@ -69,7 +75,8 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return tr(said.what), tr("repaired")
         case Concluded():
             known = state.sheet.has_step(said.step)
-            return state.sheet.step(said.step).title if known else said.step, tr(said.outcome)
+            title = state.sheet.step(said.step).title if known else said.step
+            return title, tr(_OUTCOMES.get(said.outcome, said.outcome))
         case Voided():
             return tr("deleted"), ""
         case TrialMoved():

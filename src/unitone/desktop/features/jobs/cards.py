@@ -13,7 +13,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import elided
 from unitone.store.rows import JobRow
-from unitone.words import tr
+from unitone.words import figure, tr
 
 ROLE = Qt.ItemDataRole.UserRole
 #: So many cards are read at a time.
@@ -37,7 +37,7 @@ def describe_state(row: JobRow) -> tuple[str, str]:
         return "todo", tr("inspected, not measured") if s.get("findings") else tr("not begun")
     if s.get("phase") == "as-found":
         return "now", tr("as found, step {n} of {all}", n=s["step_number"], all=s["steps"])
-    return "now", tr("step {n} of {all} · {title}", n=s["step_number"], all=s["steps"], title=s["step_title"])
+    return "now", tr("step {n} of {all} · {title}", n=s["step_number"], all=s["steps"], title=tr(s["step_title"]))
 
 
 def reason(row: JobRow) -> str:
@@ -187,14 +187,14 @@ class CardDelegate(QStyledItemDelegate):
             box = QRectF(area.left() + (n % columns) * width, top, width - theme.px(11), area.height())
             painter.setFont(theme.font(11))
             painter.setPen(theme.colour("ink"))
-            value = mark["text"] or "—"
+            value = figure(tr(mark["text"])) if mark["text"] else "—"
             painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, value)
             taken = painter.fontMetrics().horizontalAdvance(value)
             painter.setPen(theme.colour("quiet"))
             painter.drawText(
                 box,
                 Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft,
-                elided(painter, mark["name"], box.width() - taken - 6),
+                elided(painter, tr(mark["name"]), box.width() - taken - 6),
             )
             found_and_left_bar(painter, QRectF(box.left(), box.top() + theme.px(22), box.width(), theme.px(8)), mark)
 

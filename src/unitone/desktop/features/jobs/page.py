@@ -193,7 +193,8 @@ class JobsPage(QWidget):
     def _count(self) -> None:
         """The chips say how many; in a very small window they say their names alone."""
         roomy = self.width() / theme.scale >= _ROOMY
-        for name, words, states in FILTERS:
+        for name, english, states in FILTERS:
+            words = tr(english)
             number = sum(self._counts.get(s, 0) for s in states)
             self.row.rename(name, f"{words} {number}" if roomy else words, f"{words} {number}")
 

@@ -16,7 +16,7 @@ from unitone.desktop.widgets.painted import label, set_tip
 from unitone.job.verdicts import describe_verdict
 from unitone.quantities.show import duration
 from unitone.store.rows import JobRow
-from unitone.words import tr
+from unitone.words import figure, tr
 
 if TYPE_CHECKING:
     from unitone.present.card.earlier_jobs import History
@@ -31,9 +31,9 @@ def found_table(s: dict[str, Any]) -> str:
     cell = "style='padding-right:14px'"
     rows = [f"<tr><td {cell}></td><td {cell}>{tr('found')}</td><td>{tr('now')}</td></tr>"]
     for m in s["marks"]:
-        found = f"{m['found_text'] or '—'}{verdict(m['found_holds'])}"
-        now = f"<b>{escape(m['text'] or '—')}</b>" + (tr(" (re-check)") if m["stale"] else verdict(m["in_spec"]))
-        rows.append(f"<tr><td {cell}>{escape(m['name'])}</td><td {cell}>{escape(found)}</td><td>{now}</td></tr>")
+        found = f"{figure(tr(m['found_text'])) if m['found_text'] else '—'}{verdict(m['found_holds'])}"
+        now = f"<b>{escape(figure(tr(m['text'])) if m['text'] else '—')}</b>" + (tr(" (re-check)") if m["stale"] else verdict(m["in_spec"]))
+        rows.append(f"<tr><td {cell}>{escape(tr(m['name']))}</td><td {cell}>{escape(found)}</td><td>{now}</td></tr>")
     return "<table cellspacing='3'>" + "".join(rows) + "</table>"
 
 
@@ -191,7 +191,7 @@ class JobSide(QFrame):
 
 def _describe_seen(f: dict[str, Any]) -> str:
     where = ", ".join(f.get("on", []))
-    words = f["words"] or f["item"]
+    words = f["words"] or tr(f["item"])
     return f"{where}: {words}" if where else words
 
 
