@@ -15,6 +15,7 @@ import re
 import sys
 import tomllib
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -126,6 +127,8 @@ def written(catalog: Catalog) -> bytes:
 
 def compiled(catalog: Catalog) -> bytes:
     """The catalogue as gettext reads it."""
+    # The same bytes for the same texts, whenever they are compiled.
+    catalog.creation_date = catalog.revision_date = datetime(2026, 1, 1, tzinfo=UTC)
     out = io.BytesIO()
     write_mo(out, catalog)
     return out.getvalue()

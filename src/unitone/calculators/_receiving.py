@@ -31,9 +31,9 @@ def _splitter(v: Mapping[str, Any]) -> list[Answer]:
     ]
     if better:
         a, b = parse_level(v["a"]) - lost, parse_level(v["b"]) - lost
-        first, second = (tr("the first"), tr("the second")) if a <= b else (tr("the second"), tr("the first"))
+        first = tr("the first") if a <= b else tr("the second")
         answers.append(
-            Answer("apart_db", tr("more sensitive"), tr("{first}, by {db} dB ({x} against {y})", first=first, second=second,
+            Answer("apart_db", tr("more sensitive"), tr("{first}, by {db} dB ({x} against {y})", first=first,
                    db=number(abs(a - b), 1), x=microvolts(min(a, b)), y=microvolts(max(a, b))), abs(a - b))
         )  # fmt: skip
     return answers

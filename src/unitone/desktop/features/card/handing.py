@@ -40,7 +40,7 @@ class HandingTab(CardTab):
             self._grid.setColumnStretch(column, share)
         layout.addLayout(self._grid)
         self.add = EntryForm(
-            (Ask("control", tr("Another control"), tr("tone switch"), 2, needed=True), Ask("does", tr("does"), tr("cuts the hiss"), 4)), tr("Add")
+            (Ask("control", tr("Another control"), tr("tone switch"), 2, needed=True), Ask("does", tr("Function"), tr("cuts the hiss"), 4)), tr("Add")
         )  # fmt: skip
         self.add.submitted.connect(lambda d: self.do.emit(lambda s: s.workshop.tell_control(d["control"], d["does"])))
         self.forms.append(self.add)

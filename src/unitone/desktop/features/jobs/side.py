@@ -32,7 +32,9 @@ def found_table(s: dict[str, Any]) -> str:
     rows = [f"<tr><td {cell}></td><td {cell}>{tr('found')}</td><td>{tr('now')}</td></tr>"]
     for m in s["marks"]:
         found = f"{figure(tr(m['found_text'])) if m['found_text'] else '—'}{verdict(m['found_holds'])}"
-        now = f"<b>{escape(figure(tr(m['text'])) if m['text'] else '—')}</b>" + (tr(" (re-check)") if m["stale"] else verdict(m["in_spec"]))
+        now = f"<b>{escape(figure(tr(m['text'])) if m['text'] else '—')}</b>" + (
+            tr(" (re-check)") if m["stale"] else verdict(m["in_spec"])
+        )
         rows.append(f"<tr><td {cell}>{escape(tr(m['name']))}</td><td {cell}>{escape(found)}</td><td>{now}</td></tr>")
     return "<table cellspacing='3'>" + "".join(rows) + "</table>"
 
