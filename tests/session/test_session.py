@@ -207,7 +207,7 @@ def test_the_view_marks_what_is_in_the_hand(new_session: Callable[..., Session])
     session.go_to("front-end")
     view = take_view(session, "T2")
     assert view.board.selected == "T2" and [p.id for p in view.board.pins if p.current] == ["T2"]
-    assert view.board.step_words[1] == "an eighth of a turn clockwise" and view.board.selected_step_mdeg == 45_000
+    assert view.board.step_words[1] == "⅛ turn clockwise" and view.board.selected_step_mdeg == 45_000
     assert take_view(session, "no such").board.selected == "T1"
     assert limit_text(session.step) == "≥ 12.0 dB"
     session.turn("P1", 20_000)

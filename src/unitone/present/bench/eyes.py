@@ -68,7 +68,7 @@ def reference_of(state: JobState, step: Step, quantity_id: str) -> float | None:
 
 _SPOKEN: tuple[tuple[str, str], ...] = (
     (r"\((\d+):00 → (\d+:\d\d)\)", r", from \1 o'clock to \2"), (r"\((\d+:\d\d) → (\d+:\d\d)\)", r", from \1 to \2"),
-    (r"(\d+)\s+(\d+)/16", r"\1 and \2 sixteenths"), (r"\b(\d+)/16", r"\1 sixteenths"),
+    (r"(\d+)\s+(\d+)/16", r"\1 and \2 sixteenths"), (r"\b1/16", "a sixteenth"), (r"\b(\d+)/16", r"\1 sixteenths"),
     (r"(\d)⅛", r"\1 and an eighth"), (r"(\d)¼", r"\1 and a quarter"), (r"(\d)⅜", r"\1 and three eighths"), (r"(\d)½", r"\1 and a half"),
     (r"(\d)⅝", r"\1 and five eighths"), (r"(\d)¾", r"\1 and three quarters"), (r"(\d)⅞", r"\1 and seven eighths"),
     ("⅛", "an eighth"), ("¼", "a quarter"), ("⅜", "three eighths"), ("½", "a half"), ("⅝", "five eighths"), ("¾", "three quarters"),

@@ -32,10 +32,6 @@ def amount(adjuster: Adjuster, mdeg: int) -> str:
     """How far, as a technician says it: eighths of a turn for cores, degrees for trimmers, the clock for presets."""
     if adjuster.kind == "core" and mdeg % (EIGHTH // 2) == 0:
         size = abs(mdeg)
-        if size == EIGHTH // 2:
-            return tr("a sixteenth of a turn")
-        if size == EIGHTH:
-            return tr("an eighth of a turn")
         return tr("{n} turn", n=turns_text(mdeg)) if size <= TURN else tr("{n} turns", n=turns_text(mdeg))
     return f"{number(abs(mdeg) / 1000, 1 if mdeg % 1000 else 0)}°"
 
@@ -158,7 +154,7 @@ def sentence(
             parts = [words] if (words := _place(advice.conditions)) else []
             if advice.conditions.level_dbm is not None:
                 parts.append(microvolts(advice.conditions.level_dbm))
-            return tr("Set up {what}.", what=", ".join(parts) or tr("the bench as the step says")), detail
+            return tr("Set up {what}.", what=", ".join(parts) or tr("as the step says")), detail
         case Measure():
             words = _place(advice.conditions)
             where = tr(" on {place}", place=words) if words else ""
