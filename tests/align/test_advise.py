@@ -190,9 +190,7 @@ def test_turns_read_as_the_trade_says_them(sheet: Sheet) -> None:
     core, preset, trimmer = sheet.adjuster("T1"), sheet.adjuster("P1"), sheet.adjuster("CT1")
     assert [turns_text(n * 45_000) for n in (1, 2, 7, 8, 11, 16)] == ["⅛", "¼", "⅞", "1", "1⅜", "2"]
     assert (
-        amount(core, -45_000) == "⅛ turn"
-        and amount(core, 360_000) == "1 turn"
-        and amount(core, 540_000) == "1½ turns"
+        amount(core, -45_000) == "⅛ turn" and amount(core, 360_000) == "1 turn" and amount(core, 540_000) == "1½ turns"
     )
     assert amount(preset, 2_500) == "2.5°" and amount(trimmer, -14_000) == "14°"
     assert (

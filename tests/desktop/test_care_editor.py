@@ -245,4 +245,4 @@ def test_alias_and_photograph_survive_closing(desk: Desk, tmp_path: Path) -> Non
         lambda: bool(card.inspection.photographs.buttons) and not card.inspection.photographs.buttons[0].icon().isNull()
     )
     card.inspection.add_photographs([tmp_path / "p.png"])
-    assert "no whole PNG" in card.inspection.error.text() and not card.inspection.with_it.isVisible()
+    assert "not a complete PNG" in card.inspection.error.text() and not card.inspection.with_it.isVisible()

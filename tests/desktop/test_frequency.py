@@ -149,4 +149,4 @@ def test_a_change_is_tried_before_anything_is_soldered(desk: Desk) -> None:
     sheets.setCurrentIndex(sheets.findText("Ostrel Teal 6"))
     sheets.activated.emit(0)
     assert not card.fields["volts"].isVisible() and card.box("output").count() == 12
-    assert "operator's licence" in texts(card)
+    assert "your licence" in texts(card)

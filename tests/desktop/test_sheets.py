@@ -355,7 +355,7 @@ def test_wrong_files_and_pictures_are_told(desk: Desk, tmp_path: Path) -> None:
     bad = tmp_path / "bad.unitone"
     bad.write_bytes(b"PK not a zip")
     page.import_file(bad)
-    desk.until(lambda: "is no whole sheet bundle" in page.message_words.text())
+    desk.until(lambda: "is not a complete sheet bundle" in page.message_words.text())
     page.editor.show_section("board")
     (tmp_path / "evil.svg").write_text('<svg xmlns="http://www.w3.org/2000/svg"><script>1</script></svg>')
     page.editor.board.add_picture(tmp_path / "evil.svg")
@@ -474,7 +474,7 @@ def test_the_workshops_instruments_and_conventions_reach_the_bench(desk: Desk) -
     choose(desk, field(form, "standing"), "calibrated")
     assert desk.logbook.setting("instruments")[0]["reads_pct"] == -8
     type_into(desk, field(form, "full_scale"), "plenty")
-    assert "no number" in form._cures["full_scale",].text() and desk.logbook.setting("instruments") == []
+    assert "is not a number" in form._cures["full_scale",].text() and desk.logbook.setting("instruments") == []
     desk.qtbot.mouseClick(page.undo, Qt.MouseButton.LeftButton)
     assert desk.logbook.setting("instruments")[0]["full_scale"] == 30
     choose(desk, page.boxes["detector"], "first")

@@ -227,11 +227,13 @@ def test_notes_generator_and_hand_jobs(desk: Desk) -> None:
     assert not page.tray.isVisible()
     desk.window.show_place("jobs")
     desk.window.jobs.ask_new()
-    desk.window.jobs.new_job.simulated.setChecked(False)
-    desk.window.jobs.new_job.make()
+    form = desk.window.jobs.new_job
+    assert not form.simulated.isChecked(), "practice is chosen, never the default"
+    form.model.setCurrentIndex(form.model.findText("Ostrel Tarn 40", Qt.MatchFlag.MatchStartsWith))
+    form.make()
     desk.until(lambda: desk.bench.view is not None and desk.bench.view.number == 150)
     desk.bench.setFocus()
-    assert desk.bench.step.main.text().startswith("Confirm hook-up")
+    assert desk.bench.step.main.text().startswith("Confirm set-up")
     desk.after(lambda: desk.key(Qt.Key.Key_Return))
     desk.key(Qt.Key.Key_Return)
     assert desk.bench.step.typing, "on a hand bench the main button opens the entry"
@@ -391,7 +393,7 @@ def test_everything_has_a_name_for_those_who_cannot_see_it(desk: Desk) -> None:
             nameless.append(widget)
     assert not nameless, [(type(w).__name__, w.objectName(), w.parent()) for w in nameless]
     for field in desk.window.jobs.new_job.findChildren(QLineEdit):
-        if not isinstance(field.parent(), QSpinBox):
+        if not isinstance(field.parent(), QSpinBox | QComboBox):
             assert any(b.buddy() is field for b in desk.window.jobs.new_job.findChildren(QLabel)), (
                 field.accessibleName()
             )

@@ -93,7 +93,7 @@ def test_both_papers_in_every_form_with_and_without_the_owner(book: Logbook, tmp
                 assert render_paper(state, kind, form) == plain, "the same content is the same file"
         write_paper(state, kind, "html", tmp_path / f"{kind}.html")
         assert (tmp_path / f"{kind}.html").read_bytes() == render_paper(state, kind, "html")
-        with pytest.raises(UnitoneError, match="no form of"):
+        with pytest.raises(UnitoneError, match="is not a form of"):
             render_paper(state, kind, "odt")
         with pytest.raises(UnitoneError, match="cannot be written"):
             write_paper(state, kind, "html", tmp_path / "nowhere" / "x.html")

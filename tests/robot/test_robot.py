@@ -194,7 +194,7 @@ def test_the_frequency_task_and_what_it_says_of_sheets_that_have_none(capsys: py
     assert run(["robot", "ostrel-curlew-5", "--task", "frequency", "--sets", "1"]) == 0
     assert "Hz off median" in capsys.readouterr().out
     assert run(["robot", "ostrel-curlew-5", "--task", "dance"]) == 2
-    assert "align, frequency, send" in capsys.readouterr().err
+    assert "align, frequency, transmit" in capsys.readouterr().err
     with pytest.raises(SheetError, match="no simulated radio"):
         run_frequency_trial("ostrel-mallard-6", 1)
 

@@ -166,12 +166,12 @@ def test_a_finding_on_a_part_joins_the_suspects_when_its_stage_is_in_question(bo
 def test_what_was_looked_at_has_to_say_something(book: Logbook) -> None:
     session = by_hand(book)
     for wrong, says in (
-        (("wax", "rosy"), "no finding"), (("", "fine"), "what was looked at"), (("wax", "wrong"), "Say what is wrong"),
+        (("wax", "rosy"), "is not a finding"), (("", "fine"), "what was looked at"), (("wax", "wrong"), "Say what is wrong"),
         (("wax", "repaired"), "Say what was done"), (("wax", "fine", "", (), "", "engine"), "no stage"),
     ):  # fmt: skip
         with pytest.raises(TapeError, match=says):
             session.workshop.look_at(*wrong)  # type: ignore[arg-type]
-    with pytest.raises(SheetError, match="no picture"):
+    with pytest.raises(SheetError, match="is not a picture"):
         session.workshop.look_at("wax", "fine", pictures={"notes.txt": b"words"})
     with pytest.raises(SheetError):
         session.workshop.look_at("wax", "fine", pictures={"board.png": b"not a png at all"})
@@ -234,7 +234,7 @@ def test_rails_know_the_supply_the_meter_and_each_other(book: Logbook) -> None:
     assert "Set the current limit to 0.7 A." in take_card(handheld).supply_words
     handheld.workshop.set_supply(limit="5 A")
     assert "too high to protect" in take_card(handheld).supply_words
-    with pytest.raises(TapeError, match="no way to feed"):
+    with pytest.raises(TapeError, match="is not a way to feed"):
         handheld.workshop.set_supply("the sun")
     for typed in ("much", "-1 A", "0"):
         with pytest.raises(EntryError):

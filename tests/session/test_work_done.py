@@ -39,7 +39,7 @@ def test_what_was_tried_is_there_for_the_next_one(book: Logbook) -> None:
         1
     ].words
     assert view.log.cells[-1].value == "the cause"
-    for wrong, says in ((("", "x", "", "unclear"), "suspected"), (("x", "y", "", "maybe"), "no outcome")):
+    for wrong, says in ((("", "x", "", "unclear"), "suspected"), (("x", "y", "", "maybe"), "is not an outcome")):
         with pytest.raises(TapeError, match=says):
             session.tried(*wrong)
     made = certificate_of(session.state)

@@ -74,7 +74,7 @@ def test_a_slow_needle_is_on_its_way_and_a_reading_waits_for_it() -> None:
 def test_a_meter_of_no_known_quantity_or_named_twice_is_refused() -> None:
     for more, words in (
         ('\n[[meter]]\nquantities = ["rx.smell"]\n', "no quantity 'rx.smell'"),
-        ('\n[[meter]]\nquantities = ["tx.power"]\n[[meter]]\nquantities = ["tx.power"]\n', "tx.power stands in two"),
+        ('\n[[meter]]\nquantities = ["tx.power"]\n[[meter]]\nquantities = ["tx.power"]\n', "tx.power is in two"),
         ('\n[[meter]]\nquantities = ["tx.power"]\nnoise = -1\n', "must be 0 or more (found -1)"),
     ):
         with pytest.raises(SheetError) as told:

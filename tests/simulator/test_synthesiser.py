@@ -95,7 +95,7 @@ def test_the_counter_reads_what_the_sheet_asks(right: SimulatedRadio) -> None:
             bench.measure("tx.frequency_error", replace(keyed, mic_mv=None, tone_hz=None))
     silent = bench.measure("tx.power", Conditions("transmit", "20", band="A", mode="usb")).value or 0.0
     assert silent < 1e-3 < (bench.measure("tx.power", Conditions("transmit", "20", band="C", mode="am")).value or 0.0)
-    with pytest.raises(BenchError, match="Name the band and the mode"):
+    with pytest.raises(BenchError, match="Name its band and mode"):
         bench.measure("osc.frequency", Conditions(test_point="TP4"))
     with pytest.raises(BenchError, match="none of the sheet"):
         bench.measure("osc.frequency", Conditions(test_point="TP6"))

@@ -57,7 +57,7 @@ def sheet_told(folder: Path, old: str, new: str) -> str:
 
 
 def test_figures_that_would_burn_the_final_are_a_slip(tmp_path: Path) -> None:
-    assert "4.4 W go out" in sheet_told(tmp_path, 'keyed = "1.3 A"', 'keyed = "13 A"')
+    assert "With 4.4 W out" in sheet_told(tmp_path, 'keyed = "1.3 A"', 'keyed = "13 A"')
 
 
 def test_a_tolerance_of_the_s_meter_says_its_unit(tmp_path: Path) -> None:

@@ -81,7 +81,7 @@ def test_nothing_changes_where_a_restore_cannot_be(tmp_path: Path) -> None:
     with zipfile.ZipFile(tmp_path / "damaged.zip", "w") as archive:
         archive.writestr(FILE_NAME, b"SQLite format 3\x00" + b"junk" * 400)
     for name, says in (
-        ("no", "no whole backup"),
+        ("no", "is not a complete backup"),
         ("evil", "does not belong"),
         ("empty", "no logbook"),
         ("damaged", r"damaged|cannot be opened"),

@@ -113,7 +113,7 @@ def test_what_is_no_job_is_refused_with_words_and_takes_nothing(tmp_path: Path) 
         path.write_text(json.dumps(data), encoding="utf-8")
         with pytest.raises(StoreError, match=says):
             read_job(path)
-    for content, says in ((b"\xff\xfe", "no JSON"), (b"{", "no JSON"), (b"[" * 100_000, "no JSON")):
+    for content, says in ((b"\xff\xfe", "is not JSON"), (b"{", "is not JSON"), (b"[" * 100_000, "is not JSON")):
         path.write_bytes(content)
         with pytest.raises(StoreError, match=says):
             read_job(path)

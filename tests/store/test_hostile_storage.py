@@ -110,7 +110,7 @@ def test_what_an_earlier_version_left_half_made_heals_and_a_foreign_file_stays(t
         raw.execute("CREATE TABLE recipe (key TEXT, value TEXT)")
         raw.execute("INSERT INTO recipe VALUES ('mine', '1')")
     before = (foreign / FILE_NAME).read_bytes()
-    with pytest.raises(StoreError, match="no logbook of Unitone"):
+    with pytest.raises(StoreError, match="is not a logbook of Unitone"):
         Logbook(foreign)
     assert (foreign / FILE_NAME).read_bytes() == before
 

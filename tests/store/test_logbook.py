@@ -145,7 +145,7 @@ def test_newer_foreign_damaged_and_forbidden(tmp_path: Path) -> None:
     foreign.mkdir()
     with sqlite3.connect(foreign / FILE_NAME) as raw:
         raw.execute("CREATE TABLE job (x)")
-    with pytest.raises(StoreError, match="no logbook of Unitone"):
+    with pytest.raises(StoreError, match="is not a logbook of Unitone"):
         Logbook(foreign)
     damaged = tmp_path / "damaged"
     damaged.mkdir()

@@ -122,8 +122,8 @@ def test_the_sums_of_the_same_questions() -> None:
         ("shared", {"errors": "A; B"}, "not a channel with its error"), ("shared", {"errors": "A 1; A 2"}, "entered twice"),
         ("shared", {"errors": ";"}, "Channels with their errors"), ("clarifier", {"down": "5 Hz", "middle": "5 Hz", "up": "5 Hz"}, "same"),
         ("clarifier", {"down": "0 Hz", "middle": "50 Hz", "up": "40 Hz"}, "outside the ends"),
-        ("settled", {"counts": "0 5; 1"}, "not a minute with its error"), ("settled", {"counts": "3 5; 1 4; 5 3"}, "go on from one"),
-        ("settled", {"counts": "0 5; 1 4"}, "Three counts"),
+        ("settled", {"counts": "0 5; 1"}, "not a minute with its error"), ("settled", {"counts": "3 5; 1 4; 5 3"}, "must rise"),
+        ("settled", {"counts": "0 5; 1 4"}, "at least three counts"),
     ):  # fmt: skip
         with pytest.raises(EntryError, match=says):
             work_out(calculator_of(name), given)

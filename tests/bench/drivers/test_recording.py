@@ -94,7 +94,7 @@ def test_files_that_are_none_say_so_with_their_name(tmp_path: Path) -> None:
     files = {
         "empty.wav": (b"", "is empty"),
         "words.wav": (b"RIFFnonsense", "is not a readable sound file"),
-        "poem.txt": (b"roses", "no recording that is known"),
+        "poem.txt": (b"roses", "is not a known recording"),
         "header.wav": (whole[:44], "no samples|is not a readable sound file"),
     }
     for name, (content, says) in files.items():
@@ -148,7 +148,7 @@ def test_sigmf_without_its_half_or_its_shape(tmp_path: Path) -> None:
     for text, says in (
         ("{", "is not SigMF metadata"),
         ("[]", "no “global”"),
-        ('{"global": {"core:datatype": "cf32_le", "core:sample_rate": 1e5}, "captures": 7}', "no list"),
+        ('{"global": {"core:datatype": "cf32_le", "core:sample_rate": 1e5}, "captures": 7}', "not a list"),
         ('{"global": {"core:datatype": "cf32_le", "core:sample_rate": 1e5}}', "cannot be read"),
     ):
         meta.write_text(text)

@@ -71,7 +71,7 @@ def test_a_job_with_a_touched_part_tells_the_way_back(book: Logbook) -> None:
             session.type_in(in_limits(session), required)
     session.touch("C58", "replaced, 470 µF 25 V")
     view = take_view(session)
-    assert view.procedure.recheck is not None and view.procedure.recheck.why == "the fewest possible"
+    assert view.procedure.recheck is not None and view.procedure.recheck.why == ""
     joined = next(r for r in view.procedure.recheck.rows if "Peak the 10.695 MHz IF" in r.settles)
     assert (
         "Peak the 455 kHz pair" in joined.settles

@@ -298,7 +298,7 @@ def test_the_school_of_power_across_the_band() -> None:
     [
         ('"rx.sinad" = "12 dB"', "'rx.sinad' is nothing that is sent"),
         ('"tx.deviation" = "loud"', "loud"),
-        ('"tx.deviation" = "1.5 kHz"', "step.limit: its least is 1.80 kHz, and 47 CFR 95 .* allows 1.50 kHz"),
+        ('"tx.deviation" = "1.5 kHz"', "step.limit: its minimum is 1.80 kHz, and 47 CFR 95 .* allows 1.50 kHz"),
     ],
 )
 def test_a_ceiling_that_cannot_be_says_where(extra: str, says: str) -> None:

@@ -112,7 +112,7 @@ def test_s9_and_back_off_change_what_a_job_is_told(book: Logbook) -> None:
     assert rows["s9"].by == "job" and rows["detector"].by == "sheet" and rows["s9"].own == "100uv-pd"
     session.set_conventions({})
     assert session.sheet.step("s-meter").required[0].level_dbm == before
-    with pytest.raises(TapeError, match="no convention"):
+    with pytest.raises(TapeError, match="is not a convention"):
         session.set_conventions({"detector": "sideways"})
 
 

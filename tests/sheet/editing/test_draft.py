@@ -149,7 +149,7 @@ def test_new_names_are_free_and_guessed() -> None:
     assert step["channels"] == ["20"] and step["stimulus"]["level"] == "0.3 uV" and step["aim"] == "check"
     assert usual_step("vco.tuning_voltage")["hook_up"] == "probe" and usual_aim("rx.distortion") == "null"
     assert {usual_aim(q) for q in QUANTITIES} == {"peak", "null", "set"}
-    with pytest.raises(EntryError, match="no quantity"):
+    with pytest.raises(EntryError, match="is not a quantity"):
         usual_step("rx.magic")
 
 

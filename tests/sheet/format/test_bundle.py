@@ -96,7 +96,7 @@ def test_bombs_links_and_strangers(tmp_path: Path) -> None:
     )
     got = read_bundle(half)
     assert got.text == TEXT and got.pictures == {} and len(got.left_out) == 3
-    assert any("40 MB" in x for x in got.left_out) and any("no whole PNG" in x for x in got.left_out)
+    assert any("40 MB" in x for x in got.left_out) and any("is not a complete PNG" in x for x in got.left_out)
 
 
 @pytest.mark.parametrize(
@@ -105,7 +105,7 @@ def test_bombs_links_and_strangers(tmp_path: Path) -> None:
         ("<script>1</script>", "script"), ('<rect onclick="x()"/>', "script in onclick"), ('<image href="http://a/b.png"/>', "link to"),
         ('<image xmlns:x="http://www.w3.org/1999/xlink" x:href="file:///etc/passwd"/>', "link to"), ("<foreignObject/>", "foreignobject"),
         ('<rect style="fill:url(http://a/b)"/>', "link in style"), ("<style>@import 'http://a'</style>", "link in its style"),
-        ("<rect", "no whole SVG"), ("<?php x?>", "instruction"),
+        ("<rect", "is not a complete SVG"), ("<?php x?>", "instruction"),
     ],
 )  # fmt: skip
 def test_drawings_with_anything_active_are_refused(inside: str, says: str) -> None:
@@ -121,15 +121,15 @@ def test_pictures_that_are_taken_and_those_that_are_not(tmp_path: Path) -> None:
     assert check_picture("a.svg", inner.encode()) == "SVG"
     laughs = '<!DOCTYPE svg [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]>' + SVG.format("&b;")
     for name, content, says in (
-        ("a.gif", b"GIF89a", "Use PNG"), ("a.png", picture()[:40], "no whole PNG"), ("a.svg", laughs.encode(), "declarations"),
-        ("a.svg", b"<html/>", "no SVG"), ("a.png", b"", "no whole PNG"),
+        ("a.gif", b"GIF89a", "Use PNG"), ("a.png", picture()[:40], "is not a complete PNG"), ("a.svg", laughs.encode(), "declarations"),
+        ("a.svg", b"<html/>", "is not an SVG"), ("a.png", b"", "is not a complete PNG"),
     ):  # fmt: skip
         with pytest.raises(SheetError, match=says):
             check_picture(name, content)
     # A picture that says it is 60 000 x 60 000 pixels is refused by its head alone.
     head = struct.pack(">IIBBBBB", 60_000, 60_000, 8, 2, 0, 0, 0)
     chunk = struct.pack(">I", 13) + b"IHDR" + head + struct.pack(">I", zlib.crc32(b"IHDR" + head))
-    with pytest.raises(SheetError, match=r"pixels are too many|no whole PNG"):
+    with pytest.raises(SheetError, match=r"pixels are too many|is not a complete PNG"):
         check_picture("huge.png", b"\x89PNG\r\n\x1a\n" + chunk + picture()[33:])
     huge = tmp_path / "huge.jpg"
     with huge.open("wb") as file:

@@ -76,7 +76,7 @@ def test_every_step_can_be_settled_by_its_own_conditions(sheet: Sheet) -> None:
         ('id = "T2"', 'id = "T1"', "stands twice"),
         ('format = "unitone-sheet/1"', 'format = "unitone-sheet/7"', "newer Unitone"),
         ('format = "unitone-sheet/1"', "", "Write format"),
-        ('terms = { ref = "N/4096" }', 'terms = { ref = "N/0.5" }', "no mixing term"),
+        ('terms = { ref = "N/4096" }', 'terms = { ref = "N/0.5" }', "is not a mixing term"),
         ('limit = { max = "2 %" }', "limit = { }", "has no end"),
         ('maker = "Ostrel"', 'maker = "Ostrel', "no valid TOML"),
         ('squelch = "open"', 'skwelch = "open"', "no control 'skwelch'"),

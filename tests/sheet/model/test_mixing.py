@@ -149,7 +149,7 @@ def test_a_dial_is_followed_and_premixed() -> None:
             lambda t: t.replace('plan = "eu-40"', 'plan = "eu-40"\n[channels.block]\nfirst = "27 MHz"', 1),
             "channels.plan", "exclude each other",
         ),
-        (lambda t: t.replace('nominal = "10.240 MHz"\ntrim', 'nominal = "-10.240 MHz"\ntrim'), "oscillator.nominal", "no frequency"),
+        (lambda t: t.replace('nominal = "10.240 MHz"\ntrim', 'nominal = "-10.240 MHz"\ntrim'), "oscillator.nominal", "is not a frequency"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_is_said_with_its_place(change: Callable[[str], str], key: str, says: str) -> None:
