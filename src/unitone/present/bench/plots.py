@@ -89,7 +89,7 @@ def level_curve(state: JobState, step: Step) -> HillView | None:
             points.insert(0, (at.level_dbm, x.reading.value))
     if last is None:
         return None
-    words = tr("{what} against level at the set, {place}", what=quantity(read).title, place=last.place)
+    words = tr("{what} against level at the radio, {place}", what=quantity(read).title, place=last.place)
     return HillView(tuple(points), (), (), (), (), None, "", points[-1][0], words, "dBm", "dB", mark)
 
 

@@ -31,7 +31,7 @@ def describe_chart_next(state: JobState, step: Step) -> str:
     return (
         ""
         if wanted is None or wanted.level_dbm is None
-        else tr("{level} at the set", level=microvolts(wanted.level_dbm))
+        else tr("{level} at the radio", level=microvolts(wanted.level_dbm))
     )
 
 

@@ -150,7 +150,7 @@ def describe_meter(step: Step) -> str:
     """The radio's own meter: what its preset moves."""
     if step.quantity_id != "tx.meter":
         return ""
-    return tr("This preset moves the needle only, not the power.")
+    return tr("This preset moves the pointer only, not the power.")
 
 
 def describe_ceiling(state: JobState, step: Step) -> str:

@@ -221,7 +221,7 @@ STEP = (
         ("peak", N_("peak")), ("null", N_("null")), ("set", N_("set")), ("level", N_("level: all channels even, or the worst one best")),
         ("check", N_("check only")))),
     Field(("channels",), N_("Channels"), "ids", "1, 20, 40", source="channel"),
-    Field(("stimulus", "level"), N_("Level at the set"), hint="0.3 uV"),
+    Field(("stimulus", "level"), N_("Level at the radio"), hint="0.3 uV"),
     Field(("test_point",), N_("Test point"), hint="TP3", source="test_point"),
     Field(("stimulus", "tone"), N_("Tone"), hint="1 kHz"),
     Field(("hook_up",), N_("Hook-up"), "choice", choices=(
