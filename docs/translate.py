@@ -90,7 +90,8 @@ def extracted() -> Catalog:
             catalog.add(text, locations=[(str(path.relative_to(SOURCE)), 0)])
     for path in sorted((SOURCE / "data").glob("*/*.toml")):
         if not path.name.endswith(".physics.toml"):
-            for text in from_sheet(tomllib.loads(path.read_text(encoding="utf-8"))):
+            sheet = tomllib.loads(path.read_text(encoding="utf-8"))
+            for text in (sheet["model"]["kind"], *from_sheet(sheet)):
                 catalog.add(text, locations=[(str(path.relative_to(SOURCE)), 0)])
     return catalog
 

@@ -8,6 +8,7 @@ import signal
 import sqlite3
 import subprocess
 import sys
+import threading
 from pathlib import Path
 
 import pytest
@@ -281,3 +282,25 @@ def test_a_full_disk_is_said_and_nothing_that_was_there_is_lost(tmp_path: Path) 
         book._write(lambda c: c.execute(sql(f"PRAGMA max_page_count = {pages + 4000}")) and None)
         session.note("there is room again")
         assert book.integrity() == "ok" and fold(book.tape(session.job_id)).notes[-1][1] == "there is room again"
+
+
+def test_a_store_in_memory_is_read_while_it_is_written() -> None:
+    """All share one connection there: a reading that ends rolls back nothing of what is being written."""
+    with Logbook(None) as book:
+        stop = threading.Event()
+
+        def read() -> None:
+            while not stop.is_set():
+                book.setting("look")
+
+        readers = [threading.Thread(target=read) for _ in range(3)]
+        for reader in readers:
+            reader.start()
+        try:
+            for n in range(300):
+                book.set_setting("look", {"n": n})
+        finally:
+            stop.set()
+            for reader in readers:
+                reader.join()
+        assert book.setting("look") == {"n": 299}

@@ -199,7 +199,7 @@ def certificate(state: JobState, turned: tuple[tuple[str, str], ...] = ()) -> Ce
         else tr("Readings taken by hand with the instruments named.")
     )
     return Certificate(
-        state.card.number, state.job_id, state.sheet.title, state.sheet.kind, state.card.serial, state.card.owner,
+        state.card.number, state.job_id, state.sheet.title, tr(state.sheet.kind), state.card.serial, state.card.owner,
         state.card.complaint, opened.sheet_id, opened.sheet_hash, opening.utc, state.finished, simulated,
         statement, words, tuple(rows), turned, tuple(text for _, text in state.notes), tuple(cautions), _differs(state),
         tuple(t.words if t.words == t.name else f"{t.name}: {t.words}" for t in state.touches if t.name != "variant" and t.name not in fitted),

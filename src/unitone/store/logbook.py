@@ -12,7 +12,7 @@ import sqlite3
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
@@ -72,6 +72,8 @@ class Logbook:
         self._closed = False
         self._engine: Engine | None = None
         self.frozen = ""
+        # In memory all share one connection: whoever closes a reading would roll back what the writer is at.
+        self._alone: AbstractContextManager[Any] = threading.RLock() if folder is None else nullcontext()
         #: What was put right while opening, for the window to tell; empty where nothing was.
         self.notice = ""
         try:
@@ -165,7 +167,7 @@ class Logbook:
             while (item := self._queue.get()) is not None:
                 work, future = item
                 try:
-                    with connection.begin():
+                    with self._alone, connection.begin():
                         result = work(connection)
                     future.set_result(result)
                 except OperationalError as error:
@@ -204,7 +206,7 @@ class Logbook:
     def _reading(self) -> Iterator[Connection]:
         """A connection for reading. Raises DamagedLogbook where the file cannot be read on."""
         try:
-            with self._file.connect() as connection:
+            with self._alone, self._file.connect() as connection:
                 yield connection
         except OperationalError as error:
             raise StoreError(

@@ -166,7 +166,6 @@ class MainWindow(QMainWindow):
 
     def _paint_rail(self) -> None:
         t = theme.tokens
-        self._rail_frame.setFixedWidth(theme.px(90))
         self._mark.setText(
             f"<div style='font-size:{theme.px(16)}px;font-weight:bold;color:{t.rail_text}'>uni<br>"
             f"<span style='color:{t.rail_orange}'>tone</span></div>"
@@ -198,6 +197,10 @@ class MainWindow(QMainWindow):
             for button in buttons:
                 button.setToolButtonStyle(style)
                 button.setIconSize(QSize(theme.px(size), theme.px(size)))
+            # A language with longer words gets a wider rail.
+            margins = layout.contentsMargins()
+            widest = max(b.minimumSizeHint().width() for b in buttons) + margins.left() + margins.right()
+            self._rail_frame.setFixedWidth(max(theme.px(90), widest))
             layout.invalidate()
             if layout.minimumSize().height() <= self.height():
                 return

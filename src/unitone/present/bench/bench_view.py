@@ -103,7 +103,11 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         number=state.card.number,
         title=" · ".join(
             p
-            for p in (state.sheet.title, state.sheet.kind, f"serial {state.card.serial}" if state.card.serial else "")
+            for p in (
+                state.sheet.title,
+                tr(state.sheet.kind),
+                tr("serial {n}", n=state.card.serial) if state.card.serial else "",
+            )
             if p
         ),
         bench_words=tr("Simulated bench · simulated radio")

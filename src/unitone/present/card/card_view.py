@@ -58,7 +58,7 @@ def take_card(session: Session) -> CardView:
         seq=state.seq,
         number=state.card.number,
         title=sheet.title,
-        kind=sheet.kind,
+        kind=tr(sheet.kind),
         safety=tr(_SAFETY.get(family_of(sheet), "")),
         finished=bool(state.finished),
         simulated=session.bench.simulated,

@@ -138,7 +138,7 @@ class NewJob(QFrame):
         self._simulated_radios = set()
         for kept in library_of(self._logbook).kept():
             if not kept.problems:
-                self.model.addItem(f"{kept.title}, {kept.kind}", kept.id)
+                self.model.addItem(f"{kept.title}, {tr(kept.kind)}", kept.id)
                 for alias in kept.aliases:
                     self.model.addItem(tr("{alias}, by the sheet of {title}", alias=alias, title=kept.title), kept.id)
                     self.model.setItemData(self.model.count() - 1, alias, _ALIAS)
