@@ -286,7 +286,7 @@ class StepCard(QFrame):
         return self.coach
 
     def _buttons(self) -> QHBoxLayout:
-        row = QHBoxLayout()
+        row = self._row = QHBoxLayout()
         row.setSpacing(theme.px(8))
         self.ccw = self._button("ccw", tr("Turn anticlockwise"))
         self.cw = self._button("cw", tr("Turn clockwise"))
@@ -382,13 +382,17 @@ class StepCard(QFrame):
             self.ccw.setHidden(less >= 3)
             self.cw.setHidden(less >= 3)
             self.log.setText(log[less > 3])
+            self.back.setText("B" if less > 3 else tr("Back  B"))
             self.ccw.setText(f"◂ {step}" if less else f"◂ {step} " + tr("ccw"))
             self.cw.setText(f"{step} ▸" if less else f"{step} " + tr("cw") + " ▸")
             self.charted.setText("M" if less > 1 else tr("Chart  M"))
             self.judge.setText("A" if less > 3 else "A…" if less > 1 else tr("Decide…  A"))
             shown = [b for b in row if not b.isHidden()]
             if sum(b.sizeHint().width() + theme.px(8) for b in shown) <= self.contentsRect().width() - theme.px(36):
-                return
+                break
+        # What was hidden in the middle of a layout still has its place there until the row is laid out again.
+        self._row.invalidate()
+        self._row.activate()
 
     def _show_buttons(self, view: BenchView) -> None:
         can_turn = bool(view.board.selected) and not view.finished
