@@ -94,6 +94,7 @@ def take_all(
         _card(app, window, logbook, shoot)
         _live(app, window, logbook, shoot)
         _calculators(window, shoot)
+        window.show_place("jobs")
         window.show_place("help")
         shoot("help")
         _sheets(app, window, shoot)

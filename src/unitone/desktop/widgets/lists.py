@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark, verdict_colour
-from unitone.desktop.widgets.painted import Painted, elided, label, set_tip
+from unitone.desktop.widgets.painted import Painted, label, set_tip
 from unitone.job.verdicts import describe_verdict
 from unitone.present.bench.bench_shapes import LedgerRow, ProcedureRow
 from unitone.words import tr
@@ -26,10 +26,34 @@ from unitone.words import tr
 _ROLE = Qt.ItemDataRole.UserRole
 
 
+def _value(row: ProcedureRow) -> str:
+    """What stands at the right of a step: its reading, else its verdict where it has one."""
+    value = row.value or ("" if row.verdict == "todo" else describe_verdict(row.verdict))
+    if row.look:
+        return tr("look · {value}", value=value) if value else tr("look")
+    return value
+
+
+def _room(row: ProcedureRow, width: float) -> tuple[float, float, bool]:
+    """(width for the title, its height, does the value stand beside it?): a title is wrapped, never cut."""
+    title, small = QFontMetricsF(theme.font(13, row.current)), QFontMetricsF(theme.font(12, row.current))
+    free = width - theme.px(29) - theme.px(8)
+    beside = free - small.horizontalAdvance(_value(row)) - theme.px(6)
+    longest = max(title.horizontalAdvance(word) for word in row.title.split() or [""])
+    wide = beside if longest <= beside else free
+    flags = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
+    return wide, title.boundingRect(QRectF(0, 0, wide, 10_000), int(flags), row.title).height(), longest <= beside
+
+
 class _ProcedureDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        del option
-        return QSize(theme.px(120), theme.px(26 if isinstance(index.data(_ROLE), ProcedureRow) else 27))
+        row, view = index.data(_ROLE), self.parent()
+        if not isinstance(row, ProcedureRow) or not isinstance(view, QListWidget):
+            return QSize(theme.px(120), theme.px(27))
+        viewport = view.viewport()
+        _, high, beside = _room(row, option.rect.width() if viewport is None else viewport.width())
+        below = 0.0 if beside else QFontMetricsF(theme.font(12, row.current)).height()
+        return QSize(theme.px(120), max(theme.px(26), round(high + below + theme.px(8))))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
@@ -53,10 +77,8 @@ class _ProcedureDelegate(QStyledItemDelegate):
         side = theme.px(13)
         draw_mark(painter, QRectF(box.left() + theme.px(8), box.center().y() - side / 2, side, side), row.verdict)
         painter.setFont(theme.font(12, row.current))
-        value = row.value if row.value else ("" if row.verdict == "todo" else row.verdict)
-        if row.look:
-            value = tr("look · {value}", value=value) if value else tr("look")
-        taken = painter.fontMetrics().horizontalAdvance(value)
+        value = _value(row)
+        wide, high, beside = _room(row, box.width())
         painter.setPen(
             theme.colour("orange_text")
             if row.current
@@ -64,14 +86,15 @@ class _ProcedureDelegate(QStyledItemDelegate):
             if row.verdict in ("out_of_spec", "recheck")
             else theme.colour("quiet")
         )
+        across = Qt.AlignmentFlag.AlignVCenter if beside else Qt.AlignmentFlag.AlignBottom
         painter.drawText(
-            box.adjusted(0, 0, -theme.px(8), 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, value
+            box.adjusted(0, 0, -theme.px(8), 0 if beside else -theme.px(4)), across | Qt.AlignmentFlag.AlignRight, value
         )
         painter.setFont(theme.font(13, row.current))
         painter.setPen(theme.colour("ink"))
-        left = theme.px(29)
-        words = elided(painter, row.title, box.width() - left - taken - theme.px(14))
-        painter.drawText(box.adjusted(left, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, words)
+        top = box.center().y() - high / 2 if beside else box.top() + theme.px(4)
+        where = QRectF(box.left() + theme.px(29), top, wide, high)
+        painter.drawText(where, int(Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft), row.title)
         painter.restore()
 
 
@@ -86,6 +109,7 @@ class ProcedureList(QListWidget):
         self.setItemDelegate(_ProcedureDelegate(self))
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setResizeMode(QListWidget.ResizeMode.Adjust)
         self.itemClicked.connect(self._go)
         # Steps are reached with Page Up and Page Down from anywhere on the Bench.
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -112,6 +136,8 @@ class ProcedureList(QListWidget):
                 self.addItem(heading)
                 for _ in rows:
                     self.addItem(QListWidgetItem())
+        # A value that came may leave its title fewer letters a line.
+        self.scheduleDelayedItemsLayout()
         at = 0
         for title, rows in groups:
             self.item(at).setData(_ROLE, title)

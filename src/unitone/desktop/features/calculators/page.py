@@ -191,7 +191,7 @@ class OscillatorsCard(Card):
         grid.setVerticalSpacing(theme.px(3))
         grid.addWidget(label("small", tr("Counted where")), 0, 0)
         grid.addWidget(label("small", tr("Counter shows")), 0, 1)
-        grid.addWidget(label("small", tr("off by")), 0, 2)
+        grid.addWidget(label("small", tr("Off by")), 0, 2)
         self.rows: list[tuple[Choice, QLineEdit]] = []
         self._off = []
         for n in range(_ROWS):

@@ -26,8 +26,8 @@ class WorkTab(CardTab):
         self.tried = EntryForm(
             (
                 Ask("suspected", tr("Suspected"), tr("leaky electrolytics"), needed=True),
-                Ask("done", tr("done"), tr("replaced C41 to C44"), needed=True),
-                Ask("result", tr("result"), tr("rail 8.4 → 8.4 V"), wide=True),
+                Ask("done", tr("Done"), tr("replaced C41 to C44"), needed=True),
+                Ask("result", tr("Result"), tr("rail 8.4 → 8.4 V"), wide=True),
                 Ask("outcome", tr("Outcome"), share=1, choices=tuple((o, tr(o)) for o in OUTCOMES)),
             ),
             tr("Keep"),
@@ -38,10 +38,10 @@ class WorkTab(CardTab):
         self.tried_list = Lines(tr("Fault finding log"))
         self.parts = EntryForm(
             (
-                Ask("part", tr("Part"), "C41", 1, needed=True), Ask("count", tr("how many"), "1", 1),
-                Ask("fitted", tr("fitted"), tr("100 uF 25 V electrolytic"), 3, needed=True),
-                Ask("instead", tr("instead of"), tr("100 uF 16 V electrolytic"), 3, wide=True),
-                Ask("why", tr("why it fits (empty: worked out)"), "", 3), Ask("price", tr("price each"), "0.35", 1),
+                Ask("part", tr("Part"), "C41", 1, needed=True), Ask("count", tr("Count"), "1", 1),
+                Ask("fitted", tr("Fitted"), tr("100 uF 25 V electrolytic"), 3, needed=True),
+                Ask("instead", tr("In place of"), tr("100 uF 16 V electrolytic"), 3, wide=True),
+                Ask("why", tr("Why it fits (empty: worked out)"), "", 3), Ask("price", tr("Price each"), "0.35", 1),
             ),
             tr("Fit it"),
         )  # fmt: skip
@@ -51,13 +51,13 @@ class WorkTab(CardTab):
         self.why.add.hide()
         self.loose_list = Lines(tr("Loose ends"), self._loose_pressed)
         self.time = EntryForm(
-            (Ask("time", tr("Time"), "1 h 25", 1, needed=True), Ask("what", tr("for what"), tr("rails"), 3)), tr("Add")
+            (Ask("time", tr("Time"), "1 h 25", 1, needed=True), Ask("what", tr("For what"), tr("rails"), 3)), tr("Add")
         )
         self.time_words, self.time_list = label("quiet", ""), Lines(tr("Time spent"))
         self.air = EntryForm(
             (
                 Ask("who", tr("Who"), tr("the lock keeper"), 1),
-                Ask("speaks_of", tr("about"), share=1, choices=tuple((k, tr(k)) for k in SPEAKS_OF)),
+                Ask("speaks_of", tr("About"), share=1, choices=tuple((k, tr(k)) for k in SPEAKS_OF)),
                 Ask("words", tr("In their words"), tr("fine, but quieter than last year"), 3, needed=True, wide=True),
             ),
             tr("Add"),

@@ -77,6 +77,7 @@ class PapersPage(QWidget):
         for code, name in LANGUAGES.items():
             self.language.addItem(name, code)
         self.language.activated.connect(lambda _: self.show_job(self._job, self.kind))
+        self.language.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         head.addWidget(self.language)
         head.addStretch(1)
         self.buttons: dict[str, QPushButton] = {}
