@@ -276,7 +276,7 @@ class MainWindow(QMainWindow):
                 for r in rows
             ]
             where = {r.adjuster: r.where for r in view.board.ledger}
-            names = dict.fromkeys([*where, *(p.name for p in view.board.pins if p.kind != "test point")])
+            names = dict.fromkeys([*where, *(p.id for p in view.board.pins if p.kind != "test point")])
             found += [
                 Entry(" · ".join(x for x in (n, where.get(n, "")) if x), tr("adjuster"), "", partial(take, n))
                 for n in names

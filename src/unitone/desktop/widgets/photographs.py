@@ -1,4 +1,4 @@
-"""A strip of small photographs; one pressed is shown large. They are read and scaled off the window's thread."""
+"""The photographs of a finding: one alone as large as its place, several smaller; one pressed fills the page. They are read and scaled off the window's thread."""
 
 from __future__ import annotations
 
@@ -15,7 +15,8 @@ from unitone.desktop.widgets.picture import read_image
 from unitone.errors import UnitoneError
 from unitone.words import tr
 
-_HEIGHT = 84
+#: How high one photograph, two, or more of them are shown beside what was found.
+_HEIGHTS = (230, 150, 100)
 #: Larger than this, a photograph is scaled down when it is shown.
 _LARGE = 1600
 #: (name, hash) of a photograph.
@@ -40,7 +41,7 @@ class Photographs(QWidget):
         self._shown: tuple[Photo, ...] = ()
 
     def show_photographs(self, photographs: Sequence[Photo]) -> None:
-        """Show these, small."""
+        """Show these: the fewer, the larger."""
         wanted = tuple(photographs)
         if wanted == self._shown:
             return
@@ -49,18 +50,18 @@ class Photographs(QWidget):
             old.hide()
             old.deleteLater()
         self.buttons = []
+        height = theme.px(_HEIGHTS[min(len(wanted), len(_HEIGHTS)) - 1])
         for name, hashed in wanted:
             button = QToolButton()
             button.setProperty("role", "photograph")
             button.setAccessibleName(tr("Photograph {name}", name=name))
             set_tip(button, name)
             button.setText("…")
-            button.setIconSize(QSize(theme.px(_HEIGHT * 1.6), theme.px(_HEIGHT)))
+            button.setIconSize(QSize(height * 8 // 5, height))
             button.clicked.connect(lambda _=False, n=name, h=hashed: self._show_large(n, h))
             self._row.insertWidget(self._row.count() - 1, button)
             self.buttons.append(button)
         self.setVisible(bool(wanted))
-        height = theme.px(_HEIGHT)
         self._errand.run(lambda: [_small(self._read, h, height) for _, h in wanted], self._fill, lambda _: None)
 
     def _fill(self, images: list[QImage | None]) -> None:

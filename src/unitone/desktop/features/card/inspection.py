@@ -126,11 +126,14 @@ class InspectionTab(CardTab):
         layout.addWidget(self.with_it)
         layout.addWidget(label("heading", tr("Findings")))
         self.lines = Lines(tr("Findings"))
-        layout.addWidget(self.lines)
+        # What was found stands beside its photograph.
+        found = QHBoxLayout()
+        found.setSpacing(theme.px(12))
+        found.addWidget(self.lines, 1, Qt.AlignmentFlag.AlignTop)
         self.photographs = Photographs(read)
         self.photographs.wanted.connect(self._large)
-        layout.addWidget(self.photographs)
-        layout.addStretch(1)
+        found.addWidget(self.photographs, 0, Qt.AlignmentFlag.AlignTop)
+        layout.addLayout(found, 1)
         return frame
 
     def _names(self) -> tuple[str, ...]:
