@@ -115,7 +115,7 @@ def test_photographs_that_are_missing_or_broken_say_so_and_one_is_shown_large(qt
     strip.show_photographs([("a.jpg", "good"), ("b.jpg", "gone"), ("c.jpg", "broken")])
     qtbot.waitUntil(lambda: not strip.buttons[0].icon().isNull(), timeout=90000)
     assert [b.text() for b in strip.buttons] == ["", "missing from the logbook", "missing from the logbook"]
-    assert strip.buttons[0].accessibleName() == "Photograph a.jpg" and strip.buttons[0].iconSize().height() <= 90
+    assert strip.buttons[0].accessibleName() == "Photograph a.jpg" and strip.buttons[0].iconSize().height() <= 100
     with qtbot.waitSignal(strip.wanted, timeout=90000) as told:
         qtbot.mouseClick(strip.buttons[0], Qt.MouseButton.LeftButton)
     name, image = told.args
@@ -132,6 +132,10 @@ def test_photographs_that_are_missing_or_broken_say_so_and_one_is_shown_large(qt
         qtbot.keyClick(large, Qt.Key.Key_Space)
     with qtbot.waitSignal(large.closed):
         qtbot.mouseClick(large, Qt.MouseButton.LeftButton)
+    # One alone is as large as its place beside the finding.
+    strip.show_photographs([("a.jpg", "good")])
+    qtbot.waitUntil(lambda: not strip.buttons[0].icon().isNull(), timeout=90000)
+    assert strip.buttons[0].iconSize().height() >= 200
     strip.show_photographs([])
     assert not strip.isVisible() and strip.buttons == []
 

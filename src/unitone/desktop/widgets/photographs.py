@@ -1,4 +1,5 @@
-"""The photographs of a finding: one alone as large as its place, several smaller; one pressed fills the page. They are read and scaled off the window's thread."""
+"""The photographs of a finding: one alone as large as its place, several smaller; one pressed fills the page. They are read and
+scaled off the window's thread."""
 
 from __future__ import annotations
 
