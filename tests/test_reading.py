@@ -6,7 +6,7 @@ import ast
 import importlib.util
 import re
 import string
-from collections.abc import Iterator
+from functools import lru_cache
 from pathlib import Path
 from types import ModuleType
 
@@ -64,11 +64,19 @@ def texts() -> list[str]:
     return [t for ids in found for t in (ids if isinstance(ids, tuple) else (ids,))]
 
 
-def calls(name: str) -> Iterator[tuple[str, ast.Call]]:
+@lru_cache(maxsize=1)
+def all_calls() -> dict[str, list[tuple[str, ast.Call]]]:
+    """Every call of a plain name, by that name."""
+    found: dict[str, list[tuple[str, ast.Call]]] = {}
     for path in sorted(SOURCE.rglob("*.py")):
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
-            if isinstance(node, ast.Call) and getattr(node.func, "id", "") == name:
-                yield f"{path.relative_to(SOURCE)}:{node.lineno}", node
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
+                found.setdefault(node.func.id, []).append((f"{path.relative_to(SOURCE)}:{node.lineno}", node))
+    return found
+
+
+def calls(name: str) -> list[tuple[str, ast.Call]]:
+    return all_calls().get(name, [])
 
 
 def sentences(text: str) -> list[str]:

@@ -248,7 +248,7 @@ def test_the_coils_say_which_end_they_serve_and_a_held_power_is_explained(by_han
     own = by_hand()
     own.confirm_hook_up("transmit")
     own.go_to("own-meter")
-    assert "moves the needle only" in " ".join(describe_transmit(own.state, own.step))
+    assert "moves the pointer only" in " ".join(describe_transmit(own.state, own.step))
 
 
 # -- ceilings and ratings in the sheet ---------------------------------------------------------------------------------------
