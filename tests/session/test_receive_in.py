@@ -134,7 +134,7 @@ def test_the_chart_is_read_and_says_what_it_is(book: Logbook) -> None:
     session.go_to("s-meter")
     assert (
         describe_chart(session.state, session.step) == ""
-        and take_view(session).reading.chart_next == "0.20 µV at the set"
+        and take_view(session).reading.chart_next == "0.20 µV at the radio"
     )
     session.confirm_hook_up("receive")
     try:

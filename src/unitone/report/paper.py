@@ -249,6 +249,7 @@ def build(story: list[Flowable], title: str, foot: str, head: Head, kind: str, n
     later = Frame(_EDGE, 14 * mm, _WIDE, A4[1] - 28 * mm, leftPadding=0, rightPadding=0, topPadding=0, bottomPadding=0)
 
     def on_first(canvas: Any, doc: Any) -> None:
+        del doc
         canvas.foot = foot
         _draw_head(canvas, head, kind, number)
 
