@@ -314,7 +314,9 @@ def calculators(seed: int, place: Path) -> None:
     typed = {g.key: g.usual or g.hint.split(",")[0] for g in chosen.given}
     for key in rng.sample(list(typed), rng.randrange(1, len(typed) + 1)):
         typed[key] = rng.choice([*WILD, "1 GHz", "1e300 MHz", "4k7", "S9", "20 dB", "-3", "1;2;3", "A 1; A 2"])
-    out = _quiet(lambda: run(["calculate", chosen.name, *(f"{k}={v}" for k, v in typed.items()), "--json"]), (0, 2), True)
+    out = _quiet(
+        lambda: run(["calculate", chosen.name, *(f"{k}={v}" for k, v in typed.items()), "--json"]), (0, 2), True
+    )
     if out:
         json.loads(out, parse_constant=lambda c: (_ for _ in ()).throw(ValueError(c)))
 
