@@ -204,3 +204,22 @@ def test_a_board_of_several_names_is_one_sheet(desk: Desk) -> None:
     desk.until(lambda: desk.window._bench is not None and desk.bench.view is not None and desk.bench.view.number == 150)
     row = desk.logbook.job("150")
     assert row.radio == "Ostrel Fen 40" and row.card["sheet_id"] == TARN
+
+
+def test_a_model_is_found_by_its_letters_and_never_taken_for_another(desk: Desk) -> None:
+    desk.key(Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    form = desk.window.jobs.new_job
+    before = form.model.currentText()
+    line = form.model.lineEdit()
+    assert line is not None
+    for typed, chosen in (("zeppelin", before), ("no sheet am", "No sheet: AM mobile")):
+        line.setText(typed)
+        form.make()
+        assert form.model.currentText().startswith(chosen) and desk.window._bench is None, (
+            "no job is opened by letters alone"
+        )
+        assert ("No model has" in form.message.text()) == (typed == "zeppelin")
+    form.named.setText("an old mobile")
+    form.make()
+    desk.until(lambda: desk.window._bench is not None and desk.bench.view is not None and desk.bench.view.number == 150)
+    assert "an old mobile" in desk.bench.title.text()

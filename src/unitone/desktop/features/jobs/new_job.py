@@ -23,12 +23,18 @@ from unitone.errors import UnitoneError
 from unitone.job.card import Card
 from unitone.store.logbook import Logbook
 from unitone.store.rows import JobRow
-from unitone.words import tr
+from unitone.words import N_, tr
 
 #: Under this role an entry of the pull-down holds the name that it goes by.
 _ALIAS = Qt.ItemDataRole.UserRole + 1
 #: So many models of the newest jobs stand first, from so many jobs.
 _RECENT, _RECENT_JOBS = 4, 40
+
+#: General procedures, by the names of their files.
+_GENERAL = {
+    "am-mobile": N_("AM mobile"), "fm-mobile": N_("FM mobile"), "handheld": N_("handheld"), "ssb-set": N_("SSB set"),
+    "valve-receiver": N_("valve receiver"),
+}  # fmt: skip
 
 
 class NewJob(QFrame):
@@ -66,7 +72,7 @@ class NewJob(QFrame):
         assert line is not None
         line.setPlaceholderText(tr("type a few letters of the model"))
         # What is no model of the list goes back to the one that is chosen.
-        line.editingFinished.connect(self._show_model)
+        line.editingFinished.connect(self._take_typed)
         self.serial, self.owner, self.complaint, self.accessories, self.missing = (QLineEdit() for _ in range(5))
         self.named = QLineEdit()
         self.named.setPlaceholderText(tr("maker and model, if known"))
@@ -145,7 +151,9 @@ class NewJob(QFrame):
                 if kept.simulated:
                     self._simulated_radios.add(kept.id)
         for path in general():
-            self.model.addItem(tr("No sheet: {kind}", kind=path.stem.replace("-", " ")), f"general:{path.stem}")
+            self.model.addItem(
+                tr("No sheet: {kind}", kind=tr(_GENERAL.get(path.stem, path.stem))), f"general:{path.stem}"
+            )
         self._recent_first()
         self.model.setCurrentIndex(max(self.model.findData(chosen), 0))
         self.model.blockSignals(False)
@@ -165,6 +173,24 @@ class NewJob(QFrame):
         if line is not None:
             line.setText(self.model.itemText(self.model.currentIndex()))
             line.setCursorPosition(0)
+
+    def _take_typed(self) -> bool:
+        """Choose the first model that has every word that was typed; False where nothing new was typed."""
+        line = self.model.lineEdit()
+        typed = "" if line is None else line.text().strip()
+        if not typed or typed == self.model.itemText(self.model.currentIndex()).strip():
+            self._show_model()
+            return False
+        words = typed.casefold().split()
+        for n in range(self.model.count()):
+            if all(w in self.model.itemText(n).casefold() for w in words):
+                self.model.setCurrentIndex(n)
+                self._show_model()
+                self.message.clear()
+                return True
+        self._show_model()
+        self.message.setText(tr("No model has “{typed}”. Choose one of the list.", typed=typed))
+        return True
 
     def _practise(self, on: bool) -> None:
         """A simulated radio has a number; a real one does not."""
@@ -215,6 +241,10 @@ class NewJob(QFrame):
         """Open the job; what is wrong stands on the card."""
         from unitone.session.session import open_job
 
+        # Enter on letters of a model takes that model first: no job is opened on another one by mistake.
+        if self._take_typed():
+            (self.named if self.named.isVisible() else self.serial).setFocus()
+            return
         accessories, missing = (
             tuple(a.strip() for a in f.text().split(",") if a.strip()) for f in (self.accessories, self.missing)
         )
