@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from unitone.desktop.features.bench.page import BenchPage
+from unitone.desktop.features.card.page import CardPage
 from unitone.desktop.shell.app import make_application
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.window import MainWindow
@@ -83,9 +84,11 @@ class Desk:
 
     def after(self, act: Callable[[], None]) -> None:
         """Do something and wait for the picture that comes of it."""
+        self.quiet()
         before = self.bench._generation
         act()
         self.until(lambda: self.bench._generation > before)
+        self.quiet()
 
     def steady(self) -> None:
         """Wait until every errand has answered and nothing in the window moves any more: a condition, however busy the machine is."""
@@ -101,13 +104,21 @@ class Desk:
 
         self.until(still)
 
-    def settle(self) -> None:
+    def quiet(self) -> None:
         """Wait until everything that was asked is done, and its last picture is the one that is shown."""
         worker = self.window.worker
         assert worker is not None
         done: list[bool] = []
-        worker.do(lambda _: done.append(True))
-        self.until(lambda: bool(done) and self.bench._generation >= worker._generation)
+        worker._queue.put(lambda: done.append(True))
+        self.until(lambda: bool(done) and self.shown() >= worker._generation)
+
+    def shown(self) -> int:
+        """The latest picture that the Bench or the job card has shown."""
+        bench, card = self.window._bench, self.window._card
+        return max(
+            bench._generation if isinstance(bench, BenchPage) else -1,
+            card.generation if isinstance(card, CardPage) else -1,
+        )
 
 
 @pytest.fixture(scope="session")

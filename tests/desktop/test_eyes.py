@@ -82,7 +82,7 @@ def test_the_needle_is_held_against_the_limit_only_at_its_level(desk: Desk) -> N
         worker.live.disconnect(seen.append)
         return seen[-1]
 
-    desk.settle()
+    desk.quiet()
     assert heard().place is not None and desk.bench.step.bar._live is not None
     assert "µV: " not in desk.bench.step.words.text() and not desk.bench.view.reading.bar.counts_at
     # So far down its tone is lost in the noise: the coach goes up with the level.
@@ -90,7 +90,7 @@ def test_the_needle_is_held_against_the_limit_only_at_its_level(desk: Desk) -> N
         if desk.bench.view.reading.bar.counts_at:
             break
         desk.key(Qt.Key.Key_Return)
-        desk.settle()
+        desk.quiet()
     assert desk.bench.view.reading.bar.counts_at == "at 0.30 µV"
     assert heard().place is None and desk.bench.step.bar._live is None
     words = desk.bench.step.words.text().replace("\u00a0", " ")

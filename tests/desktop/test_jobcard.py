@@ -41,15 +41,18 @@ class Card:
     def open(self, tab: str = "") -> None:
         self.desk.window.show_card(self.job, tab)
         self.desk.until(lambda: self.page.view is not None and self.page.view.number == self.number)
+        self.desk.quiet()
 
     def state(self) -> JobState:
         return fold(self.desk.logbook.tape(self.job), self.job)
 
     def after(self, act, true=None) -> None:  # type: ignore[no-untyped-def]
         """Do something and wait for the picture that comes of it."""
+        self.desk.quiet()
         before = self.page.generation
         act()
         self.desk.until(lambda: self.page.generation > before and (true is None or true()))
+        self.desk.quiet()
 
     def type(self, field: QLineEdit | LiveLine, text: str, end: Qt.Key = Qt.Key.Key_Return) -> None:
         field.setFocus()

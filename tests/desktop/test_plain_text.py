@@ -138,12 +138,12 @@ def test_no_view_takes_what_was_written_for_markup(evil: tuple[Desk, str]) -> No
     desk.until(lambda: any("hostname" in x.text() for x in window.jobs.findChildren(QLabel)))
     assert look(window, "jobs") > 2
     desk.open(7)
-    desk.settle()
+    desk.quiet()
     assert look(window, "bench") > 2
     for step in ("rx-if", "rx-sensitivity", "tx-power"):
         worker = window.worker
         worker.do(lambda s, wanted=step: s.go_to(wanted) if wanted in {x.id for x in s.sheet.steps} else None)
-        desk.settle()
+        desk.quiet()
         look(window, f"bench {step}")
     for key in ("far", "touched", "instrument", "conventions", "loose", "kit"):
         desk.bench.press(key)

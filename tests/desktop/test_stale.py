@@ -45,7 +45,7 @@ class Held:
 @pytest.mark.parametrize("name", ["main", "cw", "ccw-more", "log", "void", "back"])
 def test_pressed_twice_before_the_next_picture_it_is_done_once(desk: Desk, name: str) -> None:
     desk.open(147)
-    desk.settle()
+    desk.quiet()
     kinds = ("turn", "reading", "void", "concluded", "set-up", "goto")
     if name == "back":
         desk.after(lambda: desk.bench.press("cw"))
@@ -53,7 +53,7 @@ def test_pressed_twice_before_the_next_picture_it_is_done_once(desk: Desk, name:
     with Held(desk):
         for _ in range(3):
             desk.bench.press(name)
-    desk.settle()
+    desk.quiet()
     done = [entries(desk, k) - b for k, b in zip(kinds, before, strict=True)]
     assert sum(done) <= 2 and max(done) == 1, dict(zip(kinds, done, strict=True))
     assert "moved on" in desk.bench.message_words.text() and desk.bench.message.isVisible()
@@ -64,13 +64,13 @@ def test_pressed_twice_before_the_next_picture_it_is_done_once(desk: Desk, name:
 
 def test_a_held_key_turns_once(desk: Desk) -> None:
     desk.open(147)
-    desk.settle()
+    desk.quiet()
     before = entries(desk, "turn")
     target = QApplication.focusWidget() or desk.window
     for held in (False, True, True, True, True):
         event = QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Right, Qt.KeyboardModifier.NoModifier, "", held)
         QApplication.sendEvent(target, event)
-        desk.settle()
+        desk.quiet()
     assert entries(desk, "turn") <= before + 1
     actions = {a.id: a for a in __import__("unitone.desktop.shell.actions", fromlist=["ACTIONS"]).ACTIONS}
     assert not any(
@@ -91,11 +91,11 @@ def test_the_session_refuses_a_command_that_was_meant_for_an_older_log(new_sessi
 
 def test_what_a_slow_bench_has_not_answered_shows_as_pending(desk: Desk) -> None:
     desk.open(147)
-    desk.settle()
+    desk.quiet()
     words = desk.bench.step.words
     assert "pending" not in words.text()
     with Held(desk):
         desk.bench.press("log")
         desk.until(lambda: "pending: not logged yet" in words.text())
-    desk.settle()
+    desk.quiet()
     desk.until(lambda: "pending" not in words.text())

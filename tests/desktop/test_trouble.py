@@ -50,7 +50,7 @@ def told(qtbot: QtBot) -> Iterator[list[Trouble]]:
 
 def test_whatever_a_command_raises_the_bench_goes_on(desk: Desk, told: list[Trouble]) -> None:
     desk.open(147)
-    desk.settle()
+    desk.quiet()
     worker = desk.window.worker
     assert worker is not None
 
@@ -63,7 +63,7 @@ def test_whatever_a_command_raises_the_bench_goes_on(desk: Desk, told: list[Trou
         before = len(told)
         worker.do(command)
         desk.until(lambda: len(told) > before)
-        desk.settle()
+        desk.quiet()
         assert type(error).__name__ in told[-1].words and desk.bench.view is not None and desk.bench.view.number == 147
 
     thrown()
@@ -82,7 +82,7 @@ def test_whatever_a_command_raises_the_bench_goes_on(desk: Desk, told: list[Trou
 
 def test_a_command_that_fails_half_way_leaves_the_bench_as_the_log_has_it(desk: Desk, told: list[Trouble]) -> None:
     desk.open(147)
-    desk.settle()
+    desk.quiet()
 
     def command(session: Session) -> None:
         session.state.positions["T1"] = 999
