@@ -81,3 +81,18 @@ def test_a_probe_s_ten_is_asked_after_and_a_real_fault_is_not(book: Logbook) -> 
     assert session.type_in(f"{middle * 0.6:.2f}").value == pytest.approx(middle * 0.6, abs=0.01)
     with pytest.raises(EntryError, match=r"5e\+03|5000"):
         session.type_in("5000")
+
+
+@pytest.mark.parametrize(
+    ("sheet", "step", "typed", "taken"), [("handheld", "battery", "420", "16"), ("handheld", "power", "400", "4")]
+)
+def test_more_than_any_radio_gives_is_asked_back(book: Logbook, sheet: str, step: str, typed: str, taken: str) -> None:
+    session = by_hand(book, sheet)
+    session.go_to(step)
+    session.confirm_hook_up("transmit")
+    with pytest.raises(DoubtfulEntry, match="far above the limit"):
+        session.type_in(typed)
+    assert session.type_in(taken).value == pytest.approx(float(taken))
+    with pytest.raises(DoubtfulEntry):
+        session.type_in(typed)
+    assert session.type_in(typed).value == pytest.approx(float(typed)), "typed again, it stands"

@@ -8,9 +8,8 @@ from functools import lru_cache
 from pathlib import Path
 
 from unitone import files
-from unitone.words import language
+from unitone.present.manual import page_path
 
-_DOCS = Path(__file__).resolve().parents[3] / "docs"
 _LINE = re.compile(r"^\*\*(?P<term>[^*]+)\*\*(?: \((?P<also>[^)]*)\))?: (?P<means>.+)$")
 _MOST = 500_000
 
@@ -30,9 +29,8 @@ class Term:
 
 
 def glossary_path(code: str = "") -> Path:
-    """The page in a language ("": the one in use); the English one where there is none."""
-    own = _DOCS / (code or language()) / "glossary.md"
-    return own if own.is_file() else _DOCS / "glossary.md"
+    """The page in a language ("": the one in use)."""
+    return page_path("glossary.md", code)
 
 
 @lru_cache(maxsize=4)

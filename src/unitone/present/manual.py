@@ -24,10 +24,15 @@ class Chapter:
     helps: tuple[str, ...]
 
 
+def page_path(name: str, code: str = "") -> Path:
+    """A page of the docs in a language ("": the one in use); the English one where there is none."""
+    own = DOCS / (code or language()) / name
+    return own if own.is_file() else DOCS / name
+
+
 def manual_path(code: str = "") -> Path:
-    """The manual in a language ("": the one in use); the English one where there is none."""
-    own = DOCS / (code or language()) / "manual.md"
-    return own if own.is_file() else DOCS / "manual.md"
+    """The manual in a language ("": the one in use)."""
+    return page_path("manual.md", code)
 
 
 @lru_cache(maxsize=4)

@@ -13,6 +13,7 @@ from unitone.job.summary import reading_text, standing_variant, worst_found
 from unitone.job.verdicts import inside, lines, verdict, worst
 from unitone.report.certificate import part_lines
 from unitone.report.head import Head
+from unitone.sheet.model.front_panel import control_words
 from unitone.sheet.model.looks import family_of
 from unitone.sheet.model.sheet import Step
 from unitone.words import N_, day, tr, tr_n
@@ -166,14 +167,16 @@ def _controls(state: JobState) -> tuple[ControlLine, ...]:
     for name in dict.fromkeys([*does, *state.shop.works]):
         works, words = state.shop.works.get(name, (None, ""))
         tested = "" if works is None else tr("works") if works else tr("does not work: {what}", what=words)
-        made.append(ControlLine(name, does.get(name, ""), tested + (f" ({words})" if works and words else "")))
+        made.append(
+            ControlLine(control_words(name), does.get(name, ""), tested + (f" ({words})" if works and words else ""))
+        )
     return tuple(made)
 
 
 def _to_test(state: JobState) -> tuple[str, ...]:
     """Controls that nobody has tried yet."""
     names = dict.fromkeys([*(c.id for c in state.sheet.controls), *state.shop.does])
-    return tuple(n for n in names if n not in state.shop.works)
+    return tuple(control_words(n) for n in names if n not in state.shop.works)
 
 
 # -- written down -------------------------------------------------------------------------------

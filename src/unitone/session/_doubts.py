@@ -18,6 +18,8 @@ _THOUSAND, _TEN = 30.0, 5.0
 _NOTHING = 300.0
 #: A limit with one end takes what lies within this factor of it for usual.
 _USUAL = 30.0
+#: No working radio gives this many times what its limit asks.
+_EXCESS = 20.0
 
 
 def doubt(state: JobState, q: Quantity, value: float, wanted: Conditions) -> str:
@@ -36,7 +38,7 @@ def doubt(state: JobState, q: Quantity, value: float, wanted: Conditions) -> str
         q.kind == "amps" and limit.low is None and limit.high is not None and value < limit.high / _NOTHING
     )
     if limit.holds(value) and not next_to_nothing:
-        return ""
+        return _describe_excess(q, limit, value)
     for factor, least in ((1e3, _THOUSAND), (1e-3, _THOUSAND), (10.0, _TEN), (0.1, _TEN)):
         if factor in (10.0, 0.1) and q.kind != "volts":
             continue
@@ -56,7 +58,20 @@ def doubt(state: JobState, q: Quantity, value: float, wanted: Conditions) -> str
             return tr(
                 "{v} is far outside the limit {limit}. Was it {meant}?", v=_fine(q, value), limit=limits, meant=meant
             )
-    return ""
+    return _describe_excess(q, limit, value)
+
+
+def _describe_excess(q: Quantity, limit: Limit, value: float) -> str:
+    """More than any such radio gives, inside a limit with a lower end alone or not; what a fault takes away is never doubted."""
+    most = limit.high if limit.high is not None else limit.low
+    # Audio rises with the volume control and the signal, a thousandfold where the limit is for the least of it.
+    if not most or value <= _EXCESS * most or q.kind not in ("volts", "amps", "watts") or q.id == "rx.af_voltage":
+        return ""
+    return tr(
+        "{v} is far above the limit {limit}. Check unit and decimal point.",
+        v=_fine(q, value),
+        limit=_describe_limit(q, limit),
+    )
 
 
 def _describe_limit(q: Quantity, limit: Limit) -> str:

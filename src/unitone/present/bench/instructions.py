@@ -12,6 +12,7 @@ from unitone.job.state import JobState
 from unitone.present.bench.figures import describe_place
 from unitone.quantities.registry import FOUND_BY
 from unitone.quantities.show import number
+from unitone.sheet.model.front_panel import knob_words
 from unitone.sheet.model.sheet import Conditions, Step
 from unitone.words import N_, tr
 
@@ -146,7 +147,7 @@ def panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
         if wanted.level_dbm is not None and not wanted.deviation_hz and not wanted.depth_pct:
             words.append(tr("no modulation"))
         words.append(tr("RF on"))
-    words += [f"{name} {place}" for name, place in wanted.panel]
+    words += [knob_words(name, place) for name, place in wanted.panel]
     if not words:
         words.append(tr("set on receive, any channel"))
     return " · ".join(words)

@@ -12,6 +12,7 @@ from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.livefield import LiveLine
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.present.card.card_shapes import CardView, ControlCell
+from unitone.sheet.model.front_panel import control_words, position_words
 from unitone.words import tr
 
 _UNTRIED, _WORKS, _BROKEN = "", "works", "broken"
@@ -95,14 +96,14 @@ class HandingTab(CardTab):
         self.error.hide()
 
     def _row(self, at: int, c: ControlCell) -> tuple[LiveLine, Choice, LiveLine]:
-        name = label("strong", c.id, True)
-        set_tip(name, c.positions)
-        does = LiveLine(tr("{name}: function", name=c.id), tr("in plain words"))
+        name = label("strong", control_words(c.id), True)
+        set_tip(name, position_words(c.positions))
+        does = LiveLine(tr("{name}: function", name=control_words(c.id)), tr("in plain words"))
         tried = Choice()
-        tried.setAccessibleName(tr("{name}: tried", name=c.id))
+        tried.setAccessibleName(tr("{name}: tried", name=control_words(c.id)))
         for key, words in ((_UNTRIED, tr("not tried")), (_WORKS, tr("works")), (_BROKEN, tr("does not work"))):
             tried.addItem(words, key)
-        note = LiveLine(tr("{name}: remark", name=c.id), tr("what does not work"))
+        note = LiveLine(tr("{name}: remark", name=control_words(c.id)), tr("what does not work"))
         name.setBuddy(does)
         does.kept.connect(lambda text, n=c.id: self.do.emit(lambda s: s.workshop.tell_control(n, text)))
         tried.activated.connect(lambda _, n=c.id: self._tried(n))
