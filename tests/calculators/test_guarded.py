@@ -59,7 +59,7 @@ def test_each_takes_its_own_example_and_refuses_nonsense_with_words(
         "S9",
         "\ud800",
     ]
-    for _ in range(60):
+    for _ in range(15):
         typed = {**given, rng.choice(list(given)): rng.choice(wild)}
         code = run(["sums", name, *(f"{k}={v}" for k, v in typed.items()), "--json"])
         said = capsys.readouterr()

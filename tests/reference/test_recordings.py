@@ -165,8 +165,11 @@ def test_deviation_on_a_tone(deviation: float, hz: float) -> None:
         )
 
 
-@pytest.mark.parametrize("hz", [100.0, 147.0, 400.0, 1000.0, 1750.0, 3400.0])
-@pytest.mark.parametrize("deviation", [500.0, 2400.0, 4800.0, 10_000.0])
+@pytest.mark.parametrize(
+    ("deviation", "hz"),
+    [(d, f) for d in (500.0, 4800.0) for f in (100.0, 1000.0, 3400.0)]
+    + [(d, f) for d in (2400.0, 10_000.0) for f in (147.0, 400.0, 1750.0)],
+)
 def test_any_tone_is_found_and_the_channel_widens_to_what_it_needs(deviation: float, hz: float) -> None:
     """Both sides within ±0.5 % for 0.5 to 10 kHz and 100 to 3400 Hz, without being told the tone: the sine is its own truth."""
     found = [measure_fm(fm(deviation, hz, 60.0, seed=s, offset=-480.0), FS) for s in range(2)]

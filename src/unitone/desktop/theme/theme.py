@@ -136,11 +136,12 @@ class Theme(QObject):
     def use(self, name: str, scale: float) -> None:
         """Change to day or night and to a type size, everywhere at once."""
         self.tokens, self.scale = THEMES[name], scale
-        app = QApplication.instance()
-        if isinstance(app, QApplication):
+        app, sheet = QApplication.instance(), self._sheet()
+        # Every widget that there is takes a style anew, the same one too: it is only given when it changed.
+        if isinstance(app, QApplication) and (app.styleSheet() != sheet or app.palette() != self._palette()):
             app.setPalette(self._palette())
             app.setFont(self.font(14))
-            app.setStyleSheet(self._sheet())
+            app.setStyleSheet(sheet)
         self.changed.emit()
 
     def _sheet(self) -> str:
