@@ -51,6 +51,7 @@ def test_threads_are_started_where_their_errors_are_caught() -> None:
         "desktop/shell/worker.py",
         "desktop/shell/errand.py",
         "desktop/shell/listener.py",
+        "desktop/shell/live_input.py",
         "store/logbook.py",
         "desktop/audio/soundcard.py",
         # What its one thread raises comes out of result(), before it ends.

@@ -31,6 +31,8 @@ class Measured:
     raw: float | None = None
     correction: float = 0.0
     source: str = "hand"
+    #: What is wrong with it (too loud, no tone), in words for the screen.
+    warning: str = ""
 
 
 @dataclass(frozen=True)
@@ -47,6 +49,10 @@ class Heard:
 
 class Meter(Protocol):
     """Measures some quantities. ``std`` of what it measured says how sure it is."""
+
+    @property
+    def name(self) -> str:
+        """What it is called beside a figure; empty for the simulated bench's own."""
 
     def measures(self, quantity_id: str) -> bool:
         """Does it read this quantity, on this radio?"""
@@ -111,9 +117,17 @@ class Bench:
     ) -> None:  # fmt: skip
         self.meters, self.source, self.hands, self.clock, self.ear = tuple(meters), source, hands, clock, ear
         self.simulated = simulated
+        #: What the technician types although a meter would read it.
+        self.typed: frozenset[str] = frozenset()
+
+    def connect(self, meters: Sequence[Meter], typed: frozenset[str] = frozenset()) -> None:
+        """Other meters from now on, and what is typed all the same."""
+        self.meters, self.typed = tuple(meters), typed
 
     def meter_for(self, quantity_id: str) -> Meter | None:
         """Who reads this quantity; None where it is typed."""
+        if quantity_id in self.typed:
+            return None
         return next((m for m in self.meters if m.measures(quantity_id)), None)
 
     def can_measure(self, quantity_id: str) -> bool:

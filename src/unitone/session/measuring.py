@@ -166,9 +166,7 @@ class Measuring:
                         title=q.title,
                     )
                 )
-            warning = ""
-            if wanted in ("rx.sinad", "rx.sn_ratio") and conditions.level_dbm is not None:
-                warning = self.forbidden(conditions.level_dbm, value, conditions)
+            warning = self.level_warning(wanted, value, conditions)
             reading = Reading(wanted, conditions, value, name, source, u=u, warning=warning)
             self._session.append(reading)
             return reading
@@ -181,6 +179,12 @@ class Measuring:
                 have=have,
             )
         )
+
+    def level_warning(self, quantity_id: str, value: float | None, conditions: Conditions) -> str:
+        """Why a ratio of signal to noise cannot be true at the level that is dialled; empty where nothing speaks against it."""
+        if quantity_id not in ("rx.sinad", "rx.sn_ratio") or conditions.level_dbm is None or value is None:
+            return ""
+        return self.forbidden(conditions.level_dbm, value, conditions)
 
     def set_kit(self, kit: Kit) -> None:
         """Another generator, other pads; what is known of them on this bench goes with them."""

@@ -303,6 +303,7 @@ class Session:
             got.word,
             got.raw,
             got.correction,
+            warning=self.measuring.level_warning(quantity_id, got.value, wanted) if got.source == "sound card" else "",
         )
         self.append(reading)
         return reading

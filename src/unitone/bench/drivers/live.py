@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import threading
 from collections import deque
 from collections.abc import Iterable, Iterator
@@ -9,12 +10,57 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from unitone.bench.drivers.recording import BLOCK, Block, Kind
 from unitone.errors import SignalError
 
 #: What may wait to be measured (seconds): beyond it the measuring is behind for good, and the oldest goes.
 MOST_WAITING_S = 4.0
+
+
+#: A converter's ends: from here on the overload lamp is lit, for so long after the last time (seconds).
+OVERLOAD, _LED_S = 0.985, 2.0
+
+
+class Recent:
+    """The last seconds of a feed, in a ring; and whether full scale was reached a moment ago."""
+
+    def __init__(self, rate: float, kind: Kind, seconds: float) -> None:
+        self.rate = rate
+        self._ring: NDArray[Any] = np.zeros(round(seconds * rate), np.complex64 if kind == "iq" else np.float64)
+        self._over = -math.inf
+        #: Samples taken since the beginning.
+        self.count = 0
+
+    def take(self, block: Block) -> None:
+        """Keep a block, shape (n,)."""
+        block = block[-self._ring.size :]
+        at = self.count % self._ring.size
+        first = min(block.size, self._ring.size - at)
+        self._ring[at : at + first] = block[:first]
+        self._ring[: block.size - first] = block[first:]
+        self.count += block.size
+        if float(np.max(np.abs(block.view(np.float32) if np.iscomplexobj(block) else block))) >= OVERLOAD:
+            self._over = self.seconds
+
+    @property
+    def seconds(self) -> float:
+        """How much was heard."""
+        return self.count / self.rate
+
+    @property
+    def overload(self) -> bool:
+        """Was full scale reached a moment ago?"""
+        return self.seconds - self._over < _LED_S
+
+    def last(self, seconds: float) -> NDArray[Any]:
+        """The last samples, a copy, shape (n,): fewer where fewer came."""
+        n = min(round(seconds * self.rate), self.count, self._ring.size)
+        at = self.count % self._ring.size
+        if n <= at:
+            return self._ring[at - n : at].copy()
+        return np.concatenate((self._ring[at - n :], self._ring[:at]))
 
 
 def _joined(blocks: Iterable[Any]) -> Block:

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QLocale, QLoggingCategory, QObject, pyqtSignal
 
 from unitone.errors import BenchError
 from unitone.present.bench.eyes import spoken
-from unitone.words import tr
+from unitone.words import LANGUAGES, language, tr
 
 #: What Qt calls the engine that says nothing: it is for tests alone.
 SILENT = "mock"
@@ -44,7 +44,7 @@ class Voice(QObject):
                 tr("The speech engine does not start ({why}). Install it: {how}",
                    why=self.speech.errorString() or chosen, how=HOW_TO_INSTALL)
             )  # fmt: skip
-        self.speech.setLocale(QLocale(QLocale.Language.English))
+        self.speech.setLocale(QLocale(language() if language() in LANGUAGES else "en"))
         self.speech.errorOccurred.connect(lambda _reason, words: self.failed.emit(words))
 
     def say(self, line: str) -> None:

@@ -76,6 +76,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("judge", N_("Accept what is out, or put the step aside, with a reason"), "A", "bench"),
     Action("conventions", N_("Conventions: this job's own choices"), "O", "bench"),
     Action("instrument", N_("Which instrument typed readings come from"), "I", "bench"),
+    Action("source", N_("Read it from the sound card, or type it"), "Shift+I", "bench"),
     Action("job-sheet", N_("This job's own copy of its sheet: a variant"), "E", "bench"),
     Action("certificate", N_("Certificate"), "C", "bench"),
     Action("new-job", N_("New job"), "Ctrl+N", "jobs"),

@@ -29,7 +29,7 @@ from unitone.desktop.shell.palette import Entry, Palette
 from unitone.desktop.shell.trouble import TroubleStrip
 from unitone.desktop.theme.theme import SCALES, icon, theme
 from unitone.desktop.widgets.painted import label
-from unitone.errors import UnitoneError
+from unitone.errors import SignalError, UnitoneError
 from unitone.store.logbook import Logbook
 from unitone.words import N_, tr
 
@@ -38,6 +38,7 @@ if TYPE_CHECKING:
 
     from unitone.desktop.features.help.page import HelpPage
     from unitone.desktop.features.workshop.page import WorkshopPage
+    from unitone.desktop.shell.live_input import LiveInput
     from unitone.desktop.shell.worker import BenchWorker, Command
     from unitone.present.bench.bench_shapes import BenchView
     from unitone.session.session import Session
@@ -83,6 +84,9 @@ class MainWindow(QMainWindow):
         self._sheets: QWidget | None = None
         self._workshop: WorkshopPage | None = None
         self._card: QWidget | None = None
+        #: The sound card as a meter of the Bench, once it is wanted; and whether that was looked at since the start.
+        self._live: LiveInput | None = None
+        self._live_begun = False
         self._meters: QWidget | None = None
         self._calculators: QWidget | None = None
         self.worker: BenchWorker | None = None
@@ -401,6 +405,9 @@ class MainWindow(QMainWindow):
     def _shown(self, item: tuple[int, BenchView]) -> None:
         """A job is on the Bench and can be shown: the next start opens it again."""
         job_id = item[1].job_id
+        if not item[1].simulated and not self._live_begun:
+            self._live_begun = True
+            self._apply_live()
         if job_id == self._job and job_id != self._remembered and self.pages.currentWidget() is self._bench:
             self._remembered = job_id
             self._remember("open_job", job_id)
@@ -488,6 +495,7 @@ class MainWindow(QMainWindow):
             self.worker.changed.connect(self._shown)
             self._bench.edit_sheet.connect(self.edit_job_sheet)
             self._bench.photo_wanted.connect(self._add_photo)
+            self._bench.source_wanted.connect(self._change_source)
             self.worker.sound.connect(lambda heard: self._meters and self._meters.hear(heard))  # type: ignore[attr-defined]
             self.worker.deaf.connect(lambda words: self._meters and self._meters.deaf(words))  # type: ignore[attr-defined]
             self._keys(self._bench, "bench", self._bench.press)
@@ -495,6 +503,75 @@ class MainWindow(QMainWindow):
             self._take_log_key(self._bench.eyes.log_key)
             self.pages.addWidget(self._bench)
         return self._bench
+
+    # -- the sound card as a meter of the Bench ------------------------------------------------
+
+    def _apply_live(self) -> None:
+        """Listen on the Bench as it was chosen; where that cannot be, one message says why, and readings are typed."""
+        from unitone.desktop.shell.live_input import LiveInput, LiveSetting
+
+        if self.worker is None:
+            return
+        setting = LiveSetting.kept(self.logbook)
+        if self._live is None:
+            if not setting.on:
+                return
+            self._live = LiveInput(self.logbook, self)
+            self._live.changed.connect(self._meters_changed)
+            self._live.failed.connect(self._live_failed)
+        try:
+            if setting.on:
+                self._live.open(setting)
+            else:
+                self._live.close()
+        except SignalError as error:
+            self._live.close()
+            self._live_failed(str(error))
+        self._meters_changed()
+
+    def _meters_changed(self) -> None:
+        from unitone.desktop.shell.live_input import LiveSetting
+
+        if self.worker is not None and self._live is not None:
+            meter = self._live.meter
+            self.worker.connect_meters(
+                () if meter is None else (meter,), frozenset(LiveSetting.kept(self.logbook).typed)
+            )
+
+    def _live_failed(self, words: str) -> None:
+        if self._bench is not None:
+            self._bench.tell(words)  # type: ignore[attr-defined]
+
+    def _change_source(self, quantity_id: str) -> None:
+        """The quantity at hand from the sound card instead of typed, or the other way round."""
+        from dataclasses import replace
+
+        from unitone.desktop.shell.live_input import LiveSetting
+        from unitone.quantities.registry import quantity
+
+        assert self._bench is not None
+        if self._bench.view.simulated:  # type: ignore[attr-defined]
+            self._bench.tell(tr("The simulated bench reads this by itself. The sound card reads a real radio."))  # type: ignore[attr-defined]
+            return
+        setting, meter = LiveSetting.kept(self.logbook), None if self._live is None else self._live.meter
+        if meter is None:
+            setting = replace(setting, on=True, typed=tuple(x for x in setting.typed if x != quantity_id))
+        elif not meter.measures(quantity_id):
+            self._bench.tell(  # type: ignore[attr-defined]
+                tr(
+                    "The sound card does not read {what} here: type it. Workshop, Settings lists what it reads.",
+                    what=tr(quantity(quantity_id).title),
+                )
+            )
+            return
+        else:
+            setting = replace(setting, typed=tuple(sorted({*setting.typed} ^ {quantity_id})))
+        try:
+            setting.keep(self.logbook)
+        except UnitoneError as error:
+            self._live_failed(str(error))
+            return
+        self._apply_live()
 
     def _take_log_key(self, key: str) -> None:
         """A key or foot-switch of one's own logs on the Bench, and sends the reading of the Meters."""
@@ -531,6 +608,7 @@ class MainWindow(QMainWindow):
             self._workshop = WorkshopPage(self.logbook)
             self._workshop.bench_changed.connect(self._take_bench)
             self._workshop.language_chosen.connect(self.language_wanted)
+            self._workshop.live_changed.connect(self._apply_live)
             self.pages.addWidget(self._workshop)
         return self._workshop
 
@@ -659,6 +737,8 @@ class MainWindow(QMainWindow):
             self._workshop.stop()  # type: ignore[attr-defined]
         if self._bench is not None:
             self._bench.eyes.stop()  # type: ignore[attr-defined]
+        if self._live is not None:
+            self._live.close()
         if self.worker is not None:
             self.worker.stop()
             self.worker = None

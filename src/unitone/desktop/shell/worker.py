@@ -9,11 +9,12 @@ from __future__ import annotations
 import queue
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from unitone.bench.ports import Meter
 from unitone.desktop.shell.trouble import troubles
 from unitone.errors import UnitoneError
 from unitone.job.entries.readings import Reading
@@ -44,6 +45,9 @@ class LiveFigure:
     place: float | None
     #: How high it stands for the ear (dB of signal); None where nothing is heard of it.
     height_db: float | None = None
+    #: The value in canonical units, and what is wrong with it (no tone, overload).
+    value: float | None = None
+    warning: str = ""
 
 
 class BenchWorker(QObject):
@@ -78,6 +82,9 @@ class BenchWorker(QObject):
         self._deaf_words = ""
         self._generation = 0
         self._dirty = False
+        #: The technician's own meters by wire, and what is typed all the same.
+        self._meters: tuple[Meter, ...] = ()
+        self._typed: frozenset[str] = frozenset()
         self._thread = threading.Thread(target=self._run, name="bench", daemon=True)
         self._thread.start()
 
@@ -108,6 +115,17 @@ class BenchWorker(QObject):
             self._show()
 
         self._queue.put(take)
+
+    def connect_meters(self, meters: Sequence[Meter], typed: frozenset[str]) -> None:
+        """These read what they can on a bench of real instruments from now on; ``typed`` is typed all the same."""
+
+        def wire() -> None:
+            self._meters, self._typed = tuple(meters), typed
+            if self._session is not None and not self._session.bench.simulated:
+                self._session.bench.connect(self._meters, self._typed)
+                self._show()
+
+        self._queue.put(wire)
 
     def set_live(self, wanted: bool) -> None:
         """Read the needle, or rest (when nobody looks)."""
@@ -175,7 +193,7 @@ class BenchWorker(QObject):
         if session is None:
             return
         try:
-            self._session = Session(self._logbook, session.job_id)
+            self._session = self._session_of(session.job_id)
             self._show()
         except Exception as again:
             self._give_up(
@@ -200,6 +218,12 @@ class BenchWorker(QObject):
         if here:
             self._show()
 
+    def _session_of(self, job_id: str) -> Session:
+        session = Session(self._logbook, job_id)
+        if not session.bench.simulated:
+            session.bench.connect(self._meters, self._typed)
+        return session
+
     def _open(self, job_id: str) -> None:
         self._keep()
         if self._session is not None and self._session.job_id == job_id:
@@ -208,7 +232,7 @@ class BenchWorker(QObject):
         self._session = self._view = None
         self._selected = ""
         try:
-            self._session = Session(self._logbook, job_id)
+            self._session = self._session_of(job_id)
             # What was found of this bench since the job was last here is used from now on.
             if not self._logbook.frozen and self._session.measuring.take_bench():
                 self._dirty = True
@@ -266,7 +290,7 @@ class BenchWorker(QObject):
             place = place_on_bar(self._session.step, Logged(0, "", "", reading, {}))
         level = self._view.step.conditions.level_dbm
         heard = height(self._session.step, self._view.reading.quantity_id, measured.value, level)
-        self.live.emit(LiveFigure(self._generation, figure, unit, place, heard))
+        self.live.emit(LiveFigure(self._generation, figure, unit, place, heard, measured.value, measured.warning))
 
     def _hear(self) -> None:
         """The next tenth of a second of the simulated radio; a reason why there is none is told once."""

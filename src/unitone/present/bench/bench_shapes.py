@@ -233,6 +233,9 @@ class ReadingView:
     instruments: tuple[Instrument, ...]
     rule: str
     live: bool
+    #: Who reads it live on the technician's own bench ("" where it is typed, or simulated), and whether that can be changed.
+    source: str
+    can_change_source: bool
     quantity_id: str
     expected: str
     #: The unit that a number typed without one is in, as it stands beside the field.

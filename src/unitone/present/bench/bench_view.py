@@ -79,6 +79,19 @@ def _plot(state: JobState, step: Step, hand: str) -> HillView | None:
     return hill_view(state, step, hand) if hand else None
 
 
+def _source(session: Session, quantity_id: str) -> str:
+    meter = None if session.bench.simulated else session.bench.meter_for(quantity_id)
+    return "" if meter is None else meter.name
+
+
+def _describe_bench(session: Session, quantity_id: str) -> str:
+    if session.bench.simulated:
+        return tr("Simulated bench · simulated radio")
+    if _source(session, quantity_id):
+        return tr("Your bench · {what} live from the sound card", what=tr(quantity(quantity_id).title))
+    return tr("Your bench · readings are typed")
+
+
 def take_view(session: Session, selected: str = "") -> BenchView:
     """The picture of a session now; ``selected`` is the adjuster in the technician's hand, if any."""
     state, step = session.state, session.step
@@ -110,9 +123,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             )
             if p
         ),
-        bench_words=tr("Simulated bench · simulated radio")
-        if session.bench.simulated
-        else tr("Your bench · readings are typed"),
+        bench_words=_describe_bench(session, q_live),
         finished=bool(state.finished),
         simulated=session.bench.simulated,
         procedure=ProcedureView(
@@ -164,6 +175,8 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             and not state.finished
             and session.bench.can_measure(q_live)
             and q_live not in ("rx.squelch_opens", "rx.led_lights"),
+            source=_source(session, q_live),
+            can_change_source=not session.bench.simulated and any(m.measures(q_live) for m in session.bench.meters),
             quantity_id=q_live,
             expected=session.expected_form(q_live),
             entry_unit=session.entry_unit(q_live),
@@ -200,7 +213,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             advice=advice,
             headline=headline,
             detail=detail,
-            button=button(advice, session.bench.simulated),
+            button=button(advice, session.bench.simulated, bool(_source(session, q_live))),
             arrow=0 if not isinstance(advice, Turn) else (1 if advice.move_mdeg > 0 else -1),
         ),
     )

@@ -257,14 +257,14 @@ _CONCLUSIONS = {
 }
 
 
-def button(advice: Advice, simulated: bool) -> str:
+def button(advice: Advice, simulated: bool, live: bool = False) -> str:
     """What the main button says: the hand's next move."""
     match advice:
         case Turn():
             words = tr("Turn {adjuster}") if simulated else tr("I turned {adjuster}")
             return words.format(adjuster=advice.adjuster)
         case Measure():
-            return tr("Log reading") if simulated else tr("Type the reading")
+            return tr("Log reading") if simulated or live else tr("Type the reading")
         case SetUp():
             return tr("Confirm set-up")
         case HookUp():

@@ -3,15 +3,10 @@
 from __future__ import annotations
 
 import dataclasses
-import math
 from collections import deque
-from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
-from unitone.bench.drivers.live import Feed
-from unitone.bench.drivers.recording import Block, Samples
+from unitone.bench.drivers.live import Feed, Recent
+from unitone.bench.drivers.recording import Samples
 from unitone.present.meters.meter_pictures import measure_source
 from unitone.present.meters.meter_shapes import How, MeterPicture
 from unitone.words import tr
@@ -20,8 +15,6 @@ from unitone.words import tr
 EVERY_S = 0.05
 #: The trend reaches so far back, and what may be kept as a file (seconds).
 TREND_S, KEPT_S = 30.0, 10.0
-#: A converter's ends: from here on the overload lamp is lit, for so long after the last time.
-OVERLOAD, _LED_S = 0.985, 2.0
 
 
 class LiveMeter:
@@ -29,48 +22,28 @@ class LiveMeter:
 
     def __init__(self, feed: Feed, how: How) -> None:
         self.feed, self.how = feed, how
-        size = round((KEPT_S + 1.0) * feed.rate)
-        self._ring: NDArray[Any] = np.zeros(size, np.complex64 if feed.kind == "iq" else np.float64)
-        self._count = 0
+        self._recent = Recent(feed.rate, feed.kind, KEPT_S + 1.0)
         self._measured = 0
-        self._over = -math.inf
         self._trend: deque[tuple[float, float]] = deque()
         self._lost = 0
-
-    def take(self, block: Block) -> None:
-        """Keep a block, shape (n,)."""
-        block = block[-self._ring.size :]
-        at = self._count % self._ring.size
-        first = min(block.size, self._ring.size - at)
-        self._ring[at : at + first] = block[:first]
-        self._ring[: block.size - first] = block[first:]
-        self._count += block.size
-        if float(np.max(np.abs(block.view(np.float32) if np.iscomplexobj(block) else block))) >= OVERLOAD:
-            self._over = self.seconds
+        self.take, self.last = self._recent.take, self._recent.last
 
     @property
     def seconds(self) -> float:
         """How much was heard."""
-        return self._count / self.feed.rate
+        return self._recent.seconds
 
     @property
     def overload(self) -> bool:
         """Was full scale reached a moment ago?"""
-        return self.seconds - self._over < _LED_S
+        return self._recent.overload
 
     def due(self) -> bool:
         """Has enough come since the last picture, and enough altogether?"""
         return (
-            self.seconds >= min(0.3, self.how.averaging_s) and self._count - self._measured >= EVERY_S * self.feed.rate
+            self.seconds >= min(0.3, self.how.averaging_s)
+            and self._recent.count - self._measured >= EVERY_S * self.feed.rate
         )
-
-    def last(self, seconds: float) -> NDArray[Any]:
-        """The last samples, a copy, shape (n,): fewer where fewer came."""
-        n = min(round(seconds * self.feed.rate), self._count, self._ring.size)
-        at = self._count % self._ring.size
-        if n <= at:
-            return self._ring[at - n : at].copy()
-        return np.concatenate((self._ring[at - n :], self._ring[:at]))
 
     def change(self, how: How) -> None:
         """Measure in another way from now on; the trend begins anew where its figure is another."""
@@ -80,7 +53,7 @@ class LiveMeter:
 
     def picture(self) -> MeterPicture:
         """The picture of the last averaging time. Raises SignalError, saying what cannot be measured; the feed goes on."""
-        self._measured = self._count
+        self._measured = self._recent.count
         feed = self.feed
         warnings = feed.warnings
         if feed.lost != self._lost:

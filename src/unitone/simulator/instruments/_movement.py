@@ -49,6 +49,11 @@ class Movement(Instrument):
         read = self._inner.live(quantity_id, conditions)
         return None if read is None else self._shown(quantity_id, read)
 
+    @property
+    def name(self) -> str:
+        """See ``Meter``."""
+        return ""
+
     def cancel(self) -> None:
         """See ``Meter``."""
         self._inner.cancel()

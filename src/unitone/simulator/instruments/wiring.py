@@ -118,6 +118,11 @@ class Instrument:
         del quantity_id, conditions
         return None
 
+    @property
+    def name(self) -> str:
+        """See ``Meter``."""
+        return ""
+
     def cancel(self) -> None:
         """See ``Meter``."""
         self.wiring.stopped.set()

@@ -47,6 +47,8 @@ class BenchPage(QWidget):
     edit_sheet = pyqtSignal(str)
     #: A photograph for the board of a job's sheet: the job, and its path ("": to be chosen).
     photo_wanted = pyqtSignal(str, str)
+    #: Another source for this quantity: the sound card, or typing.
+    source_wanted = pyqtSignal(str)
 
     def __init__(self, worker: BenchWorker, logbook: Logbook) -> None:
         super().__init__()
@@ -387,6 +389,10 @@ class BenchPage(QWidget):
         if self.step.typing:
             self.step.entry.setFocus()
 
+    def tell(self, words: str) -> None:
+        """Something that was not done, and the cure."""
+        self._tell(words, "warning")
+
     def _tell(self, words: str, role: str) -> None:
         self.message_words.setText(words)
         for widget, of in ((self.message, role), (self.message_words, "warn" if role == "warning" else "strong")):
@@ -449,6 +455,8 @@ class BenchPage(QWidget):
             self.tray.ask_kit(view.hook_up.kit, lambda kit: self._worker.do(lambda s: s.measuring.set_kit(kit)))
         elif name == "note":
             self.tray.ask_note(lambda words: self._worker.do(lambda s: s.note(words)))
+        elif name == "source":
+            self.source_wanted.emit(view.reading.quantity_id)
         elif name == "certificate":
             self.certificate.emit(view.job_id)
         elif name == "job-sheet":
@@ -526,7 +534,7 @@ class BenchPage(QWidget):
         advice = view.coach.advice
         if advice.act == "done":
             self.certificate.emit(view.job_id)
-        elif advice.act == "measure" and (not view.simulated):
+        elif advice.act == "measure" and not (view.simulated or view.reading.live):
             self.step.open_entry()
         elif advice.act == "conclude":
             self._worker.do(lambda s: _conclude(s, advice), view.seq)
@@ -538,7 +546,7 @@ class BenchPage(QWidget):
             # What stands in the field is what is logged.
             self.step.entry.returnPressed.emit()
             return
-        if not view.simulated:
+        if not (view.simulated or view.reading.live):
             self.step.open_entry()
             return
         if view.coach.advice.act == "log":

@@ -197,6 +197,8 @@ class StepCard(QFrame):
         self._fitting = self._fit_again = False
         #: Has this step's needle been shown?
         self._lives, self._lives_at = False, ""
+        #: What is wrong with what the needle shows.
+        self._warning = ""
         #: What was last fitted into what room.
         self._fitted: object = None
         layout = QVBoxLayout(self)
@@ -376,7 +378,7 @@ class StepCard(QFrame):
         row = (self.ccw, self.cw, self.log, self.back, self.charted, self.judge, self.main)
         self.ccw.setVisible(True)
         self.cw.setVisible(True)
-        log = (tr("Log  L"), "L") if self._view.simulated else (tr("Type  R"), "R")
+        log = (tr("Log  L"), "L") if self._view.simulated or self._view.reading.live else (tr("Type  R"), "R")
         for less in range(5):
             # First the hand's buttons, then the others. Where not even signs fit, the arrow keys are left: they say so in Help.
             self.ccw.setHidden(less >= 3)
@@ -402,7 +404,7 @@ class StepCard(QFrame):
                 button,
                 tr("{adjuster}: own step, key ← or →", adjuster=view.board.selected) if view.board.selected else "",
             )
-        self.log.setText(tr("Log  L") if view.simulated else tr("Type  R"))
+        self.log.setText(tr("Log  L") if view.simulated or view.reading.live else tr("Type  R"))
         self.log.setEnabled(not view.finished and view.hook_up.ok)
         moved = any(r.adjuster == view.board.selected and r.moved for r in view.board.ledger)
         self.back.setText(tr("Back  B"))
@@ -429,6 +431,7 @@ class StepCard(QFrame):
     def show_live(self, live: LiveFigure) -> None:
         """The needle now, drawn as such."""
         self._set_figure(live.figure, live.unit)
+        self._warning = live.warning
         if self._view is not None:
             self._describe_set(self._view, True)
         self.bar.show_live(live.place)
@@ -436,6 +439,8 @@ class StepCard(QFrame):
     def _describe_set(self, view: BenchView, live: bool) -> None:
         """Under the figure: whether it is the needle or a logged reading, found, best, limit."""
         needle = tr("live reading, not logged")
+        if view.reading.source:
+            needle = self._warning or tr("live from {source}, not logged", source=view.reading.source)
         first = needle if live else tr("logged") if view.reading.figure != "—" else ""
         first = tr("pending: not logged yet") if self._pending else first
         self._lives = live or (self._lives and self._lives_at == view.step.id)

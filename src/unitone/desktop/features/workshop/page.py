@@ -94,6 +94,8 @@ class WorkshopPage(QWidget):
     bench_changed = pyqtSignal()
     #: The program is to speak another language.
     language_chosen = pyqtSignal(str)
+    #: The Bench is to listen in another way.
+    live_changed = pyqtSignal()
 
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()
@@ -145,6 +147,7 @@ class WorkshopPage(QWidget):
         if name == "settings" and self.settings is None:
             self.settings = SettingsPage(self._logbook)
             self.settings.language_chosen.connect(self.language_chosen)
+            self.settings.live_changed.connect(self.live_changed)
             self.parts.addWidget(self.settings)
         if name == "bench" and self.bench is None:
             self.bench = MyBenchPage(self._logbook)
@@ -153,6 +156,8 @@ class WorkshopPage(QWidget):
         if self.bench is not None:
             self.bench.stop()
             self.bench.show_bench()
+        if self.settings is not None and name == "settings":
+            self.settings.live.refresh()
         shown = self.settings if name == "settings" else self.bench if name == "bench" else None
         self.parts.setCurrentWidget(shown or self.parts.widget(0))
         self.undo.setVisible(shown is None)

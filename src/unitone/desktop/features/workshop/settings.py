@@ -1,4 +1,4 @@
-"""Settings: the workshop's name, address and mark on its papers; the language of the program and of the papers."""
+"""Settings: the workshop's name, address and mark on its papers; languages; live readings from the sound card."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QFileDialog, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from unitone import files
+from unitone.desktop.features.workshop.live import LiveReadings
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
@@ -27,6 +28,8 @@ class SettingsPage(QWidget):
 
     #: Another language of the program: the window is made anew.
     language_chosen = pyqtSignal(str)
+    #: The Bench is to listen in another way.
+    live_changed = pyqtSignal()
 
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()
@@ -37,7 +40,14 @@ class SettingsPage(QWidget):
         columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(theme.px(12))
         columns.addWidget(self._papers(), 3, Qt.AlignmentFlag.AlignTop)
-        columns.addWidget(self._program(), 2, Qt.AlignmentFlag.AlignTop)
+        second = QVBoxLayout()
+        second.setSpacing(theme.px(12))
+        self.live = LiveReadings(logbook)
+        self.live.changed.connect(self.live_changed)
+        second.addWidget(self._program())
+        second.addWidget(self.live)
+        second.addStretch(1)
+        columns.addLayout(second, 2)
         self._show_mark()
 
     def _card(self, title: str, words: str) -> tuple[QFrame, QVBoxLayout]:

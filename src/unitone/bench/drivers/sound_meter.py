@@ -1,0 +1,197 @@
+"""The radio's sound, or a receiver's I/Q, as a meter of the bench: the needle ten times a second, and whole readings.
+
+The technician's own radio is read here by the code that reads recordings and simulated
+radios. Somebody else pushes samples into the feed; ``pump`` takes them in a thread of its
+caller's, and the bench reads from another one.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+import time
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from unitone.bench.drivers.live import Feed, Recent
+from unitone.bench.drivers.measure import measure_iq_am, measure_iq_fm
+from unitone.bench.drivers.recording import Samples
+from unitone.bench.ports import Measured
+from unitone.errors import BenchError, SignalError
+from unitone.sheet.model.sheet import Conditions
+from unitone.signals.audio import AudioMeter, AudioReport, band_power
+from unitone.signals.sinad import tone_powers
+from unitone.words import tr
+
+#: What is read from sound, and from a receiver's I/Q.
+FROM_AUDIO = ("rx.sinad", "rx.distortion", "rx.af_voltage", "rx.loudness")
+FROM_IQ = ("tx.deviation", "tx.am_depth")
+#: The least that gives a figure (seconds), how much is kept, and how long a reading waits for sound that does not come.
+_LEAST_S, _KEPT_S, _PATIENCE_S = 0.3, 6.0, 3.0
+#: Loudness has no scale of its own: this level against full scale reads 0 dB.
+_LOUDNESS_ZERO_DBFS = -40.0
+#: Nothing but the converter's own noise comes in: the lead is not plugged in, or the volume is at nought.
+_SILENT_DBFS = -85.0
+#: What the needle then shows.
+_SILENCE = {"rx.sinad": 0.0, "rx.af_voltage": 0.0}
+
+
+@dataclass(frozen=True)
+class _Figure:
+    """What a stretch says: value in canonical units, its standard uncertainty, and what is wrong with it."""
+
+    value: float | None
+    std: float | None
+    warning: str
+
+
+class SoundMeter:
+    """Reads ``FROM_AUDIO`` or ``FROM_IQ`` from a live feed. Thread-safe for one that pumps and one that reads.
+
+    ``averaging_s``: what the needle averages over, and what a whole reading waits for. AF
+    voltage needs the input's calibration (``full_scale_v`` of the feed) and is not read without.
+    """
+
+    source = "sound card"
+
+    def __init__(self, feed: Feed, averaging_s: float = 1.0) -> None:
+        self.feed, self.averaging_s = feed, averaging_s
+        self._recent = Recent(feed.rate, feed.kind, _KEPT_S)
+        self._there = threading.Condition()
+        self._cancelled = False
+        self._ended = False
+
+    def pump(self) -> None:
+        """Take what comes until the feed is closed. Raises SignalError as it was closed."""
+        try:
+            for block in self.feed.blocks():
+                with self._there:
+                    self._recent.take(block)
+                    self._there.notify_all()
+        finally:
+            with self._there:
+                self._ended = True
+                self._there.notify_all()
+
+    @property
+    def name(self) -> str:
+        """What it is called beside a figure."""
+        return self.feed.name
+
+    @property
+    def overload(self) -> bool:
+        """Was full scale reached a moment ago?"""
+        return self._recent.overload
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        if self.feed.kind == "iq":
+            return quantity_id in FROM_IQ
+        return quantity_id in FROM_AUDIO and (quantity_id != "rx.af_voltage" or self.feed.full_scale_v is not None)
+
+    def seconds_for(self, quantity_id: str) -> float:
+        """See ``Meter``."""
+        del quantity_id
+        return self.averaging_s
+
+    def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
+        """The needle over the averaging time; None before there is enough."""
+        with self._there:
+            x = self._recent.last(self.averaging_s)
+        if x.size < _LEAST_S * self.feed.rate:
+            return None
+        try:
+            return self._measured(self._read(quantity_id, x, conditions))
+        except SignalError as error:
+            return Measured(None, self.name, source=self.source, warning=str(error))
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """A reading of nothing but what comes from now on: whatever was turned before it is settled.
+
+        Raises BenchError: cancelled, no sound, or nothing in it that could be measured.
+        """
+        x = self._fresh(max(self.averaging_s, _LEAST_S))
+        try:
+            found = self._read(quantity_id, x, conditions)
+        except SignalError as error:
+            raise BenchError(str(error)) from None
+        if found.value is None:
+            raise BenchError(found.warning)
+        if self.overload:
+            raise BenchError(
+                tr("The sound card is overloaded: nothing is logged. Turn its level down until the lamp stays off.")
+            )
+        return self._measured(found)
+
+    def cancel(self) -> None:
+        """See ``Meter``."""
+        with self._there:
+            self._cancelled = True
+            self._there.notify_all()
+
+    def _measured(self, found: _Figure) -> Measured:
+        words = tr("Overload: turn the sound card's level down") if self.overload else found.warning
+        return Measured(found.value, self.name, found.std, source=self.source, warning=words)
+
+    def _fresh(self, seconds: float) -> NDArray[Any]:
+        """What comes from now on, so long. Raises BenchError."""
+        with self._there:
+            self._cancelled = False
+            until = self._recent.count + round(seconds * self.feed.rate)
+            count, patience = self._recent.count, time.monotonic() + _PATIENCE_S
+            while self._recent.count < until:
+                if self._cancelled:
+                    raise BenchError(tr("The reading was cancelled."))
+                if self._ended or time.monotonic() > patience:
+                    raise BenchError(
+                        tr("No sound comes from {name}. Plug it in again, or type the reading.", name=self.name)
+                    )
+                self._there.wait(0.25)
+                if self._recent.count != count:
+                    count, patience = self._recent.count, time.monotonic() + _PATIENCE_S
+            return self._recent.last(seconds)
+
+    def _read(self, quantity_id: str, x: NDArray[Any], conditions: Conditions) -> _Figure:
+        """Raises SignalError."""
+        if self.feed.kind == "iq":
+            return self._modulation(quantity_id, x, conditions)
+        audio = np.asarray(x, np.float64)
+        level = 10.0 * math.log10(2.0 * max(float(np.var(audio)), 1e-30))
+        if level < _SILENT_DBFS:
+            return _Figure(_SILENCE.get(quantity_id), None, tr("no sound comes in: check lead, volume and squelch"))
+        if quantity_id in ("rx.sinad", "rx.distortion"):
+            return self._tone(quantity_id, audio, conditions)
+        level = 10.0 * math.log10(2.0 * max(band_power(audio, self.feed.rate), 1e-30))
+        if quantity_id == "rx.af_voltage" and self.feed.full_scale_v is not None:
+            return _Figure(self.feed.full_scale_v * 10.0 ** (level / 20.0), None, "")
+        return _Figure(level - _LOUDNESS_ZERO_DBFS, None, "")
+
+    def _tone(self, quantity_id: str, audio: NDArray[np.float64], conditions: Conditions) -> _Figure:
+        """SINAD or distortion; a tone that drowns in noise still has a SINAD, near 0 dB, and the words that it is none to log."""
+        hz = conditions.tone_hz or 1000.0
+        report = self._report(audio, hz)
+        if report.sinad_db is not None and report.distortion_pct is not None:
+            first = next(iter(report.warnings), "")
+            if quantity_id == "rx.distortion":
+                return _Figure(report.distortion_pct, None, first)
+            return _Figure(report.sinad_db, report.uncertainty_db, first)
+        words = tr("no {hz} Hz tone heard: turn modulation on, or raise the level", hz=f"{hz:g}")
+        powers = tone_powers(audio, self.feed.rate, hz)
+        return _Figure(max(powers.sinad_db, 0.0) if quantity_id == "rx.sinad" else powers.distortion_pct, None, words)
+
+    def _report(self, audio: NDArray[np.float64], hz: float) -> AudioReport:
+        meter = AudioMeter(self.feed.rate, hz)
+        meter.take(audio)
+        return meter.report()
+
+    def _modulation(self, quantity_id: str, x: NDArray[Any], conditions: Conditions) -> _Figure:
+        source = Samples(x, self.feed.rate, "iq", self.name)
+        hz = conditions.tone_hz or 1000.0
+        if quantity_id == "tx.deviation":
+            fm = measure_iq_fm(source, hz)
+            return _Figure(fm.peak_deviation_hz, None, next(iter(fm.warnings), ""))
+        am = measure_iq_am(source, hz)
+        return _Figure(am.depth_pct, None, next(iter(am.warnings), ""))

@@ -1,0 +1,161 @@
+"""A real radio on the technician's own bench: the sound card reads at the step itself, through a virtual card and the real window."""
+
+from __future__ import annotations
+
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+pytest.importorskip("PyQt6.QtWidgets")
+
+from PyQt6.QtCore import Qt
+
+from desktop.conftest import Desk
+from unitone.job.card import Card
+from unitone.job.fold import fold
+from unitone.session.session import Session, open_job
+from virtualcard import PACKAGES, VirtualCard
+
+pytestmark = pytest.mark.window
+CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+@pytest.fixture
+def there(card: VirtualCard | None) -> VirtualCard:
+    if card is None:
+        pytest.skip(f"no sound server is installed: apt-get install {PACKAGES}")
+    return card
+
+
+class Loudspeaker:
+    """A radio's loudspeaker lead: what is on it until it is changed, played by another program."""
+
+    def __init__(self, card: VirtualCard, folder: Path) -> None:
+        self._card, self._folder, self._player = card, folder, None
+
+    def give(self, sinad_db: float, rms: float = 0.05) -> None:
+        """A tone of 1 kHz in white noise, with so many decibels of SINAD from 300 to 3400 Hz; −inf is noise alone."""
+        self.stop()
+        fs = 48_000
+        rng = np.random.default_rng(4)
+        power = 10 ** (sinad_db / 10)
+        tone = 0.0 if power <= 1 else rms * np.sqrt(2) * np.sin(2 * np.pi * 1000 * np.arange(fs * 10) / fs)
+        noise = rms / np.sqrt(max(power - 1, 1.0) * 3100 / (fs / 2)) * rng.standard_normal(fs * 10)
+        (self._folder / "sound.raw").write_bytes(
+            np.rint(32_000 * (tone + noise)).clip(-32_768, 32_767).astype("<i2").tobytes()
+        )
+        loop = f"while cat {self._folder}/sound.raw; do :; done | pacat --raw --format=s16le --rate=48000 --channels=1 --latency-msec=200 -d bench"
+        self._player = subprocess.Popen(
+            loop, shell=True, env=self._card.env, start_new_session=True, stderr=subprocess.DEVNULL
+        )
+
+    def stop(self) -> None:
+        if self._player is not None:
+            subprocess.run(["pkill", "-s", str(self._player.pid)], check=False)
+            self._player.wait()
+            self._player = None
+
+
+@pytest.fixture
+def speaker(there: VirtualCard, tmp_path: Path):  # type: ignore[no-untyped-def]
+    made = Loudspeaker(there, tmp_path)
+    yield made
+    made.stop()
+
+
+def own_radio(desk: Desk, step: str) -> str:
+    """An FM mobile by the general procedure, hooked up for receive at a step, on the Bench."""
+    number = desk.logbook.next_number()
+    job = open_job(desk.logbook, "fm-mobile", Card(number, "fm-mobile", "FM 3"), title="Fenmark Lode 80")
+    session = Session(desk.logbook, job)
+    session.go_to(step)
+    session.confirm_hook_up("receive")
+    desk.open(number)
+    return job
+
+
+def figure(desk: Desk) -> float:
+    try:
+        return float(desk.bench.step.figure.text().split()[0])
+    except (ValueError, IndexError):
+        return float("nan")
+
+
+def test_the_sound_card_reads_at_the_step_and_falls_back_to_typing(
+    desk: Desk, there: VirtualCard, speaker: Loudspeaker
+) -> None:
+    module = there.plug()
+    desk.logbook.set_setting("meters", {"input": "clip", "side": "left"})
+    job = own_radio(desk, "front-end")
+    bench = desk.bench
+    assert "readings are typed" in bench.bench.text() and bench.view is not None and not bench.view.reading.live
+    # One key listens; the figure moves with the sound, and says where it comes from.
+    speaker.give(12.0)
+    desk.key(Qt.Key.Key_I, SHIFT)
+    desk.until(lambda: bench.view is not None and bench.view.reading.live)
+    assert "SINAD live from the sound card" in bench.bench.text() and bench.step.log.text() == "Log  L"
+    desk.until(lambda: abs(figure(desk) - 12.0) < 1.0)
+    assert "live from" in bench.step.words.text() and "not logged" in bench.step.words.text()
+    speaker.give(20.0)
+    desk.until(lambda: abs(figure(desk) - 20.0) < 1.0)
+    # Logged by a key, with its source and its spread; nothing was typed.
+    desk.after(lambda: desk.key(Qt.Key.Key_L))
+    reading = fold(desk.logbook.tape(job), job).readings[-1].reading
+    assert (
+        reading.source == "sound card"
+        and reading.value == pytest.approx(20.0, abs=1.0)
+        and reading.std
+        and not reading.typed
+    )
+    # Typing goes on being possible, and wins while it is done.
+    desk.key("7")
+    desk.until(lambda: bench.step.typing)
+    desk.after(lambda: desk.key(Qt.Key.Key_Return))
+    assert fold(desk.logbook.tape(job), job).readings[-1].reading.source == "hand"
+    # Without the tone there is a needle, but nothing to log.
+    speaker.give(-100.0)
+    desk.until(lambda: "tone heard: turn modulation on" in bench.step.words.text())
+    # The same key types this quantity alone; the setting is kept for the next start.
+    desk.after(lambda: desk.key(Qt.Key.Key_I, SHIFT))
+    desk.until(lambda: bench.view is not None and not bench.view.reading.live)
+    assert desk.logbook.setting("live")["typed"] == ["rx.sinad"] and bench.step.log.text() == "Type  R"
+    desk.after(lambda: desk.key(Qt.Key.Key_I, SHIFT))
+    desk.until(lambda: bench.view is not None and bench.view.reading.live)
+    # Unplugged: one message, and the readings are typed.
+    there.unplug(module)
+    desk.until(lambda: bench.view is not None and not bench.view.reading.live)
+    assert "unplugged?" in bench.message_words.text() and "readings are typed" in bench.bench.text()
+
+
+def test_what_the_card_cannot_read_is_typed_and_a_simulated_radio_needs_none(
+    desk: Desk, there: VirtualCard, speaker: Loudspeaker
+) -> None:
+    del there
+    speaker.give(15.0)
+    own_radio(desk, "current-rest")
+    desk.key(Qt.Key.Key_I, SHIFT)
+    desk.until(lambda: desk.window._live is not None and desk.window._live.meter is not None)
+    desk.quiet()
+    assert desk.bench.view is not None and not desk.bench.view.reading.live
+    desk.key(Qt.Key.Key_I, SHIFT)
+    assert "does not read supply current" in desk.bench.message_words.text()
+    desk.open(147)
+    desk.key(Qt.Key.Key_I, SHIFT)
+    assert "simulated bench reads this by itself" in desk.bench.message_words.text()
+    # Chosen once: the settings say the same, and turn it off.
+    desk.window.show_settings()
+    live = desk.window._workshop.settings.live  # type: ignore[union-attr]
+    assert (
+        live.on.isChecked()
+        and live.quantities["rx.sinad"].isChecked()
+        and not live.quantities["rx.af_voltage"].isEnabled()
+    )
+    live.quantities["rx.distortion"].click()
+    assert desk.logbook.setting("live")["typed"] == ["rx.distortion"]
+    live.side.setCurrentIndex(live.side.findData("iq"))
+    live.side.activated.emit(live.side.currentIndex())
+    assert not live.quantities["tx.deviation"].isHidden() and live.quantities["rx.sinad"].isHidden()
+    live.on.click()
+    assert desk.window._live is not None and desk.window._live.meter is None
