@@ -281,9 +281,10 @@ def sheet_list(as_json: Json = False) -> None:
 @app.command()
 def robot(
     sheet: Annotated[
-        str, typer.Argument(help="A sheet's id, or a path with its physics file beside it; adjuster needs none.")
+        str,
+        typer.Argument(help="A sheet's id, or a path with its physics file beside it; adjuster and sweep need none."),
     ] = "",
-    task: Annotated[str, typer.Option("--task", help="align, frequency, transmit or adjuster")] = "align",
+    task: Annotated[str, typer.Option("--task", help="align, frequency, transmit, adjuster or sweep")] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many simulated radios.")] = 5,
     seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
     fault: Annotated[
@@ -299,6 +300,7 @@ def robot(
     """Let the robot technician align simulated radios by the coach's words, and judge it by the physics."""
     from unitone.robot.on_frequency import run_frequency_trial
     from unitone.robot.one_coil import classes_of, run_adjuster_trial
+    from unitone.robot.sweep import run_sweep_trial
     from unitone.robot.transmit_side import run_transmit_trial
     from unitone.robot.whole_radios import run_trial
 
@@ -307,8 +309,15 @@ def robot(
     if task == "adjuster":
         _tell_adjusters(run_adjuster_trial(sets, seed, workers, classes_of(fault)), as_json)
         return
+    if task == "sweep":
+        if sheet or fault != "none":
+            raise EntryError(
+                "sweep: single cores made from seeds, with and without a peak. Leave sheet and --fault out."
+            )
+        _tell_sweeps(run_sweep_trial(sets, seed, workers), as_json)
+        return
     if task not in runs:
-        raise EntryError(f"“{task}”: this version's robot knows the tasks {', '.join((*runs, 'adjuster'))}.")
+        raise EntryError(f"“{task}”: this version's robot knows the tasks {', '.join((*runs, 'adjuster', 'sweep'))}.")
     if not sheet:
         raise EntryError("Which radio? Name a sheet: unitone sheet list shows them.")
     if fault != "none" and task != "align":
@@ -337,6 +346,20 @@ def robot(
         print(f"{name}: named in {told['named']} of {told['sets']}")
     for problem in report["problems"]:
         print(f"seed {problem['seed']}: {'; '.join(problem['what'])}")
+
+
+def _tell_sweeps(report: dict[str, Any], as_json: bool) -> None:
+    if as_json:
+        _print(report)
+        return
+    for name, one in (("coach", report), *((b["name"], b) for b in report["baselines"])):
+        loss = one["loss_db"]
+        print(
+            f"{name}: loss {loss['mean']} dB mean, {loss['p95']} dB at 95 %, {one['seconds_per_set']} s a core, "
+            f"{one['wrong_verdicts']} wrong verdicts, {one['unfinished']} unfinished of {report['sets']}"
+        )
+    for problem in report["problems"]:
+        print(f"seed {problem['seed']}: {problem['what']}")
 
 
 @app.command()

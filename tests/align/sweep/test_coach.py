@@ -1,0 +1,112 @@
+"""The sweep coach: a sample of its proof, hills of another law than the one it fits, and what it says of what is no hill."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from unitone.align.sweep.coach import Said, SweepCoach, fit_pass, stands_out
+from unitone.robot.sweep import COMMANDS, run_sweep_trial, sweep_one
+
+TICK = 0.1
+
+
+class Turning:
+    """A hand of the test's own: steady, with a reaction of 0.3 s, and no play; ``hill`` gives decibels over turns."""
+
+    def __init__(self, hill, start: float, speed: float, noise: float, seed: int) -> None:  # type: ignore[no-untyped-def]
+        self.hill, self.at, self.speed, self.noise = hill, start, speed, noise
+        self.rng = np.random.default_rng(seed)
+        self.way, self.last, self.share, self.seconds = 0.0, 1.0, 1.0, 0.0
+        self.coach = SweepCoach()
+        self.codes: list[str] = []
+
+    def go(self, most_s: float = 90.0) -> Said:
+        pending: list[tuple[float, str]] = []
+        told, said = 0, Said("hold")
+        while self.seconds < most_s and not self.coach.over:
+            self.seconds += TICK
+            for _, what in [p for p in pending if p[0] <= self.seconds]:
+                self.way = 0.0 if what == "stop" else self.last if what in ("turn", "on a little") else -self.last
+                self.last = self.way or self.last
+                self.share = 1 / 3 if "slowly" in what or "little" in what else 1.0
+            pending = [p for p in pending if p[0] > self.seconds]
+            self.at += self.way * self.speed * self.share * TICK
+            said = self.coach.take(self.seconds, self.hill(self.at) + self.noise * float(self.rng.standard_normal()))
+            if said.count != told:
+                told = said.count
+                self.codes.append(said.code)
+                if said.code in COMMANDS:
+                    pending.append((self.seconds + 0.3, said.code))
+        return said
+
+
+def gaussian(at: float) -> float:
+    """No tuned circuit: a hill that falls with the square, everywhere."""
+    return -6.0 * at * at
+
+
+def pair(at: float) -> float:
+    """Two circuits in a row, one of them staggered a little: steeper, and not the same to both sides."""
+    return -10.0 * math.log10((1 + (at / 0.6) ** 2) * (1 + ((at - 0.25) / 0.9) ** 2))
+
+
+@pytest.mark.parametrize(("hill", "top"), [(gaussian, 0.0), (pair, 0.09)], ids=["square", "two circuits"])
+@pytest.mark.parametrize("start", [-1.1, 1.3], ids=["the right way", "the wrong way"])
+def test_a_hill_of_another_law_is_peaked_too(hill, top: float, start: float) -> None:  # type: ignore[no-untyped-def]
+    best = max(hill(x) for x in np.linspace(-2, 2, 4001))
+    assert hill(top) == pytest.approx(best, abs=0.02)
+    lost = []
+    for seed in range(6):
+        hand = Turning(hill, start, 0.22, 0.3, seed)
+        said = hand.go()
+        assert said.code == "peaked", hand.codes
+        lost.append(best - hill(hand.at))
+        assert said.gained_db == pytest.approx(hill(hand.at) - hill(start), abs=0.7)
+        # Begun the wrong way it is sent back once more than begun the right way.
+        assert hand.codes[0] == "turn" and ("back" in hand.codes) == (start > 0), hand.codes
+    assert np.mean(lost) < 0.12 and max(lost) < 0.4
+
+
+def test_a_dead_core_and_one_that_still_rises_at_its_stop_are_no_peaks() -> None:
+    for seed in range(8):
+        dead = Turning(lambda _: -5.0, 0.0, 0.2, 0.4, seed)
+        assert dead.go().code == "no effect" and "slowly back" not in dead.codes
+    for seed in range(12):
+        found = sweep_one(seed, kind="no-peak")
+        assert found.said == "at stop", found
+
+
+def test_a_sample_of_hands() -> None:
+    report = run_sweep_trial(40, 321)
+    assert report["loss_db"]["mean"] < 0.08 and report["wrong_verdicts"] == 0 == report["unfinished"], report
+    base = report["baselines"][0]
+    assert report["seconds_per_set"] < base["seconds_per_set"] and report["loss_db"]["mean"] < base["loss_db"]["mean"]
+    assert sum(report["classes"].values()) == 40 and report["classes"]["dead"] and report["classes"]["no-peak"]
+
+
+def test_the_top_of_a_pass_is_fitted_and_noise_is_no_hill() -> None:
+    t = np.arange(0, 8, TICK)
+    rng = np.random.default_rng(3)
+    hill = -10 * np.log10(1 + ((t - 4.7) / 1.6) ** 2)
+    heights = [fit_pass(t, 2.0 + hill + 0.3 * rng.standard_normal(t.size), 0.3) for _ in range(40)]
+    # A remembered highest reading lies a spread or two over the top; the fitted one does not.
+    assert (
+        np.mean([f.height for f in heights]) == pytest.approx(2.0, abs=0.08)
+        and np.std([f.height for f in heights]) < 0.15
+    )
+    assert np.mean([f.at for f in heights]) == pytest.approx(4.7, abs=0.05)
+    assert all(stands_out(t, hill + 0.3 * rng.standard_normal(t.size), 0.3) for _ in range(20))
+    assert not any(stands_out(t, 0.3 * rng.standard_normal(t.size), 0.3) for _ in range(40))
+
+
+def test_it_begins_at_rest_and_says_little_of_little() -> None:
+    coach = SweepCoach()
+    assert coach.said == Said("hold") and not coach.over
+    assert coach.felt_stop().code == "hold", "nothing was turned yet"
+    for n in range(8):
+        assert coach.take(n * TICK, 5.0).code == "hold"
+    assert coach.take(0.9, 5.0).code == "turn"
+    assert coach.felt_stop().code == "back", "nothing rose: the other way"
