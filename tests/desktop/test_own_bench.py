@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import subprocess
+import threading
+import time
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +15,8 @@ pytest.importorskip("PyQt6.QtWidgets")
 from PyQt6.QtCore import Qt
 
 from desktop.conftest import Desk
+from unitone.bench.drivers.live import Feed
+from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.job.card import Card
 from unitone.job.fold import fold
 from unitone.session.session import Session, open_job
@@ -159,3 +163,110 @@ def test_what_the_card_cannot_read_is_typed_and_a_simulated_radio_needs_none(
     assert not live.quantities["tx.deviation"].isHidden() and live.quantities["rx.sinad"].isHidden()
     live.on.click()
     assert desk.window._live is not None and desk.window._live.meter is None
+
+
+class Core:
+    """A radio whose one core a program turns: the sound it gives is pushed into the bench's meter, ten stretches a second."""
+
+    def __init__(self, meter: SoundMeter, at: float) -> None:
+        self.meter, self.at, self.way, self.count = meter, at, 0.0, 0
+        self._rng, self._phase = np.random.default_rng(8), 0.0
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run)
+        self._thread.start()
+
+    @property
+    def sinad_db(self) -> float:
+        """A circuit of half a turn either side, 16 dB at its top."""
+        return 16.0 - 1.6 * 10 * np.log10(1 + (self.at / 0.5) ** 2)
+
+    def _run(self) -> None:
+        fs, began = 48_000, time.monotonic()
+        while not self._stop.wait(max(0.0, began + self.count * 0.1 - time.monotonic())):
+            self.count += 1
+            self.at += self.way * 0.1
+            n, rms = fs // 10, 0.05
+            t = np.arange(n) / fs
+            noise = rms / np.sqrt(max(10 ** (self.sinad_db / 10) - 1, 1e-3) * 3100 / (fs / 2))
+            x = rms * np.sqrt(2) * np.sin(2 * np.pi * 1000 * t + self._phase) + noise * self._rng.standard_normal(n)
+            self.meter.feed.push(x)
+
+    def stop(self) -> None:
+        self._stop.set()
+        self._thread.join()
+
+
+@pytest.fixture
+def core(desk: Desk):  # type: ignore[no-untyped-def]
+    """The front end's T1 on a bench whose sound is made here; a feed of the real meter, without a card between."""
+    job = own_radio(desk, "front-end")
+    meter = SoundMeter(Feed(48_000.0, name="line in"))
+    pumping = threading.Thread(target=meter.pump)
+    pumping.start()
+    made = Core(meter, 0.9)
+    made.job = job  # type: ignore[attr-defined]
+    assert desk.window.worker is not None
+    desk.window.worker.connect_meters([meter], frozenset())
+    desk.until(lambda: desk.bench.view is not None and desk.bench.view.reading.live)
+    yield made
+    made.stop()
+    meter.feed.close()
+    pumping.join(10)
+
+
+def test_a_core_is_swept_to_its_peak_by_doing_what_the_coach_says(desk: Desk, core: Core) -> None:
+    bench = desk.bench
+    adjuster = bench.view.board.selected  # type: ignore[union-attr]
+    assert adjuster
+    start = core.sinad_db
+    desk.key(Qt.Key.Key_Space)
+    desk.until(lambda: bench.sweep.isVisible() and not bench.step.isVisible())
+    assert adjuster in bench.sweep.title.text()
+    # The hand: it does what the headline says, begun the wrong way.
+    ways, last = (
+        {
+            "either way": 0.25,
+            "the other way": -1.0,
+            "back slowly": -1 / 3,
+            "on a little": 1 / 3,
+            "back a little": -1 / 3,
+        },
+        0.25,
+    )
+    said, seen = "", []
+    while not bench._sweep.over:  # type: ignore[union-attr]
+        desk.until(lambda before=said: bench.sweep.headline.text() != before or bench._sweep.over)  # type: ignore[misc,union-attr]
+        said = bench.sweep.headline.text()
+        seen.append(said)
+        for words, way in ways.items():
+            if words in said:
+                last = way if words == "either way" else (last / abs(last)) * way * 0.25
+                core.way = last
+        if said == "Stop.":
+            core.way = 0.0
+        assert len(seen) < 30, seen
+    core.way = 0.0
+    assert "peaked" in bench.sweep.headline.text() and any("the other way" in x for x in seen), seen
+    assert core.sinad_db > 16.0 - 0.5
+    # Turning by key waits meanwhile; Enter logs the core, and the reading that came of it.
+    desk.key(Qt.Key.Key_Right)
+    assert "Sweeping" in bench.message_words.text()
+    desk.after(lambda: desk.key(Qt.Key.Key_Return))
+    desk.until(lambda: not bench.sweep.isVisible() and bench.step.isVisible())
+    state = fold(desk.logbook.tape(core.job), core.job)  # type: ignore[attr-defined]
+    swept = state.swept[adjuster]
+    assert swept.ended == "peaked" and swept.gained_db == pytest.approx((16.0 - start) / 1.6, abs=1.0)
+    assert state.readings[-1].reading.source == "sound card" and state.readings[-1].reading.value == pytest.approx(
+        core.sinad_db, abs=1.0
+    )
+    row = next(r for r in bench.view.board.ledger if r.adjuster == adjuster)  # type: ignore[union-attr]
+    assert row.text.startswith("swept: +") and not row.moved, "turns are not known: there is no way back by count"
+    # The coach goes on to the next core; it does not turn this one again.
+    assert adjuster not in bench.view.coach.headline, bench.view.coach.headline  # type: ignore[union-attr]
+    # Broken off: where it stands is unknown, and the core is not done.
+    desk.key(Qt.Key.Key_Space)
+    desk.until(lambda: bench.sweep.isVisible())
+    desk.after(lambda: desk.key(Qt.Key.Key_Escape))
+    desk.until(lambda: bench.step.isVisible())
+    state = fold(desk.logbook.tape(core.job), core.job)  # type: ignore[attr-defined]
+    assert [s.ended for s in state.swept.values()].count("broken off") == 1

@@ -139,6 +139,7 @@ def _visits_with_turns(state: JobState, step: Step, worked: Sequence[int]) -> in
     """How many of the visits that ended at these entries turned anything: one that only looked does not count."""
     ends = sorted(seq for past in state.concluded.values() for seq, _ in past)
     turned = [t.seq for t in state.turns if t.adjuster in step.adjusters and t.moved]
+    turned = sorted([*turned, *(s.seq for a, s in state.swept.items() if a in step.adjusters)])
     found = 0
     for seq in worked:
         before = ends[bisect_left(ends, seq) - 1] if bisect_left(ends, seq) else 0
@@ -290,7 +291,9 @@ def _work(state: JobState, step: Step) -> Advice:
     if now in ("not applicable", "accepted"):
         return Conclude(step.id, "accepted" if now == "accepted" else "not-applicable", outcome="judged")
     visit = _since(state, step)
-    working = any(t.seq > visit and t.adjuster in step.adjusters for t in state.turns)
+    working = any(t.seq > visit and t.adjuster in step.adjusters for t in state.turns) or any(
+        s.seq > visit and a in step.adjusters for a, s in state.swept.items()
+    )
     if not working:
         for index, line in enumerate(lines(state, step)):
             if line.now is None or line.stale:

@@ -84,9 +84,14 @@ def is_null(step: Step) -> bool:
 def hill_points(state: JobState, step: Step, group: tuple[str, ...], since: int) -> list[Logged]:
     """Readings of the step's hill since ``since`` that differ, in what reaches them, by these adjusters alone from now.
 
+    How far a sweep turned its adjuster is not known: what was read before it is of another hill.
+
     A hill is climbed at whatever level suits; what is set is set at the step's own level, other levels are those of its chart.
     """
     climbed = step.aim != "set"
+    since = max(
+        [since, *(s.seq for a, s in state.swept.items() if a in state.reaching(step.hill_id, step.hill_setting))]
+    )
     reaching = [a for a in state.reaching(step.hill_id, step.hill_setting) if a not in group]
     as_now = by_positions(lambda p: all(p[a] == state.positions[a] for a in reaching))
     found = on_hill(state, step, since)

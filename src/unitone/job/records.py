@@ -63,6 +63,14 @@ class Turn(NamedTuple):
     stop: bool
 
 
+class Sweep(NamedTuple):
+    """A core swept by hand: the entry, how it ended (peaked, at stop, no effect), and what was gained (dB). How far it was turned is not known."""
+
+    seq: int
+    ended: str
+    gained_db: float
+
+
 @dataclass(frozen=True)
 class Touch:
     """A part touched or an action done: what, in whose words, and what it reaches."""

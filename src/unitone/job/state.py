@@ -17,7 +17,7 @@ from unitone.job.card import Card
 from unitone.job.entries import Entry
 from unitone.job.entries.notes import Damaged
 from unitone.job.entries.readings import Reading
-from unitone.job.records import Judged, Logged, Loose, Touch, Tried, Turn, Variant
+from unitone.job.records import Judged, Logged, Loose, Sweep, Touch, Tried, Turn, Variant
 from unitone.job.shop import Finding, Shop
 from unitone.job.trial import Trial
 from unitone.sheet.conventions.questions import Choice, apply, choices
@@ -62,6 +62,8 @@ class JobState:
     at_seq: int = 0
     readings: list[Logged] = field(default_factory=list)
     turns: list[Turn] = field(default_factory=list)
+    #: The last sweep of each adjuster that was swept.
+    swept: dict[str, Sweep] = field(default_factory=dict)
     touches: list[Touch] = field(default_factory=list)
     judged: dict[str, Judged] = field(default_factory=dict)
     variants: list[Variant] = field(default_factory=list)

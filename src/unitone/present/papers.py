@@ -33,7 +33,9 @@ def paper_head(settings: Settings) -> Head:
 def certificate_of(state: JobState, without_owner: bool = False) -> Certificate:
     """The job's certificate, with what was turned in the trade's words."""
     turned = tuple(
-        (name, position_text(state.sheet.adjuster(name), mdeg)) for name, mdeg in state.positions.items() if mdeg
+        (name, tr("swept") if name in state.swept else position_text(state.sheet.adjuster(name), mdeg))
+        for name, mdeg in state.positions.items()
+        if mdeg or name in state.swept
     )
     made = certificate(state, turned)
     return record_without(replace(made, owner=""), _names(state)) if without_owner else made

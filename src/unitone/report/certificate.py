@@ -295,7 +295,10 @@ def _adjusted(state: JobState, found: Logged | None, now: Logged | None) -> bool
     """Was something turned between the two readings that affects them?"""
     if found is None or now is None or found is now:
         return False
-    turned = [a for a in state.sheet.adjusters if found.positions.get(a.id, 0) != now.positions.get(a.id, 0)]
+    swept = {a for a, s in state.swept.items() if found.seq < s.seq < now.seq}
+    turned = [
+        a for a in state.sheet.adjusters if a.id in swept or found.positions.get(a.id, 0) != now.positions.get(a.id, 0)
+    ]
     return any(a.can_change(now.reading.quantity_id, now.reading.conditions) for a in turned)
 
 

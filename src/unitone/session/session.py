@@ -21,7 +21,7 @@ from unitone.errors import BenchError, EntryError, HookUpError, StaleCommand, Ta
 from unitone.job.card import Card
 from unitone.job.entries import Entry, Said
 from unitone.job.entries.bench import Broken, HookedUp, Repaired, SetUp
-from unitone.job.entries.hands import Touched, Turned
+from unitone.job.entries.hands import Swept, Touched, Turned
 from unitone.job.entries.notes import Loosened, Noted, Tied, Tried, Voided
 from unitone.job.entries.opening import Finished, Opened
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
@@ -384,6 +384,14 @@ class Session:
         moved, stop = self.bench.turn(adjuster, asked_mdeg)
         self.append(Turned(adjuster, asked_mdeg, moved, stop))
         return moved
+
+    def swept(self, adjuster: str, ended: str, gained_db: float, seconds: float) -> None:
+        """A core was swept by hand, and how that ended (``SWEEP_ENDS``). Raises TapeError, BenchError on a simulated radio."""
+        self.sheet.adjuster(adjuster)
+        if self.bench.simulated:
+            raise BenchError(tr("A simulated radio has no core for your hand: turn it step by step."))
+        self.start_work()
+        self.append(Swept(adjuster, ended, round(gained_db, 2), round(seconds, 1)))
 
     def felt_stop(self, adjuster: str, clockwise: bool) -> None:
         """By hand: the adjuster stands at its end stop that way. Raises BenchError where it has none, or a simulated radio feels it itself."""

@@ -17,7 +17,7 @@ from unitone.align.hill_readings import hill_points, is_null, on_hill, points_of
 from unitone.align.null.nulling import next_null_move
 from unitone.align.pairs.pair import PairRead, next_pair_move
 from unitone.align.peak.by_ear import Answer, Heard, next_by_ear
-from unitone.align.peak.core import FARTHEST, Move, next_move, play_of, scale_of
+from unitone.align.peak.core import FARTHEST, Move, Why, next_move, play_of, scale_of
 from unitone.align.peak.hill import Point, draw, fit_hill
 from unitone.job.records import Logged
 from unitone.job.state import JobState
@@ -67,6 +67,8 @@ class Progress(NamedTuple):
     ended: str = ""
 
 
+#: How a sweep's end counts.
+_SWEPT: dict[str, Why] = {"peaked": "peaked", "at stop": "at-stop", "no effect": "dead"}
 #: Of several adjusters' ends, which counts before which.
 _GRAVE = {"at-stop": 4, "jumps": 3, "dead": 2, "no-convergence": 1}
 
@@ -83,7 +85,17 @@ def progress(state: JobState, step: Step, since: int) -> Progress:
             runs.append(Run(group, turn.seq))
     done = 0
     ends: dict[str, Move] = {}
+    swept = {a: s for a, s in state.swept.items() if s.seq > since and s.ended in _SWEPT}
+
+    def past_swept(done: int) -> int:
+        """Groups all of whose adjusters were swept are done by that."""
+        while done < len(plan) and all(a in swept for a in plan[done]):
+            ends.update({a: Move("stop", 0, _SWEPT[swept[a].ended]) for a in plan[done]})
+            done += 1
+        return done
+
     for number, run in enumerate(runs):
+        done = past_swept(done)
         if done >= len(plan):
             break
         end = runs[number + 1].first if number + 1 < len(runs) else None
@@ -95,10 +107,12 @@ def progress(state: JobState, step: Step, since: int) -> Progress:
                 return Progress(adjuster, move)
             continue
         done, ends[adjuster] = done + 1, move
+    done = past_swept(done)
     if done >= len(plan):
         worst = max(ends, key=lambda a: _GRAVE.get(ends[a].why, 0), default="")
         return Progress(None, ends.get(worst), worst)
-    adjuster, move = _of_run(state, step, plan[done], since, None, None)
+    group = tuple(a for a in plan[done] if a not in swept)
+    adjuster, move = _of_run(state, step, group, since, None, None)
     return Progress(adjuster, move)
 
 

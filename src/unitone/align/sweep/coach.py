@@ -319,25 +319,25 @@ class SweepCoach:
             found = np.bincount(
                 np.clip(np.round((u - _U[0]) / (_U[1] - _U[0])), 0, _U.size - 1).astype(int), weight.ravel(), _U.size
             )
-            self._where = np.convolve(found, _WANDER, "same") + 1e-9
+            self._where = _spread(found.astype(np.float64))
         # The top's height is not known for certain: what rests higher than it says so.
         doubt = math.hypot(self._fit.std, std)
-        self._where = self._where * np.exp(-0.5 * ((mean - self._fit.height + _loss(_U)) / doubt) ** 2)
-        self._where /= self._where.sum()
+        where = self._where * np.exp(-0.5 * ((mean - self._fit.height + _loss(_U)) / doubt) ** 2)
+        where /= where.sum()
         # What would be won by going there, in the mean of all that may be.
         moved = _loss(np.subtract.outer(_U, _U))
-        expected = moved.T @ self._where
+        expected: Floats = moved.T @ where
         best = int(expected.argmin())
-        gain = float((self._where * _loss(_U)).sum()) - float(expected[best])
+        gain = float((where * _loss(_U)).sum()) - float(expected[best])
         if gain < _WORTH_DB or self._nudges >= _MOST_NUDGES:
             self._state, self._said = "over", "peaked"
             return
         self._nudges += 1
-        u = float(_U[best])
-        self._where = np.convolve(np.interp(_U + u, _U, self._where, 0.0, 0.0), _WANDER, "same") + 1e-9
+        further = float(_U[best])
+        self._where = _spread(np.interp(_U + further, _U, where, 0.0, 0.0))
         self._state = "nudge"
-        self._tell("on a little" if u > 0 else "back a little")
-        self._until = now + max(0.15, abs(u) * self._tau)
+        self._tell("on a little" if further > 0 else "back a little")
+        self._until = now + max(0.15, abs(further) * self._tau)
 
     def _nudge_step(self, now: float) -> None:
         if now >= self._until:
@@ -347,4 +347,10 @@ class SweepCoach:
 def _loss(u: Floats) -> Floats:
     """What a circuit loses (dB) so many half-widths from its top."""
     made: Floats = 10.0 * np.log10(1.0 + u**2)
+    return made
+
+
+def _spread(where: Floats) -> Floats:
+    """A distribution over the grid after a hand has moved, as surely as hands do."""
+    made: Floats = np.convolve(where, _WANDER, "same") + 1e-9
     return made

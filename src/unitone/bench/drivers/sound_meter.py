@@ -58,7 +58,7 @@ class SoundMeter:
     source = "sound card"
 
     def __init__(self, feed: Feed, averaging_s: float = 1.0) -> None:
-        self.feed, self.averaging_s = feed, averaging_s
+        self.feed, self.averaging_s, self._usual_s = feed, averaging_s, averaging_s
         self._recent = Recent(feed.rate, feed.kind, _KEPT_S)
         self._there = threading.Condition()
         self._cancelled = False
@@ -86,6 +86,10 @@ class SoundMeter:
         """Was full scale reached a moment ago?"""
         return self._recent.overload
 
+    def average(self, seconds: float | None) -> None:
+        """Let the needle average over so long; None: as at first."""
+        self.averaging_s = self._usual_s if seconds is None else seconds
+
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
         if self.feed.kind == "iq":
@@ -101,7 +105,7 @@ class SoundMeter:
         """The needle over the averaging time; None before there is enough."""
         with self._there:
             x = self._recent.last(self.averaging_s)
-        if x.size < _LEAST_S * self.feed.rate:
+        if x.size < min(_LEAST_S, self.averaging_s) * self.feed.rate:
             return None
         try:
             return self._measured(self._read(quantity_id, x, conditions))
@@ -172,6 +176,10 @@ class SoundMeter:
     def _tone(self, quantity_id: str, audio: NDArray[np.float64], conditions: Conditions) -> _Figure:
         """SINAD or distortion; a tone that drowns in noise still has a SINAD, near 0 dB, and the words that it is none to log."""
         hz = conditions.tone_hz or 1000.0
+        if audio.size < _LEAST_S * self.feed.rate:
+            # A needle that follows a hand: too short for a report.
+            powers = tone_powers(audio, self.feed.rate, hz)
+            return _Figure(max(powers.sinad_db, 0.0) if quantity_id == "rx.sinad" else powers.distortion_pct, None, "")
         report = self._report(audio, hz)
         if report.sinad_db is not None and report.distortion_pct is not None:
             first = next(iter(report.warnings), "")

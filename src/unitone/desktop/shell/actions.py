@@ -76,6 +76,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("judge", N_("Accept what is out, or put the step aside, with a reason"), "A", "bench"),
     Action("conventions", N_("Conventions: this job's own choices"), "O", "bench"),
     Action("instrument", N_("Which instrument typed readings come from"), "I", "bench"),
+    Action("sweep", N_("Sweep the selected core: turn it while it is read"), "Space", "bench"),
+    Action("sweep-stop", N_("While sweeping: the core is at its stop"), "Z", "bench"),
     Action("source", N_("Read it from the sound card, or type it"), "Shift+I", "bench"),
     Action("job-sheet", N_("This job's own copy of its sheet: a variant"), "E", "bench"),
     Action("certificate", N_("Certificate"), "C", "bench"),

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.bench.ports import Meter
 from unitone.desktop.shell.trouble import troubles
 from unitone.errors import UnitoneError
@@ -24,13 +25,15 @@ from unitone.present.bench.bench_shapes import BenchView
 from unitone.present.bench.bench_view import at_own_level, take_view
 from unitone.present.bench.eyes import height
 from unitone.present.bench.figures import figure_of
+from unitone.present.bench.sweeping import Sweeping
 from unitone.present.card.card_view import take_card
 from unitone.session.session import Session
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
-#: The needle is read this often (seconds).
+#: The needle is read this often (seconds), and averages so long while a core is swept.
 TICK = 0.1
+_SWEEP_S = 0.1
 
 Command = Callable[[Session], object]
 
@@ -65,6 +68,8 @@ class BenchWorker(QObject):
     #: A command was sent, and was answered: done, or refused with words.
     asked = pyqtSignal()
     answered = pyqtSignal()
+    #: A core is being swept: what is seen of it; None where that is over.
+    swept = pyqtSignal(object)
     #: A stretch of what the simulated radio gives, and why it gives nothing, while somebody listens.
     sound = pyqtSignal(object)
     deaf = pyqtSignal(str)
@@ -85,6 +90,7 @@ class BenchWorker(QObject):
         #: The technician's own meters by wire, and what is typed all the same.
         self._meters: tuple[Meter, ...] = ()
         self._typed: frozenset[str] = frozenset()
+        self._sweep: Sweeping | None = None
         self._thread = threading.Thread(target=self._run, name="bench", daemon=True)
         self._thread.start()
 
@@ -120,12 +126,25 @@ class BenchWorker(QObject):
         """These read what they can on a bench of real instruments from now on; ``typed`` is typed all the same."""
 
         def wire() -> None:
+            self._stop_sweep()
             self._meters, self._typed = tuple(meters), typed
             if self._session is not None and not self._session.bench.simulated:
                 self._session.bench.connect(self._meters, self._typed)
                 self._show()
 
         self._queue.put(wire)
+
+    def sweep(self, adjuster: str) -> None:
+        """Sweep an adjuster of the step at hand: the needle follows the hand from now on."""
+        self._queue.put(lambda: self._begin_sweep(adjuster))
+
+    def felt_stop(self) -> None:
+        """The core that is swept is at its stop."""
+        self._queue.put(lambda: None if self._sweep is None else self._sweep.felt_stop())
+
+    def end_sweep(self, ended: str = "") -> None:
+        """Log the sweep as the coach ended it, or as ``ended``; then the whole reading that came of it."""
+        self._queue.put(lambda: self._end_sweep(ended))
 
     def set_live(self, wanted: bool) -> None:
         """Read the needle, or rest (when nobody looks)."""
@@ -225,6 +244,7 @@ class BenchWorker(QObject):
         return session
 
     def _open(self, job_id: str) -> None:
+        self._stop_sweep()
         self._keep()
         if self._session is not None and self._session.job_id == job_id:
             self._show()
@@ -264,8 +284,47 @@ class BenchWorker(QObject):
         self._dirty = self._dirty or self._session.state.seq != before
         self._show()
 
+    def _begin_sweep(self, adjuster: str) -> None:
+        if self._session is None:
+            return
+        self._sweep = Sweeping(self._session, adjuster)
+        self._selected = adjuster
+        self._average(_SWEEP_S)
+
+    def _end_sweep(self, ended: str) -> None:
+        sweep, session = self._sweep, self._session
+        self._stop_sweep()
+        if sweep is None or session is None:
+            return
+        said = sweep.said
+        ended = ended or said.code
+        session.swept(sweep.adjuster, ended, said.gained_db, sweep.now - sweep.began)
+        self._dirty = True
+        if ended != "broken off":
+            session.measure(sweep.conditions)
+        self._show()
+
+    def _stop_sweep(self) -> None:
+        if self._sweep is not None:
+            self._sweep = None
+            self._average(None)
+            self.swept.emit(None)
+
+    def _average(self, seconds: float | None) -> None:
+        """The needle of the meters that can averages so long; None: as it was set."""
+        for meter in self._meters:
+            if isinstance(meter, SoundMeter):
+                meter.average(seconds)
+
     def _idle(self) -> None:
         self._keep()
+        if self._sweep is not None and self._session is not None:
+            try:
+                self.swept.emit(self._sweep.tick(self._session, time.monotonic()))
+            except UnitoneError:
+                self._stop_sweep()
+                raise
+            return
         if self._listening:
             self._hear()
         if (

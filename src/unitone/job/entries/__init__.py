@@ -14,7 +14,7 @@ from unitone.errors import TapeError
 from unitone.job.entries.base import Entry as Entry
 from unitone.job.entries.base import Kind
 from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Repaired, SetUp
-from unitone.job.entries.hands import Touched, Turned
+from unitone.job.entries.hands import Swept, Touched, Turned
 from unitone.job.entries.notes import Damaged, Loosened, Noted, Tied, Tried, Voided
 from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
@@ -37,7 +37,7 @@ Said = (
     Opened | CardAmended | StatusSet | Finished | HandedOver | Archived
     | KitSet | InstrumentsSet | HookedUp | SetUp | Broken | Repaired
     | PhaseBegun | WentTo | Concluded | Judged | ConventionsChosen | VariantMade
-    | Reading | Turned | Touched | TrialMoved
+    | Reading | Turned | Swept | Touched | TrialMoved
     | Noted | Voided | Tried | Loosened | Tied | Damaged
     | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold
 )  # fmt: skip

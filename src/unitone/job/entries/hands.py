@@ -6,9 +6,12 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from unitone.errors import TapeError
 from unitone.job.entries.base import Entry, Kind
-from unitone.job.records import Touch, Turn
+from unitone.job.records import Sweep, Touch, Turn
 from unitone.sheet.model.sheet import Effect
 from unitone.words import tr
+
+#: How a sweep ends.
+SWEEP_ENDS = ("peaked", "at stop", "no effect", "broken off")
 
 if TYPE_CHECKING:
     from unitone.job.state import JobState
@@ -48,6 +51,38 @@ class Turned(Kind, frozen=True):
             here = state.positions[name]
             state.stops[name] = (here, high) if self.asked < 0 else (low, here)
         state.turns.append(Turn(at.seq, at.id, at.utc, name, self.asked, self.moved, self.stop))
+
+
+class Swept(Kind, frozen=True):
+    """An adjuster was swept by hand while its reading was watched: how it ended, what was gained (dB), how long it took. Turns are not known."""
+
+    kind: ClassVar[str] = "swept"
+    done_for_good: ClassVar[bool] = True
+
+    adjuster: str
+    ended: str
+    gained_db: float
+    seconds: float
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """Where it stands is not known any more: earlier readings are of another hill. Raises TapeError."""
+        if self.adjuster not in state.positions:
+            raise TapeError(
+                tr("Entry {seq} turns {name!r}, which the job's sheet does not have.", seq=at.seq, name=self.adjuster)
+            )
+        if self.ended not in SWEEP_ENDS:
+            raise TapeError(
+                tr(
+                    "Entry {seq} ends a sweep as {ended!r}, which is none of {list}.",
+                    seq=at.seq,
+                    ended=self.ended,
+                    list=", ".join(SWEEP_ENDS),
+                )
+            )
+        state.swept[self.adjuster] = Sweep(at.seq, self.ended, self.gained_db)
+        state.last_touch[self.adjuster] = at.seq
+        state.first_touch.setdefault(self.adjuster, at.seq)
+        state.reach(self.adjuster, at.seq, state.sheet.adjuster(self.adjuster).can_change)
 
 
 class Touched(Kind, frozen=True):

@@ -46,7 +46,7 @@ from unitone.present.bench.judgement import (
     tried_rows,
     variant_words,
 )
-from unitone.present.bench.log import log_strip
+from unitone.present.bench.log import describe_sweep, log_strip
 from unitone.present.bench.plots import hill_view, level_curve
 from unitone.present.bench.receiving import describe_receive
 from unitone.present.bench.sentences import amount, button, clock, direction, position_text, sentence
@@ -415,7 +415,8 @@ def clock_text(seen: float, moved: int) -> str:
 
 def _ledger(session: Session, step: Step, hand: str) -> tuple[LedgerRow, ...]:
     state = session.state
-    names = [*step.adjusters, *(n for n, p in state.positions.items() if p and n not in step.adjusters)]
+    turned = [n for n, p in state.positions.items() if p or n in state.swept]
+    names = [*step.adjusters, *(n for n in turned if n not in step.adjusters)]
     if hand and hand not in names:
         names.insert(0, hand)
     rows = []
@@ -426,6 +427,9 @@ def _ledger(session: Session, step: Step, hand: str) -> tuple[LedgerRow, ...]:
         seen = session.bench.seen(name)
         preset = seen is not None and adjuster.kind == "preset"
         text = clock_text(seen or 0.0, mdeg) if preset else position_text(adjuster, mdeg)
+        if name in state.swept:
+            # Turns are not counted while sweeping.
+            text = tr("swept: {how}", how=describe_sweep(state.swept[name].ended, state.swept[name].gained_db))
         points = tr("points to {clock}", clock=clock(seen or 0.0)) if preset else ""
         rows.append(
             LedgerRow(name, adjuster.kind, adjuster.where, text, place, name == hand, adjuster.tool, points, mdeg != 0)

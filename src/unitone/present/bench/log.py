@@ -6,7 +6,7 @@ from typing import assert_never
 
 from unitone.job.entries import Entry
 from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Repaired, SetUp
-from unitone.job.entries.hands import Touched, Turned
+from unitone.job.entries.hands import Swept, Touched, Turned
 from unitone.job.entries.notes import Damaged, Loosened, Noted, Tied, Tried, Voided
 from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
@@ -67,6 +67,8 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return _reading(said)
         case Turned():
             return _turn(state, said)
+        case Swept():
+            return tr("{adjuster} swept", adjuster=said.adjuster), describe_sweep(said.ended, said.gained_db)
         case HookedUp():
             return tr("hook-up"), tr(said.way)
         case Broken():
@@ -129,6 +131,12 @@ def _reading(reading: Reading) -> tuple[str, str]:
     if q.id == "rx.led_lights":
         name = reading.conditions.test_point or name
     return name, f"{figure} {unit}".strip()
+
+
+def describe_sweep(ended: str, gained_db: float) -> str:
+    """How a sweep ended, in a word or as what it gained."""
+    words = {"at stop": tr("at its stop"), "no effect": tr("no effect"), "broken off": tr("broken off")}
+    return words.get(ended) or tr("{db} dB", db=number(gained_db, 1, sign=True))
 
 
 def _turn(state: JobState, said: Turned) -> tuple[str, str]:

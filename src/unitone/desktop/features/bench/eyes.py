@@ -15,6 +15,7 @@ from unitone.desktop.shell.actions import ACTIONS
 from unitone.desktop.shell.worker import LiveFigure
 from unitone.errors import UnitoneError
 from unitone.present.bench.bench_shapes import BenchView
+from unitone.present.bench.sweeping import SweepView
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
@@ -136,6 +137,17 @@ class Eyes(QObject):
             self.far.show_live(live)
         if self.pitch is not None and self._view is not None:
             self.pitch.sound(self._view.step.id, live.height_db, self._view.reading.pitch[1])
+
+    def show_sweep(self, before: SweepView | None, sweep: SweepView | None) -> None:
+        """The sweep: seen from afar, sounded, and each new word of its coach spoken."""
+        if self.far is not None:
+            self.far.show_sweep(sweep)
+        if sweep is None:
+            return
+        if self.pitch is not None and self._view is not None:
+            self.pitch.sound(self._view.step.id, sweep.height_db, self._view.reading.pitch[1])
+        if self.voice is not None and (before is None or before.headline != sweep.headline):
+            self.voice.say(sweep.headline)
 
     def show_typed(self, text: str | None) -> None:
         """What is being typed."""

@@ -11,6 +11,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import Painted
 from unitone.present.bench.bench_shapes import BenchView
+from unitone.present.bench.sweeping import SweepView
 from unitone.words import tr
 
 _WRAP = int(Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
@@ -27,6 +28,7 @@ class FarView(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._view: BenchView | None = None
         self._live: LiveFigure | None = None
+        self._sweep: SweepView | None = None
         self._typed: str | None = None
         self.status = ""
         self._coach = QRectF()
@@ -59,6 +61,11 @@ class FarView(Painted):
     def show_live(self, live: LiveFigure) -> None:
         """The needle now."""
         self._live = live
+        self.update()
+
+    def show_sweep(self, sweep: SweepView | None) -> None:
+        """A core that is swept: its figure and its coach's line; None: none is."""
+        self._sweep = sweep
         self.update()
 
     def show_typed(self, text: str | None) -> None:
@@ -156,6 +163,8 @@ class FarView(Painted):
     def _number(self, painter: QPainter, view: BenchView, room: QRectF) -> None:
         live = self._live
         figure, unit = (live.figure, live.unit) if live is not None else (view.reading.figure, view.reading.unit)
+        if self._sweep is not None:
+            figure, unit = self._sweep.figure, self._sweep.unit
         typed = self._typed
         if typed is not None:
             figure, unit = typed + "▏", tr("Enter logs, Esc leaves")
@@ -223,9 +232,13 @@ class FarView(Painted):
             box.right() + 24 * unit, room.top() + 8 * unit, room.right() - box.right() - 44 * unit, room.height()
         )
         big = QRectF(words.left(), words.top(), words.width(), words.height() * 0.6)
-        self._line(painter, big, view.coach.headline, 58.0 * unit, "ink", True)
+        self._line(
+            painter, big, view.coach.headline if self._sweep is None else self._sweep.headline, 58.0 * unit, "ink", True
+        )
         small = QRectF(words.left(), big.bottom(), words.width(), room.bottom() - big.bottom() - 8 * unit)
-        self._line(painter, small, view.coach.detail, 24.0 * unit, "quiet")
+        self._line(
+            painter, small, view.coach.detail if self._sweep is None else self._sweep.detail, 24.0 * unit, "quiet"
+        )
 
     def _arrow(self, painter: QPainter, view: BenchView, box: QRectF, colour: QColor) -> None:
         if view.coach.arrow == 0:

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushBu
 from unitone.bench.instruments import Instrument
 from unitone.desktop.features.bench.eyes import Eyes
 from unitone.desktop.features.bench.step_card import StepCard
+from unitone.desktop.features.bench.sweep_card import SweepCard
 from unitone.desktop.features.bench.tray import Tray
 from unitone.desktop.shell.worker import BenchWorker, LiveFigure
 from unitone.desktop.theme.theme import theme
@@ -23,6 +24,7 @@ from unitone.desktop.widgets.picture import WHOLE, BoardImage, ImageReader
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
 from unitone.errors import BenchError, UnitoneError
 from unitone.present.bench.bench_shapes import BenchView, BoardPicture
+from unitone.present.bench.sweeping import SweepView
 from unitone.session.charts import chart_on
 from unitone.session.session import Session
 from unitone.session.trials import ask_what, ask_worth, keep_effect
@@ -65,6 +67,8 @@ class BenchPage(QWidget):
         worker.changed.connect(self._changed)
         worker.live.connect(self._live)
         worker.failed.connect(self._failed)
+        worker.swept.connect(self._swept)
+        self._sweep: SweepView | None = None
         self._build()
         #: Commands that were not answered yet; one that takes longer than the eye expects shows as pending.
         self._waiting = 0
@@ -112,6 +116,10 @@ class BenchPage(QWidget):
         self.step.pressed.connect(self.press)
         self.step.typed.connect(self._type_in)
         columns.addWidget(self.step, 57)
+        self.sweep = SweepCard()
+        self.sweep.pressed.connect(self.press)
+        self.sweep.hide()
+        columns.addWidget(self.sweep, 57)
         self.side = QWidget()
         self.side.setLayout(self._right())
         columns.addWidget(self.side, 33)
@@ -410,6 +418,9 @@ class BenchPage(QWidget):
         view = self.view
         if view is None:
             return
+        if self._sweep is not None:
+            self._press_sweeping(name, self._sweep)
+            return
         simple: dict[str, Callable[[Session], object]] = {
             "ccw": lambda s: s.turn(view.board.selected, -view.board.selected_step_mdeg),
             "cw": lambda s: s.turn(view.board.selected, view.board.selected_step_mdeg),
@@ -455,6 +466,9 @@ class BenchPage(QWidget):
             self.tray.ask_kit(view.hook_up.kit, lambda kit: self._worker.do(lambda s: s.measuring.set_kit(kit)))
         elif name == "note":
             self.tray.ask_note(lambda words: self._worker.do(lambda s: s.note(words)))
+        elif name == "sweep" and view.board.selected:
+            self.message.hide()
+            self._worker.sweep(view.board.selected)
         elif name == "source":
             self.source_wanted.emit(view.reading.quantity_id)
         elif name == "certificate":
@@ -541,6 +555,32 @@ class BenchPage(QWidget):
         else:
             self._worker.do(lambda s: s.follow(advice), view.seq)
 
+    # -- a sweep ----------------------------------------------------------------------------------
+
+    def _swept(self, sweep: SweepView | None) -> None:
+        """A core is being swept: its card stands in the step's place, and the eyes may stay on the board."""
+        before, self._sweep = self._sweep, sweep
+        self.step.setVisible(sweep is None)
+        self.sweep.setVisible(sweep is not None)
+        if sweep is not None:
+            self.sweep.show_sweep(sweep)
+        self.eyes.show_sweep(before, sweep)
+
+    def _press_sweeping(self, name: str, sweep: SweepView) -> None:
+        """The keys of a sweep: everything else waits until it is logged or broken off."""
+        if name in ("main", "log", "sweep") and sweep.over:
+            self._worker.end_sweep()
+        elif name in ("sweep", "leave"):
+            self._worker.end_sweep("broken off")
+        elif name in ("sweep-stop", "stop-ccw", "stop-cw") and not sweep.over:
+            self._worker.felt_stop()
+        elif name == "sweep-dead" and not sweep.over:
+            self._worker.end_sweep("no effect")
+        elif name in ("far", "pitch", "voice"):
+            self.eyes.press(name)
+        else:
+            self.tell(tr("Sweeping {adjuster}: log it or break it off first (Esc).", adjuster=sweep.adjuster))
+
     def _log(self, view: BenchView) -> None:
         if self.step.typing:
             # What stands in the field is what is logged.
@@ -589,6 +629,12 @@ class BenchPage(QWidget):
         if event is None:
             return
         if event.key() == Qt.Key.Key_Escape and self.eyes.leave():
+            return
+        if self._sweep is not None:
+            # Full hands find Escape and nought on the number pad.
+            names = {Qt.Key.Key_Escape: "leave", Qt.Key.Key_0: "sweep-dead"}
+            if (name := names.get(Qt.Key(event.key()))) is not None:
+                self.press(name)
             return
         text = event.text()
         if (

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.shell.worker import LiveFigure
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.chart import ChannelChart
+from unitone.desktop.widgets.figure import Figure
 from unitone.desktop.widgets.fitting import together
 from unitone.desktop.widgets.hill import HillPlot
 from unitone.desktop.widgets.lines import Line, Lines
@@ -63,57 +64,6 @@ class Arrow(Painted):
 
 #: Height of the reading beside a plot, and where nothing is plotted (pixels before scaling).
 _FIGURE, _LARGE_FIGURE = 58, 104
-
-
-class Figure(Painted):
-    """The reading, large, with its unit. Painted, so that a living needle never lays the card out anew."""
-
-    def __init__(self, size: int = _FIGURE) -> None:
-        super().__init__(tr("Reading"))
-        self._figure, self._unit, self._size = "—", "", size
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-
-    def sizeHint(self) -> QSize:
-        return QSize(theme.px(250), theme.px(self._size + 14))
-
-    def set_size(self, size: int) -> None:
-        """Larger where there is room for it (pixels before scaling)."""
-        if size != self._size:
-            self._size = size
-            self.updateGeometry()
-            self.update()
-
-    def text(self) -> str:
-        """The figure as it is shown."""
-        return self._figure
-
-    def show_figure(self, figure: str, unit: str) -> None:
-        """Show a figure and its unit."""
-        if (figure, unit) != (self._figure, self._unit):
-            self._figure, self._unit = figure, unit
-            self.setAccessibleDescription(f"{figure} {unit}".strip())
-            self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        del event
-        painter = self.painter()
-        # Where there is no reading, that is said softly: a bar of ink would be the loudest thing in sight.
-        none = self._figure == "—"
-        size = self._size // 2 if none else self._size
-        painter.setFont(theme.font(18))
-        room = self.width() - painter.fontMetrics().horizontalAdvance(self._unit) - theme.px(14)
-        painter.setFont(theme.font(size, True))
-        while size > 20 and painter.fontMetrics().horizontalAdvance(self._figure) > room:
-            size -= 4
-            painter.setFont(theme.font(size, True))
-        metrics = painter.fontMetrics()
-        base = (self.height() + metrics.capHeight()) / 2
-        painter.setPen(theme.colour("quiet" if none else "ink"))
-        painter.drawText(QPointF(0, base), self._figure)
-        x = metrics.horizontalAdvance(self._figure) + theme.px(12)
-        painter.setFont(theme.font(18))
-        painter.setPen(theme.colour("quiet"))
-        painter.drawText(QPointF(x, base), self._unit)
 
 
 class Entry(QLineEdit):
@@ -246,7 +196,7 @@ class StepCard(QFrame):
     def _figure_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(theme.px(10))
-        self.figure = Figure()
+        self.figure = Figure(_FIGURE)
         self.entry = Entry()
         self.entry.setProperty("role", "entry")
         self.entry.setAccessibleName(tr("Type a reading"))

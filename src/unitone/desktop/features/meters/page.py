@@ -27,7 +27,6 @@ from unitone.bench.drivers.live import Feed
 from unitone.bench.mybench import MyBench
 from unitone.bench.ports import Heard
 from unitone.desktop.audio.soundcard import SoundInput
-from unitone.desktop.features.bench.step_card import Figure
 from unitone.desktop.features.meters.against import Against, card_of
 from unitone.desktop.features.meters.how import HowCard
 from unitone.desktop.features.meters.listening import Listening
@@ -36,6 +35,7 @@ from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.listener import Listener, Seen
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.curves import Curves, scale_of
+from unitone.desktop.widgets.figure import Figure
 from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import Elided, label

@@ -1,0 +1,83 @@
+"""The card of a sweep, in the step's place while a core is swept: the figure, the trace, the coach's line, three buttons."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
+
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.figure import Figure
+from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.trace import LiveTrace
+from unitone.present.bench.sweeping import SweepView
+from unitone.words import tr
+
+_FIGURE = 96
+
+
+class SweepCard(QFrame):
+    """Shows one sweep. ``pressed`` with the name of an action of the Bench."""
+
+    pressed = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "card")
+        self._over = False
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(theme.px(18), theme.px(10), theme.px(18), theme.px(12))
+        layout.setSpacing(theme.px(8))
+        self.title = label("title", "", True)
+        layout.addWidget(self.title)
+        self.figure = Figure(_FIGURE)
+        self.figure.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        layout.addWidget(self.figure)
+        self.warning = label("warn", "", True)
+        self.warning.setAccessibleName(tr("About the reading"))
+        layout.addWidget(self.warning)
+        self.trace = LiveTrace()
+        layout.addWidget(self.trace, 1)
+        self.coach = QFrame()
+        self.coach.setProperty("role", "coach")
+        inside = QVBoxLayout(self.coach)
+        inside.setContentsMargins(theme.px(14), theme.px(10), theme.px(14), theme.px(10))
+        inside.setSpacing(1)
+        self.headline, self.detail = label("headline", "", True), label("quiet", "", True)
+        self.headline.setAccessibleName(tr("The coach says"))
+        inside.addWidget(self.headline)
+        inside.addWidget(self.detail)
+        layout.addWidget(self.coach)
+        row = QHBoxLayout()
+        self.stop = self._button("sweep-stop", tr("At the stop  Z"))
+        self.dead = self._button("sweep-dead", tr("No effect  0"))
+        self.main = self._button("main", "")
+        self.main.clicked.disconnect()
+        self.main.clicked.connect(lambda: self.pressed.emit("main" if self._over else "leave"))
+        self.main.setProperty("role", "main")
+        row.addWidget(self.stop)
+        row.addWidget(self.dead)
+        row.addStretch(1)
+        row.addWidget(self.main)
+        layout.addLayout(row)
+
+    def _button(self, name: str, words: str) -> QPushButton:
+        button = QPushButton(words)
+        button.setObjectName(name)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        button.clicked.connect(lambda: self.pressed.emit(name))
+        return button
+
+    def show_sweep(self, view: SweepView) -> None:
+        """The sweep now."""
+        self._over = view.over
+        for widget, words in (
+            (self.title, view.title), (self.headline, view.headline), (self.detail, view.detail), (self.warning, view.warning),
+        ):  # fmt: skip
+            if widget.text() != words:
+                widget.setText(words)
+        self.warning.setVisible(bool(view.warning))
+        self.figure.show_figure(view.figure, view.unit)
+        self.trace.show_trace(view.trace, view.top_db)
+        self.main.setText(f"{view.button}  ↵" if view.over else f"{view.button}  Esc")
+        self.stop.setEnabled(not view.over)
+        self.dead.setEnabled(not view.over)
