@@ -57,7 +57,9 @@ class LiveTrace(Painted):
             )
 
         painter.setPen(theme.colour("quiet"))
-        step = 2 if half < 6 else 5 if half < 15 else 10
+        # As many marks as there is room for their words.
+        fit = 1.4 * metrics.height() * 2 * half / max(room.height(), 1)
+        step = next((n for n in (1, 2, 5, 10, 20) if n >= fit), 50)
         for n in range(int((middle - half) // step) + 1, int((middle + half) // step) + 1):
             y = at(0, n * step).y()
             painter.setPen(QPen(theme.colour("line"), 1))
@@ -67,7 +69,8 @@ class LiveTrace(Painted):
                 QRectF(0, y - metrics.height() / 2, left - theme.px(8), metrics.height()), Qt.AlignmentFlag.AlignRight,
                 tr("{db} dB", db=number(n * step, 0, sign=n != 0)),
             )  # fmt: skip
-        for seconds, words in ((-30, tr("−30 s")), (-20, tr("−20 s")), (-10, tr("−10 s")), (0, tr("now"))):
+        marks = ((-30, tr("−30 s")), (-20, tr("−20 s")), (-10, tr("−10 s")), (0, tr("now")))
+        for seconds, words in marks if room.width() > 6 * metrics.horizontalAdvance("−30 s") else (marks[0], marks[-1]):
             wide = metrics.horizontalAdvance(words)
             x = min(max(at(seconds, 0).x() - wide / 2, left), self.width() - wide - theme.px(8))
             painter.drawText(QPointF(x, self.height() - theme.px(8)), words)

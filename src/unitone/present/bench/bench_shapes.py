@@ -209,6 +209,8 @@ class StepView:
     trial: str
     #: May it be asked here whether aligning is worth it?
     can_be_worth: bool
+    #: Is its reading live, so that its core may be swept?
+    can_be_swept: bool
     conditions: Conditions
     limit_words: str
     leave_alone: bool

@@ -84,6 +84,10 @@ def _source(session: Session, quantity_id: str) -> str:
     return "" if meter is None else meter.name
 
 
+def _sweepable(step: Step, hand: str) -> bool:
+    return step.aim in ("peak", "level") and hand in step.adjusters
+
+
 def _describe_bench(session: Session, quantity_id: str) -> str:
     if session.bench.simulated:
         return tr("Simulated bench · simulated radio")
@@ -154,6 +158,11 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             can_judge=can_judge(v, bool(state.finished)),
             trial=trial,
             can_be_worth=can_be_worth(step) and not state.finished,
+            can_be_swept=hooked
+            and not state.finished
+            and step.aim in ("peak", "level")
+            and hand in step.adjusters
+            and bool(_source(session, q_live)),
             conditions=wanted,
             limit_words=tr("limit {limit} ({source})", limit=limit_text(step), source=step.source),
             leave_alone=alone,

@@ -235,6 +235,8 @@ class BenchPage(QWidget):
         self.board.chosen.connect(self._worker.select)
         self.board.photo_wanted.connect(lambda path: self.view and self.photo_wanted.emit(self.view.job_id, path))
         layout.addWidget(self.board, 1)
+        # What a bare board leaves free lies under it, not round its heading.
+        layout.addStretch()
         column.addWidget(card, 5)
         self.all_back = QPushButton(tr("All back"))
         self.all_back.setProperty("role", "link")

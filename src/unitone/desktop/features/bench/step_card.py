@@ -149,6 +149,8 @@ class StepCard(QFrame):
         self._lives, self._lives_at = False, ""
         #: What is wrong with what the needle shows.
         self._warning = ""
+        #: May the core at hand be swept?
+        self._swept = False
         #: What was last fitted into what room.
         self._fitted: object = None
         layout = QVBoxLayout(self)
@@ -252,7 +254,9 @@ class StepCard(QFrame):
             "chart",
             tr("Read the chart: S-meter against level, squelch against its control, detector against frequency"),
         )
-        for button in (self.ccw, self.cw, self.log, self.back, self.charted, self.judge):
+        self.sweep = self._button("sweep", tr("Sweep the selected core: turn it while it is read"))
+        self.sweep.hide()
+        for button in (self.ccw, self.cw, self.sweep, self.log, self.back, self.charted, self.judge):
             row.addWidget(button)
         row.addStretch(1)
         row.addWidget(self.main)
@@ -325,7 +329,7 @@ class StepCard(QFrame):
         if self._view is None:
             return
         step = self._describe_step(self._view)
-        row = (self.ccw, self.cw, self.log, self.back, self.charted, self.judge, self.main)
+        row = (self.ccw, self.cw, self.sweep, self.log, self.back, self.charted, self.judge, self.main)
         self.ccw.setVisible(True)
         self.cw.setVisible(True)
         log = (tr("Log  L"), "L") if self._view.simulated or self._view.reading.live else (tr("Type  R"), "R")
@@ -334,6 +338,8 @@ class StepCard(QFrame):
             self.ccw.setHidden(less >= 3)
             self.cw.setHidden(less >= 3)
             self.log.setText(log[less > 3])
+            self.sweep.setText(tr("Sweep") if less > 1 else tr("Sweep  Space"))
+            self.sweep.setVisible(self._swept and less <= 3)
             self.back.setText("B" if less > 3 else tr("Back  B"))
             self.ccw.setText(f"◂ {step}" if less else f"◂ {step} " + tr("ccw"))
             self.cw.setText(f"{step} ▸" if less else f"{step} " + tr("cw") + " ▸")
@@ -356,9 +362,12 @@ class StepCard(QFrame):
             )
         self.log.setText(tr("Log  L") if view.simulated or view.reading.live else tr("Type  R"))
         self.log.setEnabled(not view.finished and view.hook_up.ok)
+        self._swept = view.step.can_be_swept and bool(view.board.selected)
         moved = any(r.adjuster == view.board.selected and r.moved for r in view.board.ledger)
         self.back.setText(tr("Back  B"))
         self.back.setEnabled(moved and not view.finished)
+        # Where a core is swept there is seldom anything to turn back by count.
+        self.back.setVisible(self.back.isEnabled() or not self._swept)
         self.charted.setVisible(bool(view.reading.chart_next))
         self.charted.setEnabled(view.hook_up.ok)
         set_tip(self.charted, tr("next: {what}", what=view.reading.chart_next))

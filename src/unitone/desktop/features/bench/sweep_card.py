@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.figure import Figure
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, set_tip
 from unitone.desktop.widgets.trace import LiveTrace
 from unitone.present.bench.sweeping import SweepView
 from unitone.words import tr
 
-_FIGURE = 96
+_FIGURE, _SMALL_FIGURE = 96, 56
 
 
 class SweepCard(QFrame):
@@ -24,6 +25,7 @@ class SweepCard(QFrame):
         super().__init__()
         self.setProperty("role", "card")
         self._over = False
+        self._main = ("", "")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(theme.px(18), theme.px(10), theme.px(18), theme.px(12))
         layout.setSpacing(theme.px(8))
@@ -50,6 +52,9 @@ class SweepCard(QFrame):
         row = QHBoxLayout()
         self.stop = self._button("sweep-stop", tr("At the stop  Z"))
         self.dead = self._button("sweep-dead", tr("No effect  0"))
+        for button in (self.stop, self.dead):
+            button.setAccessibleName(button.text())
+            set_tip(button, button.text())
         self.main = self._button("main", "")
         self.main.clicked.disconnect()
         self.main.clicked.connect(lambda: self.pressed.emit("main" if self._over else "leave"))
@@ -78,6 +83,34 @@ class SweepCard(QFrame):
         self.warning.setVisible(bool(view.warning))
         self.figure.show_figure(view.figure, view.unit)
         self.trace.show_trace(view.trace, view.top_db)
-        self.main.setText(f"{view.button}  ↵" if view.over else f"{view.button}  Esc")
+        role = "main" if view.over else ""
+        if self.main.property("role") != role:
+            self.main.setProperty("role", role)
+            style = self.main.style()
+            assert style is not None
+            style.unpolish(self.main)
+            style.polish(self.main)
+        self._main = (f"{view.button}  ↵", "↵") if view.over else (f"{view.button}  Esc", "Esc")
+        self.main.setAccessibleName(view.button)
+        self._fit()
         self.stop.setEnabled(not view.over)
         self.dead.setEnabled(not view.over)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Large type in a small window: the coach's line and the figure go before the trace, and keys before words."""
+        low = self.height() < theme.px(430)
+        self.figure.set_size(_SMALL_FIGURE if low else _FIGURE)
+        self.title.setVisible(self.height() > theme.px(360))
+        self.trace.setVisible(not low)
+        whole = (tr("At the stop  Z"), tr("No effect  0"), self._main[0])
+        for texts in (whole, ("Z", "0", self._main[0]), ("Z", "0", self._main[1])):
+            for button, words in zip((self.stop, self.dead, self.main), texts, strict=True):
+                button.setText(words)
+            if sum(
+                b.sizeHint().width() + theme.px(8) for b in (self.stop, self.dead, self.main)
+            ) <= self.width() - theme.px(36):
+                break
