@@ -87,8 +87,12 @@ def places(desk: Desk) -> Iterator[str]:
 def test_nothing_is_left_untranslated(pseudo: None, desk: Desk) -> None:
     seen, left = 0, []
     for place in places(desk):
+        # What the machine calls its sound inputs is nobody's text.
+        inputs = [w.settings.live.device for w in [desk.window._workshop] if w is not None and w.settings is not None]
         for widget, text in shown(desk.window):
             seen += 1
+            if widget in inputs and widget.accessibleName() != text:
+                continue
             if "[" not in text and not DATA.search(text):
                 left.append((place, type(widget).__name__, text))
     assert seen > 300 and left == []

@@ -5,8 +5,19 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QPixmap
-from PyQt6.QtWidgets import QFileDialog, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QPixmap, QResizeEvent
+from PyQt6.QtWidgets import (
+    QBoxLayout,
+    QFileDialog,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
 
 from unitone import files
 from unitone.desktop.features.workshop.live import LiveReadings
@@ -36,7 +47,17 @@ class SettingsPage(QWidget):
         self.setAccessibleName(tr("Settings"))
         self._logbook = logbook
         self._head = paper_head(logbook)
-        columns = QHBoxLayout(self)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        self._area = QScrollArea()
+        self._area.setWidgetResizable(True)
+        self._area.setFrameShape(QFrame.Shape.NoFrame)
+        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        whole.addWidget(self._area)
+        inside = QWidget()
+        inside.setObjectName("paper")
+        self._area.setWidget(inside)
+        columns = self._columns = QHBoxLayout(inside)
         columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(theme.px(12))
         columns.addWidget(self._papers(), 3, Qt.AlignmentFlag.AlignTop)
@@ -48,7 +69,14 @@ class SettingsPage(QWidget):
         second.addWidget(self.live)
         second.addStretch(1)
         columns.addLayout(second, 2)
+        columns.addStretch(0)
         self._show_mark()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        # Under one another where two columns would cut their words.
+        narrow = self.width() < theme.px(800)
+        self._columns.setDirection(QBoxLayout.Direction.TopToBottom if narrow else QBoxLayout.Direction.LeftToRight)
 
     def _card(self, title: str, words: str) -> tuple[QFrame, QVBoxLayout]:
         card = QFrame()
