@@ -58,6 +58,8 @@ _SLOWER, _SLOWER_SPREAD = 3.0, 0.35
 _TURNED_ROUND_S = 3.0
 #: What going on has to be worth (dB, in the mean of all that may be), and how often it is brought nearer.
 _WORTH_DB, _MOST_NUDGES = 0.04, 2
+#: So far under the top (dB), beyond all doubt, nothing is brought nearer by little.
+_FAR_DB = 0.4
 #: Readings of the approach are forgotten over so long (seconds).
 _MEMORY_S = 3.0
 #: Half-widths to go are looked for on this grid when the hand stands.
@@ -142,7 +144,7 @@ class SweepCoach:
         self._lowest = 0
         self._turning = 0.0
         self._count = 0
-        self._stops = 0
+        self._stops = self._again = 0
 
     @property
     def said(self) -> Said:
@@ -170,9 +172,7 @@ class SweepCoach:
         if self._state == "approach":
             self._begin_approach()
         elif self._state == "pass":
-            s = self._smoothed(self._from)
-            risen = s.size > 0 and float(np.mean(self._y[-_SECOND:])) - float(s.min()) > 0.7 * self._margin
-            if risen:
+            if self._has_risen():
                 self._said, self._state = "at stop", "over"
             elif self._stops and self._is_flat():
                 self._said, self._state = "no effect", "over"
@@ -180,6 +180,14 @@ class SweepCoach:
                 self._stops += 1
                 self._begin_pass("back", self._t[-1])
         return self.said
+
+    def _has_risen(self) -> bool:
+        """Does the last second of this pass stand clearly over its lowest?"""
+        y = np.array(self._y[self._from :])
+        if y.size < 2 * _SECOND:
+            return False
+        seconds = y[y.size % _SECOND :].reshape(-1, _SECOND).mean(axis=1)
+        return float(seconds[-1] - seconds.min()) > max(0.7 * self._margin, 6.0 * self.noise / math.sqrt(_SECOND))
 
     def _smooth(self, n: int = _SMOOTH) -> float:
         return float(np.mean(self._y[-n:]))
@@ -311,6 +319,12 @@ class SweepCoach:
         assert self._fit is not None
         n = sum(1 for t in self._t if t > now - _REST_S)
         mean, std = float(np.mean(self._y[-n:])), self.noise / math.sqrt(n)
+        if self._fit.height - mean > _FAR_DB + 3.0 * math.hypot(self._fit.std, std) and self._again < _MOST_NUDGES:
+            # Nowhere near: it is looked for once more, from the other side.
+            self._again += 1
+            self._nudges, self._where = 0, None
+            self._begin_approach()
+            return
         if self._where is None:
             # The hand had stopped a reaction after it was told: where that was, by the approach's own law.
             stood = self._until - _REST_S - _STANDS_S + self._reaction
