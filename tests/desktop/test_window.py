@@ -233,8 +233,8 @@ def test_notes_generator_and_hand_jobs(desk: Desk) -> None:
     form.make()
     desk.until(lambda: desk.bench.view is not None and desk.bench.view.number == 150)
     desk.bench.setFocus()
-    assert desk.bench.step.main.text().startswith("Confirm set-up")
-    desk.after(lambda: desk.key(Qt.Key.Key_Return))
+    # What is to be set up is told beside the reading, not asked to be confirmed.
+    assert desk.bench.step.main.text().startswith("Type the reading")
     desk.key(Qt.Key.Key_Return)
     assert desk.bench.step.typing, "on a hand bench the main button opens the entry"
     desk.key("8.02")

@@ -43,7 +43,8 @@ def test_a_job_dials_with_what_was_found_and_its_level_carries_the_doubt(
     assert before.measuring.take_bench() and not before.measuring.take_bench(), "once is enough"
     corrected = take_view(before).step.dial_words
     assert corrected != marked
-    before.follow(before.advice())
+    assert before.advice().act == "measure", "what is to be dialled is told with the reading"
+    before.set_up(before.advice().conditions)
     assert "as My bench found" in take_view(before).step.dial_words
     reading = before.type_in("0.25 uV")
     assert reading.u is not None and 0.2 < reading.u < 0.5
@@ -87,6 +88,7 @@ def test_what_thermal_noise_forbids_is_challenged(new_session: Callable[..., Ses
     session.measuring.set_kit(Kit(least_dbm=-140.0))
     session.set_up(at)
     assert "the generator leaks" in session.type_in("14 dB").warning
+    session.set_up(at)
     assert "the generator leaks" in session.measuring.send_in([("rx.sinad", 14.0, 0.1)], "a.wav").warning
     session.log_value(-133.0, 0.2, required)
     assert "is not possible" in session.state.readings[-1].reading.warning

@@ -29,7 +29,7 @@ def test_at_a_sensitivity_step_a_sinad_goes_to_the_level_that_is_dialled(new_ses
     session.confirm_hook_up("receive")
     advice = session.advice()
     assert advice.conditions is not None and advice.conditions.level_dbm is not None
-    session.follow(advice)
+    assert advice.act == "measure", "nothing is to be confirmed: what is dialled is told with it"
     reading = session.measuring.send_in([("rx.sinad", 11.2, 0.1)], "a.wav")
     assert reading.conditions.level_dbm == advice.conditions.level_dbm
     following = session.advice().conditions

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from unitone.align.advise import advise
 from unitone.align.charts import has_chart
-from unitone.align.moves import Done, HookUp
+from unitone.align.moves import Done, HookUp, Measure
 from unitone.errors import BenchError, HookUpError, UnitoneError
 from unitone.session.session import Session
 from unitone.words import tr
@@ -21,6 +21,9 @@ def chart_on(session: Session) -> None:
     while not isinstance(move, Done):
         if isinstance(move, HookUp):
             raise HookUpError.wrong_way(move.way, session.state.hook_up)
+        if isinstance(move, Measure) and not session.bench.simulated:
+            session.set_up(move.conditions)
+            return
         try:
             session.follow(move)
         except UnitoneError as error:

@@ -115,6 +115,11 @@ class Measuring:
 
     def listening(self) -> Conditions:
         """The conditions that the bench stands at for the step at hand: as dialled, else as the coach or the step says."""
+        state = self._session.state
+        last = state.readings[-1].seq if state.readings else 0
+        if not self._session.bench.simulated and state.set_up_seq > max(last, state.at_seq):
+            # What was set up since, on a bench of one's own, was chosen.
+            return state.set_up
         advice = self._session.advice()
         here = conditions_of(advice) if advice.step == self._session.step.id else None
         if here is not None and isinstance(advice, Measure):

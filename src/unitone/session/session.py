@@ -305,6 +305,7 @@ class Session:
             got.correction,
             warning=self.measuring.level_warning(quantity_id, got.value, wanted) if got.source == "sound card" else "",
         )
+        self._stand_at(wanted)
         self.append(reading)
         return reading
 
@@ -315,10 +316,10 @@ class Session:
         ratio is a reading at the level that is dialled.
         """
         self.need_hook_up()
-        wanted = conditions or self.state.set_up
+        wanted = conditions or (self.state.set_up if self.bench.simulated else self.measuring.listening())
         told = self.step.read_by or running(self.state) is not None
         quantity_id = self.reading_quantity(wanted) if told else self.step.quantity_id
-        if quantity_id in FOUND_BY and self._is_ratio(typed):
+        if quantity_id in FOUND_BY and self._is_ratio(typed, wanted):
             quantity_id, _, mark = FOUND_BY[quantity_id]
             if wanted.level_dbm is None:
                 raise EntryError(
@@ -329,13 +330,19 @@ class Session:
                     )
                 )
         reading = self.measuring.typed_reading(typed, quantity_id, wanted)
+        self._stand_at(wanted)
         self.append(reading)
         return reading
 
-    def _is_ratio(self, typed: str) -> bool:
+    def _stand_at(self, wanted: Conditions) -> None:
+        """A reading on a bench of one's own says that the bench stands so: that was told with it, and needs no confirming."""
+        if not self.bench.simulated and wanted != self.state.set_up:
+            self.append(SetUp(wanted))
+
+    def _is_ratio(self, typed: str, wanted: Conditions) -> bool:
         plain = typed.strip().lower()
         return plain.endswith("db") or (
-            self.state.set_up.level_dbm is not None and plain.replace(",", "").replace(".", "").lstrip("-−").isdigit()
+            wanted.level_dbm is not None and plain.replace(",", "").replace(".", "").lstrip("-−").isdigit()
         )
 
     def entry_unit(self, quantity_id: str) -> str:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from unitone.align.advise import leave_alone
 from unitone.align.charts import has_chart
 from unitone.align.frequency.counts import describe_oscillator
-from unitone.align.moves import Advice, Conclude, Turn, conditions_of
+from unitone.align.moves import Advice, Conclude, Measure, Turn, conditions_of
 from unitone.job.hookup import DAMAGES
 from unitone.job.records import Logged, by_conditions
 from unitone.job.state import JobState
@@ -49,7 +49,7 @@ from unitone.present.bench.judgement import (
 from unitone.present.bench.log import describe_sweep, log_strip
 from unitone.present.bench.plots import hill_view, level_curve
 from unitone.present.bench.receiving import describe_receive
-from unitone.present.bench.sentences import amount, button, clock, direction, position_text, sentence
+from unitone.present.bench.sentences import amount, button, clock, describe_change, direction, position_text, sentence
 from unitone.present.bench.steady import describe_more
 from unitone.present.bench.transmitting import describe_transmit
 from unitone.present.bench.trials import describe_trial
@@ -101,6 +101,12 @@ def take_view(session: Session, selected: str = "") -> BenchView:
     state, step = session.state, session.step
     advice = session.advice()
     headline, detail = sentence(advice, state.sheet, state.positions, session.bench.seen)
+    if (
+        isinstance(advice, Measure)
+        and not session.bench.simulated
+        and (words := describe_change(state, advice.conditions))
+    ):
+        detail = words
     trial = describe_trial(state, step)
     hand = _in_hand(state, step, advice, selected)
     parts = lines(state, step)

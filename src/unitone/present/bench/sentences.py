@@ -6,8 +6,10 @@ from collections.abc import Callable
 from typing import assert_never
 
 from unitone.align.moves import Advice, Conclude, Done, Finish, GoTo, HookUp, LogLevel, Measure, Seal, SetUp, Turn, Why
+from unitone.job.state import JobState
 from unitone.quantities.registry import FOUND_BY, Quantity, quantity
 from unitone.quantities.show import microvolts, number, show
+from unitone.sheet.model.front_panel import knob_words
 from unitone.sheet.model.sheet import EIGHTH, TURN, Adjuster, Conditions, Sheet, Step
 from unitone.words import N_, tr
 
@@ -255,6 +257,17 @@ _CONCLUSIONS = {
     "judged": lambda: tr("Decision logged. Go on."),
     "nothing-to-adjust": lambda: tr("Measured. Go on."),
 }
+
+
+def describe_change(state: JobState, wanted: Conditions) -> str:
+    """What has to be set up before a reading under ``wanted`` is taken, against how the bench stood at the last one; empty for nothing."""
+    if wanted == state.set_up:
+        return ""
+    parts = [words] if (words := _place(wanted)) and words != _place(state.set_up) else []
+    if wanted.level_dbm is not None and wanted.level_dbm != state.set_up.level_dbm:
+        parts.append(microvolts(wanted.level_dbm))
+    parts += [knob_words(name, at) for name, at in wanted.panel if dict(state.set_up.panel).get(name) != at]
+    return tr("Set up first: {what}.", what=", ".join(parts)) if parts else ""
 
 
 def button(advice: Advice, simulated: bool, live: bool = False) -> str:

@@ -55,7 +55,8 @@ class SweepCard(QFrame):
         for button in (self.stop, self.dead):
             button.setAccessibleName(button.text())
             set_tip(button, button.text())
-        self.main = self._button("main", "")
+        self.main = self._button("main", tr("Break off"))
+        self.main.setAccessibleName(tr("Break off"))
         self.main.clicked.disconnect()
         self.main.clicked.connect(lambda: self.pressed.emit("main" if self._over else "leave"))
         self.main.setProperty("role", "main")
