@@ -81,8 +81,8 @@ class Sweeping:
         high = None
         if read is not None:
             high = height(self._step, self._quantity_id, read.value, self._conditions.level_dbm)
-            # A reading that is no reading (overload, silence) says nothing of the core; a tone in noise does, however low.
-            if high is not None and not self._coach.over:
+            # A reading that is no reading (overload, a squelch that closes) says nothing of the core; a tone in noise does, however low.
+            if high is not None and not read.warning and not self._coach.over:
                 if self._first is None:
                     self._first = self.began = seconds
                 self._coach.take(seconds - self._first, high)
