@@ -33,7 +33,7 @@ from unitone.align.moves import (
 )
 from unitone.align.peak.core import LEVEL_STEP_DB, Move, scale_of
 from unitone.align.peak.hill import Point, curve, fit_hill
-from unitone.align.peak.visits import KEPT, WEAKEST_DBM, gains, hill_of, kept_level, progress
+from unitone.align.peak.visits import KEPT, STRONGEST_DBM, WEAKEST_DBM, gains, hill_of, kept_level, progress
 from unitone.align.probe.nudge import last_whole, trial_move, worth, worth_peaking
 from unitone.align.reading_move import to_read
 from unitone.align.sensitivity.find_level import next_level
@@ -404,6 +404,10 @@ def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
 # -- peaking ---------------------------------------------------------------------------------------
 
 
+#: A ratio under this, at the strongest level, is noise alone (dB).
+_NOTHING_HEARD_DB = 1.0
+
+
 def _peak(state: JobState, step: Step, since: int) -> Advice:
     advice = _peak_move(state, step, since)
     if not isinstance(advice, SetUp | Measure) or advice.why in ("closing", "other-channel", "recheck"):
@@ -426,6 +430,9 @@ def _peak_move(state: JobState, step: Step, since: int) -> Advice:
         if fresh and new is not None:
             why: Why = "level-too-strong" if new < level else "level-too-weak"
             return to_read(state, step, replace(conditions, level_dbm=new), why)
+        if fresh and step.hill_id in KEPT and level >= STRONGEST_DBM and last.reading.value < _NOTHING_HEARD_DB:
+            # Nothing comes through however strong the signal: that is found by tracing, not by turning.
+            return _close(state, step, "no-convergence")
     chosen_here = last is not None and state.set_up_seq > max(last.seq, state.at_seq)
     if (
         step.hill_id in KEPT
@@ -552,6 +559,8 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
         r = x.reading
         if r.value is not None:
             spots.append(Spot(x.positions[adjuster], r.value, r.std or q.usual_std, bool(r.bound)))
+    if _says_no_number(state, step, adjuster, since):
+        return _close(state, step, "no-convergence")
     part, here, stops = state.sheet.adjuster(adjuster), state.positions[adjuster], stops_touched(state, adjuster)
     if q.id == "tx.bias_current":
         return _biased(state, step, spots, target, close)
@@ -565,6 +574,12 @@ def _set(state: JobState, step: Step, since: int, aimed: float | None = None) ->
     if move.act == "go":
         return _turn(state, step, adjuster, move.target_mdeg, move.why)
     return _close(state, step, move.why)  # type: ignore[arg-type]
+
+
+def _says_no_number(state: JobState, step: Step, adjuster: str, since: int) -> bool:
+    """Was a word read here that says neither more nor less (no lock, nothing to count)? The same read again would say it again."""
+    read = hill_points(state, step, (adjuster,), since)
+    return bool(read) and read[-1].reading.value is None and read[-1].positions[adjuster] == state.positions[adjuster]
 
 
 def _biased(state: JobState, step: Step, spots: list[Spot], target: float, close: float) -> Advice:

@@ -257,9 +257,9 @@ def _faults(path: Path, sheet: Sheet) -> list[str]:
 
 @sheet_app.command("list")
 def sheet_list(as_json: Json = False) -> None:
-    """The workshop's own sheets and those that come with Unitone."""
+    """The workshop's own sheets, those that come with Unitone, and its general procedures."""
     from unitone.sheet.format.read import read_sheet
-    from unitone.sheet.library import Library
+    from unitone.sheet.library import Library, general
 
     rows = []
     for kept in Library(folder_of(_workspace) / "sheets").kept():
@@ -268,23 +268,27 @@ def sheet_list(as_json: Json = False) -> None:
             continue
         s = read_sheet(kept.path)
         rows.append({"id": s.id, "maker": s.maker, "name": s.name, "kind": s.kind, "steps": len(s.steps),
-                     "standin": kept.simulated, "faults": _faults(kept.path, s)})  # fmt: skip
+                     "standin": kept.simulated, "faults": _faults(kept.path, s), "general": False})  # fmt: skip
+    for path in general():
+        s = read_sheet(path)
+        rows.append({"id": s.id, "maker": "", "name": s.name, "kind": s.kind, "steps": len(s.steps), "standin": False, "faults": [],
+                     "general": True})  # fmt: skip
     if as_json:
         _print(rows)
-    else:
-        for r in rows:
-            print(
-                f"{r['id']:24} {r['maker']} {r['name']}, {r['kind']}, {r['steps']} steps{', simulated radio' if r['standin'] else ''}"
-            )
+        return
+    for r in rows:
+        simulated = ", simulated radio" if r["standin"] else ""
+        title = f"{r['maker']} {r['name']}".strip()
+        print(f"{r['id']:24} {title}, {r['kind']}, {r['steps']} steps{simulated}")
 
 
 @app.command()
 def robot(
     sheet: Annotated[
         str,
-        typer.Argument(help="A sheet's id, or a path with its physics file beside it; adjuster and sweep need none."),
+        typer.Argument(help="A sheet's id, or a path with its physics file beside it; a general procedure for by-hand; none for adjuster and sweep."),
     ] = "",
-    task: Annotated[str, typer.Option("--task", help="align, frequency, transmit, adjuster or sweep")] = "align",
+    task: Annotated[str, typer.Option("--task", help="align, frequency, transmit, adjuster, sweep or by-hand")] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many simulated radios.")] = 5,
     seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
     fault: Annotated[
@@ -298,13 +302,14 @@ def robot(
     as_json: Json = False,
 ) -> None:
     """Let the robot technician align simulated radios by the coach's words, and judge it by the physics."""
+    from unitone.robot.by_hand import run_by_hand_trial
     from unitone.robot.on_frequency import run_frequency_trial
     from unitone.robot.one_coil import classes_of, run_adjuster_trial
     from unitone.robot.sweep import run_sweep_trial
     from unitone.robot.transmit_side import run_transmit_trial
     from unitone.robot.whole_radios import run_trial
 
-    runs = {"align": run_trial, "frequency": run_frequency_trial, "transmit": run_transmit_trial}
+    runs = {"align": run_trial, "frequency": run_frequency_trial, "transmit": run_transmit_trial, "by-hand": run_by_hand_trial}
     task = {"send": "transmit"}.get(task, task)
     if task == "adjuster":
         _tell_adjusters(run_adjuster_trial(sets, seed, workers, classes_of(fault)), as_json)
@@ -317,7 +322,8 @@ def robot(
         _tell_sweeps(run_sweep_trial(sets, seed, workers), as_json)
         return
     if task not in runs:
-        raise EntryError(f"“{task}”: this version's robot knows the tasks {', '.join((*runs, 'adjuster', 'sweep'))}.")
+        known = ", ".join((*runs, "adjuster", "sweep"))
+        raise EntryError(f"“{task}”: this version's robot knows the tasks {known}.")
     if not sheet:
         raise EntryError("Which radio? Name a sheet: unitone sheet list shows them.")
     if fault != "none" and task != "align":

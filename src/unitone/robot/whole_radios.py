@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +23,7 @@ from unitone.robot.technician import GoldenSection, align
 from unitone.session.charts import chart_on
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find, physics_path
-from unitone.sheet.model.sheet import Sheet, Step
+from unitone.sheet.model.sheet import Conditions, Sheet, Step
 from unitone.simulator.physics import PhysicsFile, read_physics
 from unitone.store.logbook import Logbook
 
@@ -64,7 +64,8 @@ def run_set(
     session = Session(book, job)
     charts: list[str] = []
     work = GoldenSection(session).align() if baseline else align(session, charting(session, charts) if fault else None)
-    result = judge(session, path, seed, work.readings, work.moves, work.finished, fault, charts)
+    physics = read_physics(physics_path(path), session.sheet)
+    result = judge(session, session.sheet, physics, seed, work.readings, work.moves, work.finished, fault, charts)
     if logbook is None:
         book.close()
     return result
@@ -116,20 +117,23 @@ def is_named(session: Session, reason: str, charts: Sequence[str]) -> bool:
 
 
 def judge(
-    session: Session, path: Path, seed: int, readings: int, moves: int, finished: bool, fault: str = "",
-    charts: Sequence[str] = (),
+    session: Session, sheet: Sheet, physics: PhysicsFile, seed: int, readings: int, moves: int, finished: bool,
+    fault: str = "", charts: Sequence[str] = (), there: Callable[[Conditions], Conditions] = lambda c: c,
 ) -> SetResult:  # fmt: skip
-    """The referee's view of a job that a robot has worked on."""
-    sheet, state = session.sheet, session.state
-    physics = read_physics(physics_path(path), sheet)
+    """The referee's view of a job that a robot has worked on; ``sheet`` and ``physics`` are the radio's own, ``there`` says how it
+    calls a place of the procedure."""
+    state = session.state
     problems: list[str] = [] if finished else ["did not finish"]
     beyond: list[str] = []
+    def own(step: Step) -> Step:
+        return replace(step, required=tuple(map(there, step.required)))
+
     best = _Best(Referee(sheet, physics, seed, fault))
     left = Referee(sheet, physics, seed, fault)
     left.stand_at(dict(state.positions))
     wrong = 0
     named = None if not fault else is_named(session, physics.fault[fault].reason, charts)
-    for step in sheet.steps:
+    for step in session.sheet.steps:
         v = verdict(state, step)
         if v == "not applicable":
             continue
@@ -138,28 +142,28 @@ def judge(
             beyond.append(step.id)
             continue
         if v not in SETTLED:
-            if best.holds(step):
+            if best.holds(own(step)):
                 problems.append(f"{step.id} ends {v}")
             else:
                 beyond.append(step.id)
-        if v in SETTLED and any(left.clearly_out(step, c) for c in step.required):
+        if v in SETTLED and any(left.clearly_out(step, there(c)) for c in step.required):
             wrong += 1
             problems.append(f"{step.id} ends {v} but is out")
         last = state.concluded.get(step.id, [(0, "")])[-1][1]
-        if last in _FAILED and v not in SETTLED and best.holds(step):
+        if last in _FAILED and v not in SETTLED and best.holds(own(step)):
             wrong += 1
-    out = [s for s in sheet.steps if verdict(state, s) == "out_of_spec"]
+    out = [s for s in session.sheet.steps if verdict(state, s) == "out_of_spec"]
     if fault and not named and (physics.fault[fault].reason in CHARTED or _by_the_fault(out, sheet, physics, seed)):
         problems.append(f"{fault}: {physics.fault[fault].reason} was not named")
     problems += [f"{name} moved though in limits" for name in wrongly_touched(session)]
     # Whatever they were peaked by: a can behind the gain by its volts counts by what it costs of the ratio to noise, too.
-    coil_steps = [s for s in sheet.steps if s.quantity_id in _COILS and s.aim in ("peak", "level")]
+    coil_steps = [s for s in session.sheet.steps if s.quantity_id in _COILS and s.aim in ("peak", "level")]
     worked = [s for s in coil_steps if any(o != "in-spec" for _, o in state.concluded.get(s.id, []))]
     names = [a for s in worked for a in s.adjusters]
     loss = None
     if names:
-        loss = left.joint_loss_db(names, dict(state.positions), worked)
-    alone = sum(found_in_limits(state, s) and not state.moved_at_all(s) for s in sheet.steps if s.adjust)
+        loss = left.joint_loss_db(names, dict(state.positions), [own(s) for s in worked])
+    alone = sum(found_in_limits(state, s) and not state.moved_at_all(s) for s in session.sheet.steps if s.adjust)
     return SetResult(
         seed, readings, moves, not problems, wrong, loss, alone, tuple(problems), fault, named, tuple(beyond)
     )

@@ -15,7 +15,7 @@ from unitone.errors import BenchError, DoubtfulEntry, EntryError, TapeError
 from unitone.job.entries.bench import InstrumentsSet, KitSet
 from unitone.job.entries.readings import Reading
 from unitone.job.verdicts import RULES
-from unitone.quantities.entry import EXPECTED, parse_entry
+from unitone.quantities.entry import EXPECTED, Bound, parse_entry
 from unitone.quantities.registry import CANONICAL_UNIT, FOUND_BY, Quantity, quantity
 from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import canonical
@@ -28,6 +28,9 @@ from unitone.words import tr
 if TYPE_CHECKING:
     from unitone.session.session import Session
 
+#: Words for the ends of what can be tried or shown, and the kinds of which nothing is a zero.
+_ENDS = frozenset({"never opens", "always open", "pegged", "nothing"})
+_FROM_ZERO = frozenset({"volts", "amps", "watts", "ratio-db"})
 #: A level this far under what thermal noise allows is not argued with, only refused (dB).
 _BEYOND_DB = 2.0
 
@@ -83,14 +86,33 @@ class Measuring:
                 warning = self.forbidden(wanted.level_dbm, value, wanted) or warning
             if q.kind == "level" and u is None:
                 u = self.level_doubt(value)
+        bound = entry.bound
+        if entry.word in _ENDS and value is None:
+            value, bound = self._end_of(entry.word, q)
         if quantity_id in FOUND_BY:
             wanted = replace(wanted, level_dbm=None)
         corrected = raw is not None and value is not None and value != raw
         return Reading(
-            quantity_id, wanted, value, instrument.name if instrument else "by hand", "hand", None, entry.bound, entry.word,
+            quantity_id, wanted, value, instrument.name if instrument else "by hand", "hand", None, bound, entry.word,
             raw if corrected else None, value - raw if corrected and value is not None and raw is not None else 0.0,
             typed.strip(), u, warning,
         )  # fmt: skip
+
+    def _end_of(self, word: str, q: Quantity) -> tuple[float | None, Bound]:
+        """What a word says in numbers: more than the highest, or less than the lowest, that this bench could try or this scale shows."""
+        kit = self._session.state.kit
+        if q.kind == "level":
+            if word == "nothing":
+                return None, ""
+            highest = word == "never opens"
+            end = kit.gives(kit.most_dbm if highest else kit.least_dbm) - (0.0 if kit.generator_knows else kit.fixed_db)
+            return end, ">" if highest else "<"
+        if word == "pegged":
+            limit = self._session.step.limit
+            end_of_scale = limit.high if limit.high is not None else limit.low
+            known = self._session.step.quantity_id == q.id and end_of_scale is not None
+            return (end_of_scale if known else None), ">" if known else ""
+        return (0.0, "<") if q.kind in _FROM_ZERO else (None, "")
 
     def _ask_back(self, typed: str, q: Quantity, value: float, wanted: Conditions) -> None:
         """A value that can hardly be meant is asked back once. Raises DoubtfulEntry."""

@@ -36,6 +36,7 @@ from unitone.job.trial import Watched, What
 from unitone.job.verdicts import Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED
 from unitone.quantities.registry import FOUND_BY, quantity
+from unitone.session.growing import Growing
 from unitone.session.measuring import Measuring, my_bench
 from unitone.session.workshop import Workshop
 from unitone.sheet.conventions.questions import QUESTIONS
@@ -145,6 +146,7 @@ class Session:
         self.bench: Bench = bench or _bench_for(self.state, tape[0])
         self.measuring = Measuring(self)
         self.workshop = Workshop(self)
+        self.growing = Growing(self)
 
     @property
     def sheet(self) -> Sheet:

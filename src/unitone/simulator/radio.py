@@ -265,8 +265,8 @@ class SimulatedRadio:
         return (signal_hz - carrier) - wrong
 
     def mode_of(self, mode: str | None) -> str:
-        """The detector that listens: the mode asked for, or the only one that the radio has."""
-        return mode or self.receiver.usual_mode()
+        """The detector that listens: the mode asked for (``USB`` or ``usb``), or the only one that the radio has."""
+        return mode.lower() if mode else self.receiver.usual_mode()
 
     def receive(
         self, seconds: float, channel: str, signal: Signal | None, panel: Panel, bench_seconds: float = 1e9,

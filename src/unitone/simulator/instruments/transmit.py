@@ -98,7 +98,7 @@ class SpectrumAnalyser(_KeyedMeter):
         envelope = np.asarray(carrier.envelope, np.complex128)
         # The strongest line is the tone's; the carrier that is left lies the tone's frequency beside it.
         tone = conditions.tone_hz or 1000.0
-        offset = fit_carrier(envelope, carrier.rate) - SIDE.get(conditions.mode or "", 0.0) * tone
+        offset = fit_carrier(envelope, carrier.rate) - SIDE.get((conditions.mode or "").lower(), 0.0) * tone
         still = envelope * np.exp(-2j * np.pi * offset * np.arange(envelope.size) / carrier.rate)
         left = carrier_line(still) / max(float(np.quantile(np.abs(envelope) ** 2, 0.999)), 1e-12)
         level = 10.0 * math.log10(max(left, 1e-12)) + 0.2 * self.wiring.noise()
@@ -146,7 +146,7 @@ class ModulationMeter(_KeyedMeter):
 
     def _mode(self, conditions: Conditions) -> str:
         sends = self.radio.transmitter
-        return conditions.mode or "" if sends is None else sends.modulation(conditions.mode)
+        return (conditions.mode or "").lower() if sends is None else sends.modulation(conditions.mode)
 
     def _modulated(self, conditions: Conditions, tone: float, seconds: float) -> float:
         """Depth (AM), deviation (FM) or amplitude (SSB) that a tone makes."""

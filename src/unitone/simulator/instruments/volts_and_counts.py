@@ -100,11 +100,12 @@ class Counter(Instrument):
         place = w.place(conditions)
         sent = w.emit(seconds, conditions, conditions.mic_mv or 0.0, tone)
         nominal = float(self.radio.sheet.carrier_hz(place.channel, place.band))
-        if place.mode in SIDE:
+        side = SIDE.get((place.mode or "").lower())
+        if side is not None:
             # In SSB the counter sees the tone's line, that far beside a carrier that is not there.
             if not conditions.mic_mv:
                 raise BenchError(tr("There is no carrier to count in SSB: feed a tone to the microphone."))
-            nominal += SIDE[place.mode] * tone
+            nominal += side * tone
         return self._count(strongest(sent), nominal, seconds)
 
     def _at_test_point(self, quantity_id: str, conditions: Conditions, seconds: float) -> Measured:

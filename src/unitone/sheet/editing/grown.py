@@ -1,0 +1,109 @@
+"""A sheet that grows on the bench: an adjuster, a voltage row, a control or a step that was found on the radio itself.
+
+Every function takes a sheet as data and gives new data; nothing is changed in place. What is made this way is a row as a person
+would have written it in the editor.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from unitone.errors import EntryError
+from unitone.sheet.editing.draft import Draft, guess_kind
+from unitone.words import tr
+
+#: An adjuster of a step reaches what the step reads; of a receive circuit everything behind it.
+_WIDE = {"rx.": "rx.*", "tx.": "tx.*"}
+_ID = re.compile(r"^[A-Za-z][\w.-]{0,23}$")
+#: Quantities that one preset changes alone: it moves no other reading.
+_ALONE = frozenset({"rx.s_meter", "tx.deviation", "tx.am_depth", "tx.bias_current", "tx.bias_voltage", "tx.meter", "vco.tuning_voltage"})
+
+
+def _checked(draft: Draft, table: str, identifier: str, what: str) -> str:
+    name = identifier.strip()
+    if not _ID.match(name):
+        raise EntryError.not_understood(identifier, tr("a short name of letters and digits, like {example}", example=what))
+    if name in draft.ids(table):
+        raise EntryError(tr("“{name}” is there already. Choose another name.", name=name))
+    return name
+
+
+def _pinned(row: dict[str, Any], pin: tuple[float, float] | None, picture: str) -> dict[str, Any]:
+    if pin is not None:
+        row["pin"] = [round(pin[0], 4), round(pin[1], 4)]
+        if picture:
+            row["picture"] = picture
+    return row
+
+
+def with_adjuster(
+    data: dict[str, Any], step_id: str, identifier: str, kind: str = "", where: str = "", affects: tuple[str, ...] = (),
+    pin: tuple[float, float] | None = None, picture: str = "",
+) -> dict[str, Any]:  # fmt: skip
+    """The sheet with one more adjuster at a step. Its kind follows from its name where none is told. Raises EntryError."""
+    draft = Draft(data)
+    name = _checked(draft, "adjuster", identifier, "T3")
+    at = draft.ids("step").index(step_id)
+    step = draft.rows("step")[at]
+    quantity_id = str(step["quantity"])
+    reached = affects or (
+        (quantity_id,) if quantity_id in _ALONE else (_WIDE.get(quantity_id[:3], quantity_id),)
+    )
+    row: dict[str, Any] = {"id": name, "kind": kind or guess_kind(name), "affects": list(reached)}
+    if where.strip():
+        row["where"] = where.strip()
+    if step.get("stage"):
+        row["stage"] = step["stage"]
+    draft.add("adjuster", _pinned(row, pin, picture))
+    draft.put(("step", at, "adjust"), [*step.get("adjust", []), name])
+    if step.get("aim") == "check":
+        draft.put(("step", at, "aim"), "set")
+    return draft.data
+
+
+def without_adjuster(data: dict[str, Any], identifier: str) -> dict[str, Any]:
+    """The sheet without an adjuster that this radio does not have; a step that is left with none is a check. Raises EntryError."""
+    draft = Draft(data)
+    if identifier not in draft.ids("adjuster"):
+        raise EntryError(tr("The sheet has no adjuster “{name}”.", name=identifier))
+    for at, step in enumerate(draft.rows("step")):
+        groups = [[a for a in ([g] if isinstance(g, str) else g) if a != identifier] for g in step.get("adjust", [])]
+        left: list[Any] = [g[0] if len(g) == 1 else g for g in groups if g]
+        if left == step.get("adjust", []):
+            continue
+        draft.put(("step", at, "adjust"), left or None)
+        if not left:
+            draft.put(("step", at, "aim"), "check")
+    draft.remove("adjuster", [draft.ids("adjuster").index(identifier)])
+    return draft.data
+
+
+def with_voltage(
+    data: dict[str, Any], identifier: str, title: str, where: str = "", volts: str = "", tolerance: str = "10 %"
+) -> dict[str, Any]:
+    """The sheet with one more row of its voltage table; ``volts`` is what is expected, empty where nobody knows. Raises EntryError."""
+    draft = Draft(data)
+    name = _checked(draft, "voltage", identifier, "V3-anode")
+    row: dict[str, Any] = {"id": name, "title": title.strip() or name}
+    if where.strip():
+        row["where"] = where.strip()
+    if volts.strip():
+        row |= {"volts": volts.strip(), "tolerance": tolerance}
+    draft.add("voltage", row)
+    return draft.data
+
+
+def with_control(data: dict[str, Any], identifier: str, positions: str, does: str = "") -> dict[str, Any]:
+    """The sheet with one more control of the front panel. Raises EntryError."""
+    draft = Draft(data)
+    name = identifier.strip()
+    if not name:
+        raise EntryError(tr("Name the control."))
+    if name in draft.ids("control"):
+        raise EntryError(tr("“{name}” is there already. Choose another name.", name=name))
+    row = {"id": name, "positions": positions.strip() or "off, on"}
+    if does.strip():
+        row["does"] = does.strip()
+    draft.add("control", row)
+    return draft.data
