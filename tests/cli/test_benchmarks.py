@@ -11,7 +11,8 @@ import pytest
 
 #: The smallest size of each; ``{tmp}`` is a folder that goes away.
 TINY: dict[str, tuple[str, ...]] = {
-    "accuracy": ("0.02", "0.01"), "adjusters": ("1",), "attribution": ("4",), "events": ("1",), "find_level": ("3",),
+    "accuracy": ("0.02", "0.01"), "adjusters": ("1",), "attribution": ("4",), "by_hand": ("1", "7", "fm-handheld"), "events": ("1",),
+    "find_level": ("3",),
     "foreign": ("1", "6001", "dunlin"), "hostile": ("0.001", "1"), "killed": ("1",), "live": ("2",), "logbook": ("20", "5", "1"),
     "receive": ("5", "2", "1"), "receiver_speed": (),
     "recheck": ("5",), "robot": ("1", "2", "{tmp}/page.md"), "sheets": (), "sweep": ("8",), "start": ("1",), "variants": ("1",),

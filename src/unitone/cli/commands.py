@@ -286,9 +286,13 @@ def sheet_list(as_json: Json = False) -> None:
 def robot(
     sheet: Annotated[
         str,
-        typer.Argument(help="A sheet's id, or a path with its physics file beside it; a general procedure for by-hand; none for adjuster and sweep."),
+        typer.Argument(
+            help="A sheet's id, or a path with its physics file beside it; a general procedure for by-hand; none for adjuster and sweep."
+        ),
     ] = "",
-    task: Annotated[str, typer.Option("--task", help="align, frequency, transmit, adjuster, sweep or by-hand")] = "align",
+    task: Annotated[
+        str, typer.Option("--task", help="align, frequency, transmit, adjuster, sweep or by-hand")
+    ] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many simulated radios.")] = 5,
     seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
     fault: Annotated[
@@ -309,7 +313,12 @@ def robot(
     from unitone.robot.transmit_side import run_transmit_trial
     from unitone.robot.whole_radios import run_trial
 
-    runs = {"align": run_trial, "frequency": run_frequency_trial, "transmit": run_transmit_trial, "by-hand": run_by_hand_trial}
+    runs = {
+        "align": run_trial,
+        "frequency": run_frequency_trial,
+        "transmit": run_transmit_trial,
+        "by-hand": run_by_hand_trial,
+    }
     task = {"send": "transmit"}.get(task, task)
     if task == "adjuster":
         _tell_adjusters(run_adjuster_trial(sets, seed, workers, classes_of(fault)), as_json)

@@ -31,8 +31,11 @@ class Found(BaseModel):
 
 
 class Matching(BaseModel):
-    """A file of ``data/matching``: the radio, what the procedure's names are on its board (``adjusters``, ``points``), its
-    ``channels``, ``bands`` and ``modes`` by the procedure's names, what is more (``found``), which of the procedure's names this radio does not have (``missing``), and what of its physics differs (``sets``)."""
+    """A file of ``data/matching``: the radio, and what the procedure's names are on its board.
+
+    ``adjusters``, ``points``, ``channels``, ``bands`` and ``modes`` say that; ``found`` is what its board has more, ``missing`` which of
+    the procedure's adjusters it does not have, ``sets`` what of its physics differs.
+    """
 
     model_config = ConfigDict(extra="forbid")
     radio: str

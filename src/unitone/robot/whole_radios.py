@@ -6,7 +6,6 @@ import contextlib
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -125,6 +124,7 @@ def judge(
     state = session.state
     problems: list[str] = [] if finished else ["did not finish"]
     beyond: list[str] = []
+
     def own(step: Step) -> Step:
         return replace(step, required=tuple(map(there, step.required)))
 

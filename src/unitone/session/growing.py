@@ -39,7 +39,9 @@ class Growing:
         """An adjuster of the sheet that this radio does not have. Raises EntryError, SheetError, TapeError where it was turned."""
         self._make(tr("no {name} in this radio", name=identifier), lambda data: without_adjuster(data, identifier))
 
-    def add_voltage(self, identifier: str, title: str, where: str = "", volts: str = "", tolerance: str = "10 %") -> None:
+    def add_voltage(
+        self, identifier: str, title: str, where: str = "", volts: str = "", tolerance: str = "10 %"
+    ) -> None:
         """A row of the voltage table, while the probe is on the point. Raises EntryError, SheetError, TapeError."""
         self._make(
             tr("voltage row {name} added", name=identifier.strip()),

@@ -49,7 +49,9 @@ class Transmitter:
 
     def modulation(self, mode: str | None) -> str:
         """How the radio modulates in a mode: where none is told, as the only modulator that it has."""
-        return (mode or "").lower() or ("am" if self.transmit.am is not None and self.transmit.modulator_adjuster is None else "fm")
+        return (mode or "").lower() or (
+            "am" if self.transmit.am is not None and self.transmit.modulator_adjuster is None else "fm"
+        )
 
     def watts(self, carrier_hz: float, supply_share: float = 1.0) -> float:
         """Carrier power from drive and tank as the coils stand; goes with the square of the supply, and under what holds it."""

@@ -17,13 +17,25 @@ from unitone.words import tr
 _WIDE = {"rx.": "rx.*", "tx.": "tx.*"}
 _ID = re.compile(r"^[A-Za-z][\w.-]{0,23}$")
 #: Quantities that one preset changes alone: it moves no other reading.
-_ALONE = frozenset({"rx.s_meter", "tx.deviation", "tx.am_depth", "tx.bias_current", "tx.bias_voltage", "tx.meter", "vco.tuning_voltage"})
+_ALONE = frozenset(
+    {
+        "rx.s_meter",
+        "tx.deviation",
+        "tx.am_depth",
+        "tx.bias_current",
+        "tx.bias_voltage",
+        "tx.meter",
+        "vco.tuning_voltage",
+    }
+)
 
 
 def _checked(draft: Draft, table: str, identifier: str, what: str) -> str:
     name = identifier.strip()
     if not _ID.match(name):
-        raise EntryError.not_understood(identifier, tr("a short name of letters and digits, like {example}", example=what))
+        raise EntryError.not_understood(
+            identifier, tr("a short name of letters and digits, like {example}", example=what)
+        )
     if name in draft.ids(table):
         raise EntryError(tr("“{name}” is there already. Choose another name.", name=name))
     return name
@@ -47,9 +59,7 @@ def with_adjuster(
     at = draft.ids("step").index(step_id)
     step = draft.rows("step")[at]
     quantity_id = str(step["quantity"])
-    reached = affects or (
-        (quantity_id,) if quantity_id in _ALONE else (_WIDE.get(quantity_id[:3], quantity_id),)
-    )
+    reached = affects or ((quantity_id,) if quantity_id in _ALONE else (_WIDE.get(quantity_id[:3], quantity_id),))
     row: dict[str, Any] = {"id": name, "kind": kind or guess_kind(name), "affects": list(reached)}
     if where.strip():
         row["where"] = where.strip()

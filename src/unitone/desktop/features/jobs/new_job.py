@@ -32,8 +32,10 @@ _RECENT, _RECENT_JOBS = 4, 40
 
 #: General procedures, by the names of their files.
 _GENERAL = {
-    "am-mobile": N_("AM mobile"), "fm-mobile": N_("FM mobile"), "handheld": N_("handheld"), "ssb-set": N_("SSB set"),
-    "valve-receiver": N_("valve receiver"),
+    "am-mobile": N_("AM mobile"), "fm-mobile": N_("FM mobile, 26.965 to 27.405 MHz"),
+    "fm-mobile-uk": N_("FM mobile, 27.601 to 27.991 MHz"), "handheld": N_("AM handheld"), "fm-handheld": N_("FM handheld"),
+    "ssb-set": N_("multi-band SSB set"), "hf-valve-transceiver": N_("HF valve transceiver"),
+    "valve-receiver": N_("valve broadcast receiver"), "portable-receiver": N_("multi-band portable receiver"),
 }  # fmt: skip
 
 
