@@ -7,6 +7,7 @@ import json
 import os
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -244,6 +245,45 @@ def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) 
     raise typer.Exit(1 if bad else 0)
 
 
+@sheet_app.command("draft")
+def sheet_draft(
+    file: Annotated[Path, typer.Argument(help="The text of an alignment procedure: a text file, a PDF or a scan.")],
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", metavar="FILE", help="Write the sheet there.")
+    ] = None,
+    pages: Annotated[str, typer.Option("--pages", help="Of a PDF: 12 or 12-15.")] = "",
+    as_json: Json = False,
+) -> None:
+    """Draft a sheet from the text of a procedure; every step names the line it came from, and what is unsure is listed."""
+    import re
+
+    from unitone import files
+    from unitone.sheet.drafting.draft import draft_sheet
+    from unitone.sheet.drafting.reading import text_of
+
+    wanted = None
+    if pages:
+        match = re.fullmatch(r"(\d{1,5})(?:-(\d{1,5}))?", pages.strip())
+        if match is None:
+            raise EntryError.not_understood(pages, "pages, like 12 or 12-15")
+        wanted = int(match[1]), int(match[2] or match[1])
+    text = text_of(file, wanted)
+    drafted = draft_sheet(text.lines, file.stem)
+    if not drafted.steps:
+        raise SheetError([f"{file}:1: file: no step was found in it. Is this the text of an alignment procedure?"])
+    if output is not None:
+        files.write_file(output, drafted.text.encode(), lambda words: SheetError([f"{output}:1: file: {words}"]))
+    if as_json:
+        _print({**drafted.report(), "said": list(text.said)})
+        return
+    for step in drafted.steps:
+        print(f"line {step.line}: {step.title} ({step.aim}): {step.limit}")
+    for number, words in drafted.unsure:
+        print(f"{file}:{number}: {words} (unsure)", file=sys.stderr)
+    for number, words in drafted.unread:
+        print(f"{file}:{number}: “{words[:70]}” (not used)", file=sys.stderr)
+
+
 def _faults(path: Path, sheet: Sheet) -> list[str]:
     """The faults that a sheet's simulated radio knows; none where it has no physics file, or one that does not hold."""
     from unitone.sheet.library import physics_path
@@ -313,7 +353,7 @@ def robot(
     from unitone.robot.transmit_side import run_transmit_trial
     from unitone.robot.whole_radios import run_trial
 
-    runs = {
+    runs: dict[str, Callable[..., dict[str, Any]]] = {
         "align": run_trial,
         "frequency": run_frequency_trial,
         "transmit": run_transmit_trial,
