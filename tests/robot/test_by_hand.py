@@ -45,8 +45,8 @@ def test_a_matching_radio_names_what_is_there(name: str) -> None:
     ("quantity_id", "read", "typed"),
     [
         ("rx.sinad", Measured(11.84, "x"), "12.0"),
-        ("tx.power", Measured(3.87, "x"), "3.90"),
-        ("tx.frequency_error", Measured(-33.0, "x"), "27.204970 MHz"),
+        ("tx.power", Measured(3.87, "x"), "3.85"),
+        ("tx.frequency_error", Measured(-33.0, "x"), "27.204967 MHz"),
         ("supply.current", Measured(0.318, "x"), "320"),
         ("rx.s_meter", Measured(-6.4, "x"), "S8.00"),
         ("rx.squelch_opens", Measured(-116.27, "x"), "-116.3 dBm"),

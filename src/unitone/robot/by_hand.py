@@ -32,7 +32,7 @@ from unitone.store.logbook import Logbook
 #: How finely a scale is read by eye, in the canonical unit: a needle to a fifth of its smallest mark, a counter to its last digit,
 #: a multimeter to 10 mV. What is not here is read in the steps of its printed decimals.
 RESOLUTION: dict[str, float] = {
-    "supply.current": 0.01, "tx.frequency_error": 10.0, "rx.lo_error": 10.0, "rx.frequency_error": 100.0, "tx.power": 0.1, "tx.pep": 0.2,
+    "supply.current": 0.01, "tx.frequency_error": 1.0, "rx.lo_error": 10.0, "rx.frequency_error": 100.0, "tx.power": 0.05, "tx.pep": 0.2,
     "tx.deviation": 50.0, "tx.am_depth": 2.0, "tx.harmonic": 1.0, "tx.carrier_suppression": 1.0, "tx.field_strength": 0.5,
     "rx.sinad": 0.5, "rx.sn_ratio": 0.5, "rx.distortion": 0.2, "rx.quieting": 0.5, "rx.s_meter": 1.5, "tx.bias_current": 0.001,
 }  # fmt: skip
