@@ -88,7 +88,8 @@ def extracted() -> Catalog:
     for path in sorted((SOURCE / "report").glob("*.html")):
         for text in _IN_TEMPLATE.findall(path.read_text(encoding="utf-8")):
             catalog.add(text, locations=[(str(path.relative_to(SOURCE)), 0)])
-    for path in sorted((SOURCE / "data").glob("*/*.toml")):
+    # The radios that general procedures are tried on are shown to nobody.
+    for path in sorted(p for folder in ("general", "sheets") for p in (SOURCE / "data" / folder).glob("*.toml")):
         if not path.name.endswith(".physics.toml"):
             sheet = tomllib.loads(path.read_text(encoding="utf-8"))
             for text in (sheet["model"]["kind"], *from_sheet(sheet)):

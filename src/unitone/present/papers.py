@@ -12,17 +12,23 @@ from unitone.job.entries.opening import CardAmended, Opened
 from unitone.job.privacy import names_in, record_without
 from unitone.job.state import JobState
 from unitone.present.bench.sentences import position_text
+from unitone.present.card.readings import readings_view
 from unitone.report import formats as paper
 from unitone.report import handover as page
+from unitone.report import readings_sheet
 from unitone.report.certificate import Certificate, certificate
 from unitone.report.handover import Handover, handover
 from unitone.report.head import Head
 from unitone.store.ports import Settings
 from unitone.words import in_language, tr
 
-Paper = Literal["certificate", "handover"]
+Paper = Literal["certificate", "handover", "readings"]
 #: In which forms each paper can be had.
-FORMS: dict[Paper, tuple[str, ...]] = {"certificate": paper.FORMATS, "handover": page.FORMS}
+FORMS: dict[Paper, tuple[str, ...]] = {
+    "certificate": paper.FORMATS,
+    "handover": page.FORMS,
+    "readings": readings_sheet.FORMS,
+}
 
 
 def paper_head(settings: Settings) -> Head:
@@ -57,9 +63,29 @@ def render_paper(
     _check(kind, form)
     head = head or Head()
     with in_language(language or head.paper_language):
+        if kind == "readings":
+            return _readings_sheet(state, head)
         if kind == "handover":
             return page.render(replace(handover_of(state, without_owner), head=head), form)
         return paper.render(replace(certificate_of(state, without_owner), head=head), form)
+
+
+def _readings_sheet(state: JobState, head: Head) -> bytes:
+    """The sheet to fill in: what is read already stands in its box."""
+    view = readings_view(state)
+    groups = []
+    for group in view.groups:
+        rows = []
+        for row in group.rows:
+            boxes: list[str | None] = [None] * len(view.columns)
+            for cell in row.cells:
+                boxes[cell.column] = cell.value
+            rows.append(readings_sheet.BlankRow(row.title, row.how, row.limit, tuple(boxes)))
+        groups.append(readings_sheet.BlankGroup(group.title, group.safety, tuple(rows)))
+    card = state.card
+    return readings_sheet.render_sheet(
+        card.number, state.sheet.title, card.serial, state.entries[0].utc, card.simulated_seed is not None, view.columns, groups, head
+    )  # fmt: skip
 
 
 def write_paper(

@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 #: Words for the ends of what can be tried or shown, and the kinds of which nothing is a zero.
 _ENDS = frozenset({"never opens", "always open", "pegged", "nothing"})
 _FROM_ZERO = frozenset({"volts", "amps", "watts", "ratio-db"})
+#: A counter's reading without its unit: so many decimals, and so near to the channel (share).
+_COUNTER_PLACES, _COUNTER_NEAR = 3, 0.05
 #: A level this far under what thermal noise allows is not argued with, only refused (dB).
 _BEYOND_DB = 2.0
 
@@ -53,6 +55,14 @@ class Measuring:
         q = quantity(quantity_id)
         entry = parse_entry(typed, q.kind, q.shown)
         nominal = self._nominal_hz(q.id, wanted)
+        if (
+            q.kind == "hertz-error"
+            and entry.bare
+            and nominal
+            and entry.value
+            and _off_a_counter(typed, entry.value, nominal)
+        ):
+            entry = parse_entry(f"{typed.strip()} MHz", q.kind)
         instrument = instrument_for(self._session.state.instruments, q.id, self._session.state.chosen.get(q.id, ""))
         value = raw = u = None
         warning = ""
@@ -263,6 +273,16 @@ class Measuring:
             "{db} dB at {level} is not possible (at least {least} needed): the generator leaks, or a pad is wrong",
             db=number(ratio_db, 1), level=microvolts(level_dbm), least=microvolts(floor),
         )  # fmt: skip
+
+
+def _off_a_counter(typed: str, value: float, nominal_hz: float) -> bool:
+    """27.4050 where an error in hertz is asked: no error has such decimals, it is the counter's own reading in MHz."""
+    decimals = typed.strip().replace(",", ".").rpartition(".")
+    return (
+        bool(decimals[1])
+        and len(decimals[2]) >= _COUNTER_PLACES
+        and abs(value * 1e6 / nominal_hz - 1.0) < _COUNTER_NEAR
+    )
 
 
 def _modulation(quantity_id: str, conditions: Conditions) -> str:

@@ -336,6 +336,19 @@ class Session:
         self.append(reading)
         return reading
 
+    def type_at(self, step_id: str, index: int, typed: str) -> Reading:
+        """Log a typed reading of one requirement of any step: a box of the as-found sheet. Raises as ``type_in`` does."""
+        step = self.sheet.step(step_id)
+        if step.hook_up != "probe" and step.hook_up != self.state.hook_up:
+            raise HookUpError.wrong_way(step.hook_up, self.state.hook_up)
+        self.go_to(step_id)
+        return self.type_in(typed, step.required[index])
+
+    def measure_at(self, step_id: str, index: int) -> Reading:
+        """Let the bench read one requirement of any step. Raises as ``measure`` does."""
+        self.go_to(step_id)
+        return self.measure(self.step.required[index])
+
     def _stand_at(self, wanted: Conditions) -> None:
         """A reading on a bench of one's own says that the bench stands so: that was told with it, and needs no confirming."""
         if not self.bench.simulated and wanted != self.state.set_up:

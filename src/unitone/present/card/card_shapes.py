@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from unitone.job.card import Card
+from unitone.present.card.readings import ReadingsView
 from unitone.sheet.model.sheet import KnownFault
 
 
@@ -128,3 +129,4 @@ class CardView:
     on_air: tuple[Told, ...]
     controls: tuple[ControlCell, ...]
     controls_words: str
+    readings: ReadingsView

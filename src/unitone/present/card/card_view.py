@@ -7,6 +7,7 @@ from unitone.job.state import JobState
 from unitone.job.verdicts import describe_verdict, verdict
 from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
 from unitone.present.card.card_shapes import CapacitorCell, CardView, ControlCell, CurrentCell, LookRow, Told, VoltsCell
+from unitone.present.card.readings import readings_view
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import duration, number, show
 from unitone.radio.parts import TOLERANCE, recap_all
@@ -106,6 +107,7 @@ def take_card(session: Session) -> CardView:
         on_air=tuple(Told(day(r.utc), f"“{r.words}”" + (f" ({r.who})" if r.who else ""), _weight(state, r.speaks_of)) for r in shop.on_air),
         controls=controls_of(state),
         controls_words=_describe_controls(state),
+        readings=readings_view(state, frozenset(q for q in {s.quantity_id for s in sheet.steps} if session.bench.can_measure(q))),
     )  # fmt: skip
 
 

@@ -188,6 +188,12 @@ class BenchPage(QWidget):
         set_tip(self.start_now, tr("Skip the rest of the as-found round. Steps not read get no “as found” value."))
         self.start_now.clicked.connect(lambda: self._worker.do(lambda s: s.start_work()))
         layout.addWidget(self.start_now)
+        self.table = QPushButton(tr("As-found sheet  Shift M"))
+        self.table.setProperty("role", "link")
+        self.table.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        set_tip(self.table, tr("Every reading of the procedure in one table, typed in any order"))
+        self.table.clicked.connect(lambda: self.press("readings"))
+        layout.addWidget(self.table)
         self.recheck = QPushButton()
         self.recheck.setProperty("role", "recheck")
         self.recheck.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -473,6 +479,8 @@ class BenchPage(QWidget):
             self._worker.sweep(view.board.selected)
         elif name == "source":
             self.source_wanted.emit(view.reading.quantity_id)
+        elif name == "readings":
+            self.card.emit(view.job_id, "readings")
         elif name == "certificate":
             self.certificate.emit(view.job_id)
         elif name == "job-sheet":

@@ -11,6 +11,7 @@ from unitone.desktop.features.card.history import HistoryTab
 from unitone.desktop.features.card.inspection import InspectionTab
 from unitone.desktop.features.card.intake import IntakeTab
 from unitone.desktop.features.card.rails import RailsTab
+from unitone.desktop.features.card.readings import ReadingsTab
 from unitone.desktop.features.card.tab import CardTab
 from unitone.desktop.features.card.work import WorkTab
 from unitone.desktop.shell.errand import Errand
@@ -23,7 +24,8 @@ from unitone.store.logbook import Logbook
 from unitone.words import N_, tr
 
 TABS: tuple[tuple[str, str], ...] = (
-    ("intake", N_("Intake")), ("inspection", N_("Inspection")), ("rails", N_("Rails")), ("capacitors", N_("Capacitors")),
+    ("intake", N_("Intake")), ("inspection", N_("Inspection")), ("rails", N_("Rails")),
+    ("readings", N_("As-found sheet")), ("capacitors", N_("Capacitors")),
     ("work", N_("Work")), ("handing", N_("Handing over")), ("history", N_("History")),
 )  # fmt: skip
 
@@ -61,14 +63,21 @@ class CardPage(QWidget):
         self.stack = QStackedWidget()
         self.tabs: dict[str, CardTab] = {}
         self.intake, self.inspection, self.rails = IntakeTab(), InspectionTab(logbook.blob), RailsTab()
-        self.capacitors, self.work, self.handing, self.history = CapacitorsTab(), WorkTab(), HandingTab(), HistoryTab()
+        self.readings, self.capacitors, self.work, self.handing, self.history = (
+            ReadingsTab(),
+            CapacitorsTab(),
+            WorkTab(),
+            HandingTab(),
+            HistoryTab(),
+        )
         for (name, _), tab in zip(
-            TABS, (self.intake, self.inspection, self.rails, self.capacitors, self.work, self.handing, self.history), strict=True
+            TABS, (self.intake, self.inspection, self.rails, self.readings, self.capacitors, self.work, self.handing, self.history), strict=True
         ):  # fmt: skip
             self.tabs[name] = tab
             tab.do.connect(self._do)
             self.stack.addWidget(tab)
         self.handing.paper.connect(lambda kind: self.paper.emit(self._job, kind))
+        self.readings.paper.connect(lambda kind: self.paper.emit(self._job, kind))
         self.history.opened.connect(self.opened.emit)
         outer.addWidget(self.stack, 1)
         worker.card.connect(self._changed)

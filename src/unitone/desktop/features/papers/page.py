@@ -60,7 +60,11 @@ class PapersPage(QWidget):
         head.setSpacing(theme.px(6))
         self.kinds: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
-        for kind, words in (("certificate", tr("Certificate")), ("handover", tr("Handover page"))):
+        for kind, words in (
+            ("certificate", tr("Certificate")),
+            ("handover", tr("Handover page")),
+            ("readings", tr("As-found sheet")),
+        ):
             button = self.kinds[kind] = QPushButton(words)
             button.setProperty("role", "chip")
             button.setCheckable(True)
@@ -100,7 +104,8 @@ class PapersPage(QWidget):
 
     def show_job(self, job_id: str, kind: str = "certificate") -> None:
         """Make a paper of a job and show it."""
-        self._job, self.kind = job_id, "handover" if kind == "handover" else "certificate"
+        self._job = job_id
+        self.kind = "handover" if kind == "handover" else "readings" if kind == "readings" else "certificate"
         self.kinds[self.kind].setChecked(True)
         for form, button in self.buttons.items():
             button.setVisible(form in FORMS[self.kind])
@@ -112,6 +117,8 @@ class PapersPage(QWidget):
     def _make(self, job_id: str, kind: Paper, private: bool, tongue: str) -> tuple[bytes, str]:
         state, head = read(self._logbook.tape(job_id), job_id), paper_head(self._logbook)
         about = handover_of(state).headline if kind == "handover" else certificate_of(state).summary
+        if kind == "readings":
+            about = tr("to print and fill in by pencil; typed in later on the card")
         return render_paper(
             state, kind, "pdf", private, head, tongue
         ), f"{state.card.number:04d} · {state.sheet.title} · {about}"
