@@ -132,3 +132,29 @@ def test_found_and_left_stand_side_by_side_and_the_sheet_prints_blank(desk: Desk
     assert paper.startswith(b"%PDF")
     text = "".join(page.extract_text() for page in PdfReader(io.BytesIO(paper)).pages)
     assert all(words in text for words in ("As-found sheet", "Carrier frequency", "2.40 V", "dummy load on"))
+
+
+def test_by_ear_three_keys_of_the_number_pad_say_it(desk: Desk) -> None:
+    number = desk.logbook.next_number()
+    job = open_job(desk.logbook, "am-mobile", Card(number, "am-mobile"), title="Fenmark Lode 80 AM")
+    session = Session(desk.logbook, job)
+    session.set_conventions({"reading": "ear"})
+    session.start_work()
+    session.go_to("front-end")
+    session.confirm_hook_up("receive")
+    session.type_in("4 dB")
+    desk.open(number)
+    bench = desk.bench
+    assert bench.step.ear.isVisible()
+    said = []
+    # Louder, softer, the same: each after the turn that the coach asked for.
+    for key, word in (("/", "same"), ("+", "louder"), ("-", "softer"), ("=", "same")):
+        desk.until(lambda: bench.step.ear.isVisible())
+        desk.after(lambda k=key: desk.key(k))
+        said.append(word)
+        assert [
+            r.reading.word for r in fold(desk.logbook.tape(job)).readings if r.reading.quantity_id == "rx.loudness"
+        ] == said
+        if not bench.step.ear.isVisible():
+            desk.after(lambda: desk.key(Qt.Key.Key_Return))
+    assert not bench.step.typing

@@ -404,8 +404,9 @@ def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
 # -- peaking ---------------------------------------------------------------------------------------
 
 
-#: A ratio under this, at the strongest level, is noise alone (dB).
-_NOTHING_HEARD_DB = 1.0
+def _size(step: Step, value: float) -> float:
+    """How far a reading stands from nothing: an AVC line may go negative."""
+    return abs(value) if step.hill_id == "rx.agc_voltage" else value
 
 
 def _peak(state: JobState, step: Step, since: int) -> Advice:
@@ -430,7 +431,8 @@ def _peak_move(state: JobState, step: Step, since: int) -> Advice:
         if fresh and new is not None:
             why: Why = "level-too-strong" if new < level else "level-too-weak"
             return to_read(state, step, replace(conditions, level_dbm=new), why)
-        if fresh and step.hill_id in KEPT and level >= STRONGEST_DBM and last.reading.value < _NOTHING_HEARD_DB:
+        kept = KEPT.get(step.hill_id)
+        if fresh and kept is not None and level >= STRONGEST_DBM and _size(step, last.reading.value) < kept.nothing:
             # Nothing comes through however strong the signal: that is found by tracing, not by turning.
             return _close(state, step, "no-convergence")
     chosen_here = last is not None and state.set_up_seq > max(last.seq, state.at_seq)

@@ -40,7 +40,7 @@ def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
             if logged.reading.conditions.deviation_hz
             else (ratio, spread)
         )
-    if q.kind == "ratio-db":
+    if q.kind in ("ratio-db", "s-units"):
         return value, std or q.usual_std
     if q.kind == "dbc":
         return -value, std or q.usual_std
@@ -48,7 +48,9 @@ def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
         return -20.0 * math.log10(max(value, 1e-3) / 100.0), 8.69 * (std or q.usual_std) / max(value, 1e-3)
     if q.kind == "watts":
         return 10.0 * math.log10(max(value, 1e-6)), 4.34 * (std or q.usual_std) / max(value, 1e-6)
-    return 20.0 * math.log10(max(value, 1e-9)), 8.69 * (std or q.usual_std) / max(value, 1e-9)
+    # An AVC line may go negative: what counts is how far it stands from zero.
+    size = max(abs(value), 1e-9)
+    return 20.0 * math.log10(size), 8.69 * (std or q.usual_std) / size
 
 
 def through_threshold(ratio_db: float, std_db: float, slope: float) -> tuple[float, float]:

@@ -43,6 +43,7 @@ WORDS_OF_KIND: dict[Kind, frozenset[str]] = {
     "s-units": frozenset({"pegged", "nothing"}),
     "dbc": frozenset({"nothing"}),
     "gain-db": frozenset({"nothing"}),
+    "scale": frozenset({"pegged", "nothing"}),
 }
 
 #: The form expected for each kind, with an example, for error messages and field hints.
@@ -58,6 +59,7 @@ EXPECTED: dict[Kind, str] = {
     "s-units": N_("an S-meter reading, like S7, S9+10 or 9"),
     "dbc": N_("decibels under the carrier, like -64 or 64 dBc"),
     "gain-db": N_("decibels, less with a minus sign, like -3.5"),
+    "scale": N_("a figure of the scale, like 6.5"),
 }
 
 #: Typed unit (lower case, µ as u) -> (unit family, canonical spelling)
@@ -73,12 +75,13 @@ _UNITS: dict[Kind, dict[str, str]] = {
     "s-units": {"db": "dB"},
     "dbc": {"dbc": "dBc", "db": "dBc"},
     "gain-db": {"db": "dB"},
+    "scale": {"div": "div"},
 }
 #: What a bare number means.
 _BARE: dict[Kind, tuple[str, float]] = {
     "volts": ("V", 1.0), "amps": ("A", 1.0), "watts": ("W", 1.0), "hertz": ("Hz", 1.0), "hertz-error": ("Hz", 1.0),
     "ratio-db": ("dB", 1.0), "percent": ("%", 1.0), "level": ("V", 1e-6), "s-units": ("S", 1.0), "dbc": ("dBc", 1.0),
-    "gain-db": ("dB", 1.0),
+    "gain-db": ("dB", 1.0), "scale": ("div", 1.0),
 }  # fmt: skip
 _RKM = re.compile(r"^([+-]?\d+)([pnumkMGR])(\d+)$", re.ASCII)
 _NUMBER = re.compile(r"^([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE | re.ASCII)

@@ -9,7 +9,18 @@ from unitone.words import N_, translated
 
 Better = Literal["high", "low", "nominal"]
 Kind = Literal[
-    "volts", "amps", "watts", "hertz", "hertz-error", "ratio-db", "percent", "level", "s-units", "dbc", "gain-db"
+    "volts",
+    "amps",
+    "watts",
+    "hertz",
+    "hertz-error",
+    "ratio-db",
+    "percent",
+    "level",
+    "s-units",
+    "dbc",
+    "gain-db",
+    "scale",
 ]
 
 
@@ -51,6 +62,7 @@ CANONICAL_UNIT: dict[Kind, str] = {
     "s-units": "dB over S9",
     "dbc": "dBc",
     "gain-db": "dB",
+    "scale": "div",
 }
 
 _ALL = (
@@ -83,13 +95,15 @@ _ALL = (
     Quantity("rx.quieting", N_("quieting (tone off)"), "ratio-db", "dB", 1, "high", "receive", 1.5, 0.3, 0, 80),
     Quantity("rx.loudness", N_("loudness by ear"), "ratio-db", "dB", 0, "high", "receive", 1.0, 1.0, -40, 40),
     Quantity("rx.agc_voltage", N_("AVC voltage"), "volts", "V", 2, "nominal", "receive", 1.0, 0.02, low=-100, high=100),
+    Quantity("rx.scope_height", N_("AF height on the scope"), "scale", "div", 1, "high", "receive", 1.0, 0.1, 0, 1000),
+    Quantity("rx.needle", N_("needle, unmarked scale"), "scale", "div", 1, "high", "receive", 1.0, 0.1, 0, 1000),
     Quantity("rx.agc_rise", N_("audio rise from 10 µV"), "ratio-db", "dB", 1, "low", "receive", 1.0, 0.3, -40, 120),
     Quantity("rx.selectivity", N_("selectivity at 10 kHz"), "ratio-db", "dB", 0, "high", "receive", 1.0, 0.5, -20, 140),
     Quantity("rx.blanker", N_("pulse noise, blanker on"), "ratio-db", "dB", 0, "high", "receive", 1.0, 0.5, -20, 100),
     Quantity("rx.frequency_error", N_("dial error"), "hertz-error", "Hz", 0, "nominal", "receive", usual_std=20.0),
     Quantity("rx.sensitivity", N_("12 dB SINAD level"), "level", "µV", 2, "low", "receive", usual_std=0.2, low=-200, high=30),
     Quantity("rx.sensitivity_am", N_("10 dB (S+N)/N level"), "level", "µV", 2, "low", "receive", usual_std=0.3, low=-200, high=30),
-    Quantity("rx.s_meter", N_("S-meter"), "s-units", "S", 1, "nominal", "receive", usual_std=0.5, low=-60, high=80),
+    Quantity("rx.s_meter", N_("S-meter"), "s-units", "S", 1, "nominal", "receive", 1.0, 0.5, low=-60, high=80),
     Quantity("rx.led_lights", N_("S-meter LED lights at"), "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.squelch_opens", N_("squelch opens at"), "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.squelch_closes", N_("squelch closes at"), "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),

@@ -7,7 +7,7 @@ cores of a radio that stands apart, reads its instruments as finely as their sca
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -133,8 +133,8 @@ def _there(radio: Radio, step: Step) -> Step:
     return replace(step, required=tuple(map(radio.there, step.required)))
 
 
-def run_by_hand(procedure: str, seed: int) -> SetResult:
-    """One radio of a seed, aligned by a general procedure and typing alone, judged by its physics."""
+def run_by_hand(procedure: str, seed: int, conventions: Mapping[str, str] | None = None) -> SetResult:
+    """One radio of a seed, aligned by a general procedure and typing alone, judged by its physics; ``conventions``: the job's own."""
     path = find(procedure)
     radio = radio_for(read_sheet(path))
     book = Logbook(None)
@@ -143,6 +143,8 @@ def run_by_hand(procedure: str, seed: int) -> SetResult:
     beside = SimulatedBench(SimulatedRadio(radio.sheet, radio.physics, seed))
     hands = _AtTheRadio(beside)
     session = Session(book, job, Bench((), DialledByHand(), hands, hands))
+    if conventions:
+        session.set_conventions(dict(conventions))
     for more in radio.matching.found:
         session.growing.add_adjuster(more.step, more.adjuster)
     for name in radio.matching.missing:

@@ -28,17 +28,26 @@ from unitone.sheet.model.sheet import TURN, Adjuster, Step
 @dataclass(frozen=True)
 class Kept:
     """How a reading is kept where its hill shows: over ``strong`` it flattens, under ``weak`` it drowns, ``aim`` is well between (dB);
-    ``slope``: dB of it for a dB of level."""
+    ``slope``: of it for a dB of level; ``nothing``: at the strongest level, what is under it is no signal at all."""
 
     strong: float
     weak: float
     aim: float
     slope: float
+    nothing: float
 
 
 #: Readings whose own value tells whether the level is right. SINAD of FM flattens as noise gives way to distortion, and below the
 #: threshold it drowns at once; (S+N)/N goes dB for dB until hum and hiss of the generator's own are all that is left.
-KEPT: dict[str, Kept] = {"rx.sinad": Kept(17.0, 6.0, 11.0, 1.6), "rx.sn_ratio": Kept(24.0, 6.0, 14.0, 1.0)}
+#: An S-meter (dB over S9) bends into its threshold at the bottom, and stands against its stop at the top.
+KEPT: dict[str, Kept] = {
+    "rx.sinad": Kept(17.0, 6.0, 11.0, 1.6, 1.0),
+    "rx.sn_ratio": Kept(24.0, 6.0, 14.0, 1.0, 1.0),
+    "rx.s_meter": Kept(6.0, -24.0, -12.0, 1.0, -50.0),
+    # An unmarked needle between a tenth and nine tenths of its scale; an AVC line once it stirs.
+    "rx.needle": Kept(9.0, 1.0, 5.0, 0.4, 0.2),
+    "rx.agc_voltage": Kept(math.inf, 0.1, 0.5, 0.1, 0.02),
+}
 #: How far a core of the transmit side is turned at once beyond where it was read (turns).
 CAREFUL_TURNS = 0.5
 #: How far a detector is turned before it is known what a turn does (turns).
@@ -242,6 +251,8 @@ def kept_level(step: Step, value: float, level: float, best: float) -> float | N
     kept = KEPT.get(step.hill_id)
     if kept is None:
         return None
+    if step.hill_id == "rx.agc_voltage":
+        value, best = abs(value), abs(best)
     if value > kept.strong and level > WEAKEST_DBM:
         return round(max(level - min((value - kept.aim) / kept.slope, _STEP_MOST_DB), WEAKEST_DBM), 1)
     if max(value, best) < kept.weak and level < STRONGEST_DBM:

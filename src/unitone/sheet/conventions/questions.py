@@ -74,7 +74,8 @@ CONVENTIONS: tuple[Convention, ...] = (
     Convention(
         "reading", N_("Peaked by"),
         {"sheet": N_("what the sheet reads"), "quieting": N_("quieting (tone off)"), "af": N_("AF output voltage"),
-         "ear": N_("ear: louder, softer, same")},
+         "ear": N_("ear: louder, softer, same"), "s-meter": N_("S-meter"), "avc": N_("AVC voltage"),
+         "scope": N_("scope: AF height in divisions"), "needle": N_("any needle, unmarked scale")},
         N_("the sheet's own; by ear a peak comes within half a decibel"), N_("what is read while receive coils are peaked"),
     ),
     Convention(
@@ -297,7 +298,10 @@ def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step
 
 
 #: What a receive coil is peaked by, by the convention's choice.
-_READ_BY = {"quieting": QUIETING, "af": "rx.af_voltage", "ear": HEARD}
+_READ_BY = {
+    "quieting": QUIETING, "af": "rx.af_voltage", "ear": HEARD, "s-meter": "rx.s_meter", "avc": "rx.agc_voltage", "scope": "rx.scope_height",
+    "needle": "rx.needle",
+}  # fmt: skip
 
 
 def _read_by(step: Step, choice: str) -> Step:
@@ -305,7 +309,7 @@ def _read_by(step: Step, choice: str) -> Step:
     wanted = _READ_BY.get(choice, "")
     if not wanted or wanted == step.quantity_id or step.aim != "peak" or step.hook_up != "receive":
         return step
-    if choice == "af" and any(c.deviation_hz for c in step.required):
+    if choice in ("af", "scope", "ear") and any(c.deviation_hz for c in step.required):
         # A limiter keeps the audio of FM as loud however weak the signal is: it would tell nothing.
         return step
     return replace_untranslated(step, read_by=wanted)

@@ -21,7 +21,15 @@ _UNIT = re.compile(r"^[+\-−]?[\d.,]+(?:e[+-]?\d+)?\s*([^\d\s].*)$", re.IGNOREC
 _BARE = re.compile(r"^[\d.,]+$")
 #: Six decibels each, under S9 (IARU Region 1 R.1).
 _S_UNITS = re.compile(r"^([\d.,]+)\s*S(?:[- ]?units?)?$", re.IGNORECASE)
-_UNIT_OF_KIND = {"volts": "V", "amps": "A", "watts": "W", "hertz": "Hz", "hertz-error": "Hz", "percent": "%"}
+_UNIT_OF_KIND = {
+    "volts": "V",
+    "amps": "A",
+    "watts": "W",
+    "hertz": "Hz",
+    "hertz-error": "Hz",
+    "percent": "%",
+    "scale": "div",
+}
 
 
 def limit_from_text(text: str) -> dict[str, str]:

@@ -117,12 +117,13 @@ class AudioVoltmeter(_BlockMeter):
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        return quantity_id == "rx.af_voltage" and self.physics.receive is not None
+        return quantity_id in ("rx.af_voltage", "rx.scope_height") and self.physics.receive is not None
 
     def reading(self, quantity_id: str) -> Measured:
-        """Root mean square over the blocks."""
-        del quantity_id
+        """Root mean square over the blocks; on a scope at a volt a division, from crest to crest."""
         volts = math.sqrt(sum(self.blocks.audio_square) / len(self.blocks.audio_square))
+        if quantity_id == "rx.scope_height":
+            return Measured(2.0 * math.sqrt(2.0) * volts, "simulated scope", 0.1, source="simulated")
         return Measured(volts, "simulated audio voltmeter", 0.01 * volts, source="simulated")
 
 
@@ -146,12 +147,17 @@ class SMeter(_BlockMeter):
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        return quantity_id == "rx.s_meter" and self.physics.receive is not None and self.physics.s_meter is not None
+        has_one = self.physics.receive is not None and self.physics.s_meter is not None
+        return quantity_id in ("rx.s_meter", "rx.needle") and has_one
 
     def reading(self, quantity_id: str) -> Measured:
         """The needle averaged, on the meter's own scale."""
-        del quantity_id
         needle = sum(self.blocks.needles) / len(self.blocks.needles)
+        if quantity_id == "rx.needle":
+            seen = 10.0 * min(needle + 0.002 * self.wiring.noise(), 1.0)
+            return Measured(
+                max(seen, 0.0), "the radio's own meter", 0.05, ">" if needle >= 1.0 else "", source="simulated"
+            )
         deflection, marks = self.radio.meter_scale(self.blocks.mode)
         seen = needle + 0.002 * self.wiring.noise()
         name = "the radio's own meter"

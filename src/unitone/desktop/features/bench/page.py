@@ -37,6 +37,9 @@ from unitone.words import tr
 _TYPED = set("0123456789+-−<>.,")
 
 
+#: What is said by ear: its action, the word that is logged, and the keys of the number pad.
+_HEARD = {"ear-louder": "louder", "ear-softer": "softer", "ear-same": "same"}
+_EAR_KEYS = {"+": "ear-louder", "-": "ear-softer", "−": "ear-softer", "/": "ear-same", "=": "ear-same"}
 #: A reading or turn that was not answered after this long shows as pending (ms).
 _LATE_MS = 250
 
@@ -447,6 +450,9 @@ class BenchPage(QWidget):
             "what": lambda s: ask_what(s, view.board.selected),
             "keep-effect": keep_effect,
         }
+        if name in _HEARD:
+            self._type_in(_HEARD[name])
+            return
         if name in simple:
             if (
                 name in ("ccw", "cw", "ccw-more", "cw-more", "back", "stop-ccw", "stop-cw")
@@ -647,6 +653,9 @@ class BenchPage(QWidget):
                 self.press(name)
             return
         text = event.text()
+        if self.step.ear.isVisible() and text in _EAR_KEYS:
+            self.press(_EAR_KEYS[text])
+            return
         if (
             text
             and text in _TYPED

@@ -27,6 +27,7 @@ from unitone.desktop.widgets.marks import draw_mark, standing
 from unitone.desktop.widgets.painted import Elided, Painted, label, set_tip
 from unitone.desktop.widgets.strips import LimitBar
 from unitone.present.bench.bench_shapes import BenchView
+from unitone.quantities.registry import HEARD
 from unitone.words import tr
 
 
@@ -172,6 +173,7 @@ class StepCard(QFrame):
             inside.addWidget(widget)
         layout.addWidget(self.dial)
         layout.addLayout(self._figure_row())
+        layout.addWidget(self._by_ear())
         self.words = label("quiet", "", True)
         layout.addWidget(self.words)
         self.judged = label("recheck", "", True)
@@ -221,6 +223,25 @@ class StepCard(QFrame):
         row.addWidget(holder, 5)
         row.addWidget(self.bar, 5)
         return row
+
+    def _by_ear(self) -> QWidget:
+        """Three keys for ears: they are pressed without looking, on the number pad too."""
+        self.ear = QWidget()
+        self.ear.setAccessibleName(tr("What you hear"))
+        row = QHBoxLayout(self.ear)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(theme.px(8))
+        for name, words in (
+            ("ear-softer", tr("Softer  −")),
+            ("ear-same", tr("Same  /")),
+            ("ear-louder", tr("Louder  +")),
+        ):
+            button = self._button(name, words)
+            button.setText(words)
+            button.setMinimumHeight(theme.px(46))
+            row.addWidget(button, 1)
+        self.ear.hide()
+        return self.ear
 
     def _coach(self) -> QFrame:
         self.coach = QFrame()
@@ -362,6 +383,8 @@ class StepCard(QFrame):
             )
         self.log.setText(tr("Log  L") if view.simulated or view.reading.live else tr("Type  R"))
         self.log.setEnabled(not view.finished and view.hook_up.ok)
+        by_ear = view.reading.quantity_id == HEARD and not view.simulated and not view.reading.live
+        self.ear.setVisible(by_ear and not view.finished and view.hook_up.ok and view.coach.advice.act == "measure")
         self._swept = view.step.can_be_swept and bool(view.board.selected)
         moved = any(r.adjuster == view.board.selected and r.moved for r in view.board.ledger)
         self.back.setText(tr("Back  B"))

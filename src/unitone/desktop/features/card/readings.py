@@ -55,6 +55,8 @@ class _Box(QWidget):
         """What the job says now; a text that is being typed stays."""
         if cell.value != self.cell.value or not self.field.isModified():
             self.field.setText(cell.value)
+            # A long figure is read from its beginning.
+            self.field.home(False)
         self.cell = cell
         self.field.setEnabled(not finished)
         self.mark.show_mark(cell.verdict)
@@ -162,7 +164,6 @@ class ReadingsTab(CardTab):
         self.error = label("cure", "", True)
         self.error.setAccessibleName(tr("Message"))
         self.error.hide()
-        inside.addWidget(self.error)
         self.keys = label(
             "small",
             tr(
@@ -180,6 +181,8 @@ class ReadingsTab(CardTab):
         self._shape: object = None
         self.boxes: list[_Box] = []
         self.groups: list[_Group] = []
+        self._rows: dict[QWidget, int] = {}
+        self._width = 3
         self._asked: _Box | None = None
         self._confirming = False
 
@@ -217,6 +220,7 @@ class ReadingsTab(CardTab):
     def _build(self, sheet: ReadingsView) -> None:
         if self._grid is not None:
             self._table.removeWidget(self._grid)
+            self.error.setParent(None)
             self._grid.hide()
             self._grid.deleteLater()
         self._grid = QWidget()
@@ -224,9 +228,10 @@ class ReadingsTab(CardTab):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(theme.px(10))
         grid.setVerticalSpacing(theme.px(5))
-        grid.setColumnStretch(0, 4)
+        grid.setColumnStretch(0, 3)
         grid.setColumnStretch(1, 2)
-        self.boxes, self.groups = [], []
+        self.boxes, self.groups, self._rows = [], [], {}
+        self._width = 2 + len(sheet.columns)
         for column, words in enumerate((tr("Reading"), tr("In spec"), *sheet.columns)):
             grid.addWidget(label("small", words), 0, column)
             if column > 1:
@@ -235,11 +240,13 @@ class ReadingsTab(CardTab):
         for group in sheet.groups:
             made = _Group(group, lambda _=False, way=group.hook_up: self._confirm(way))
             self.groups.append(made)
-            grid.addWidget(made, at, 0, 1, 2 + len(sheet.columns))
-            at += 1
+            grid.addWidget(made, at, 0, 1, self._width)
+            self._rows[made] = at + 1
+            at += 2
             for row in group.rows:
                 self._line(grid, at, row)
-                at += 1
+                # Room under each line for what is to be said of it.
+                at += 2
         self._table.addWidget(self._grid)
 
     def _line(self, grid: QGridLayout, at: int, row: ReadingRow) -> None:
@@ -259,6 +266,7 @@ class ReadingsTab(CardTab):
             box.left.connect(lambda by, b=box: self._go(b, by))
             box.taken.connect(lambda b=box: self.ensureWidgetVisible(b, 0, theme.px(60)))
             self.boxes.append(box)
+            self._rows[box] = at + 1
             grid.addWidget(box, at, 2 + cell.column)
 
     # -- telling ----------------------------------------------------------------------------------------
@@ -275,7 +283,7 @@ class ReadingsTab(CardTab):
         group, made = self._group_of(box)
         cell = box.cell
         if not group.confirmed and (text or cell.measurable):
-            self._tell(tr("{safety} Confirm the hook-up first: Enter.", safety=group.safety))
+            self._tell(tr("{safety} Confirm the hook-up first: Enter.", safety=group.safety), made)
             made.button.setFocus()
             return
         if text:
@@ -319,13 +327,17 @@ class ReadingsTab(CardTab):
         if group.confirmed or self.view is None or self.view.finished:
             target.field.setFocus()
         else:
-            self._tell(tr("{safety} Confirm the hook-up: Enter.", safety=group.safety))
+            self._tell(tr("{safety} Confirm the hook-up: Enter.", safety=group.safety), made)
             made.button.setFocus()
-            self.ensureWidgetVisible(made)
 
-    def _tell(self, words: str) -> None:
+    def _tell(self, words: str, where: QWidget | None) -> None:
+        """Said right under the line that it is about."""
+        layout = None if self._grid is None else self._grid.layout()
+        if isinstance(layout, QGridLayout):
+            layout.addWidget(self.error, self._rows.get(where, 1) if where is not None else 1, 0, 1, self._width)
         self.error.setText(words)
         self.error.show()
+        QTimer.singleShot(0, lambda: self.ensureWidgetVisible(self.error, 0, theme.px(70)))
 
     def failed(self, words: str) -> bool:
         """What was refused stays in its box; the words stand at the top and are read out."""
@@ -333,7 +345,7 @@ class ReadingsTab(CardTab):
         confirming, self._confirming = self._confirming, False
         if asked is None and not confirming:
             return False
-        self._tell(words)
+        self._tell(words, asked or next((g for g in self.groups if g.button.isVisible()), None))
         if asked is not None:
             asked.field.setModified(True)
             asked.field.setFocus()
