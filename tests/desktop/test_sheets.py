@@ -16,8 +16,10 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 from desktop.conftest import Desk
 from unitone.desktop.features.sheets.page import SheetsPage
 from unitone.desktop.features.workshop.page import WorkshopPage
+from unitone.job.card import Card
 from unitone.job.fold import fold
 from unitone.job.verdicts import verdict
+from unitone.session.session import Session, open_job
 from unitone.sheet.format.bundle import read_bundle
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find
@@ -305,7 +307,7 @@ def test_cures_undo_multi_edit_and_order_in_the_editor(desk: Desk) -> None:
 
 def test_what_is_not_saved_is_there_again(desk: Desk) -> None:
     page = open_sheets(desk)
-    page.start.setCurrentIndex(1)  # from a general procedure
+    page.start.setCurrentIndex(2)  # from a general procedure
     desk.qtbot.mouseClick(page.new, Qt.MouseButton.LeftButton)
     type_into(desk, field(page.editor.model, "model", "name"), "Reed 2")
     desk.key(Qt.Key.Key_S, CTRL)
@@ -534,3 +536,41 @@ def test_what_was_tried_and_what_is_loose_through_the_tray(desk: Desk) -> None:
 def state_of_job(desk: Desk, number: int) -> Any:
     row = desk.logbook.job(str(number))
     return fold(desk.logbook.tape(row.id), row.id)
+
+
+def test_a_sheet_is_made_of_pasted_text_and_run_at_once(desk: Desk, top: Path) -> None:
+    """Pasted in the real window, each step beside its words; saved, and a job on it asks for the first reading."""
+    text = (top / "tests" / "sheet" / "drafting" / "procedures" / "05-terse.txt").read_text("utf-8")
+    desk.window.show_place("sheets")
+    page = desk.window._sheets
+    assert page is not None
+    page.start.setCurrentIndex(page.start.findData("text:"))
+    desk.key(Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    pasted = page.pasted
+    assert pasted.isVisible() and not pasted.make.isEnabled()
+    pasted.text.setFocus()
+    pasted.text.insertPlainText(text)
+    desk.until(lambda: pasted.make.isEnabled())
+    assert "11 steps" in pasted.words.text() and "13 adjusters" in pasted.words.text()
+    # Choosing a step shows its words in the text.
+    rows = [pasted.steps.item(i).text() for i in range(pasted.steps.count())]
+    power = next(i for i, words in enumerate(rows) if "L11" in words)
+    pasted.steps.setCurrentRow(power)
+    assert pasted.text.textCursor().selectedText().startswith("L11, L12, L13: max. power")
+    assert "≥ 3.6 W" in rows[power] and any("not used" in words for words in rows)
+    desk.qtbot.mouseClick(pasted.make, Qt.MouseButton.LeftButton)
+    desk.until(lambda: page.now is not None and page.editor.isVisible())
+    page.now.draft.put(("model", "maker"), "Fenmark")
+    page.now.draft.put(("model", "name"), "Base 12")
+    page.save()
+    desk.until(lambda: [p.stem for p in page.library.own()] == ["fenmark-base-12"])
+    number = desk.logbook.next_number()
+    session = Session(desk.logbook, open_job(desk.logbook, page.now.id, Card(number, page.now.id)))
+    desk.open(number)
+    assert desk.bench.view is not None and desk.bench.view.step.title == session.sheet.steps[0].title
+    # What is no procedure says so, and makes nothing.
+    desk.window.show_place("sheets")
+    page.new_sheet()
+    pasted.text.setPlainText("lorem ipsum dolor 12 dB")
+    desk.until(lambda: "No step was found" in pasted.words.text())
+    assert not pasted.make.isEnabled()

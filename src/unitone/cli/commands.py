@@ -255,19 +255,11 @@ def sheet_draft(
     as_json: Json = False,
 ) -> None:
     """Draft a sheet from the text of a procedure; every step names the line it came from, and what is unsure is listed."""
-    import re
-
     from unitone import files
     from unitone.sheet.drafting.draft import draft_sheet
-    from unitone.sheet.drafting.reading import text_of
+    from unitone.sheet.drafting.reading import pages_of, text_of
 
-    wanted = None
-    if pages:
-        match = re.fullmatch(r"(\d{1,5})(?:-(\d{1,5}))?", pages.strip())
-        if match is None:
-            raise EntryError.not_understood(pages, "pages, like 12 or 12-15")
-        wanted = int(match[1]), int(match[2] or match[1])
-    text = text_of(file, wanted)
+    text = text_of(file, pages_of(pages) if pages else None)
     drafted = draft_sheet(text.lines, file.stem)
     if not drafted.steps:
         raise SheetError([f"{file}:1: file: no step was found in it. Is this the text of an alignment procedure?"])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import logging
+import re
 import shutil
 import subprocess
 from dataclasses import dataclass
@@ -13,7 +14,7 @@ from pypdf import PdfReader
 from pypdf.errors import PyPdfError
 
 from unitone import files
-from unitone.errors import SheetError
+from unitone.errors import EntryError, SheetError
 from unitone.sheet.format.pictures import check_picture
 from unitone.words import tr
 
@@ -36,6 +37,14 @@ class Text:
 
     lines: tuple[str, ...]
     said: tuple[str, ...] = ()
+
+
+def pages_of(words: str) -> tuple[int, int]:
+    """``12`` or ``12-15`` as first and last page. Raises EntryError."""
+    match = re.fullmatch(r"(\d{1,5})(?:\s*[-–]\s*(\d{1,5}))?", words.strip())
+    if match is None:
+        raise EntryError.not_understood(words, tr("pages, like 12 or 12-15"))
+    return int(match[1]), int(match[2] or match[1])
 
 
 def text_of(path: Path, pages: tuple[int, int] | None = None) -> Text:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QResizeEvent
@@ -23,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.features.sheets.editor import SheetEditor
 from unitone.desktop.features.sheets.opened import Opened, read_opened
+from unitone.desktop.features.sheets.pasted import PastedText
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
@@ -41,6 +43,8 @@ _ROLE = Qt.ItemDataRole.UserRole
 #: What was typed is kept on disk beside the sheet this long after the last change (milliseconds).
 _KEEP = 1500
 #: Narrower than this (pixels at normal type), library and editor take turns.
+#: Start of a new sheet: what is read from text.
+_FROM_TEXT = "text:"
 _NARROW = 1000
 
 
@@ -84,7 +88,7 @@ class SheetsPage(QWidget):
 
     def _arrange(self) -> None:
         narrow = self.width() / theme.scale < _NARROW
-        editing = self.stack.currentIndex() == 1 and self.now is not None
+        editing = self.stack.currentIndex() == 2 or (self.stack.currentIndex() == 1 and self.now is not None)
         self.left_side.setVisible(not narrow or not editing)
         self.to_library.setVisible(narrow and editing)
 
@@ -121,6 +125,7 @@ class SheetsPage(QWidget):
         self.start = Choice()
         self.start.setAccessibleName(tr("Start a new sheet from"))
         self.start.addItem(tr("empty"), "")
+        self.start.addItem(tr("pasted text or scan"), _FROM_TEXT)
         for path in general():
             self.start.addItem(tr("general procedure: {name}", name=path.stem.replace("-", " ")), str(path))
         self.start.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -166,6 +171,10 @@ class SheetsPage(QWidget):
         self.editor.failed.connect(self.say)
         layout.addWidget(self.editor, 1)
         self.stack.addWidget(holder)
+        self.pasted = PastedText()
+        self.pasted.made.connect(self._from_text)
+        self.pasted.left.connect(self._leave_text)
+        self.stack.addWidget(self.pasted)
         return card
 
     def _head(self) -> QVBoxLayout:
@@ -303,6 +312,11 @@ class SheetsPage(QWidget):
         """A new sheet: from nothing, or from a general procedure."""
         self.keep_draft()
         start = str(self.start.currentData() or "")
+        if start == _FROM_TEXT:
+            self.stack.setCurrentWidget(self.pasted)
+            self._arrange()
+            self.pasted.begin()
+            return
         if start:
             made = read_opened(Path(start), False)
             made.id, made.own = "", True
@@ -311,6 +325,16 @@ class SheetsPage(QWidget):
             self._show(Opened("", True, "", "", (), Draft(empty()), {}))
         self.editor.show_section("model")
         self.editor.model.focus_field(("model", "maker"))
+
+    def _from_text(self, data: dict[str, Any]) -> None:
+        """What was understood of a text, as a new sheet: to be looked through and saved."""
+        self._show(Opened("", True, "", "", (), Draft(data), {}))
+        self.editor.show_section("step")
+        self._arrange()
+
+    def _leave_text(self) -> None:
+        self.stack.setCurrentIndex(1 if self.now is not None else 0)
+        self._arrange()
 
     def open_job_sheet(self, job: str, text: str, pictures: dict[str, bytes], title: str, variant: str) -> None:
         """Edit a job's own copy of its sheet; keeping it makes a variant of that job. ``variant`` names the one there is."""
