@@ -122,6 +122,9 @@ def _outside(
     # Beyond which end does the target lie? The end that reads nearer; when neither does, the less explored side.
     clockwise = highest.mdeg + first <= abs(lowest.mdeg) + first if flat else best is highest
     if not flat and best not in (lowest, highest):
+        top = _turning_point(places, best, step)
+        if top is not None:
+            return SetMove("go", top, "toward-target")
         return _settle(places, target, position, "out-of-range")
     end, neighbour = (highest, places[-2]) if clockwise else (lowest, places[1])
     at_stop = high if clockwise else low
@@ -142,6 +145,21 @@ def _outside(
     distance = min(max(distance * beyond, step), 4.0 * first if not flat else 3.0 * first)
     wanted = end.mdeg + (1 if clockwise else -1) * max(round(distance / step), 1) * step
     return SetMove("go", _inside(wanted, low, high, wanted), "toward-target")
+
+
+def _turning_point(places: list[Spot], best: Spot, step: int) -> int | None:
+    """Where the reading comes nearest between the neighbours of the best place (a trimmer goes round, and turns back there): the vertex
+    of the parabola through the three. None where that was read already."""
+    at = places.index(best)
+    a, c = places[at - 1], places[at + 1]
+    if any(s.bounded for s in (a, best, c)):
+        return None
+    left, right = (a.value - best.value) / (a.mdeg - best.mdeg), (c.value - best.value) / (c.mdeg - best.mdeg)
+    if left == right:
+        return None
+    vertex = 0.5 * (a.mdeg + best.mdeg - left * (c.mdeg - a.mdeg) / (right - left))
+    near = round(min(max(vertex, a.mdeg), c.mdeg) / step) * step
+    return None if any(abs(near - s.mdeg) < 2 * step for s in (a, best, c)) else near
 
 
 def _clear_of_the_edge(
