@@ -17,7 +17,7 @@ from unitone.desktop.features.card.readings import ReadingsTab
 from unitone.job.card import Card
 from unitone.job.entries.readings import Reading
 from unitone.job.fold import fold
-from unitone.present.card.readings import readings_view
+from unitone.present.card.found_and_left import readings_view
 from unitone.present.papers import render_paper
 from unitone.session.session import Session, open_job
 

@@ -132,7 +132,7 @@ def test_a_table_that_does_not_hold_names_the_line_and_the_cure(tmp_path: Path) 
         ([{"id": "a", "volts": "ten"}], "voltage"), ([{"id": "a", "volts": "5 V", "fed_from": "b"}], "no voltage 'b'"),
         ([{"id": "a", "volts": "5 V", "fed_from": "b"}, {"id": "b", "volts": "5 V", "fed_from": "a"}], "fed from itself"),
         ([{"id": "a", "volts": "5 V", "tolerance": "-5 %"}], "below zero"), ([{"id": "a", "volts": "5 V", "step": "power"}], "does not read volts"),
-        ([{"id": "a", "volts": []}], "names no volts"), ([{"id": "a", "volts": "5 V", "stage": "engine"}], "no stage 'engine'"),
+        ([{"id": "a", "volts": ""}], "voltage"), ([{"id": "a", "volts": "5 V", "stage": "engine"}], "no stage 'engine'"),
     ):  # fmt: skip
         path = with_rows(tmp_path, rows)
         with pytest.raises(SheetError, match=says) as caught:

@@ -89,14 +89,15 @@ def test_both_papers_in_every_form_with_and_without_the_owner(book: Logbook, tmp
             if form in ("html", "json"):
                 assert b"Ada of the weir" in plain and b"Ada of the weir" not in private
             if form == "pdf":
-                assert plain.startswith(b"%PDF-") and plain != private
+                # The sheet to fill in names no owner.
+                assert plain.startswith(b"%PDF-") and (plain != private or kind == "readings")
                 assert render_paper(state, kind, form) == plain, "the same content is the same file"
-        write_paper(state, kind, "html", tmp_path / f"{kind}.html")
-        assert (tmp_path / f"{kind}.html").read_bytes() == render_paper(state, kind, "html")
+        write_paper(state, kind, forms[0], tmp_path / f"{kind}.out")
+        assert (tmp_path / f"{kind}.out").read_bytes() == render_paper(state, kind, forms[0])
         with pytest.raises(UnitoneError, match="is not a form of"):
             render_paper(state, kind, "odt")
         with pytest.raises(UnitoneError, match="cannot be written"):
-            write_paper(state, kind, "html", tmp_path / "nowhere" / "x.html")
+            write_paper(state, kind, forms[0], tmp_path / "nowhere" / "x.out")
     assert json.loads(render_paper(state, "handover", "json"))["format"] == "unitone-handover/1"
     made = certificate_of(state, without_owner=True)
     assert made.owner == "" and made.notes == (f"{LEFT_OUT} wants it by Friday",)
@@ -116,5 +117,7 @@ def test_what_people_type_cannot_break_the_paper(book: Logbook) -> None:
     session.workshop.look_at("wax", "wrong", "</para><b>", ("T1",))
     for kind in FORMS:
         assert render_paper(session.state, kind, "pdf").startswith(b"%PDF-")
+        if "html" not in FORMS[kind]:
+            continue
         html = render_paper(session.state, kind, "html").decode()
         assert "<script>" not in html and "&lt;script&gt;" in html

@@ -27,7 +27,7 @@ SETTLED: frozenset[Verdict] = frozenset({"in_spec", "left_as_found", "accepted",
 VERDICT_WORDS: dict[str, str] = {
     "in_spec": N_("in spec"), "out_of_spec": N_("out of spec"), "undecided": N_("too close for this meter"), "todo": N_("to do"),
     "recheck": N_("re-check"), "left_as_found": N_("left as found"), "accepted": N_("accepted"), "not applicable": N_("not applicable"),
-    "low": N_("low"), "high": N_("high"),
+    "low": N_("low"), "high": N_("high"), "noted": N_("noted, no limit known"),
 }  # fmt: skip
 #: Rules that a workshop may choose between.
 RULES = (N_("guard band where known"), N_("simple acceptance"))

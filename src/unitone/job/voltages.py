@@ -14,7 +14,7 @@ from unitone.radio.rails import LowRail, as_read_by, halve, low_rail, without_me
 from unitone.sheet.model.sheet import Limit, Sheet, Voltage
 from unitone.words import tr
 
-VoltsVerdict = Literal["todo", "in_spec", "low", "high", "recheck", "undecided"]
+VoltsVerdict = Literal["todo", "in_spec", "low", "high", "recheck", "undecided", "noted"]
 #: Two rails whose volts differ by less than this share smell of each other (common practice, no source).
 ALIKE = 0.01
 #: Ranges of the needle meters that voltage tables were made with (common practice, no source).
@@ -41,7 +41,7 @@ class RowState:
 
 def expected(row: Voltage, sheet: Sheet, meter_ohm: float | None) -> tuple[float, float]:
     """The row's ends (V) as the meter in hand reads them: the sheet's own meter is taken off, this one put on."""
-    if row.source_ohm <= 0:
+    if row.source_ohm <= 0 or not row.is_known:
         return row.low, row.high
     own = DMM_OHM if meter_ohm is None else meter_ohm
     theirs = 0.0
@@ -92,6 +92,8 @@ def _verdict(
         return "todo"
     if state.last_reached(row.quantity_id, row.conditions) > now.seq:
         return "recheck"
+    if value is not None and not row.is_known:
+        return "noted"
     if value is None:
         return "undecided"
     if Limit(low, high).holds(value):
@@ -159,6 +161,8 @@ def _explained(state: JobState, r: RowState, rows: dict[str, RowState]) -> RowSt
         words.append(tr("The lamp limiter drops voltage: measure again without it."))
     if state.shop.path == "battery" and r.verdict == "low":
         words.append(tr("On the battery: measure the battery under load first, or use the bench supply."))
+    if not row.is_known and value is not None:
+        words.append(tr("No expected value: enter it in Sheets once it is known."))
     if len(row.values) > 1:
         said = tr(" and ").join(f"{v:g} V" for v in row.values)
         words.append(tr("The sheet gives {values}: either is accepted.", values=said))
@@ -199,7 +203,7 @@ def _cross_feed(r: RowState, value: float | None, rows: dict[str, RowState]) -> 
         return []
     for other in rows.values():
         theirs = _value(other.now)
-        if other is r or theirs is None or (other.row.conditions.way not in (r.row.conditions.way, "either") \
+        if other is r or theirs is None or not other.row.is_known or (other.row.conditions.way not in (r.row.conditions.way, "either") \
                 and r.row.conditions.way != "either"):  # fmt: skip
             continue
         meant_apart = abs(other.row.nominal - r.row.nominal) > 2 * ALIKE * max(

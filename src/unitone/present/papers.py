@@ -12,7 +12,7 @@ from unitone.job.entries.opening import CardAmended, Opened
 from unitone.job.privacy import names_in, record_without
 from unitone.job.state import JobState
 from unitone.present.bench.sentences import position_text
-from unitone.present.card.readings import readings_view
+from unitone.present.card.found_and_left import readings_view
 from unitone.report import formats as paper
 from unitone.report import handover as page
 from unitone.report import readings_sheet

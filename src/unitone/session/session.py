@@ -36,7 +36,7 @@ from unitone.job.trial import Watched, What
 from unitone.job.verdicts import Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED
 from unitone.quantities.registry import FOUND_BY, quantity
-from unitone.session.growing import Growing
+from unitone.session._growing import Growing
 from unitone.session.measuring import Measuring, my_bench
 from unitone.session.workshop import Workshop
 from unitone.sheet.conventions.questions import QUESTIONS

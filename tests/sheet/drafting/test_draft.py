@@ -11,7 +11,7 @@ from reportlab.lib.pagesizes import A4
 from reportlab.pdfgen import canvas
 
 from unitone.errors import SheetError
-from unitone.sheet.drafting.draft import draft_sheet
+from unitone.sheet.drafting.drafted import draft_sheet
 from unitone.sheet.drafting.reading import text_of
 from unitone.sheet.drafting.unsmudge import unsmudge
 from unitone.sheet.format.read import parse_sheet

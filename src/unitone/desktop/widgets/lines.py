@@ -18,7 +18,7 @@ from unitone.words import tr
 SHAPE = {
     "fine": "in_spec", "wrong": "out_of_spec", "repaired": "in_spec", "low": "out_of_spec", "high": "out_of_spec", "the cause": "in_spec",
     "not the cause": "not applicable",
-    "unclear": "undecided", "open": "recheck", "": "todo",
+    "unclear": "undecided", "open": "recheck", "": "todo", "noted": "todo",
 }  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from unitone.job.card import Card
-from unitone.present.card.readings import ReadingsView
+from unitone.present.card.found_and_left import ReadingsView
 from unitone.sheet.model.sheet import KnownFault
 
 

@@ -7,7 +7,7 @@ from unitone.job.state import JobState
 from unitone.job.verdicts import describe_verdict, verdict
 from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
 from unitone.present.card.card_shapes import CapacitorCell, CardView, ControlCell, CurrentCell, LookRow, Told, VoltsCell
-from unitone.present.card.readings import readings_view
+from unitone.present.card.found_and_left import readings_view
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import duration, number, show
 from unitone.radio.parts import TOLERANCE, recap_all
@@ -211,7 +211,8 @@ def _volts(session: Session, r: RowState, following: RowState | None) -> VoltsCe
     decimals = 2 if abs(row.nominal) < 100 else 1
     return VoltsCell(
         row.id, row.title, row.where, " ".join(m for m in modes if m) or tr("any"),
-        tr("{said} V  ({low} … {high})", said=said, low=number(r.low, decimals), high=number(r.high, decimals)), value, found, r.verdict, r.words,
+        tr("{said} V  ({low} … {high})", said=said, low=number(r.low, decimals), high=number(r.high, decimals)) if row.is_known
+        else tr("not known"), value, found, r.verdict, r.words,
         following is not None and following.row.id == row.id,
         session.bench.simulated and row.quantity_id != "stage.voltage" and session.bench.can_measure(row.quantity_id),
     )  # fmt: skip
@@ -227,12 +228,12 @@ def reading_of(r: RowState) -> str:
 
 def _describe_rails(rows: tuple[RowState, ...]) -> str:
     if not rows:
-        return tr("This sheet has no voltage table. Add one in Sheets, under Volts; its rail steps stay on the Bench.")
+        return tr("No voltage table yet. Add a point below while the probe is on it.")
     counts: dict[str, int] = {}
     for r in rows:
         counts[r.verdict] = counts.get(r.verdict, 0) + 1
-    names = (("in_spec", tr("hold")), ("low", tr("low")), ("high", tr("high")), ("recheck", tr("re-check")),
-             ("undecided", tr("too close")), ("todo", tr("to do")))  # fmt: skip
+    names = (("in_spec", tr("in spec")), ("low", tr("low")), ("high", tr("high")), ("recheck", tr("re-check")),
+             ("undecided", tr("too close")), ("noted", tr("noted")), ("todo", tr("to do")))  # fmt: skip
     return " · ".join(f"{counts[k]} {name}" for k, name in names if k in counts)
 
 

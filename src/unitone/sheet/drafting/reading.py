@@ -110,8 +110,7 @@ def _of_pdf(path: Path, pages: tuple[int, int] | None) -> Text:
         TypeError,
         AttributeError,
         IndexError,
-        RecursionError,
-        NotImplementedError,
+        RuntimeError,
     ) as error:
         raise _bad(
             path,

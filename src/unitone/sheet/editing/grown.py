@@ -10,12 +10,13 @@ import re
 from typing import Any
 
 from unitone.errors import EntryError
+from unitone.quantities.entry import parse_si
 from unitone.sheet.editing.draft import Draft, guess_kind
 from unitone.words import tr
 
 #: An adjuster of a step reaches what the step reads; of a receive circuit everything behind it.
 _WIDE = {"rx.": "rx.*", "tx.": "tx.*"}
-_ID = re.compile(r"^[A-Za-z][\w.-]{0,23}$")
+_ID = re.compile(r"^[A-Za-z0-9][\w.-]{0,23}$")
 #: Quantities that one preset changes alone: it moves no other reading.
 _ALONE = frozenset(
     {
@@ -94,7 +95,9 @@ def with_voltage(
 ) -> dict[str, Any]:
     """The sheet with one more row of its voltage table; ``volts`` is what is expected, empty where nobody knows. Raises EntryError."""
     draft = Draft(data)
-    name = _checked(draft, "voltage", identifier, "V3-anode")
+    name = _checked(draft, "voltage", identifier, "v3-anode")
+    if volts.strip():
+        parse_si(volts.strip(), "V")
     row: dict[str, Any] = {"id": name, "title": title.strip() or name}
     if where.strip():
         row["where"] = where.strip()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -79,10 +80,11 @@ def voltages(complain: Complain, w: form.SheetFile, sheet: Sheet) -> tuple[Volta
                 )
         given = [v.volts] if isinstance(v.volts, str) else v.volts
         values = [x for text in given if (x := _value(complain, (*place, "volts"), text, "V")) is not None]
-        if not values:
+        if given and not values:
             complain((*place, "volts"), tr('names no volts. Write it like "8.0 V".'))
             values = [0.0]
-        low, high = _ends(complain, (*place, "tolerance"), v.tolerance, values)
+        # A row without volts: somebody measured there, and nobody knows yet what is right.
+        low, high = _ends(complain, (*place, "tolerance"), v.tolerance, values) if values else (-math.inf, math.inf)
         series, usual, source = (
             _value(complain, (*place, key), _ohms(text), unit)
             for key, text, unit in (

@@ -129,12 +129,12 @@ class CeilingPart(_Strict):
 
 
 class VoltagePart(_Strict):
-    """[[voltage]]: what should stand at a point; two values where the sheet contradicts itself."""
+    """[[voltage]]: what should stand at a point; two values where the sheet contradicts itself, none where nobody knows."""
 
     id: str
     title: str = ""
     where: str = ""
-    volts: str | list[str]
+    volts: str | list[str] = []
     tolerance: str = "5 %"
     way: Literal["receive", "transmit", "either"] = "either"
     mode: str | None = None

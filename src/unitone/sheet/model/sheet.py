@@ -390,7 +390,7 @@ class Voltage:
     """A row of the voltage table: what should stand at a point, and how it is fed.
 
     ``values`` are all that the sheet says of it (V; two where it contradicts
-    itself), ``low`` and ``high`` the ends that they leave. ``fed_from`` is the row
+    itself, none where nobody knows what should stand there), ``low`` and ``high`` the ends that they leave. ``fed_from`` is the row
     that it is fed from, through ``series_ohm`` (None where not known) at ``usual_a``
     (A, 0 where not known); ``source_ohm`` is what the point looks like to a meter.
     A reading of the row is one of ``quantity_id`` under ``conditions``.
@@ -412,8 +412,13 @@ class Voltage:
 
     @property
     def nominal(self) -> float:
-        """The middle of what the sheet says."""
-        return sum(self.values) / len(self.values)
+        """The middle of what the sheet says; zero where it says nothing (see ``is_known``)."""
+        return sum(self.values) / len(self.values) if self.values else 0.0
+
+    @property
+    def is_known(self) -> bool:
+        """Does the sheet say what should stand there?"""
+        return bool(self.values)
 
 
 @dataclass(frozen=True)

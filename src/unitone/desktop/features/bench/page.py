@@ -501,6 +501,19 @@ class BenchPage(QWidget):
             tray.ask(tray.touch, view, lambda said: do(lambda s: s.touch(*said)))
         elif name == "judge" and view.step.can_judge:
             tray.ask(tray.judge, view, lambda said: do(lambda s: s.judge(*said)))
+        elif name == "adjuster":
+            step = view.step.id
+            tray.ask(
+                tray.adjuster,
+                view,
+                lambda said: do(
+                    lambda s: (
+                        s.growing.add_adjuster(step, *said[1:])
+                        if said[0] == "add"
+                        else s.growing.drop_adjuster(said[1])
+                    )
+                ),
+            )
         elif name == "tried":
             tray.ask(tray.tried, view, lambda said: do(lambda s: s.tried(*said)))
         elif name == "loose":

@@ -294,3 +294,53 @@ class RecheckQuestion(Question):
         item = self.list.currentItem()
         if item is not None:
             self.answered.emit(str(item.data(Qt.ItemDataRole.UserRole)))
+
+
+class AdjusterQuestion(Question):
+    """An adjuster that the sheet does not name, found on the board; or the one at hand that this radio does not have."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.name, self.kind, self.where = QLineEdit(), Choice(), QLineEdit()
+        self.name.setPlaceholderText("T7")
+        self.name.setMaxLength(24)
+        self.name.setMaximumWidth(theme.px(110))
+        for key, words in (
+            ("", tr("by its name")),
+            ("core", tr("core")),
+            ("trimmer", tr("trimmer")),
+            ("preset", tr("preset")),
+        ):
+            self.kind.addItem(words, key)
+        self.where.setPlaceholderText(tr("where it is: the can behind the filter"))
+        self.where.setMaxLength(120)
+        for field, words in ((self.name, tr("Adjuster")), (self.kind, tr("Kind")), (self.where, tr("Where"))):
+            self.line.addWidget(named(field, words))
+            self.line.addWidget(field, 3 if field is self.where else 0)
+        self.gone = QPushButton()
+        self.gone.setProperty("role", "link")
+        self.gone.clicked.connect(lambda: self.answered.emit(("drop", self._selected)))
+        self.line.addWidget(self.gone)
+        self.buttons(tr("Add to this step"), "main")
+        for field in (self.name, self.where):
+            field.returnPressed.connect(self.answer)
+        self._selected = ""
+
+    def ask(self, view: BenchView) -> None:
+        """For the step at hand."""
+        self._selected = view.board.selected
+        self.name.clear()
+        self.where.clear()
+        self.kind.setCurrentIndex(0)
+        self.gone.setVisible(bool(self._selected))
+        self.gone.setText(tr("This radio has no {adjuster}", adjuster=self._selected))
+        self.name.setFocus()
+
+    def answer(self) -> None:
+        """The new adjuster; without a name nothing is said."""
+        if self.name.text().strip():
+            self.answered.emit(
+                ("add", self.name.text().strip(), str(self.kind.currentData() or ""), self.where.text().strip())
+            )
+        else:
+            self.name.setFocus()

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.bench.path import Kit
 from unitone.desktop.features.bench.questions import (
+    AdjusterQuestion,
     ConventionsQuestion,
     InstrumentQuestion,
     JudgeQuestion,
@@ -66,6 +67,7 @@ class Tray(QFrame):
         self.touch, self.judge, self.conventions = TouchQuestion(), JudgeQuestion(), ConventionsQuestion()
         self.instrument, self.recheck = InstrumentQuestion(), RecheckQuestion()
         self.tried, self.loose = TriedQuestion(), LooseQuestion()
+        self.adjuster = AdjusterQuestion()
         for question in (
             self.touch,
             self.judge,
@@ -74,6 +76,7 @@ class Tray(QFrame):
             self.recheck,
             self.tried,
             self.loose,
+            self.adjuster,
         ):
             self._stack.addWidget(question)
             question.answered.connect(self._answer)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButto
 from unitone.desktop.features.card.tab import CardTab, boxed
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.lines import MarkIcon
 from unitone.desktop.widgets.livefield import LiveLine
 from unitone.desktop.widgets.painted import label
@@ -108,6 +109,19 @@ class RailsTab(CardTab):
         head.addWidget(self.tally, 1)
         self._table.addLayout(head)
         self.column.addWidget(frame)
+        frame, inside = boxed()
+        inside.addWidget(label("heading", tr("Point under the probe")))
+        self.point = EntryForm(
+            (
+                Ask("title", tr("Point"), "V3 anode", 3), Ask("where", tr("Where"), tr("pin 6, top of the chassis"), 3),
+                Ask("volts", tr("Expected, if known"), "220 V", 2), Ask("measured", tr("Measured, V"), "198", 2),
+            ),
+            tr("Add and log"),
+        )  # fmt: skip
+        self.point.submitted.connect(self._add_point)
+        inside.addWidget(self.point)
+        self.column.addWidget(frame)
+        self.forms.append(self.point)
         self.column.addStretch(1)
         self.rows: dict[str, _Row] = {}
         self._asked: QWidget | None = None
@@ -170,6 +184,17 @@ class RailsTab(CardTab):
         self._asked = field or self.path
         self.do.emit(lambda s: s.workshop.set_supply(**{key: text}))
 
+    def _add_point(self, said: dict[str, str]) -> None:
+        """A row of this radio's own table, and its first reading."""
+        title, where, volts, measured = (said.get(k, "").strip() for k in ("title", "where", "volts", "measured"))
+
+        def add(session) -> None:  # type: ignore[no-untyped-def]
+            row = session.growing.add_voltage(title, where, volts)
+            if measured:
+                session.workshop.read_volts(row, measured)
+
+        self.do.emit(add)
+
     def _current(self, way: str, text: str, field: LiveLine) -> None:
         self._asked = field
         self.do.emit(lambda s: s.workshop.read_current(way, text))
@@ -187,6 +212,8 @@ class RailsTab(CardTab):
 
     def failed(self, words: str) -> bool:
         asked, self._asked = self._asked, None
+        if asked is None and self.point.pending:
+            return super().failed(words)
         if isinstance(asked, _Row):
             asked.refuse(words)
             return True

@@ -13,7 +13,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.lines import MarkIcon
 from unitone.desktop.widgets.painted import Elided, label, set_tip
 from unitone.present.card.card_shapes import CardView
-from unitone.present.card.readings import ReadingCell, ReadingGroup, ReadingRow, ReadingsView
+from unitone.present.card.found_and_left import ReadingCell, ReadingGroup, ReadingRow, ReadingsView
 from unitone.words import tr
 
 _UP, _DOWN = Qt.Key.Key_Up, Qt.Key.Key_Down

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
+from unitone.errors import EntryError
 from unitone.sheet.editing.grown import with_adjuster, with_control, with_voltage, without_adjuster
 from unitone.sheet.format.read import to_data
 from unitone.sheet.format.write import to_toml
+from unitone.sheet.library import slug
 from unitone.words import tr
 
 if TYPE_CHECKING:
@@ -39,14 +41,18 @@ class Growing:
         """An adjuster of the sheet that this radio does not have. Raises EntryError, SheetError, TapeError where it was turned."""
         self._make(tr("no {name} in this radio", name=identifier), lambda data: without_adjuster(data, identifier))
 
-    def add_voltage(
-        self, identifier: str, title: str, where: str = "", volts: str = "", tolerance: str = "10 %"
-    ) -> None:
-        """A row of the voltage table, while the probe is on the point. Raises EntryError, SheetError, TapeError."""
+    def add_voltage(self, title: str, where: str = "", volts: str = "", tolerance: str = "10 %") -> str:
+        """A row of the voltage table, while the probe is on the point; returns its id. Raises EntryError, SheetError, TapeError."""
+        if not title.strip():
+            raise EntryError(tr("Name the point."))
+        taken = {v.id for v in self._session.state.sheet.voltages}
+        stem = slug(title)[:20].strip("-") or "point"
+        name = next(n for n in (stem, *(f"{stem}-{k}" for k in range(2, 1000))) if n not in taken)
         self._make(
-            tr("voltage row {name} added", name=identifier.strip()),
-            lambda data: with_voltage(data, identifier, title, where, volts, tolerance),
+            tr("voltage row {name} added", name=title.strip()),
+            lambda data: with_voltage(data, name, title, where, volts, tolerance),
         )
+        return name
 
     def add_control(self, identifier: str, positions: str, does: str = "") -> None:
         """A control of the front panel. Raises EntryError, SheetError, TapeError."""
