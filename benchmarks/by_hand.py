@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 import sys
 
-from unitone.robot._matching import has_radio
+from unitone.robot._bench_radios import has_radio
 from unitone.robot.by_hand import run_by_hand_trial
 from unitone.sheet.library import general
 

@@ -9,7 +9,7 @@ import pytest
 from unitone.bench.ports import Measured
 from unitone.errors import SheetError
 from unitone.quantities.registry import quantity
-from unitone.robot._matching import MATCHING, has_radio, radio_for
+from unitone.robot._bench_radios import MATCHING, has_radio, radio_for
 from unitone.robot.by_hand import as_typed, run_by_hand, run_by_hand_trial
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, general

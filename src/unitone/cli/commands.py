@@ -257,7 +257,7 @@ def sheet_draft(
     """Draft a sheet from the text of a procedure; every step names the line it came from, and what is unsure is listed."""
     from unitone import files
     from unitone.sheet.drafting.drafted import draft_sheet
-    from unitone.sheet.drafting.reading import pages_of, text_of
+    from unitone.sheet.drafting.text_of_file import pages_of, text_of
 
     text = text_of(file, pages_of(pages) if pages else None)
     drafted = draft_sheet(text.lines, file.stem)

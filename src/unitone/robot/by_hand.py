@@ -17,7 +17,7 @@ from unitone.bench.ports import Bench, DialledByHand, Measured
 from unitone.errors import BenchError, DoubtfulEntry
 from unitone.job.card import Card
 from unitone.quantities.registry import FOUND_BY, Quantity, quantity
-from unitone.robot._matching import Radio, radio_for
+from unitone.robot._bench_radios import Radio, radio_for
 from unitone.robot.many import many
 from unitone.robot.technician import MOVES_AT_MOST, Work
 from unitone.robot.whole_radios import SetResult, judge, losses

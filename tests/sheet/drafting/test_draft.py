@@ -11,9 +11,9 @@ from reportlab.lib.pagesizes import A4
 from reportlab.pdfgen import canvas
 
 from unitone.errors import SheetError
+from unitone.sheet.drafting._unsmudge import unsmudge
 from unitone.sheet.drafting.drafted import draft_sheet
-from unitone.sheet.drafting.reading import text_of
-from unitone.sheet.drafting.unsmudge import unsmudge
+from unitone.sheet.drafting.text_of_file import text_of
 from unitone.sheet.format.read import parse_sheet
 from unitone.sheet.model.sheet import Step
 

@@ -9,6 +9,8 @@ from typing import Any
 
 from unitone.errors import EntryError, SheetError
 from unitone.quantities.registry import quantity
+from unitone.sheet.drafting._segments import Segment, segments_of
+from unitone.sheet.drafting._unsmudge import unsmudge
 from unitone.sheet.drafting.phrases import (
     Phrase,
     adjusters_in,
@@ -18,8 +20,6 @@ from unitone.sheet.drafting.phrases import (
     phrases_in,
     unit_of,
 )
-from unitone.sheet.drafting.segments import Segment, segments_of
-from unitone.sheet.drafting.unsmudge import unsmudge
 from unitone.sheet.editing.draft import Draft, empty, guess_kind
 from unitone.sheet.format.read import parse_sheet
 from unitone.sheet.format.write import to_toml

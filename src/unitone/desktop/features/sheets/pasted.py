@@ -25,7 +25,7 @@ from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import EntryError
 from unitone.quantities.registry import quantity
 from unitone.sheet.drafting.drafted import Drafted, DraftedStep, draft_sheet
-from unitone.sheet.drafting.reading import Text, pages_of, text_of
+from unitone.sheet.drafting.text_of_file import Text, pages_of, text_of
 from unitone.sheet.model.limits import limit_to_text
 from unitone.words import tr, tr_n
 
