@@ -14,7 +14,6 @@ from unitone.desktop.shell.app import make_application
 from unitone.desktop.shell.window import MainWindow
 from unitone.desktop.theme.theme import theme
 from unitone.job.card import Card
-from unitone.job.entries.readings import Reading
 from unitone.robot.demo_data import fill
 from unitone.session.charts import chart_on
 from unitone.session.session import Session, open_job
@@ -98,7 +97,7 @@ def take_all(
         window.show_place("help")
         shoot("help")
         _sheets(app, window, shoot)
-        _recheck(app, window, logbook, shoot)
+        _as_found(app, window, logbook, shoot)
         _squelch(app, window, logbook, shoot)
         _smeter(app, window, logbook, shoot)
         theme.use("night" if look[0] == "day" else "day", look[1])
@@ -265,24 +264,21 @@ def _smeter(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Call
     shoot("bench-smeter")
 
 
-def _recheck(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
-    """A job by hand on the AM mobile, after its detector diode was changed."""
-    card = Card(logbook.next_number(), "ostrel-weir-40-am", "40-0411", "market stall 9", "quiet, no meter")
-    job = open_job(logbook, "ostrel-weir-40-am", card)
+def _as_found(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """A radio without a sheet on its first round: meters and dummy load are read, the generator comes next."""
+    card = Card(logbook.next_number(), "fm-mobile", "40-0411", "market stall 9", "deaf, over frequency")
+    job = open_job(logbook, "fm-mobile", card, title="Fenmark Lode 80")
     session = Session(logbook, job)
-    for step in session.sheet.steps:
-        session.go_to(step.id)
-        for required in step.required:
-            reading = Reading(step.quantity_id, required, step.limit.middle, "by hand", "hand")
-            session.append(reading)
-    session.start_work()
-    session.confirm_hook_up("transmit")
-    session.touch("D4", "germanium diode fitted")
-    session.go_to("front-end")
+    read = (("current-rest", "320"), ("reference", "10.240012"), ("vco-receive", "2.1", "3.6"))
+    keyed = (("vco-transmit", "2.0", "3.9"), ("power", "3.6", "3.7", "2.5"), ("frequency", "26.96504", "27.20504"))
+    for part in (read, keyed):
+        if part is keyed:
+            session.confirm_hook_up("transmit")
+        for step, *figures in part:
+            for index, text in enumerate(figures):
+                session.type_at(step, index, text)
     session.keep_summary()
-    window.open_job(job)
-    bench = window._bench
-    wait(app, lambda: bench.view is not None and bench.view.job_id == job)
-    bench.press("recheck")
-    shoot("bench-recheck")
-    bench.tray.close_tray()
+    window.show_card(job, "readings")
+    page = window._card
+    wait(app, lambda: page.view is not None and page.view.job_id == job)
+    shoot("as-found")
