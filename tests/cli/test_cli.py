@@ -78,6 +78,9 @@ def test_channel(capsys: pytest.CaptureFixture[str]) -> None:
 
 def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     rows = json.loads(call(capsys, "sheet", "list", "--json")[1])
+    procedures = [r["id"] for r in rows if r["general"]]
+    assert len(procedures) == 9 and {"fm-mobile", "fm-mobile-uk", "hf-valve-transceiver"} < set(procedures)
+    rows = [r for r in rows if not r["general"]]
     assert [r["id"] for r in rows] == [
         "ostrel-curlew-5",
         "ostrel-mallard-6",
@@ -85,7 +88,7 @@ def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         "ostrel-teal-6",
         "ostrel-weir-40-am",
     ]
-    assert {"id", "maker", "name", "kind", "steps", "standin", "faults"} == set(rows[0])
+    assert {"id", "maker", "name", "kind", "steps", "standin", "faults", "general"} == set(rows[0])
     assert [r["standin"] for r in rows] == [True, False, True, True, True] and rows[1]["steps"] == 16
     assert call(capsys, "sheet", "list")[0] == 0
     assert call(capsys, "sheet", "check", str(find("ostrel-tarn-40")))[0] == 0
@@ -96,6 +99,20 @@ def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     code, _, err = call(capsys, "sheet", "check", str(bad))
     line = next(n for n, text in enumerate(bad.read_text().splitlines(), 1) if "eu-41" in text)
     assert code == 1 and err.startswith(f"{bad}:{line}: channels.plan:")
+
+
+def test_a_sheet_is_drafted_from_text(capsys: pytest.CaptureFixture[str], tmp_path: Path, top: Path) -> None:
+    text = top / "tests" / "sheet" / "drafting" / "procedures" / "10-semicolons.txt"
+    code, out, _ = call(capsys, "sheet", "draft", str(text), "-o", str(tmp_path / "made.toml"), "--json")
+    told = json.loads(out)
+    assert code == 0 and {"adjusters", "steps", "unsure", "unread"} <= set(told) and told["adjusters"][0] == "P1"
+    assert told["steps"][0]["line"] == 2 and "regulator" in told["steps"][0]["words"]
+    assert call(capsys, "sheet", "check", str(tmp_path / "made.toml"))[0] == 0
+    (tmp_path / "x.txt").write_text("nothing of the kind", encoding="utf-8")
+    code, _, err = call(capsys, "sheet", "draft", str(tmp_path / "x.txt"))
+    assert code == 3 and "no step was found" in err
+    code, _, err = call(capsys, "sheet", "draft", str(text), "--pages", "twelve")
+    assert code == 2 and "pages, like 12" in err
 
 
 def test_sheets_of_the_workshop_and_bundles(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:

@@ -191,7 +191,7 @@ class BenchPage(QWidget):
         set_tip(self.start_now, tr("Skip the rest of the as-found round. Steps not read get no “as found” value."))
         self.start_now.clicked.connect(lambda: self._worker.do(lambda s: s.start_work()))
         layout.addWidget(self.start_now)
-        self.table = QPushButton(tr("As-found sheet  Shift M"))
+        self.table = QPushButton(tr("As found  Shift M"))
         self.table.setProperty("role", "link")
         self.table.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         set_tip(self.table, tr("Every reading of the procedure in one table, typed in any order"))
