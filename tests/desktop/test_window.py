@@ -486,7 +486,7 @@ def test_shots_are_made_offscreen(tmp_path: Path) -> None:
         "sheets",
         "sheets-board",
         "workshop",
-        "bench-recheck",
+        "as-found",
         "handover",
         "meters",
         "bench-smeter",

@@ -281,6 +281,8 @@ class LogView:
     loose: tuple[tuple[str, str], ...]
     variant_words: str
     cells: tuple[TapeCell, ...]
+    #: What to know of a job that rested; empty where it did not.
+    rested_words: str = ""
 
 
 @dataclass(frozen=True)

@@ -54,6 +54,7 @@ from unitone.present.bench.steady import describe_more
 from unitone.present.bench.transmitting import describe_transmit
 from unitone.present.bench.trials import describe_trial
 from unitone.present.bench.trimming import describe_elsewhere
+from unitone.present.bench.where_was_i import where_was_i
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.quantities.show import microvolts, show, show_value
 from unitone.session.session import Session
@@ -223,6 +224,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             loose=tuple((x.entry_id, state.describe_loose(x)) for x in state.open_ends),
             variant_words=variant_words(state),
             cells=log_strip(state),
+            rested_words=where_was_i(state),
         ),
         coach=CoachView(
             advice=advice,

@@ -40,6 +40,8 @@ _TYPED = set("0123456789+-−<>.,")
 #: What is said by ear: its action, the word that is logged, and the keys of the number pad.
 _HEARD = {"ear-louder": "louder", "ear-softer": "softer", "ear-same": "same"}
 _EAR_KEYS = {"+": "ear-louder", "-": "ear-softer", "−": "ear-softer", "/": "ear-same", "=": "ear-same"}
+#: A lower Bench keeps its lines for the step.
+_ROOM_FOR_A_LINE = 480
 #: A reading or turn that was not answered after this long shows as pending (ms).
 _LATE_MS = 250
 
@@ -343,6 +345,12 @@ class BenchPage(QWidget):
         if told and not self.step.says_notes:
             # The answer to what was asked is seen in every window, whatever room the card has.
             self._say(told)
+        elif view.log.rested_words and (before is None or before.job_id != view.job_id) and self._has_room():
+            self._say(view.log.rested_words)
+
+    def _has_room(self) -> bool:
+        """Is there height for a line that nobody asked for?"""
+        return self.height() / theme.scale >= _ROOM_FOR_A_LINE
 
     def _show_procedure(self, view: BenchView) -> None:
         self.job.setText(tr("Job {number}", number=f"{view.number:04d}"))

@@ -318,6 +318,7 @@ class AdjusterQuestion(Question):
             self.line.addWidget(named(field, words))
             self.line.addWidget(field, 3 if field is self.where else 0)
         self.gone = QPushButton()
+        self.gone.setAccessibleName(tr("This radio does not have the selected adjuster"))
         self.gone.setProperty("role", "link")
         self.gone.clicked.connect(lambda: self.answered.emit(("drop", self._selected)))
         self.line.addWidget(self.gone)
