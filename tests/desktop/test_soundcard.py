@@ -394,3 +394,17 @@ def test_the_pitch_of_a_reading_comes_out_of_the_card(there: VirtualCard, desk: 
         recorder.wait()
     pitch.stop()
     assert pitch_hz(6.0, 0.0) / pitch_hz(0.0, 0.0) == pytest.approx(2**0.5, rel=0.05)
+
+
+def test_the_chart_of_levels_is_saved_from_my_bench(desk: Desk, tmp_path: Path) -> None:
+    desk.window.show_place("workshop")
+    page = desk.window._workshop
+    assert page is not None
+    page.show_part("bench")
+    bench = page.bench
+    assert bench is not None and bench.chart.isVisible()
+    bench.save_chart(tmp_path / "levels.pdf")
+    desk.until(lambda: (tmp_path / "levels.pdf").is_file())
+    assert (tmp_path / "levels.pdf").read_bytes().startswith(b"%PDF-")
+    bench.save_chart(tmp_path / "nowhere" / "levels.pdf")
+    desk.until(lambda: "cannot be written" in bench.told.text())

@@ -5,10 +5,12 @@ from __future__ import annotations
 import dataclasses
 import datetime
 from collections.abc import Callable
+from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
+    QFileDialog,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -34,18 +36,22 @@ from unitone.bench.instruments import Instrument
 from unitone.bench.mybench import Kind, MyBench, parse_pads
 from unitone.bench.path import Kit
 from unitone.desktop.audio.soundcard import SIDES, SoundInput, devices
+from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.listener import Listener, Seen
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice, choice_of
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.livefield import LiveLine
-from unitone.desktop.widgets.painted import label, scrolled
+from unitone.desktop.widgets.painted import label, scrolled, set_tip
 from unitone.errors import SignalError, UnitoneError
+from unitone.files import write_file
 from unitone.present.meters.meter_shapes import How
+from unitone.present.papers import paper_head
 from unitone.quantities.entry import decibels, parse_si
 from unitone.quantities.show import number
+from unitone.report.level_chart import render_chart
 from unitone.session.measuring import my_bench
-from unitone.store.logbook import Logbook
+from unitone.store.logbook import Logbook, utc_now
 from unitone.words import tr
 
 #: A field is at least so wide: in a narrow window words beside it are broken into lines before it is cut.
@@ -255,6 +261,7 @@ class MyBenchPage(QWidget):
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()
         self._logbook = logbook
+        self._charting = Errand("chart", self, every=True)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(theme.px(12))
@@ -322,7 +329,27 @@ class MyBenchPage(QWidget):
         self.wrong = label("cure", "", True)
         self.wrong.hide()
         layout.addWidget(self.wrong)
+        self.chart = QPushButton(tr("Chart of levels (PDF)…"))
+        set_tip(
+            self.chart, tr("µV, dBm, S-units, and what this generator shows behind these pads: to hang up beside it")
+        )
+        self.chart.clicked.connect(self._ask_chart)
+        layout.addWidget(self.chart, 0, Qt.AlignmentFlag.AlignLeft)
         return card
+
+    def _ask_chart(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, tr("Chart of levels"), "levels.pdf", "PDF (*.pdf)")
+        if path:
+            self.save_chart(Path(path))
+
+    def save_chart(self, path: Path) -> None:
+        """Write the chart by the generator, off the window's thread."""
+        kit, head = my_bench(self._logbook).kit(self._kit()), paper_head(self._logbook)
+        self._charting.run(
+            lambda: write_file(path, render_chart(kit, utc_now(), head)),
+            lambda _: self._say(tr("Saved: {path}", path=path)),
+            self._say,
+        )
 
     # -- showing ------------------------------------------------------------------------------------
 
