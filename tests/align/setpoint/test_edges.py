@@ -48,3 +48,19 @@ def test_a_squelch_that_is_always_open_is_looked_at_from_stop_to_stop_and_is_not
 
     why, _, _ = settle(level, (-150_000, 120_000))
     assert why == "out-of-range" and min(seen) == -150_000 and max(seen) == 120_000
+
+
+def test_a_trimmer_that_turns_back_short_of_its_target_is_read_at_its_turning_point() -> None:
+    """It goes round: the frequency rises to 560 Hz under the target and falls again; the three readings had missed the top."""
+    trimmer = Adjuster("XT", "trimmer", "", None, "", 360_000, False, 1_000, ())
+
+    def at(mdeg: int) -> float:
+        return -560.0 - (mdeg - 41_000) ** 2 / 5.0e6
+
+    spots = [Spot(mdeg, at(mdeg), 2.0) for mdeg in (0, 14_000, 118_000, 62_000)]
+    move = next_set_move(spots, 0.0, 20.0, trimmer, 62_000, (None, None))
+    assert move.act == "go" and abs(move.target_mdeg - 41_000) <= 1_000
+    # Read there, it is the nearest that there is: that is said, and it stays there.
+    spots.append(Spot(move.target_mdeg, at(move.target_mdeg), 2.0))
+    last = next_set_move(spots, 0.0, 20.0, trimmer, move.target_mdeg, (None, None))
+    assert (last.act, last.why) == ("stop", "out-of-range")
