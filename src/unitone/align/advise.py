@@ -33,7 +33,16 @@ from unitone.align.moves import (
 )
 from unitone.align.peak.core import LEVEL_STEP_DB, Move, scale_of
 from unitone.align.peak.hill import Point, curve, fit_hill
-from unitone.align.peak.visits import KEPT, STRONGEST_DBM, WEAKEST_DBM, gains, hill_of, kept_level, progress
+from unitone.align.peak.visits import (
+    KEPT,
+    STRONGEST_DBM,
+    WEAKEST_DBM,
+    gains,
+    hill_of,
+    kept_level,
+    progress,
+    signal_size,
+)
 from unitone.align.probe.nudge import last_whole, trial_move, worth, worth_peaking
 from unitone.align.reading_move import to_read
 from unitone.align.sensitivity.find_level import next_level
@@ -404,11 +413,6 @@ def _guess_level(state: JobState, floor: int, read: str, mark: float) -> float:
 # -- peaking ---------------------------------------------------------------------------------------
 
 
-def _size(step: Step, value: float) -> float:
-    """How far a reading stands from nothing: an AVC line may go negative."""
-    return abs(value) if step.hill_id == "rx.agc_voltage" else value
-
-
 def _peak(state: JobState, step: Step, since: int) -> Advice:
     advice = _peak_move(state, step, since)
     if not isinstance(advice, SetUp | Measure) or advice.why in ("closing", "other-channel", "recheck"):
@@ -432,7 +436,12 @@ def _peak_move(state: JobState, step: Step, since: int) -> Advice:
             why: Why = "level-too-strong" if new < level else "level-too-weak"
             return to_read(state, step, replace(conditions, level_dbm=new), why)
         kept = KEPT.get(step.hill_id)
-        if fresh and kept is not None and level >= STRONGEST_DBM and _size(step, last.reading.value) < kept.nothing:
+        if (
+            fresh
+            and kept is not None
+            and level >= STRONGEST_DBM
+            and signal_size(step, last.reading.value) < kept.nothing
+        ):
             # Nothing comes through however strong the signal: that is found by tracing, not by turning.
             return _close(state, step, "no-convergence")
     chosen_here = last is not None and state.set_up_seq > max(last.seq, state.at_seq)

@@ -246,13 +246,17 @@ def _answers(heard: Sequence[Logged], state: JobState, adjuster: str, since: int
     return answers
 
 
+def signal_size(step: Step, value: float) -> float:
+    """How far a reading of a hill stands from nothing: an AVC line may go negative."""
+    return abs(value) if step.hill_id == "rx.agc_voltage" else value
+
+
 def kept_level(step: Step, value: float, level: float, best: float) -> float | None:
     """Another level (dBm) when the reading is flattened by strength or drowned in noise; None when it is well, or cannot tell."""
     kept = KEPT.get(step.hill_id)
     if kept is None:
         return None
-    if step.hill_id == "rx.agc_voltage":
-        value, best = abs(value), abs(best)
+    value, best = signal_size(step, value), signal_size(step, best)
     if value > kept.strong and level > WEAKEST_DBM:
         return round(max(level - min((value - kept.aim) / kept.slope, _STEP_MOST_DB), WEAKEST_DBM), 1)
     if max(value, best) < kept.weak and level < STRONGEST_DBM:

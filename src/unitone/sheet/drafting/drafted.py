@@ -155,12 +155,12 @@ def draft_sheet(lines: Sequence[str], name: str = "") -> Drafted:
     kept = _that_holds(draft, steps, unsure)
     return Drafted(
         draft.data, tuple(kept), tuple(draft.ids("adjuster")), tuple(sorted(unsure)), tuple(unread),
-        to_toml(draft.data) if steps else "",
+        to_toml(draft.data) if kept else "",
     )  # fmt: skip
 
 
 def _that_holds(draft: Draft, steps: list[DraftedStep], unsure: list[tuple[int, str]]) -> list[DraftedStep]:
-    """A step that no sheet may hold (a limit of the wrong kind) loses its limit or goes to what is unsure; the rest stays."""
+    """A step that no sheet may hold (a limit of the wrong kind) goes to what is unsure; the rest stays."""
     try:
         parse_sheet(to_toml(draft.data), "draft", "draft")
         return steps
@@ -365,8 +365,6 @@ def _without_stimuli(words: str, quantity_id: str) -> str:
         return re.sub(r"\b(?:1(?:[.,]0+)?\s*kHz|400\s*Hz)\b", " ", words)
     if quantity_id in ("tx.bias_voltage", "supply.rail", "stage.voltage", "vco.tuning_voltage", "rx.af_voltage"):
         return re.sub(r"\d+(?:[.,]\d+)?\s*mV\b", " ", words)
-    if quantity_id == "rx.sn_ratio":
-        return words
     return words
 
 

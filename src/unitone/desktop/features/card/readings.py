@@ -340,7 +340,7 @@ class ReadingsTab(CardTab):
         QTimer.singleShot(0, lambda: self.ensureWidgetVisible(self.error, 0, theme.px(70)))
 
     def failed(self, words: str) -> bool:
-        """What was refused stays in its box; the words stand at the top and are read out."""
+        """What was refused stays in its box; the words stand under its line."""
         asked, self._asked = self._asked, None
         confirming, self._confirming = self._confirming, False
         if asked is None and not confirming:
