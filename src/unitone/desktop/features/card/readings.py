@@ -132,11 +132,18 @@ class _Group(QFrame):
         row.addWidget(self.button)
 
     def show_group(self, group: ReadingGroup, finished: bool) -> None:
-        """Confirmed or not."""
-        self.safety.setText(group.safety)
-        open_ = not group.confirmed and not finished
-        self.safety.setVisible(open_)
-        self.button.setVisible(open_)
+        """Asked for while something is left to be read on it."""
+        left = any(not c.value for r in group.rows for c in r.cells)
+        self._ask(left and not group.confirmed and not finished)
+
+    def _ask(self, wanted: bool) -> None:
+        self.safety.setVisible(wanted)
+        self.button.setVisible(wanted)
+
+    def take_focus(self) -> None:
+        """Ask for the hook-up now, as for a box that is read once more."""
+        self._ask(True)
+        self.button.setFocus()
 
 
 class ReadingsTab(CardTab):
@@ -284,7 +291,7 @@ class ReadingsTab(CardTab):
         cell = box.cell
         if not group.confirmed and (text or cell.measurable):
             self._tell(tr("{safety} Confirm the hook-up first: Enter.", safety=group.safety), made)
-            made.button.setFocus()
+            made.take_focus()
             return
         if text:
             self._asked = box
@@ -328,7 +335,7 @@ class ReadingsTab(CardTab):
             target.field.setFocus()
         else:
             self._tell(tr("{safety} Confirm the hook-up: Enter.", safety=group.safety), made)
-            made.button.setFocus()
+            made.take_focus()
 
     def _tell(self, words: str, where: QWidget | None) -> None:
         """Said right under the line that it is about."""
