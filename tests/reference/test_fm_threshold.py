@@ -41,7 +41,7 @@ def sinad_at(carrier_to_noise_db: float, bandwidth_hz: float, deviation_hz: floa
 def signal_db(sinad_db: float) -> float:
     """What the coach takes a SINAD for, in decibels of signal."""
     reading = Reading("rx.sinad", Conditions("receive", deviation_hz=1500.0), sinad_db, "x", "x", 0.2)
-    got = height(quantity("rx.sinad"), Logged(1, "", "", reading, {}))
+    got = height(quantity("rx.sinad"), reading)
     assert got is not None
     return got[0] / SLOPE
 
@@ -85,5 +85,5 @@ def test_readings_without_deviation_are_taken_as_they_are() -> None:
     q = quantity("rx.sinad")
     for value in (5.0, 12.0, 20.0):
         reading = Reading("rx.sinad", Conditions("receive", depth_pct=30.0), value, "x", "x", 0.2)
-        got = height(q, Logged(1, "", "", reading, {}))
+        got = height(q, reading)
         assert got is not None and got[0] == pytest.approx(10.0 * math.log10(10.0 ** (value / 10.0) - 1.0))

@@ -148,7 +148,7 @@ def _visits_with_turns(state: JobState, step: Step, worked: Sequence[int]) -> in
     """How many of the visits that ended at these entries turned anything: one that only looked does not count."""
     ends = sorted(seq for past in state.concluded.values() for seq, _ in past)
     turned = [t.seq for t in state.turns if t.adjuster in step.adjusters and t.moved]
-    turned = sorted([*turned, *(s.seq for a, s in state.swept.items() if a in step.adjusters)])
+    turned = sorted([*turned, *(s.seq for s in state.sweeps if s.adjuster in step.adjusters)])
     found = 0
     for seq in worked:
         before = ends[bisect_left(ends, seq) - 1] if bisect_left(ends, seq) else 0

@@ -8,6 +8,7 @@ import numpy as np
 from scipy.integrate import cumulative_trapezoid
 
 from unitone.align.peak.hill import Point
+from unitone.job.entries.readings import Reading
 from unitone.job.records import Logged, by_conditions, by_positions
 from unitone.job.state import JobState
 from unitone.quantities.registry import HEARD, Quantity
@@ -26,9 +27,9 @@ _SIGNAL = cumulative_trapezoid(
 )
 
 
-def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
+def height(q: Quantity, reading: Reading) -> tuple[float, float] | None:
     """A reading as (dB that rise towards the peak, spread in dB); None where it has no number."""
-    value, std = logged.reading.value, logged.reading.std
+    value, std = reading.value, reading.std
     if value is None:
         return None
     if q.id in WITH_NOISE:
@@ -37,7 +38,7 @@ def height(q: Quantity, logged: Logged) -> tuple[float, float] | None:
         ratio, spread = 10.0 * math.log10(times - 1.0), (std or q.usual_std) * times / (times - 1.0)
         return (
             through_threshold(ratio, spread, q.hill_slope)
-            if logged.reading.conditions.deviation_hz
+            if reading.conditions.deviation_hz
             else (ratio, spread)
         )
     if q.kind in ("ratio-db", "s-units"):
@@ -114,7 +115,7 @@ def points_of(q: Quantity, readings: list[Logged], adjuster: str) -> list[Point]
     """The readings as points of a hill: turns of the adjuster, height and spread in dB, level; those without a number left out."""
     found = []
     for x in readings:
-        h = height(q, x)
+        h = height(q, x.reading)
         if h is not None:
             found.append(Point(x.positions[adjuster] / TURN, h[0], h[1], x.reading.conditions.level_dbm))
     return found

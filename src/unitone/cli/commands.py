@@ -319,7 +319,7 @@ def robot(
     sheet: Annotated[
         str,
         typer.Argument(
-            help="A sheet's id, or a path with its physics file beside it; a general procedure for by-hand; none for adjuster and sweep."
+            help="A sheet's id, or a path with its physics file beside it; a general procedure for by-hand; none for adjuster, and for single cores swept."
         ),
     ] = "",
     task: Annotated[
@@ -342,6 +342,7 @@ def robot(
     from unitone.robot.on_frequency import run_frequency_trial
     from unitone.robot.one_coil import classes_of, run_adjuster_trial
     from unitone.robot.sweep import run_sweep_trial
+    from unitone.robot.sweep_side import run_side_trial
     from unitone.robot.transmit_side import run_transmit_trial
     from unitone.robot.whole_radios import run_trial
 
@@ -356,11 +357,10 @@ def robot(
         _tell_adjusters(run_adjuster_trial(sets, seed, workers, classes_of(fault)), as_json)
         return
     if task == "sweep":
-        if sheet or fault != "none":
-            raise EntryError(
-                "sweep: single cores made from seeds, with and without a peak. Leave sheet and --fault out."
-            )
-        _tell_sweeps(run_sweep_trial(sets, seed, workers), as_json)
+        if fault != "none":
+            raise EntryError("sweep: single cores made from seeds, or a sheet's radios as they come. Leave --fault out.")
+        report = run_side_trial(sheet, sets, seed, workers) if sheet else run_sweep_trial(sets, seed, workers)
+        _tell_sweeps(report, as_json)
         return
     if task not in runs:
         known = ", ".join((*runs, "adjuster", "sweep"))
@@ -401,12 +401,16 @@ def _tell_sweeps(report: dict[str, Any], as_json: bool) -> None:
         return
     for name, one in (("coach", report), *((b["name"], b) for b in report["baselines"])):
         loss = one["loss_db"]
+        right = (
+            f"{one['wrong_verdicts']} wrong verdicts" if "wrong_verdicts" in one else f"{one['recovered']} within 0.3 dB"
+        )
         print(
-            f"{name}: loss {loss['mean']} dB mean, {loss['p95']} dB at 95 %, {one['seconds_per_set']} s a core, "
-            f"{one['wrong_verdicts']} wrong verdicts, {one['unfinished']} unfinished of {report['sets']}"
+            f"{name}: loss {loss['mean']} dB mean, {loss['p95']} dB at 95 %, {one['seconds_per_set']} s each, "
+            f"{right}, {one['unfinished']} unfinished of {report['sets']}"
         )
     for problem in report["problems"]:
-        print(f"seed {problem['seed']}: {problem['what']}")
+        what = problem["what"]
+        print(f"seed {problem['seed']}: {what if isinstance(what, str) else '; '.join(what)}")
 
 
 @app.command()

@@ -67,6 +67,7 @@ class Sweep(NamedTuple):
     """A core swept by hand: the entry, how it ended (peaked, at stop, no effect), and what was gained (dB). How far it was turned is not known."""
 
     seq: int
+    adjuster: str
     ended: str
     gained_db: float
 

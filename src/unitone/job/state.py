@@ -64,6 +64,7 @@ class JobState:
     turns: list[Turn] = field(default_factory=list)
     #: The last sweep of each adjuster that was swept.
     swept: dict[str, Sweep] = field(default_factory=dict)
+    sweeps: list[Sweep] = field(default_factory=list)
     touches: list[Touch] = field(default_factory=list)
     judged: dict[str, Judged] = field(default_factory=dict)
     variants: list[Variant] = field(default_factory=list)

@@ -16,7 +16,7 @@ from unitone.simulator.sweeping_hand import SweepingHand, sweep_made
 
 Way = Literal["coach", "needle alone"]
 #: What a hand is told; the other codes say how it stands.
-COMMANDS = ("turn", "back", "slowly back", "stop", "on a little", "back a little")
+COMMANDS = ("turn", "back", "slowly back", "straight back", "stop", "on a little", "back a little")
 #: A sweep that goes on for longer has failed (seconds).
 _MOST_S = 120.0
 #: A core called peaked that has lost more (dB), or whose peak lies elsewhere, is called so wrongly.

@@ -92,7 +92,7 @@ class GoldenSection:
         if replace(self.session.state.set_up, level_dbm=None) != replace(step.setting, level_dbm=None):
             self.session.set_up(step.setting)
         self.session.measure()
-        got = height(step.quantity, self.session.state.readings[-1])
+        got = height(step.quantity, self.session.state.readings[-1].reading)
         return got[0] if got is not None else 0.0
 
     def _go(self, name: str, turns: float) -> None:

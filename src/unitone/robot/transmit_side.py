@@ -134,7 +134,7 @@ def golden_even(session: Session, step: Step) -> None:
         for c in anchors:
             session.set_up(c)
             session.measure(c)
-            got = height(step.quantity, session.state.readings[-1])
+            got = height(step.quantity, session.state.readings[-1].reading)
             heights.append(-60.0 if got is None else got[0])
         return unevenness(np.array(heights), wanted)
 

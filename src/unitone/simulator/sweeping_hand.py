@@ -53,18 +53,16 @@ def sweep_made(kind: Class, seed: int) -> tuple[Made, Hand]:
     return made, Hand(speed, rng.uniform(0.2, 0.5), 0.08, int(-side if wrong else side))
 
 
-class SweepingHand:
-    """The core in a hand. ``tell`` what it is to do; ``tick`` lets a tenth of a second pass and gives the reading."""
+class Motion:
+    """How a hand moves by what it is told: after its reaction time, at a speed that wanders."""
 
-    def __init__(self, made: Made, hand: Hand, seed: int) -> None:
-        self.core = Single(made, seed)
-        self._hand, self._rng = hand, stream(seed, "sweeping hand")
+    def __init__(self, hand: Hand, rng: np.random.Generator) -> None:
+        self._hand, self._rng = hand, rng
         self.seconds = 0.0
         self._way, self._share = 0.0, 1.0
         self._last_way = float(hand.way)
         self._pending: list[tuple[float, float, float]] = []
         self._wander = 0.0
-        self.at_stop = False
 
     def tell(self, what: str) -> None:
         """``turn``, ``back``, ``slowly back``, ``on a little``, ``back a little``, ``stop``: done after the reaction time."""
@@ -81,19 +79,39 @@ class SweepingHand:
             self._last_way = way
         self._pending.append((after, way, share))
 
+    def move(self, seconds: float) -> float:
+        """So much time passes; the turns that the hand makes in it, clockwise positive."""
+        self.seconds += seconds
+        while self._pending and self.seconds >= self._pending[0][0]:
+            _, self._way, self._share = self._pending.pop(0)
+        self._wander += -self._wander * seconds / 1.5 + 0.2 * math.sqrt(2 * seconds / 1.5) * float(
+            self._rng.standard_normal()
+        )
+        return self._way * self._hand.speed * self._share * math.exp(self._wander) * seconds
+
+
+class SweepingHand:
+    """The core in a hand. ``tell`` what it is to do; ``tick`` lets a tenth of a second pass and gives the reading."""
+
+    def __init__(self, made: Made, hand: Hand, seed: int) -> None:
+        self.core = Single(made, seed)
+        self._rng = stream(seed, "sweeping hand")
+        self._motion = Motion(hand, self._rng)
+        self.tell = self._motion.tell
+        self.at_stop = False
+
+    @property
+    def seconds(self) -> float:
+        """Since the hand began."""
+        return self._motion.seconds
+
     def tick(self) -> float:
         """A tenth of a second passes; the reading at its end (dB)."""
         total = 0.0
         for _ in range(_FINE):
-            self.seconds += TICK_S / _FINE
-            while self._pending and self.seconds >= self._pending[0][0]:
-                _, self._way, self._share = self._pending.pop(0)
-            self._wander += -self._wander * (TICK_S / _FINE) / 1.5 + 0.2 * math.sqrt(2 * TICK_S / _FINE / 1.5) * float(
-                self._rng.standard_normal()
-            )
-            speed = self._hand.speed * self._share * math.exp(self._wander)
-            if self._way:
-                self.at_stop = self.core.turn_to(self.core.hand + self._way * speed * TICK_S / _FINE)
+            turned = self._motion.move(TICK_S / _FINE)
+            if turned:
+                self.at_stop = self.core.turn_to(self.core.hand + turned)
             total += self.core.output_db(self.core.core, 0.0)
         # The meter averages over its tenth of a second.
         return total / _FINE + self.core.made.noise * float(self._rng.standard_normal())

@@ -9,6 +9,7 @@ import pytest
 
 from unitone.align.sweep.coach import Said, SweepCoach, fit_pass, stands_out
 from unitone.robot.sweep import COMMANDS, run_sweep_trial, sweep_one
+from unitone.robot.sweep_side import receive_side
 
 TICK = 0.1
 
@@ -77,6 +78,26 @@ def test_a_dead_core_and_one_that_still_rises_at_its_stop_are_no_peaks() -> None
     for seed in range(12):
         found = sweep_one(seed, kind="no-peak")
         assert found.said == "at stop", found
+
+
+def test_a_broad_core_is_brought_back_without_slowing_down() -> None:
+    """A half-width of ten seconds of turning: a third of that speed would take minutes, and its last seconds hardly differ."""
+    lost = []
+    for seed in range(6):
+        hand = Turning(lambda at: -10.0 * math.log10(1.0 + at * at / 4.0), -2.0, 0.2, 0.35, seed)
+        assert hand.go().code == "peaked" and "straight back" in hand.codes, hand.codes
+        lost.append(10.0 * math.log10(1.0 + hand.at**2 / 4.0))
+    assert np.mean(lost) < 0.1 and max(lost) < 0.35
+
+
+def test_a_receive_side_is_swept_through_the_live_path() -> None:
+    """A real bench as far as the program can tell: a pair by turns, and an end within half a decibel of the best, in less time."""
+    swept, stepped = receive_side("ostrel-tarn-40", 2), receive_side("ostrel-tarn-40", 2, "step by step")
+    names = [e.split(":")[0] for e in swept.ends]
+    assert swept.finished and swept.loss_db < 0.5 and swept.seconds < 0.7 * stepped.seconds
+    # Primary, secondary, primary: no winding of the pair twice in a row, and its first one again after the second.
+    pair = [n for n in names if n in ("T4", "T5")]
+    assert pair[:3] == ["T4", "T5", "T4"] and all(a != b for a, b in zip(pair, pair[1:], strict=False)), names
 
 
 def test_a_sample_of_hands() -> None:

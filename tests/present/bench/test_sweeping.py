@@ -7,6 +7,7 @@ from typing import get_args
 
 import pytest
 
+from unitone.align.moves import Measure, SetUp
 from unitone.align.sweep.coach import Code, Said
 from unitone.bench.ports import Measured
 from unitone.errors import BenchError, HookUpError, TapeError
@@ -50,7 +51,8 @@ def test_every_word_of_the_coach_is_short(code: str) -> None:
     assert 1 <= len(headline.split()) <= 7 and headline.endswith(".") and headline.split()[0].istitle()
     assert 1 <= len(detail.split()) <= 12 and detail != headline
     over = code in ("peaked", "at stop", "no effect")
-    assert button_of(Said(code), "T1") == ("Log T1" if over else "Break off")  # type: ignore[arg-type]
+    button = "Log T1" if over else "Lower the level" if code == "too strong" else "Break off"
+    assert button_of(Said(code), "T1") == button  # type: ignore[arg-type]
 
 
 def test_what_cannot_be_swept_is_refused_with_the_cure(new_session: Callable[..., Session]) -> None:
@@ -73,6 +75,28 @@ def test_what_cannot_be_swept_is_refused_with_the_cure(new_session: Callable[...
         Sweeping(session, next(a.id for a in session.sheet.adjusters if a.id not in session.step.adjusters))
     with pytest.raises(TapeError, match="which is none of"):
         session.append(Swept(core, "lost", 0.0, 1.0))
+
+
+def test_a_signal_too_strong_to_show_a_top_ends_the_sweep_and_the_level_goes_down(
+    new_session: Callable[..., Session],
+) -> None:
+    session = new_session(None)
+    session.go_to(peaked_step(session))
+    session.confirm_hook_up("receive")
+    needle = Needle()
+    session.bench.connect([needle])
+    core, level = session.step.adjusters[0], session.step.setting.level_dbm
+    sweep = Sweeping(session, core)
+    needle.now = Measured(24.0, needle.name, source="sound card")
+    for n in range(4):
+        assert not sweep.tick(session, n * 0.1).over, "a crackle is no strong signal"
+    view = sweep.tick(session, 0.4)
+    assert view.over and view.headline.startswith("Stop") and view.button == "Lower the level"
+    sweep.finish(session)
+    assert session.state.swept[core].ended == "broken off" and session.state.readings[-1].reading.value == 24.0
+    # The coach asks for less before anything is turned again.
+    asked = session.advice()
+    assert isinstance(asked, SetUp | Measure) and asked.conditions.level_dbm < level  # type: ignore[operator]
 
 
 def test_silence_says_nothing_and_a_sweep_makes_earlier_readings_another_hills(

@@ -64,7 +64,7 @@ def even_problem(state: JobState, step: Step, since: int) -> tuple[Coils, list[R
     for x in state.read_of(step.quantity_id, since):
         if not as_now(x.positions) or not any(key[0] == step.id for key in state.answers(x.reading)):
             continue
-        h = height(step.quantity, x)
+        h = height(step.quantity, x.reading)
         if h is not None:
             reads.append(Read(turns(x.positions), place(x.reading.conditions), h[0], h[1]))
     at = peaked_at(state, step, since)

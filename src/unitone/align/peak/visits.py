@@ -19,7 +19,7 @@ from unitone.align.pairs.pair import PairRead, next_pair_move
 from unitone.align.peak.by_ear import Answer, Heard, next_by_ear
 from unitone.align.peak.core import FARTHEST, Move, Why, next_move, play_of, scale_of
 from unitone.align.peak.hill import Point, draw, fit_hill
-from unitone.job.records import Logged
+from unitone.job.records import Logged, Sweep
 from unitone.job.state import JobState
 from unitone.quantities.registry import HEARD, Quantity
 from unitone.sheet.model.sheet import TURN, Adjuster, Step
@@ -78,6 +78,8 @@ class Progress(NamedTuple):
 
 #: How a sweep's end counts.
 _SWEPT: dict[str, Why] = {"peaked": "peaked", "at stop": "at-stop", "no effect": "dead"}
+#: A pair is done when a sweep of one of its windings gained less than this (dB), and after so many sweeps in any case.
+_NO_GAIN_DB, _MOST_SWEEPS = 0.2, 6
 #: Of several adjusters' ends, which counts before which.
 _GRAVE = {"at-stop": 4, "jumps": 3, "dead": 2, "no-convergence": 1}
 
@@ -95,10 +97,11 @@ def progress(state: JobState, step: Step, since: int) -> Progress:
     done = 0
     ends: dict[str, Move] = {}
     swept = {a: s for a, s in state.swept.items() if s.seq > since and s.ended in _SWEPT}
+    sweeps = [s for s in state.sweeps if s.seq > since and s.ended in _SWEPT]
 
     def past_swept(done: int) -> int:
-        """Groups all of whose adjusters were swept are done by that."""
-        while done < len(plan) and all(a in swept for a in plan[done]):
+        """Groups all of whose adjusters were swept are done by that; a pair when its last sweep had nothing more to gain."""
+        while done < len(plan) and not _to_sweep(plan[done], sweeps):
             ends.update({a: Move("stop", 0, _SWEPT[swept[a].ended]) for a in plan[done]})
             done += 1
         return done
@@ -120,9 +123,27 @@ def progress(state: JobState, step: Step, since: int) -> Progress:
     if done >= len(plan):
         worst = max(ends, key=lambda a: _GRAVE.get(ends[a].why, 0), default="")
         return Progress(None, ends.get(worst), worst)
-    group = tuple(a for a in plan[done] if a not in swept)
+    group = _to_sweep(plan[done], sweeps) if any(a in swept for a in plan[done]) else plan[done]
     adjuster, move = _of_run(state, step, group, since, None, None)
     return Progress(adjuster, move)
+
+
+def _to_sweep(group: tuple[str, ...], sweeps: Sequence[Sweep]) -> tuple[str, ...]:
+    """Which of a group's adjusters are still to be swept, the next one alone for a pair; none when the group is done.
+
+    Each winding of a pair moves the other's peak: primary, secondary, primary, until a sweep gains nothing.
+    """
+    own = [s for s in sweeps if s.adjuster in group]
+    left = tuple(a for a in group if not any(s.adjuster == a for s in own))
+    if len(group) != 2 or not own:
+        return left
+    last = own[-1]
+    other = group[1 - group.index(last.adjuster)]
+    if left:
+        return (other,)
+    hopeless = any(s.ended != "peaked" for s in own[-2:])
+    enough = len(own) >= 3 and last.gained_db < _NO_GAIN_DB
+    return () if hopeless or enough or len(own) >= _MOST_SWEEPS else (other,)
 
 
 def _of_run(

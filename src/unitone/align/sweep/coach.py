@@ -19,13 +19,14 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 
-#: What the hand is told. ``passed``: the top was gone over; the others say what they are.
+#: What the hand is told. ``too strong`` is said by who knows the level; the others say what they are.
 Code = Literal[
     "hold",
     "turn",
     "rising",
     "back",
     "slowly back",
+    "straight back",
     "stop",
     "wait",
     "on a little",
@@ -33,6 +34,7 @@ Code = Literal[
     "peaked",
     "at stop",
     "no effect",
+    "too strong",
 ]
 
 #: The start is read at rest for so long, and so is the end (seconds).
@@ -54,6 +56,10 @@ _NEAR_DB = 3.5
 _STANDS_OUT = 30.0
 #: So slow is "slowly" against the pass before, as a hand takes it: its middle, and its spread (natural logarithm).
 _SLOWER, _SLOWER_SPREAD = 3.0, 0.35
+#: A core whose half-width takes so long to turn through is broad enough to be stopped in time without slowing down (seconds).
+_BROAD_S = 7.0
+#: The approach to a broader core than this (half-width in seconds) is looked at over longer, and averaged more.
+_USUAL_S = 10.0
 #: After so long a slow way back that still falls is one away from the top (seconds).
 _TURNED_ROUND_S = 3.0
 #: What going on has to be worth (dB, in the mean of all that may be), and how often it is brought nearer.
@@ -141,6 +147,8 @@ class SweepCoach:
         self._where: Floats | None = None
         self._nudges = 0
         self._tau = 1.0
+        #: How many times slower the way back is than the pass, and how much longer it is looked at than usual.
+        self._slower, self._longer = _SLOWER, 1.0
         self._lowest = 0
         self._turning = 0.0
         self._count = 0
@@ -189,12 +197,12 @@ class SweepCoach:
         seconds = y[y.size % _SECOND :].reshape(-1, _SECOND).mean(axis=1)
         return float(seconds[-1] - seconds.min()) > max(0.7 * self._margin, 6.0 * self.noise / math.sqrt(_SECOND))
 
-    def _smooth(self, n: int = _SMOOTH) -> float:
-        return float(np.mean(self._y[-n:]))
+    def _smooth(self) -> float:
+        return float(np.mean(self._y[-_SMOOTH:]))
 
-    def _smoothed(self, since: int) -> Floats:
+    def _smoothed(self, since: int, n: int = _SMOOTH) -> Floats:
         y = np.array(self._y[since:])
-        return np.convolve(y, np.ones(_SMOOTH) / _SMOOTH, "valid") if y.size >= _SMOOTH else y[:0]
+        return np.convolve(y, np.ones(n) / n, "valid") if y.size >= n else y[:0]
 
     @property
     def _margin(self) -> float:
@@ -232,7 +240,9 @@ class SweepCoach:
                 if not stands_out(t, y, self.noise):
                     return
                 self._fit = fit_pass(t, y, self.noise)
-                self._tau = self._fit.tau * _SLOWER
+                self._slower = 1.0 if self._fit.tau > _BROAD_S else _SLOWER
+                self._tau = self._fit.tau * self._slower
+                self._longer = max(1.0, self._tau / _USUAL_S)
                 self._begin_approach()
             else:
                 self._begin_pass("back", now)
@@ -255,14 +265,15 @@ class SweepCoach:
     def _begin_approach(self) -> None:
         self._state, self._from = "approach", len(self._y) - 1
         self._lowest = self._from
-        self._tell("slowly back")
+        self._tell("straight back" if self._slower == 1.0 else "slowly back")
 
     def _approach_step(self, now: float) -> None:
         assert self._fit is not None
-        s = self._smoothed(self._from)
+        over = round(_SMOOTH * self._longer)
+        s = self._smoothed(self._from, over)
         if s.size < 2:
             return
-        fell = s[-1] < float(s.max()) - self._margin and int(s.argmin()) >= s.size - _SMOOTH
+        fell = s[-1] < float(s.max()) - self._margin and int(s.argmin()) >= s.size - over
         if fell and now - self._t[self._from] > _TURNED_ROUND_S and self._fit.height - s[-1] > 1.5 * self._margin:
             # The hand was still before the top when it turned round, and has gone over it by now.
             self._begin_approach()
@@ -270,7 +281,7 @@ class SweepCoach:
         # The reading still falls while the hand turns round and takes up the play.
         self._lowest = self._from + int(s.argmin())
         risen = s[-1] - float(s.min())
-        if risen < 2.5 * self.noise / math.sqrt(_SMOOTH):
+        if risen < 2.5 * self.noise / math.sqrt(over):
             return
         to_go, _ = self._to_go(now)
         passed = float(s[int(s.argmin()) :].max()) - s[-1]
@@ -285,22 +296,22 @@ class SweepCoach:
         """(weights, when the top is met, half-width in seconds) of this approach, on a grid."""
         assert self._fit is not None
         t, y = np.array(self._t[self._lowest :]), np.array(self._y[self._lowest :])
-        if len(t) > 60:
-            t, y = t[-60:], y[-60:]
-        at = (now + np.linspace(-2.0, 6.0, 65))[:, None, None]
-        tau = (self._fit.tau * np.geomspace(1.2, 7.0, 13))[None, :, None]
+        kept = round(60 * self._longer)
+        t, y = t[-kept:], y[-kept:]
+        at = (now + self._longer * np.linspace(-2.0, 6.0, 65))[:, None, None]
+        tau = (self._fit.tau * self._slower * np.geomspace(0.4, 2.3, 13))[None, :, None]
         curve = -10.0 * np.log10(1.0 + ((t[None, None, :] - at) / tau) ** 2)
         # The top is known from the pass before; what the law misses on the flanks is allowed for.
         spread = np.sqrt(self.noise**2 + (0.05 * curve) ** 2)
         rest = y - curve - self._fit.height
         # Speed wanders: what was read long ago says less of how far it is now.
-        memory = np.exp((t - now) / _MEMORY_S)
+        memory = np.exp((t - now) / (_MEMORY_S * self._longer))
         w = memory / spread**2
         n, s1 = w.sum(axis=2), (w * rest).sum(axis=2)
         shift = s1 / (n + 1.0 / self._fit.std**2)
         left = (w * (rest - shift[:, :, None]) ** 2).sum(axis=2) + (shift / self._fit.std) ** 2
         left += 2.0 * (memory * np.log(spread)).sum(axis=2)
-        prior = (np.log(tau[:, :, 0] / (self._fit.tau * _SLOWER)) / _SLOWER_SPREAD) ** 2
+        prior = (np.log(tau[:, :, 0] / (self._fit.tau * self._slower)) / _SLOWER_SPREAD) ** 2
         weight = np.exp(-0.5 * (left + prior - (left + prior).min()))
         return weight / weight.sum(), at[:, 0, 0], tau[0, :, 0]
 

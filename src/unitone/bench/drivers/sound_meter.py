@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from unitone.bench.drivers.live import Feed, Recent
 from unitone.bench.drivers.measure import measure_iq_am, measure_iq_fm
-from unitone.bench.drivers.recording import Samples
+from unitone.bench.drivers.recording import Block, Samples
 from unitone.bench.ports import Measured
 from unitone.errors import BenchError, SignalError
 from unitone.sheet.model.sheet import Conditions
@@ -68,13 +68,17 @@ class SoundMeter:
         """Take what comes until the feed is closed. Raises SignalError as it was closed."""
         try:
             for block in self.feed.blocks():
-                with self._there:
-                    self._recent.take(block)
-                    self._there.notify_all()
+                self.take(block)
         finally:
             with self._there:
                 self._ended = True
                 self._there.notify_all()
+
+    def take(self, block: Block) -> None:
+        """Samples as they come, shape (n,)."""
+        with self._there:
+            self._recent.take(block)
+            self._there.notify_all()
 
     @property
     def name(self) -> str:

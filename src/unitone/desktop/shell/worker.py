@@ -296,13 +296,11 @@ class BenchWorker(QObject):
         self._stop_sweep()
         if sweep is None or session is None:
             return
-        said = sweep.said
-        ended = ended or said.code
-        session.swept(sweep.adjuster, ended, said.gained_db, sweep.now - sweep.began)
         self._dirty = True
-        if ended != "broken off":
-            session.measure(sweep.conditions)
-        self._show()
+        try:
+            sweep.finish(session, ended)
+        finally:
+            self._show()
 
     def _stop_sweep(self) -> None:
         if self._sweep is not None:

@@ -79,7 +79,9 @@ class Swept(Kind, frozen=True):
                     list=", ".join(SWEEP_ENDS),
                 )
             )
-        state.swept[self.adjuster] = Sweep(at.seq, self.ended, self.gained_db)
+        swept = Sweep(at.seq, self.adjuster, self.ended, self.gained_db)
+        state.swept[self.adjuster] = swept
+        state.sweeps.append(swept)
         state.last_touch[self.adjuster] = at.seq
         state.first_touch.setdefault(self.adjuster, at.seq)
         state.reach(self.adjuster, at.seq, state.sheet.adjuster(self.adjuster).can_change)

@@ -93,7 +93,7 @@ def describe_leak(state: JobState, step: Step) -> str:
     ):
         return ""
     down = (before.reading.conditions.level_dbm or 0.0) - (last.reading.conditions.level_dbm or 0.0)
-    heights = [height(step.hill_quantity, x) for x in (before, last)]
+    heights = [height(step.hill_quantity, x.reading) for x in (before, last)]
     if down < _DOWN_DB or heights[0] is None or heights[1] is None or not step.hill_quantity.hill_slope:
         return ""
     fell = (heights[0][0] - heights[1][0]) / step.hill_quantity.hill_slope

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Literal
 
+from unitone.align.peak.visits import KEPT
 from unitone.align.sweep.coach import Said, SweepCoach
 from unitone.bench.ports import Measured
 from unitone.errors import BenchError
 from unitone.job.entries.readings import Reading
-from unitone.present.bench.eyes import height
+from unitone.align.hill_readings import height
 from unitone.present.bench.figures import figure_of
 from unitone.quantities.show import number
 from unitone.session.session import Session
@@ -18,6 +20,9 @@ from unitone.words import tr
 
 #: The trace reaches so far back (seconds).
 TRACE_S = 30.0
+#: So far over the strongest reading that still shows a top (dB), for so many ticks, and the sweep is ended.
+_FLAT_OVER_DB, _FLAT_TICKS = 2.0, 5
+TOO_STRONG: Literal["too strong"] = "too strong"
 
 
 @dataclass(frozen=True)
@@ -57,13 +62,20 @@ class Sweeping:
         self._coach = SweepCoach()
         self._trace: deque[tuple[float, float]] = deque()
         self._first: float | None = None
+        self._flat, self._too_strong = 0, False
         self._base = 0.0
         self.began = self.now = 0.0
 
     @property
     def said(self) -> Said:
-        """What the coach says."""
-        return self._coach.said
+        """What the coach says; a level too high has the last word."""
+        said = self._coach.said
+        return replace(said, code=TOO_STRONG) if self._too_strong else said
+
+    @property
+    def over(self) -> bool:
+        """Is there nothing more to say?"""
+        return self._coach.over or self._too_strong
 
     @property
     def conditions(self) -> Conditions:
@@ -80,24 +92,48 @@ class Sweeping:
         self.now = seconds
         high = None
         if read is not None:
-            high = height(self._step, self._quantity_id, read.value, self._conditions.level_dbm)
+            high = self._height(read)
             # A reading that is no reading (overload, a squelch that closes) says nothing of the core; a tone in noise does, however low.
-            if high is not None and not read.warning and not self._coach.over:
+            if high is not None and not read.warning and not self.over:
                 if self._first is None:
                     self._first = self.began = seconds
                 self._coach.take(seconds - self._first, high)
                 self._trace.append((seconds, high))
+                self._notice_strength(read)
                 while self._trace[0][0] < seconds - TRACE_S:
                     self._trace.popleft()
         return self._view(read, high)
 
+    def _height(self, read: Measured) -> float | None:
+        """The needle as decibels of signal that rise towards the peak; None where it says nothing."""
+        found = height(self._step.hill_quantity, self._reading(read)) if read.value is not None else None
+        return None if found is None else found[0] / self._step.hill_quantity.hill_slope
+
+    def _reading(self, read: Measured) -> Reading:
+        return Reading(self._quantity_id, self._conditions, read.value, read.instrument, read.source, std=read.std)
+
+    def _notice_strength(self, read: Measured) -> None:
+        """Half a second over what the reading can show, and its top would be flat: the level is too high for sweeping."""
+        kept = KEPT.get(self._quantity_id)
+        if kept is None or read.value is None or self._conditions.level_dbm is None:
+            return
+        self._flat = self._flat + 1 if read.value > kept.strong + _FLAT_OVER_DB else 0
+        self._too_strong = self._too_strong or self._flat >= _FLAT_TICKS
+
+    def finish(self, session: Session, ended: str = "") -> None:
+        """Log the sweep as the coach ended it, or as ``ended``; then the whole reading that came of it. Raises TapeError, BenchError."""
+        ended = ended or self.said.code
+        if ended == TOO_STRONG:
+            ended = "broken off"
+        session.swept(self.adjuster, ended, self.said.gained_db, self.now - self.began)
+        if ended != "broken off" or self._too_strong:
+            session.measure(self._conditions)
+
     def _view(self, read: Measured | None, high: float | None) -> SweepView:
-        said = self._coach.said
+        said = self.said
         figure, unit, warning = "—", "", ""
         if read is not None:
-            figure, unit = figure_of(
-                Reading(self._quantity_id, self._conditions, read.value, read.instrument, read.source)
-            )
+            figure, unit = figure_of(self._reading(read))
             warning = read.warning
         if self._trace:
             self._base = self._trace[0][1] if said.code == "hold" else self._base
@@ -105,7 +141,7 @@ class Sweeping:
         return SweepView(
             self.adjuster, tr("Sweep {adjuster}: {title}", adjuster=self.adjuster, title=self._step.title), said.code, figure, unit, warning,
             headline, detail, button_of(said, self.adjuster), tuple((at - self.now, db - self._base) for at, db in self._trace),
-            None if said.top_db is None else said.top_db - self._base, self._coach.over, high,
+            None if said.top_db is None else said.top_db - self._base, self.over, high,
         )  # fmt: skip
 
 
@@ -124,6 +160,8 @@ def describe(said: Said, adjuster: str) -> tuple[str, str]:
             return tr("Turn {a} the other way.", a=adjuster), tr("It falls this way.")
         case "slowly back":
             return tr("Turn {a} back slowly.", a=adjuster), tr("{db} dB below the top you passed.", db=below)
+        case "straight back":
+            return tr("Turn {a} back, same speed.", a=adjuster), tr("{db} dB below the top you passed.", db=below)
         case "stop":
             return tr("Stop."), tr("{db} dB below the top.", db=below)
         case "wait":
@@ -138,10 +176,16 @@ def describe(said: Said, adjuster: str) -> tuple[str, str]:
             return tr("Log {a}: at its stop.", a=adjuster), tr(
                 "Still rising there: wrong core, or a part near it has changed."
             )
+        case "too strong":
+            return tr("Stop: the signal is too strong."), tr(
+                "The top would look flat. Sweep {a} again with less level.", a=adjuster
+            )
         case _:
             return tr("Log {a}: no effect.", a=adjuster), tr("The reading did not move. Is it the right core?")
 
 
 def button_of(said: Said, adjuster: str) -> str:
     """What the main button says."""
+    if said.code == TOO_STRONG:
+        return tr("Lower the level")
     return tr("Log {a}", a=adjuster) if said.code in ("peaked", "at stop", "no effect") else tr("Break off")
