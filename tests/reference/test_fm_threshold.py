@@ -14,7 +14,6 @@ from scipy.signal import butter, sosfiltfilt
 
 from unitone.align.hill_readings import height, through_threshold
 from unitone.job.entries.readings import Reading
-from unitone.job.records import Logged
 from unitone.present.bench.plots import back_from_height
 from unitone.quantities.registry import quantity
 from unitone.sheet.model.sheet import Conditions

@@ -36,11 +36,7 @@ def height(q: Quantity, reading: Reading) -> tuple[float, float] | None:
         # (S+N)/N never goes below 0 dB and hides a weak signal in its noise; S/N by itself follows the hill all the way down.
         times = 10.0 ** (max(value, _LEAST_DB) / 10.0)
         ratio, spread = 10.0 * math.log10(times - 1.0), (std or q.usual_std) * times / (times - 1.0)
-        return (
-            through_threshold(ratio, spread, q.hill_slope)
-            if reading.conditions.deviation_hz
-            else (ratio, spread)
-        )
+        return through_threshold(ratio, spread, q.hill_slope) if reading.conditions.deviation_hz else (ratio, spread)
     if q.kind in ("ratio-db", "s-units"):
         return value, std or q.usual_std
     if q.kind == "dbc":

@@ -10,7 +10,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 from unitone.bench.drivers.recording import Block, Kind
 from unitone.errors import BenchError
@@ -68,6 +68,17 @@ class Meter(Protocol):
 
     def cancel(self) -> None:
         """Break off a reading that is going on in another thread: it raises BenchError at its next block."""
+
+
+@runtime_checkable
+class Comparing(Protocol):
+    """A meter some of whose readings are held against something read before."""
+
+    def compares(self, quantity_id: str) -> bool:
+        """Is this reading held against another?"""
+
+    def keep_reference(self, quantity_id: str) -> None:
+        """What is read now is what that reading is held against from now on. Raises BenchError."""
 
 
 class SignalSource(Protocol):
@@ -156,6 +167,13 @@ class Bench:
             return None
         self.source.set(conditions)
         return meter.live(quantity_id, conditions)
+
+    def keep_reference(self, quantity_id: str) -> None:
+        """What is heard now is what this quantity is held against. Raises BenchError where nothing is compared."""
+        meter = self.meter_for(quantity_id)
+        if not isinstance(meter, Comparing) or not meter.compares(quantity_id):
+            raise BenchError(tr("This reading needs no reference: it is read as it stands."))
+        meter.keep_reference(quantity_id)
 
     def cancel(self) -> None:
         """Break off whatever is being read."""

@@ -319,7 +319,8 @@ def robot(
     sheet: Annotated[
         str,
         typer.Argument(
-            help="A sheet's id, or a path with its physics file beside it; a general procedure for by-hand; none for adjuster, and for single cores swept."
+            help="A sheet's id, or a path with its physics file beside it; a general procedure for by-hand; none for adjuster, and for single "
+            "cores swept."
         ),
     ] = "",
     task: Annotated[
@@ -358,7 +359,9 @@ def robot(
         return
     if task == "sweep":
         if fault != "none":
-            raise EntryError("sweep: single cores made from seeds, or a sheet's radios as they come. Leave --fault out.")
+            raise EntryError(
+                "sweep: single cores made from seeds, or a sheet's radios as they come. Leave --fault out."
+            )
         report = run_side_trial(sheet, sets, seed, workers) if sheet else run_sweep_trial(sets, seed, workers)
         _tell_sweeps(report, as_json)
         return
@@ -402,7 +405,9 @@ def _tell_sweeps(report: dict[str, Any], as_json: bool) -> None:
     for name, one in (("coach", report), *((b["name"], b) for b in report["baselines"])):
         loss = one["loss_db"]
         right = (
-            f"{one['wrong_verdicts']} wrong verdicts" if "wrong_verdicts" in one else f"{one['recovered']} within 0.3 dB"
+            f"{one['wrong_verdicts']} wrong verdicts"
+            if "wrong_verdicts" in one
+            else f"{one['recovered']} within 0.3 dB"
         )
         print(
             f"{name}: loss {loss['mean']} dB mean, {loss['p95']} dB at 95 %, {one['seconds_per_set']} s each, "

@@ -95,6 +95,8 @@ _ALL = (
     Quantity("rx.quieting", N_("quieting (tone off)"), "ratio-db", "dB", 1, "high", "receive", 1.5, 0.3, 0, 80),
     Quantity("rx.loudness", N_("loudness by ear"), "ratio-db", "dB", 0, "high", "receive", 1.0, 1.0, -40, 40),
     Quantity("rx.agc_voltage", N_("AVC voltage"), "volts", "V", 2, "nominal", "receive", 1.0, 0.02, low=-100, high=100),
+    Quantity("rx.hum", N_("hum, below the tone"), "ratio-db", "dB", 0, "high", "receive", 0.0, 0.5, 0, 120),
+    Quantity("rx.tone_frequency", N_("AF tone frequency"), "hertz", "Hz", 1, "nominal", "receive", usual_std=0.5, low=0, high=20_000),
     Quantity("rx.scope_height", N_("AF height on the scope"), "scale", "div", 1, "high", "receive", 1.0, 0.1, 0, 1000),
     Quantity("rx.needle", N_("needle, unmarked scale"), "scale", "div", 1, "high", "receive", 1.0, 0.1, 0, 1000),
     Quantity("rx.agc_rise", N_("audio rise from 10 µV"), "ratio-db", "dB", 1, "low", "receive", 1.0, 0.3, -40, 120),

@@ -29,6 +29,7 @@ from unitone.robot.referee import Referee
 from unitone.robot.sweep import COMMANDS
 from unitone.robot.technician import MOVES_AT_MOST
 from unitone.session.session import Session, open_job
+from unitone.sheet.conventions.questions import role_of
 from unitone.sheet.model.sheet import TURN, Adjuster, Conditions, Sheet, Step
 from unitone.simulator.mechanics import stream
 from unitone.simulator.radio import SimulatedRadio
@@ -49,7 +50,7 @@ _MOST_S = 120.0
 
 @dataclass(frozen=True)
 class SideResult:
-    """One receive side: the loss of the coils that were turned (dB), the seconds, how many sweeps or turns, and what went wrong."""
+    """One receive side: the loss of the coils that were turned (dB), the seconds spent on them, how many sweeps or turns, and what went wrong."""
 
     seed: int
     loss_db: float
@@ -182,35 +183,41 @@ def receive_side(sheet_name: str, seed: int, way: Way = "sweep") -> SideResult:
     _, sheet, physics = simulated(sheet_name)
     steps = _peaked_steps(sheet)
     if not steps:
-        raise SheetError([f"{sheet_name}:1: steps: no coil of this sheet is peaked by SINAD: there is nothing to sweep by sound."])
+        raise SheetError(
+            [f"{sheet_name}:1: steps: no coil of this sheet is peaked by SINAD: there is nothing to sweep by sound."]
+        )
     book = Logbook(None)
     job = open_job(book, sheet_name, Card(book.next_number(), sheet_name, serial=f"seed {seed}"), Kit())
     beside = _Beside(sheet, SimulatedRadio(sheet, physics, seed), seed)
     session = Session(book, job, Bench((beside,), DialledByHand(), beside, beside))
-    wanted = {s.id for s in steps}
+    # The detector goes along, by its own distortion and step by step: coils cannot be read through one that is off.
+    wanted = {s.id for s in steps} | {s.id for s in sheet.steps if role_of(s) == "detector"}
     for step in session.sheet.steps:
         if step.id not in wanted:
             session.go_to(step.id)
             session.judge("not applicable", "not what is tried here")
     session.go_to(steps[0].id)
-    moves, ends, finished = 0, [], False
+    peaked = {s.id for s in steps}
+    moves, ends, finished, elsewhere = 0, [], False, 0.0
     while moves < MOVES_AT_MOST and not finished:
         moves += 1
-        advice = session.advice()
+        advice, began = session.advice(), beside.spent
         if advice.act in ("finish", "done"):
             finished = True
-        elif isinstance(advice, Turn) and way == "sweep":
+        elif isinstance(advice, Turn) and way == "sweep" and advice.step in peaked:
             ends.append(_sweep(session, beside, advice.adjuster))
         else:
             if isinstance(advice, Measure):
                 beside.spent += _LOOK_S + _KEY_S * (1 if way == "sweep" else _FIGURE_KEYS)
             session.follow(advice)
+        if advice.step not in peaked:
+            elsewhere += beside.spent - began
     turned = {t.adjuster for t in session.state.turns} | set(session.state.swept)
     positions = dict(beside.bench.radio.mechanics.moved_mdeg)
     worked = [a for s in steps for a in s.adjusters if a in turned]
     done = [s for s in steps if turned & set(s.adjusters)]
     loss = Referee(sheet, physics, seed).joint_loss_db(list(dict.fromkeys(worked)), positions, done) if done else 0.0
-    result = SideResult(seed, max(loss, 0.0), beside.spent, moves, finished, tuple(ends))
+    result = SideResult(seed, max(loss, 0.0), beside.spent - elsewhere, moves, finished, tuple(ends))
     book.close()
     return result
 

@@ -100,11 +100,14 @@ def cnr_db(x: NDArray[np.complex128]) -> float:
     return 10.0 * math.log10(max(carrier, 1e-30) / max(noise, 1e-12 * mean))
 
 
-def measure_fm(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: float = CHANNEL_WIDTH_HZ) -> FmReport:
+def measure_fm(
+    x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: float = CHANNEL_WIDTH_HZ, spoken: bool = False
+) -> FmReport:
     """Measure one stretch of a channel, shape (n,), mixed to near zero. Raises SignalError for too little, or silence.
 
     Any tone from 70 to 3500 Hz is found and fitted, the one near ``nominal_hz`` first. ``width_hz`` is what the channel
-    begins with: it is widened to what the modulation needs, and a warning says so.
+    begins with: it is widened to what the modulation needs, and a warning says so. ``spoken``: it is speech, however much like a
+    tone a vowel looks.
     """
     if x.size < _LEAST_S * rate + 700:
         raise SignalError(
@@ -116,13 +119,13 @@ def measure_fm(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
         )
     widths = [width_hz, *(w for k in _WIDER if (w := k * width_hz) < _WIDEST * rate), _WIDEST * rate]
     offset = 0.0
-    report = _measure(x, rate, nominal_hz, width_hz, offset)
+    report = _measure(x, rate, nominal_hz, width_hz, offset, spoken)
     wide = width_hz
     for following in widths[1:]:
         if _needed_hz(report) <= wide or following <= wide:
             break
         # The middle of the channel is where the carrier is: a filter beside it cuts one side of the deviation.
-        wider = _measure(x, rate, nominal_hz, following, report.carrier_error_hz)
+        wider = _measure(x, rate, nominal_hz, following, report.carrier_error_hz, spoken)
         # Wider lets more noise in, by as much as it is wider. What comes in more is a neighbour; what lessens it shows that
         # the narrow filter had cut the signal.
         lost = report.cnr_db - wider.cnr_db - 10.0 * math.log10(following / wide)
@@ -130,7 +133,7 @@ def measure_fm(x: Complex, rate: float, nominal_hz: float = 1000.0, width_hz: fl
             break
         report, wide, offset = wider, following, report.carrier_error_hz
     if abs(report.carrier_error_hz - offset) > 0.02 * wide:
-        report = _measure(x, rate, nominal_hz, wide, report.carrier_error_hz)
+        report = _measure(x, rate, nominal_hz, wide, report.carrier_error_hz, spoken)
     if wide > width_hz:
         words = tr("the channel is widened to {x:.0f} kHz: the deviation needs it.", x=wide / 1000.0)
         report = replace(report, warnings=(*report.warnings, words))
@@ -149,7 +152,9 @@ def _needed_hz(report: FmReport) -> float:
     return 2.0 * (report.tone_hz * (beta + 2.0 * float(np.cbrt(beta)) + 1.0) + _FILTER_EDGE_HZ)
 
 
-def _measure(x: Complex, rate: float, nominal_hz: float, width_hz: float, offset_hz: float) -> FmReport:
+def _measure(
+    x: Complex, rate: float, nominal_hz: float, width_hz: float, offset_hz: float, spoken: bool = False
+) -> FmReport:
     """``measure_fm`` in a channel of one width, ``offset_hz`` from the middle."""
     moved: Complex = x if not offset_hz else np.asarray(x, np.complex128) * phasors(-offset_hz, rate, x.size)
     inside = channel_filter(moved, rate, width_hz)
@@ -177,7 +182,11 @@ def _measure(x: Complex, rate: float, nominal_hz: float, width_hz: float, offset
             )
         )
     sinad = distortion = tone = None
-    if stands > _STANDS_OUT and tone_power > 0.3 * (float(np.mean(swing**2)) - (noise / _NOISE_PEAK) ** 2):
+    if (
+        not spoken
+        and stands > _STANDS_OUT
+        and tone_power > 0.3 * (float(np.mean(swing**2)) - (noise / _NOISE_PEAK) ** 2)
+    ):
         tone = hz
         plus, minus, error = _tone_peaks(raw, rate, hz)
         powers = tone_powers(swing, rate, hz)

@@ -72,6 +72,63 @@ def test_what_the_needle_reads_is_what_was_made() -> None:
     assert live(heard(Feed(FS), tone(0.1, 1.0, 400.0)), "rx.sinad", other).value > 40
 
 
+def test_signal_to_noise_leaves_distortion_out_and_hum_in() -> None:
+    """(S+N)/N by its definition is read with the modulation on and off: what the tone distorts is gone with it, the hum stays."""
+    clean, seconds = 0.1, 3.0
+    noise = clean / np.sqrt((10**1.0 - 1) * 3100.0 / (FS / 2))
+    made = tone(clean, seconds, noise=noise) + tone(0.2 * clean, seconds, 2000.0)
+    found = live(heard(Feed(FS), made), "rx.sn_ratio")
+    # Two moves of 4 % in the noise's power are 0.2 dB; the harmonic of 20 % would have cost 1.3 dB.
+    assert found.value == pytest.approx(10.0, abs=0.5), found
+    assert live(heard(Feed(FS), made), "rx.sinad").value < 9.3
+    hummed = tone(clean, seconds, noise=0.001 * clean) + tone(0.03 * clean, seconds, 100.0)
+    assert live(heard(Feed(FS), hummed), "rx.hum").value == pytest.approx(-20 * np.log10(0.03), abs=0.5)
+    assert live(heard(Feed(FS), tone(0.1, 1.0, 1004.0, 0.01)), "rx.tone_frequency").value == pytest.approx(
+        1004.0, abs=0.2
+    )
+
+
+def test_quieting_and_hum_are_held_against_what_was_heard_before() -> None:
+    rng = np.random.default_rng(4)
+    meter = SoundMeter(Feed(FS))
+    with pytest.raises(BenchError, match="heard yet"):
+        meter.keep_reference("rx.quieting")
+    meter.take(0.2 * rng.standard_normal(round(2 * FS)))
+    assert live(meter, "rx.quieting").value is None and "generator off" in live(meter, "rx.quieting").warning
+    meter.keep_reference("rx.quieting")
+    meter.take(0.02 * rng.standard_normal(round(2 * FS)))
+    assert live(meter, "rx.quieting").value == pytest.approx(20.0, abs=0.5)
+    bench = hand_bench()
+    bench.connect([meter])
+    bench.keep_reference("rx.quieting")
+    assert live(meter, "rx.quieting").value == pytest.approx(0.0, abs=0.5)
+    with pytest.raises(BenchError, match="needs no reference"):
+        bench.keep_reference("rx.sinad")
+    # On transmit: the tone's deviation first, then what is left without it.
+    t = np.arange(round(1.5 * FS)) / FS
+    sent = SoundMeter(Feed(FS, "iq"))
+    sent.take((0.3 * np.exp(1j * 2.0 * np.sin(2 * np.pi * 1000 * t))).astype(np.complex64))
+    sent.keep_reference("tx.hum_noise")
+    sent.take((0.3 * np.exp(1j * 0.2 * np.sin(2 * np.pi * 100 * t))).astype(np.complex64))
+    assert live(sent, "tx.hum_noise").value == pytest.approx(40.0, abs=0.5), "index times tone: 2000 Hz against 20 Hz"
+
+
+def test_the_highest_peak_of_speech_is_held_for_five_seconds() -> None:
+    """A word, then silence: the reading stays at the word's highest peak, made by swinging 2.3 kHz with changing pitch."""
+    rng = np.random.default_rng(8)
+    t = np.arange(round(FS)) / FS
+    swing = np.zeros(t.size)
+    for hz in (210.0, 333.0, 577.0, 810.0, 1330.0):
+        swing += np.sin(2 * np.pi * hz * t + rng.uniform(0, 6.28)) * np.clip(np.sin(2 * np.pi * 2.5 * t), 0, 1)
+    swing *= 2300.0 / np.max(np.abs(swing))
+    word = 0.3 * np.exp(2j * np.pi * np.cumsum(swing) / FS)
+    meter = SoundMeter(Feed(FS, "iq"))
+    silence = 0.3 * np.ones(round(2 * FS)) + 0j
+    meter.take(np.concatenate((silence, word, silence)).astype(np.complex64))
+    found = live(meter, "tx.deviation")
+    assert found.value == pytest.approx(2300.0, rel=0.1), found
+
+
 def test_deviation_comes_from_a_receivers_two_channels() -> None:
     t = np.arange(round(1.2 * FS)) / FS
     iq = 0.3 * np.exp(1j * 2.0 * np.sin(2 * np.pi * 1000 * t)).astype(np.complex64)

@@ -57,9 +57,9 @@ def channel_of(source: Source, around_hz: float | None = None) -> Iterator[tuple
         yield np.concatenate(held), channel.rate, channel.offset_hz
 
 
-def measure_iq_fm(source: Source, nominal_hz: float = 1000.0) -> FmReport:
+def measure_iq_fm(source: Source, nominal_hz: float = 1000.0, spoken: bool = False) -> FmReport:
     """FM of a whole recording: averages of its stretches on a tone, the highest peak on speech. Raises SignalError."""
-    reports = _stretches(source, lambda x, rate: measure_fm(x, rate, nominal_hz))
+    reports = _stretches(source, lambda x, rate: measure_fm(x, rate, nominal_hz, spoken=spoken))
     offset, parts = reports
     seconds = sum(p.seconds for p in parts)
 

@@ -34,6 +34,8 @@ _QUIET: dict[str, str] = {
     "rx.distortion": N_("Read the distortion at the loudspeaker."),
     "rx.af_voltage": N_("AF voltmeter across the loudspeaker, volume as the step says."),
     "rx.quieting": N_("RF on without modulation: read how far the noise falls."),
+    "rx.hum": N_("Read how far mains hum stands below the tone."),
+    "rx.tone_frequency": N_("Counter across the loudspeaker: read the tone."),
     "rx.loudness": N_("Listen: louder, softer or the same."),
     "rx.agc_voltage": N_("Voltmeter of 10 MΩ or more on the AVC line."),
     "rx.scope_height": N_("Scope across the loudspeaker: read the height of the tone in divisions."),
@@ -75,6 +77,18 @@ _TRANSMITTING: dict[str, str] = {
     "tx.audio_response": N_("{key}. Read the modulation relative to 1 kHz, let go."),
     "tx.hum_noise": N_("{key} with the tone off. Read hum and noise below the tone, let go."),
 }
+#: Modulated by a voice: what is said, and what is read meanwhile.
+_SPOKEN: dict[str, str] = {
+    "tx.deviation": N_(
+        "{key}. Say “one, two, three, four, five, six, seven” into the microphone. Read the highest deviation, let go."
+    ),
+    "tx.am_depth": N_(
+        "{key}. Say “one, two, three, four, five, six, seven” into the microphone. Read the highest depth, let go."
+    ),
+    "tx.pep": N_(
+        "{key}. Say “one, two, three, four, five, six, seven” into the microphone. Read the highest power, let go."
+    ),
+}
 
 
 def transmits(step: Step) -> bool:
@@ -104,6 +118,8 @@ def instruction(state: JobState, wanted: Conditions, step: Step) -> str:
 
 def _describe_transmit(step: Step, wanted: Conditions, point: str) -> str:
     words, into = tr(_TRANSMITTING[step.quantity_id]), tr(_INTO_LOAD)
+    if step.spoken:
+        return tr(_SPOKEN[step.quantity_id]).format(key=into)
     if point:
         return tr("{key}. {point} Read it, let go.", key=into, point=point)
     if wanted.mic_mv is not None:
@@ -139,7 +155,9 @@ def panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
         words.append(describe_place(state, wanted))
     if wanted.offset_hz:
         words.append(tr("generator {khz} kHz off channel", khz=number(wanted.offset_hz / 1e3, 1, sign=True)))
-    if wanted.tone_hz:
+    if step.spoken:
+        words.append(tr("by voice, five seconds"))
+    elif wanted.tone_hz:
         words.append(tr("tone {khz} kHz", khz=f"{wanted.tone_hz / 1e3:g}"))
     if wanted.deviation_hz:
         words.append(tr("FM {khz} kHz dev.", khz=f"{wanted.deviation_hz / 1e3:g}"))

@@ -192,7 +192,7 @@ def _short(quantity_id: str) -> str:
         "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.", "tx.spurious": "spurious",
         "tx.carrier_suppression": "carrier", "tx.audio_response": "audio", "tx.hum_noise": "hum",
         "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_voltage": "audio",
-        "rx.scope_height": "scope", "rx.needle": "needle",
+        "rx.scope_height": "scope", "rx.hum": "hum", "rx.tone_frequency": "tone", "rx.needle": "needle",
         "rx.agc_voltage": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
         "rx.squelch_closes": "closes", "rx.agc_rise": "rise", "rx.selectivity": "select.", "rx.blanker": "blanker", "rx.quieting": "quiet.",
         "rx.loudness": "ear", "stage.voltage": "volts",

@@ -6,12 +6,12 @@ from collections import deque
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from unitone.align.hill_readings import height
 from unitone.align.peak.visits import KEPT
 from unitone.align.sweep.coach import Said, SweepCoach
 from unitone.bench.ports import Measured
 from unitone.errors import BenchError
 from unitone.job.entries.readings import Reading
-from unitone.align.hill_readings import height
 from unitone.present.bench.figures import figure_of
 from unitone.quantities.show import number
 from unitone.session.session import Session

@@ -79,6 +79,10 @@ CONVENTIONS: tuple[Convention, ...] = (
         N_("the sheet's own; by ear a peak comes within half a decibel"), N_("what is read while receive coils are peaked"),
     ),
     Convention(
+        "modulation", N_("Modulated by"), {"tone": N_("tone generator"), "voice": N_("voice, the highest of five seconds")},
+        N_("tones repeat to the hertz; a voice needs nothing but the microphone"), N_("deviation, depth and PEP steps"),
+    ),
+    Convention(
         "deviation", N_("Deviation"),
         {"ceiling": N_("the rule's ceiling"), "sheet": N_("the sheet's value"), "louder": N_("the louder workshop habit")},
         N_("what the rule allows and no more: louder splatters"), N_("what deviation steps say"),
@@ -173,7 +177,11 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
     steps = tuple(
         _told(
             _channel(
-                sheet, _power(_read_by(s, stand["reading"].choice), stand["power"].choice), stand["channel"].choice
+                sheet,
+                _power(
+                    _spoken(_read_by(s, stand["reading"].choice), stand["modulation"].choice), stand["power"].choice
+                ),
+                stand["channel"].choice,
             ),
             stand,
             sheet.rule.ceiling(s.quantity_id),
@@ -313,6 +321,13 @@ def _read_by(step: Step, choice: str) -> Step:
         # A limiter keeps the audio of FM as loud however weak the signal is: it would tell nothing.
         return step
     return replace_untranslated(step, read_by=wanted)
+
+
+def _spoken(step: Step, choice: str) -> Step:
+    """Modulation read while somebody speaks. Two tones stay two tones where the carrier left is read."""
+    if choice != "voice" or step.quantity_id not in ("tx.deviation", "tx.am_depth", "tx.pep"):
+        return step
+    return replace_untranslated(step, spoken=True)
 
 
 def _power(step: Step, choice: str) -> Step:

@@ -300,6 +300,8 @@ class Step:
     role: Role = ""
     #: What is read while its adjusters are peaked, where that is not the step's own quantity (convention "reading").
     read_by: str = ""
+    #: Modulated by a voice instead of tones (convention "modulation"): the highest reading of five seconds counts.
+    spoken: bool = False
     #: The marks of a meter of LEDs, weakest first; its places are read at the test points of ``lamp_point``.
     leds: tuple[str, ...] = ()
     inject: Inject | None = None

@@ -457,6 +457,7 @@ class BenchPage(QWidget):
             "worth": ask_worth,
             "what": lambda s: ask_what(s, view.board.selected),
             "keep-effect": keep_effect,
+            "reference": lambda s: s.bench.keep_reference(s.reading_quantity(s.measuring.listening())),
         }
         if name in _HEARD:
             self._type_in(_HEARD[name])
