@@ -117,7 +117,7 @@ class _Beside:
             self._part += self._motion.move(TICK_S) * TURN
             whole = round(self._part)
             self._part -= whole
-            moved, self.at_stop = self.bench.turn(self._adjuster, whole) if whole else (0, self.at_stop)
+            _, self.at_stop = self.bench.turn(self._adjuster, whole) if whole else (0, self.at_stop)
         self._hear(conditions, TICK_S)
         self._meter.average(TICK_S)
         return self._meter.live(quantity_id, conditions)

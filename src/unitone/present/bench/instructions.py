@@ -13,6 +13,7 @@ from unitone.present.bench.figures import describe_place
 from unitone.quantities.registry import FOUND_BY
 from unitone.quantities.show import number
 from unitone.sheet.model.front_panel import knob_words
+from unitone.sheet.model.injection import injected_hz
 from unitone.sheet.model.sheet import Conditions, Step
 from unitone.words import N_, tr
 
@@ -104,11 +105,13 @@ def instruction(state: JobState, wanted: Conditions, step: Step) -> str:
     if wanted.level_dbm is not None:
         try:
             setting = dial(state.kit, wanted.level_dbm)
-            return f"{setting.words} {setting.caution}".strip()
+            return " ".join(x for x in (setting.words, setting.caution, _describe_read(step)) if x)
         except BenchError as error:
             return str(error)
     if transmits(step):
-        return _describe_transmit(step, wanted, _describe_point(state, step))
+        return _describe_transmit(step, wanted, _describe_read(step) or _describe_point(state, step))
+    if step.read is not None:
+        return _high_voltage(step) + _describe_read(step)
     known = _describe_point(state, step)
     if known:
         return _high_voltage(step) + known
@@ -127,10 +130,20 @@ def _describe_transmit(step: Step, wanted: Conditions, point: str) -> str:
     return words.format(key=into)
 
 
+def _describe_read(step: Step) -> str:
+    """``AF voltmeter, loudspeaker terminals.``: what a step is read with, and where, as its sheet says."""
+    if step.read is None:
+        return ""
+    words = ", ".join(x for x in (step.read.meter, step.read.at) if x)
+    return words[:1].upper() + words[1:].rstrip(".") + "." if words else ""
+
+
 def _describe_point(state: JobState, step: Step) -> str:
     """Which meter goes to the step's test point; empty where it has none, or where it is looked at, not measured."""
     point = next((p for p in state.sheet.test_points if p.id == step.required[0].test_point), None)
     if point is None or step.leds:
+        return ""
+    if step.read is not None:
         return ""
     meter = tr("Counter") if step.quantity.kind in ("hertz", "hertz-error") else tr("Voltmeter")
     return tr("{meter} at {id}, {title}.", meter=meter, id=point.id, title=point.title or point.id)
@@ -148,11 +161,12 @@ def panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
     """How radio and generator stand: channel, modulation, front panel."""
     words = []
     if step.inject is not None:
-        words.append(describe_inject(step))
+        words.append(describe_inject(state, wanted, step))
         # The dial stands where the step wants it; the generator does not.
         words += [tr("dial at {channel}", channel=wanted.channel)] if wanted.channel else []
     elif wanted.channel or wanted.band or wanted.mode:
         words.append(describe_place(state, wanted))
+    words += _describe_beat(state, wanted, step)
     if wanted.offset_hz:
         words.append(tr("generator {khz} kHz off channel", khz=number(wanted.offset_hz / 1e3, 1, sign=True)))
     if step.spoken:
@@ -173,13 +187,29 @@ def panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
     return " · ".join(words)
 
 
-def describe_inject(step: Step) -> str:
+def _describe_beat(state: JobState, wanted: Conditions, step: Step) -> list[str]:
+    """In single sideband the generator stands beside the carrier by the tone that is to be heard: where, in megahertz."""
+    side = {"usb": 1, "lsb": -1}.get((wanted.mode or "").lower())
+    if side is None or step.hook_up != "receive" or step.inject is not None or not wanted.tone_hz or not wanted.channel:
+        return []
+    hz = float(state.sheet.carrier_hz(wanted.channel, wanted.band)) + side * wanted.tone_hz
+    mhz, khz = f"{hz / 1e6:.6f}", f"{wanted.tone_hz / 1e3:g}"
+    words = tr("generator at {mhz} MHz, {khz} kHz above, unmodulated", mhz=mhz, khz=khz)
+    return [words if side > 0 else tr("generator at {mhz} MHz, {khz} kHz below, unmodulated", mhz=mhz, khz=khz)]
+
+
+def describe_inject(state: JobState, wanted: Conditions, step: Step) -> str:
     """``generator at 465 kHz to the mixer grid, through a loop``; empty for a step whose generator feeds the aerial socket."""
     where = step.inject
     if where is None:
         return ""
-    hz = where.frequency_hz
-    words = tr("generator") if hz is None else tr("generator at {khz} kHz", khz=f"{hz / 1e3:g}")
+    hz = injected_hz(state.sheet, where, wanted)
+    if hz is None:
+        words = tr("generator")
+    elif hz < 2e6:
+        words = tr("generator at {khz} kHz", khz=f"{hz / 1e3:g}")
+    else:
+        words = tr("generator at {mhz} MHz", mhz=f"{hz / 1e6:.6f}".rstrip("0").rstrip("."))
     words += tr(" to the {at}", at=where.at)
     return words + (f", {where.coupling}" if where.coupling else "")
 
@@ -191,7 +221,7 @@ def describe_hook_up(state: JobState, step: Step) -> str:
     if step.hook_up == "transmit":
         return f"{tr(HOOK_UPS['transmit'][2])} {describe_load(state)}".strip()
     if step.inject is not None:
-        words = describe_inject(step)
+        words = describe_inject(state, step.setting, step)
         return words[:1].upper() + words[1:] + "."
     if step.hook_up == "receive" and not any(s.hook_up == "transmit" for s in state.sheet.steps):
         return tr("Generator to the aerial terminal, through its pads.")

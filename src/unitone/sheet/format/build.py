@@ -28,6 +28,7 @@ from unitone.sheet.format._channelled import (
 from unitone.sheet.format.cures import cure_of
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.effects import EVERYTHING, known, oscillator_affects, stage_effect, usual_effect
+from unitone.sheet.model.injection import Terms, parse_terms, unknown_names
 from unitone.sheet.model.limits import limit_from_text, make_limit, value_of
 from unitone.sheet.model.sheet import (
     EIGHTH,
@@ -42,6 +43,7 @@ from unitone.sheet.model.sheet import (
     Limit,
     Part,
     Picture,
+    ReadWith,
     Sheet,
     Stage,
     Step,
@@ -472,29 +474,42 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
     required = _required(problems, i, s, way, q, _panel(problems, i, s, w))
     return Step(
         s.id, s.phase, s.title, s.quantity, s.aim, groups, required, limit, s.source, s.hook_up, target, s.set_channel,
-        s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, leds=leds, inject=_inject(problems, i, s),
+        s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, leds=leds, inject=_inject(problems, i, s, w),
+        read=None if s.read is None else ReadWith(s.read.meter, s.read.at),
     )  # fmt: skip
 
 
-def _inject(problems: Problems, i: int, s: form.StepPart) -> Inject | None:
+def _inject(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile) -> Inject | None:
     """The generator's point and frequency, where it does not feed the aerial socket."""
     if s.inject is None:
         return None
     place = ("step", i, "inject")
     if s.hook_up != "receive":
         problems.complain(place, tr('the generator is connected on receive steps only: hook_up = "receive".'))
-    hz = None
+    hz: float | None = None
+    terms: Terms = ()
     if s.inject.frequency is not None:
         try:
-            hz = parse_si(s.inject.frequency, "Hz")
+            terms = parse_terms(s.inject.frequency)
         except EntryError as error:
             problems.complain((*place, "frequency"), str(error))
+        known = frozenset({o.id for o in w.oscillator} | {m.output for m in w.mixing})
+        for name in unknown_names(terms, known):
+            problems.complain(
+                (*place, "frequency"),
+                tr(
+                    "nothing is called {name!r}: name “channel”, an oscillator, an output of the mixing lines or rx.if1.",
+                    name=name,
+                ),
+            )
+        if len(terms) == 1 and isinstance(terms[0][1], float):
+            hz, terms = terms[0][1], ()
         if hz is not None and not 1e3 <= hz <= 3e9:
             problems.complain(
                 (*place, "frequency"),
                 tr("{frequency!r}: a generator gives 1 kHz to 3 GHz.", frequency=s.inject.frequency),
             )
-    return Inject(s.inject.at, hz, s.inject.coupling)
+    return Inject(s.inject.at, hz, s.inject.coupling, terms)
 
 
 def _leds(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:

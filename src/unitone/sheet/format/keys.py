@@ -265,6 +265,13 @@ class InjectPart(_Strict):
     coupling: str = ""
 
 
+class ReadPart(_Strict):
+    """What is read with which meter, and where."""
+
+    meter: str = Field(default="", alias="with")
+    at: str = ""
+
+
 class LimitPart(_Strict):
     """Ends, or nominal with a tolerance (absolute, %, ppm or dB)."""
 
@@ -289,6 +296,7 @@ class StepPart(_Strict):
     test_point: str | None = None
     stimulus: StimulusPart = StimulusPart()
     inject: InjectPart | None = None
+    read: ReadPart | None = None
     limit: str | LimitPart
     target: str | None = None
     set_channel: str | None = None

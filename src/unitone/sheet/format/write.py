@@ -16,7 +16,7 @@ _ORDER = (
     "part", "action", "test_point", "voltage", "inspect", "known_fault", "step",
 )  # fmt: skip
 #: Mappings that are short enough to stand on one line.
-_INLINE = frozenset({"limit", "stimulus", "inject", "panel", "when", "terms"})
+_INLINE = frozenset({"limit", "stimulus", "inject", "read", "panel", "when", "terms"})
 
 
 def to_toml(data: dict[str, Any], before: str = "", left: tuple[str, ...] = ()) -> str:

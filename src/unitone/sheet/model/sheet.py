@@ -269,11 +269,21 @@ def without(conditions: Conditions, *names: str) -> Conditions:
 @translated("at", "coupling")
 @dataclass(frozen=True)
 class Inject:
-    """Where the generator goes when it does not feed the aerial socket; its frequency in Hz (None: the step's note says)."""
+    """Where the generator goes when it does not feed the aerial socket; its frequency in Hz (None: the step's note says), or the
+    ``terms`` that it is worked out from (``sheet.model.injection``)."""
 
     at: str
     frequency_hz: float | None = None
     coupling: str = ""
+    terms: tuple[tuple[int, str | float], ...] = ()
+
+
+@dataclass(frozen=True)
+class ReadWith:
+    """What a step is read with, and where; either may be left out."""
+
+    meter: str = ""
+    at: str = ""
 
 
 @translated("title", "source", "caution", "note")
@@ -305,6 +315,7 @@ class Step:
     #: The marks of a meter of LEDs, weakest first; its places are read at the test points of ``lamp_point``.
     leds: tuple[str, ...] = ()
     inject: Inject | None = None
+    read: ReadWith | None = None
 
     @property
     def hill_id(self) -> str:

@@ -1,0 +1,87 @@
+"""Where a generator is tuned when it does not feed the aerial socket: a figure, or a sum worked out by the mixing lines.
+
+``455 kHz``, ``channel``, ``rx.if1``, ``rx.lo1 + 455 kHz``, ``channel + 1 kHz``: terms joined by + and −. A term is a frequency, the word
+``channel``, an oscillator's id, an output of the mixing lines, or ``rx.if1`` and so on: what the first mixer makes of the channel,
+what the second makes of that. A generator knows no sign: the size counts.
+"""
+
+from __future__ import annotations
+
+import re
+from fractions import Fraction
+
+from unitone.errors import EntryError
+from unitone.quantities.entry import parse_si
+from unitone.sheet.model.mixing_model import Place, outputs
+from unitone.sheet.model.sheet import Conditions, Inject, Sheet, Way
+from unitone.words import tr
+
+#: (+1 or −1, a name or Hz) of each term.
+Terms = tuple[tuple[int, str | float], ...]
+CHANNEL = "channel"
+_IF = re.compile(r"rx\.if(\d)")
+
+
+def parse_terms(text: str) -> Terms:
+    """The terms of a generator's frequency, names as they are written. Raises EntryError for what is no sum of terms."""
+    parts = re.split(r"\s*([+−])\s*|\s+(-)\s+", f" {text.strip()}")
+    parts = [p.strip() for p in parts if p is not None]
+    parts = parts[1:] if not parts[0] else ["+", *parts]
+    if len(parts) % 2 or not all(parts):
+        raise EntryError(
+            tr("{text!r}: write a frequency, or terms joined by + and −, like rx.lo1 + 455 kHz.", text=text)
+        )
+    made: list[tuple[int, str | float]] = []
+    for sign, term in zip(parts[::2], parts[1::2], strict=True):
+        made.append((1 if sign == "+" else -1, parse_si(term, "Hz") if term[0].isdigit() else term))
+    return tuple(made)
+
+
+def unknown_names(terms: Terms, names: frozenset[str]) -> list[str]:
+    """Those names that are neither of ``names`` (oscillators and outputs of the mixing lines), nor ``channel``, nor an IF of them."""
+
+    def known(name: str) -> bool:
+        found = _IF.fullmatch(name)
+        lines = all(f"rx.lo{k}" in names for k in range(1, int(found.group(1)) + 1)) if found else False
+        return name == CHANNEL or name in names or lines
+
+    return [t for _, t in terms if isinstance(t, str) and not known(t)]
+
+
+def intermediate_hz(sheet: Sheet, place: Place, number: int) -> Fraction | None:
+    """The IF after so many mixers at a place, exactly; None where the mixing lines do not say. Raises SheetError."""
+    if place.channel is None:
+        return None
+    made = {m.output: m.hz for m in outputs(sheet, place)}
+    hz = Fraction(sheet.carrier_hz(place.channel, place.band))
+    for k in range(1, number + 1):
+        oscillator = made.get(f"rx.lo{k}")
+        if oscillator is None:
+            return None
+        hz = abs(hz - oscillator)
+    return hz
+
+
+def injected_hz(sheet: Sheet, inject: Inject, conditions: Conditions) -> float | None:
+    """Where the generator is tuned under these conditions (Hz); None where the sheet does not say. Raises SheetError."""
+    if not inject.terms:
+        return inject.frequency_hz
+    names = sheet.plan.names
+    way: Way = "receive"
+    place = Place(way, conditions.band, conditions.mode, conditions.channel or names[len(names) // 2])
+    made = {m.output: m.hz for m in outputs(sheet, place)}
+    carrier = Fraction(sheet.carrier_hz(place.channel, place.band)) if place.channel is not None else Fraction(0)
+    made |= {o.id: o.at(carrier) for o in sheet.oscillators if o.id not in made}
+    total = Fraction(0)
+    for sign, term in inject.terms:
+        if isinstance(term, float):
+            hz: Fraction | None = Fraction(term).limit_denominator(1000)
+        elif term == CHANNEL:
+            hz = carrier
+        else:
+            found = _IF.fullmatch(term)
+            hz = made.get(term) or (intermediate_hz(sheet, place, int(found.group(1))) if found else None)
+        if hz is None:
+            return None
+        total += sign * hz
+    return abs(float(total))
