@@ -25,7 +25,8 @@ from unitone.desktop.widgets.livefield import LiveLine, LiveWords
 from unitone.desktop.widgets.photographs import LargePhotograph, Photographs
 from unitone.errors import StoreError
 from unitone.job.card import Card
-from unitone.session.session import library_of, open_job
+from unitone.session.own_sheets import library_of
+from unitone.session.session import open_job
 from unitone.sheet.library import find
 
 pytestmark = pytest.mark.window

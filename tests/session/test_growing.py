@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
@@ -10,7 +11,12 @@ from unitone.errors import EntryError, TapeError
 from unitone.job.card import Card
 from unitone.job.fold import fold
 from unitone.job.voltages import row_states
+from unitone.quantities.registry import quantity
+from unitone.session.own_sheets import library_of
 from unitone.session.session import Session, open_job
+from unitone.sheet.editing.left import limit_left
+from unitone.sheet.format.read import read_sheet
+from unitone.sheet.model.sheet import Limit, Sheet
 from unitone.store.logbook import Logbook
 
 
@@ -63,3 +69,88 @@ def test_a_point_is_added_while_the_probe_is_on_it(session: Session) -> None:
     assert len(session.sheet.voltages) == 3
     session.growing.add_control("channel", "1..40", "turns round")
     assert session.sheet.controls[-1].id == "channel"
+
+
+def test_a_step_of_ones_own_stands_after_the_one_at_hand(session: Session) -> None:
+    session.go_to("front-end")
+    made = session.growing.add_step("AF output, full volume", "rx.af_voltage", "≥ 1.5 V")
+    step = session.sheet.step(made)
+    assert session.step.id == made and (step.aim, step.hook_up, step.phase) == ("check", "receive", "receive")
+    assert step.limit.low == 1.5 and step.setting.channel == session.sheet.step("front-end").setting.channel
+    ids = [s.id for s in session.sheet.steps]
+    assert ids.index(made) == ids.index("front-end") + 1
+    # Another side's step stands on that side's channel; what is no limit of the quantity is refused.
+    made = session.growing.add_step("Second harmonic", "tx.harmonic", "≤ -60 dBc")
+    sent = session.sheet.step(made)
+    assert sent.hook_up == "transmit" and sent.setting.channel
+    for limit in ("loud", "≥ 12 dB"):
+        with pytest.raises(EntryError):
+            session.growing.add_step("Odd", "rx.af_voltage", limit)
+    with pytest.raises(EntryError, match="Name the step"):
+        session.growing.add_step(" ", "rx.af_voltage", "≥ 1 V")
+
+
+def test_a_pin_touched_on_a_picture(session: Session) -> None:
+    session.growing.pin("adjuster", "RF1", (0.25, 0.6180339))
+    assert session.sheet.adjuster("RF1").pin == (0.25, 0.618)
+    with pytest.raises(EntryError, match="no adjuster"):
+        session.growing.pin("adjuster", "RF9", (0.1, 0.1))
+
+
+@pytest.mark.parametrize(
+    ("quantity_id", "value", "before", "after"),
+    [
+        # A margin of 3 dB, or 30 %, towards the worse; never looser than the limit that was there.
+        ("rx.sinad", 20.0, Limit(12.0, None), Limit(17.0, None)), ("rx.sinad", 13.0, Limit(12.0, None), Limit(12.0, None)),
+        ("rx.sensitivity", -120.0, Limit(None, -113.0), Limit(None, -117.0)), ("rx.af_voltage", 2.0, Limit(1.0, None), Limit(1.4, None)),
+        ("vco.tuning_voltage", 3.0, Limit(2.0, 4.0), Limit(2.7, 3.3)), ("supply.current", 0.4, Limit(None, 1.0), Limit(None, 0.52)),
+        # What a rule sets stays.
+        ("tx.deviation", 1900.0, Limit(1800.0, 2000.0), None), ("tx.frequency_error", 20.0, Limit(-300.0, 300.0), None),
+    ],
+)  # fmt: skip
+def test_limits_close_in_on_what_was_left(quantity_id: str, value: float, before: Limit, after: Limit | None) -> None:
+    made = limit_left(quantity(quantity_id), value, before)
+    if after is None or made is None:
+        assert made is after
+    else:
+        assert (made.low, made.high) == (pytest.approx(after.low), pytest.approx(after.high))
+
+
+def test_a_radio_that_was_finished_becomes_the_sheet_of_its_kind(tmp_path: Path) -> None:
+    book = Logbook(tmp_path / "logbook.db")
+    session = Session(book, open_job(book, "fm-mobile", Card(book.next_number(), "fm-mobile"), title="Fenmark Lode 80"))
+    with pytest.raises(TapeError, match="Finish the job first"):
+        session.growing.as_sheet()
+    unknown = session.growing.add_voltage("Q9 collector")
+    session.workshop.read_volts(unknown, "5.62")
+    session.workshop.tell_control("tone switch", "cuts the hiss")
+    session.growing.add_step("AF output, full volume", "rx.af_voltage", "≥ 0.5 V")
+    own = session.step.id
+    for step in session.sheet.steps:
+        session.go_to(step.id)
+        if step.id not in (own, "sinad", "front-end"):
+            session.judge("not applicable", "this radio has none")
+            continue
+        session.confirm_hook_up(step.hook_up)
+        for index in range(len(step.required)):
+            session.type_at(step.id, index, "2.0" if step.id == own else "18")
+    session.finish()
+    identifier = session.growing.keep_as_sheet()
+    assert identifier == "fenmark-lode-80"
+    kept = load_own(book, identifier)
+    assert kept.title == "Fenmark Lode 80" and {s.id for s in kept.steps} <= {own, "sinad", "front-end"}
+    assert kept.step(own).limit.low == pytest.approx(1.4) and "left in job" in kept.step(own).source
+    assert kept.step("front-end").limit.low == pytest.approx(15.0)
+    # Adjusters of steps that it does not have are gone, its point has a voltage, and its control is told.
+    assert {a.id for a in kept.adjusters} == {a for s in kept.steps for a in s.adjusters}
+    row = next(v for v in kept.voltages if v.id == unknown)
+    assert row.is_known and row.nominal == pytest.approx(5.62)
+    assert any(c.id == "tone switch" and c.does == "cuts the hiss" for c in kept.controls)
+    # A job on it begins like any other; a second radio of the kind gets a sheet of its own name.
+    assert open_job(book, identifier, Card(book.next_number(), identifier))
+    assert session.growing.keep_as_sheet() == "fenmark-lode-80-2"
+    book.close()
+
+
+def load_own(book: Logbook, identifier: str) -> Sheet:
+    return read_sheet(library_of(book).find(identifier))

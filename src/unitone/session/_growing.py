@@ -5,9 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from unitone.errors import EntryError
-from unitone.sheet.editing.grown import with_adjuster, with_control, with_voltage, without_adjuster
-from unitone.sheet.format.read import to_data
+from unitone.errors import EntryError, TapeError
+from unitone.job.verdicts import verdict
+from unitone.job.voltages import row_states
+from unitone.session.own_sheets import library_of
+from unitone.sheet.editing.grown import with_adjuster, with_control, with_pin, with_step, with_voltage, without_adjuster
+from unitone.sheet.editing.left import Left, as_sheet
+from unitone.sheet.format.bundle import Bundle
+from unitone.sheet.format.read import parse_sheet, to_data
 from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import slug
 from unitone.words import tr
@@ -53,6 +58,60 @@ class Growing:
             lambda data: with_voltage(data, name, title, where, volts, tolerance),
         )
         return name
+
+    def pin(self, table: str, identifier: str, at: tuple[float, float], picture: str = "") -> None:
+        """Where an adjuster or a test point (``table``) sits, touched on a picture. Raises EntryError, SheetError, TapeError."""
+        self._make(tr("{name} pinned", name=identifier), lambda data: with_pin(data, table, identifier, at, picture))
+
+    def add_step(self, title: str, quantity_id: str, limit: str) -> str:
+        """A check that the sheet does not have, after the step at hand; returns its id. Raises EntryError, SheetError, TapeError."""
+        made: list[str] = []
+
+        def change(data: dict[str, Any]) -> dict[str, Any]:
+            grown, identifier = with_step(data, self._session.step.id, title, quantity_id, limit)
+            made.append(identifier)
+            return grown
+
+        self._make(tr("step {name} added", name=title.strip()), change)
+        self._session.go_to(made[-1])
+        return made[-1]
+
+    def as_sheet(self) -> tuple[str, str]:
+        """(title, TOML) of a sheet for the next radio of this kind: limits from what was left. Raises TapeError before the job is finished."""
+        state = self._session.state
+        if not state.finished:
+            raise TapeError(tr("Finish the job first: limits are taken from what was left."))
+        readings, dropped = {}, set()
+        for step in state.sheet.steps:
+            if verdict(state, step) == "not applicable":
+                dropped.add(step.id)
+                continue
+            index = step.required.index(step.setting)
+            last = state.latest.get((step.id, index))
+            if last is not None and last.reading.value is not None and not last.reading.bound:
+                readings[step.id] = (step.quantity_id, last.reading.value, step.limit)
+        volts = {
+            r.row.id: r.now.reading.value
+            for r in row_states(state)
+            if r.now is not None and r.now.reading.value is not None and not r.now.reading.bound
+        }
+        number = state.card.number
+        data = as_sheet(
+            to_data(state.written.source_text, tr("the sheet of this job")),
+            Left(tr("what was left in job {n}", n=number), readings, dropped, volts, state.shop.does),
+        )
+        return state.sheet.title, to_toml(data)
+
+    def keep_as_sheet(self) -> str:
+        """``as_sheet`` among the workshop's own sheets, with the job's pictures; its id. Raises TapeError, SheetError, StoreError."""
+        title, text = self.as_sheet()
+        logbook = self._session.logbook
+        library = library_of(logbook)
+        pictures = {name: logbook.blob(hashed) for name, hashed in self._session.state.pictures.items()}
+        identifier = library.free_id(title)
+        parse_sheet(text, identifier, identifier)
+        library.save(identifier, Bundle(text, pictures))
+        return identifier
 
     def add_control(self, identifier: str, positions: str, does: str = "") -> None:
         """A control of the front panel. Raises EntryError, SheetError, TapeError."""

@@ -38,12 +38,13 @@ from unitone.quantities.entry import EXPECTED
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.session._growing import Growing
 from unitone.session.measuring import Measuring, my_bench
+from unitone.session.own_sheets import library_of
 from unitone.session.workshop import Workshop
 from unitone.sheet.conventions.questions import QUESTIONS
 from unitone.sheet.editing.variant import differences, effect_of
 from unitone.sheet.format.read import parse_sheet, to_data
 from unitone.sheet.format.write import to_toml
-from unitone.sheet.library import Library, open_file, physics_path
+from unitone.sheet.library import open_file, physics_path
 from unitone.sheet.model.effects import EVERYTHING, actions_of
 from unitone.sheet.model.sheet import Conditions, Effect, Sheet, Step
 from unitone.simulator.physics import parse_physics
@@ -52,11 +53,6 @@ from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.store.logbook import text_hash, utc_now
 from unitone.store.ports import Store
 from unitone.words import N_, tr
-
-
-def library_of(logbook: Store) -> Library:
-    """The sheets that a workshop can use: its own beside its logbook, and those that come with the program."""
-    return Library(None if logbook.folder is None else logbook.folder / "sheets")
 
 
 def open_job(

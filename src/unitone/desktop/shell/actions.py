@@ -82,6 +82,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("reference", N_("Sound card: hold what is heard now as reference (quieting, hum and noise)"), "Shift+Y", "bench"),
     Action("job-sheet", N_("This job's own copy of its sheet: a variant"), "E", "bench"),
     Action("adjuster", N_("An adjuster that the sheet does not name, or that this radio does not have"), "Ctrl+N", "bench"),
+    Action("new-step", N_("A step that the sheet does not have"), "Ctrl+Shift+N", "bench"),
+    Action("save-sheet", N_("Finished: save this radio as a sheet for the next of its kind"), "Ctrl+Shift+S", "bench"),
     Action("readings", N_("As-found sheet: every reading in one table"), "Shift+M", "bench"),
     Action("certificate", N_("Certificate"), "C", "bench"),
     Action("new-job", N_("New job"), "Ctrl+N", "jobs"),

@@ -592,7 +592,7 @@ class MainWindow(QMainWindow):
     def _sheets_page(self) -> QWidget:
         if self._sheets is None:
             from unitone.desktop.features.sheets.page import SheetsPage
-            from unitone.session.session import library_of
+            from unitone.session.own_sheets import library_of
 
             self._sheets = SheetsPage(library_of(self.logbook))
             self._sheets.variant_made.connect(self._keep_variant)
@@ -641,7 +641,7 @@ class MainWindow(QMainWindow):
     def _calculators_page(self) -> QWidget:
         if self._calculators is None:
             from unitone.desktop.features.calculators.page import CalculatorsPage
-            from unitone.session.session import library_of
+            from unitone.session.own_sheets import library_of
 
             self._calculators = CalculatorsPage(lambda: library_of(self.logbook))
             self._keys(self._calculators, "calculators", self._calculators.press)

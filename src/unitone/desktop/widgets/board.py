@@ -24,6 +24,8 @@ class BoardView(Painted):
     chosen = pyqtSignal(str)
     #: A photograph of the board is to be added: its path, or "" to choose one.
     photo_wanted = pyqtSignal(str)
+    #: A place of the picture was touched where no pin is (shares across and down).
+    pointed = pyqtSignal(float, float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(tr("Board"), parent)
@@ -189,6 +191,19 @@ class BoardView(Painted):
             self.photo_wanted.emit("")
         elif (pin := self.pin_at(event.position())) is not None:
             self.chosen.emit(pin.id)
+        elif self.image is not None and (place := self._share_at(event.position())) is not None:
+            self.pointed.emit(*place)
+
+    def _share_at(self, where: QPointF) -> tuple[float, float] | None:
+        """A place on the widget as shares of the whole picture, across and down; None beside it."""
+        area = self._area()
+        if not area.contains(where):
+            return None
+        left, top, right, bottom = self._crop
+        return (
+            left + (where.x() - area.left()) / area.width() * (right - left),
+            top + (where.y() - area.top()) / area.height() * (bottom - top),
+        )
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:

@@ -95,8 +95,9 @@ class Pin:
 
 @dataclass(frozen=True)
 class BoardPicture:
-    """The board picture that is shown: the hash of its content, its file name, and the part that is shown."""
+    """The board picture that is shown: its id, the hash of its content, its file name, and the part that is shown."""
 
+    id: str
     hash: str
     file: str
     title: str
@@ -253,6 +254,8 @@ class BoardView:
     touchables: tuple[Touchable, ...]
     ledger: tuple[LedgerRow, ...]
     selected: str
+    #: The adjuster in hand, where no picture shows its place yet.
+    unpinned: str
     selected_step_mdeg: int
     step_words: tuple[str, str]
     moved_count: int

@@ -203,6 +203,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             touchables=touchables(state),
             ledger=_ledger(session, step, hand),
             selected=hand,
+            unpinned=hand if adjuster and adjuster.pin is None and state.sheet.pictures else "",
             selected_step_mdeg=small,
             step_words=(f"{amount(adjuster, small)} {direction(-1)}", f"{amount(adjuster, small)} {direction(1)}")
             if adjuster

@@ -29,5 +29,5 @@ def board_picture(state: JobState, step: Step, hand: str) -> BoardPicture | None
     kept = state.pictures
     for picture in state.sheet.pictures:
         if picture.id == shown:
-            return BoardPicture(kept.get(picture.file, ""), picture.file, picture.title, picture.crop)
+            return BoardPicture(picture.id, kept.get(picture.file, ""), picture.file, picture.title, picture.crop)
     return None

@@ -11,7 +11,10 @@ from typing import Any
 
 from unitone.errors import EntryError
 from unitone.quantities.entry import parse_si
+from unitone.quantities.registry import quantity
 from unitone.sheet.editing.draft import Draft, guess_kind
+from unitone.sheet.library import slug
+from unitone.sheet.model.limits import limit_from_text, make_limit
 from unitone.words import tr
 
 #: An adjuster of a step reaches what the step reads; of a receive circuit everything behind it.
@@ -120,3 +123,58 @@ def with_control(data: dict[str, Any], identifier: str, positions: str, does: st
         row["does"] = does.strip()
     draft.add("control", row)
     return draft.data
+
+
+def with_pin(
+    data: dict[str, Any], table: str, identifier: str, pin: tuple[float, float], picture: str = ""
+) -> dict[str, Any]:
+    """The sheet with the place of an adjuster, or of a test point (``table``), touched on a picture. Raises EntryError."""
+    draft = Draft(data)
+    if identifier not in draft.ids(table):
+        raise EntryError(tr("The sheet has no adjuster “{name}”.", name=identifier))
+    at = draft.ids(table).index(identifier)
+    draft.put((table, at, "pin"), [round(pin[0], 4), round(pin[1], 4)])
+    if picture:
+        draft.put((table, at, "picture"), picture)
+    return draft.data
+
+
+#: Where a step of a quantity belongs, by its first letters.
+_PHASE = {
+    "supply": "rails",
+    "stage": "rails",
+    "ref": "synthesiser",
+    "osc": "synthesiser",
+    "vco": "synthesiser",
+    "tx": "transmit",
+    "rx": "receive",
+}
+
+
+def with_step(
+    data: dict[str, Any], after_id: str, title: str, quantity_id: str, limit: str
+) -> tuple[dict[str, Any], str]:
+    """The sheet with one more check after a step, on that step's channel and with its stimulus where both read the same side; and its id.
+
+    Raises EntryError for a limit that is none of the quantity.
+    """
+    draft = Draft(data)
+    if not title.strip():
+        raise EntryError(tr("Name the step."))
+    q = quantity(quantity_id)
+    make_limit(limit_from_text(limit), q)
+    at = draft.ids("step").index(after_id)
+    beside = draft.rows("step")[at]
+    side = quantity_id.split(".", maxsplit=1)[0]
+    row: dict[str, Any] = {
+        "id": draft.free_id("step", slug(title)[:24].strip("-") or "step"), "phase": _PHASE.get(side, "verify"), "title": title.strip(),
+        "quantity": quantity_id, "aim": "check", "limit": limit.strip(), "source": "practice",
+        "hook_up": {"rx": "receive", "tx": "transmit"}.get(side, "probe"),
+    }  # fmt: skip
+    if row["hook_up"] == beside.get("hook_up") and row["hook_up"] != "probe":
+        row |= {k: beside[k] for k in ("channels", "bands", "modes", "stimulus", "panel", "inject") if k in beside}
+    elif row["hook_up"] != "probe":
+        alike = next((s for s in draft.rows("step") if s.get("hook_up") == row["hook_up"]), {})
+        row |= {k: alike[k] for k in ("channels", "bands", "modes", "stimulus", "panel") if k in alike}
+    draft.add("step", row, at)
+    return draft.data, str(row["id"])

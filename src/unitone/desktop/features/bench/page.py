@@ -56,6 +56,8 @@ class BenchPage(QWidget):
     photo_wanted = pyqtSignal(str, str)
     #: Another source for this quantity: the sound card, or typing.
     source_wanted = pyqtSignal(str)
+    #: This radio was saved as a sheet of the workshop, of that id.
+    sheet_kept = pyqtSignal(str)
 
     def __init__(self, worker: BenchWorker, logbook: Logbook) -> None:
         super().__init__()
@@ -244,6 +246,10 @@ class BenchPage(QWidget):
         card, layout = self._card(tr("Board"), self.picture_words)
         self.board = BoardView()
         self.board.chosen.connect(self._worker.select)
+        self.board.pointed.connect(self._pin)
+        self.sheet_kept.connect(
+            lambda name: self._say(tr("Saved as the sheet {name}: new jobs can use it.", name=name))
+        )
         self.board.photo_wanted.connect(lambda path: self.view and self.photo_wanted.emit(self.view.job_id, path))
         layout.addWidget(self.board, 1)
         # What a bare board leaves free lies under it, not round its heading.
@@ -319,6 +325,14 @@ class BenchPage(QWidget):
             self.step.close_entry()
         if logged or moved_on:
             self.message.hide()
+        if (
+            view.finished
+            and before is not None
+            and not before.finished
+            and before.job_id == view.job_id
+            and not view.simulated
+        ):
+            self._say(tr("Finished. Ctrl+Shift+S saves this radio as a sheet for the next of its kind."))
         if moved_on and self.step.typing:
             self.step.close_entry()
         # Each of the seven views is painted where it differs from what is shown; the step's card looks for itself.
@@ -500,6 +514,8 @@ class BenchPage(QWidget):
             self.certificate.emit(view.job_id)
         elif name == "job-sheet":
             self.edit_sheet.emit(view.job_id)
+        elif name == "save-sheet":
+            self._worker.do(lambda s: self.sheet_kept.emit(s.growing.keep_as_sheet()))
         elif not view.finished:
             self._ask(name, view)
 
@@ -523,6 +539,8 @@ class BenchPage(QWidget):
                     )
                 ),
             )
+        elif name == "new-step":
+            tray.ask(tray.step, view, lambda said: do(lambda s: s.growing.add_step(*said)))
         elif name == "tried":
             tray.ask(tray.tried, view, lambda said: do(lambda s: s.tried(*said)))
         elif name == "loose":
@@ -541,6 +559,15 @@ class BenchPage(QWidget):
                 return
             tray.ask(tray.instrument, view, lambda said: do(lambda s: _use(s, workshop, *said)), workshop)
 
+    def _pin(self, x: float, y: float) -> None:
+        """The adjuster in hand has no place on the board yet: it is where the photograph was touched."""
+        view = self.view
+        if view is None or view.finished or not view.board.unpinned:
+            return
+        name, picture = view.board.unpinned, view.board.picture
+        shown = picture.id if picture is not None else ""
+        self._worker.do(lambda s: s.growing.pin("adjuster", name, (x, y), shown))
+
     def _show_board(self, view: BenchView) -> None:
         """The picture of what is in hand; read once, then kept."""
         wanted = view.board.picture
@@ -549,7 +576,9 @@ class BenchPage(QWidget):
         elif self._image is None or (self._image[0].hash, self._image[0].file) != (wanted.hash, wanted.file):
             self._image = (wanted, None)
             self._read_picture(wanted)
-        self.picture_words.setText(wanted.title if wanted is not None and wanted.title else tr("component side"))
+        title = wanted.title if wanted is not None and wanted.title else tr("component side")
+        unpinned = "" if view.finished else view.board.unpinned
+        self.picture_words.setText(tr("Click the picture where {name} is", name=unpinned) if unpinned else title)
         self.board.show_board(
             self._image[1] if self._image else None, view.board.pins, wanted.crop if wanted else WHOLE
         )

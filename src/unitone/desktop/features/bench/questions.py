@@ -21,6 +21,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.present.bench.bench_shapes import BenchView, Touchable
+from unitone.quantities.registry import QUANTITIES
 from unitone.words import tr
 
 
@@ -294,6 +295,47 @@ class RecheckQuestion(Question):
         item = self.list.currentItem()
         if item is not None:
             self.answered.emit(str(item.data(Qt.ItemDataRole.UserRole)))
+
+
+class StepQuestion(Question):
+    """A step that the sheet does not have: what it is called, what is read, and its limit. It is a check, after the step at hand."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.name, self.what, self.limit = QLineEdit(), Choice(), QLineEdit()
+        self.name.setPlaceholderText(tr("AF output at full volume"))
+        self.name.setMaxLength(60)
+        for q in sorted(QUANTITIES.values(), key=lambda q: tr(q.title).casefold()):
+            self.what.addItem(tr(q.title), q.id)
+        self.what.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.what.setMinimumContentsLength(16)
+        self.limit.setPlaceholderText("≥ 1.5 V")
+        self.limit.setMaxLength(60)
+        for field, words, share in (
+            (self.name, tr("Step"), 3),
+            (self.what, tr("Measured"), 2),
+            (self.limit, tr("Limit"), 1),
+        ):
+            self.line.addWidget(named(field, words))
+            self.line.addWidget(field, share)
+        self.buttons(tr("Add after this step"), "main")
+        for field in (self.name, self.limit):
+            field.returnPressed.connect(self.answer)
+
+    def ask(self, view: BenchView) -> None:
+        """After the step at hand, reading what it reads."""
+        self.name.clear()
+        self.limit.clear()
+        self.what.setCurrentIndex(max(self.what.findData(view.reading.quantity_id), 0))
+        self.name.setFocus()
+
+    def answer(self) -> None:
+        """The new step; what is missing is asked for by the field that waits."""
+        for field in (self.name, self.limit):
+            if not field.text().strip():
+                field.setFocus()
+                return
+        self.answered.emit((self.name.text().strip(), str(self.what.currentData()), self.limit.text().strip()))
 
 
 class AdjusterQuestion(Question):

@@ -27,6 +27,7 @@ from unitone.desktop.features.bench.questions import (
     JudgeQuestion,
     Question,
     RecheckQuestion,
+    StepQuestion,
     TouchQuestion,
 )
 from unitone.desktop.features.bench.work_done import LooseQuestion, TriedQuestion
@@ -67,7 +68,7 @@ class Tray(QFrame):
         self.touch, self.judge, self.conventions = TouchQuestion(), JudgeQuestion(), ConventionsQuestion()
         self.instrument, self.recheck = InstrumentQuestion(), RecheckQuestion()
         self.tried, self.loose = TriedQuestion(), LooseQuestion()
-        self.adjuster = AdjusterQuestion()
+        self.adjuster, self.step = AdjusterQuestion(), StepQuestion()
         for question in (
             self.touch,
             self.judge,
@@ -77,6 +78,7 @@ class Tray(QFrame):
             self.tried,
             self.loose,
             self.adjuster,
+            self.step,
         ):
             self._stack.addWidget(question)
             question.answered.connect(self._answer)

@@ -22,6 +22,8 @@ class HandingTab(CardTab):
     """Controls to try, one by one; then the papers."""
 
     paper = pyqtSignal(str)
+    #: This radio was saved as a sheet of the workshop, of that id.
+    kept = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__(tr("Handing over"))
@@ -58,8 +60,17 @@ class HandingTab(CardTab):
         self.certificate.clicked.connect(lambda: self.paper.emit("certificate"))
         row.addWidget(self.page)
         row.addWidget(self.certificate)
+        self.sheet = QPushButton(tr("Save as a sheet"))
+        set_tip(self.sheet, tr("For the next radio of its kind: limits from what was left"))
+        self.sheet.clicked.connect(lambda: self.do.emit(lambda s: self.kept.emit(s.growing.keep_as_sheet())))
+        self.kept.connect(
+            lambda name: self._kept_words.setText(tr("Saved as the sheet {name}: new jobs can use it.", name=name))
+        )
+        row.addWidget(self.sheet)
         row.addStretch(1)
         layout.addLayout(row)
+        self._kept_words = label("quiet", "", True)
+        layout.addWidget(self._kept_words)
         self.give = EntryForm((Ask("to", tr("Given back to"), tr("the allotment society"), 3),), tr("Handed over"))
         self.give.submitted.connect(lambda d: self.do.emit(lambda s: s.workshop.hand_over(d["to"])))
         self.given = label("plain", "", True)
@@ -85,6 +96,9 @@ class HandingTab(CardTab):
         # What the controls do is told, and tried, after the last reading as well.
         self.add.setEnabled(view.status not in ("handed over", "archived"))
         self.add._tell()
+        self.sheet.setEnabled(view.finished)
+        if other:
+            self._kept_words.setText("")
         done = view.status in ("handed over", "archived")
         self.give.setVisible(view.finished and not done)
         self.give.setEnabled(True)

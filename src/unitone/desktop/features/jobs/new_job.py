@@ -137,7 +137,7 @@ class NewJob(QFrame):
         self.serial.setFocus()
 
     def _load_models(self) -> None:
-        from unitone.session.session import library_of
+        from unitone.session.own_sheets import library_of
         from unitone.sheet.library import general
 
         chosen = self.model.currentData()

@@ -103,7 +103,7 @@ class JobsPage(QWidget):
         QTimer.singleShot(1500, self._look_at_library)
 
     def _look_at_library(self) -> None:
-        from unitone.session.session import library_of
+        from unitone.session.own_sheets import library_of
 
         self._looking.run(library_of(self._logbook).kept, lambda _: None, lambda _: None)
 
