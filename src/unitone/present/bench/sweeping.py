@@ -42,6 +42,8 @@ class SweepView:
     top_db: float | None
     over: bool
     height_db: float | None
+    #: Goes up with every command to the hand.
+    count: int
 
 
 class Sweeping:
@@ -141,7 +143,7 @@ class Sweeping:
         return SweepView(
             self.adjuster, tr("Sweep {adjuster}: {title}", adjuster=self.adjuster, title=self._step.title), said.code, figure, unit, warning,
             headline, detail, button_of(said, self.adjuster), tuple((at - self.now, db - self._base) for at, db in self._trace),
-            None if said.top_db is None else said.top_db - self._base, self.over, high,
+            None if said.top_db is None else said.top_db - self._base, self.over, high, said.count,
         )  # fmt: skip
 
 
