@@ -78,3 +78,45 @@ def test_marks_are_read_as_they_are_printed(mark: str, db: float) -> None:
 def test_what_is_no_scale_is_said(marks: str) -> None:
     with pytest.raises(UnitoneError):
         work("meter-leds", marks=marks)
+
+
+def test_a_hand_swept_circuit_shows_its_q_and_the_widths_of_the_universal_resonance_curve() -> None:
+    """One circuit of Q 50 at 455 kHz: |V| = 1/√(1 + (Q(f/f0 − f0/f))²), so B3 = f0/Q and B6 = √3·B3 (F. E. Terman, Radio Engineers'
+    Handbook, 1943, section 3, from memory)."""
+    f0, q = 455.0, 50.0
+    khz = [440.0 + 0.5 * n for n in range(61)]
+    volts = [1.0 / math.sqrt(1.0 + (q * (f / f0 - f0 / f)) ** 2) for f in khz]
+    typed = {"frequencies": " ".join(f"{f:g}" for f in khz) + " kHz", "readings": " ".join(f"{v:.5f}" for v in volts)}
+    answers = work("passband", **typed)
+    assert answers["top_hz"].value == pytest.approx(455e3) and answers["q"].value == pytest.approx(q, rel=0.01)
+    assert answers["width_3_hz"].value == pytest.approx(f0 / q * 1e3, rel=0.01)
+    assert answers["width_6_hz"].value == pytest.approx(math.sqrt(3.0) * f0 / q * 1e3, rel=0.01)
+    assert "dip" not in answers
+    # The same in decibels, with commas between, in any order; an over-coupled pair (k twice critical) shows its dip in the middle.
+    a = [2.0 * q * (f / f0 - 1.0) for f in khz]
+    pair = [-10.0 * math.log10(((1 + 4.0 - x * x) ** 2 + 4 * x * x) / 16.0) for x in a]
+    db = {
+        "reads": "db",
+        "frequencies": " ".join(f"{f:g}k" for f in khz[::-1]),
+        "readings": " ".join(f"{d:.3f}" for d in pair[::-1]),
+    }
+    over = work("passband", **db)
+    # Critical coupling flat, twice critical dips by 20·lg((1 + k²)/2k) = 1.94 dB.
+    assert over["dip"].value == pytest.approx(455e3) and "1.9 dB" in over["dip"].text
+
+
+@pytest.mark.parametrize(
+    ("frequencies", "readings", "says"),
+    [
+        ("450 451 kHz", "1 2", "at least five"), ("450 451 452 453 454 kHz", "1 2 3 2", "5 frequencies and 4"),
+        ("450 451 451 453 454 kHz", "1 2 3 2 1", "twice"), ("450 451 452 453 454 kHz", "1 2 0 2 1", "no decibels"),
+    ],
+)  # fmt: skip
+def test_what_is_no_curve_is_said(frequencies: str, readings: str, says: str) -> None:
+    with pytest.raises(EntryError, match=says):
+        work("passband", frequencies=frequencies, readings=readings)
+
+
+def test_a_side_that_was_not_swept_is_said() -> None:
+    answers = work("passband", frequencies="450 452 454 456 458 kHz", readings="0.2 0.4 0.7 0.95 1.0")
+    assert "sweep further" in answers["width_3_hz"].text and answers["width_3_hz"].value is None and "q" not in answers

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
 import pytest
+from PIL import Image
 
 pytest.importorskip("PyQt6.QtWidgets")
 
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QKeyEvent
-from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, QWidget
 
 from desktop.conftest import Desk
 from unitone.desktop.features.sheets.page import SheetsPage
@@ -20,6 +22,7 @@ from unitone.job.card import Card
 from unitone.job.fold import fold
 from unitone.job.verdicts import verdict
 from unitone.session.session import Session, open_job
+from unitone.sheet.drafting.text_of_file import Text
 from unitone.sheet.format.bundle import read_bundle
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find
@@ -574,3 +577,58 @@ def test_a_sheet_is_made_of_pasted_text_and_run_at_once(desk: Desk, top: Path) -
     pasted.text.setPlainText("lorem ipsum dolor 12 dB")
     desk.until(lambda: "No step was found" in pasted.words.text())
     assert not pasted.make.isEnabled()
+
+
+def test_a_scan_stays_at_its_step_and_what_cannot_be_read_is_wanted(
+    desk: Desk, top: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Opened as a scan, a place marked that cannot be read: the page is at the step on the Bench, the place on the card until it came."""
+    text = (top / "tests" / "sheet" / "drafting" / "procedures" / "05-terse.txt").read_text("utf-8").splitlines()
+    picture = BytesIO()
+    Image.new("RGB", (600, 800), "white").save(picture, "PNG")
+    scanned = Text(tuple(text), (), ((1, "page 14", picture.getvalue()),))
+    monkeypatch.setattr("unitone.desktop.features.sheets.pasted.text_of", lambda path, pages: scanned)
+    desk.window.show_place("sheets")
+    page = desk.window._sheets
+    assert page is not None
+    page.start.setCurrentIndex(page.start.findData("text:"))
+    desk.key(Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    page.pasted.read(Path("page.png"))
+    desk.until(lambda: page.pasted.make.isEnabled())
+    rows = [page.pasted.steps.item(i).text() for i in range(page.pasted.steps.count())]
+    page.pasted.steps.setCurrentRow(next(i for i, words in enumerate(rows) if "L11" in words))
+    desk.qtbot.mouseClick(page.pasted.illegible, Qt.MouseButton.LeftButton)
+    desk.until(
+        lambda: any("cannot be read" in page.pasted.steps.item(i).text() for i in range(page.pasted.steps.count()))
+    )
+    page.pasted.text.undo()
+    page.pasted.text.find("3.6")
+    desk.qtbot.mouseClick(page.pasted.illegible, Qt.MouseButton.LeftButton)
+    desk.until(
+        lambda: any("cannot be read" in page.pasted.steps.item(i).text() for i in range(page.pasted.steps.count()))
+    )
+    desk.qtbot.mouseClick(page.pasted.make, Qt.MouseButton.LeftButton)
+    desk.until(lambda: page.now is not None and page.editor.isVisible())
+    page.now.draft.put(("model", "maker"), "Fenmark")
+    page.now.draft.put(("model", "name"), "Base 12")
+    page.save()
+    desk.until(lambda: [p.stem for p in page.library.own()] == ["fenmark-base-12"])
+    number = desk.logbook.next_number()
+    job = open_job(desk.logbook, page.now.id, Card(number, page.now.id))
+    desk.open(number)
+    bench = desk.bench
+    # No picture of the board: the page itself is what there is to look at, without pins.
+    desk.until(lambda: bench.board.image is not None and not bench.board._pins)
+    assert bench.view is not None and bench.view.board.scan is not None and bench.picture_words.text() == "page 14"
+    desk.window.show_card(job)
+    desk.until(lambda: desk.window._card is not None and desk.window._card.view is not None)
+    intake = desk.window._card.intake  # type: ignore[union-attr]
+    wanted = intake.pages.shown
+    assert len(wanted) == 1 and "[?]" in wanted[0].words
+    intake.want.fields["page"].setText("circuit diagram, right half")
+    intake.want.submit()
+    desk.until(lambda: len(intake.pages.shown) == 2)
+    button = next(b for b in intake.pages.findChildren(QPushButton) if b.text() == "Has come")
+    desk.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    desk.until(lambda: any(line.quiet == "has come" for line in intake.pages.shown))
+    assert list(fold(desk.logbook.tape(job)).shop.pages.items())[-1][1] is True

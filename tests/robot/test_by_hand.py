@@ -21,6 +21,13 @@ def test_a_radio_without_a_sheet_is_aligned_by_typing_alone(procedure: str, seed
     assert told.recovered and told.wrong_verdicts == 0 and told.out_of_reach == (), told
 
 
+def test_coils_are_peaked_by_an_attenuator_and_an_ear_alone() -> None:
+    """A generator without a scale: attenuation is switched in until the signal just goes, to the whole decibel."""
+    for procedure in ("fm-mobile", "am-mobile"):
+        told = run_by_hand(procedure, 504, {"reading": "attenuator"})
+        assert told.recovered and told.wrong_verdicts == 0, told
+
+
 def test_the_report_of_the_command_line() -> None:
     report = run_by_hand_trial("fm-handheld", 1, 7)
     assert (report["task"], report["sets"], report["recovered"], report["wrong_verdicts"]) == ("by-hand", 1, 1, 0)

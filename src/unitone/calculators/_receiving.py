@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping
 from typing import Any
 
 from unitone.calculators.calculator import LEVELS, RECEIVE, Answer, Calculator, Given
 from unitone.errors import EntryError
+from unitone.quantities.entry import parse_entry, parse_si
 from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import EMF_DB, S9_BELOW_30_MHZ, mark_db, parse_level
 from unitone.sheet.conventions.questions import S9_DB
@@ -61,7 +63,86 @@ def _leds(v: Mapping[str, Any]) -> list[Answer]:
     return answers
 
 
+def _passband(v: Mapping[str, Any]) -> list[Answer]:
+    """What a stage passes, from a generator swept by hand: the top, where it is 3 and 6 dB down, and how lopsided it is."""
+    places = [parse_si(x, "Hz") for x in _listed(v["frequencies"], "Hz")]
+    readings = [
+        parse_entry(x, "volts" if v["reads"] == "volts" else "gain-db").value for x in _listed(v["readings"], "")
+    ]
+    if len(places) != len(readings) or len(places) < 5:
+        raise EntryError(
+            tr("{n} frequencies and {m} readings: type at least five of each, in the same order.", n=len(places), m=len(readings))
+        )  # fmt: skip
+    if v["reads"] == "volts" and any(r is None or r <= 0 for r in readings):
+        raise EntryError(tr("Zero volts have no decibels. Leave that frequency out."))
+    pairs = sorted(zip(places, (float(r or 0.0) for r in readings), strict=True))
+    if any(b[0] <= a[0] for a, b in zip(pairs, pairs[1:], strict=False)):
+        raise EntryError(tr("One frequency stands there twice. Leave one of them out."))
+    hz = [p[0] for p in pairs]
+    db = [20.0 * math.log10(r) if v["reads"] == "volts" else r for _, r in pairs]
+    top = max(range(len(db)), key=db.__getitem__)
+    made = [Answer("top_hz", tr("strongest at"), f"{number(hz[top] / 1e3, 2)} kHz", hz[top])]
+    for down in (3.0, 6.0):
+        low, high = _falls(hz, db, top, -1, down), _falls(hz, db, top, 1, down)
+        key = f"width_{down:g}_hz"
+        if low is None or high is None:
+            words = tr("not reached: sweep further to that side")
+            made.append(Answer(key, tr("{db} dB down", db=f"{down:g}"), words))
+            continue
+        middle, width = (low + high) / 2, high - low
+        words = tr("{low} to {high} kHz: {width} kHz wide, middle {middle}", low=number(low / 1e3, 2), high=number(high / 1e3, 2),
+                   width=number(width / 1e3, 2), middle=number(middle / 1e3, 2))  # fmt: skip
+        made.append(Answer(key, tr("{db} dB down", db=f"{down:g}"), words, width))
+        if down == 3.0:
+            made.append(Answer("q", "Q", number(middle / width, 1), middle / width))
+    # A hill with two tops is over-coupled, or staggered.
+    dip = [n for n in range(1, len(db) - 1) if db[n] < min(max(db[:n]), max(db[n + 1 :])) - _DIP_DB]
+    if dip:
+        deepest = min(dip, key=db.__getitem__)
+        words = tr("a dip of {db} dB at {khz} kHz: over-coupled or staggered", khz=number(hz[deepest] / 1e3, 2),
+                   db=number(min(max(db[:deepest]), max(db[deepest + 1 :])) - db[deepest], 1))  # fmt: skip
+        made.append(Answer("dip", tr("two tops"), words, hz[deepest]))
+    return made
+
+
+#: A dip this deep (dB) between two tops is one, and no unsteady reading.
+_DIP_DB = 0.7
+
+
+def _listed(text: str, unit: str) -> list[str]:
+    """The items of a list; a unit after the last one serves them all."""
+    items = [x for x in re.split(r"[;\s]+", text.strip()) if x]
+    last = items[-1] if items else ""
+    if unit and re.fullmatch(r"[kMG]?Hz", last):
+        items = [x if re.search(r"[A-Za-z]", x) else f"{x}{last}" for x in items[:-1]]
+    return items
+
+
+def _falls(hz: list[float], db: list[float], top: int, way: int, down: float) -> float | None:
+    """Where the curve is so far down on one side, on the straight line between its readings; None where it never is."""
+    wanted, n = db[top] - down, top
+    while 0 <= n + way < len(db):
+        if db[n + way] <= wanted:
+            share = (db[n] - wanted) / (db[n] - db[n + way])
+            return hz[n] + share * (hz[n + way] - hz[n])
+        n += way
+    return None
+
+
 RECEIVE_CALCULATORS: tuple[Calculator, ...] = (
+    Calculator(
+        "passband",
+        N_("Generator swept by hand: what does a stage pass?"),
+        RECEIVE,
+        (
+            Given("frequencies", N_("Frequencies"), "text", "450 452 454 455 456 458 460 kHz"),
+            Given("reads", N_("Readings in"), "text", "", "volts", (("volts", N_("volts")), ("db", N_("decibels")))),
+            Given("readings", N_("Readings, in the same order"), "text", "0.21 0.46 0.90 1.02 0.93 0.47 0.22"),
+        ),
+        _passband,
+        "3 dB = 1/√2 of the volts, 6 dB = half; Q = f₀/B₃",
+        N_("the generator gives the same at every frequency; AVC is held or its line is what is read"),
+    ),
     Calculator(
         "splitter",
         N_("Two radios on one generator: what does each get?"),

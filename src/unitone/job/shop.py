@@ -89,6 +89,8 @@ class Shop:
     on_air: list[OnAir] = field(default_factory=list)
     does: dict[str, str] = field(default_factory=dict)
     works: dict[str, tuple[bool, str]] = field(default_factory=dict)
+    #: Pages that are wanted, and whether they have come.
+    pages: dict[str, bool] = field(default_factory=dict)
     handed: tuple[str, str] | None = None
     archived: bool = False
 

@@ -98,6 +98,7 @@ _ALL = (
     Quantity("rx.hum", N_("hum, below the tone"), "ratio-db", "dB", 0, "high", "receive", 0.0, 0.5, 0, 120),
     Quantity("rx.tone_frequency", N_("AF tone frequency"), "hertz", "Hz", 1, "nominal", "receive", usual_std=0.5, low=0, high=20_000),
     Quantity("rx.scope_height", N_("AF height on the scope"), "scale", "div", 1, "high", "receive", 1.0, 0.1, 0, 1000),
+    Quantity("rx.attenuation", N_("attenuation until the signal just goes"), "ratio-db", "dB", 0, "high", "receive", 1.0, 0.7, 0, 200),
     Quantity("rx.needle", N_("needle, unmarked scale"), "scale", "div", 1, "high", "receive", 1.0, 0.1, 0, 1000),
     Quantity("rx.agc_rise", N_("audio rise from 10 µV"), "ratio-db", "dB", 1, "low", "receive", 1.0, 0.3, -40, 120),
     Quantity("rx.selectivity", N_("selectivity at 10 kHz"), "ratio-db", "dB", 0, "high", "receive", 1.0, 0.5, -20, 140),

@@ -17,6 +17,7 @@ from unitone.job.entries.workshop import (
     ControlTold,
     FindingMade,
     HeardOnAir,
+    PageWanted,
     PartFitted,
     SupplySet,
     TimeSpent,
@@ -229,6 +230,12 @@ class Workshop:
         self._session.append(HeardOnAir(speaks_of, words.strip(), who.strip()))
 
     # -- handing over ----------------------------------------------------------------------------------
+
+    def want_page(self, page: str, found: bool = False) -> None:
+        """A page, a diagram or a legible copy is wanted, or has come. Raises TapeError without words."""
+        if not page.strip():
+            raise TapeError(tr("Say which page is wanted."))
+        self._session.append(PageWanted(page.strip(), found))
 
     def tell_control(self, control: str, does: str) -> None:
         """What a switch or knob of this radio now does, in plain words. Raises TapeError."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from unitone.bench.ports import Bench
 from unitone.simulator.instruments._movement import with_movements
 from unitone.simulator.instruments.receive import (
+    AttenuatorByEar,
     AudioVoltmeter,
     Blocks,
     GainControlVoltmeter,
@@ -27,7 +28,7 @@ from unitone.simulator.instruments.volts_and_counts import Ammeter, Counter, Vol
 from unitone.simulator.instruments.wiring import Generator, RadioHands, Sockets, VirtualClock, Wiring
 from unitone.simulator.radio import SimulatedRadio
 
-_RECEIVE = (RatioMeter, TwoSettings, LoudnessByEar, SquelchByEar, LedsByEye)
+_RECEIVE = (RatioMeter, TwoSettings, LoudnessByEar, AttenuatorByEar, SquelchByEar, LedsByEye)
 _TRANSMIT = (Wattmeter, TransmitMeter, SpectrumAnalyser, ModulationMeter, FieldMeter)
 _PROBES = (Voltmeter, Ammeter, Counter)
 

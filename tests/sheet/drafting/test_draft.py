@@ -12,9 +12,10 @@ from reportlab.pdfgen import canvas
 
 from unitone.errors import SheetError
 from unitone.sheet.drafting._unsmudge import unsmudge
-from unitone.sheet.drafting.drafted import draft_sheet
+from unitone.sheet.drafting.drafted import draft_sheet, with_scans
 from unitone.sheet.drafting.text_of_file import text_of
 from unitone.sheet.format.read import parse_sheet
+from unitone.sheet.format.write import to_toml
 from unitone.sheet.model.sheet import Step
 
 TEXTS = Path(__file__).parent / "procedures"
@@ -135,3 +136,22 @@ def test_a_scan_without_its_reader_names_the_package(tmp_path: Path, monkeypatch
     Image.new("L", (40, 20), 255).save(tmp_path / "scan.png")
     with pytest.raises(SheetError, match="apt install tesseract-ocr"):
         text_of(tmp_path / "scan.png")
+
+
+def test_a_place_that_cannot_be_read_goes_with_its_step_and_scans_with_their_pages() -> None:
+    text = (TEXTS / "01-table.txt").read_text("utf-8").splitlines()
+    at = next(n for n, line in enumerate(text) if line.startswith("8 |"))
+    text[at] = text[at].replace("T6", "[?]")
+    png = b"\x89PNG\r\n\x1a\n" + b"first"
+    drafted = draft_sheet(text, "one")
+    assert (at + 1, "part of this line cannot be read") in drafted.unsure
+    data, files = with_scans(drafted, [(1, "page 14", png), (12, "page 15", b"\xff\xd8\xff")])
+    assert files == {"scan-1.png": png, "scan-2.jpg": b"\xff\xd8\xff"}
+    sheet = parse_sheet(to_toml(data), "one", "one")
+    marked = [s for s in sheet.steps if s.illegible]
+    assert [s.quantity_id for s in marked] == ["rx.distortion"] and "[?]" in marked[0].illegible
+    assert marked[0].picture == "scan-2" and sheet.steps[0].picture == "scan-1"
+    assert with_scans(drafted, ()) == (drafted.data, {})
+    broken = to_toml(data).replace('picture = "scan-2"', 'picture = "scan-9"')
+    with pytest.raises(SheetError, match=r"no picture 'scan-9'"):
+        parse_sheet(broken, "one", "one")

@@ -25,6 +25,7 @@ from unitone.job.entries.workshop import (
     ControlTold,
     FindingMade,
     HeardOnAir,
+    PageWanted,
     PartFitted,
     SupplySet,
     TimeSpent,
@@ -39,7 +40,7 @@ Said = (
     | PhaseBegun | WentTo | Concluded | Judged | ConventionsChosen | VariantMade
     | Reading | Turned | Swept | Touched | TrialMoved
     | Noted | Voided | Tried | Loosened | Tied | Damaged
-    | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold
+    | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold | PageWanted
 )  # fmt: skip
 
 #: Every kind by its name on disk.

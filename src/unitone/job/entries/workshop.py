@@ -123,6 +123,21 @@ class HeardOnAir(Kind, frozen=True):
         state.shop.on_air.append(OnAir(at.id, at.utc, self.who, self.speaks_of, self.words))
 
 
+class PageWanted(Kind, frozen=True):
+    """A page, a diagram or a legible copy that this job waits for, or that has come."""
+
+    kind: ClassVar[str] = "page"
+    can_be_voided: ClassVar[bool] = True
+    after_the_end: ClassVar[bool] = True
+
+    page: str
+    found: bool = False
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """It stands on the card."""
+        state.shop.pages[self.page] = self.found
+
+
 class ControlTold(Kind, frozen=True):
     """What a control does, or whether it works."""
 

@@ -251,6 +251,8 @@ class BoardView:
 
     pins: tuple[Pin, ...]
     picture: BoardPicture | None
+    #: The scan of the page that the step comes from, where its sheet has one.
+    scan: BoardPicture | None
     touchables: tuple[Touchable, ...]
     ledger: tuple[LedgerRow, ...]
     selected: str

@@ -31,7 +31,7 @@ from unitone.present.bench.bench_shapes import (
     ReadingView,
     StepView,
 )
-from unitone.present.bench.board import board_picture, picture_of
+from unitone.present.bench.board import board_picture, boards_of, picture_of, scan_of
 from unitone.present.bench.channel_chart import chart_view, describe_vco
 from unitone.present.bench.eyes import height, reference_of
 from unitone.present.bench.figures import figure_of, instrument_words, reading_notes
@@ -200,10 +200,11 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         board=BoardView(
             pins=_pins(state, step, hand),
             picture=board_picture(state, step, hand),
+            scan=scan_of(state, step),
             touchables=touchables(state),
             ledger=_ledger(session, step, hand),
             selected=hand,
-            unpinned=hand if adjuster and adjuster.pin is None and state.sheet.pictures else "",
+            unpinned=hand if adjuster and adjuster.pin is None and boards_of(state) else "",
             selected_step_mdeg=small,
             step_words=(f"{amount(adjuster, small)} {direction(-1)}", f"{amount(adjuster, small)} {direction(1)}")
             if adjuster
@@ -410,7 +411,8 @@ def _channels(step: Step, parts: tuple[Line, ...]) -> tuple[ChannelLine, ...]:
 
 def _pins(state: JobState, step: Step, hand: str) -> tuple[Pin, ...]:
     shown = picture_of(state, step, hand)
-    first = state.sheet.pictures[0].id if state.sheet.pictures else ""
+    boards = boards_of(state)
+    first = boards[0].id if boards else ""
     pins = [
         Pin(a.id, a.pin[0], a.pin[1], a.kind, a.id == hand, bool(state.positions[a.id]))
         for a in state.sheet.adjusters

@@ -4,12 +4,23 @@ from __future__ import annotations
 
 from unitone.job.state import JobState
 from unitone.present.bench.bench_shapes import BoardPicture
-from unitone.sheet.model.sheet import Step
+from unitone.sheet.model.sheet import Picture, Step
+
+
+def boards_of(state: JobState) -> tuple[Picture, ...]:
+    """The pictures of the board: a scan of a page is none of it."""
+    scans = {s.picture for s in state.sheet.steps if s.picture}
+    return tuple(p for p in state.sheet.pictures if p.id not in scans)
+
+
+def scan_of(state: JobState, step: Step) -> BoardPicture | None:
+    """The scan of the page that a step comes from; None where the sheet has none."""
+    return _shown(state, step.picture) if step.picture else None
 
 
 def picture_of(state: JobState, step: Step, hand: str) -> str:
     """Id of the picture that shows what is in hand, else the step's test point, else the first."""
-    pictures = state.sheet.pictures
+    pictures = boards_of(state)
     if not pictures:
         return ""
     named = [a.picture for a in state.sheet.adjusters if a.id == hand]
@@ -25,7 +36,10 @@ def picture_of(state: JobState, step: Step, hand: str) -> str:
 
 def board_picture(state: JobState, step: Step, hand: str) -> BoardPicture | None:
     """The board picture to show; its hash is empty where the job carries no copy."""
-    shown = picture_of(state, step, hand)
+    return _shown(state, picture_of(state, step, hand))
+
+
+def _shown(state: JobState, shown: str) -> BoardPicture | None:
     kept = state.pictures
     for picture in state.sheet.pictures:
         if picture.id == shown:

@@ -40,6 +40,7 @@ _QUIET: dict[str, str] = {
     "rx.loudness": N_("Listen: louder, softer or the same."),
     "rx.agc_voltage": N_("Voltmeter of 10 MΩ or more on the AVC line."),
     "rx.scope_height": N_("Scope across the loudspeaker: read the height of the tone in divisions."),
+    "rx.attenuation": N_("Switch attenuation in until the signal just goes. Enter the total in dB."),
     "rx.needle": N_("Read any needle that rises with the signal, in figures of its scale or tenths of it."),
     "rx.agc_rise": N_("Read the loudspeaker voltage at 10 µV, then at the step's level."),
     "rx.selectivity": N_("Move the generator to the next channel and raise it until the reading is the same."),

@@ -17,6 +17,7 @@ from unitone.job.entries.workshop import (
     ControlTold,
     FindingMade,
     HeardOnAir,
+    PageWanted,
     PartFitted,
     SupplySet,
     TimeSpent,
@@ -106,7 +107,7 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return tr("finished"), ""
         case (
             FindingMade() | SupplySet() | CapacitorMeasured() | PartFitted() | TimeSpent() | HeardOnAir() | ControlTold()
-            | HandedOver() | Archived() | CardAmended() | StatusSet()
+            | PageWanted() | HandedOver() | Archived() | CardAmended() | StatusSet()
         ):  # fmt: skip
             what, value = _workshop(said)
             return what[:_LETTERS], value[:_LETTERS]
@@ -153,7 +154,7 @@ def _loose(state: JobState, entry_id: str, otherwise: str) -> str:
 
 def _workshop(
     said: FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold
-    | HandedOver | Archived | CardAmended | StatusSet,
+    | PageWanted | HandedOver | Archived | CardAmended | StatusSet,
 ) -> tuple[str, str]:  # fmt: skip
     match said:
         case FindingMade():
@@ -171,6 +172,8 @@ def _workshop(
         case ControlTold():
             works = tr("works") if said.works else tr("does not work")
             return said.control, tr("told") if said.does is not None else works
+        case PageWanted():
+            return said.page, tr("has come") if said.found else tr("wanted")
         case HandedOver():
             return tr("handed over"), said.to
         case Archived():
@@ -192,7 +195,7 @@ def _short(quantity_id: str) -> str:
         "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.", "tx.spurious": "spurious",
         "tx.carrier_suppression": "carrier", "tx.audio_response": "audio", "tx.hum_noise": "hum",
         "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_voltage": "audio",
-        "rx.scope_height": "scope", "rx.hum": "hum", "rx.tone_frequency": "tone", "rx.needle": "needle",
+        "rx.scope_height": "scope", "rx.hum": "hum", "rx.tone_frequency": "tone", "rx.needle": "needle", "rx.attenuation": "atten.",
         "rx.agc_voltage": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
         "rx.squelch_closes": "closes", "rx.agc_rise": "rise", "rx.selectivity": "select.", "rx.blanker": "blanker", "rx.quieting": "quiet.",
         "rx.loudness": "ear", "stage.voltage": "volts",

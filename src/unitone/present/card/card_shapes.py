@@ -128,5 +128,7 @@ class CardView:
     time_words: str
     on_air: tuple[Told, ...]
     controls: tuple[ControlCell, ...]
+    #: Pages that are wanted: the words, and whether they have come.
+    pages: tuple[tuple[str, bool], ...]
     controls_words: str
     readings: ReadingsView

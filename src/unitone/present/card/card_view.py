@@ -106,6 +106,7 @@ def take_card(session: Session) -> CardView:
         time_words=duration(shop.minutes_spent),
         on_air=tuple(Told(day(r.utc), f"“{r.words}”" + (f" ({r.who})" if r.who else ""), _weight(state, r.speaks_of)) for r in shop.on_air),
         controls=controls_of(state),
+        pages=pages_of(state),
         controls_words=_describe_controls(state),
         readings=readings_view(state, frozenset(q for q in {s.quantity_id for s in sheet.steps} if session.bench.can_measure(q))),
     )  # fmt: skip
@@ -313,6 +314,12 @@ def controls_of(state: JobState) -> tuple[ControlCell, ...]:
         works, words = shop.works.get(name, (None, ""))
         made.append(ControlCell(name, positions, shop.does.get(name, does), works, words))
     return tuple(made)
+
+
+def pages_of(state: JobState) -> tuple[tuple[str, bool], ...]:
+    """The pages that are wanted: what was typed, and the places of the sheet that cannot be read."""
+    marked = (f"{s.title}: {s.illegible}" for s in state.sheet.steps if s.illegible)
+    return tuple({**dict.fromkeys(marked, False), **state.shop.pages}.items())
 
 
 def _describe_controls(state: JobState) -> str:

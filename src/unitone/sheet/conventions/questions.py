@@ -75,7 +75,8 @@ CONVENTIONS: tuple[Convention, ...] = (
         "reading", N_("Peaked by"),
         {"sheet": N_("what the sheet reads"), "quieting": N_("quieting (tone off)"), "af": N_("AF output voltage"),
          "ear": N_("ear: louder, softer, same"), "s-meter": N_("S-meter"), "avc": N_("AVC voltage"),
-         "scope": N_("scope: AF height in divisions"), "needle": N_("any needle, unmarked scale")},
+         "scope": N_("scope: AF height in divisions"), "needle": N_("any needle, unmarked scale"),
+         "attenuator": N_("attenuator: dB in until the signal just goes")},
         N_("the sheet's own; by ear a peak comes within half a decibel"), N_("what is read while receive coils are peaked"),
     ),
     Convention(
@@ -308,7 +309,7 @@ def _levels(sheet: Sheet, steps: tuple[Step, ...], choice: Choice) -> tuple[Step
 #: What a receive coil is peaked by, by the convention's choice.
 _READ_BY = {
     "quieting": QUIETING, "af": "rx.af_voltage", "ear": HEARD, "s-meter": "rx.s_meter", "avc": "rx.agc_voltage", "scope": "rx.scope_height",
-    "needle": "rx.needle",
+    "needle": "rx.needle", "attenuator": "rx.attenuation",
 }  # fmt: skip
 
 

@@ -123,14 +123,22 @@ class Drafted:
         }  # fmt: skip
 
 
+#: What stands in a text where its source cannot be read, and the ways in which people write it.
+ILLEGIBLE = "[?]"
+_ILLEGIBLE = re.compile(r"\[\?\]|\[illegible\]|\?{3,}", re.IGNORECASE)
+
+
 def draft_sheet(lines: Sequence[str], name: str = "") -> Drafted:
     """A sheet drafted from the lines of a procedure's text. Nothing that the text does not say stands in it."""
     right: list[str] = []
     unsure: list[tuple[int, str]] = []
     for number, line in enumerate(lines, 1):
-        put_right, changed = unsmudge(line)
+        put_right, changed = unsmudge(_ILLEGIBLE.sub(" ", line))
         right.append(put_right)
         unsure += [(number, tr("“{stands}” read as “{taken}”", stands=a, taken=b)) for a, b in changed]
+        if _ILLEGIBLE.search(line):
+            unsure.append((number, tr("part of this line cannot be read")))
+    marked = [n for n, line in enumerate(lines, 1) if _ILLEGIBLE.search(line)]
     draft = Draft(empty("", name))
     steps: list[DraftedStep] = []
     unread: list[tuple[int, str]] = []
@@ -150,6 +158,7 @@ def draft_sheet(lines: Sequence[str], name: str = "") -> Drafted:
         if made.row.get("panel"):
             draft.ensure("control", [{"id": "squelch", "positions": "open, 0..100 %"}])
         draft.add("step", made.row)
+    _note_illegible(draft, steps, marked, lines)
     if steps:
         unsure.append((1, tr("the channel plan is not in the text: 26.965 to 27.405 MHz taken")))
     kept = _that_holds(draft, steps, unsure)
@@ -157,6 +166,35 @@ def draft_sheet(lines: Sequence[str], name: str = "") -> Drafted:
         draft.data, tuple(kept), tuple(draft.ids("adjuster")), tuple(sorted(unsure)), tuple(unread),
         to_toml(draft.data) if kept else "",
     )  # fmt: skip
+
+
+def with_scans(drafted: Drafted, scans: Sequence[tuple[int, str, bytes]]) -> tuple[dict[str, Any], dict[str, bytes]]:
+    """The drafted sheet as data with its scans (first line, name, picture) pinned to the steps of their pages, and the scans by file name."""
+    if not scans:
+        return drafted.data, {}
+    draft, files = Draft(drafted.data), dict[str, bytes]()
+    pages: list[tuple[int, str]] = []
+    for number, (line, name, content) in enumerate(scans, 1):
+        kind = "png" if content[:4] == b"\x89PNG" else "jpg"
+        file = f"scan-{number}.{kind}"
+        files[file] = content
+        draft.add("picture", {"id": f"scan-{number}", "file": file, "title": name})
+        pages.append((line, f"scan-{number}"))
+    for step in drafted.steps:
+        page = max((p for p in pages if p[0] <= step.line), default=None)
+        if page is not None:
+            draft.put(("step", draft.ids("step").index(step.id), "picture"), page[1])
+    return draft.data, files
+
+
+def _note_illegible(draft: Draft, steps: list[DraftedStep], marked: Sequence[int], lines: Sequence[str]) -> None:
+    """A place marked as illegible goes with the step whose lines it stands in: the job lists it as wanted."""
+    for at, step in enumerate(steps):
+        until = steps[at + 1].line if at + 1 < len(steps) else len(lines) + 1
+        words = [_ILLEGIBLE.sub(ILLEGIBLE, lines[n - 1]).strip() for n in marked if step.line <= n < until]
+        if words:
+            step.row["illegible"] = "; ".join(words)[:200]
+            draft.put(("step", draft.ids("step").index(step.id), "illegible"), step.row["illegible"])
 
 
 def _that_holds(draft: Draft, steps: list[DraftedStep], unsure: list[tuple[int, str]]) -> list[DraftedStep]:

@@ -37,6 +37,8 @@ class Text:
 
     lines: tuple[str, ...]
     said: tuple[str, ...] = ()
+    #: Scanned pages: the line from which on each goes (from 1), what it is called, its picture.
+    scans: tuple[tuple[int, str, bytes], ...] = ()
 
 
 def pages_of(words: str) -> tuple[int, int]:
@@ -56,7 +58,10 @@ def text_of(path: Path, pages: tuple[int, int] | None = None) -> Text:
         if suffix in _PICTURES:
             content = files.read_bytes(path, _MOST_FILE)
             check_picture(path.name, content)
-            return Text(tuple(_recognised(content, path.name)), (tr("{name}: read from the picture", name=path.name),))
+            return Text(
+                tuple(_recognised(content, path.name)), (tr("{name}: read from the picture", name=path.name),),
+                ((1, path.name, content),),
+            )  # fmt: skip
         return Text(tuple(files.read_text(path, _MOST_TEXT).splitlines()))
     except UnicodeDecodeError:
         raise _bad(path, tr("this is no text. Save it as plain text, or give the PDF or picture itself.")) from None
@@ -89,11 +94,14 @@ def _of_pdf(path: Path, pages: tuple[int, int] | None) -> Text:
             )
         lines: list[str] = []
         said: list[str] = []
+        pictures: list[tuple[int, str, bytes]] = []
         for number in range(first, last + 1):
             page = reader.pages[number - 1]
             text = page.extract_text(extraction_mode="layout") or ""
             if sum(c.isalpha() for c in text) < _SCANNED:
                 scans = [image.data for image in page.images]
+                name = f"{path.stem}-{number}"
+                pictures += [(len(lines) + 1, name, scan) for scan in scans[:1]]
                 got = [line for scan in scans for line in _recognised(scan, f"{path.name}, {number}")]
                 if got:
                     said.append(tr("page {number}: read from the scan", number=number))
@@ -118,7 +126,7 @@ def _of_pdf(path: Path, pages: tuple[int, int] | None) -> Text:
         ) from None
     if not any(line.strip() for line in lines):
         raise _bad(path, tr("no text in it. A scan is read by tesseract: install the package tesseract-ocr."))
-    return Text(tuple(lines), tuple(said))
+    return Text(tuple(lines), tuple(said), tuple(pictures))
 
 
 def _recognised(picture: bytes, name: str) -> list[str]:

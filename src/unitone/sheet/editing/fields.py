@@ -244,6 +244,7 @@ STEP = (
     Field(("bands",), N_("Bands"), "ids", source="band"), Field(("modes",), N_("Modes"), "ids", "USB, LSB"),
     Field(("source",), N_("Limit comes from"), hint=N_("sheet, regulation, practice")),
     Field(("role",), N_("Role"), "choice", choices=tuple((r, r) for r in ("detector", "detector-coarse", "front-end", "if"))),
+    Field(("picture",), N_("Scan of its page"), source="picture"), Field(("illegible",), N_("What cannot be read")),
     Field(("note",), N_("Note"), "long", wide=True),
     Field(("caution",), N_("Cautions, one a line"), "lines", wide=True),
     Field(("id",), N_("Id"), hint=N_("made from the title")),

@@ -475,6 +475,7 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
     return Step(
         s.id, s.phase, s.title, s.quantity, s.aim, groups, required, limit, s.source, s.hook_up, target, s.set_channel,
         s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, leds=leds, inject=_inject(problems, i, s, w),
+        picture=_scan(problems, i, s, w), illegible=s.illegible,
         read=None if s.read is None else ReadWith(s.read.meter, s.read.at),
     )  # fmt: skip
 
@@ -510,6 +511,14 @@ def _inject(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile) -> 
                 tr("{frequency!r}: a generator gives 1 kHz to 3 GHz.", frequency=s.inject.frequency),
             )
     return Inject(s.inject.at, hz, s.inject.coupling, terms)
+
+
+def _scan(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile) -> str:
+    if s.picture and s.picture not in {p.id for p in w.picture}:
+        problems.complain(
+            ("step", i, "picture"), tr("no picture {picture!r}. Add a [[picture]] with that id.", picture=s.picture)
+        )
+    return s.picture
 
 
 def _leds(problems: Problems, i: int, s: form.StepPart) -> tuple[str, ...]:

@@ -295,6 +295,9 @@ class StepPart(_Strict):
     modes: list[str] = []
     test_point: str | None = None
     stimulus: StimulusPart = StimulusPart()
+    #: The scan of the page that the step comes from, and what of it cannot be read.
+    picture: str = ""
+    illegible: str = ""
     inject: InjectPart | None = None
     read: ReadPart | None = None
     limit: str | LimitPart

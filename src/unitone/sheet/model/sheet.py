@@ -316,6 +316,9 @@ class Step:
     leds: tuple[str, ...] = ()
     inject: Inject | None = None
     read: ReadWith | None = None
+    #: The scan of the page that it comes from (a picture's id), and what of it cannot be read.
+    picture: str = ""
+    illegible: str = ""
 
     @property
     def hill_id(self) -> str:

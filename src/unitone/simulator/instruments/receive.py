@@ -24,6 +24,8 @@ from unitone.words import tr
 _BLOCKS = 10
 #: How long the audio is averaged for each of the two powers of a ratio (s).
 _AGAINST_SECONDS = 0.8
+#: A generator without a scale, its attenuator out, and the most that its attenuator takes; and where an ear loses a tone in the noise (dB of SINAD).
+_UNSCALED_DBM, _ATTENUATOR_MOST_DB, _JUST_HEARD_DB = -47.0, 120.0, 1.0
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 #: A meter's lamps are looked for up to S9 and sixty decibels.
 LED, _LED_TO, _BY_EYE = "rx.led_lights", -13.0, "simulated generator, by eye"
@@ -249,6 +251,34 @@ class LoudnessByEar(Instrument):
         self._heard_db = now
         word = "louder" if change > 1.0 else "softer" if change < -1.0 else "same"
         return Measured(None, "simulated ear", None, word=word, source="simulated")
+
+
+class AttenuatorByEar(Instrument):
+    """Attenuation switched in, a decibel at a time, until an ear loses the signal: how much more than at the generator's full level."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        return quantity_id == "rx.attenuation" and self.physics.receive is not None
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """Decibels in the attenuator. What a generator without a scale gives is not known, and need not be."""
+        del quantity_id
+        w, panel = self.wiring, Panel.from_positions(conditions.panel)
+        w.fed += 1
+        low, high = 0.0, _ATTENUATOR_MOST_DB
+        while high - low > 0.5:
+            middle = (low + high) / 2
+            heard = self._tone_db(conditions, panel, _UNSCALED_DBM - middle) > _JUST_HEARD_DB
+            low, high = (middle, high) if heard else (low, middle)
+        seen = round((low + high) / 2 + 0.3 * w.noise())
+        return Measured(float(max(seen, 0)), "simulated attenuator, by ear", 0.7, source="simulated")
+
+    def _tone_db(self, conditions: Conditions, panel: Panel, level_dbm: float) -> float:
+        """How far the tone stands out of the noise (SINAD, dB): an ear loses it just under a decibel."""
+        w = self.wiring
+        signal = w.signal_at(conditions, level_dbm)
+        w.receive(SETTLE_SECONDS, conditions, signal, panel)
+        return tone_powers(w.receive(0.6, conditions, signal, panel).audio, RATE, conditions.tone_hz or 1000.0).sinad_db
 
 
 class SquelchByEar(Instrument):

@@ -23,7 +23,7 @@ from unitone.desktop.widgets.painted import Elided, label, set_tip
 from unitone.desktop.widgets.picture import WHOLE, BoardImage, ImageReader
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
 from unitone.errors import BenchError, UnitoneError
-from unitone.present.bench.bench_shapes import BenchView, BoardPicture
+from unitone.present.bench.bench_shapes import BenchView, BoardPicture, Pin
 from unitone.present.bench.sweeping import SweepView
 from unitone.session.charts import chart_on
 from unitone.session.session import Session
@@ -66,6 +66,7 @@ class BenchPage(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._worker, self._logbook = worker, logbook
         self._image: tuple[BoardPicture, BoardImage | None] | None = None
+        self._pins: tuple[Pin, ...] = ()
         self._images = ImageReader(self)
         self.view: BenchView | None = None
         self._generation = -1
@@ -243,7 +244,19 @@ class BenchPage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(theme.px(10))
         self.picture_words = Elided("quiet")
-        card, layout = self._card(tr("Board"), self.picture_words)
+        self.scan = QPushButton(tr("Scan"))
+        self.scan.setProperty("role", "link")
+        self.scan.setCheckable(True)
+        self.scan.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        set_tip(self.scan, tr("The page that this step comes from, or the board"))
+        self.scan.setAccessibleName(tr("The page that this step comes from, or the board"))
+        self.scan.toggled.connect(lambda _: self.view and self._show_board(self.view))
+        right = QWidget()
+        row = QHBoxLayout(right)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.picture_words)
+        row.addWidget(self.scan)
+        card, layout = self._card(tr("Board"), right)
         self.board = BoardView()
         self.board.chosen.connect(self._worker.select)
         self.board.pointed.connect(self._pin)
@@ -562,7 +575,7 @@ class BenchPage(QWidget):
     def _pin(self, x: float, y: float) -> None:
         """The adjuster in hand has no place on the board yet: it is where the photograph was touched."""
         view = self.view
-        if view is None or view.finished or not view.board.unpinned:
+        if view is None or view.finished or not view.board.unpinned or self.scan.isChecked():
             return
         name, picture = view.board.unpinned, view.board.picture
         shown = picture.id if picture is not None else ""
@@ -570,7 +583,12 @@ class BenchPage(QWidget):
 
     def _show_board(self, view: BenchView) -> None:
         """The picture of what is in hand; read once, then kept."""
-        wanted = view.board.picture
+        scan = view.board.scan
+        self.scan.setVisible(scan is not None)
+        # Without a picture of the board the page itself is what there is to look at.
+        on_scan = scan is not None and (self.scan.isChecked() or view.board.picture is None)
+        self.scan.setText(tr("Board") if on_scan and view.board.picture is not None else tr("Scan"))
+        wanted = scan if on_scan else view.board.picture
         if wanted is None:
             self._image = None
         elif self._image is None or (self._image[0].hash, self._image[0].file) != (wanted.hash, wanted.file):
@@ -578,10 +596,10 @@ class BenchPage(QWidget):
             self._read_picture(wanted)
         title = wanted.title if wanted is not None and wanted.title else tr("component side")
         unpinned = "" if view.finished else view.board.unpinned
-        self.picture_words.setText(tr("Click the picture where {name} is", name=unpinned) if unpinned else title)
-        self.board.show_board(
-            self._image[1] if self._image else None, view.board.pins, wanted.crop if wanted else WHOLE
-        )
+        touch = unpinned and not on_scan
+        self.picture_words.setText(tr("Click the picture where {name} is", name=unpinned) if touch else title)
+        self._pins = () if on_scan else view.board.pins
+        self.board.show_board(self._image[1] if self._image else None, self._pins, wanted.crop if wanted else WHOLE)
 
     def _read_picture(self, wanted: BoardPicture) -> None:
         """Read the picture; a drawing that takes its time comes later."""
@@ -590,8 +608,7 @@ class BenchPage(QWidget):
             if self._image is None or self._image[0] is not wanted:
                 return
             self._image = (wanted, image)
-            if self.view is not None and self.view.board.picture is not None:
-                self.board.show_board(image, self.view.board.pins, self.view.board.picture.crop)
+            self.board.show_board(image, self._pins, wanted.crop)
 
         try:
             if wanted.hash:

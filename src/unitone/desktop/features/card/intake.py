@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPus
 from unitone.desktop.features.card.tab import CardTab, boxed
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.livefield import LiveLine, LiveWords
 from unitone.desktop.widgets.painted import label
@@ -38,6 +39,7 @@ class IntakeTab(CardTab):
         left.addWidget(self._things())
         right.addWidget(self._where())
         right.addWidget(self._known())
+        right.addWidget(self._wanted())
         left.addStretch(1)
         right.addStretch(1)
         self.sides.addLayout(left, 3)
@@ -138,6 +140,24 @@ class IntakeTab(CardTab):
             layout.addWidget(widget)
         return frame
 
+    def _wanted(self) -> QWidget:
+        frame, layout = boxed()
+        layout.addWidget(label("heading", tr("Pages wanted")))
+        self._came: dict[str, bool] = {}
+        self.pages = Lines(tr("Pages wanted"), lambda page, _: self._page_came(page))
+        layout.addWidget(self.pages)
+        self.want = EntryForm(
+            (Ask("page", tr("Page, diagram or copy"), tr("p. 14: the limits are cut off"), 4, needed=True),), tr("Wanted")
+        )  # fmt: skip
+        self.want.submitted.connect(lambda d: self.do.emit(lambda s: s.workshop.want_page(d["page"])))
+        self.forms.append(self.want)
+        layout.addWidget(self.want)
+        return frame
+
+    def _page_came(self, page: str) -> None:
+        came = not self._came.get(page, False)
+        self.do.emit(lambda s: s.workshop.want_page(page, came))
+
     # -- showing and telling ----------------------------------------------------------------------
 
     def fill(self, view: CardView, other: bool) -> None:
@@ -157,6 +177,21 @@ class IntakeTab(CardTab):
         self.approved.show_value(view.approved)
         self.approved.setEnabled(not view.finished)
         self.cost.setText(view.cost_words)
+        self._came = dict(view.pages)
+        self.pages.show_lines(
+            [
+                Line(
+                    "done" if came else "todo",
+                    page,
+                    tr("has come") if came else "",
+                    page,
+                    (tr("Still wanted"),) if came else (tr("Has come"),),
+                )
+                for page, came in view.pages
+            ],
+            tr("none"),
+        )
+        self.want._tell()
         self.aliases.setText(tr("The same board: {names}.", names=", ".join(view.aliases)) if view.aliases else "")
         self.aliases.setVisible(bool(view.aliases))
         self.known.show_lines(

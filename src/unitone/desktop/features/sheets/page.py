@@ -326,9 +326,9 @@ class SheetsPage(QWidget):
         self.editor.show_section("model")
         self.editor.model.focus_field(("model", "maker"))
 
-    def _from_text(self, data: dict[str, Any]) -> None:
-        """What was understood of a text, as a new sheet: to be looked through and saved."""
-        self._show(Opened("", True, "", "", (), Draft(data), {}))
+    def _from_text(self, data: dict[str, Any], scans: dict[str, bytes]) -> None:
+        """What was understood of a text, as a new sheet: to be looked through and saved; its scans stay with it."""
+        self._show(Opened("", True, "", "", (), Draft(data), scans))
         self.editor.show_section("step")
         self._arrange()
 

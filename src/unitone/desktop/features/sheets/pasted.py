@@ -24,7 +24,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import EntryError
 from unitone.quantities.registry import quantity
-from unitone.sheet.drafting.drafted import Drafted, DraftedStep, draft_sheet
+from unitone.sheet.drafting.drafted import ILLEGIBLE, Drafted, DraftedStep, draft_sheet, with_scans
 from unitone.sheet.drafting.text_of_file import Text, pages_of, text_of
 from unitone.sheet.model.limits import limit_to_text
 from unitone.words import tr, tr_n
@@ -39,7 +39,8 @@ _LONGEST = 400_000
 class PastedText(QWidget):
     """Text at the left, what was understood of it at the right."""
 
-    made = pyqtSignal(object)
+    #: The sheet as data, and the scans that go with it by file name.
+    made = pyqtSignal(object, object)
     left = pyqtSignal()
 
     def __init__(self) -> None:
@@ -48,6 +49,7 @@ class PastedText(QWidget):
         self._reading, self._drafting = Errand("sheet-text", self), Errand("sheet-draft", self)
         self.drafted: Drafted | None = None
         self._name = ""
+        self._scans: tuple[tuple[int, str, bytes], ...] = ()
         self._timer = QTimer(self, singleShot=True, interval=_REST)
         self._timer.timeout.connect(self._understand)
         outer = QVBoxLayout(self)
@@ -67,7 +69,10 @@ class PastedText(QWidget):
         self.make.clicked.connect(self._make)
         self.back = QPushButton(tr("Cancel"))
         self.back.clicked.connect(self.left.emit)
-        for widget in (self.pages, self.open_file, self.back, self.make):
+        self.illegible = QPushButton(tr("Cannot be read"))
+        set_tip(self.illegible, tr("Marks the words you chose, or the place of the cursor: the job lists it as wanted"))
+        self.illegible.clicked.connect(self._illegible)
+        for widget in (self.pages, self.illegible, self.open_file, self.back, self.make):
             head.addWidget(widget)
         outer.addLayout(head)
         self.words = label("quiet", "", True)
@@ -99,7 +104,7 @@ class PastedText(QWidget):
 
     def begin(self) -> None:
         """Empty, ready to be pasted into."""
-        self._name = ""
+        self._name, self._scans = "", ()
         self.text.clear()
         self._show(None)
         self.text.setFocus()
@@ -128,6 +133,7 @@ class PastedText(QWidget):
         self._say(tr("{name} is being read…", name=path.name))
 
         def taken(text: Text) -> None:
+            self._scans = text.scans
             self.text.setPlainText("\n".join(text.lines))
             if text.said:
                 self._say(" · ".join(text.said))
@@ -207,4 +213,9 @@ class PastedText(QWidget):
 
     def _make(self) -> None:
         if self.drafted is not None and self.drafted.steps:
-            self.made.emit(self.drafted.data)
+            self.made.emit(*with_scans(self.drafted, self._scans))
+
+    def _illegible(self) -> None:
+        """The words that are chosen, or the place where the cursor stands, cannot be read in the source."""
+        self.text.textCursor().insertText(ILLEGIBLE)
+        self.text.setFocus()
