@@ -620,6 +620,11 @@ def test_a_scan_stays_at_its_step_and_what_cannot_be_read_is_wanted(
     # No picture of the board: the page itself is what there is to look at, without pins.
     desk.until(lambda: bench.board.image is not None and not bench.board._pins)
     assert bench.view is not None and bench.view.board.scan is not None and bench.picture_words.text() == "page 14"
+    # A click reads it large; Escape puts it away.
+    desk.qtbot.mouseClick(bench.board, Qt.MouseButton.LeftButton, pos=bench.board.rect().center())
+    assert bench.scan_page.isVisible() and bench.scan_page._page.width() > 1.5 * bench.board.width()
+    desk.key(Qt.Key.Key_Escape)
+    assert not bench.scan_page.isVisible()
     desk.window.show_card(job)
     desk.until(lambda: desk.window._card is not None and desk.window._card.view is not None)
     intake = desk.window._card.intake  # type: ignore[union-attr]

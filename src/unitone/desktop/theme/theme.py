@@ -90,6 +90,7 @@ QListView, QListWidget { background: transparent; border: none; outline: none; }
 QListWidget[role="questions"]::item { padding: ${s6}px ${s8}px; border-radius: ${s6}px; }
 QListWidget[role="questions"]::item:selected { background: $teal_soft; color: $ink; }
 QScrollArea { background: transparent; border: none; }
+QScrollArea[role="card"] { background: $card; }
 QScrollArea > QWidget > QWidget { background: transparent; }
 QTextBrowser { background: $card; border: 1px solid $line; border-radius: ${s10}px; padding: ${s10}px; }
 QPdfView { background: $paper; border: 1px solid $line; }

@@ -76,6 +76,10 @@ class BoardImage:
             self._cache = (size, crop, self._render(size, crop))
         painter.drawPixmap(area, self._cache[2], QRectF(self._cache[2].rect()))
 
+    def pixmap(self, size: QSize) -> QPixmap:
+        """The whole picture at that size."""
+        return self._render(size, WHOLE)
+
     def _render(self, size: QSize, crop: Crop) -> QPixmap:
         left, top, right, bottom = crop
         pixmap = QPixmap(size)

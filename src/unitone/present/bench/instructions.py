@@ -147,7 +147,9 @@ def _describe_point(state: JobState, step: Step) -> str:
     if step.read is not None:
         return ""
     meter = tr("Counter") if step.quantity.kind in ("hertz", "hertz-error") else tr("Voltmeter")
-    return tr("{meter} at {id}, {title}.", meter=meter, id=point.id, title=point.title or point.id)
+    if point.title in ("", point.id):
+        return tr("{meter} at {id}.", meter=meter, id=point.id)
+    return tr("{meter} at {id}, {title}.", meter=meter, id=point.id, title=point.title)
 
 
 def _high_voltage(step: Step) -> str:

@@ -7,7 +7,7 @@ from typing import assert_never
 
 from unitone.align.moves import Advice, Conclude, Done, Finish, GoTo, HookUp, LogLevel, Measure, Seal, SetUp, Turn, Why
 from unitone.job.state import JobState
-from unitone.quantities.registry import FOUND_BY, Quantity, quantity
+from unitone.quantities.registry import FOUND_BY, HEARD, Quantity, quantity
 from unitone.quantities.show import microvolts, number, show
 from unitone.sheet.model.front_panel import knob_words
 from unitone.sheet.model.sheet import EIGHTH, TURN, Adjuster, Conditions, Sheet, Step
@@ -160,9 +160,13 @@ def sentence(
         case Measure():
             words = _place(advice.conditions)
             where = tr(" on {place}", place=words) if words else ""
-            return tr(
-                "Log the {quantity}{where}.", quantity=_measured_title(advice, step.quantity), where=where
-            ), detail
+            if advice.quantity == HEARD:
+                return tr("Listen{where}.", where=where), tr(
+                    "Louder, softer or the same as before? The first time: same."
+                )
+            # Cores may be peaked by another reading than the step's own.
+            q = quantity(advice.quantity) if advice.quantity else step.quantity
+            return tr("Log the {quantity}{where}.", quantity=_measured_title(advice, q), where=where), detail
         case LogLevel():
             spread = tr(" ± {std} dB", std=number(advice.std, 1)) if advice.std else ""
             q = step.quantity
@@ -277,6 +281,8 @@ def button(advice: Advice, simulated: bool, live: bool = False) -> str:
             words = tr("Turn {adjuster}") if simulated else tr("I turned {adjuster}")
             return words.format(adjuster=advice.adjuster)
         case Measure():
+            if advice.quantity == HEARD and not simulated:
+                return tr("Say what you hear")
             return tr("Log reading") if simulated or live else tr("Type the reading")
         case SetUp():
             return tr("Confirm set-up")

@@ -251,7 +251,8 @@ def _step_of(segment: Segment, before: list[DraftedStep], draft: Draft) -> Draft
     row: dict[str, Any] = {
         "id": draft.free_id("step", _ID.get(quantity_id, quantity_id.split(".")[-1].replace("_", "-")))
     }
-    transmit = quantity_id.startswith("tx.") or (way == "transmit" and not quantity_id.startswith("rx."))
+    # A reference is counted without the key, whatever heading it stands under.
+    transmit = quantity_id.startswith("tx.") or (way == "transmit" and not quantity_id.startswith(("rx.", "ref.")))
     row["phase"] = _phase(quantity_id, transmit)
     row["title"] = _title(segment, quantity_id, adjust)
     row["quantity"] = quantity_id

@@ -21,6 +21,7 @@ from unitone.desktop.widgets.hookup import HookUpCard
 from unitone.desktop.widgets.lists import Ledger, ProcedureList
 from unitone.desktop.widgets.painted import Elided, label, set_tip
 from unitone.desktop.widgets.picture import WHOLE, BoardImage, ImageReader
+from unitone.desktop.widgets.scan import ScanPage
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
 from unitone.errors import BenchError, UnitoneError
 from unitone.present.bench.bench_shapes import BenchView, BoardPicture, Pin
@@ -67,6 +68,8 @@ class BenchPage(QWidget):
         self._worker, self._logbook = worker, logbook
         self._image: tuple[BoardPicture, BoardImage | None] | None = None
         self._pins: tuple[Pin, ...] = ()
+        self._on_scan = False
+        self.scan_page = ScanPage(self)
         self._images = ImageReader(self)
         self.view: BenchView | None = None
         self._generation = -1
@@ -573,9 +576,12 @@ class BenchPage(QWidget):
             tray.ask(tray.instrument, view, lambda said: do(lambda s: _use(s, workshop, *said)), workshop)
 
     def _pin(self, x: float, y: float) -> None:
-        """The adjuster in hand has no place on the board yet: it is where the photograph was touched."""
+        """A scan is read large; on the board, the adjuster in hand that has no place yet is where the photograph was touched."""
         view = self.view
-        if view is None or view.finished or not view.board.unpinned or self.scan.isChecked():
+        if self._on_scan and self.board.image is not None:
+            self.scan_page.open(self.board.image, self.picture_words.text())
+            return
+        if view is None or view.finished or not view.board.unpinned:
             return
         name, picture = view.board.unpinned, view.board.picture
         shown = picture.id if picture is not None else ""
@@ -584,9 +590,10 @@ class BenchPage(QWidget):
     def _show_board(self, view: BenchView) -> None:
         """The picture of what is in hand; read once, then kept."""
         scan = view.board.scan
-        self.scan.setVisible(scan is not None)
+        self.scan.setVisible(scan is not None and view.board.picture is not None)
         # Without a picture of the board the page itself is what there is to look at.
         on_scan = scan is not None and (self.scan.isChecked() or view.board.picture is None)
+        self._on_scan = on_scan
         self.scan.setText(tr("Board") if on_scan and view.board.picture is not None else tr("Scan"))
         wanted = scan if on_scan else view.board.picture
         if wanted is None:
