@@ -96,3 +96,27 @@ def test_more_than_any_radio_gives_is_asked_back(book: Logbook, sheet: str, step
     with pytest.raises(DoubtfulEntry):
         session.type_in(typed)
     assert session.type_in(typed).value == pytest.approx(float(typed)), "typed again, it stands"
+
+
+@pytest.mark.parametrize(
+    ("step", "typed", "likely"),
+    [
+        # 118 µV are −65.6 dBm, 48 dB over the limit of half a microvolt.
+        ("sensitivity", "118 uV", "−118.0 dBm"), ("sensitivity", "0.31 dBm", "0.31 µV"), ("rail", "-8.05", "8.05 V"),
+        ("harmonic", "-62", None), ("sensitivity", "20", None),
+    ],
+)  # fmt: skip
+def test_a_sign_or_a_unit_of_level_that_slipped_is_asked_back(
+    book: Logbook, step: str, typed: str, likely: str | None
+) -> None:
+    session = by_hand(book, "ostrel-tarn-40")
+    session.go_to(step)
+    session.confirm_hook_up(session.step.hook_up)
+    if likely is None:
+        # What a deaf radio really needs is no slip.
+        assert session.type_in(typed).value is not None
+        return
+    with pytest.raises(DoubtfulEntry, match="Was it") as asked:
+        session.type_in(typed)
+    assert likely in str(asked.value)
+    assert session.type_in(typed).value is not None, "typed again, it stands"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from unitone.job.state import JobState
 from unitone.quantities.registry import Quantity
 from unitone.quantities.show import number, show
+from unitone.radio.levels import Dbm, VoltsPd, dbm_from_pd, pd_from_dbm
 from unitone.sheet.model.sheet import Conditions, Limit
 from unitone.words import tr
 
@@ -18,6 +19,8 @@ _THOUSAND, _TEN = 30.0, 5.0
 _NOTHING = 300.0
 #: A limit with one end takes what lies within this factor of it for usual.
 _USUAL = 30.0
+#: A level so far from its limit (dB) is asked back where the other unit would bring it so near.
+_LEVEL_FAR_DB, _LEVEL_NEAR_DB = 30.0, 20.0
 #: No working radio gives this many times what its limit asks.
 _EXCESS = 20.0
 
@@ -31,6 +34,11 @@ def doubt(state: JobState, q: Quantity, value: float, wanted: Conditions) -> str
         limit = next((s.limit for s in like if any(wanted.settles(r) for r in s.required)), None)
     if q.id in ("tx.frequency_error", "rx.frequency_error"):
         return _wrong_channel(state, value, wanted, limit)
+    if limit is not None and q.kind == "level":
+        return _wrong_unit_of_level(q, limit, value)
+    if limit is not None and q.kind in ("volts", "dbc") and value and not limit.holds(value) and limit.holds(-value):
+        return tr("{v} is outside the limit {limit}. Was it {meant}?",
+                  v=show(q, value), limit=_describe_limit(q, limit), meant=show(q, -value))  # fmt: skip
     if limit is None or value <= 0 or q.kind not in ("volts", "amps", "watts", "hertz", "percent"):
         return ""
     # A current under a limit with no lower end holds even where it is a thousandth of what any radio draws.
@@ -59,6 +67,25 @@ def doubt(state: JobState, q: Quantity, value: float, wanted: Conditions) -> str
                 "{v} is far outside the limit {limit}. Was it {meant}?", v=_fine(q, value), limit=limits, meant=meant
             )
     return _describe_excess(q, limit, value)
+
+
+def _wrong_unit_of_level(q: Quantity, limit: Limit, value: float) -> str:
+    """A figure in dBm typed as microvolts, or the other way round: far from the limit as it stands, near it as it was meant."""
+    ends = [e for e in (limit.low, limit.high) if e is not None]
+    if not ends or min(abs(value - e) for e in ends) < _LEVEL_FAR_DB:
+        return ""
+    as_dbm = -float(pd_from_dbm(Dbm(value))) * 1e6
+    meant = [f"{number(as_dbm, 1)} dBm"] if min(abs(as_dbm - e) for e in ends) < _LEVEL_NEAR_DB else []
+    if value > 0 and min(abs(dbm_from_pd(VoltsPd(value * 1e-6)) - e) for e in ends) < _LEVEL_NEAR_DB:
+        meant.append(f"{value:g} µV")
+    if not meant:
+        return ""
+    return tr(
+        "{v} is far outside the limit {limit}. Was it {meant}?",
+        v=show(q, value),
+        limit=_describe_limit(q, limit),
+        meant=meant[0],
+    )
 
 
 def _describe_excess(q: Quantity, limit: Limit, value: float) -> str:
