@@ -15,7 +15,7 @@ TINY: dict[str, tuple[str, ...]] = {
     "find_level": ("3",),
     "foreign": ("1", "6001", "dunlin"), "hostile": ("0.001", "1"), "killed": ("1",), "live": ("2",), "logbook": ("20", "5", "1"),
     "receive": ("5", "2", "1"), "receiver_speed": (),
-    "recheck": ("5",), "robot": ("1", "2", "{tmp}/page.md"), "sheets": (), "sweep": ("8",), "start": ("1",), "variants": ("1",),
+    "recheck": ("5",), "robot": ("1", "2", "{tmp}/page.md"), "sheets": (), "sweep": ("8",), "trace": ("4",), "start": ("1",), "variants": ("1",),
     "vco": ("5",), "window": ("ostrel-teal-6", "0"),
 }  # fmt: skip
 
