@@ -234,25 +234,18 @@ def test_a_core_is_swept_to_its_peak_by_doing_what_the_coach_says(desk: Desk, co
     desk.key(Qt.Key.Key_Space)
     desk.until(lambda: bench.sweep.isVisible() and not bench.step.isVisible())
     assert adjuster in bench.sweep.title.text()
-    # The hand: it does what the headline says, begun the wrong way.
-    ways, last = (
-        {
-            "either way": 0.25,
-            "the other way": -1.0,
-            "back slowly": -1 / 3,
-            "on a little": 1 / 3,
-            "back a little": -1 / 3,
-        },
-        0.25,
-    )
-    said, seen = "", []
+    # The hand: it does what the headline says, begun the wrong way; the same words twice are two commands.
+    ways = {
+        "either way": 0.0, "the other way": -1.0, "back slowly": -1 / 3, "back, same speed": -1.0, "on a little": 1 / 3, "back a little": -1 / 3,
+    }  # fmt: skip
+    last, seen, told = 0.25, [], 0
     while not bench._sweep.over:  # type: ignore[union-attr]
-        desk.until(lambda before=said: bench.sweep.headline.text() != before or bench._sweep.over)  # type: ignore[misc,union-attr]
-        said = bench.sweep.headline.text()
+        desk.until(lambda before=told: bench._sweep.over or bench._sweep.count != before)  # type: ignore[misc,union-attr]
+        told, said = bench._sweep.count, bench.sweep.headline.text()  # type: ignore[union-attr]
         seen.append(said)
         for words, way in ways.items():
             if words in said:
-                last = way if words == "either way" else (last / abs(last)) * way * 0.25
+                last = (last / abs(last)) * way * 0.25 if way else 0.25
                 core.way = last
         if said == "Stop.":
             core.way = 0.0
@@ -324,6 +317,26 @@ class Played:
         self._player.wait()
 
 
+def _sweep_as_told(desk: Desk, played: Played, speed: float) -> None:
+    """One sweep of the core in hand, logged: the hand does what the box says, and begins the wrong way."""
+    bench = desk.bench
+    desk.key(Qt.Key.Key_Space)
+    desk.until(lambda: bench.sweep.isVisible())
+    last, seen = 0.0, 0
+    while not bench._sweep.over:  # type: ignore[union-attr]
+        desk.until(lambda before=seen: bench._sweep.over or bench._sweep.count != before)  # type: ignore[misc,union-attr]
+        code, seen = bench._sweep.code, bench._sweep.count  # type: ignore[union-attr]
+        if code in ("turn", "back", "slowly back", "straight back", "on a little", "back a little"):
+            last = (last or -speed) if code == "turn" else last if code == "on a little" else -last
+            played.way = last * (1 / 3 if "slowly" in code or "little" in code else 1.0)
+        elif code in ("stop", "wait"):
+            played.way = 0.0
+    played.way = 0.0
+    assert bench._sweep.code == "peaked", bench._sweep  # type: ignore[union-attr]
+    desk.after(lambda: desk.key(Qt.Key.Key_Return))
+    desk.until(lambda: bench.step.isVisible())
+
+
 def test_a_front_end_is_swept_through_the_sound_card_on_which_the_radio_plays(desk: Desk, there: VirtualCard) -> None:
     there.plug()
     desk.logbook.set_setting("meters", {"input": "clip", "side": "left"})
@@ -345,21 +358,12 @@ def test_a_front_end_is_swept_through_the_sound_card_on_which_the_radio_plays(de
         desk.key(Qt.Key.Key_I, SHIFT)
         desk.until(lambda: bench.view is not None and bench.view.reading.live)
         desk.until(lambda: figure(desk) > 1.0)
-        desk.key(Qt.Key.Key_Space)
-        desk.until(lambda: bench.sweep.isVisible())
-        speed, last, seen = 0.3 * width, 0.0, 0
-        while not bench._sweep.over:  # type: ignore[union-attr]
-            desk.until(lambda before=seen: bench._sweep.over or bench._sweep.count != before)  # type: ignore[misc,union-attr]
-            code, seen = bench._sweep.code, bench._sweep.count  # type: ignore[union-attr]
-            if code in ("turn", "back", "slowly back", "straight back", "on a little", "back a little"):
-                last = (last or -speed) if code == "turn" else last if code == "on a little" else -last
-                played.way = last * (1 / 3 if "slowly" in code or "little" in code else 1.0)
-            elif code in ("stop", "wait"):
-                played.way = 0.0
-        played.way = 0.0
-        assert bench._sweep.code == "peaked", bench._sweep  # type: ignore[union-attr]
-        desk.after(lambda: desk.key(Qt.Key.Key_Return))
-        desk.until(lambda: bench.step.isVisible())
+        # A busy machine makes the player stumble, and a stumble may look like a top: then it is swept again, as anybody would.
+        for _ in range(3):
+            desk.after(lambda: desk.window.worker.select(core))  # type: ignore[union-attr]
+            _sweep_as_told(desk, played, 0.3 * width)
+            if (beside.measure("rx.sinad", setting).value or 0.0) > found + 2.0:
+                break
     finally:
         played.stop()
     state = fold(desk.logbook.tape(job), job)

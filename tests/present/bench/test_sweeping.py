@@ -7,7 +7,7 @@ from typing import get_args
 
 import pytest
 
-from unitone.align.moves import Measure, SetUp
+from unitone.align.moves import Measure, SetUp, Turn
 from unitone.align.sweep.coach import Code, Said
 from unitone.bench.ports import Measured
 from unitone.errors import BenchError, HookUpError, TapeError
@@ -125,3 +125,20 @@ def test_silence_says_nothing_and_a_sweep_makes_earlier_readings_another_hills(
     assert take_view(session).step.verdict == "recheck"
     hill = take_view(session, core).reading.hill
     assert hill is None or not hill.points
+
+
+def test_a_sweep_broken_off_after_a_peak_opens_its_core_again(new_session: Callable[..., Session]) -> None:
+    session = new_session(None)
+    session.go_to(peaked_step(session))
+    session.confirm_hook_up("receive")
+    session.start_work()
+    first, second = session.step.adjusters[:2]
+    session.type_in("9 dB", session.step.setting)
+    session.swept(first, "peaked", 2.0, 15.0)
+    session.type_in("11 dB", session.step.setting)
+    asked = session.advice()
+    assert isinstance(asked, Turn) and asked.adjuster == second
+    session.swept(first, "broken off", 0.0, 3.0)
+    session.type_in("8 dB", session.step.setting)
+    again = session.advice()
+    assert isinstance(again, Turn) and again.adjuster == first

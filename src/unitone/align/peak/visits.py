@@ -96,8 +96,14 @@ def progress(state: JobState, step: Step, since: int) -> Progress:
             runs.append(Run(group, turn.seq))
     done = 0
     ends: dict[str, Move] = {}
-    swept = {a: s for a, s in state.swept.items() if s.seq > since and s.ended in _SWEPT}
-    sweeps = [s for s in state.sweeps if s.seq > since and s.ended in _SWEPT]
+    sweeps: list[Sweep] = []
+    for s in state.sweeps:
+        if s.seq > since and s.ended in _SWEPT:
+            sweeps.append(s)
+        elif s.seq > since:
+            # Broken off: where its core stands is not known any more, whatever was swept before.
+            sweeps = [x for x in sweeps if x.adjuster != s.adjuster]
+    swept = {s.adjuster: s for s in sweeps}
 
     def past_swept(done: int) -> int:
         """Groups all of whose adjusters were swept are done by that; a pair when its last sweep had nothing more to gain."""

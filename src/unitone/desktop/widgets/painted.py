@@ -5,8 +5,8 @@ from __future__ import annotations
 from html import escape
 from typing import Protocol
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QPainter, QResizeEvent
+from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtGui import QKeyEvent, QPainter, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
@@ -135,3 +135,15 @@ class Elided(QLabel):
 def elided(painter: QPainter, text: str, width: float) -> str:
     """``text`` shortened with an ellipsis to ``width`` pixels."""
     return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(width))
+
+
+def own_escape(event: QEvent | None) -> bool:
+    """Is this Escape, which a widget keeps for itself while it is shown over others? Then no shortcut of the window takes it."""
+    if (
+        isinstance(event, QKeyEvent)
+        and event.type() == QEvent.Type.ShortcutOverride
+        and event.key() == Qt.Key.Key_Escape
+    ):
+        event.accept()
+        return True
+    return False

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.painted import label, set_tip
+from unitone.desktop.widgets.painted import label, own_escape, set_tip
 from unitone.desktop.widgets.picture import read_image
 from unitone.errors import UnitoneError
 from unitone.words import tr
@@ -138,14 +138,7 @@ class LargePhotograph(QLabel):
 
     def event(self, event: QEvent | None) -> bool:
         """Escape is this picture's own while it is shown."""
-        if (
-            isinstance(event, QKeyEvent)
-            and event.type() == QEvent.Type.ShortcutOverride
-            and event.key() == Qt.Key.Key_Escape
-        ):
-            event.accept()
-            return True
-        return super().event(event)
+        return own_escape(event) or super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Space):

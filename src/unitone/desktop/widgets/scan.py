@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QResizeEvent
-from PyQt6.QtWidgets import QLabel, QScrollArea, QWidget
+from PyQt6.QtWidgets import QScrollArea, QWidget
 
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.painted import label, own_escape
 from unitone.desktop.widgets.picture import WHOLE, BoardImage
 from unitone.words import tr
 
@@ -22,7 +23,7 @@ class ScanPage(QScrollArea):
         self.setAccessibleName(tr("Scanned page"))
         self.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self._page = QLabel()
+        self._page = label("")
         self._page.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.setWidget(self._page)
         self.setProperty("role", "card")
@@ -74,14 +75,7 @@ class ScanPage(QScrollArea):
 
     def event(self, event: QEvent | None) -> bool:
         """Escape is the page's own while it is read."""
-        if (
-            isinstance(event, QKeyEvent)
-            and event.type() == QEvent.Type.ShortcutOverride
-            and event.key() == Qt.Key.Key_Escape
-        ):
-            event.accept()
-            return True
-        return super().event(event)
+        return own_escape(event) or super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Escape, Qt.Key.Key_Return):
