@@ -15,7 +15,7 @@ TINY: dict[str, tuple[str, ...]] = {
     "find_level": ("3",),
     "foreign": ("1", "6001", "dunlin"), "hostile": ("0.001", "1"), "killed": ("1",), "live": ("2",), "logbook": ("20", "5", "1"),
     "receive": ("5", "2", "1"), "receiver_speed": (),
-    "recheck": ("5",), "robot": ("1", "2", "{tmp}/page.md"), "sheets": (), "sweep": ("8",), "trace": ("4",), "start": ("1",), "variants": ("1",),
+    "recheck": ("5",), "robot": ("1", "103", "{tmp}/page.md"), "sheets": (), "sweep": ("8",), "trace": ("4",), "start": ("1",), "variants": ("1",),
     "vco": ("5",), "window": ("ostrel-teal-6", "0"),
 }  # fmt: skip
 
@@ -27,7 +27,7 @@ def test_none_is_forgotten(top: Path) -> None:
 @pytest.mark.window
 @pytest.mark.parametrize("name", sorted(TINY))
 def test_it_runs(name: str, top: Path, tmp_path: Path) -> None:
-    (tmp_path / "page.md").write_text("<!-- seeds 2 -->\n<!-- end -->\n", encoding="utf-8")
+    (tmp_path / "page.md").write_text("<!-- seeds 103 -->\n<!-- end -->\n", encoding="utf-8")
     arguments = [a.replace("{tmp}", str(tmp_path)) for a in TINY[name]]
     environment = {
         **os.environ,

@@ -338,7 +338,7 @@ def _sweep_as_told(desk: Desk, played: Played, speed: float) -> None:
 
 
 def test_a_front_end_is_swept_through_the_sound_card_on_which_the_radio_plays(desk: Desk, there: VirtualCard) -> None:
-    there.plug()
+    module = there.plug()
     desk.logbook.set_setting("meters", {"input": "clip", "side": "left"})
     job = own_radio(desk, "front-end")
     bench, radio = desk.bench, radio_for(read_sheet(find("fm-mobile")))
@@ -366,6 +366,7 @@ def test_a_front_end_is_swept_through_the_sound_card_on_which_the_radio_plays(de
                 break
     finally:
         played.stop()
+        there.unplug(module)
     state = fold(desk.logbook.tape(job), job)
     assert state.swept[core].ended == "peaked" and state.readings[-1].reading.source == "sound card"
     left = beside.measure("rx.sinad", setting).value
