@@ -23,11 +23,11 @@ from unitone.bench.path import Kit
 from unitone.bench.ports import Bench, DialledByHand, Measured
 from unitone.errors import SheetError
 from unitone.job.card import Card
-from unitone.present.bench.sweeping import Sweeping
 from unitone.robot.many import many, simulated
 from unitone.robot.referee import Referee
 from unitone.robot.sweep import COMMANDS
 from unitone.robot.technician import MOVES_AT_MOST
+from unitone.session.core_sweep import CoreSweep
 from unitone.session.session import Session, open_job
 from unitone.sheet.conventions.questions import role_of
 from unitone.sheet.model.sheet import TURN, Adjuster, Conditions, Sheet, Step
@@ -160,11 +160,11 @@ def _peaked_steps(sheet: Sheet) -> list[Step]:
 
 def _sweep(session: Session, beside: _Beside, adjuster: str) -> str:
     """One core, as the Bench's sweep tells it; how it ended."""
-    sweeping = Sweeping(session, adjuster)
+    sweeping = CoreSweep(session, adjuster)
     motion = beside.take(session.sheet.adjuster(adjuster))
     told, was_at_stop, began = 0, False, beside.spent
     while not sweeping.over and beside.spent - began < _MOST_S:
-        sweeping.tick(session, beside.spent)
+        sweeping.take(session, beside.spent)
         if beside.at_stop and not was_at_stop:
             sweeping.felt_stop()
         was_at_stop = beside.at_stop

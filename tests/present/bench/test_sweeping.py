@@ -92,7 +92,7 @@ def test_a_signal_too_strong_to_show_a_top_ends_the_sweep_and_the_level_goes_dow
         assert not sweep.tick(session, n * 0.1).over, "a crackle is no strong signal"
     view = sweep.tick(session, 0.4)
     assert view.over and view.headline.startswith("Stop") and view.button == "Lower the level"
-    sweep.finish(session)
+    sweep.core.finish(session)
     assert session.state.swept[core].ended == "broken off" and session.state.readings[-1].reading.value == 24.0
     # The coach asks for less before anything is turned again.
     asked = session.advice()

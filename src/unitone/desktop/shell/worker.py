@@ -140,7 +140,7 @@ class BenchWorker(QObject):
 
     def felt_stop(self) -> None:
         """The core that is swept is at its stop."""
-        self._queue.put(lambda: None if self._sweep is None else self._sweep.felt_stop())
+        self._queue.put(lambda: None if self._sweep is None else self._sweep.core.felt_stop())
 
     def end_sweep(self, ended: str = "") -> None:
         """Log the sweep as the coach ended it, or as ``ended``; then the whole reading that came of it."""
@@ -298,7 +298,7 @@ class BenchWorker(QObject):
             return
         self._dirty = True
         try:
-            sweep.finish(session, ended)
+            sweep.core.finish(session, ended)
         finally:
             self._show()
 

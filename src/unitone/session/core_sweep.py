@@ -1,0 +1,105 @@
+"""A core swept by hand: what the live reading says of it, and the entry that comes of it."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import replace
+from typing import Literal
+
+from unitone.align.hill_readings import height
+from unitone.align.peak.visits import KEPT
+from unitone.align.sweep.coach import Said, SweepCoach
+from unitone.bench.ports import Measured
+from unitone.errors import BenchError
+from unitone.job.entries.readings import Reading
+from unitone.session.session import Session
+from unitone.sheet.model.sheet import Conditions
+from unitone.words import tr
+
+#: The trace reaches so far back (seconds).
+TRACE_S = 30.0
+#: So far over the strongest reading that still shows a top (dB), for so many ticks, and the sweep is ended.
+_FLAT_OVER_DB, _FLAT_TICKS = 2.0, 5
+TOO_STRONG: Literal["too strong"] = "too strong"
+
+
+class CoreSweep:
+    """The sweep of one adjuster of the step at hand. Raises BenchError where it cannot be swept."""
+
+    def __init__(self, session: Session, adjuster: str) -> None:
+        step = session.step
+        if session.bench.simulated:
+            raise BenchError(tr("A simulated radio has no core for your hand: turn it step by step."))
+        if adjuster not in step.adjusters or step.aim not in ("peak", "level"):
+            raise BenchError(tr("Nothing is peaked here by sweeping. Choose a core of a step that is peaked."))
+        self.conditions: Conditions = session.measuring.listening()
+        self.quantity_id = session.reading_quantity(self.conditions)
+        if not session.bench.can_measure(self.quantity_id):
+            raise BenchError(tr("Sweeping needs a live reading. Press Shift+I to read by the sound card."))
+        session.need_hook_up()
+        self.adjuster, self.step = adjuster, step
+        self._coach = SweepCoach()
+        #: (seconds, dB of signal) of the last half minute.
+        self.trace: deque[tuple[float, float]] = deque()
+        self._first: float | None = None
+        self._flat, self._too_strong = 0, False
+        self.began = self.now = 0.0
+
+    @property
+    def said(self) -> Said:
+        """What the coach says; a level too high has the last word."""
+        said = self._coach.said
+        return replace(said, code=TOO_STRONG) if self._too_strong else said
+
+    @property
+    def over(self) -> bool:
+        """Is there nothing more to say?"""
+        return self._coach.over or self._too_strong
+
+    def felt_stop(self) -> None:
+        """The core is at its stop."""
+        self._coach.felt_stop()
+
+    def take(self, session: Session, seconds: float) -> tuple[Measured | None, float | None]:
+        """The needle at ``seconds`` (any clock), taken along, and its height (dB of signal). Raises BenchError as the meter does."""
+        read = session.live(self.conditions)
+        self.now = seconds
+        high = None
+        if read is not None:
+            high = self._height(read)
+            # A reading that is no reading (overload, a squelch that closes) says nothing of the core; a tone in noise does, however low.
+            if high is not None and not read.warning and not self.over:
+                if self._first is None:
+                    self._first = self.began = seconds
+                self._coach.take(seconds - self._first, high)
+                self.trace.append((seconds, high))
+                self._notice_strength(read)
+                while self.trace[0][0] < seconds - TRACE_S:
+                    self.trace.popleft()
+        return read, high
+
+    def reading(self, read: Measured) -> Reading:
+        """The needle as a reading."""
+        return Reading(self.quantity_id, self.conditions, read.value, read.instrument, read.source, std=read.std)
+
+    def finish(self, session: Session, ended: str = "") -> None:
+        """Log the sweep as the coach ended it, or as ``ended``; then the whole reading that came of it. Raises TapeError, BenchError."""
+        ended = ended or self.said.code
+        if ended == TOO_STRONG:
+            ended = "broken off"
+        session.swept(self.adjuster, ended, self.said.gained_db, self.now - self.began)
+        if ended != "broken off" or self._too_strong:
+            session.measure(self.conditions)
+
+    def _height(self, read: Measured) -> float | None:
+        """The needle as decibels of signal that rise towards the peak; None where it says nothing."""
+        found = height(self.step.hill_quantity, self.reading(read)) if read.value is not None else None
+        return None if found is None else found[0] / self.step.hill_quantity.hill_slope
+
+    def _notice_strength(self, read: Measured) -> None:
+        """Half a second over what the reading can show, and its top would be flat: the level is too high for sweeping."""
+        kept = KEPT.get(self.quantity_id)
+        if kept is None or read.value is None or self.conditions.level_dbm is None:
+            return
+        self._flat = self._flat + 1 if read.value > kept.strong + _FLAT_OVER_DB else 0
+        self._too_strong = self._too_strong or self._flat >= _FLAT_TICKS
