@@ -108,6 +108,7 @@ _ALL = (
     Quantity("rx.sensitivity_am", N_("10 dB (S+N)/N level"), "level", "µV", 2, "low", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.s_meter", N_("S-meter"), "s-units", "S", 1, "nominal", "receive", 1.0, 0.5, low=-60, high=80),
     Quantity("rx.led_lights", N_("S-meter LED lights at"), "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
+    Quantity("rx.injection", N_("level for standard output"), "level", "µV", 1, "low", "receive", usual_std=1.0, low=-200, high=50),
     Quantity("rx.squelch_opens", N_("squelch opens at"), "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.squelch_closes", N_("squelch closes at"), "level", "µV", 2, "nominal", "receive", usual_std=0.3, low=-200, high=30),
     Quantity("rx.squelch_tight", N_("squelch fully up: opens at"), "level", "µV", 1, "nominal", "receive", usual_std=0.5, low=-200, high=30),

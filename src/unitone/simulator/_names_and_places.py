@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from unitone.errors import BenchError
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.sheet import Sheet
-from unitone.simulator.receive_physics import CoilStage, PairStage
+from unitone.simulator.operating_point import Circuit, OperatingPoint
+from unitone.simulator.receive_physics import CoilStage, PairStage, Receive
 from unitone.words import tr
 
 if TYPE_CHECKING:
@@ -60,6 +62,34 @@ def name_problems(sheet: Sheet, physics: PhysicsFile) -> list[tuple[Place, str]]
             )
             found.append((("adjuster", adjuster.id, "aligned"), words))
     return found + _twice(physics) + _far_off(sheet, physics)
+
+
+def circuit_problems(circuits: list[Circuit], rx: Receive | None, sheet: Sheet) -> list[tuple[Place, str]]:
+    """What of the circuits and of the receiver's stages cannot be built, or names a stage or a row that the sheet does not have."""
+    stages, rows = {s.id for s in sheet.stages}, {v.id for v in sheet.voltages}
+    named: list[tuple[Place, str]] = []
+    if rx is not None:
+        named += [(("receive", "stage", n, "stage"), s.stage) for n, s in enumerate(rx.stage)]
+        named.append((("receive", "audio", "stage"), rx.audio.stage))
+    found: list[tuple[Place, str]] = []
+    for n, circuit in enumerate(circuits):
+        named += [(("circuit", n, "stage"), circuit.stage), (("circuit", n, "feeds"), circuit.feeds)]
+        found += [(("circuit", n), problem) for problem in circuit.problems()]
+        found += [
+            (("circuit", n, "points"), tr("the voltage table has no row “{row_id}”.", row_id=row))
+            for row in circuit.points
+            if row not in rows
+        ]
+        if not circuit.problems():
+            try:
+                OperatingPoint(circuit)
+            except BenchError as error:
+                found.append((("circuit", n), str(error)))
+    return found + [
+        (place, tr("no stage {stage!r}. Add it or name another.", stage=name))
+        for place, name in named
+        if name and name not in stages
+    ]
 
 
 def _twice(physics: PhysicsFile) -> list[tuple[Place, str]]:

@@ -22,7 +22,8 @@ from unitone.quantities.registry import QUANTITIES
 from unitone.sheet.format.cures import cure_of
 from unitone.sheet.format.lines import Place, key_lines, line_of
 from unitone.sheet.model.sheet import Sheet
-from unitone.simulator._names_and_places import name_problems
+from unitone.simulator._names_and_places import circuit_problems, name_problems
+from unitone.simulator.operating_point import Circuit
 from unitone.simulator.physics_keys import Amps, Decibels, Farad, Henry, Hertz, Ohms, Part, Seconds, Volts, Watts
 from unitone.simulator.receive_physics import Receive, SMeter, Squelch, receive_problems
 from unitone.words import tr
@@ -289,6 +290,7 @@ class PhysicsFile(Part):
     aerial: Aerial | None = None
     meter: list[MeterMovement] = []
     fault: dict[str, Fault] = {}
+    circuit: list[Circuit] = []
 
     @property
     def crystals(self) -> dict[str, Crystal]:
@@ -482,6 +484,7 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
     ]
     if physics.receive is not None:
         found += receive_problems(physics.receive, physics.s_meter, physics.squelch, adjusters, controls)
+    found += circuit_problems(physics.circuit, physics.receive, sheet)
     named_meters = [q for m in physics.meter for q in m.quantities]
     found += [
         (("meter", n, "quantities"), tr("no quantity {q!r}. Take one of docs/sheet.md's list.", q=q))

@@ -11,16 +11,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from unitone.errors import BenchError
+from unitone.radio.levels import Dbm, pd_from_dbm
 from unitone.radio.resonance import detuning, single_loss
 from unitone.sheet.conventions.questions import S9_DB
 from unitone.sheet.model.mixing_model import Place
-from unitone.sheet.model.sheet import Sheet
+from unitone.sheet.model.sheet import Sheet, Voltage
 from unitone.signals.carrier import Component
 from unitone.simulator._synthesiser import WARM, Synthesiser
 from unitone.simulator.mechanics import Mechanics, specimen, stream
 from unitone.simulator.physics import PhysicsFile, with_fault
 from unitone.simulator.receive_physics import SMeter, Squelch
 from unitone.simulator.receiver import RATE, Pulses, Receiver, Signal
+from unitone.simulator.stage_faults import stage_fault, traced_stages, volts_at
 from unitone.simulator.transmitter import Keyed, Transmitter
 from unitone.words import tr
 
@@ -99,7 +101,9 @@ class SimulatedRadio:
         self.sheet = sheet
         #: What the maker built, and printed the meter's scale for; ``physics`` is what this specimen has become.
         self.healthy = physics
-        physics = with_fault(physics, fault) if fault else physics
+        #: A fault of a part at one of its stages, until that part is fitted anew; the rest of its faults set keys of the file.
+        self.part_fault = stage_fault(physics, fault) if ":" in fault else None
+        physics = with_fault(physics, fault) if fault and self.part_fault is None else physics
         self.physics = physics
         self.seed = seed
         self.mechanics = Mechanics(sheet, specimen(sheet, physics, seed))
@@ -109,6 +113,7 @@ class SimulatedRadio:
             self._receiver = Receiver(
                 physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"), self.healthy.receive
             )
+            self._lose()
         self.transmitter = (
             None
             if physics.transmit is None
@@ -117,6 +122,33 @@ class SimulatedRadio:
         self._squelch_open = False
         #: The final is gone: it draws nothing and lets next to nothing through.
         self.broken = False
+
+    def _lose(self) -> None:
+        """What each stage loses on this specimen."""
+        rx = self.receiver
+        gains = stream(self.seed, "gains")
+        spread = rx.physics.gain_spread
+        rx.lost_db = {s: spread * float(gains.standard_normal()) for s in traced_stages(self.physics) if spread}
+        fault = self.part_fault
+        if fault is not None:
+            rx.lost_db[fault.stage] = rx.lost_db.get(fault.stage, 0.0) + fault.lost_db
+
+    def refit(self, part: str) -> bool:
+        """A part was replaced, or its joint made anew: its fault is gone. Was there one?"""
+        fault = self.part_fault
+        of = next((p.stage for p in self.sheet.parts if p.id == part), "")
+        if fault is None or fault.part not in (part, of):
+            return False
+        self.part_fault = None
+        self._lose()
+        return True
+
+    def point_volts(self, row: Voltage) -> float:
+        """What stands at a row of the voltage table (V). Raises BenchError where the physics file has no circuit there."""
+        found = volts_at(self.physics, row, self.part_fault)
+        if found is None:
+            raise BenchError(tr("The simulated radio's physics file has no [[circuit]] at {row}.", row=row.title))
+        return found
 
     @property
     def receiver(self) -> Receiver:
@@ -270,20 +302,33 @@ class SimulatedRadio:
 
     def receive(
         self, seconds: float, channel: str, signal: Signal | None, panel: Panel, bench_seconds: float = 1e9,
-        band: str | None = None, mode: str | None = None, pulses: Pulses | None = None,
+        band: str | None = None, mode: str | None = None, pulses: Pulses | None = None, inject: str = "",
     ) -> Received:  # fmt: skip
-        """Run the receiver for ``seconds``: audio volts at 24 kHz, meter needle, squelch and AVC volts."""
+        """Run the receiver for ``seconds``: audio volts at 24 kHz, meter needle, squelch and AVC volts. ``inject``: the stage whose
+        input the signal is fed into, at that stage's own frequency, where it is not the aerial socket."""
         carrier = float(self.sheet.carrier_hz(channel, band))
-        offset = 0.0
-        if signal is not None:
+        offset, start, fed_in = 0.0, 0, None
+        audio_stage = self.receiver.physics.audio.stage
+        if inject and inject == audio_stage:
+            if signal is not None:
+                fed_in = self.receiver.sine(
+                    round(seconds * RATE), pd_from_dbm(Dbm(signal.dbm)), signal.tone_hz or 1000.0
+                )
+            signal = None
+        elif inject:
+            start = self.receiver.first_of(inject, self.mode_of(mode))
+        if signal is not None and start:
+            # A generator on a stage is tuned to what passes there: it lands where it should, beside it by the tone in SSB.
+            offset = signal.hz - carrier
+        elif signal is not None:
             offset = self.if_offset_hz(channel, signal.hz, bench_seconds, band, mode, panel.words)
         heard = signal if signal is not None and abs(offset) < RATE / 2 - _EDGE_HZ else None
         listens = self.mode_of(mode)
         blanker = self.receiver.physics.blanker
         blanks = blanker is not None and dict(panel.words).get(blanker.control) == "on"
-        y = self.receiver.intermediate(round(seconds * RATE), carrier, heard, offset, listens, pulses, blanks)
+        y = self.receiver.intermediate(round(seconds * RATE), carrier, heard, offset, listens, pulses, blanks, start)
         detected = self.receiver.detect(y, listens)
-        audio = self.receiver.audio(detected, panel.volume, listens)
+        audio = self.receiver.audio(detected, panel.volume, listens, fed_in)
         noise = self.receiver.squelch_noise(detected)
         level = float(np.sqrt(np.mean(y.real**2 + y.imag**2)))
         is_open = self._squelch(noise, level, panel)

@@ -12,9 +12,12 @@ from unitone.words import tr
 
 
 class _Stage(Part):
-    """One stage of the chain; ``modes`` that it serves (am, fm, usb, lsb), all where none is named."""
+    """One stage of the chain; ``modes`` that it serves (am, fm, usb, lsb), all where none is named. ``stage``: the sheet's stage that it
+    is part of; ``probe_loss``: what a generator loses that is connected to its input."""
 
     modes: list[Literal["am", "fm", "usb", "lsb"]] = []
+    stage: str = ""
+    probe_loss: Decibels = Field(default=0.0, ge=-60, le=100)
 
     def serves(self, mode: str) -> bool:
         """Is it in the way of the signal in that mode?"""
@@ -118,6 +121,9 @@ class Audio(Part):
     clips_at: Volts = Field(gt=0)
     #: Hum of the supply at full volume and at none, 100 Hz.
     hum: Volts = Field(default=0.0, ge=0)
+    #: The sheet's stage, and what its input takes for 1 V at the loudspeaker with the volume full.
+    stage: str = ""
+    input: Volts = Field(default=0.03, gt=0)
 
 
 class SMeter(Part):
@@ -174,6 +180,8 @@ class Receive(Part):
     stage: list[ReceiverStage] = Field(min_length=1)
     intermediate: list[Hertz]
     knee: Level = -130.0
+    #: How far the gains of specimens differ, stage by stage (dB, standard).
+    gain_spread: Decibels = Field(default=0.0, ge=0, le=10)
     detector: Detector | None = None
     am: AmDetector | None = None
     ssb: bool = False

@@ -84,6 +84,8 @@ class Receiver:
         self._made = healthy or rx
         self.physics = rx
         self.mechanics = mechanics
+        #: What each of the sheet's stages loses on this specimen (dB): its gain's spread, and a fault.
+        self.lost_db: dict[str, float] = {}
         self._noise = noise
         self._hz: NDArray[np.float64] = np.fft.fftfreq(TAPS, 1.0 / RATE).astype(np.float64)
         knee = 10.0 ** ((rx.knee - 30.0) / 20.0)
@@ -101,7 +103,7 @@ class Receiver:
         #: Gain at 1 kHz of the audio shaping, taken out so that volts_per_khz holds at the usual tone.
         self._tone_gain = abs((1.0 - pole) / (1.0 - pole * np.exp(-2j * math.pi * 1000.0 / RATE)))
         #: Kernels' spectra by carrier, mode and size, for the adjusters as they stood at ``_kernels_at``.
-        self._kernels: dict[tuple[float, str, int], C64] = {}
+        self._kernels: dict[tuple[float, str, int, int], C64] = {}
         self._kernels_at: tuple[float, ...] = ()
         self.restart()
 
@@ -138,16 +140,33 @@ class Receiver:
         near = self._hz[np.abs(self._hz - offset_hz) <= _OCCUPIED]
         return self.chain(carrier_hz, mode, near).noise_figure_db(offset_hz)
 
-    def chain(self, carrier_hz: float, mode: str | None = None, hz: NDArray[np.float64] | None = None) -> Chain:
+    def first_of(self, stage: str, mode: str) -> int:
+        """Where in the chain the sheet's stage begins in that mode. Raises BenchError for a stage that the chain does not have."""
+        found = next((n for n, s in enumerate(self.physics.stage) if s.stage == stage and s.serves(mode)), None)
+        if found is None:
+            raise BenchError(tr("The simulated radio has no stage {stage!r} to inject at.", stage=stage))
+        return found
+
+    def chain(
+        self, carrier_hz: float, mode: str | None = None, hz: NDArray[np.float64] | None = None, start: int = 0
+    ) -> Chain:
         """The chain as the adjusters stand, for a signal at ``carrier_hz``, over the whole grid or at ``hz`` alone
-        (offsets from the middle of the IF); noise-free and deterministic."""
+        (offsets from the middle of the IF); noise-free and deterministic. A signal that is fed in at stage ``start`` passes what
+        follows alone; noise comes from all of them."""
         mode = mode or self.usual_mode()
         hz = self._hz if hz is None else hz
         gain = np.ones(hz.size, np.complex128)
         noise = np.full(hz.size, KT0)
-        for stage in self.physics.stage:
+        lost = dict(self.lost_db)
+        for n, stage in enumerate(self.physics.stage):
             if not stage.serves(mode):
                 continue
+            # What a stage loses, it loses at its input: the noise of what comes before it goes with the signal.
+            share = 10.0 ** (-lost.pop(stage.stage, 0.0) / 20.0) if stage.stage else 1.0
+            if n == start and start:
+                gain = np.full(hz.size, 10.0 ** (-stage.probe_loss / 20.0), np.complex128)
+            if share != 1.0:
+                gain, noise = gain * share, noise * share**2
             if isinstance(stage, AmplifierStage):
                 power = 10.0 ** (stage.gain / 10.0)
                 noise = (noise + (10.0 ** (stage.noise_figure / 10.0) - 1.0) * KT0) * power
@@ -181,27 +200,27 @@ class Receiver:
         loss = single_loss(detuning(at, tuned_to + moved, stage.q))
         return np.full(hz.size, 1.0 / math.sqrt(loss), np.complex128)
 
-    def _filters(self, carrier_hz: float, mode: str, size: int) -> C64:
+    def _filters(self, carrier_hz: float, mode: str, size: int, start: int = 0) -> C64:
         """Spectra (2, size) of the FIR kernels for signal and noise; made anew when an adjuster or the channel moves."""
-        stamp = tuple(self.mechanics.moved_mdeg.values())
+        stamp = (*self.mechanics.moved_mdeg.values(), *self.lost_db.values())
         if self._kernels_at != stamp or len(self._kernels) >= _KERNELS:
             self._kernels, self._kernels_at = {}, stamp
-        if (spectra := self._kernels.get((carrier_hz, mode, size))) is None:
-            chain = self.chain(carrier_hz, mode)
+        if (spectra := self._kernels.get((carrier_hz, mode, size, start))) is None:
+            chain = self.chain(carrier_hz, mode, start=start)
             centre = np.exp(-2j * np.pi * self._hz / RATE * (TAPS // 2))
             kernels = [
                 (np.fft.ifft(response * centre) * _WINDOW).astype(np.complex64)
                 for response in (chain.gain, np.sqrt(chain.noise * RATE))
             ]
             spectra = np.asarray(fft.fft(np.stack(kernels), size, axis=1), np.complex64)
-            self._kernels[(carrier_hz, mode, size)] = spectra
+            self._kernels[(carrier_hz, mode, size, start)] = spectra
         return spectra
 
     # -- samples ------------------------------------------------------------------------
 
     def intermediate(
         self, samples: int, carrier_hz: float, signal: Signal | None, offset_hz: float, mode: str = "",
-        pulses: Pulses | None = None, blanks: bool = False,
+        pulses: Pulses | None = None, blanks: bool = False, start: int = 0,
     ) -> C64:  # fmt: skip
         """IF samples after all filters: signal ``offset_hz`` from the IF centre, noise, and pulses. Shape (samples,)."""
         source = np.zeros((2, samples + TAPS - 1), np.complex64)
@@ -216,7 +235,7 @@ class Receiver:
         source[1, TAPS - 1 :] = white * np.float32(math.sqrt(0.5))
         self._tail = source[:, -(TAPS - 1) :].copy()
         size = fft.next_fast_len(source.shape[1])
-        kernels = self._filters(carrier_hz, mode or self.usual_mode(), size)
+        kernels = self._filters(carrier_hz, mode or self.usual_mode(), size, start)
         shaped = fft.fft(source, size, axis=1, overwrite_x=True)
         shaped *= kernels
         total = shaped[0] + shaped[1]
@@ -258,6 +277,13 @@ class Receiver:
         over = np.abs(source) > 10.0 ** ((part.over - 30.0) / 20.0)
         held = np.convolve(over, np.ones(max(round(part.shuts * RATE), 1)))[: source.size] > 0
         return np.asarray(~held, np.float32)
+
+    def sine(self, samples: int, volts_rms: float, hz: float) -> F32:
+        """An audio generator's tone (V), going on from where it was."""
+        return np.asarray(
+            np.float32(volts_rms * math.sqrt(2.0)) * np.sin(self._tone(samples, hz) * np.float32(2 * math.pi)),
+            np.float32,
+        )
 
     def _tone(self, samples: int, hz: float) -> F32:
         """The generator's tone going on from where it was, in cycles; their whole turns dropped in double precision."""
@@ -303,16 +329,20 @@ class Receiver:
         """Volts of the gain control's line as it last stood; 0 for a radio without one."""
         return 0.0 if self._gain is None else self._gain.volts()
 
-    def audio(self, detected: F32, volume: float, mode: str) -> F32:
-        """Loudspeaker volts from the detector's output; ``volume`` 0 to 1."""
+    def audio(self, detected: F32, volume: float, mode: str, fed_in: F32 | None = None) -> F32:
+        """Loudspeaker volts from the detector's output; ``volume`` 0 to 1. ``fed_in``: volts that a generator puts on the audio's input."""
         part = self.physics.audio
         if mode == "fm":
             detected, self._deemphasis_zi = lfilter(*self._deemphasis, detected, zi=self._deemphasis_zi)
             scale = part.volts_per_khz / 1000.0 / self._tone_gain
         else:
             scale = self._volts_scale(mode)
+        detected = detected * np.float32(scale)
+        if fed_in is not None:
+            detected = detected + fed_in / np.float32(part.input)
+        share = 10.0 ** (-self.lost_db.get(part.stage, 0.0) / 20.0) if part.stage else 1.0
         band, self._audio_zi = sosfilt(self._band, detected, zi=self._audio_zi)
-        volts = band * np.float32(scale * volume)
+        volts = band * np.float32(volume * share)
         if part.hum:
             n = self._hum + np.arange(1, volts.size + 1)
             self._hum = int(n[-1]) % round(RATE)

@@ -17,6 +17,7 @@ from unitone.simulator.instruments.receive import (
     SquelchByEar,
     TwoSettings,
 )
+from unitone.simulator.instruments.tracing import InjectedLevel
 from unitone.simulator.instruments.transmit import (
     FieldMeter,
     ModulationMeter,
@@ -28,7 +29,7 @@ from unitone.simulator.instruments.volts_and_counts import Ammeter, Counter, Vol
 from unitone.simulator.instruments.wiring import Generator, RadioHands, Sockets, VirtualClock, Wiring
 from unitone.simulator.radio import SimulatedRadio
 
-_RECEIVE = (RatioMeter, TwoSettings, LoudnessByEar, AttenuatorByEar, SquelchByEar, LedsByEye)
+_RECEIVE = (RatioMeter, TwoSettings, LoudnessByEar, AttenuatorByEar, SquelchByEar, LedsByEye, InjectedLevel)
 _TRANSMIT = (Wattmeter, TransmitMeter, SpectrumAnalyser, ModulationMeter, FieldMeter)
 _PROBES = (Voltmeter, Ammeter, Counter)
 

@@ -1,9 +1,10 @@
 """Which stage is bad, and which test to do next.
 
-A generator fed into the input of a stage needs some level for standard output. Is a stage from there on weak or dead, it needs more, by what that
-stage has lost; what lies before the point does not matter. Every hypothesis (nothing wrong; one stage, or two, with what each has lost)
-foretells how much more each point needs; what is read says how well it does. The next test is the one that, for its trouble, is expected to
-tell most about which stages are bad: the entropy of that, in bits, before and after, over every answer that may come.
+A generator fed into the input of a stage needs some level for standard output. Is a stage from there on weak or dead, it needs more, by
+what that stage has lost; what lies before the point does not matter, nor does what lies behind the place that is watched (an S-meter, a
+probe). Every hypothesis (nothing wrong; one stage, or two, with what each has lost) foretells how much more each point needs; what is read
+says how well it does. The next test is the one that, for its trouble, is expected to tell most about which stages are bad: the entropy of
+that, in bits, before and after, over every answer that may come.
 
 The levels that a sheet expects are those of another specimen: they lie a few decibels off, point by point, always the same there. To repeat a
 reading at one point does not help; a neighbouring point does.
@@ -26,7 +27,8 @@ from unitone.errors import EntryError
 from unitone.words import tr
 
 Floats = NDArray[np.float64]
-Way = Literal["inject", "volts", "look"]
+Way = Literal["inject", "volts", "look", "signal"]
+WAYS: tuple[Way, ...] = ("inject", "volts", "look", "signal")
 
 #: How far a level that the sheet expects lies off on this specimen (dB, standard), and how well a level is read.
 _SPECIMEN_DB, _READ_DB = 4.0, 1.0
@@ -43,7 +45,8 @@ _OUTLIER = 0.02
 _BIN_DB = 4.0
 _BINS = np.arange(-14.0, 74.0, _BIN_DB)
 #: Of bad stages so many show it in their voltages, or to the eye; of good ones so many seem to.
-_SHOWS: Mapping[Way, tuple[float, float]] = {"volts": (0.75, 0.05), "look": (0.35, 0.03)}
+#: A signal that is not there at a stage's own point says the same as much as volts do: an oscillator's is one of its faults.
+_SHOWS: Mapping[Way, tuple[float, float]] = {"volts": (0.75, 0.05), "look": (0.35, 0.03), "signal": (0.3, 0.02)}
 #: From here on a stage is named without further tests.
 SURE = 0.95
 
@@ -56,24 +59,27 @@ class ChainStage:
     id: str
     weight: float = 1.0
     trouble: Mapping[Way, float] | None = None
+    #: The last stage before the place that is watched while a generator feeds this one; empty: the output.
+    until: str = ""
 
     def trouble_of(self, way: Way) -> float | None:
         """None where that test cannot be done here."""
         if self.trouble is None:
-            return {"inject": 1.0, "volts": 1.3, "look": 0.5}[way]
+            return {"inject": 1.0, "volts": 1.3, "look": 0.5}.get(way)
         return self.trouble.get(way)
 
 
 @dataclass(frozen=True)
 class Told:
     """What one test showed at a stage. Injection: ``excess_db`` over the level expected there, None where no level was enough (then
-    ``most_db`` is how much was tried). Voltages and looks: ``wrong``."""
+    ``most_db`` is how much was tried), watched behind stage ``until`` (empty: as the chain says). The rest: ``wrong``."""
 
     stage: str
     way: Way
     excess_db: float | None = None
     most_db: float = 60.0
     wrong: bool = False
+    until: str = ""
 
 
 @dataclass(frozen=True)
@@ -110,6 +116,7 @@ class Finder:
         self._place = {s.id: n for n, s in enumerate(self.chain)}
         if len(self._place) != len(self.chain):
             raise EntryError(tr("Two stages of the chain have the same name."))
+        self._until = [self._place.get(s.until, len(self.chain) - 1) for s in self.chain]
         self.lost, self.bad, prior = _hypotheses([s.weight for s in self.chain])
         self._log = np.log(prior)
         #: What each point's answers are worth does not change while a chain is searched.
@@ -125,18 +132,17 @@ class Finder:
         if told.stage not in self._place:
             raise EntryError(tr("The chain has no stage {name!r}.", name=told.stage))
         if told.way == "inject":
-            before = [t for t in self.told if (t.stage, t.way) == (told.stage, told.way)]
+            before = [t for t in self.told if (t.stage, t.way, t.until) == (told.stage, told.way, told.until)]
             for old in before:
                 self.told.remove(old)
                 self._log -= self._likelihood(old)
         self.told.append(told)
         self._log += self._likelihood(told)
 
-    @cached_property
-    def _excess(self) -> Floats:
-        """How much more each point needs by each hypothesis (dB), shape (hypotheses, stages): what is lost from there on."""
-        made: Floats = np.cumsum(self.lost[:, ::-1], axis=1)[:, ::-1]
-        return made
+    def _excess(self, at: int, until: str = "") -> Floats:
+        """How much more a point needs by each hypothesis (dB), shape (hypotheses,): what is lost from there to where it is watched."""
+        last = self._place[until] if until else self._until[at]
+        return np.asarray(self.lost[:, at : last + 1].sum(axis=1), np.float64)
 
     def _likelihood(self, told: Told) -> Floats:
         """Logarithms, shape (hypotheses,)."""
@@ -146,7 +152,7 @@ class Finder:
             chance = np.where(self.bad[:, at], shows, seems)
             return np.asarray(np.log(chance if told.wrong else 1.0 - chance), np.float64)
         spread = math.hypot(_SPECIMEN_DB, _READ_DB)
-        away = self._excess[:, at]
+        away = self._excess(at, told.until)
         # "No level is enough" is the tail from there on.
         tail = told.excess_db is None
         off = (away - (told.most_db if told.excess_db is None else told.excess_db)) / spread
@@ -215,7 +221,8 @@ class Finder:
         odd = []
         for told in self.told:
             if told.way == "inject":
-                away, spread = self._excess[best, self._place[told.stage]], math.hypot(_SPECIMEN_DB, _READ_DB)
+                away = float(self._excess(self._place[told.stage], told.until)[best])
+                spread = math.hypot(_SPECIMEN_DB, _READ_DB)
                 off = (
                     (away < told.most_db - 3 * spread)
                     if told.excess_db is None
@@ -239,7 +246,7 @@ class Finder:
         which[of, np.arange(w.size)] = w
         found = []
         for at, stage in enumerate(self.chain):
-            for way in ("inject", "volts", "look"):
+            for way in WAYS:
                 trouble = stage.trouble_of(way)
                 if trouble is None or (stage.id, way) in done:
                     continue
@@ -261,7 +268,7 @@ class Finder:
         if kept is not None:
             return kept
         spread = math.hypot(_SPECIMEN_DB, _READ_DB)
-        edges = ndtr((_BINS[None, :] - self._excess[:, at : at + 1]) / spread)
+        edges = ndtr((_BINS[None, :] - self._excess(at)[:, None]) / spread)
         inside = np.diff(edges, axis=1)
         made = np.concatenate((inside, 1.0 - inside.sum(axis=1, keepdims=True)), axis=1)
         self._kept[at] = np.asarray((1.0 - _OUTLIER) * made + _OUTLIER / made.shape[1], np.float64)

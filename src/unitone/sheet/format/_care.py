@@ -16,6 +16,8 @@ from unitone.words import tr
 Complain = Callable[[Place, str], None]
 #: The quantity of a row that belongs to no step.
 POINT = "stage.voltage"
+#: What a key of a row names.
+_NAMED = {"fed_from": "voltage", "through": "part", "beside": "part"}
 
 
 def _value(complain: Complain, place: Place, text: str | None, unit: str) -> float | None:
@@ -64,7 +66,10 @@ def voltages(complain: Complain, w: form.SheetFile, sheet: Sheet) -> tuple[Volta
     made = []
     for i, v in enumerate(w.voltage):
         place: Place = ("voltage", i)
+        parts = {p.id for p in w.part}
         for name, key, known in (
+            *((name, "through", parts) for name in v.through),
+            *((name, "beside", parts) for name in v.beside),
             (v.fed_from, "fed_from", ids),
             (v.stage, "stage", stages),
             (v.step, "step", set(steps)),
@@ -74,7 +79,7 @@ def voltages(complain: Complain, w: form.SheetFile, sheet: Sheet) -> tuple[Volta
                     (*place, key),
                     tr(
                         "no {replace} {name!r}. Add it or name another.",
-                        replace=key.replace("fed_from", "voltage"),
+                        replace=_NAMED.get(key, key),
                         name=name,
                     ),
                 )
@@ -101,7 +106,7 @@ def voltages(complain: Complain, w: form.SheetFile, sheet: Sheet) -> tuple[Volta
                 complain((*place, "step"), tr("step {step!r} does not read volts. Name one that does.", step=v.step))
         made.append(
             Voltage(v.id, v.title or v.id, v.where, tuple(values), low, high, quantity_id, conditions, v.fed_from,
-                    series, usual or 0.0, source or 0.0, v.stage)
+                    series, usual or 0.0, source or 0.0, v.stage, v.device, v.pin, v.electrode, tuple(v.through), tuple(v.beside))
         )  # fmt: skip
     _no_circle(complain, w)
     return tuple(made)

@@ -25,10 +25,10 @@ from unitone.sheet.format._channelled import (
     mixing_line,
     oscillator,
 )
+from unitone.sheet.format._tracing import inject, part_kind, stages
 from unitone.sheet.format.cures import cure_of
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.effects import EVERYTHING, known, oscillator_affects, stage_effect, usual_effect
-from unitone.sheet.model.injection import Terms, parse_terms, unknown_names
 from unitone.sheet.model.limits import limit_from_text, make_limit, value_of
 from unitone.sheet.model.sheet import (
     EIGHTH,
@@ -45,9 +45,9 @@ from unitone.sheet.model.sheet import (
     Picture,
     ReadWith,
     Sheet,
-    Stage,
     Step,
     TestPoint,
+    Tracing,
     Way,
     led_point,
 )
@@ -244,7 +244,8 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
             TestPoint(p.id, p.title, _pin(problems, ("test_point", i), p, pictures), p.picture)
             for i, p in enumerate(w.test_point)
         ),
-        stages=tuple(Stage(s.id, s.title, s.way) for s in w.stage),
+        stages=stages(problems.complain, w),
+        tracing=_tracing(problems, w),
         steps=tuple(capped(s, ruled) for s in steps),
         pictures=pictures,
         cautions=tuple(w.model.caution),
@@ -423,7 +424,8 @@ def _part(problems: Problems, i: int, p: form.PartPart, sheet: Sheet, pictures: 
     if p.stage and p.stage not in {s.id for s in sheet.stages}:
         problems.complain(("part", i, "stage"), tr("no stage {stage!r}. Add it or name another.", stage=p.stage))
     affects = _affects(problems, ("part", i, "affects"), p.affects) or stage_effect(sheet, p.stage)
-    return Part(p.id, p.what, p.where, _pin(problems, ("part", i), p, pictures), affects, p.stage, p.picture)
+    pin = _pin(problems, ("part", i), p, pictures)
+    return Part(p.id, p.what, p.where, pin, affects, p.stage, p.picture, part_kind(p), p.value)
 
 
 def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, channels: ChannelPlan) -> Step | None:
@@ -471,7 +473,7 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
             ("step", i, "adjust"), tr('aim = "{aim}" needs an adjuster. Name one or use aim = "check".', aim=s.aim)
         )
     leds = _leds(problems, i, s)
-    required = _required(problems, i, s, way, q, _panel(problems, i, s, w))
+    required = _required(problems, i, s, way, q, _panel(problems, ("step", i, "panel"), s.panel, w))
     return Step(
         s.id, s.phase, s.title, s.quantity, s.aim, groups, required, limit, s.source, s.hook_up, target, s.set_channel,
         s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, leds=leds, inject=_inject(problems, i, s, w),
@@ -487,30 +489,7 @@ def _inject(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile) -> 
     place = ("step", i, "inject")
     if s.hook_up != "receive":
         problems.complain(place, tr('the generator is connected on receive steps only: hook_up = "receive".'))
-    hz: float | None = None
-    terms: Terms = ()
-    if s.inject.frequency is not None:
-        try:
-            terms = parse_terms(s.inject.frequency)
-        except EntryError as error:
-            problems.complain((*place, "frequency"), str(error))
-        known = frozenset({o.id for o in w.oscillator} | {m.output for m in w.mixing})
-        for name in unknown_names(terms, known):
-            problems.complain(
-                (*place, "frequency"),
-                tr(
-                    "nothing is called {name!r}: name “channel”, an oscillator, an output of the mixing lines or rx.if1.",
-                    name=name,
-                ),
-            )
-        if len(terms) == 1 and isinstance(terms[0][1], float):
-            hz, terms = terms[0][1], ()
-        if hz is not None and not 1e3 <= hz <= 3e9:
-            problems.complain(
-                (*place, "frequency"),
-                tr("{frequency!r}: a generator gives 1 kHz to 3 GHz.", frequency=s.inject.frequency),
-            )
-    return Inject(s.inject.at, hz, s.inject.coupling, terms)
+    return inject(problems.complain, place, s.inject, w)
 
 
 def _scan(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile) -> str:
@@ -572,26 +551,44 @@ def _references(
             )
 
 
-def _panel(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile) -> tuple[tuple[str, str], ...]:
-    if isinstance(s.panel, dict):
-        panel = dict(s.panel)
+def _panel(
+    problems: Problems, place: Place, given: str | dict[str, str], w: form.SheetFile
+) -> tuple[tuple[str, str], ...]:
+    """Controls with their positions, as the file writes them."""
+    if isinstance(given, dict):
+        panel = dict(given)
     else:
         panel = {}
-        for piece in (p.strip() for p in s.panel.split(",")):
+        for piece in (p.strip() for p in given.split(",")):
             control, _, position = piece.replace("=", " ").partition(" ")
             if piece:
                 panel[control] = position.strip()
                 if not position.strip():
                     problems.complain(
-                        ("step", i, "panel"),
-                        tr("{piece!r} names no position. Write it like: squelch open.", piece=piece),
+                        place, tr("{piece!r} names no position. Write it like: squelch open.", piece=piece)
                     )
     for control in panel:
         if control not in {c.id for c in w.control}:
-            problems.complain(
-                ("step", i, "panel"), tr("no control {control!r}. Add a [[control]] with that id.", control=control)
-            )
+            problems.complain(place, tr("no control {control!r}. Add a [[control]] with that id.", control=control))
     return tuple(sorted(panel.items()))
+
+
+def _tracing(problems: Problems, w: form.SheetFile) -> Tracing:
+    """The standard output of injected levels; a panel is only asked of a radio that has its controls."""
+    own = {c.id for c in w.control}
+    default = form.TracingPart()
+    given = w.tracing.panel
+    panel: tuple[tuple[str, str], ...] = ()
+    if given != default.panel or "volume" in own:
+        panel = _panel(problems, ("tracing", "panel"), given, w)
+    try:
+        output = parse_si(w.tracing.output, "V")
+        if output <= 0:
+            problems.complain(("tracing", "output"), tr('must be above zero. Write it like "0.5 V".'))
+    except EntryError as error:
+        problems.complain(("tracing", "output"), str(error))
+        output = parse_si(default.output, "V")
+    return Tracing(output, panel)
 
 
 def _required(

@@ -9,6 +9,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
+from unitone.sheet.model.sheet import Electrode, PartKind, Watch
+
 Identifier = str
 
 
@@ -144,6 +146,11 @@ class VoltagePart(_Strict):
     source: str | None = None
     step: str = ""
     stage: str = ""
+    device: str = ""
+    pin: str = ""
+    electrode: Electrode = ""
+    through: list[str] = []
+    beside: list[str] = []
 
 
 class InspectPart(_Strict):
@@ -214,6 +221,8 @@ class PartPart(_Strict):
     stage: str = ""
     affects: list[str | EffectPart] = []
     picture: str = ""
+    kind: PartKind = ""
+    value: str = ""
 
     _pin = field_validator("pin")(_on_the_picture)
 
@@ -239,12 +248,47 @@ class TestPointPart(_Strict):
     _pin = field_validator("pin")(_on_the_picture)
 
 
+class InjectPart(_Strict):
+    """Where the generator goes when it does not feed the aerial socket: the point, its frequency there, how it is coupled."""
+
+    at: str = Field(min_length=1)
+    frequency: str | None = None
+    coupling: str = ""
+
+
+class StageInjectPart(InjectPart):
+    """The same at the input of a stage, with the level expected there for standard output."""
+
+    level: str = Field(min_length=1)
+
+
+class SignalPart(_Strict):
+    """What a scope or a counter should find at a point of a stage: frequency (a sum of terms, or its two ends), and peak level."""
+
+    at: str = Field(min_length=1)
+    frequency: str | list[str] | None = None
+    level: str | None = None
+
+
 class StagePart(_Strict):
-    """[[stage]]: the signal path."""
+    """[[stage]]: the signal path, and how it is traced."""
 
     id: str
     title: str
     way: Literal["receive", "transmit"]
+    after: list[str] = []
+    inject: StageInjectPart | None = None
+    watch: Watch = "af"
+    shows: Literal["", "rx.s_meter"] = ""
+    dc: str | None = None
+    signal: SignalPart | None = None
+
+
+class TracingPart(_Strict):
+    """[tracing]: the standard output that injected levels are told for, and how the front panel stands meanwhile."""
+
+    output: str = "0.5 V"
+    panel: str = "volume 30 %"
 
 
 class StimulusPart(_Strict):
@@ -255,14 +299,6 @@ class StimulusPart(_Strict):
     deviation: str | None = None
     depth: str | None = None
     microphone: str | None = None
-
-
-class InjectPart(_Strict):
-    """Where the generator goes when it does not feed the aerial socket: the point, its frequency there, how it is coupled."""
-
-    at: str = Field(min_length=1)
-    frequency: str | None = None
-    coupling: str = ""
 
 
 class ReadPart(_Strict):
@@ -338,4 +374,5 @@ class SheetFile(_Strict):
     action: list[ActionPart] = []
     test_point: list[TestPointPart] = []
     stage: list[StagePart] = []
+    tracing: TracingPart = TracingPart()
     step: list[StepPart] = Field(min_length=1)

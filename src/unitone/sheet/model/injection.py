@@ -64,8 +64,11 @@ def intermediate_hz(sheet: Sheet, place: Place, number: int) -> Fraction | None:
 
 def injected_hz(sheet: Sheet, inject: Inject, conditions: Conditions) -> float | None:
     """Where the generator is tuned under these conditions (Hz); None where the sheet does not say. Raises SheetError."""
-    if not inject.terms:
-        return inject.frequency_hz
+    return terms_hz(sheet, inject.terms, conditions) if inject.terms else inject.frequency_hz
+
+
+def terms_hz(sheet: Sheet, terms: Terms, conditions: Conditions) -> float | None:
+    """What a sum of terms comes to under these conditions (Hz); None where the mixing lines do not say. Raises SheetError."""
     names = sheet.plan.names
     way: Way = "receive"
     place = Place(way, conditions.band, conditions.mode, conditions.channel or names[len(names) // 2])
@@ -73,7 +76,7 @@ def injected_hz(sheet: Sheet, inject: Inject, conditions: Conditions) -> float |
     carrier = Fraction(sheet.carrier_hz(place.channel, place.band)) if place.channel is not None else Fraction(0)
     made |= {o.id: o.at(carrier) for o in sheet.oscillators if o.id not in made}
     total = Fraction(0)
-    for sign, term in inject.terms:
+    for sign, term in terms:
         if isinstance(term, float):
             hz: Fraction | None = Fraction(term).limit_denominator(1000)
         elif term == CHANNEL:

@@ -17,6 +17,11 @@ from unitone.words import N_, translated
 Way = Literal["receive", "transmit", "either"]
 AdjusterKind = Literal["core", "trimmer", "preset", "link", "part"]
 #: ``level``: one adjuster, set so that the worst of all the places is least out.
+Watch = Literal["af", "s_meter"]
+PartKind = Literal["", "resistor", "winding", "capacitor", "device", "crystal", "contact"]
+Electrode = Literal[
+    "", "anode", "screen", "grid", "cathode", "collector", "base", "emitter", "drain", "gate", "source", "pin"
+]
 Aim = Literal["peak", "null", "set", "level", "check"]
 HookUp = Literal["probe", "receive", "transmit"]
 Phase = Literal["inspection", "rails", "synthesiser", "transmit", "receive", "settings", "verify"]
@@ -135,6 +140,8 @@ class Part:
     affects: tuple[Effect, ...]
     stage: str = ""
     picture: str = ""
+    kind: PartKind = ""
+    value: str = ""
 
 
 @translated("title")
@@ -171,14 +178,56 @@ class TestPoint:
     picture: str = ""
 
 
+@translated("at", "coupling")
+@dataclass(frozen=True)
+class Inject:
+    """Where the generator goes when it does not feed the aerial socket; its frequency in Hz (None: the step's note says), or the
+    ``terms`` that it is worked out from (``sheet.model.injection``)."""
+
+    at: str
+    frequency_hz: float | None = None
+    coupling: str = ""
+    terms: tuple[tuple[int, str | float], ...] = ()
+
+
+@translated("at")
+@dataclass(frozen=True)
+class Signal:
+    """What a scope or a counter should find at a point: ``terms`` of its frequency, or its two ends (Hz); peak volts, None where not told."""
+
+    at: str
+    terms: tuple[tuple[int, str | float], ...] = ()
+    ends_hz: tuple[float, float] | None = None
+    peak_v: float | None = None
+
+
 @translated("title")
 @dataclass(frozen=True)
 class Stage:
-    """A stage of the signal path, drawn in the path strip."""
+    """A stage of the signal path, drawn in the path strip, and how it is traced.
+
+    ``inject`` is at its input, ``expect_dbm`` the level in 50 Ω that gives standard output from there: the S-meter's mark or AF, by
+    ``watch``. ``after`` names what it follows; a stage that ``shows`` a quantity is its meter. ``dc_v`` stands at the point of injection.
+    """
 
     id: str
     title: str
     way: Way
+    after: tuple[str, ...] = ()
+    inject: Inject | None = None
+    expect_dbm: float | None = None
+    watch: Watch = "af"
+    shows: str = ""
+    dc_v: float = 0.0
+    signal: Signal | None = None
+
+
+@dataclass(frozen=True)
+class Tracing:
+    """The output that injected levels are told for (V at the loudspeaker), and how the front panel stands meanwhile."""
+
+    output_v: float = 0.5
+    panel: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -231,6 +280,8 @@ class Conditions:
     depth_pct: float | None = None
     #: How far beside the channel the generator stands (Hz).
     offset_hz: float | None = None
+    #: The stage whose input the generator feeds, where that is not the aerial socket.
+    inject: str | None = None
 
     def settles(self, required: Conditions) -> bool:
         """Does a reading under these conditions answer for ``required``? Levels agree within 0.05 dB."""
@@ -251,6 +302,7 @@ class Conditions:
             and self.depth_pct == required.depth_pct
             and self.offset_hz == required.offset_hz
             and self.mic_mv == required.mic_mv
+            and self.inject == required.inject
             and set(required.panel) <= set(self.panel)
         )
 
@@ -264,18 +316,6 @@ class Conditions:
 def without(conditions: Conditions, *names: str) -> Conditions:
     """The conditions with some of them left open. The same ones come again and again on a log: each is made once."""
     return replace(conditions, **{n: () if n == "panel" else None for n in names})  # type: ignore[arg-type]
-
-
-@translated("at", "coupling")
-@dataclass(frozen=True)
-class Inject:
-    """Where the generator goes when it does not feed the aerial socket; its frequency in Hz (None: the step's note says), or the
-    ``terms`` that it is worked out from (``sheet.model.injection``)."""
-
-    at: str
-    frequency_hz: float | None = None
-    coupling: str = ""
-    terms: tuple[tuple[int, str | float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -425,6 +465,12 @@ class Voltage:
     usual_a: float = 0.0
     source_ohm: float = 0.0
     stage: str = ""
+    #: The device and its pin, which electrode that is, the parts that feed it (the nearest to the supply first), and those beside it.
+    device: str = ""
+    pin: str = ""
+    electrode: Electrode = ""
+    through: tuple[str, ...] = ()
+    beside: tuple[str, ...] = ()
 
     @property
     def nominal(self) -> float:
@@ -543,6 +589,7 @@ class Sheet:
     known_faults: tuple[KnownFault, ...] = ()
     family: str = ""
     aliases: tuple[str, ...] = ()
+    tracing: Tracing = Tracing()
     source_text: str = field(repr=False, default="")
 
     @property

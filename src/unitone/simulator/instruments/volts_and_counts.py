@@ -17,6 +17,8 @@ from unitone.simulator.transmitter import SIDE
 from unitone.words import tr
 
 _TIMEBASE_PPM = 0.05
+#: A row of the voltage table.
+POINT = "stage.voltage"
 
 
 class Voltmeter(Instrument):
@@ -24,8 +26,10 @@ class Voltmeter(Instrument):
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
-        return quantity_id in ("supply.rail", "supply.voltage") or (
-            quantity_id == "vco.tuning_voltage" and bool(self.physics.vco)
+        return (
+            quantity_id in ("supply.rail", "supply.voltage")
+            or (quantity_id == "vco.tuning_voltage" and bool(self.physics.vco))
+            or (quantity_id == POINT and bool(self.physics.circuit))
         )
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
@@ -40,6 +44,11 @@ class Voltmeter(Instrument):
         self.wiring.wait(seconds)
         if quantity_id == "vco.tuning_voltage":
             volts = self.radio.vco_volts(self.wiring.place(conditions))
+        elif quantity_id == POINT:
+            row = next((v for v in self.radio.sheet.voltages if v.id == conditions.test_point), None)
+            if row is None:
+                raise BenchError(tr("The voltage table has no row “{row_id}”.", row_id=conditions.test_point or ""))
+            volts = self.radio.point_volts(row)
         elif quantity_id == "supply.rail":
             volts = self.radio.rail_volts(conditions.test_point or "")
         else:

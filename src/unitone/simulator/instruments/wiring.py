@@ -78,8 +78,9 @@ class Wiring:
         """What the receiver gives for so long. Raises BenchError where the reading was broken off."""
         self._pass(seconds)
         return self.radio.receive(
-            seconds, self.channel(conditions), signal, panel, self.clock, conditions.band, conditions.mode, pulses
-        )
+            seconds, self.channel(conditions), signal, panel, self.clock, conditions.band, conditions.mode, pulses,
+            conditions.inject or "",
+        )  # fmt: skip
 
     def emit(self, seconds: float, conditions: Conditions, microphone_mv: float, tone: float) -> list[Component]:
         """What the transmitter gives out of its socket for so long, keyed. Raises BenchError where the reading was broken off."""

@@ -1,0 +1,90 @@
+"""Faults at the stages of a simulated radio: which there are, what each stage loses by one, and what stands at the pins then.
+
+A fault is named ``R52:open``: a part of a circuit and how it failed; or ``if1:dead``, a stage that the physics file gives no circuit.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+from unitone.errors import BenchError
+from unitone.sheet.model.sheet import Voltage
+from unitone.simulator.operating_point import Circuit, OperatingPoint, State, lost_db, part_faults
+from unitone.simulator.physics import PhysicsFile
+from unitone.words import tr
+
+#: A stage without a circuit loses so much when it is dead or weak (dB).
+_WHOLE: dict[State, float] = {"dead": 120.0, "weak": 26.0}
+#: A part that costs less than this is no fault that a tracer could find (dB).
+_LEAST_DB = 10.0
+
+
+@dataclass(frozen=True)
+class StageFault:
+    """One fault: the part (or stage) and how it failed, the stage that loses, and how much (dB)."""
+
+    part: str
+    state: State
+    stage: str
+    lost_db: float
+
+    @property
+    def id(self) -> str:
+        """As it is named."""
+        return f"{self.part}:{self.state}"
+
+
+def traced_stages(physics: PhysicsFile) -> tuple[str, ...]:
+    """The sheet's stages that the receiver's chain is made of, in order."""
+    rx = physics.receive
+    if rx is None:
+        return ()
+    return tuple(dict.fromkeys(s for s in (*(x.stage for x in rx.stage), rx.audio.stage) if s))
+
+
+@lru_cache(maxsize=64)
+def _of_circuits(circuits: tuple[str, ...]) -> tuple[StageFault, ...]:
+    found = []
+    for text in circuits:
+        circuit = Circuit.model_validate_json(text)
+        for part, state in part_faults(circuit):
+            try:
+                lost = lost_db(circuit, {part: state})
+            except BenchError:
+                continue
+            if lost >= _LEAST_DB:
+                found.append(StageFault(part, state, circuit.feeds or circuit.stage, lost))
+    return tuple(found)
+
+
+def stage_faults(physics: PhysicsFile) -> tuple[StageFault, ...]:
+    """Every fault at a stage of the receiver that a tracer can find."""
+    found = list(_of_circuits(tuple(c.model_dump_json() for c in physics.circuit)))
+    covered = {c.feeds or c.stage for c in physics.circuit}
+    for stage in traced_stages(physics):
+        if stage not in covered:
+            found += [StageFault(stage, state, stage, db) for state, db in _WHOLE.items()]
+    return tuple(found)
+
+
+def stage_fault(physics: PhysicsFile, name: str) -> StageFault:
+    """The fault of that name. Raises BenchError for one that the radio cannot have."""
+    found = next((f for f in stage_faults(physics) if f.id == name), None)
+    if found is None:
+        raise BenchError(
+            tr("fault {name}: the simulated radio has no such part, or it cannot fail like that.", name=name)
+        )
+    return found
+
+
+def volts_at(physics: PhysicsFile, row: Voltage, fault: StageFault | None) -> float | None:
+    """What stands at a row of the voltage table (V); None where no circuit of the physics file has that point."""
+    for circuit in physics.circuit:
+        at_pin = circuit.nodes.get(row.electrode) if row.device and row.device == circuit.device else None
+        node = circuit.points.get(row.id) or at_pin
+        if node is not None:
+            own = {p.id for p in circuit.part} | {circuit.device}
+            faults = {fault.part: fault.state} if fault is not None and fault.part in own else {}
+            return OperatingPoint(circuit, faults).volts[node]
+    return None
