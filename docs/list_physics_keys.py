@@ -13,7 +13,7 @@ from typing import Any
 from pydantic import WithJsonSchema
 from pydantic.fields import FieldInfo
 
-from unitone.simulator import physics, receive_physics
+from unitone.simulator import operating_point, physics, receive_physics
 from unitone.simulator.physics_keys import Part
 
 PAGE = Path(__file__).resolve().parent / "physics.md"
@@ -33,6 +33,7 @@ TABLES: tuple[tuple[str, type[Part]], ...] = (
     ("[transmit.alc]", physics.Levelling), ("[transmit.meter]", physics.OwnMeter), ("[transmit.processor]", physics.Processor),
     ("[transmit.am]", physics.AmModulator), ("[transmit.balance]", physics.Balance), ("[draw]", physics.Draw),
     ("[aerial]", physics.Aerial), ("[bias]", physics.Bias), ("[[meter]]", physics.MeterMovement), ("[fault.ID]", physics.Fault),
+    ("[[circuit]]", operating_point.Circuit), ("[[circuit.part]]", operating_point.CircuitPart),
 )  # fmt: skip
 _PLAIN = {float: "number", int: "whole number", str: "text", bool: "true or false"}
 

@@ -324,7 +324,7 @@ def robot(
         ),
     ] = "",
     task: Annotated[
-        str, typer.Option("--task", help="align, frequency, transmit, adjuster, sweep or by-hand")
+        str, typer.Option("--task", help="align, frequency, transmit, trace, adjuster, sweep or by-hand")
     ] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many simulated radios.")] = 5,
     seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
@@ -332,7 +332,8 @@ def robot(
         str,
         typer.Option(
             "--fault",
-            help="one of the simulated radio's faults, any, or none; adjuster: normal, no-peak, dead, too-strong, broken, two-peaks, any",
+            help="one of the simulated radio's faults, any, or none; trace: a part and how it failed, such as R52:open; adjuster: normal, "
+            "no-peak, dead, too-strong, broken, two-peaks, any",
         ),
     ] = "none",
     workers: Annotated[int, typer.Option("--workers", min=1, help="Processes.")] = max(1, os.cpu_count() or 1),
@@ -344,6 +345,7 @@ def robot(
     from unitone.robot.one_coil import classes_of, run_adjuster_trial
     from unitone.robot.sweep import run_sweep_trial
     from unitone.robot.sweep_side import run_side_trial
+    from unitone.robot.trace import run_trace_trial
     from unitone.robot.transmit_side import run_transmit_trial
     from unitone.robot.whole_radios import run_trial
 
@@ -365,8 +367,11 @@ def robot(
         report = run_side_trial(sheet, sets, seed, workers) if sheet else run_sweep_trial(sets, seed, workers)
         _tell_sweeps(report, as_json)
         return
-    if task not in runs:
-        known = ", ".join((*runs, "adjuster", "sweep"))
+    if task == "trace" and sheet:
+        _tell_traces(run_trace_trial(sheet, sets, seed, workers, fault), as_json)
+        return
+    if task not in runs and task != "trace":
+        known = ", ".join((*runs, "trace", "adjuster", "sweep"))
         raise EntryError(f"“{task}”: this version's robot knows the tasks {known}.")
     if not sheet:
         raise EntryError("Which radio? Name a sheet: unitone sheet list shows them.")
@@ -396,6 +401,20 @@ def robot(
         print(f"{name}: named in {told['named']} of {told['sets']}")
     for problem in report["problems"]:
         print(f"seed {problem['seed']}: {'; '.join(problem['what'])}")
+
+
+def _tell_traces(report: dict[str, Any], as_json: bool) -> None:
+    if as_json:
+        _print(report)
+        return
+    cost = report["cost"]
+    print(
+        f"stage: right {report['right']:.1%}, sure {report['sure']:.1%}, {report['tests_per_set']} tests; trouble {cost['this']}, "
+        f"bisection {cost['bisection']}, walk {cost['walk']}"
+    )
+    print(
+        f"part: first {report['part_first']:.1%}, in three {report['part_in_three']:.1%}; recovered {report['recovered']:.1%}"
+    )
 
 
 def _tell_sweeps(report: dict[str, Any], as_json: bool) -> None:

@@ -68,6 +68,12 @@ def _found(state: JobState, step: Step) -> str:
     return tr("{title}: {way}", title=step.title, way=ways.most_common(1)[0][0])
 
 
+def causes(state: JobState) -> list[str]:
+    """The parts that were replaced, or named as the cause: what a later job on this model looks at first."""
+    named = [t.suspected for t in state.tried if t.outcome == "the cause"]
+    return list(dict.fromkeys([*(p.part for p in state.shop.parts), *named]))
+
+
 def recurring(jobs: Sequence[Sequence[str]]) -> list[tuple[str, int]]:
     """What came up in several of these jobs, with how often, the most frequent first; each job's ``facts`` are given."""
     counted = Counter(fact for one in jobs for fact in dict.fromkeys(one))

@@ -19,6 +19,7 @@ from unitone.job.entries.notes import Damaged
 from unitone.job.entries.readings import Reading
 from unitone.job.records import Judged, Logged, Loose, Sweep, Touch, Tried, Turn, Variant
 from unitone.job.shop import Finding, Shop
+from unitone.job.tracing import Check, Watch
 from unitone.job.trial import Trial
 from unitone.sheet.conventions.questions import Choice, apply, choices
 from unitone.sheet.model.sheet import Conditions, Sheet, Step
@@ -70,6 +71,10 @@ class JobState:
     variants: list[Variant] = field(default_factory=list)
     tried: list[Tried] = field(default_factory=list)
     loose: dict[str, Loose] = field(default_factory=dict)
+    #: Tracing: what was checked, what was watched, and what a noise hunt's questions were answered with.
+    checks: list[Check] = field(default_factory=list)
+    watches: list[Watch] = field(default_factory=list)
+    noise: dict[str, bool] = field(default_factory=dict)
     positions: dict[str, int] = field(default_factory=dict)
     #: Where the stops of an adjuster were felt (millidegrees from found): anticlockwise, clockwise.
     stops: dict[str, tuple[int | None, int | None]] = field(default_factory=dict)

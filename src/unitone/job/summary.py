@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from unitone.job.history import facts
+from unitone.job.history import causes, facts
 from unitone.job.records import Logged
 from unitone.job.shop import Finding
 from unitone.job.state import JobState
@@ -55,6 +55,7 @@ def _summary(state: JobState) -> dict[str, Any]:
         "why": state.status[1],
         "variant": standing_variant(state),
         "facts": facts(state),
+        "causes": causes(state),
         "findings": [
             {"look": f.look, "words": f.words or f.done, "item": titles.get(f.item, f.item), "on": list(f.on)}
             for f in _last(state)[:_SHORT]

@@ -37,6 +37,7 @@ from unitone.job.verdicts import Verdict, blockers, inside, verdict
 from unitone.quantities.entry import EXPECTED
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.session._growing import Growing
+from unitone.session._tracing import Tracing
 from unitone.session.measuring import Measuring, my_bench
 from unitone.session.own_sheets import library_of
 from unitone.session.workshop import Workshop
@@ -143,6 +144,7 @@ class Session:
         self.measuring = Measuring(self)
         self.workshop = Workshop(self)
         self.growing = Growing(self)
+        self.tracing = Tracing(self)
 
     @property
     def sheet(self) -> Sheet:
@@ -452,6 +454,8 @@ class Session:
         if working:
             self.start_work()
         self.append(Touched(name.strip(), words.strip() or title, taken))
+        if isinstance(self.bench, SimulatedBench):
+            self.bench.radio.refit(name.strip())
 
     def judge(self, verdict_word: Verdict, reason: str) -> None:
         """Accept the step at hand although it is out, or put it aside as not applicable, with the reason.
@@ -640,5 +644,7 @@ def _bench_for(state: JobState, opening: Entry) -> Bench:
     for name, moved in state.positions.items():
         if name in bench.radio.mechanics.moved_mdeg:
             bench.radio.mechanics.moved_mdeg[name] = moved
+    for touch in state.touches:
+        bench.radio.refit(touch.name)
     bench.damaged |= state.damaged
     return bench

@@ -70,7 +70,7 @@ def circuit_problems(circuits: list[Circuit], rx: Receive | None, sheet: Sheet) 
     named: list[tuple[Place, str]] = []
     if rx is not None:
         named += [(("receive", "stage", n, "stage"), s.stage) for n, s in enumerate(rx.stage)]
-        named.append((("receive", "audio", "stage"), rx.audio.stage))
+        named += [(("receive", "audio", "stage"), rx.audio.stage), (("receive", "detector_stage"), rx.detector_stage)]
     found: list[tuple[Place, str]] = []
     for n, circuit in enumerate(circuits):
         named += [(("circuit", n, "stage"), circuit.stage), (("circuit", n, "feeds"), circuit.feeds)]

@@ -33,6 +33,8 @@ _FIELD_DB = 40.0
 _LEAKS_THROUGH = 0.05
 #: A signal nearer than this to the edge of the simulated band is not heard.
 _EDGE_HZ = 1500.0
+#: A dry joint that is moved goes in so many cases, for so long (s); it goes by itself so often (a second).
+_GOES, _OUT_S, _BY_ITSELF = 0.9, (0.4, 1.4), 0.01
 #: Out of lock the carrier sits this far off.
 UNLOCKED_HZ = 31_000.0
 
@@ -120,17 +122,31 @@ class SimulatedRadio:
             else Transmitter(physics.transmit, self.mechanics, stream(seed, "send-noise"))
         )
         self._squelch_open = False
+        self._joints = stream(seed, "joints")
+        self._out_until = 0.0
         #: The final is gone: it draws nothing and lets next to nothing through.
         self.broken = False
 
-    def _lose(self) -> None:
-        """What each stage loses on this specimen."""
+    def wiggle(self, part: str, bench_seconds: float) -> None:
+        """A part, its plug or its joint is moved: one that comes and goes mostly goes."""
+        fault = self.part_fault
+        if fault is not None and fault.comes_and_goes and part == fault.part and self._joints.random() < _GOES:
+            self._out_until = bench_seconds + float(self._joints.uniform(*_OUT_S))
+
+    def _is_out(self, bench_seconds: float, seconds: float) -> bool:
+        """Is the joint that comes and goes out? Now and then it goes by itself."""
+        if self._joints.random() < _BY_ITSELF * seconds:
+            self._out_until = bench_seconds + float(self._joints.uniform(*_OUT_S))
+        return bench_seconds < self._out_until
+
+    def _lose(self, is_out: bool = False) -> None:
+        """What each stage loses on this specimen; a joint that comes and goes only while it ``is_out``."""
         rx = self.receiver
         gains = stream(self.seed, "gains")
         spread = rx.physics.gain_spread
         rx.lost_db = {s: spread * float(gains.standard_normal()) for s in traced_stages(self.physics) if spread}
         fault = self.part_fault
-        if fault is not None:
+        if fault is not None and (is_out or not fault.comes_and_goes):
             rx.lost_db[fault.stage] = rx.lost_db.get(fault.stage, 0.0) + fault.lost_db
 
     def refit(self, part: str) -> bool:
@@ -306,6 +322,8 @@ class SimulatedRadio:
     ) -> Received:  # fmt: skip
         """Run the receiver for ``seconds``: audio volts at 24 kHz, meter needle, squelch and AVC volts. ``inject``: the stage whose
         input the signal is fed into, at that stage's own frequency, where it is not the aerial socket."""
+        if self.part_fault is not None and self.part_fault.comes_and_goes:
+            self._lose(self._is_out(bench_seconds, seconds))
         carrier = float(self.sheet.carrier_hz(channel, band))
         offset, start, fed_in = 0.0, 0, None
         audio_stage = self.receiver.physics.audio.stage

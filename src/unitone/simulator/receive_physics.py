@@ -182,6 +182,9 @@ class Receive(Part):
     knee: Level = -130.0
     #: How far the gains of specimens differ, stage by stage (dB, standard).
     gain_spread: Decibels = Field(default=0.0, ge=0, le=10)
+    #: The sheet's stage that the detector is, behind the S-meter's tap, and what a generator loses at its input.
+    detector_stage: str = ""
+    detector_probe_loss: Decibels = Field(default=0.0, ge=-60, le=100)
     detector: Detector | None = None
     am: AmDetector | None = None
     ssb: bool = False

@@ -143,6 +143,8 @@ class Receiver:
     def first_of(self, stage: str, mode: str) -> int:
         """Where in the chain the sheet's stage begins in that mode. Raises BenchError for a stage that the chain does not have."""
         found = next((n for n, s in enumerate(self.physics.stage) if s.stage == stage and s.serves(mode)), None)
+        if stage == self.physics.detector_stage:
+            found = len(self.physics.stage)
         if found is None:
             raise BenchError(tr("The simulated radio has no stage {stage!r} to inject at.", stage=stage))
         return found
@@ -176,6 +178,8 @@ class Receiver:
             through = np.abs(response) ** 2
             noise = noise * through + KT0 * (1.0 - np.minimum(through, 1.0))
             gain = gain * response
+        if start == len(self.physics.stage):
+            gain = np.full(hz.size, 10.0 ** (-self.physics.detector_probe_loss / 20.0), np.complex128)
         aligned = self._aligned_power_gain(mode)
         return Chain(hz, gain / math.sqrt(aligned), noise / aligned)
 
@@ -294,6 +298,11 @@ class Receiver:
 
     def detect(self, y: C64, mode: str) -> F32:
         """What the detector of that mode gives: Hz of deviation (FM), or the envelope or product in √W, aerial-referred."""
+        found = self._detected(y, mode)
+        lost = self.lost_db.get(self.physics.detector_stage, 0.0) if self.physics.detector_stage else 0.0
+        return np.asarray(found * np.float32(10.0 ** (-lost / 20.0)), np.float32) if lost else found
+
+    def _detected(self, y: C64, mode: str) -> F32:
         if mode == "fm":
             return self._fm_detector().detect(y)
         controlled = self._controlled(y)

@@ -5,7 +5,7 @@ A fault is named ``R52:open``: a part of a circuit and how it failed; or ``if1:d
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from unitone.errors import BenchError
@@ -28,11 +28,13 @@ class StageFault:
     state: State
     stage: str
     lost_db: float
+    #: A dry joint: it comes and goes, and mostly goes when it is moved.
+    comes_and_goes: bool = False
 
     @property
     def id(self) -> str:
         """As it is named."""
-        return f"{self.part}:{self.state}"
+        return f"{self.part}:{'dry' if self.comes_and_goes else self.state}"
 
 
 def traced_stages(physics: PhysicsFile) -> tuple[str, ...]:
@@ -40,7 +42,7 @@ def traced_stages(physics: PhysicsFile) -> tuple[str, ...]:
     rx = physics.receive
     if rx is None:
         return ()
-    return tuple(dict.fromkeys(s for s in (*(x.stage for x in rx.stage), rx.audio.stage) if s))
+    return tuple(dict.fromkeys(s for s in (*(x.stage for x in rx.stage), rx.detector_stage, rx.audio.stage) if s))
 
 
 @lru_cache(maxsize=64)
@@ -68,14 +70,25 @@ def stage_faults(physics: PhysicsFile) -> tuple[StageFault, ...]:
     return tuple(found)
 
 
+def dry_joints(physics: PhysicsFile) -> tuple[StageFault, ...]:
+    """Every part whose joint may come and go."""
+    return tuple(replace(f, comes_and_goes=True) for f in stage_faults(physics) if f.state == "open")
+
+
 def stage_fault(physics: PhysicsFile, name: str) -> StageFault:
     """The fault of that name. Raises BenchError for one that the radio cannot have."""
-    found = next((f for f in stage_faults(physics) if f.id == name), None)
+    found = next((f for f in (*stage_faults(physics), *dry_joints(physics)) if f.id == name), None)
     if found is None:
         raise BenchError(
             tr("fault {name}: the simulated radio has no such part, or it cannot fail like that.", name=name)
         )
     return found
+
+
+def signal_runs(physics: PhysicsFile, stage: str, fault: StageFault | None) -> bool:
+    """Does the oscillator of that stage run? One that has lost most of its slope has stopped."""
+    own = {x for c in physics.circuit if c.stage == stage for x in (c.device, *(p.id for p in c.part))}
+    return fault is None or fault.part not in own or fault.lost_db < _LEAST_DB
 
 
 def volts_at(physics: PhysicsFile, row: Voltage, fault: StageFault | None) -> float | None:
@@ -85,6 +98,9 @@ def volts_at(physics: PhysicsFile, row: Voltage, fault: StageFault | None) -> fl
         node = circuit.points.get(row.id) or at_pin
         if node is not None:
             own = {p.id for p in circuit.part} | {circuit.device}
-            faults = {fault.part: fault.state} if fault is not None and fault.part in own else {}
+            steady = fault is not None and not fault.comes_and_goes
+            faults: dict[str, State] = (
+                {fault.part: fault.state} if fault is not None and steady and fault.part in own else {}
+            )
             return OperatingPoint(circuit, faults).volts[node]
     return None

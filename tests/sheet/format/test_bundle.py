@@ -20,7 +20,14 @@ from unitone.sheet.format.pictures import check_picture, read_picture
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import Library, check_file, find, open_file, slug
 
-SHIPPED = ["ostrel-curlew-5", "ostrel-mallard-6", "ostrel-tarn-40", "ostrel-teal-6", "ostrel-weir-40-am"]
+SHIPPED = [
+    "corvane-heron-3",
+    "ostrel-curlew-5",
+    "ostrel-mallard-6",
+    "ostrel-tarn-40",
+    "ostrel-teal-6",
+    "ostrel-weir-40-am",
+]
 
 TEXT = find("ostrel-tarn-40").read_text(encoding="utf-8")
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">{}</svg>'

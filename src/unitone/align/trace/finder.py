@@ -27,7 +27,8 @@ from unitone.errors import EntryError
 from unitone.words import tr
 
 Floats = NDArray[np.float64]
-Way = Literal["inject", "volts", "look", "signal"]
+Way = Literal["inject", "volts", "look", "signal", "parts"]
+#: What can be asked for; ``parts`` is only told: every part of a stage was checked.
 WAYS: tuple[Way, ...] = ("inject", "volts", "look", "signal")
 
 #: How far a level that the sheet expects lies off on this specimen (dB, standard), and how well a level is read.
@@ -46,7 +47,10 @@ _BIN_DB = 4.0
 _BINS = np.arange(-14.0, 74.0, _BIN_DB)
 #: Of bad stages so many show it in their voltages, or to the eye; of good ones so many seem to.
 #: A signal that is not there at a stage's own point says the same as much as volts do: an oscillator's is one of its faults.
-_SHOWS: Mapping[Way, tuple[float, float]] = {"volts": (0.75, 0.05), "look": (0.35, 0.03), "signal": (0.3, 0.02)}
+_SHOWS: Mapping[Way, tuple[float, float]] = {
+    "volts": (0.75, 0.05), "look": (0.35, 0.03), "signal": (0.3, 0.02),
+    "parts": (0.98, 0.02),
+}  # fmt: skip
 #: From here on a stage is named without further tests.
 SURE = 0.95
 
@@ -185,6 +189,11 @@ class Finder:
     def nothing_wrong(self) -> float:
         """How likely the chain is sound."""
         return float(self.weights[0])
+
+    @property
+    def two_faults(self) -> float:
+        """How likely two stages are bad."""
+        return float(self.weights[self.bad.sum(axis=1) > 1].sum())
 
     @property
     def breaks(self) -> Floats:

@@ -27,6 +27,7 @@ from unitone.present.bench.eyes import height
 from unitone.present.bench.figures import figure_of
 from unitone.present.bench.sweeping import Sweeping
 from unitone.present.card.card_view import take_card
+from unitone.present.trace.trace_view import take_trace
 from unitone.session.session import Session
 from unitone.store.logbook import Logbook
 from unitone.words import tr
@@ -57,8 +58,9 @@ class BenchWorker(QObject):
     """Runs one session at a time."""
 
     changed = pyqtSignal(object)
-    #: The picture of the job's card, while somebody looks at it.
+    #: The picture of the job's card, or of its trace, while somebody looks at it.
     card = pyqtSignal(object)
+    trace = pyqtSignal(object)
     #: A job's picture in the list was brought up to date.
     kept = pyqtSignal(str)
     live = pyqtSignal(object)
@@ -83,6 +85,9 @@ class BenchWorker(QObject):
         self._view: BenchView | None = None
         self._live_wanted = True
         self._card_wanted = False
+        self._trace_wanted = False
+        #: The stage that is looked at in the trace, how many better tests were put aside, and whether it is walked in order.
+        self._traced: tuple[str, int, bool] = ("", 0, False)
         self._listening = False
         self._deaf_words = ""
         self._generation = 0
@@ -170,6 +175,24 @@ class BenchWorker(QObject):
             self._show()
 
         self._queue.put(switch)
+
+    def show_trace(self, wanted: bool) -> None:
+        """Give pictures of the job's trace instead of the Bench (or the Bench again)."""
+
+        def switch() -> None:
+            self._trace_wanted = wanted
+            self._show()
+
+        self._queue.put(switch)
+
+    def look_at(self, stage: str, other: int, walk: bool) -> None:
+        """Which stage of the trace is looked at, how many better tests are put aside, whether it is walked in order."""
+
+        def look() -> None:
+            self._traced = (stage, other, walk)
+            self._show()
+
+        self._queue.put(look)
 
     def stop(self) -> None:
         """End the thread; everything that was sent before is done first."""
@@ -274,6 +297,8 @@ class BenchWorker(QObject):
         if position is not None:
             self._session.check_position(position)
         before = self._session.state.seq
+        # What was put aside, or looked at, counts for the picture that it was chosen in.
+        self._traced = ("", 0, self._traced[2])
         at = self._session.state.at
         command(self._session)
         if self._session.state.at != at:
@@ -382,4 +407,7 @@ class BenchWorker(QObject):
             self.card.emit((self._generation, take_card(self._session)))
             return
         self._view = take_view(self._session, self._selected)
+        if self._trace_wanted:
+            self.trace.emit((self._generation, take_trace(self._session, *self._traced)))
+            return
         self.changed.emit((self._generation, self._view))

@@ -19,6 +19,7 @@ from unitone.job.entries.notes import Damaged, Loosened, Noted, Tied, Tried, Voi
 from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
+from unitone.job.entries.tracing import Checked, Intermittent, NoiseAnswered
 from unitone.job.entries.trials import TrialMoved
 from unitone.job.entries.workshop import (
     CapacitorMeasured,
@@ -41,6 +42,7 @@ Said = (
     | Reading | Turned | Swept | Touched | TrialMoved
     | Noted | Voided | Tried | Loosened | Tied | Damaged
     | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold | PageWanted
+    | Checked | Intermittent | NoiseAnswered
 )  # fmt: skip
 
 #: Every kind by its name on disk.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import assert_never
 
+from unitone.align.trace.ladder import not_heard
 from unitone.job.entries import Entry
 from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Repaired, SetUp
 from unitone.job.entries.hands import Swept, Touched, Turned
@@ -11,6 +12,7 @@ from unitone.job.entries.notes import Damaged, Loosened, Noted, Tied, Tried, Voi
 from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
+from unitone.job.entries.tracing import Checked, Intermittent, NoiseAnswered
 from unitone.job.entries.trials import TrialMoved
 from unitone.job.entries.workshop import (
     CapacitorMeasured,
@@ -29,7 +31,7 @@ from unitone.present.bench.figures import figure_of
 from unitone.present.bench.sentences import position_text
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import microvolts, number
-from unitone.words import N_, tr
+from unitone.words import N_, tr, tr_n
 
 #: So many cells are shown, and so many letters of words stand in one.
 _CELLS, _LETTERS = 24, 24
@@ -38,6 +40,10 @@ _OUTCOMES = {
     "in-spec": N_("in spec"), "peaked": N_("peaked"), "set": N_("set"), "at-stop": N_("at its stop"), "dead": N_("no effect"),
     "out-of-range": N_("out of range"), "no-convergence": N_("does not settle"), "nothing-to-adjust": N_("nothing to adjust"),
     "judged": N_("judged"), "even": N_("even"),
+}  # fmt: skip
+#: How something was checked while tracing, in a word.
+CHECK_WAYS = {
+    "look": N_("look"), "flex": N_("flex"), "signal": N_("signal"), "ohms": N_("power off"), "substitute": N_("substitute"),
 }  # fmt: skip
 #: So many entries are looked at for them: some say nothing to a person.
 _LOOKED_AT = 60
@@ -65,7 +71,7 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
     said = entry.said
     match said:
         case Reading():
-            return _reading(said)
+            return _reading(state, said)
         case Turned():
             return _turn(state, said)
         case Swept():
@@ -111,13 +117,21 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
         ):  # fmt: skip
             what, value = _workshop(said)
             return what[:_LETTERS], value[:_LETTERS]
+        case Checked():
+            return f"{_stage(state, said.stage) if not said.part else said.part}, {tr(CHECK_WAYS[said.way])}"[
+                :_LETTERS
+            ], (tr("wrong") if said.wrong else tr("fine"))
+        case Intermittent():
+            return tr("watched"), tr_n("{n} drop-out", "{n} drop-outs", len(said.drops))
+        case NoiseAnswered():
+            return tr("noise"), tr("yes") if said.yes else tr("no")
         case Opened() | KitSet() | InstrumentsSet() | SetUp() | PhaseBegun() | WentTo():
             return None
         case _:
             assert_never(said)
 
 
-def _reading(reading: Reading) -> tuple[str, str]:
+def _reading(state: JobState, reading: Reading) -> tuple[str, str]:
     figure, unit = figure_of(reading)
     q = quantity(reading.quantity_id)
     if q.kind == "level" and reading.value is not None and not reading.word:
@@ -129,9 +143,21 @@ def _reading(reading: Reading) -> tuple[str, str]:
             figure, unit = number(reading.value / 1e6, 6), "MHz"
     unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
     name = f"{_short(q.id)} {reading.conditions.place}".strip()
+    if reading.conditions.inject:
+        at = next((s.inject.at for s in state.sheet.stages if s.id == reading.conditions.inject and s.inject), "")
+        return tr("inject {at}", at=at)[:_LETTERS], tr("not heard") if not_heard(
+            reading
+        ) else f"{figure} {unit}".strip()
+    if q.id == "stage.voltage":
+        row = next((v for v in state.sheet.voltages if v.id == reading.conditions.test_point), None)
+        name = row.title[:_LETTERS] if row is not None else name
     if q.id == "rx.led_lights":
         name = reading.conditions.test_point or name
     return name, f"{figure} {unit}".strip()
+
+
+def _stage(state: JobState, identifier: str) -> str:
+    return next((s.title for s in state.sheet.stages if s.id == identifier), identifier)
 
 
 def describe_sweep(ended: str, gained_db: float) -> str:
@@ -198,6 +224,6 @@ def _short(quantity_id: str) -> str:
         "rx.scope_height": "scope", "rx.hum": "hum", "rx.tone_frequency": "tone", "rx.needle": "needle", "rx.attenuation": "atten.",
         "rx.agc_voltage": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
         "rx.squelch_closes": "closes", "rx.agc_rise": "rise", "rx.selectivity": "select.", "rx.blanker": "blanker", "rx.quieting": "quiet.",
-        "rx.loudness": "ear", "stage.voltage": "volts",
+        "rx.loudness": "ear", "stage.voltage": "volts", "rx.injection": "injected",
     }  # fmt: skip
     return tr(names.get(quantity_id, quantity_id))

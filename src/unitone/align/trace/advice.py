@@ -1,0 +1,91 @@
+"""What to do next while tracing: a move, from the search, the voltages and the parts; the sentence is made from it (``present/trace``)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from unitone.align.trace.finder import Finder, Test, Way
+from unitone.align.trace.ladder import Rung, finder, ladder, repaired_at
+from unitone.align.trace.parts import SuspectPart, suspect_parts
+from unitone.job.state import JobState
+
+Act = Literal["inject", "volts", "look", "signal", "part", "whole", "stuck", "nothing"]
+#: A part that fits no better than this among the rest is not named as the cause yet, only looked at.
+_WORTH_NAMING = 0.02
+
+
+@dataclass(frozen=True)
+class TraceMove:
+    """One move: what to do at which stage; the part to check; why it is this one (bits it tells, or how likely)."""
+
+    act: Act
+    stage: str = ""
+    part: str = ""
+    bits: float = 0.0
+
+
+@dataclass(frozen=True)
+class Trace:
+    """A trace as it stands: the ladder, the search, where the fault is once that is known, the parts there, and the moves, best first."""
+
+    rungs: tuple[Rung, ...]
+    search: Finder | None
+    found: str
+    parts: tuple[SuspectPart, ...]
+    moves: tuple[TraceMove, ...]
+
+    @property
+    def move(self) -> TraceMove:
+        """The move that the coach asks for."""
+        return self.moves[0]
+
+
+def trace(state: JobState, earlier: Mapping[str, int] | None = None, walk: bool = False) -> Trace:
+    """The trace of a job; ``walk``: injections in order, from the loudspeaker back, instead of the test that tells most."""
+    rungs = ladder(state)
+    if len(rungs) < 2:
+        return Trace(rungs, None, "", (), (TraceMove("nothing"),))
+    search = finder(state, rungs, earlier)
+    sure = search.sure
+    found = search.found if sure else ""
+    if sure and not found:
+        return Trace(rungs, search, "", (), (TraceMove("whole"),))
+    if found:
+        rung = next(r for r in rungs if r.stage.id == found)
+        parts = suspect_parts(state, rung.rows, [found, *(b.id for b in rung.beside)])
+        return Trace(rungs, search, found, parts, _at_the_break(state, rung, parts))
+    tests = search.tests()
+    moves = [TraceMove(_ACTS[t.way], t.stage, bits=t.bits) for t in _ordered(tests, rungs, walk) if t.bits > 1e-3]
+    if not moves:
+        moves = [TraceMove("stuck")]
+    # After a repair nothing is left that points anywhere: the first and the last rung say whether it is whole.
+    if repaired_at(state) and not any(r.is_tested for r in rungs):
+        moves.sort(key=lambda m: not (m.act == "inject" and m.stage == rungs[0].stage.id))
+    return Trace(rungs, search, "", (), tuple(moves))
+
+
+_ACTS: dict[Way, Act] = {"inject": "inject", "volts": "volts", "look": "look", "signal": "signal"}
+
+
+def _ordered(tests: Sequence[Test], rungs: Sequence[Rung], walk: bool) -> list[Test]:
+    if not walk:
+        return list(tests)
+    order = [r.stage.id for r in rungs]
+    injected = sorted((t for t in tests if t.way == "inject"), key=lambda t: -order.index(t.stage))
+    return [*injected, *(t for t in tests if t.way != "inject")]
+
+
+def _at_the_break(state: JobState, rung: Rung, parts: Sequence[SuspectPart]) -> tuple[TraceMove, ...]:
+    """At the stage: its voltages, an oscillator's signal, a look, then its parts in their order."""
+    of = rung.stage.id
+    moves: list[TraceMove] = []
+    if any(r.row.is_known and r.now is None for r in rung.rows):
+        moves.append(TraceMove("volts", of))
+    else:
+        left = [p for p in parts if not p.is_checked and p.probability > _WORTH_NAMING]
+        moves += [TraceMove("part", of, p.part.id) for p in left]
+    if not any(c.way in ("look", "flex") for c in rung.checks):
+        moves.append(TraceMove("look", of))
+    return tuple(moves) or (TraceMove("stuck", of),)

@@ -1,0 +1,263 @@
+"""The ladder of a job: its stages from the aerial to the loudspeaker, where and at which frequency each is fed, and what was found there.
+
+It comes from the sheet's stage graph and the job's log alone. What was read before a repair does not count any more: the ladder is
+measured again.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from unitone.align.trace.finder import ChainStage, Finder, Told, Way
+from unitone.errors import EntryError, SheetError
+from unitone.job.entries.readings import Reading
+from unitone.job.records import Logged
+from unitone.job.state import JobState
+from unitone.job.tracing import Check
+from unitone.job.voltages import RowState, row_states
+from unitone.quantities.registry import FOUND_BY
+from unitone.sheet.model.injection import injected_hz
+from unitone.sheet.model.sheet import Conditions, Sheet, Stage
+from unitone.words import tr
+
+INJECTION, S_METER, AF = "rx.injection", "rx.s_meter", "rx.af_voltage"
+#: A generator without a told range gives so much more than is expected anywhere (dB).
+_MOST_DB = 60.0
+#: Within this of the expected level a stage is taken for sound, beyond it for weak (dB): specimens differ by four (standard).
+SOUND_DB = 10.0
+#: Passive circuits fail less often than those with a device; what was seen to be wrong, what the kind is known for, and every earlier
+#: job of this model that found its cause there, weigh more (common practice, no source).
+_PASSIVE, _SEEN, _KNOWN, _EARLIER = 0.4, 4.0, 2.0, 1.0
+#: The trouble of a test, where a point on the board for a generator is 1: the aerial socket, a pin that carries high voltage, each
+#: row of a voltage table and the set-up for it, a look, a scope or counter at a test point.
+_SOCKET, _LIVE, _ROW, _METER, _LOOK, _SCOPE = 0.6, 1.3, 0.15, 0.4, 0.5, 0.8
+#: Above this a pin is high voltage (V DC; common practice, no source: the usual limit of touch voltage is 60 V).
+HIGH_V = 60.0
+
+
+@dataclass(frozen=True)
+class Rung:
+    """One stage of the ladder: where its generator is tuned (Hz, None where the sheet does not say), what feeds it from the side, and
+    what stands of it: the level that was enough, how much more than expected (dB), its voltages and checks."""
+
+    stage: Stage
+    conditions: Conditions
+    frequency_hz: float | None
+    beside: tuple[Stage, ...]
+    logged: Logged | None
+    excess_db: float | None
+    not_heard: bool
+    rows: tuple[RowState, ...]
+    checks: tuple[Check, ...]
+
+    @property
+    def is_tested(self) -> bool:
+        """Was a level found here, or no level enough?"""
+        return self.logged is not None
+
+    @property
+    def is_bad(self) -> bool:
+        """Does it need clearly more than it should?"""
+        return self.not_heard or (self.excess_db is not None and self.excess_db > SOUND_DB)
+
+    @property
+    def highest_v(self) -> float:
+        """The most that stands at the pins round this point (V DC): where the probe goes."""
+        return max([abs(self.stage.dc_v), *(abs(r.row.nominal) for r in self.rows)], default=0.0)
+
+
+def chain(sheet: Sheet) -> tuple[Stage, ...]:
+    """The stages that a generator can be carried along, from the aerial on."""
+    return tuple(s for s in sheet.stages if s.way == "receive" and s.inject is not None)
+
+
+def tap(sheet: Sheet) -> str:
+    """The stage behind which the S-meter takes its signal; empty for a sheet that does not say."""
+    ids = [s.id for s in chain(sheet)]
+    named = [name for s in sheet.stages if s.shows == S_METER for name in s.after if name in ids]
+    return max(named, key=ids.index, default="")
+
+
+def dial(state: JobState) -> Conditions:
+    """What the generator and the panel stand at while a stage is fed: as the first receive step that gives a tone asks, on the channel
+    that is set."""
+    steps = [s for s in state.sheet.steps if s.hook_up == "receive"]
+    with_tone = [s for s in steps if s.setting.tone_hz is not None]
+    base = (with_tone or steps)[0].setting if steps else Conditions()
+    here = state.set_up if state.set_up.way == "receive" and state.set_up.channel else base
+    names = state.sheet.plan.names
+    return Conditions(
+        "receive", here.channel or names[len(names) // 2], tone_hz=base.tone_hz or 1000.0, deviation_hz=base.deviation_hz,
+        panel=state.sheet.tracing.panel, band=here.band or base.band, mode=here.mode or base.mode, depth_pct=base.depth_pct,
+    )  # fmt: skip
+
+
+def repaired_at(state: JobState) -> int:
+    """The entry after which the ladder counts: the last part that was fitted or repaired in reach of it; 0 for none."""
+    return max((t.seq for t in state.touches if t.covers(INJECTION, Conditions("receive"))), default=0)
+
+
+def ladder(state: JobState) -> tuple[Rung, ...]:
+    """Every rung, from the aerial on; empty for a sheet that does not say where to inject."""
+    sheet, since, base = state.sheet, repaired_at(state), dial(state)
+    by_id = {s.id: s for s in sheet.stages}
+    main = chain(sheet)
+    ids = {s.id for s in main}
+    read: dict[str, Logged] = {}
+    for logged in state.read_of(INJECTION, since):
+        if logged.reading.conditions.inject:
+            read[logged.reading.conditions.inject] = logged
+    rows = row_states(state)
+    made = []
+    for stage in main:
+        beside = tuple(by_id[a] for a in stage.after if a not in ids)
+        own = {stage.id, *(b.id for b in beside)}
+        level = read.get(stage.id)
+        excess, silent = _excess(stage, level)
+        try:
+            hz = None if stage.inject is None else injected_hz(sheet, stage.inject, base)
+        except SheetError:
+            hz = None
+        made.append(
+            Rung(
+                stage, replace(base, inject=stage.id), hz, beside, level, excess, silent,
+                tuple(r for r in rows if r.row.stage in own and (r.now is None or r.now.seq > since)),
+                tuple(c for c in state.checks if c.stage in own and c.seq > since),
+            )
+        )  # fmt: skip
+    return tuple(made)
+
+
+def _excess(stage: Stage, logged: Logged | None) -> tuple[float | None, bool]:
+    if logged is None or stage.expect_dbm is None:
+        return None, False
+    value = logged.reading.value
+    if value is None or not_heard(logged.reading):
+        return None, True
+    return value - stage.expect_dbm, False
+
+
+def not_heard(reading: Reading) -> bool:
+    """Was no level enough?"""
+    return reading.value is None or reading.bound == ">"
+
+
+def told(state: JobState, rungs: Sequence[Rung]) -> tuple[Told, ...]:
+    """Everything that is known of the chain, as evidence."""
+    found = list(_symptoms(state, rungs))
+    for rung in rungs:
+        of = rung.stage.id
+        if rung.logged is not None and rung.stage.expect_dbm is not None:
+            most = _MOST_DB
+            if rung.logged.reading.bound == ">" and rung.logged.reading.value is not None:
+                most = rung.logged.reading.value - rung.stage.expect_dbm
+            found.append(Told(of, "inject", None if rung.not_heard else rung.excess_db, most))
+        judged = [r.verdict for r in rung.rows if r.verdict in ("in_spec", "low", "high")]
+        if any(v != "in_spec" for v in judged):
+            found.append(Told(of, "volts", wrong=True))
+        elif judged and len(judged) == len([r for r in rung.rows if r.row.is_known]):
+            found.append(Told(of, "volts"))
+        for way, ways in (("look", ("look", "flex")), ("signal", ("signal",))):
+            checks = [c for c in rung.checks if c.way in ways]
+            if checks:
+                found.append(Told(of, "look" if way == "look" else "signal", wrong=any(c.wrong for c in checks)))
+        parts = [c for c in rung.checks if c.part and c.way in ("ohms", "substitute")]
+        if parts:
+            own = {p.id for p in state.sheet.parts if p.stage in {of, *(b.id for b in rung.beside)}}
+            if any(c.wrong for c in parts):
+                found.append(Told(of, "parts", wrong=True))
+            elif own <= {c.part for c in parts}:
+                found.append(Told(of, "parts"))
+    return tuple(found)
+
+
+def _symptoms(state: JobState, rungs: Sequence[Rung]) -> list[Told]:
+    """What the readings of the steps say of the whole chain, as far as they still stand."""
+    if not rungs:
+        return []
+    first, found = rungs[0].stage.id, []
+    since = repaired_at(state)
+    meter = tap(state.sheet)
+    for step in state.sheet.steps:
+        logged = next(
+            (x for i in range(len(step.required)) if (x := state.latest.get((step.id, i))) and x.seq > since), None
+        )
+        if logged is None:
+            continue
+        reading, limit = logged.reading, step.limit
+        dead = reading.word == "nothing" or reading.bound == ">"
+        if step.quantity_id in FOUND_BY and limit.high is not None:
+            excess = None if dead or reading.value is None else max(reading.value - limit.high, 0.0)
+            if excess is None or excess > SOUND_DB:
+                found.append(Told(first, "inject", excess, 40.0, until=rungs[-1].stage.id))
+        elif step.quantity_id == S_METER and meter and reading.value is not None and limit.nominal is not None:
+            low = limit.nominal - reading.value
+            # A meter at its stop tells only that it is not lower than that.
+            if low > SOUND_DB:
+                found.append(Told(first, "inject", None, low, until=meter))
+            elif low < SOUND_DB / 2.0 and not dead:
+                found.append(Told(first, "inject", max(low, 0.0), until=meter))
+        elif step.quantity_id == AF and limit.low is not None:
+            found += _by_output(rungs, meter, 0.0 if dead or reading.value is None else reading.value, limit.low)
+    unique: dict[tuple[str, str], Told] = {}
+    for one in found:
+        unique.setdefault((one.stage, one.until), one)
+    return list(unique.values())
+
+
+def _by_output(rungs: Sequence[Rung], meter: str, volts: float, wanted: float) -> list[Told]:
+    """What the output at a strong signal tells: gain control hides what is lost before it, so far as it goes."""
+    last = rungs[-1].stage.id
+    if volts >= 0.5 * wanted:
+        behind = [r.stage.id for r in rungs if r.stage.watch != "s_meter"]
+        return [Told(behind[0], "inject", 0.0, until=last)] if meter and behind else []
+    return [Told(rungs[0].stage.id, "inject", None, 20.0 * math.log10(wanted / max(volts, 1e-3)), until=last)]
+
+
+def weights(state: JobState, rungs: Sequence[Rung], earlier: Mapping[str, int] | None = None) -> dict[str, float]:
+    """How likely each stage is the bad one before anything is tested; ``earlier``: in how many jobs on this model it was."""
+    made = {}
+    known = {f.stage for f in state.sheet.known_faults if f.stage}
+    devices = {p.stage for p in state.sheet.parts if p.kind == "device"}
+    parts = {p.id: p.stage for p in state.sheet.parts}
+    seen = {parts.get(on, "") for f in state.shop.standing_findings() if f.look == "wrong" for on in f.on}
+    seen |= {f.stage for f in state.shop.standing_findings() if f.look == "wrong" and f.stage}
+    for rung in rungs:
+        own = {rung.stage.id, *(b.id for b in rung.beside)}
+        weight = 1.0 + 0.5 * len(rung.beside)
+        if devices and not own & devices:
+            weight = _PASSIVE
+        if own & seen:
+            weight *= _SEEN
+        if own & known:
+            weight *= _KNOWN
+        made[rung.stage.id] = weight * (1.0 + _EARLIER * sum((earlier or {}).get(s, 0) for s in own))
+    return made
+
+
+def troubles(rung: Rung) -> dict[Way, float]:
+    """How much work each test at a rung is."""
+    socket = rung.stage.inject is not None and not rung.stage.inject.coupling
+    live = _LIVE if rung.highest_v > HIGH_V else 1.0
+    found: dict[Way, float] = {"inject": _SOCKET if socket else live}
+    unread = [r for r in rung.rows if r.row.is_known and r.now is None]
+    if unread:
+        found["volts"] = (_METER + _ROW * len(unread)) * live
+    found["look"] = _LOOK
+    if any(b.signal is not None for b in rung.beside) or rung.stage.signal is not None:
+        found["signal"] = _SCOPE
+    return found
+
+
+def finder(state: JobState, rungs: Sequence[Rung], earlier: Mapping[str, int] | None = None) -> Finder:
+    """The search as it stands. Raises EntryError for a ladder of fewer than two rungs."""
+    if len(rungs) < 2:
+        raise EntryError(tr("The sheet does not say where to inject: add inject to its stages (Sheets)."))
+    weight, meter = weights(state, rungs, earlier), tap(state.sheet)
+    stages = [
+        ChainStage(r.stage.id, weight[r.stage.id], troubles(r), meter if r.stage.watch == "s_meter" else "")
+        for r in rungs
+    ]
+    return Finder(stages, told(state, rungs))

@@ -1,0 +1,124 @@
+"""The noise hunt: a few questions that a technician answers by ear, and the part of the radio that the answers point to.
+
+What each place makes one hear is the trade's own table (common practice, no source); the next question is the one that is expected to
+tell most (entropy in bits).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from unitone.words import N_, translated
+
+
+@translated("words", "how")
+@dataclass(frozen=True)
+class Question:
+    """A question with how to try it."""
+
+    id: str
+    words: str
+    how: str
+
+
+@translated("title", "then")
+@dataclass(frozen=True)
+class Place:
+    """Where a noise may come from: how often it does, what is done there, and how likely each question is answered with yes."""
+
+    id: str
+    title: str
+    then: str
+    often: float
+    yes: Mapping[str, float]
+
+
+QUESTIONS: tuple[Question, ...] = (
+    Question("volume", N_("Is it there with the volume fully down?"), N_("Turn the volume down, listen closely.")),
+    Question("aerial", N_("Is it there without the aerial?"), N_("Take the aerial off, put the dummy load on.")),
+    Question("channel", N_("Does it change from channel to channel?"), N_("Go through some channels, or turn the dial.")),
+    Question("hum", N_("Is it a hum, low and steady?"), N_("Meters, Spectrum: lines at 50 or 100 Hz (60 or 120 Hz).")),
+    Question("whistle", N_("Is it a whistle, a tone by itself?"), N_("Meters, Spectrum: one line above 200 Hz.")),
+    Question("amplifier", N_("Is it in another amplifier, fed from this set's detector?"),
+             N_("Lead from the volume control's hot end, through 0.1 µF.")),
+    Question("grounded", N_("Does it stop when the IF input is grounded?"),
+             N_("Through 10 nF rated for the voltage there. Never lift a grid lead that may carry B+.")),
+    Question("tap", N_("Does it crackle when parts are tapped?"), N_("With an insulated stick, gently.")),
+)  # fmt: skip
+
+
+def _yes(
+    volume: float,
+    aerial: float,
+    channel: float,
+    hum: float,
+    whistle: float,
+    amplifier: float,
+    grounded: float,
+    tap: float,
+) -> dict[str, float]:
+    return {
+        "volume": volume, "aerial": aerial, "channel": channel, "hum": hum, "whistle": whistle, "amplifier": amplifier,
+        "grounded": grounded, "tap": tap,
+    }  # fmt: skip
+
+
+PLACES: tuple[Place, ...] = (
+    Place("supply", N_("Supply: filter capacitors"), N_("Bridge the filter capacitors, one at a time."), 1.2,
+          _yes(0.9, 0.98, 0.05, 0.95, 0.03, 0.4, 0.1, 0.05)),
+    Place("output", N_("AF output stage"), N_("Bridge the output stage's decoupling. Check its input coupling capacitor for leakage."), 0.8,
+          _yes(0.95, 0.98, 0.03, 0.3, 0.1, 0.08, 0.05, 0.3)),
+    Place("preamp", N_("AF preamplifier"), N_("Ground its input through 0.1 µF. Change the device, then its load resistor."), 0.8,
+          _yes(0.15, 0.98, 0.05, 0.25, 0.1, 0.5, 0.1, 0.35)),
+    Place("if", N_("IF and detector"), N_("Go back stage by stage: ground each input through 10 nF until it stops."), 0.8,
+          _yes(0.04, 0.95, 0.15, 0.04, 0.1, 0.95, 0.9, 0.3)),
+    Place("front", N_("RF amplifier or mixer"), N_("Ground the mixer's input, then the RF amplifier's. Change the first device."), 0.8,
+          _yes(0.03, 0.9, 0.5, 0.03, 0.1, 0.95, 0.9, 0.3)),
+    Place("oscillator", N_("Oscillator or synthesiser"), N_("Look at the oscillator's line for noise. Check the loop's decoupling."), 0.7,
+          _yes(0.03, 0.9, 0.75, 0.1, 0.7, 0.95, 0.85, 0.15)),
+    Place("outside", N_("Outside the radio"), N_("Switch the lamps and chargers of the house off, one by one. Try a battery."), 1.0,
+          _yes(0.03, 0.05, 0.6, 0.2, 0.35, 0.95, 0.9, 0.03)),
+    Place("joint", N_("A dry joint or tired contact"), N_("Watch it as an intermittent, and move things one at a time."), 0.6,
+          _yes(0.4, 0.85, 0.2, 0.05, 0.03, 0.6, 0.4, 0.97)),
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Heard:
+    """A place with how likely the noise comes from there."""
+
+    place: Place
+    probability: float
+
+
+def places(answers: Mapping[str, bool]) -> tuple[Heard, ...]:
+    """Every place, the likeliest first, by what was answered."""
+    weights = [p.often * math.prod(p.yes[q] if yes else 1.0 - p.yes[q] for q, yes in answers.items()) for p in PLACES]
+    whole = sum(weights)
+    return tuple(
+        sorted((Heard(p, w / whole) for p, w in zip(PLACES, weights, strict=True)), key=lambda h: -h.probability)
+    )
+
+
+def next_question(answers: Mapping[str, bool]) -> Question | None:
+    """The question that tells most; None where all are answered, or where the place is known well enough."""
+    if places(answers)[0].probability > 0.95:
+        return None
+    left = [q for q in QUESTIONS if q.id not in answers]
+    return max(left, key=lambda q: _told_by(q.id, answers), default=None)
+
+
+def _told_by(question: str, answers: Mapping[str, bool]) -> float:
+    """Bits that an answer is expected to tell."""
+    now = places(answers)
+    chance = sum(h.probability * h.place.yes[question] for h in now)
+    after = chance * _bits(places({**answers, question: True})) + (1.0 - chance) * _bits(
+        places({**answers, question: False})
+    )
+    return _bits(now) - after
+
+
+def _bits(heard: tuple[Heard, ...]) -> float:
+    return -sum(h.probability * math.log2(h.probability) for h in heard if h.probability > 0)

@@ -1,0 +1,235 @@
+"""What the coach of a trace says: the move in a headline, why in a line, the danger first."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from unitone.align.trace.advice import Trace, TraceMove
+from unitone.align.trace.ladder import HIGH_V, Rung, dial
+from unitone.align.trace.noise import QUESTIONS, next_question, places
+from unitone.align.trace.parts import SuspectPart
+from unitone.job.state import JobState
+from unitone.job.voltages import RowState
+from unitone.present.trace.trace_shapes import NoiseView, TraceCoach
+from unitone.quantities.show import microvolts, number
+from unitone.sheet.model.injection import terms_hz
+from unitone.sheet.model.sheet import Signal, Stage
+from unitone.words import N_, tr
+
+#: Rated voltages that capacitors are made for (E series of ratings, common practice, no source).
+_RATED_V = (50, 100, 250, 400, 630, 1000, 1600)
+#: A capacitor between generator and pin is rated for so many times what stands there.
+_MARGIN = 1.5
+#: The pins of devices, in words.
+ELECTRODES = (
+    N_("anode"), N_("screen"), N_("grid"), N_("cathode"), N_("collector"), N_("base"), N_("emitter"), N_("drain"), N_("gate"), N_("source"),
+    N_("pin"),
+)  # fmt: skip
+#: How a part failed, in words.
+FAILURES = {
+    "open": N_("open"), "drifted": N_("has drifted"), "leaky": N_("leaks"), "shorted": N_("is shorted"), "dead": N_("is dead"),
+    "weak": N_("is tired"), "detuned": N_("is detuned"),
+}  # fmt: skip
+
+
+def describe_hz(hz: float | None) -> str:
+    """A frequency as a generator shows it; empty for none."""
+    if hz is None:
+        return ""
+    if hz < 1e5:
+        return tr("{khz} kHz", khz=f"{hz / 1e3:g}")
+    return tr("{mhz} MHz", mhz=number(hz / 1e6, 3))
+
+
+def describe_point(rung: Rung) -> str:
+    """Where a stage is fed, at which frequency, through what."""
+    inject = rung.stage.inject
+    if inject is None:
+        return ""
+    return " · ".join(
+        x for x in (inject.at, describe_hz(rung.frequency_hz), tr(inject.coupling) if inject.coupling else "") if x
+    )
+
+
+def rated(volts: float) -> int:
+    """The rating (V) of a capacitor that keeps a generator from so many volts."""
+    return next((r for r in _RATED_V if r >= _MARGIN * volts), _RATED_V[-1])
+
+
+def describe_fault(lost_db: float | None) -> str:
+    """What a stage has lost, in a word."""
+    if lost_db is None:
+        return tr("dead")
+    return tr("weak, about {db} dB", db=number(lost_db, 0)) if lost_db > 1.0 else ""
+
+
+def _danger(rung: Rung, feeds: bool) -> str:
+    """High voltage at the pins of a stage: the danger first, then what to do."""
+    volts = rung.highest_v
+    if volts <= HIGH_V:
+        return ""
+    if feeds:
+        return tr(
+            "High voltage: {volts} V on this stage. Switch off, bleed, connect, then switch on. One hand; capacitor rated {rated} V.",
+            volts=number(volts, 0), rated=rated(volts),
+        )  # fmt: skip
+    return tr(
+        "High voltage: {volts} V on this stage. One hand, insulated probe, nothing else touched.",
+        volts=number(volts, 0),
+    )
+
+
+def _off(rung: Rung) -> str:
+    if rung.highest_v <= HIGH_V:
+        return tr("Radio off, supply off.")
+    return tr("High voltage: switch off, bleed the capacitors, and measure them before you touch anything.")
+
+
+def coach_of(state: JobState, now: Trace, move: TraceMove, measurable: bool, others: int) -> TraceCoach:
+    """The coach's line for a move."""
+    rung = next((r for r in now.rungs if r.stage.id == move.stage), None)
+    headline = detail = caution = ""
+    if rung is not None:
+        headline, detail, caution = _at(state, now, move, rung)
+    elif move.act == "whole":
+        headline = tr("The ladder is whole. Align now.")
+        detail = tr("Every stage takes what it should. What the repair touched is measured again on the Bench.")
+    elif move.act == "stuck":
+        headline = tr("No test is left that tells more.")
+        detail = tr("Measure a stage again, or look at the parts of the likeliest one.")
+    return TraceCoach(move.act, move.stage, move.part, headline, detail, caution, measurable, others)
+
+
+def _at(state: JobState, now: Trace, move: TraceMove, rung: Rung) -> tuple[str, str, str]:
+    stage = rung.stage
+    if move.act == "inject" and stage.inject is not None:
+        what = ", ".join(
+            x for x in (
+                describe_hz(rung.frequency_hz),
+                "" if stage.expect_dbm is None else tr("about {level}", level=microvolts(stage.expect_dbm)),
+                tr(stage.inject.coupling) if stage.inject.coupling else "",
+            ) if x
+        )  # fmt: skip
+        return (
+            tr("Inject at {at}.", at=stage.inject.at),
+            f"{what}. {_why(now, move, rung)}",
+            _danger(rung, bool(stage.inject.coupling)),
+        )
+    if move.act == "volts":
+        pins = ", ".join(dict.fromkeys(r.row.where or r.row.title for r in rung.rows if r.now is None))
+        return tr("Measure the voltages of {stage}.", stage=stage.title), pins + ".", _danger(rung, False)
+    if move.act == "signal":
+        of = next((b for b in (stage, *rung.beside) if b.signal is not None), stage)
+        assert of.signal is not None
+        return (
+            tr("Look for the {stage} at {at}.", stage=of.title, at=of.signal.at),
+            describe_signal(state, of),
+            _danger(rung, False),
+        )
+    if move.act == "look":
+        return (
+            tr("Look at {stage}.", stage=stage.title),
+            tr("Joints, cracked parts, wires off, burnt resistors; press and flex gently."),
+            _off(rung),
+        )
+    if move.act == "part":
+        part = next((p for p in now.parts if p.part.id == move.part), None)
+        if part is not None:
+            title = part.part.what or part.part.id
+            words = f"{how_to_check(part)}. " + tr(
+                "{percent} % likely: {title}.", percent=number(100 * part.probability, 0), title=title
+            )
+            return tr("Check {part}.", part=part.part.id), words, _off(rung)
+    return (
+        tr("The fault is in {stage}.", stage=stage.title),
+        tr("No part of it is left unchecked: look again, joint by joint."),
+        _off(rung),
+    )
+
+
+def describe_signal(state: JobState, stage: Stage) -> str:
+    """What a scope or counter should find there."""
+    signal = stage.signal
+    if signal is None:
+        return ""
+    level = "" if signal.peak_v is None else tr("about {v} V peak", v=f"{signal.peak_v:g}")
+    words = ", ".join(x for x in (_signal_hz(state, signal), level) if x)
+    return words + ". " + tr("Scope or counter, through a 10:1 probe.")
+
+
+def _signal_hz(state: JobState, signal: Signal) -> str:
+    if signal.ends_hz is not None:
+        low, high = signal.ends_hz
+        return tr("{low} to {high} MHz", low=number(low / 1e6, 3), high=number(high / 1e6, 3))
+    if not signal.terms:
+        return ""
+    return describe_hz(terms_hz(state.sheet, signal.terms, dial(state)))
+
+
+def _why(now: Trace, move: TraceMove, rung: Rung) -> str:
+    """Why this point: how it splits what is left."""
+    if now.search is None:
+        return ""
+    ids = [r.stage.id for r in now.rungs]
+    at = ids.index(rung.stage.id)
+    breaks = now.search.breaks
+    before, behind = float(breaks[:at].sum()), float(breaks[at:-1].sum())
+    if before + behind <= 0:
+        return ""
+    del move
+    return tr(
+        "It splits what is left: {before} % before it, {behind} % from it on.",
+        before=number(100 * before, 0),
+        behind=number(100 * behind, 0),
+    )
+
+
+def how_to_check(suspect: SuspectPart) -> str:
+    """How a part is checked, in a few words."""
+    value = suspect.part.value.replace("ohm", "Ω")
+    match suspect.part.kind:
+        case "resistor":
+            return tr("power off: {value}?", value=value) if value else tr("power off: burnt or open?")
+        case "winding":
+            return tr("power off: {value} end to end?", value=value) if value else tr("power off: winding open?")
+        case "capacitor":
+            if suspect.failure == "open":
+                return tr("bridge it with a good one")
+            return tr("lift one end: does it leak?") if suspect.failure == "leaky" else tr("power off: shorted?")
+        case "device":
+            return tr("swap it with one of the same type")
+        case "contact":
+            return tr("power off: under 1 Ω? clean, press, flex")
+        case "crystal":
+            return tr("try another crystal")
+    return tr("look at it, measure it")
+
+
+def meaning(rows: Sequence[RowState], parts: Sequence[SuspectPart]) -> str:
+    """What the voltages of a stage say, in a sentence."""
+    wrong = [r for r in rows if r.verdict in ("low", "high")]
+    if not wrong:
+        return tr("Every voltage is right: a capacitor in the signal's way, a tuned circuit, or a joint.")
+    first = parts[0]
+    likely = [p for p in parts[:3] if p.probability > 0.15] or [first]
+    names = tr(" or ").join(f"{p.part.id} {tr(FAILURES[p.failure])}" for p in likely)
+    pins = ", ".join(
+        tr("{pin} low", pin=tr(r.row.electrode) if r.row.electrode else r.row.title) if r.verdict == "low"
+        else tr("{pin} high", pin=tr(r.row.electrode) if r.row.electrode else r.row.title)
+        for r in wrong[:3]
+    )  # fmt: skip
+    return tr("{pins}: {names}.", pins=pins[:1].upper() + pins[1:], names=names)
+
+
+def noise_view(answers: Mapping[str, bool]) -> NoiseView:
+    """The noise hunt as it stands."""
+    question = next_question(answers)
+    words = {q.id: q.words for q in QUESTIONS}
+    top = places(answers)
+    return NoiseView(
+        "" if question is None else question.id,
+        "" if question is None else question.words,
+        "" if question is None else question.how,
+        tuple((q, words[q], yes) for q, yes in answers.items() if q in words),
+        tuple((h.place.title, h.place.then, 100.0 * h.probability) for h in top[:4]),
+    )

@@ -1,0 +1,245 @@
+"""The picture of a job's trace: ladder, next test, suspects, the stage pin by pin, parts in order."""
+
+from __future__ import annotations
+
+from unitone.align.trace.advice import Trace, TraceMove, trace
+from unitone.align.trace.intermittent import rank
+from unitone.align.trace.ladder import INJECTION, Rung, dial, repaired_at
+from unitone.job.state import JobState
+from unitone.job.voltages import RowState
+from unitone.present.bench.bench_shapes import BoardPicture, Pin, TapeCell
+from unitone.present.bench.board import board_picture
+from unitone.present.bench.log import log_cell
+from unitone.present.trace.sentences import coach_of, describe_fault, describe_point, how_to_check, meaning, noise_view
+from unitone.present.trace.trace_shapes import (
+    MovedView,
+    PartView,
+    PinView,
+    RungMark,
+    RungView,
+    StageView,
+    SuspectView,
+    TraceCoach,
+    TraceView,
+)  # fmt: skip
+from unitone.quantities.show import microvolts, number
+from unitone.session.session import Session
+from unitone.sheet.model.sheet import Part
+from unitone.words import tr
+
+#: So many suspects, parts and cells of the log are shown.
+_SUSPECTS, _PARTS, _CELLS = 4, 6, 16
+#: A stage less likely than this is not worth a line (per cent).
+_LEAST_PCT = 1.0
+#: Kinds of entries that tracing makes, or that it starts from.
+_TRACED = ("checked", "intermittent", "noise", "tried", "touch")
+
+
+def take_trace(session: Session, chosen: str = "", other: int = 0, walk: bool = False) -> TraceView:
+    """The picture of a session's trace; ``chosen`` is the stage that is looked at, ``other`` how many better tests were put aside."""
+    state = session.state
+    earlier = session.tracing.earlier()
+    now = trace(state, earlier, walk)
+    base = dial(state)
+    move = now.moves[min(other, len(now.moves) - 1)]
+    hz = state.sheet.carrier_hz(base.channel, base.band)
+    ids = [r.stage.id for r in now.rungs]
+    at = (
+        chosen
+        if chosen in ids
+        else now.found or (move.stage if move.act in ("volts", "look", "signal", "part") else "")
+    )
+    rung = next((r for r in now.rungs if r.stage.id == at), None)
+    moved = rank(state.watches)
+    return TraceView(
+        job_id=session.job_id,
+        seq=state.seq,
+        number=state.card.number,
+        title=" · ".join(x for x in (state.sheet.title, tr(state.sheet.kind), state.card.complaint) if x),
+        dial=" · ".join(x for x in (tr("{mhz} MHz on the dial", mhz=number(float(hz) / 1e6, 3)), base.mode or "", base.band or "") if x),
+        simulated=session.bench.simulated,
+        finished=bool(state.finished),
+        empty="" if len(now.rungs) > 1 else _empty(session),
+        output=_output(state, now),
+        rungs=tuple(_rung(state, now, r, move, at) for r in now.rungs),
+        coach=coach_of(state, now, move, session.bench.can_measure(INJECTION), len(now.moves) - 1)
+        if now.rungs else TraceCoach("nothing", "", "", "", "", "", False, 0),
+        suspects=_suspects(now),
+        tests=0 if now.search is None else len(now.search.told),
+        odd=_odd(state, now),
+        stage=_stage(state, now, rung, session.bench.can_measure("stage.voltage")),
+        moved=tuple(
+            MovedView(m.what, tr("{drops} of {times}", drops=m.drops, times=m.times), 100.0 * m.probability) for m in moved
+        ),
+        watched=_watched(state),
+        noise=noise_view(state.noise),
+        log=_log(state),
+    )  # fmt: skip
+
+
+def _empty(session: Session) -> str:
+    del session
+    return tr(
+        "This sheet does not say where to inject. Open it in Sheets and give its stages “inject”, with point, frequency and level."
+    )
+
+
+def _output(state: JobState, now: Trace) -> str:
+    if any(r.stage.watch == "s_meter" for r in now.rungs):
+        return tr("level for S9; last stages: {volts} V AF", volts=f"{state.sheet.tracing.output_v:g}")
+    return tr("level for {volts} V AF", volts=f"{state.sheet.tracing.output_v:g}")
+
+
+def _mark(now: Trace, rung: Rung, move: TraceMove) -> RungMark:
+    if now.found == rung.stage.id:
+        return "break"
+    if rung.stage.id == move.stage and move.act == "inject":
+        return "here"
+    if not rung.is_tested:
+        return "todo"
+    if rung.not_heard:
+        return "dead"
+    return "weak" if rung.is_bad else "ok"
+
+
+def _rung(state: JobState, now: Trace, rung: Rung, move: TraceMove, at: str) -> RungView:
+    stage, mark = rung.stage, _mark(now, rung, move)
+    value = ""
+    if rung.not_heard:
+        value = tr("not heard")
+    elif rung.logged is not None and rung.logged.reading.value is not None:
+        value = rung.logged.reading.bound + microvolts(rung.logged.reading.value)
+    elif mark == "here":
+        value = tr("measure here")
+    expected = "" if stage.expect_dbm is None else tr("expected {level}", level=microvolts(stage.expect_dbm))
+    checks = [_check_words(r) for r in (rung,) if r.checks or any(x.now for x in r.rows)]
+    beside = ", ".join(tr("fed by {stage}", stage=b.title) for b in rung.beside)
+    return RungView(
+        stage.id, stage.title, " · ".join(x for x in (describe_point(rung), *checks) if x), value, expected, mark, rung.excess_db, beside,
+        stage.id == at,
+    )  # fmt: skip
+
+
+def _check_words(rung: Rung) -> str:
+    read = [r for r in rung.rows if r.now is not None]
+    wrong = [r for r in read if r.verdict in ("low", "high")]
+    if wrong:
+        return tr("voltages wrong")
+    if any(c.wrong for c in rung.checks):
+        return tr("something found")
+    return tr("voltages right") if read and len(read) == len(rung.rows) else ""
+
+
+def _suspects(now: Trace) -> tuple[SuspectView, ...]:
+    if now.search is None:
+        return ()
+    titles = {r.stage.id: r.stage.title for r in now.rungs}
+    made = [
+        SuspectView(titles[s.stage], 100.0 * s.probability, describe_fault(s.lost_db))
+        for s in now.search.suspects
+        if 100.0 * s.probability >= _LEAST_PCT
+    ]
+    sound = 100.0 * now.search.nothing_wrong
+    if sound >= _LEAST_PCT:
+        made.append(SuspectView(tr("nothing wrong"), sound, ""))
+    return tuple(sorted(made, key=lambda s: -s.percent)[:_SUSPECTS])
+
+
+def _odd(state: JobState, now: Trace) -> str:
+    if now.search is None:
+        return ""
+    titles = {s.id: s.title for s in state.sheet.stages}
+    odd = [titles[t.stage] for t in now.search.contradictions() if t.way == "inject"]
+    if odd:
+        return tr("{stages} does not fit the rest: measure again.", stages=", ".join(dict.fromkeys(odd)))
+    if now.search.two_faults > 0.25:
+        return tr("Two faults are likely: repair this one, then measure the ladder again.")
+    if repaired_at(state) and not now.found:
+        return tr("Repaired: the ladder is measured again from here.")
+    return ""
+
+
+def _stage(state: JobState, now: Trace, rung: Rung | None, measurable: bool) -> StageView:
+    if rung is None:
+        return StageView("", "")
+    device = next((r.row.device for r in rung.rows if r.row.device), "")
+    title = (
+        tr("{device}, pin by pin", device=device)
+        if device and len({r.row.device for r in rung.rows if r.row.device}) == 1
+        else ""
+    )
+    parts = now.parts if now.found == rung.stage.id else ()
+    shown = tuple(
+        PartView(p.part.id, p.part.what or p.part.id, how_to_check(p), 100.0 * p.probability, p.is_checked)
+        for p in parts[:_PARTS]
+    )
+    lit = [p.part for p in parts[:_PARTS]] or [p for p in state.sheet.parts if p.stage == rung.stage.id]
+    picture, pins = _board(state, lit)
+    ohm = state.shop.meter_ohm
+    return StageView(
+        rung.stage.id,
+        title or tr("{stage}, pin by pin", stage=rung.stage.title),
+        tuple(_pin(r, measurable) for r in rung.rows),
+        tr("meter {ohm} MΩ", ohm=f"{ohm / 1e6:g}") if ohm else tr("meter 10 MΩ"),
+        _meaning(now, rung),
+        shown,
+        picture,
+        pins,
+    )
+
+
+def _board(state: JobState, parts: list[Part]) -> tuple[BoardPicture | None, tuple[Pin, ...]]:
+    first = next((p for p in parts if p.pin is not None), None)
+    if first is None:
+        return board_picture(state, state.sheet.steps[0], ""), ()
+    pins = tuple(
+        Pin(p.id, p.pin[0], p.pin[1], "part", p is first, False)
+        for p in parts
+        if p.pin is not None and p.picture == first.picture
+    )
+    picture = next((x for x in state.sheet.pictures if x.id == first.picture), None) or next(
+        iter(state.sheet.pictures), None
+    )
+    if picture is None:
+        return None, pins
+    return BoardPicture(
+        picture.id, state.pictures.get(picture.file, ""), picture.file, picture.title, picture.crop
+    ), pins
+
+
+def _pin(r: RowState, measurable: bool) -> PinView:
+    row = r.row
+    name = " ".join(x for x in (row.pin, tr(row.electrode) if row.electrode else "") if x) or row.title
+    if row.device:
+        name = f"{row.device} · {name}"
+    value = "" if r.now is None or r.now.reading.value is None else tr("{v} V", v=number(r.now.reading.value, 1))
+    should = tr("{v} V", v=number(row.nominal, 1 if abs(row.nominal) < 20 else 0)) if row.is_known else ""
+    return PinView(row.id, name, ", ".join((*row.through, *row.beside)), should, value, r.verdict, measurable)
+
+
+def _meaning(now: Trace, rung: Rung) -> str:
+    """What the voltages say, in a sentence: the likeliest part and how it failed."""
+    if now.found != rung.stage.id or not now.parts or not any(r.now for r in rung.rows):
+        return ""
+    return meaning(rung.rows, now.parts)
+
+
+def _watched(state: JobState) -> str:
+    if not state.watches:
+        return ""
+    seconds = sum(w.seconds for w in state.watches)
+    drops = sum(len(w.drops) for w in state.watches)
+    return tr("watched {minutes} min, {drops} drop-outs", minutes=number(seconds / 60.0, 1), drops=drops)
+
+
+def _log(state: JobState) -> tuple[TapeCell, ...]:
+    cells = []
+    for entry in reversed(state.entries):
+        reading = entry.kind == "reading" and getattr(entry.said, "quantity_id", "") in (INJECTION, "stage.voltage")
+        if reading or entry.kind in _TRACED:
+            cell = log_cell(state, entry)
+            if cell is not None:
+                cells.append(cell)
+        if len(cells) >= _CELLS:
+            break
+    return tuple(cells)

@@ -1,0 +1,238 @@
+"""The robot technician traces: simulated radios with a fault at a stage, from the complaint to the repaired part, and the radio aligned.
+
+It does what the coach of the trace says: the test that tells most, until the stage is known; the voltages there; the parts in their
+order, until the bad one is found. Two other ways search the same radios with injections alone: halving, and walking back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from unitone.align.trace.ladder import AF, S_METER, SOUND_DB, Rung, finder, ladder, troubles
+from unitone.align.trace.parts import suspect_parts
+from unitone.errors import BenchError
+from unitone.job.card import Card
+from unitone.robot.many import many, simulated
+from unitone.session.session import Session, open_job
+from unitone.sheet.model.sheet import Sheet
+from unitone.simulator.mechanics import stream
+from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.simulated_bench import SimulatedBench
+from unitone.simulator.stage_faults import StageFault, stage_faults
+from unitone.store.logbook import Logbook
+
+_MOST_TESTS, _MOST_BREAKS, _MOST_PARTS = 24, 4, 12
+#: A look at a stage shows a bad part in so many cases, and seems to in so many where nothing is wrong.
+_SEEN, _SEEMS = 0.35, 0.03
+
+
+@dataclass(frozen=True)
+class Traced:
+    """How the trace of one radio went: was the right stage named, sure of it, with how many tests and how much trouble; the place of the
+    true part among the suspects (0 the first, None not among them); was the radio whole in the end; what the other two ways took."""
+
+    seed: int
+    fault: str
+    stage: str
+    named: str
+    sure: bool
+    tests: int
+    cost: float
+    part: int | None
+    recovered: bool
+    halving: tuple[bool, float]
+    walk: tuple[bool, float]
+
+
+def trace_one(sheet_name: str, seed: int, fault: str = "any") -> Traced:
+    """Trace the simulated radio of that seed. Raises BenchError for a radio whose sheet says nowhere to inject."""
+    _, sheet, physics = simulated(sheet_name)
+    made = stage_faults(physics)
+    if not made or len(ladder_stages(sheet)) < 2:
+        raise BenchError(f"{sheet.title}: its sheet or physics names no stages to trace.")
+    rng = stream(seed, "trace")
+    true = made[int(rng.integers(len(made)))] if fault == "any" else next((f for f in made if f.id == fault), None)
+    if true is None:
+        raise BenchError(f"{sheet.title}: no fault “{fault}” at a stage. One of: {', '.join(f.id for f in made)}.")
+    book = Logbook(None)
+    job = open_job(book, sheet_name, Card(book.next_number(), sheet_name, simulated_seed=seed, simulated_fault=true.id))
+    session = Session(book, job)
+    session.confirm_hook_up("receive")
+    _as_found(session)
+    other = _two_ways(session, true)
+    tests, cost, named, sure, place = 0, 0.0, "", False, None
+    for turn in range(_MOST_BREAKS):
+        more, trouble, found, certain = _search(session, true, rng)
+        if turn == 0:
+            tests, cost, named, sure = more, trouble, found, certain
+        rank, repaired = _to_the_part(session, found, true)
+        if turn == 0:
+            place = rank
+        if repaired:
+            break
+    whole = _whole(session)
+    book.close()
+    return Traced(seed, true.id, true.stage, named, sure, tests, cost, place, whole, *other)
+
+
+def _as_found(session: Session) -> None:
+    """What everybody knows before a generator goes inside: the S-meter and the loudspeaker on a strong signal."""
+    for step in session.sheet.steps:
+        if step.hook_up == "receive" and step.quantity_id in (S_METER, AF):
+            session.go_to(step.id)
+            session.measure(step.setting)
+
+
+def _radio(session: Session) -> SimulatedRadio:
+    bench = session.bench
+    assert isinstance(bench, SimulatedBench)
+    return bench.radio
+
+
+def ladder_stages(sheet: Sheet) -> list[str]:
+    """The stages of a sheet that say where to inject."""
+    return [s.id for s in sheet.stages if s.way == "receive" and s.inject is not None]
+
+
+def _search(session: Session, true: StageFault, rng: np.random.Generator) -> tuple[int, float, str, bool]:
+    """Tests until the stage is known: (tests, trouble, stage named, sure)."""
+    tests, cost = 0, 0.0
+    while tests < _MOST_TESTS:
+        rungs = ladder(session.state)
+        search = finder(session.state, rungs)
+        if search.sure:
+            break
+        test = search.next_test()
+        if test is None:
+            break
+        rung = next(r for r in rungs if r.stage.id == test.stage)
+        tests, cost = tests + 1, cost + test.trouble
+        if test.way == "inject":
+            session.tracing.measure_level(test.stage)
+        elif test.way == "volts":
+            session.tracing.read_volts(test.stage)
+        elif test.way == "signal":
+            # A scope shows whether the oscillator that feeds the stage runs.
+            of = next(b for b in (rung.stage, *rung.beside) if b.signal is not None)
+            session.tracing.signal(of.id)
+        else:
+            bad = true.stage == test.stage and _radio(session).part_fault is not None
+            session.tracing.check(test.stage, "look", bool(rng.random() < (_SEEN if bad else _SEEMS)))
+    search = finder(session.state, ladder(session.state))
+    return tests, cost, search.found, search.sure
+
+
+def _to_the_part(session: Session, stage: str, true: StageFault) -> tuple[int | None, bool]:
+    """The voltages of the stage, then its parts in order: (place of the true part among the suspects, was it repaired)."""
+    if not stage:
+        return None, False
+    if any(r.row.is_known for r in session.tracing.rung(stage).rows):
+        session.tracing.read_volts(stage)
+    rung = session.tracing.rung(stage)
+    stages = [stage, *(b.id for b in rung.beside)]
+    suspects = suspect_parts(session.state, rung.rows, stages)
+    order = [s.part.id for s in suspects]
+    place = order.index(true.part) if true.part in order else (0 if true.part == stage else None)
+    if true.part == stage:
+        # The stage has no circuit of its own: any repair of it is the repair.
+        session.tracing.repaired(stage, "", "")
+        return place, True
+    for part in order[:_MOST_PARTS]:
+        bad = part == true.part
+        session.tracing.check(stage, "ohms", bad, part)
+        if bad:
+            session.tracing.repaired(stage, part)
+            return place, True
+    for part in order[_MOST_PARTS:]:
+        session.tracing.check(stage, "ohms", False, part)
+    return place, False
+
+
+def _whole(session: Session) -> bool:
+    """Does the ladder's first rung, and that of the loudspeaker, take what it should again?"""
+    rungs = ladder(session.state)
+    for rung in (rungs[0], rungs[-1]):
+        session.tracing.measure_level(rung.stage.id)
+    after = ladder(session.state)
+    # The circuits are not aligned yet: what they cost is the coach's next subject.
+    return all(
+        not r.not_heard and r.excess_db is not None and r.excess_db < 2.5 * SOUND_DB for r in (after[0], after[-1])
+    )
+
+
+def _two_ways(session: Session, true: StageFault) -> tuple[tuple[bool, float], tuple[bool, float]]:
+    """(right, trouble) of halving and of walking back, by injections alone on the same radio."""
+    rungs = ladder(session.state)
+    bad_at: dict[int, bool] = {}
+
+    def is_bad(at: int) -> bool:
+        if at not in bad_at:
+            rung = rungs[at]
+            got = session.bench.measure("rx.injection", rung.conditions)
+            over = (got.value or 0.0) - (rung.stage.expect_dbm or 0.0)
+            bad_at[at] = got.bound == ">" or over > SOUND_DB
+        return bad_at[at]
+
+    def searched(points: Callable[[], int]) -> tuple[bool, float]:
+        before = set(bad_at)
+        bad_at.clear()
+        at = points()
+        cost = sum(troubles(rungs[k])["inject"] for k in bad_at)
+        del before
+        return rungs[at].stage.id == true.stage, cost
+
+    def halve() -> int:
+        low, high = 0, len(rungs)
+        while high - low > 1:
+            middle = (low + high) // 2
+            low, high = (middle, high) if _bad_from(rungs, middle, is_bad) else (low, middle)
+        return low
+
+    def walk() -> int:
+        for at in reversed(range(1, len(rungs))):
+            if is_bad(at):
+                return at
+        return 0
+
+    return searched(halve), searched(walk)
+
+
+def _bad_from(rungs: Sequence[Rung], at: int, is_bad: Callable[[int], bool]) -> bool:
+    """Is the break at this stage or behind it? A level watched on the S-meter says nothing of what lies behind the meter."""
+    if is_bad(at):
+        return True
+    if rungs[at].stage.watch == "s_meter":
+        first = next((k for k, r in enumerate(rungs) if k > at and r.stage.watch != "s_meter"), None)
+        return first is not None and is_bad(first)
+    return False
+
+
+def _one(arguments: tuple[str, int, str]) -> Traced:
+    return trace_one(*arguments)
+
+
+def run_trace_trial(sheet_name: str, sets: int, seed: int, workers: int, fault: str = "any") -> dict[str, Any]:
+    """Radios of the seeds from ``seed`` on, a fault of each: what it took, how often it was right, and what the part was found by."""
+    if fault in ("none", ""):
+        fault = "any"
+    told = many(_one, [(sheet_name, s, fault) for s in range(seed, seed + sets)], workers)
+    n = len(told)
+
+    def share(of: Callable[[Traced], bool]) -> float:
+        return round(sum(of(t) for t in told) / n, 4)
+
+    return {
+        "task": "trace", "sets": n, "tests_per_set": round(float(np.mean([t.tests for t in told])), 2),
+        "right": share(lambda t: t.named == t.stage), "sure": share(lambda t: t.sure),
+        "cost": {
+            "this": round(float(np.mean([t.cost for t in told])), 3), "bisection": round(float(np.mean([t.halving[1] for t in told])), 3),
+            "walk": round(float(np.mean([t.walk[1] for t in told])), 3),
+        },
+        "right_of": {"bisection": share(lambda t: t.halving[0]), "walk": share(lambda t: t.walk[0])},
+        "part_first": share(lambda t: t.part == 0), "part_in_three": share(lambda t: t.part is not None and t.part < 3),
+        "recovered": share(lambda t: t.recovered),
+    }  # fmt: skip

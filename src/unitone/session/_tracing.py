@@ -1,0 +1,127 @@
+"""Tracing in a session: a level is found at a stage, things are checked, a part is repaired, and the ladder counts anew."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import TYPE_CHECKING
+
+from unitone.align.trace.ladder import INJECTION, Rung, ladder
+from unitone.errors import BenchError, EntryError, HookUpError, TapeError
+from unitone.job.entries.notes import Tried
+from unitone.job.entries.readings import Reading
+from unitone.job.entries.tracing import Checked, Intermittent, NoiseAnswered
+from unitone.job.tracing import CheckWay
+from unitone.simulator.simulated_bench import SimulatedBench
+from unitone.simulator.stage_faults import signal_runs
+from unitone.words import tr
+
+if TYPE_CHECKING:
+    from unitone.session.session import Session
+
+#: So many jobs on the same model are looked at for where they found their cause.
+_EARLIER = 60
+
+
+class Tracing:
+    """What a session does while a fault is traced."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+
+    def rung(self, stage: str) -> Rung:
+        """The rung of a stage. Raises BenchError for one that the sheet feeds nowhere."""
+        found = next((r for r in ladder(self._session.state) if r.stage.id == stage), None)
+        if found is None:
+            raise BenchError(tr("The sheet does not say where to inject at {stage}.", stage=stage))
+        return found
+
+    def _need_hook_up(self) -> None:
+        state = self._session.state
+        if state.finished:
+            raise TapeError(tr("This job is finished. Its log takes notes only."))
+        if state.hook_up == "transmit":
+            raise HookUpError.wrong_way("receive", state.hook_up)
+
+    def type_level(self, stage: str, typed: str) -> Reading:
+        """Log the level that was enough at a stage, or that none was (``nothing``, ``> 100 mV``). Raises EntryError, HookUpError."""
+        rung = self.rung(stage)
+        self._need_hook_up()
+        reading = self._session.measuring.typed_reading(typed, INJECTION, rung.conditions)
+        self._session.append(reading)
+        return reading
+
+    def measure_level(self, stage: str) -> Reading:
+        """Let the bench find the level at a stage and log it. Raises BenchError, HookUpError."""
+        rung = self.rung(stage)
+        self._need_hook_up()
+        got = self._session.bench.measure(INJECTION, rung.conditions)
+        reading = Reading(
+            INJECTION, rung.conditions, got.value, got.instrument, got.source, got.std, got.bound, got.word
+        )
+        self._session.append(reading)
+        return reading
+
+    def read_volts(self, stage: str) -> int:
+        """Let the bench read every row of a stage's voltage table that was not read yet; returns how many. Raises BenchError."""
+        rows = [r.row.id for r in self.rung(stage).rows if r.now is None]
+        for row in rows:
+            self._session.workshop.measure_volts(row)
+        return len(rows)
+
+    def check(self, stage: str, way: CheckWay, wrong: bool, part: str = "", words: str = "") -> None:
+        """Log what a look, a flex, a signal or a part's check showed. Raises TapeError for a stage or part that the sheet does not have."""
+        sheet = self._session.sheet
+        if stage not in {s.id for s in sheet.stages}:
+            raise TapeError(tr("The sheet has no stage “{stage}”.", stage=stage))
+        if part and part not in {p.id for p in sheet.parts}:
+            raise TapeError(tr("The sheet has no part “{part}”.", part=part))
+        self._session.append(Checked(stage, way, wrong, part, words.strip()))
+
+    def repaired(self, stage: str, part: str, words: str = "") -> None:
+        """The part is repaired: it was the cause, what it reaches is measured again, and so is the ladder. Raises TapeError."""
+        self._session.append(Tried(part or stage, words.strip() or tr("repaired"), "", "the cause"))
+        self._session.touch(part or stage, words, working=False)
+
+    def wiggle(self, part: str) -> None:
+        """A part is moved while its reading is watched: on a simulated radio the bench's hand does it."""
+        bench = self._session.bench
+        if isinstance(bench, SimulatedBench):
+            bench.radio.wiggle(part, bench.seconds())
+
+    def signal(self, stage: str) -> bool:
+        """Let the simulated bench look for a stage's signal, and log it. Raises BenchError on a bench of one's own."""
+        bench = self._session.bench
+        if not isinstance(bench, SimulatedBench):
+            raise BenchError(tr("Look for the signal yourself, and say what you found."))
+        runs = signal_runs(bench.radio.physics, stage, bench.radio.part_fault)
+        self.check(stage, "signal", not runs)
+        return runs
+
+    def watched(
+        self,
+        quantity: str,
+        seconds: float,
+        lowest: float,
+        highest: float,
+        drops: list[float],
+        moved: list[tuple[float, str]],
+    ) -> None:
+        """Log a watch of an intermittent. Raises EntryError for one of no length."""
+        if not seconds > 0:
+            raise EntryError(tr("Nothing was watched yet."))
+        self._session.append(Intermittent(quantity, round(seconds, 2), lowest, highest, tuple(drops), tuple(moved)))
+
+    def answer_noise(self, question: str, yes: bool) -> None:
+        """Log the answer to a question of the noise hunt."""
+        self._session.append(NoiseAnswered(question, yes))
+
+    def earlier(self) -> dict[str, int]:
+        """In how many earlier jobs on this model a part of each stage was the cause, or was replaced. Raises StoreError."""
+        session = self._session
+        stages = {p.id: p.stage for p in session.sheet.parts if p.stage}
+        found: Counter[str] = Counter()
+        card = session.state.card
+        for row in session.logbook.like(sheet_id=card.sheet_id, limit=_EARLIER):
+            if row.number < card.number:
+                found.update({stages[p] for p in row.summary.get("causes", ()) if p in stages})
+        return dict(found)
