@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from typing import TYPE_CHECKING
 
@@ -11,6 +12,7 @@ from unitone.job.entries.notes import Tried
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.tracing import Checked, Intermittent, NoiseAnswered
 from unitone.job.tracing import CheckWay
+from unitone.quantities.entry import normalise, parse_si
 from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.simulator.stage_faults import signal_runs
 from unitone.words import tr
@@ -18,6 +20,9 @@ from unitone.words import tr
 if TYPE_CHECKING:
     from unitone.session.session import Session
 
+#: How a reading is written that was only set as a mark; and decibels from it.
+MARK = "mark"
+_DECIBELS = re.compile(r"[+-]?\d+(\.\d+)?\s*dB", re.IGNORECASE)
 #: So many jobs on the same model are looked at for where they found their cause.
 _EARLIER = 60
 
@@ -46,9 +51,33 @@ class Tracing:
         """Log the level that was enough at a stage, or that none was (``nothing``, ``> 100 mV``). Raises EntryError, HookUpError."""
         rung = self.rung(stage)
         self._need_hook_up()
-        reading = self._session.measuring.typed_reading(typed, INJECTION, rung.conditions)
+        text = typed
+        if _DECIBELS.fullmatch(normalise(typed)):
+            mark = self._marked()
+            if mark is None:
+                raise EntryError.not_understood(
+                    typed, tr("a level, like 85 µV. Decibels count from a mark: set one first (M)")
+                )
+            text = f"{mark + parse_si(typed, 'dB'):.2f} dBm"
+        reading = self._session.measuring.typed_reading(text, INJECTION, rung.conditions)
         self._session.append(reading)
         return reading
+
+    def set_mark(self, stage: str) -> Reading:
+        """A generator without a scale: what it gives here now is the mark, taken as the level that is expected. What is typed at the
+        next points counts from it, in decibels of the attenuator (``+6 dB``). Raises BenchError, HookUpError."""
+        rung = self.rung(stage)
+        self._need_hook_up()
+        if rung.stage.expect_dbm is None:
+            raise BenchError(tr("The sheet tells no level for {stage}.", stage=rung.stage.title))
+        reading = Reading(INJECTION, rung.conditions, rung.stage.expect_dbm, "", "manual", typed=MARK)
+        self._session.append(reading)
+        return reading
+
+    def _marked(self) -> float | None:
+        """The level (dBm) of the last mark that was set."""
+        readings = reversed(self._session.state.read_of(INJECTION))
+        return next((x.reading.value for x in readings if x.reading.typed == MARK), None)
 
     def measure_level(self, stage: str) -> Reading:
         """Let the bench find the level at a stage and log it. Raises BenchError, HookUpError."""

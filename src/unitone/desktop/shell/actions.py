@@ -7,7 +7,7 @@ from typing import Literal
 
 from unitone.words import N_, translated
 
-Scope = Literal["everywhere", "bench", "jobs", "card", "sheets", "meters", "calculators", "help"]
+Scope = Literal["everywhere", "bench", "jobs", "card", "trace", "sheets", "meters", "calculators", "help"]
 
 
 @translated("words")
@@ -30,6 +30,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("workshop", N_("Workshop: instruments and conventions"), "Ctrl+4", "everywhere"),
     Action("meters", N_("Meters: sound card, simulated radio and recordings"), "Ctrl+5", "everywhere"),
     Action("calculators", N_("Calculators: by the question they answer"), "Ctrl+6", "everywhere"),
+    Action("trace", N_("Trace: find the dead stage of the job at hand"), "Ctrl+7", "everywhere"),
     Action("card", N_("The card of the job: intake, inspection, rails, work, papers"), "Ctrl+J", "everywhere"),
     Action("palette", N_("Find any action, view, job, step, part or calculator"), "Ctrl+K", "everywhere"),
     Action("help", N_("Help with the view and step at hand"), "F1", "everywhere"),
@@ -97,6 +98,22 @@ ACTIONS: tuple[Action, ...] = (
     Action("card-void", N_("Delete the last entry"), "Ctrl+Z", "card"),
     Action("card-bench", N_("Take this job to the Bench"), "Ctrl+Return", "card"),
     Action("card-leave", N_("Back to the jobs"), "Esc", "card"),
+    Action("trace-main", N_("Do what the orange button says"), "Return", "trace"),
+    Action("trace-nothing", N_("Heard nothing, at any level; no, in the noise hunt"), "N", "trace"),
+    Action("trace-mark", N_("A generator without a scale: set the mark here"), "M", "trace"),
+    Action("trace-fine", N_("What was looked at, or the part at hand, is fine"), "F", "trace"),
+    Action("trace-wrong", N_("Something is wrong with what was looked at"), "W", "trace"),
+    Action("trace-repaired", N_("The part at hand was it, and is repaired"), "R", "trace"),
+    Action("trace-other", N_("Another test instead"), "O", "trace"),
+    Action("trace-walk", N_("Walk in order, from the loudspeaker back"), "I", "trace"),
+    Action("trace-up", N_("Look at the stage before"), "Up", "trace", True),
+    Action("trace-down", N_("Look at the next stage"), "Down", "trace", True),
+    Action("trace-yes", N_("Noise hunt: yes"), "Y", "trace"),
+    Action("trace-drop", N_("Watching: a drop-out was heard"), "Space", "trace"),
+    *(Action(f"trace-pane-{n}", words, f"Alt+{n}", "trace") for n, words in enumerate(
+        (N_("Trace: the ladder of stages"), N_("Trace: watch an intermittent"), N_("Trace: hunt a noise")), 1)),
+    Action("trace-void", N_("Delete the last entry"), "Ctrl+Z", "trace"),
+    Action("trace-bench", N_("Take this job to the Bench"), "Ctrl+Return", "trace"),
     Action("meter-open", N_("Choose a recording"), "Ctrl+O", "meters"),
     Action("meter-card", N_("Listen to the sound card"), "Ctrl+L", "meters"),
     Action("meter-simulated", N_("Listen to the simulated radio on the Bench"), "Ctrl+R", "meters"),

@@ -47,6 +47,7 @@ if TYPE_CHECKING:
 _PLACES = (
     ("jobs", N_("Jobs"), "clipboard-list"),
     ("bench", N_("Bench"), "radio-receiver"),
+    ("trace", N_("Trace"), "stages"),
     ("meters", N_("Meters"), "activity"),
     ("calculators", N_("Calculators"), "calculator"),
     ("sheets", N_("Sheets"), "scroll-text"),
@@ -84,6 +85,7 @@ class MainWindow(QMainWindow):
         self._sheets: QWidget | None = None
         self._workshop: WorkshopPage | None = None
         self._card: QWidget | None = None
+        self._trace: QWidget | None = None
         #: The sound card as a meter of the Bench, once it is wanted; and whether that was looked at since the start.
         self._live: LiveInput | None = None
         self._live_begun = False
@@ -221,7 +223,7 @@ class MainWindow(QMainWindow):
                     QShortcut(QKeySequence(key), where, partial(do, a.id), context=context).setAutoRepeat(a.repeats)
 
     def _everywhere(self, name: str) -> None:
-        if name in ("jobs", "bench", "sheets", "workshop", "help", "meters", "calculators"):
+        if name in ("jobs", "bench", "trace", "sheets", "workshop", "help", "meters", "calculators"):
             self.show_place(name)
         elif name == "card":
             row = self.jobs.current()
@@ -252,6 +254,7 @@ class MainWindow(QMainWindow):
             ("sheets", self._sheets),
             ("meters", self._meters),
             ("card", self._card),
+            ("trace", self._trace),
             ("help", self._help),
         ):
             if page is not None and page is here:
@@ -350,13 +353,18 @@ class MainWindow(QMainWindow):
 
     def show_place(self, name: str, *_: object) -> None:
         """Go to a place in the rail."""
-        if name == "bench" and not self._job:
+        if name in ("bench", "trace") and not self._job:
             row = self.jobs.current()
             if row is None:
                 name = "jobs"
-            else:
+            elif name == "bench":
                 self.open_job(row.id)
                 return
+            else:
+                self._job = row.id
+        if name == "trace":
+            self.show_trace(self._job)
+            return
         page: QWidget = self.jobs
         if name == "bench":
             page = self._bench_page()
@@ -390,6 +398,8 @@ class MainWindow(QMainWindow):
             self.worker.set_live(page is self._bench)
             if page is not self._card and self._card is not None:
                 self.worker.show_card(False)
+            if page is not self._trace and self._trace is not None:
+                self._trace.leave()  # type: ignore[attr-defined]
 
     def open_job(self, job_id: str) -> None:
         """Take a job to the bench."""
@@ -443,6 +453,23 @@ class MainWindow(QMainWindow):
         self._to(self._card)
         self.rail_buttons["jobs"].setChecked(True)
         self._card.show_job(job_id, tab)  # type: ignore[attr-defined]
+
+    def show_trace(self, job_id: str) -> None:
+        """Show the trace of a job."""
+        self._bench_page()
+        assert self.worker is not None
+        if self._trace is None:
+            from unitone.desktop.features.trace.page import TracePage
+
+            self._trace = TracePage(self.worker, self.logbook)
+            self._trace.bench.connect(self.open_job)
+            self._keys(self._trace, "trace", self._trace.press)
+            self.pages.addWidget(self._trace)
+        self._job = job_id
+        self._to(self._trace)
+        self.rail_buttons["trace"].setChecked(True)
+        self._trace.show_job(job_id)  # type: ignore[attr-defined]
+        self._trace.setFocus()
 
     def _change_job(self, job_id: str, command: Command) -> None:
         """Something is done to a job from the list."""
@@ -714,7 +741,7 @@ class MainWindow(QMainWindow):
             return (quantity, quantity.partition(".")[0] + ".*", "bench")
         views = (
             (self.jobs, "jobs"), (self._sheets, "sheets"), (self._workshop, "workshop"), (self._meters, "meters"), (self._card, "card"),
-            (self._calculators, "calculators"), (self._papers, "papers"),
+            (self._trace, "trace"), (self._calculators, "calculators"), (self._papers, "papers"),
         )  # fmt: skip
         return tuple(name for page, name in views if page is not None and page is here)
 

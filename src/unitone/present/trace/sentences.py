@@ -97,7 +97,11 @@ def coach_of(state: JobState, now: Trace, move: TraceMove, measurable: bool, oth
     elif move.act == "stuck":
         headline = tr("No test is left that tells more.")
         detail = tr("Measure a stage again, or look at the parts of the likeliest one.")
-    return TraceCoach(move.act, move.stage, move.part, headline, detail, caution, measurable, others)
+    part = move.part
+    if move.act == "signal" and rung is not None:
+        # Whose signal it is: an oscillator beside the stage has its own.
+        part = next((b.id for b in (rung.stage, *rung.beside) if b.signal is not None), "")
+    return TraceCoach(move.act, move.stage, part, headline, detail, caution, measurable, others)
 
 
 def _at(state: JobState, now: Trace, move: TraceMove, rung: Rung) -> tuple[str, str, str]:

@@ -242,4 +242,4 @@ def _log(state: JobState) -> tuple[TapeCell, ...]:
                 cells.append(cell)
         if len(cells) >= _CELLS:
             break
-    return tuple(cells)
+    return tuple(reversed(cells))

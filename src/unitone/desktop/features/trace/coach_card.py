@@ -1,0 +1,114 @@
+"""What to do now in a trace: headline, why, the danger, and the answer in one key or one figure."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
+
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.fitting import ButtonRows
+from unitone.desktop.widgets.painted import label
+from unitone.present.trace.trace_shapes import TraceCoach
+from unitone.words import tr
+
+_LONGEST = 60
+
+
+class CoachCard(QFrame):
+    """Tells which answer was given; knows no job."""
+
+    #: main, nothing, mark, fine, wrong, good, repaired, other, walk, bench
+    pressed = pyqtSignal(str)
+    typed = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "coach")
+        self.setAccessibleName(tr("What to do now"))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
+        column.setSpacing(theme.px(6))
+        self.headline = label("title", "", True)
+        self.detail = label("quiet", "", True)
+        self.caution = label("warn", "", True)
+        self.error = label("cure", "", True)
+        for part in (self.headline, self.detail, self.caution):
+            column.addWidget(part)
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(8))
+        self.field = QLineEdit()
+        self.field.setMaxLength(_LONGEST)
+        self.field.setAccessibleName(tr("Level that was enough"))
+        self.field.setPlaceholderText(tr("level, like 85 µV or −60 dBm"))
+        self.field.setMinimumWidth(theme.px(170))
+        self.field.returnPressed.connect(self._enter)
+        self.main = QPushButton("")
+        self.main.setProperty("role", "main")
+        self.main.clicked.connect(lambda: self.pressed.emit("main"))
+        row.addWidget(self.field, 2)
+        row.addWidget(self.main)
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addWidget(self.error)
+        self.buttons: dict[str, QPushButton] = {}
+        for name, words in (
+            ("nothing", tr("Heard nothing  N")), ("mark", tr("No scale: set the mark here  M")), ("fine", tr("Fine  F")),
+            ("wrong", tr("Something is wrong  W")), ("good", tr("Part is good  F")), ("repaired", tr("Found it: repaired  R")),
+            ("other", tr("Another test  O")), ("walk", tr("Walk in order  I")),
+        ):  # fmt: skip
+            button = QPushButton(words)
+            button.clicked.connect(lambda _=False, x=name: self.pressed.emit(x))
+            self.buttons[name] = button
+        self.buttons["walk"].setCheckable(True)
+        self.answers = ButtonRows(tr("Answers"), self.buttons.values())
+        column.addWidget(self.answers)
+        self.error.hide()
+
+    def show_coach(self, coach: TraceCoach, simulated: bool, finished: bool, walk: bool) -> None:
+        """Show a move, with the answers that it takes."""
+        self.headline.setText(coach.headline)
+        for part, words in ((self.detail, coach.detail), (self.caution, coach.caution)):
+            part.setText(words)
+            part.setVisible(bool(words))
+        self.error.hide()
+        self.field.clear()
+        act = coach.act
+        by_itself = simulated and coach.measurable
+        self.field.setVisible(act == "inject" and not finished)
+        main = {
+            "inject": tr("Measure  ↵") if by_itself else tr("Log the level  ↵"), "volts": tr("Measure them  ↵") if by_itself else "",
+            "signal": tr("Look  ↵") if by_itself else "", "whole": tr("To the Bench  ↵"),
+        }.get(act, "")  # fmt: skip
+        self.main.setText(main)
+        self.main.setVisible(bool(main) and (not finished or act == "whole"))
+        shown = {
+            "inject": {"nothing", "mark"}, "signal": {"fine", "wrong"}, "look": {"fine", "wrong"}, "part": {"good", "repaired"},
+        }.get(act, set())  # fmt: skip
+        if coach.others > 0:
+            shown = shown | {"other"}
+        if act in ("inject", "volts", "look", "signal"):
+            shown = shown | {"walk"}
+        for name, button in self.buttons.items():
+            button.setVisible(name in shown and not finished)
+        self.buttons["walk"].setChecked(walk)
+        self.answers.refresh()
+
+    def start_typing(self, text: str = "") -> None:
+        """A digit was pressed anywhere: it begins the level."""
+        if self.field.isVisible():
+            self.field.setFocus()
+            self.field.setText(text)
+
+    def _enter(self) -> None:
+        if text := self.field.text().strip():
+            self.typed.emit(text)
+        else:
+            self.pressed.emit("main")
+
+    def refuse(self, words: str) -> None:
+        """What was typed or pressed was not taken, and why; what was typed stays."""
+        self.error.setText(words)
+        self.error.show()
+        if self.field.isVisible():
+            self.field.setFocus()
+            self.field.selectAll()

@@ -1,0 +1,85 @@
+"""The noise hunt: one question at a time, yes or no, and the part of the radio that the answers point to."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from unitone.desktop.features.trace.ladder import Shares
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.lines import Line, Lines
+from unitone.desktop.widgets.painted import Card, label
+from unitone.present.trace.trace_shapes import NoiseView
+from unitone.words import tr
+
+
+class NoisePane(QWidget):
+    """Knows no job: it tells the answers."""
+
+    answered = pyqtSignal(str, bool)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.question = ""
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(theme.px(12))
+        left = QVBoxLayout()
+        left.setSpacing(theme.px(10))
+        self.coach = QFrame()
+        self.coach.setProperty("role", "coach")
+        inside = QVBoxLayout(self.coach)
+        inside.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
+        self.headline, self.how = label("title", "", True), label("quiet", "", True)
+        inside.addWidget(self.headline)
+        inside.addWidget(self.how)
+        keys = QHBoxLayout()
+        self.yes, self.no = QPushButton(tr("Yes  Y")), QPushButton(tr("No  N"))
+        self.yes.setProperty("role", "main")
+        self.yes.clicked.connect(lambda: self.answer(True))
+        self.no.clicked.connect(lambda: self.answer(False))
+        keys.addWidget(self.yes)
+        keys.addWidget(self.no)
+        keys.addStretch(1)
+        inside.addLayout(keys)
+        left.addWidget(self.coach)
+        answers = Card(tr("Answers so far"))
+        self.lines = Lines(tr("Answers so far"), self._again)
+        answers.column.addWidget(self.lines)
+        answers.column.addStretch(1)
+        left.addWidget(answers, 1)
+        row.addLayout(left, 6)
+        right = Card(tr("Where the noise comes from"))
+        self.shares = Shares(tr("Where the noise comes from"))
+        right.column.addWidget(self.shares)
+        self.then = label("plain", "", True)
+        right.column.addWidget(self.then)
+        right.column.addStretch(1)
+        row.addWidget(right, 4)
+
+    def show_noise(self, noise: NoiseView, finished: bool) -> None:
+        """Show the question at hand and what was answered."""
+        self.question = noise.question
+        top = noise.places[0]
+        self.headline.setText(noise.words or tr("Likely: {place}.", place=top[0]))
+        self.how.setText(noise.how or top[1])
+        for button in (self.yes, self.no):
+            button.setVisible(bool(noise.question) and not finished)
+        self.lines.show_lines(
+            [
+                Line("", words, tr("yes") if yes else tr("no"), key, () if finished else (tr("Change"),))
+                for key, words, yes in noise.answered
+            ],
+            tr("None yet. Hum, hiss and whistles are told apart by Meters, Spectrum."),
+        )
+        self._answers = {key: yes for key, _, yes in noise.answered}
+        self.shares.show_shares(tuple((title, percent, "") for title, _, percent in noise.places))
+        self.then.setText(top[1] if noise.answered else "")
+
+    def answer(self, yes: bool) -> None:
+        """Yes or no to the question at hand."""
+        if self.question:
+            self.answered.emit(self.question, yes)
+
+    def _again(self, key: str, _: int) -> None:
+        self.answered.emit(key, not self._answers[key])

@@ -1,0 +1,337 @@
+"""The Trace view: the ladder of stages, the next test, the suspects, the stage pin by pin, intermittents, noise."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from unitone.align.trace.intermittent import Watcher
+from unitone.desktop.features.trace.coach_card import CoachCard
+from unitone.desktop.features.trace.ladder import LadderView, Shares
+from unitone.desktop.features.trace.noise import NoisePane
+from unitone.desktop.features.trace.stage_cards import LookCard, PinsCard
+from unitone.desktop.features.trace.watching import WatchPane
+from unitone.desktop.shell.worker import BenchWorker, LiveFigure
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.fitting import ChipRow
+from unitone.desktop.widgets.painted import Card, label, scrolled
+from unitone.desktop.widgets.strips import TapeStrip
+from unitone.errors import BenchError
+from unitone.present.trace.trace_shapes import TraceView
+from unitone.session.session import Session
+from unitone.store.logbook import Logbook
+from unitone.words import N_, tr
+
+PANES: tuple[tuple[str, str], ...] = (
+    ("ladder", N_("Ladder")), ("watch", N_("Intermittent")), ("noise", N_("Noise")),
+)  # fmt: skip
+
+
+class TracePage(QWidget):
+    """Takes what is said to the worker; shows what comes back."""
+
+    bench = pyqtSignal(str)
+
+    def __init__(self, worker: BenchWorker, logbook: Logbook) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.setAccessibleName(tr("Trace"))
+        self._worker, self._logbook = worker, logbook
+        self.view: TraceView | None = None
+        self._job, self._walk, self._other, self._chosen = "", False, 0, ""
+        self._asked = ""
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(theme.px(20), theme.px(14), theme.px(16), theme.px(14))
+        outer.setSpacing(theme.px(10))
+        outer.addLayout(self._head())
+        self.message = QFrame()
+        self.message.setProperty("role", "warning")
+        inside = QHBoxLayout(self.message)
+        self.message_words = label("warn", "", True)
+        self.message_words.setAccessibleName(tr("Message"))
+        inside.addWidget(self.message_words)
+        self.message.hide()
+        outer.addWidget(self.message)
+        self.stack = QStackedWidget()
+        self.watch, self.noise = WatchPane(), NoisePane()
+        for pane in (self._ladder_pane(), self.watch, self.noise):
+            self.stack.addWidget(pane)
+        outer.addWidget(self.stack, 1)
+        self.tape = TapeStrip()
+        outer.addWidget(self.tape)
+        self.watch.watching.connect(self._watching)
+        self.watch.moved.connect(lambda what: worker.do(lambda s: s.tracing.wiggle(what)))
+        self.watch.done.connect(self._watched)
+        self.noise.answered.connect(lambda q, yes: self._do(lambda s: s.tracing.answer_noise(q, yes)))
+        worker.trace.connect(self._changed)
+        worker.failed.connect(self._failed)
+        worker.live.connect(self._live)
+        self.show_pane("ladder")
+
+    def _head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(10))
+        row.addWidget(label("page", tr("Trace")))
+        self.title = label("quiet", "", True)
+        row.addWidget(self.title, 1)
+        self.panes = ChipRow(tr("Trace"), [(name, tr(words)) for name, words in PANES], self.show_pane)
+        row.addWidget(self.panes)
+        self.dial = label("teal", "")
+        row.addWidget(self.dial)
+        self.to_bench = QPushButton(tr("Bench  Ctrl ↵"))
+        self.to_bench.clicked.connect(lambda: self.bench.emit(self._job))
+        row.addWidget(self.to_bench)
+        return row
+
+    def _ladder_pane(self) -> QWidget:
+        pane = QWidget()
+        row = QHBoxLayout(pane)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(theme.px(12))
+        card = QFrame()
+        card.setProperty("role", "card")
+        column = QVBoxLayout(card)
+        column.setContentsMargins(theme.px(12), theme.px(12), theme.px(8), theme.px(8))
+        head = QHBoxLayout()
+        head.addWidget(label("heading", tr("From the aerial to the loudspeaker")), 1)
+        self.output = label("quiet", "", True)
+        self.output.setAlignment(Qt.AlignmentFlag.AlignRight)
+        head.addWidget(self.output, 1)
+        column.addLayout(head)
+        self.ladder = LadderView()
+        self.ladder.chosen.connect(self.look_at)
+        self.area = scrolled(self.ladder)
+        column.addWidget(self.area, 1)
+        self.empty = label("plain", "", True)
+        column.addWidget(self.empty)
+        row.addWidget(card, 6)
+        right = QWidget()
+        cards = QVBoxLayout(right)
+        cards.setContentsMargins(0, 0, theme.px(4), 0)
+        cards.setSpacing(theme.px(10))
+        self.coach = CoachCard()
+        self.coach.pressed.connect(self.press)
+        self.coach.typed.connect(self._typed)
+        cards.addWidget(self.coach)
+        both = QHBoxLayout()
+        both.setSpacing(theme.px(10))
+        where = Card(tr("Where the fault is"))
+        self.tests = label("quiet", "")
+        where.column.addWidget(self.tests)
+        self.shares = Shares(tr("Where the fault is"))
+        where.column.addWidget(self.shares)
+        self.odd = label("quiet", "", True)
+        where.column.addWidget(self.odd)
+        where.column.addStretch(1)
+        both.addWidget(where, 4)
+        self.pins = PinsCard()
+        self.pins.typed.connect(self._volts)
+        self.pins.wanted.connect(lambda r: self._do(lambda s: s.workshop.measure_volts(r), f"row {r}"))
+        both.addWidget(self.pins, 6)
+        cards.addLayout(both)
+        self.look = LookCard(self._logbook, self._tell)
+        self.look.checked.connect(self._part)
+        cards.addWidget(self.look, 1)
+        row.addWidget(scrolled(right, True), 7)
+        return pane
+
+    # -- showing ------------------------------------------------------------------------------------
+
+    def show_job(self, job_id: str) -> None:
+        """Show the trace of a job."""
+        if job_id != self._job:
+            self._job, self.view = job_id, None
+            self._walk, self._other, self._chosen = False, 0, ""
+            self.title.setText(tr("being opened…"))
+        self.message.hide()
+        self._worker.open(job_id)
+        self._worker.show_trace(True)
+
+    def show_pane(self, name: str) -> None:
+        """Ladder, intermittent or noise."""
+        self.stack.setCurrentIndex([n for n, _ in PANES].index(name))
+        self.panes.mark(name)
+
+    def leave(self) -> None:
+        """Another view is shown: nothing is watched any more."""
+        if self.watch.watcher is not None:
+            self.watch.toggle()
+        self._worker.show_trace(False)
+
+    def _changed(self, item: tuple[int, TraceView]) -> None:
+        view = item[1]
+        if view.job_id != self._job:
+            return
+        self.view = view
+        self.title.setText(tr("job {n} · {title}", n=f"{view.number:04d}", title=view.title))
+        self.dial.setText(view.dial)
+        self.output.setText(view.output if view.rungs else "")
+        self.ladder.show_rungs(view.rungs)
+        at = self.ladder.place(view.coach.stage)
+        self.area.ensureVisible(0, int(at.center().y()), 0, int(at.height()))
+        self.empty.setText(view.empty)
+        self.empty.setVisible(bool(view.empty))
+        self.ladder.setVisible(not view.empty)
+        self.coach.setVisible(not view.empty)
+        self.coach.show_coach(view.coach, view.simulated, view.finished, self._walk)
+        self.tests.setText(tr("after {n} findings", n=view.tests) if view.tests else tr("nothing is measured yet"))
+        self.shares.show_shares(tuple((s.title, s.percent, s.words) for s in view.suspects))
+        self.odd.setText(view.odd)
+        self.odd.setVisible(bool(view.odd))
+        self.pins.show_stage(view.stage, view.finished)
+        self.look.show_stage(view.stage, view.finished)
+        self.watch.show_trace(view)
+        self.noise.show_noise(view.noise, view.finished)
+        self.tape.show_tape(view.log)
+        self.message.hide()
+
+    def _failed(self, words: str) -> None:
+        if not self.isVisible():
+            return
+        asked, self._asked = self._asked, ""
+        if asked.startswith("row "):
+            self.pins.refuse(asked[4:], words)
+        elif asked == "level":
+            self.coach.refuse(words)
+        else:
+            self._tell(words)
+
+    def _tell(self, words: str) -> None:
+        self.message_words.setText(words)
+        self.message.show()
+
+    # -- telling ------------------------------------------------------------------------------------
+
+    def _do(self, command, asked: str = "") -> None:  # type: ignore[no-untyped-def]
+        if self.view is None:
+            return
+        self._asked = asked
+        self._other, self._chosen = 0, ""
+        self._worker.do(command, self.view.seq)
+
+    def look_at(self, stage: str) -> None:
+        """A rung was chosen: its stage is looked at."""
+        self._chosen = stage
+        self._worker.look_at(stage, self._other, self._walk)
+
+    def _typed(self, text: str) -> None:
+        if self.view is not None:
+            stage = self.view.coach.stage
+            self._do(lambda s: s.tracing.type_level(stage, text), "level")
+
+    def _volts(self, row: str, text: str) -> None:
+        self._do(lambda s: s.workshop.read_volts(row, text), f"row {row}")
+
+    def _part(self, part: str, bad: bool) -> None:
+        if self.view is None:
+            return
+        stage = self.view.stage.id
+        if bad:
+            self._do(lambda s: s.tracing.repaired(stage, part))
+        else:
+            self._do(lambda s: s.tracing.check(stage, "ohms", False, part))
+
+    def _watching(self, on: bool) -> None:
+        self._worker.set_live(on)
+
+    def _watched(self, watcher: Watcher) -> None:
+        low, high = watcher.ends
+        self._do(
+            lambda s: s.tracing.watched(s.step.quantity_id, watcher.seconds, low, high, watcher.drops, watcher.moved)
+        )
+
+    def _live(self, figure: LiveFigure) -> None:
+        self.watch.take(figure.figure, figure.unit, figure.value)
+
+    # -- keys -----------------------------------------------------------------------------------------
+
+    def press(self, name: str) -> None:
+        """An action by its id (of the trace's scope), or a button's name."""
+        name = name.removeprefix("trace-")
+        pane = PANES[self.stack.currentIndex()][0]
+        focus = self.focusWidget()
+        if isinstance(focus, QLineEdit) and focus.hasFocus() and name == "main":
+            focus.returnPressed.emit()
+            return
+        if name.startswith("pane-"):
+            self.show_pane(PANES[int(name[5:]) - 1][0])
+        elif name == "bench":
+            self.bench.emit(self._job)
+        elif name == "void":
+            self._do(_void)
+        elif pane == "watch":
+            self._press_watch(name)
+        elif pane == "noise":
+            if name in ("yes", "nothing"):
+                self.noise.answer(name == "yes")
+        elif self.view is not None:
+            self._press_ladder(name, self.view)
+
+    def _press_watch(self, name: str) -> None:
+        if name == "main":
+            self.watch.toggle()
+        elif name == "drop":
+            self.watch.heard()
+
+    def _press_ladder(self, name: str, view: TraceView) -> None:
+        coach = view.coach
+        stage, act = coach.stage, coach.act
+        if name == "main":
+            self._main(view)
+        elif name in ("up", "down"):
+            ids = [r.id for r in view.rungs]
+            here = ids.index(view.stage.id) if view.stage.id in ids else (ids.index(stage) if stage in ids else 0)
+            if ids:
+                self.look_at(ids[max(0, min(len(ids) - 1, here + (1 if name == "down" else -1)))])
+        elif name == "nothing" and act == "inject":
+            self._do(lambda s: s.tracing.type_level(stage, "nothing"), "level")
+        elif name == "mark" and act == "inject":
+            self._do(lambda s: s.tracing.set_mark(stage), "level")
+        elif name in ("fine", "wrong", "good") and act in ("signal", "look"):
+            bad = name == "wrong"
+            at = coach.part or stage
+            self._do(lambda s: s.tracing.check(at, "signal" if act == "signal" else "look", bad))
+        elif name in ("fine", "good") and act == "part":
+            self._do(lambda s: s.tracing.check(stage, "ohms", False, coach.part))
+        elif name == "repaired" and act == "part":
+            self._do(lambda s: s.tracing.repaired(stage, coach.part))
+        elif name == "other" and coach.others:
+            self._other = (self._other + 1) % (coach.others + 1)
+            self._worker.look_at("", self._other, self._walk)
+        elif name == "walk":
+            self._walk, self._other = not self._walk, 0
+            self._worker.look_at(self._chosen, 0, self._walk)
+
+    def _main(self, view: TraceView) -> None:
+        coach = view.coach
+        by_itself = view.simulated and coach.measurable
+        if coach.act == "whole":
+            self.bench.emit(self._job)
+        elif coach.act == "inject" and by_itself:
+            self._do(lambda s: s.tracing.measure_level(coach.stage), "level")
+        elif coach.act == "inject":
+            self.coach.start_typing()
+        elif coach.act == "volts" and by_itself:
+            self._do(lambda s: s.tracing.read_volts(coach.stage))
+        elif coach.act == "volts" and (field := self.pins.first_empty()) is not None:
+            field.setFocus()
+        elif coach.act == "signal" and by_itself:
+            self._do(lambda s: s.tracing.signal(coach.part or coach.stage))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """A digit, a sign, < or > begins a level; while watching, a digit is the thing that was moved."""
+        text = "" if event is None else event.text()
+        if text and (text.isdigit() or text in "<>-−+"):
+            if self.stack.currentWidget() is self.watch and text.isdigit():
+                self.watch.move_thing(int(text))
+                return
+            if self.stack.currentIndex() == 0:
+                self.coach.start_typing(text)
+                return
+        super().keyPressEvent(event)
+
+
+def _void(session: Session) -> None:
+    if session.void_last() is None:
+        raise BenchError(tr("Nothing to undo."))
