@@ -345,7 +345,7 @@ def robot(
     from unitone.robot.one_coil import classes_of, run_adjuster_trial
     from unitone.robot.sweep import run_sweep_trial
     from unitone.robot.sweep_side import run_side_trial
-    from unitone.robot.trace import run_trace_trial
+    from unitone.robot.traced_radios import run_trace_trial
     from unitone.robot.transmit_side import run_transmit_trial
     from unitone.robot.whole_radios import run_trial
 

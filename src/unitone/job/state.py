@@ -14,12 +14,12 @@ from typing import Any
 from unitone.bench.instruments import Instrument
 from unitone.bench.path import Kit
 from unitone.job.card import Card
+from unitone.job.checks import Check, Watch
 from unitone.job.entries import Entry
 from unitone.job.entries.notes import Damaged
 from unitone.job.entries.readings import Reading
 from unitone.job.records import Judged, Logged, Loose, Sweep, Touch, Tried, Turn, Variant
 from unitone.job.shop import Finding, Shop
-from unitone.job.tracing import Check, Watch
 from unitone.job.trial import Trial
 from unitone.sheet.conventions.questions import Choice, apply, choices
 from unitone.sheet.model.sheet import Conditions, Sheet, Step

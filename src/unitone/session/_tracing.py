@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 
 from unitone.align.trace.ladder import INJECTION, Rung, ladder
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
+from unitone.job.checks import CheckWay
 from unitone.job.entries.notes import Tried
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.tracing import Checked, Intermittent, NoiseAnswered
-from unitone.job.tracing import CheckWay
 from unitone.quantities.entry import normalise, parse_si
 from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.simulator.stage_faults import signal_runs

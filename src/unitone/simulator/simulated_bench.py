@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from unitone.bench.ports import Bench
 from unitone.simulator.instruments._movement import with_movements
+from unitone.simulator.instruments.injected_level import InjectedLevel
 from unitone.simulator.instruments.receive import (
     AttenuatorByEar,
     AudioVoltmeter,
@@ -17,7 +18,6 @@ from unitone.simulator.instruments.receive import (
     SquelchByEar,
     TwoSettings,
 )
-from unitone.simulator.instruments.tracing import InjectedLevel
 from unitone.simulator.instruments.transmit import (
     FieldMeter,
     ModulationMeter,

@@ -8,7 +8,7 @@ from typing import Literal
 
 from unitone.align.trace.finder import Finder, Test, Way
 from unitone.align.trace.ladder import Rung, finder, ladder, repaired_at
-from unitone.align.trace.parts import SuspectPart, suspect_parts
+from unitone.align.trace.suspects import SuspectPart, suspect_parts
 from unitone.job.state import JobState
 
 Act = Literal["inject", "volts", "look", "signal", "part", "whole", "stuck", "nothing"]

@@ -10,7 +10,7 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from unitone.job.tracing import Watch
+from unitone.job.checks import Watch
 
 #: A drop-out within so many seconds of a movement goes with it (common practice, no source).
 WITHIN_S = 1.5

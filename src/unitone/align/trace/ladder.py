@@ -12,10 +12,10 @@ from dataclasses import dataclass, replace
 
 from unitone.align.trace.finder import ChainStage, Finder, Told, Way
 from unitone.errors import EntryError, SheetError
+from unitone.job.checks import Check
 from unitone.job.entries.readings import Reading
 from unitone.job.records import Logged
 from unitone.job.state import JobState
-from unitone.job.tracing import Check
 from unitone.job.voltages import RowState, row_states
 from unitone.quantities.registry import FOUND_BY
 from unitone.sheet.model.injection import injected_hz

@@ -62,13 +62,13 @@ def label(role: str, text: str = "", wrap: bool = False) -> QLabel:
 class Card(QFrame):
     """A card with its title and a column under it."""
 
-    def __init__(self, title: str) -> None:
+    def __init__(self, title: str, role: str = "title") -> None:
         super().__init__()
         self.setProperty("role", "card")
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
         self.column.setSpacing(theme.px(8))
-        self.column.addWidget(label("title", title, True))
+        self.column.addWidget(label(role, title, True))
 
 
 class Column(QScrollArea):

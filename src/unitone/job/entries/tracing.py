@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, ClassVar
 import msgspec
 
 from unitone.errors import TapeError
+from unitone.job.checks import Check, CheckWay, Watch
 from unitone.job.entries.base import Entry, Kind
-from unitone.job.tracing import Check, CheckWay, Watch
 from unitone.words import tr
 
 if TYPE_CHECKING:

@@ -26,6 +26,7 @@ _QUIET: dict[str, str] = {
     "supply.current": N_("Radio on receive, squelched. Read the supply current."),
     "supply.rail": N_("Voltmeter on the rail, against ground."),
     "stage.voltage": N_("Voltmeter on the point, against ground."),
+    "rx.injection": N_("Generator on the stage. Turn it up until the output is standard, then read its level."),
     "ref.frequency": N_("Counter on the reference oscillator, loosely coupled."),
     "osc.frequency": N_("Counter on the oscillator, loosely coupled."),
     "rx.lo_error": N_("Counter on the local oscillator, loosely coupled."),

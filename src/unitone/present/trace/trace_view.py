@@ -10,7 +10,14 @@ from unitone.job.voltages import RowState
 from unitone.present.bench.bench_shapes import BoardPicture, Pin, TapeCell
 from unitone.present.bench.board import board_picture
 from unitone.present.bench.log import log_cell
-from unitone.present.trace.sentences import coach_of, describe_fault, describe_point, how_to_check, meaning, noise_view
+from unitone.present.trace._trace_sentences import (
+    coach_of,
+    describe_fault,
+    describe_point,
+    how_to_check,
+    meaning,
+    noise_view,
+)
 from unitone.present.trace.trace_shapes import (
     MovedView,
     PartView,
@@ -28,9 +35,11 @@ from unitone.sheet.model.sheet import Part
 from unitone.words import tr
 
 #: So many suspects, parts and cells of the log are shown.
-_SUSPECTS, _PARTS, _CELLS = 4, 6, 16
+_SUSPECTS, _PARTS, _CELLS = 4, 4, 16
+#: So much of a picture's width and height is shown round the suspected parts.
+_ROUND = 0.45
 #: A stage less likely than this is not worth a line (per cent).
-_LEAST_PCT = 1.0
+_LEAST_PCT = 2.0
 #: Kinds of entries that tracing makes, or that it starts from.
 _TRACED = ("checked", "intermittent", "noise", "tried", "touch")
 
@@ -179,7 +188,7 @@ def _stage(state: JobState, now: Trace, rung: Rung | None, measurable: bool) -> 
     return StageView(
         rung.stage.id,
         title or tr("{stage}, pin by pin", stage=rung.stage.title),
-        tuple(_pin(r, measurable) for r in rung.rows),
+        tuple(_pin(r, measurable, not title) for r in rung.rows),
         tr("meter {ohm} MΩ", ohm=f"{ohm / 1e6:g}") if ohm else tr("meter 10 MΩ"),
         _meaning(now, rung),
         shown,
@@ -207,10 +216,10 @@ def _board(state: JobState, parts: list[Part]) -> tuple[BoardPicture | None, tup
     ), pins
 
 
-def _pin(r: RowState, measurable: bool) -> PinView:
+def _pin(r: RowState, measurable: bool, named: bool) -> PinView:
     row = r.row
     name = " ".join(x for x in (row.pin, tr(row.electrode) if row.electrode else "") if x) or row.title
-    if row.device:
+    if row.device and named:
         name = f"{row.device} · {name}"
     value = "" if r.now is None or r.now.reading.value is None else tr("{v} V", v=number(r.now.reading.value, 1))
     should = tr("{v} V", v=number(row.nominal, 1 if abs(row.nominal) < 20 else 0)) if row.is_known else ""

@@ -25,7 +25,7 @@ from unitone.sheet.format._channelled import (
     mixing_line,
     oscillator,
 )
-from unitone.sheet.format._tracing import inject, part_kind, stages
+from unitone.sheet.format._stages import inject, part_kind, stages
 from unitone.sheet.format.cures import cure_of
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.effects import EVERYTHING, known, oscillator_affects, stage_effect, usual_effect

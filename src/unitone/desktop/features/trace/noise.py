@@ -43,13 +43,13 @@ class NoisePane(QWidget):
         keys.addStretch(1)
         inside.addLayout(keys)
         left.addWidget(self.coach)
-        answers = Card(tr("Answers so far"))
+        answers = Card(tr("Answers so far"), "heading")
         self.lines = Lines(tr("Answers so far"), self._again)
         answers.column.addWidget(self.lines)
         answers.column.addStretch(1)
         left.addWidget(answers, 1)
         row.addLayout(left, 6)
-        right = Card(tr("Where the noise comes from"))
+        right = Card(tr("Where the noise comes from"), "heading")
         self.shares = Shares(tr("Where the noise comes from"))
         right.column.addWidget(self.shares)
         self.then = label("plain", "", True)
@@ -70,7 +70,7 @@ class NoisePane(QWidget):
                 Line("", words, tr("yes") if yes else tr("no"), key, () if finished else (tr("Change"),))
                 for key, words, yes in noise.answered
             ],
-            tr("None yet. Hum, hiss and whistles are told apart by Meters, Spectrum."),
+            tr("None yet. Meters, Spectrum shows hum, hiss and whistles apart."),
         )
         self._answers = {key: yes for key, _, yes in noise.answered}
         self.shares.show_shares(tuple((title, percent, "") for title, _, percent in noise.places))

@@ -116,7 +116,7 @@ class TracePage(QWidget):
         cards.addWidget(self.coach)
         both = QHBoxLayout()
         both.setSpacing(theme.px(10))
-        where = Card(tr("Where the fault is"))
+        where = Card(tr("Where the fault is"), "heading")
         self.tests = label("quiet", "")
         where.column.addWidget(self.tests)
         self.shares = Shares(tr("Where the fault is"))

@@ -46,7 +46,7 @@ class PinsCard(QFrame):
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(theme.px(8))
         self._grid.setVerticalSpacing(theme.px(3))
-        for at, share in enumerate((0, 4, 4, 2, 3, 0)):
+        for at, share in enumerate((0, 4, 4, 2, 4, 0)):
             self._grid.setColumnStretch(at, share)
         column.addLayout(self._grid)
         self.empty = label("quiet", "", True)
@@ -186,7 +186,7 @@ class LookCard(QFrame):
         for n, part in enumerate(stage.parts, 1):
             box = QWidget()
             inside = QVBoxLayout(box)
-            inside.setContentsMargins(0, 0, 0, theme.px(4))
+            inside.setContentsMargins(0, 0, 0, 0)
             inside.setSpacing(0)
             first = QHBoxLayout()
             words = tr("{n} {part}, {title}", n=n, part=part.id, title=part.title)

@@ -101,7 +101,7 @@ class WatchPane(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(theme.px(12))
-        left, right = Card(tr("Watched reading")), Card(tr("What the drop-outs went with"))
+        left, right = Card(tr("Watched reading"), "heading"), Card(tr("What the drop-outs went with"), "heading")
         row.addWidget(left, 6)
         row.addWidget(right, 4)
         head = QHBoxLayout()

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 
 from unitone.align.trace.advice import Trace, TraceMove
 from unitone.align.trace.ladder import HIGH_V, Rung, dial
-from unitone.align.trace.noise import QUESTIONS, next_question, places
-from unitone.align.trace.parts import SuspectPart
+from unitone.align.trace.noise_hunt import QUESTIONS, next_question, places
+from unitone.align.trace.suspects import SuspectPart
 from unitone.job.state import JobState
 from unitone.job.voltages import RowState
 from unitone.present.trace.trace_shapes import NoiseView, TraceCoach
@@ -111,7 +111,7 @@ def _at(state: JobState, now: Trace, move: TraceMove, rung: Rung) -> tuple[str, 
             x for x in (
                 describe_hz(rung.frequency_hz),
                 "" if stage.expect_dbm is None else tr("about {level}", level=microvolts(stage.expect_dbm)),
-                tr(stage.inject.coupling) if stage.inject.coupling else "",
+                tr("through {coupling}", coupling=tr(stage.inject.coupling)) if stage.inject.coupling else "",
             ) if x
         )  # fmt: skip
         return (
@@ -140,8 +140,9 @@ def _at(state: JobState, now: Trace, move: TraceMove, rung: Rung) -> tuple[str, 
         part = next((p for p in now.parts if p.part.id == move.part), None)
         if part is not None:
             title = part.part.what or part.part.id
-            words = f"{how_to_check(part)}. " + tr(
-                "{percent} % likely: {title}.", percent=number(100 * part.probability, 0), title=title
+            how = how_to_check(part)
+            words = f"{how[:1].upper()}{how[1:]} " + tr(
+                "{title}: {percent} % likely.", percent=number(100 * part.probability, 0), title=title
             )
             return tr("Check {part}.", part=part.part.id), words, _off(rung)
     return (

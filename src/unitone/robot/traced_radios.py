@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from unitone.align.trace.ladder import AF, S_METER, SOUND_DB, Rung, finder, ladder, troubles
-from unitone.align.trace.parts import suspect_parts
+from unitone.align.trace.suspects import suspect_parts
 from unitone.errors import BenchError
 from unitone.job.card import Card
 from unitone.robot.many import many, simulated
