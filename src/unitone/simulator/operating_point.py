@@ -24,7 +24,7 @@ _OPEN, _SHORT = 1e10, 0.2
 #: Every node leaks to ground, so that one that nothing feeds stands at zero (S).
 _LEAK = 1e-10
 _THERMAL_V = 0.02585
-_STEPS, _ROUNDS, _MOST_V = 24, 200, 12.0
+_STEPS, _ROUNDS, _MOST_V, _HALVINGS = 5, 400, 12.0, 8
 #: What a drifted resistor has become, and what is left of a tired device.
 _DRIFTED, _TIRED = 6.0, 0.08
 #: Below this share of its slope a device does not amplify any more.
@@ -112,8 +112,9 @@ def _currents(c: Circuit, v: Mapping[str, float], emits: float) -> dict[str, flo
         return {"anode": anode, "screen": screen, "grid": grid, "cathode": -anode - screen - grid}
     if c.kind == "njfet":
         d, g = v["drain"] - v["source"], v["gate"] - v["source"]
-        over = max(g + c.pinch_off, 0.0) / c.pinch_off
-        drain = emits * c.idss * over**2 * math.tanh(2.0 * max(d, 0.0) / max(c.pinch_off * over, 1e-9)) if over else 0.0
+        over, across = max(g + c.pinch_off, 0.0), max(d, 0.0)
+        across = min(across, over)
+        drain = emits * c.idss / c.pinch_off**2 * (2.0 * over - across) * across
         gate = emits * 1e-3 * max(g - 0.5, 0.0)
         return {"drain": drain, "gate": gate, "source": -drain - gate}
     sign = 1.0 if c.kind == "npn" else -1.0
@@ -183,7 +184,14 @@ class OperatingPoint:
                 # A junction's curve is followed in small steps.
                 limit = 0.05 if self.circuit.kind in ("npn", "pnp") and step > 1 else _MOST_V
                 worst = float(np.max(np.abs(change), initial=0.0))
-                x = x + change * (1.0 if worst <= limit else limit / worst)
+                change = change * (1.0 if worst <= limit else limit / worst)
+                # At a knee the full step jumps to and fro: half of it, or less.
+                was = float(np.abs(now).max(initial=0.0))
+                for _ in range(_HALVINGS):
+                    if float(np.abs(out_of(x + change, share)).max(initial=0.0)) <= was:
+                        break
+                    change = change / 2.0
+                x = x + change
                 if worst < 1e-7:
                     break
             else:

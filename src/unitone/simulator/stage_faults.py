@@ -45,28 +45,34 @@ def traced_stages(physics: PhysicsFile) -> tuple[str, ...]:
     return tuple(dict.fromkeys(s for s in (*(x.stage for x in rx.stage), rx.detector_stage, rx.audio.stage) if s))
 
 
-@lru_cache(maxsize=64)
-def _of_circuits(circuits: tuple[str, ...]) -> tuple[StageFault, ...]:
-    found = []
-    for text in circuits:
-        circuit = Circuit.model_validate_json(text)
-        for part, state in part_faults(circuit):
-            try:
-                lost = lost_db(circuit, {part: state})
-            except BenchError:
-                continue
-            if lost >= _LEAST_DB:
-                found.append(StageFault(part, state, circuit.feeds or circuit.stage, lost))
-    return tuple(found)
+@lru_cache(maxsize=1024)
+def _lost(circuit: str, part: str, state: State) -> float:
+    """What a stage loses with one part failed (dB); nothing where no operating point is found."""
+    try:
+        return lost_db(Circuit.model_validate_json(circuit), {part: state})
+    except BenchError:
+        return 0.0
 
 
-def stage_faults(physics: PhysicsFile) -> tuple[StageFault, ...]:
-    """Every fault at a stage of the receiver that a tracer can find."""
-    found = list(_of_circuits(tuple(c.model_dump_json() for c in physics.circuit)))
+def _of_circuit(circuit: Circuit, name: str = "") -> list[StageFault]:
+    """The faults of a circuit that a tracer can find; that of a name alone."""
+    text = circuit.model_dump_json()
+    return [
+        StageFault(part, state, circuit.feeds or circuit.stage, lost)
+        for part, state in part_faults(circuit)
+        if name in ("", f"{part}:{state}") and (lost := _lost(text, part, state)) >= _LEAST_DB
+    ]
+
+
+def stage_faults(physics: PhysicsFile, name: str = "") -> tuple[StageFault, ...]:
+    """Every fault at a stage of the receiver that a tracer can find; those of one name alone."""
+    found = [f for c in physics.circuit for f in _of_circuit(c, name)]
     covered = {c.feeds or c.stage for c in physics.circuit}
     for stage in traced_stages(physics):
         if stage not in covered:
-            found += [StageFault(stage, state, stage, db) for state, db in _WHOLE.items()]
+            found += [
+                StageFault(stage, state, stage, db) for state, db in _WHOLE.items() if name in ("", f"{stage}:{state}")
+            ]
     return tuple(found)
 
 
@@ -77,7 +83,10 @@ def dry_joints(physics: PhysicsFile) -> tuple[StageFault, ...]:
 
 def stage_fault(physics: PhysicsFile, name: str) -> StageFault:
     """The fault of that name. Raises BenchError for one that the radio cannot have."""
-    found = next((f for f in (*stage_faults(physics), *dry_joints(physics)) if f.id == name), None)
+    part, _, how = name.partition(":")
+    found = next(iter(stage_faults(physics, f"{part}:open" if how == "dry" else name)), None)
+    if found is not None and how == "dry":
+        found = replace(found, comes_and_goes=True)
     if found is None:
         raise BenchError(
             tr("fault {name}: the simulated radio has no such part, or it cannot fail like that.", name=name)

@@ -7,7 +7,8 @@ says how well it does. The next test is the one that, for its trouble, is expect
 that, in bits, before and after, over every answer that may come.
 
 The levels that a sheet expects are those of another specimen: they lie a few decibels off, point by point, always the same there. To repeat a
-reading at one point does not help; a neighbouring point does.
+reading at one point does not help; a neighbouring point does. Circuits that are only out of line lose a little each, and every point before
+them sees that loss: what points have in common is told by their covariance, so that a deficit that grows slowly is no broken stage.
 """
 
 from __future__ import annotations
@@ -33,6 +34,9 @@ WAYS: tuple[Way, ...] = ("inject", "volts", "look", "signal")
 
 #: How far a level that the sheet expects lies off on this specimen (dB, standard), and how well a level is read.
 _SPECIMEN_DB, _READ_DB = 4.0, 1.0
+_NOISE_DB2 = _SPECIMEN_DB**2 + _READ_DB**2
+#: A reading further off than this is no matter of circuits out of line (dB).
+_FAR_DB = 15.0
 #: What a weak stage may have lost (dB), and a dead one.
 _DROPS_DB: tuple[float, ...] = (10.0, 15.0, 20.0, 26.0, 33.0, 41.0, 50.0, 60.0)
 _DEAD_DB = 200.0
@@ -65,6 +69,8 @@ class ChainStage:
     trouble: Mapping[Way, float] | None = None
     #: The last stage before the place that is watched while a generator feeds this one; empty: the output.
     until: str = ""
+    #: What its circuits may have lost by being out of line (dB, standard): that is no fault.
+    detuned_db: float = 0.0
 
     def trouble_of(self, way: Way) -> float | None:
         """None where that test cannot be done here."""
@@ -122,44 +128,81 @@ class Finder:
             raise EntryError(tr("Two stages of the chain have the same name."))
         self._until = [self._place.get(s.until, len(self.chain) - 1) for s in self.chain]
         self.lost, self.bad, prior = _hypotheses([s.weight for s in self.chain])
-        self._log = np.log(prior)
-        #: What each point's answers are worth does not change while a chain is searched.
-        self._kept: dict[int, Floats] = {}
+        self._prior = np.log(prior)
+        self._log = self._prior
+        self._drift = np.array([s.detuned_db**2 for s in self.chain])
         self.told: list[Told] = []
         for one in told:
-            self.tell(one)
+            self._take(one)
+        self._weigh()
 
     # -- what is known ------------------------------------------------------------------------------
 
     def tell(self, told: Told) -> None:
         """One finding more. Injected twice at one point, the later reading stands: the specimen is what it is."""
+        self._take(told)
+        self._weigh()
+
+    def _take(self, told: Told) -> None:
         if told.stage not in self._place:
             raise EntryError(tr("The chain has no stage {name!r}.", name=told.stage))
         if told.way == "inject":
-            before = [t for t in self.told if (t.stage, t.way, t.until) == (told.stage, told.way, told.until)]
-            for old in before:
-                self.told.remove(old)
-                self._log -= self._likelihood(old)
+            same = (told.stage, told.way, told.until)
+            self.told = [t for t in self.told if (t.stage, t.way, t.until) != same]
         self.told.append(told)
-        self._log += self._likelihood(told)
 
-    def _excess(self, at: int, until: str = "") -> Floats:
-        """How much more a point needs by each hypothesis (dB), shape (hypotheses,): what is lost from there to where it is watched."""
-        last = self._place[until] if until else self._until[at]
-        return np.asarray(self.lost[:, at : last + 1].sum(axis=1), np.float64)
+    def _weigh(self) -> None:
+        """Every hypothesis by all that was told, one finding after the other."""
+        self._log = self._prior.copy()
+        before: list[Told] = []
+        for told in self.told:
+            self._log += self._likelihood(told, before)
+            if told.way == "inject" and told.excess_db is not None:
+                before.append(told)
 
-    def _likelihood(self, told: Told) -> Floats:
-        """Logarithms, shape (hypotheses,)."""
+    def _span(self, told: Told) -> tuple[int, int]:
+        """The stages that an injection passes: first and last."""
         at = self._place[told.stage]
+        return at, self._place[told.until] if told.until else self._until[at]
+
+    def _excess(self, first: int, last: int) -> Floats:
+        """How much more a point needs by each hypothesis (dB), shape (hypotheses,): what is lost from there to where it is watched."""
+        return np.asarray(self.lost[:, first : last + 1].sum(axis=1), np.float64)
+
+    def _common(self, one: tuple[int, int], other: tuple[int, int]) -> float:
+        """What the readings of two spans have in common (dB²): the circuits out of line that both pass."""
+        first, last = max(one[0], other[0]), min(one[1], other[1])
+        return float(self._drift[first : last + 1].sum()) if first <= last else 0.0
+
+    def _foretold(self, span: tuple[int, int], before: Sequence[Told]) -> tuple[Floats, float]:
+        """(mean, standard) of a reading over ``span`` by each hypothesis (dB), after the readings before it."""
+        mean, own = self._excess(*span), _NOISE_DB2 + self._common(span, span)
+        if before:
+            spans = [self._span(t) for t in before]
+            shared = np.array([[self._common(a, b) for b in spans] for a in spans]) + _NOISE_DB2 * np.eye(len(spans))
+            with_this = np.array([self._common(span, s) for s in spans])
+            if with_this.any():
+                gain = np.linalg.solve(shared, with_this)
+                # A reading that fits a hypothesis in no way says nothing of how far its circuits are out of line.
+                off = np.stack(
+                    [
+                        np.clip(float(t.excess_db or 0.0) - self._excess(*s), -_FAR_DB, _FAR_DB)
+                        for t, s in zip(before, spans, strict=True)
+                    ]
+                )
+                mean, own = mean + gain @ off, own - float(gain @ with_this)
+        return mean, math.sqrt(own)
+
+    def _likelihood(self, told: Told, before: Sequence[Told]) -> Floats:
+        """Logarithms, shape (hypotheses,)."""
         if told.way != "inject":
             shows, seems = _SHOWS[told.way]
-            chance = np.where(self.bad[:, at], shows, seems)
+            chance = np.where(self.bad[:, self._place[told.stage]], shows, seems)
             return np.asarray(np.log(chance if told.wrong else 1.0 - chance), np.float64)
-        spread = math.hypot(_SPECIMEN_DB, _READ_DB)
-        away = self._excess(at, told.until)
+        mean, spread = self._foretold(self._span(told), before)
         # "No level is enough" is the tail from there on.
         tail = told.excess_db is None
-        off = (away - (told.most_db if told.excess_db is None else told.excess_db)) / spread
+        off = (mean - (told.most_db if told.excess_db is None else told.excess_db)) / spread
         fits = ndtr(off) if tail else np.exp(-0.5 * off**2) / spread
         # Answers that fit nothing are spread over the whole range.
         return np.asarray(np.log((1.0 - _OUTLIER) * fits + _OUTLIER / 100.0), np.float64)
@@ -230,8 +273,8 @@ class Finder:
         odd = []
         for told in self.told:
             if told.way == "inject":
-                away = float(self._excess(self._place[told.stage], told.until)[best])
-                spread = math.hypot(_SPECIMEN_DB, _READ_DB)
+                span = self._span(told)
+                away, spread = float(self._excess(*span)[best]), math.sqrt(_NOISE_DB2 + self._common(span, span))
                 off = (
                     (away < told.most_db - 3 * spread)
                     if told.excess_db is None
@@ -273,15 +316,12 @@ class Finder:
 
     def _answers(self, at: int) -> Floats:
         """How likely each answer of an injection is by each hypothesis, shape (hypotheses, bins + 1): the last is "no level is enough"."""
-        kept = self._kept.get(at)
-        if kept is not None:
-            return kept
-        spread = math.hypot(_SPECIMEN_DB, _READ_DB)
-        edges = ndtr((_BINS[None, :] - self._excess(at)[:, None]) / spread)
+        before = [t for t in self.told if t.way == "inject" and t.excess_db is not None]
+        mean, spread = self._foretold((at, self._until[at]), before)
+        edges = ndtr((_BINS[None, :] - mean[:, None]) / spread)
         inside = np.diff(edges, axis=1)
         made = np.concatenate((inside, 1.0 - inside.sum(axis=1, keepdims=True)), axis=1)
-        self._kept[at] = np.asarray((1.0 - _OUTLIER) * made + _OUTLIER / made.shape[1], np.float64)
-        return self._kept[at]
+        return np.asarray((1.0 - _OUTLIER) * made + _OUTLIER / made.shape[1], np.float64)
 
     def _shown(self, at: int, way: Way) -> Floats:
         shows, seems = _SHOWS[way]

@@ -25,6 +25,8 @@ from unitone.words import tr
 INJECTION, S_METER, AF = "rx.injection", "rx.s_meter", "rx.af_voltage"
 #: A generator without a told range gives so much more than is expected anywhere (dB).
 _MOST_DB = 60.0
+#: What circuits that nobody has aligned yet cost a stage, and what one without adjusters differs by (dB, standard; common practice, no source).
+_OUT_OF_LINE_DB, _LEVEL_DB = 4.0, 1.0
 #: Within this of the expected level a stage is taken for sound, beyond it for weak (dB): specimens differ by four (standard).
 SOUND_DB = 10.0
 #: Passive circuits fail less often than those with a device; what was seen to be wrong, what the kind is known for, and every earlier
@@ -256,8 +258,16 @@ def finder(state: JobState, rungs: Sequence[Rung], earlier: Mapping[str, int] | 
     if len(rungs) < 2:
         raise EntryError(tr("The sheet does not say where to inject: add inject to its stages (Sheets)."))
     weight, meter = weights(state, rungs, earlier), tap(state.sheet)
+    there = Conditions("receive")
+    adjusted = {a.stage for a in state.sheet.adjusters if a.can_change(S_METER, there) or a.can_change(AF, there)}
     stages = [
-        ChainStage(r.stage.id, weight[r.stage.id], troubles(r), meter if r.stage.watch == "s_meter" else "")
+        ChainStage(
+            r.stage.id,
+            weight[r.stage.id],
+            troubles(r),
+            meter if r.stage.watch == "s_meter" else "",
+            _OUT_OF_LINE_DB if r.stage.id in adjusted else _LEVEL_DB,
+        )
         for r in rungs
     ]
     return Finder(stages, told(state, rungs))

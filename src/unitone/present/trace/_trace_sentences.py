@@ -70,11 +70,11 @@ def _danger(rung: Rung, feeds: bool) -> str:
         return ""
     if feeds:
         return tr(
-            "High voltage: {volts} V on this stage. Switch off, bleed, connect, then switch on. One hand; capacitor rated {rated} V.",
+            "High voltage: {volts} V here. Switch off, bleed, connect, switch on. One hand; capacitor rated {rated} V.",
             volts=number(volts, 0), rated=rated(volts),
         )  # fmt: skip
     return tr(
-        "High voltage: {volts} V on this stage. One hand, insulated probe, nothing else touched.",
+        "High voltage: {volts} V here. One hand, insulated probe, touch nothing else.",
         volts=number(volts, 0),
     )
 
@@ -82,7 +82,7 @@ def _danger(rung: Rung, feeds: bool) -> str:
 def _off(rung: Rung) -> str:
     if rung.highest_v <= HIGH_V:
         return tr("Radio off, supply off.")
-    return tr("High voltage: switch off, bleed the capacitors, and measure them before you touch anything.")
+    return tr("High voltage: switch off, bleed, measure that it is gone, then touch.")
 
 
 def coach_of(state: JobState, now: Trace, move: TraceMove, measurable: bool, others: int) -> TraceCoach:
@@ -116,7 +116,7 @@ def _at(state: JobState, now: Trace, move: TraceMove, rung: Rung) -> tuple[str, 
         )  # fmt: skip
         return (
             tr("Inject at {at}.", at=stage.inject.at),
-            f"{what}. {_why(now, move, rung)}",
+            f"{what}. {_why(now, rung)}",
             _danger(rung, bool(stage.inject.coupling)),
         )
     if move.act == "volts":
@@ -171,7 +171,7 @@ def _signal_hz(state: JobState, signal: Signal) -> str:
     return describe_hz(terms_hz(state.sheet, signal.terms, dial(state)))
 
 
-def _why(now: Trace, move: TraceMove, rung: Rung) -> str:
+def _why(now: Trace, rung: Rung) -> str:
     """Why this point: how it splits what is left."""
     if now.search is None:
         return ""
@@ -179,9 +179,10 @@ def _why(now: Trace, move: TraceMove, rung: Rung) -> str:
     at = ids.index(rung.stage.id)
     breaks = now.search.breaks
     before, behind = float(breaks[:at].sum()), float(breaks[at:-1].sum())
-    if before + behind <= 0:
-        return ""
-    del move
+    if before < 0.02:
+        return tr("The whole chain first: does it take more than it should?")
+    if rung.stage.watch == "s_meter" and now.rungs[-1].stage.watch != "s_meter":
+        behind = float(breaks[at : next(n for n, r in enumerate(now.rungs) if r.stage.watch != "s_meter")].sum())
     return tr(
         "It splits what is left: {before} % before it, {behind} % from it on.",
         before=number(100 * before, 0),

@@ -129,6 +129,9 @@ class TraceView:
     #: Findings that do not fit, or what else is to be known of the search.
     odd: str
     stage: StageView
+    #: The steps whose reading can be watched (id, title), and the one at hand.
+    steps: tuple[tuple[str, str], ...]
+    step: str
     moved: tuple[MovedView, ...]
     watched: str
     noise: NoiseView

@@ -53,11 +53,7 @@ def take_trace(session: Session, chosen: str = "", other: int = 0, walk: bool = 
     move = now.moves[min(other, len(now.moves) - 1)]
     hz = state.sheet.carrier_hz(base.channel, base.band)
     ids = [r.stage.id for r in now.rungs]
-    at = (
-        chosen
-        if chosen in ids
-        else now.found or (move.stage if move.act in ("volts", "look", "signal", "part") else "")
-    )
+    at = chosen if chosen in ids else now.found or move.stage
     rung = next((r for r in now.rungs if r.stage.id == at), None)
     moved = rank(state.watches)
     return TraceView(
@@ -68,7 +64,7 @@ def take_trace(session: Session, chosen: str = "", other: int = 0, walk: bool = 
         dial=" · ".join(x for x in (tr("{mhz} MHz on the dial", mhz=number(float(hz) / 1e6, 3)), base.mode or "", base.band or "") if x),
         simulated=session.bench.simulated,
         finished=bool(state.finished),
-        empty="" if len(now.rungs) > 1 else _empty(session),
+        empty="" if len(now.rungs) > 1 else _empty(),
         output=_output(state, now),
         rungs=tuple(_rung(state, now, r, move, at) for r in now.rungs),
         coach=coach_of(state, now, move, session.bench.can_measure(INJECTION), len(now.moves) - 1)
@@ -77,6 +73,8 @@ def take_trace(session: Session, chosen: str = "", other: int = 0, walk: bool = 
         tests=0 if now.search is None else len(now.search.told),
         odd=_odd(state, now),
         stage=_stage(state, now, rung, session.bench.can_measure("stage.voltage")),
+        steps=_steps(session),
+        step=state.at,
         moved=tuple(
             MovedView(m.what, tr("{drops} of {times}", drops=m.drops, times=m.times), 100.0 * m.probability) for m in moved
         ),
@@ -86,8 +84,16 @@ def take_trace(session: Session, chosen: str = "", other: int = 0, walk: bool = 
     )  # fmt: skip
 
 
-def _empty(session: Session) -> str:
-    del session
+def _steps(session: Session) -> tuple[tuple[str, str], ...]:
+    """The steps whose reading can be watched live: (id, title)."""
+    state, found = session.state, []
+    for step in state.sheet.steps:
+        if step.hook_up in ("probe", state.hook_up) and session.bench.can_measure(step.quantity_id):
+            found.append((step.id, f"{step.title} · {step.quantity.title}"))
+    return tuple(found)
+
+
+def _empty() -> str:
     return tr(
         "This sheet does not say where to inject. Open it in Sheets and give its stages “inject”, with point, frequency and level."
     )
@@ -211,9 +217,21 @@ def _board(state: JobState, parts: list[Part]) -> tuple[BoardPicture | None, tup
     )
     if picture is None:
         return None, pins
-    return BoardPicture(
-        picture.id, state.pictures.get(picture.file, ""), picture.file, picture.title, picture.crop
-    ), pins
+    crop = _round(pins, picture.crop)
+    return BoardPicture(picture.id, state.pictures.get(picture.file, ""), picture.file, picture.title, crop), pins
+
+
+def _round(pins: tuple[Pin, ...], crop: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
+    """The part of the picture round these pins: near enough to read them, far enough to know where one is."""
+    if not pins:
+        return crop
+    left, top, right, bottom = crop
+    x0, x1 = min(p.x for p in pins), max(p.x for p in pins)
+    y0, y1 = min(p.y for p in pins), max(p.y for p in pins)
+    wide, tall = max(_ROUND * (right - left), x1 - x0 + 0.1), max(_ROUND * (bottom - top), y1 - y0 + 0.1)
+    x = min(max((x0 + x1 - wide) / 2, left), max(right - wide, left))
+    y = min(max((y0 + y1 - tall) / 2, top), max(bottom - tall, top))
+    return (x, y, min(x + wide, right), min(y + tall, bottom))
 
 
 def _pin(r: RowState, measurable: bool, named: bool) -> PinView:
@@ -221,7 +239,7 @@ def _pin(r: RowState, measurable: bool, named: bool) -> PinView:
     name = " ".join(x for x in (row.pin, tr(row.electrode) if row.electrode else "") if x) or row.title
     if row.device and named:
         name = f"{row.device} · {name}"
-    value = "" if r.now is None or r.now.reading.value is None else tr("{v} V", v=number(r.now.reading.value, 1))
+    value = "" if r.now is None or r.now.reading.value is None else number(r.now.reading.value, 1)
     should = tr("{v} V", v=number(row.nominal, 1 if abs(row.nominal) < 20 else 0)) if row.is_known else ""
     return PinView(row.id, name, ", ".join((*row.through, *row.beside)), should, value, r.verdict, measurable)
 

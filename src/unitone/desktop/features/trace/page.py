@@ -63,6 +63,7 @@ class TracePage(QWidget):
         self.watch.watching.connect(self._watching)
         self.watch.moved.connect(lambda what: worker.do(lambda s: s.tracing.wiggle(what)))
         self.watch.done.connect(self._watched)
+        self.watch.step_wanted.connect(lambda step: self._do(lambda s: s.go_to(step)))
         self.noise.answered.connect(lambda q, yes: self._do(lambda s: s.tracing.answer_noise(q, yes)))
         worker.trace.connect(self._changed)
         worker.failed.connect(self._failed)

@@ -46,7 +46,7 @@ class PinsCard(QFrame):
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(theme.px(8))
         self._grid.setVerticalSpacing(theme.px(3))
-        for at, share in enumerate((0, 4, 4, 2, 4, 0)):
+        for at, share in enumerate((0, 5, 5, 3, 4, 0)):
             self._grid.setColumnStretch(at, share)
         column.addLayout(self._grid)
         self.empty = label("quiet", "", True)
@@ -150,7 +150,7 @@ class LookCard(QFrame):
         self.board = BoardView()
         row.addWidget(self.board, 5)
         self.parts = QVBoxLayout()
-        self.parts.setSpacing(theme.px(2))
+        self.parts.setSpacing(0)
         holder = QWidget()
         holder.setLayout(self.parts)
         row.addWidget(holder, 5)

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLineEdit, QPushB
 from unitone.align.trace.intermittent import Watcher
 from unitone.desktop.features.trace.ladder import Shares
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.figure import Figure
 from unitone.desktop.widgets.painted import Card, Painted, label
 from unitone.present.trace.trace_shapes import TraceView
@@ -18,6 +19,8 @@ from unitone.words import tr
 
 #: The last minute is drawn; so many things have a key.
 _SPAN_S, _MOST = 60.0, 9
+#: The scale of the strip spans at least such a share of the highest reading.
+_LEAST_SPAN = 0.5
 
 
 class Strip(Painted):
@@ -61,7 +64,10 @@ class Strip(Painted):
 
         seen = [(t, v) for t, v in watch.values if t >= start]
         low, high = min((v for _, v in seen), default=0.0), max((v for _, v in seen), default=1.0)
-        scale = max(high - low, 1e-9)
+        # A reading that only trembles is drawn as a line: what counts is a fall.
+        least = max(_LEAST_SPAN * abs(high), 1e-9)
+        low = min(low, high - least)
+        scale = high - low
         painter.setPen(QPen(theme.colour("teal"), 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(
@@ -91,6 +97,8 @@ class WatchPane(QWidget):
     watching = pyqtSignal(bool)
     moved = pyqtSignal(str)
     done = pyqtSignal(object)
+    #: The reading of another step is to be watched.
+    step_wanted = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -115,6 +123,10 @@ class WatchPane(QWidget):
         head.addWidget(self.drop)
         head.addWidget(self.start)
         left.column.addLayout(head)
+        self.step = Choice()
+        self.step.setAccessibleName(tr("Watched reading"))
+        self.step.activated.connect(lambda _: self.step_wanted.emit(str(self.step.currentData())))
+        left.column.addWidget(self.step)
         self.words = label("quiet", "", True)
         left.column.addWidget(self.words)
         self.strip = Strip()
@@ -146,6 +158,12 @@ class WatchPane(QWidget):
             self._known = suggested
             self.things = list(suggested)
             self._build()
+        if [self.step.itemData(n) for n in range(self.step.count())] != [i for i, _ in view.steps]:
+            self.step.clear()
+            for identifier, title in view.steps:
+                self.step.addItem(title, identifier)
+        self.step.setCurrentIndex(self.step.findData(view.step))
+        self.step.setEnabled(bool(view.steps) and self.watcher is None)
         self.tally.setText(view.watched)
         self.shares.show_shares(tuple((m.what, m.percent, m.words) for m in view.moved))
         self.words.setText(
