@@ -31,7 +31,7 @@ _OFTEN: dict[tuple[PartKind, Failure], float] = {
 #: (what the part is to the pin, how it fails) -> what the pins of the device then show; pins that are not named say nothing.
 _Shown = dict[str, tuple[Level, ...]]
 _SIGNS: dict[tuple[str, Failure], _Shown] = {
-    ("out", "open"): {"out": ("zero", "low"), "screen": ("low", "normal"), "foot": ("zero", "low"), "in": ("normal", "low")},
+    ("out", "open"): {"out": ("zero", "low"), "screen": ("low", "normal"), "foot": ("zero", "low", "normal"), "in": ("normal", "low")},
     ("out", "drifted"): {"out": ("low",), "screen": ("normal",), "foot": ("normal", "low"), "in": ("normal",)},
     ("screen", "open"): {"out": ("normal", "high"), "screen": ("zero",), "foot": ("zero", "low"), "in": ("normal",)},
     ("screen", "drifted"): {"out": ("normal", "high"), "screen": ("low",), "foot": ("low",), "in": ("normal",)},

@@ -19,7 +19,7 @@ from unitone.words import tr
 INJECTION = "rx.injection"
 #: What the generator gives (dBm in 50 ohm): from next to nothing to 0.7 V. An audio generator starts as low.
 _LEAST_DBM, MOST_DBM = -130.0, 10.0
-_LISTENS_S = 0.2
+_LISTENS_S, _STEP_DB = 0.2, 12.0
 #: The level is closed in to this (dB), and a hand reads it back so well.
 _NEAR_DB, _READ_DB = 0.5, 0.7
 
@@ -40,9 +40,12 @@ class InjectedLevel(Instrument):
         stage = next((s for s in self.radio.sheet.stages if s.id == conditions.inject and s.inject is not None), None)
         if stage is None:
             raise BenchError(tr("The sheet does not say where to inject at {stage}.", stage=conditions.inject or ""))
-        if not self._enough(stage, conditions, MOST_DBM):
-            return Measured(MOST_DBM, "simulated generator", 1.0, ">", source="simulated")
-        low, high = _LEAST_DBM, MOST_DBM
+        # Up from nothing, as a hand does: gain control that was pumped up by too much takes its time to come back.
+        low = high = _LEAST_DBM
+        while not self._enough(stage, conditions, high):
+            if high >= MOST_DBM:
+                return Measured(MOST_DBM, "simulated generator", 1.0, ">", source="simulated")
+            low, high = high, min(high + _STEP_DB, MOST_DBM)
         while high - low > _NEAR_DB:
             middle = (low + high) / 2.0
             low, high = (low, middle) if self._enough(stage, conditions, middle) else (middle, high)
