@@ -76,10 +76,11 @@ class Search:
     cost: float
 
 
-def by_finder(chain: Chain) -> Search:
-    """As the finder says, until it is sure. That the radio is deaf from the first point on is known before, and costs nothing."""
+def by_finder(chain: Chain, known: Sequence[Told] = ()) -> tuple[Search, tuple[Told, ...]]:
+    """As the finder says, until it is sure, and all that was told. That the radio is deaf from the first point on is known before, and
+    costs nothing; so is what was found behind a repair."""
     rng = stream(chain.seed, "trace answers")
-    finder, tests, cost = Finder(chain.stages), 0, 0.0
+    finder, tests, cost = Finder(chain.stages, known), 0, 0.0
     finder.tell(chain.answer(0, "inject", rng))
     while not finder.sure and tests < _MOST_TESTS:
         test = finder.next_test()
@@ -88,7 +89,7 @@ def by_finder(chain: Chain) -> Search:
         tests, cost = tests + 1, cost + test.trouble
         finder.tell(chain.answer([s.id for s in chain.stages].index(test.stage), test.way, rng))
     ids = [s.id for s in chain.stages]
-    return Search(ids.index(finder.found) if finder.found else -1, finder.sure, tests, cost)
+    return Search(ids.index(finder.found) if finder.found else -1, finder.sure, tests, cost), tuple(finder.told)
 
 
 def _injected(chain: Chain, points: Callable[[list[bool | None]], int | None]) -> Search:
@@ -130,15 +131,23 @@ def by_walking(chain: Chain) -> Search:
 def both_found(chain: Chain) -> tuple[bool, int]:
     """Two faults: the break is found and repaired, the ladder is measured again, until it is sound. (Were both named? Tests in all.)"""
     named, tests, lost = set[int](), 0, list(chain.lost_db)
+    known: tuple[Told, ...] = ()
+    ids = [s.id for s in chain.stages]
     for turn in range(4):
         if not any(lost):
             break
-        found = by_finder(Chain(chain.stages, tuple(lost), chain.off_db, chain.seed + 7919 * turn))
+        found, told = by_finder(Chain(chain.stages, tuple(lost), chain.off_db, chain.seed + 7919 * turn), known)
         tests += found.tests
         if found.named < 0 or not lost[found.named]:
             break
         named.add(found.named)
         lost[found.named] = 0.0
+        # What lies behind the repair, and what voltages and looks said of other stages, is as it was.
+        known = tuple(
+            t
+            for t in told
+            if ids.index(t.stage) > found.named or (t.way != "inject" and ids.index(t.stage) != found.named)
+        )
     return named == {n for n, db in enumerate(chain.lost_db) if db}, tests
 
 
@@ -146,7 +155,7 @@ def _one(arguments: tuple[int, bool]) -> tuple[tuple[Search, ...], int, tuple[bo
     seed, plain = arguments
     chain = chain_of(seed, plain=plain)
     return (
-        (by_finder(chain), by_halving(chain), by_walking(chain)),
+        (by_finder(chain)[0], by_halving(chain), by_walking(chain)),
         chain.break_at,
         both_found(chain_of(seed, faults=2, plain=plain)),
     )

@@ -7,15 +7,15 @@ every time; any other does so as often as the reading drops out by itself.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from unitone.job.checks import Watch
 
 #: A drop-out within so many seconds of a movement goes with it (common practice, no source).
 WITHIN_S = 1.5
-#: The cause shows at a movement in so many cases; a thing that is not, at the least in so many.
-_SHOWS, _CHANCE = 0.9, 0.03
+#: The cause shows at a movement in so many cases.
+_SHOWS = 0.9
 #: None of the things that were moved is the cause, against any one of them.
 _NONE = 0.5
 #: A reading that falls by so many of its units, or by such a share of its usual value, has dropped out.
@@ -33,37 +33,42 @@ class Moved:
 
 
 def rank(watches: Sequence[Watch]) -> tuple[Moved, ...]:
-    """The things that were moved, the likeliest first; empty where nothing was."""
-    trials: dict[str, list[bool]] = {}
-    alone, quiet_s = 0, 0.0
+    """The things that were moved, the likeliest first; empty where nothing was.
+
+    Drop-outs by themselves come at a steady rate; one that a movement makes comes soon after it. The likelihood of each movement with
+    the drop-outs after it, for a thing that is the cause against one that is not, is that of a marked point process.
+    """
+    trials: dict[str, list[list[float]]] = {}
+    drops, seconds = 0, 0.0
     for watch in watches:
-        went = [_near(watch.drops, at) for at, _ in watch.moved]
-        for (_, what), hit in zip(watch.moved, went, strict=True):
-            trials.setdefault(what, []).append(hit)
-        windows = [(at, at + WITHIN_S) for at, _ in watch.moved]
-        alone += sum(not any(a <= d <= b for a, b in windows) for d in watch.drops)
-        quiet_s += max(watch.seconds - WITHIN_S * len(windows), 0.0)
+        drops, seconds = drops + len(watch.drops), seconds + watch.seconds
+        for at, what in watch.moved:
+            trials.setdefault(what, []).append([d - at for d in watch.drops if 0.0 <= d - at <= WITHIN_S])
     if not trials:
         return ()
-    # How often it drops out by itself within such a moment: while nothing was moved, and by what most of the things show.
-    shares = sorted(sum(hits) / len(hits) for hits in trials.values())
-    usual = shares[(len(shares) - 1) // 2]
-    by_itself = 1.0 - math.exp(-WITHIN_S * alone / quiet_s) if quiet_s > 0 else 0.0
-    chance = min(max(by_itself, 0.7 * usual, _CHANCE), 0.6)
-    logs = {what: _log(hits, _SHOWS) - _log(hits, chance) for what, hits in trials.items()}
+    # Half a drop-out more, so that a quiet watch is no proof of perfect quiet.
+    chance = (drops + 0.5) / max(seconds, WITHIN_S)
+    logs = {what: sum(_log(after, chance) for after in moves) for what, moves in trials.items()}
     top = max([0.0, *logs.values()])
     weights = {what: math.exp(x - top) for what, x in logs.items()}
     whole = sum(weights.values()) + _NONE * math.exp(-top)
-    found = [Moved(what, len(hits), sum(hits), weights[what] / whole) for what, hits in trials.items()]
+    found = [
+        Moved(what, len(moves), sum(bool(after) for after in moves), weights[what] / whole)
+        for what, moves in trials.items()
+    ]
     return tuple(sorted(found, key=lambda m: -m.probability))
 
 
-def _near(drops: Iterable[float], at: float) -> bool:
-    return any(at <= d <= at + WITHIN_S for d in drops)
+def _log(after: Sequence[float], chance: float) -> float:
+    """How much likelier the drop-outs after a movement are if it made one (natural logarithm)."""
+    made = sum(_soon(delay) for delay in after)
+    return math.log(1.0 - _SHOWS + _SHOWS * made / chance)
 
 
-def _log(hits: Sequence[bool], share: float) -> float:
-    return sum(math.log(share if hit else 1.0 - share) for hit in hits)
+def _soon(delay: float) -> float:
+    """Density (1/s) of the delay between a movement and the drop-out that it makes: level to half the moment, then falling to nothing."""
+    level = 4.0 / (3.0 * WITHIN_S)
+    return level * min(1.0, 2.0 - 2.0 * delay / WITHIN_S) if delay <= WITHIN_S else 0.0
 
 
 class Watcher:

@@ -97,20 +97,37 @@ def dial(state: JobState) -> Conditions:
 
 
 def repaired_at(state: JobState) -> int:
-    """The entry after which the ladder counts: the last part that was fitted or repaired in reach of it; 0 for none."""
+    """The last entry by which a part was fitted or repaired in reach of the ladder; 0 for none."""
     return max((t.seq for t in state.touches if t.covers(INJECTION, Conditions("receive"))), default=0)
+
+
+def counts_since(state: JobState) -> dict[str, int]:
+    """The entry after which each stage's level counts: a repair changes what is measured there and at every point before it, up to the
+    aerial; what lies behind it, towards the loudspeaker, is as it was. A part that the sheet puts in no stage may reach them all."""
+    main = chain(state.sheet)
+    at = {s.id: n for n, s in enumerate(main)}
+    for n, stage in enumerate(main):
+        at |= {a: n for a in stage.after if a not in at}
+    stages = {p.id: p.stage for p in state.sheet.parts}
+    made = dict.fromkeys((s.id for s in main), 0)
+    for touch in state.touches:
+        if touch.covers(INJECTION, Conditions("receive")):
+            last = at.get(stages.get(touch.name, touch.name), len(main) - 1)
+            made |= {s.id: max(made[s.id], touch.seq) for s in main[: last + 1]}
+    return made
 
 
 def ladder(state: JobState) -> tuple[Rung, ...]:
     """Every rung, from the aerial on; empty for a sheet that does not say where to inject."""
-    sheet, since, base = state.sheet, repaired_at(state), dial(state)
+    sheet, since, base = state.sheet, counts_since(state), dial(state)
     by_id = {s.id: s for s in sheet.stages}
     main = chain(sheet)
     ids = {s.id for s in main}
     read: dict[str, Logged] = {}
-    for logged in state.read_of(INJECTION, since):
-        if logged.reading.conditions.inject:
-            read[logged.reading.conditions.inject] = logged
+    for logged in state.read_of(INJECTION):
+        of = logged.reading.conditions.inject or ""
+        if logged.seq > since.get(of, 0):
+            read[of] = logged
     rows = row_states(state)
     made = []
     for stage in main:
@@ -125,11 +142,22 @@ def ladder(state: JobState) -> tuple[Rung, ...]:
         made.append(
             Rung(
                 stage, replace(base, inject=stage.id), hz, beside, level, excess, silent,
-                tuple(r for r in rows if r.row.stage in own and (r.now is None or r.now.seq > since)),
-                tuple(c for c in state.checks if c.stage in own and c.seq > since),
+                tuple(_since(r, _touched(state, own)) for r in rows if r.row.stage in own),
+                tuple(c for c in state.checks if c.stage in own and c.seq > _touched(state, own)),
             )
         )  # fmt: skip
     return tuple(made)
+
+
+def _since(row: RowState, seq: int) -> RowState:
+    """A row as it stands after entry ``seq``: what was read before is to be read again."""
+    return row if row.now is None or row.now.seq > seq else replace(row, now=None, verdict="todo")
+
+
+def _touched(state: JobState, stages: set[str]) -> int:
+    """The last entry by which a part of these stages was fitted or repaired; 0 for none."""
+    stage_of = {p.id: p.stage for p in state.sheet.parts}
+    return max((t.seq for t in state.touches if stage_of.get(t.name, t.name) in stages), default=0)
 
 
 def _excess(stage: Stage, logged: Logged | None) -> tuple[float | None, bool]:

@@ -68,8 +68,19 @@ class SuspectPart:
     is_checked: bool = False
 
 
-def level_of(row: RowState) -> Level | None:
-    """What a row shows; None where it was not read, or nobody knows what should stand there."""
+def _top_of(own: Sequence[RowState], rows: Sequence[RowState]) -> float:
+    """The rail that a device hangs from by its foot (V), as a PNP transistor under a positive supply does; 0 for one that stands on ground."""
+    feet = [r.row.nominal for r in own if _DOES.get(r.row.electrode) == "foot" and r.row.is_known]
+    outs = [r.row.nominal for r in own if _DOES.get(r.row.electrode) == "out" and r.row.is_known]
+    if not feet or not outs or feet[0] <= outs[0]:
+        return 0.0
+    rails = [r.row.nominal for r in rows if not r.row.device and r.row.nominal >= feet[0]]
+    return min(rails, default=feet[0])
+
+
+def level_of(row: RowState, top: float = 0.0) -> Level | None:
+    """What a row shows, counted from ground, or down from the rail ``top`` (V) that its device hangs from; None where it was not read, or
+    nobody knows what should stand there."""
     value = None if row.now is None else (0.0 if row.now.reading.word == "nothing" else row.now.reading.value)
     if value is None or not row.row.is_known:
         return None
@@ -77,6 +88,8 @@ def level_of(row: RowState) -> Level | None:
     if low <= value <= high:
         return "normal"
     nominal = row.row.nominal
+    if top:
+        value, nominal, low, high = top - value, top - nominal, top - high, top - low
     if abs(nominal) > 0.3 and abs(value) < 0.08 * abs(nominal):
         return "zero"
     if nominal < 0 and _DOES.get(row.row.electrode) != "in":
@@ -89,14 +102,18 @@ def suspect_parts(state: JobState, rows: Sequence[RowState], stages: Sequence[st
     parts = {p.id: p for p in state.sheet.parts}
     found: list[tuple[float, SuspectPart]] = []
     named: set[str] = set()
+    every = row_states(state)
     by_device = {
         d: [r for r in rows if r.row.device == d] for d in dict.fromkeys(r.row.device for r in rows if r.row.device)
     }
     shown = {
-        d: {_DOES[r.row.electrode]: level for r in own if r.row.electrode in _DOES and (level := level_of(r))}
+        d: {
+            _DOES[r.row.electrode]: level
+            for r in own
+            if r.row.electrode in _DOES and (level := level_of(r, _top_of(own, every)))
+        }
         for d, own in by_device.items()
     }
-    every = row_states(state)
     full = {d: _stands_full(own, every) for d, own in by_device.items()}
     for device, own in by_device.items():
         # A part of this device leaves the others as they should be.
