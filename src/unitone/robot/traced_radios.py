@@ -7,22 +7,23 @@ order, until the bad one is found. Two other ways search the same radios with in
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from unitone.align.trace.ladder import AF, INJECTION, S_METER, SOUND_DB, Rung, finder, ladder, troubles
+from unitone.align.trace.ladder import AF, S_METER, SOUND_DB, Rung, finder, ladder, troubles
 from unitone.align.trace.suspects import suspect_parts
 from unitone.errors import BenchError
 from unitone.job.card import Card
-from unitone.job.verdicts import verdict
 from unitone.robot.many import many, simulated
 from unitone.robot.technician import align
+from unitone.robot.whole_radios import judge
 from unitone.session.session import Session, open_job
 from unitone.sheet.model.sheet import Sheet
 from unitone.simulator.instruments.volts_and_counts import POINT
 from unitone.simulator.mechanics import stream
+from unitone.simulator.physics import PhysicsFile
 from unitone.simulator.radio import SimulatedRadio
 from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.simulator.stage_faults import StageFault, stage_faults
@@ -30,8 +31,6 @@ from unitone.store.logbook import Logbook
 
 #: A test that is expected to tell less (bits) is not done.
 _TELLS = 1e-3
-#: How every step of a radio that came back stands.
-_RIGHT = ("in_spec", "left_as_found")
 _MOST_TESTS, _MOST_BREAKS, _MOST_PARTS = 24, 4, 12
 #: A look at a stage shows a bad part in so many cases, and seems to in so many where nothing is wrong.
 _SEEN, _SEEMS = 0.35, 0.03
@@ -81,7 +80,7 @@ def trace_one(sheet_name: str, seed: int, fault: str = "any") -> Traced:
             place = rank
         if repaired:
             break
-    whole = _whole(session)
+    whole = _whole(session, physics, seed)
     book.close()
     return Traced(seed, true.id, true.stage, named, sure, tests, cost, place, whole, *other)
 
@@ -161,31 +160,12 @@ def _to_the_part(session: Session, stage: str, true: StageFault) -> tuple[int | 
     return place, False
 
 
-def _whole(session: Session) -> bool:
-    """Is the radio brought in by the coach after the repair, and does its ladder take what it should again?"""
+def _whole(session: Session, physics: PhysicsFile, seed: int) -> bool:
+    """Is the radio brought in by the coach after the repair, as the referee judges it?"""
     if _radio(session).part_fault is not None:
         return False
-    align(session)
-    wrong = {s.id for s in session.sheet.steps if verdict(session.state, s) not in _RIGHT}
-    if wrong and wrong - _wrong_without(session):
-        return False
-    bench, after = session.bench, ladder(session.state)
-    for rung in (after[0], after[-1]):
-        got = bench.measure(INJECTION, rung.conditions)
-        if got.bound or (got.value or 0.0) - (rung.stage.expect_dbm or 0.0) > SOUND_DB:
-            return False
-    return True
-
-
-def _wrong_without(session: Session) -> set[str]:
-    """The steps that are not right in the end on the same radio without its fault: those are no matter of the repair."""
-    card = session.state.card
-    book = Logbook(None)
-    sound = Session(book, open_job(book, card.sheet_id, replace(card, number=book.next_number(), simulated_fault="")))
-    align(sound)
-    wrong = {s.id for s in sound.sheet.steps if verdict(sound.state, s) not in _RIGHT}
-    book.close()
-    return wrong
+    work = align(session)
+    return judge(session, session.sheet, physics, seed, work.readings, work.moves, work.finished).recovered
 
 
 def _two_ways(session: Session, true: StageFault) -> tuple[tuple[bool, float], tuple[bool, float]]:

@@ -454,8 +454,12 @@ class Session:
         if working:
             self.start_work()
         self.append(Touched(name.strip(), words.strip() or title, taken))
+        self.refit(name.strip())
+
+    def refit(self, part: str) -> None:
+        """A part was repaired or fitted anew: a simulated radio whose fault it was is whole again."""
         if isinstance(self.bench, SimulatedBench):
-            self.bench.radio.refit(name.strip())
+            self.bench.radio.refit(part)
 
     def judge(self, verdict_word: Verdict, reason: str) -> None:
         """Accept the step at hand although it is out, or put it aside as not applicable, with the reason.
@@ -644,7 +648,7 @@ def _bench_for(state: JobState, opening: Entry) -> Bench:
     for name, moved in state.positions.items():
         if name in bench.radio.mechanics.moved_mdeg:
             bench.radio.mechanics.moved_mdeg[name] = moved
-    for touch in state.touches:
-        bench.radio.refit(touch.name)
+    for name in (*(t.name for t in state.touches), *(p.part for p in state.shop.parts)):
+        bench.radio.refit(name)
     bench.damaged |= state.damaged
     return bench

@@ -208,6 +208,7 @@ class Workshop:
         cost = _above_zero(price, "", tr("a price, like 0.35 or 1,20")) if price.strip() else None
         why = why.strip() or substitute_why(instead, fitted)
         self._session.append(PartFitted(part.strip(), count, fitted.strip(), instead.strip(), why, cost))
+        self._session.refit(part.strip())
         if self._session.state.readings:
             self._session.touch(part.strip(), tr("{fitted} fitted", fitted=fitted.strip()), working=False)
 

@@ -119,7 +119,8 @@ class Suspect:
 class Finder:
     """The state of a search. ``tell`` it what was found; ``suspects`` and ``next_test`` follow from everything told."""
 
-    def __init__(self, chain: Sequence[ChainStage], told: Sequence[Told] = ()) -> None:
+    def __init__(self, chain: Sequence[ChainStage], told: Sequence[Told] = (), sound: float = _NOTHING_SHARE) -> None:
+        """``sound``: how likely nothing is wrong before anything is told: little for a radio with a complaint, much after a repair."""
         if len(chain) < 2:
             raise EntryError(tr("A chain has two stages at the least."))
         self.chain = tuple(chain)
@@ -127,7 +128,7 @@ class Finder:
         if len(self._place) != len(self.chain):
             raise EntryError(tr("Two stages of the chain have the same name."))
         self._until = [self._place.get(s.until, len(self.chain) - 1) for s in self.chain]
-        self.lost, self.bad, prior = _hypotheses([s.weight for s in self.chain])
+        self.lost, self.bad, prior = _hypotheses([s.weight for s in self.chain], sound)
         self._prior = np.log(prior)
         self._log = self._prior
         self._drift = np.array([s.detuned_db**2 for s in self.chain])
@@ -335,7 +336,7 @@ def _bits(p: Floats) -> float:
     return float(-(q * np.log2(q)).sum())
 
 
-def _hypotheses(weights: Sequence[float]) -> tuple[Floats, NDArray[np.bool_], Floats]:
+def _hypotheses(weights: Sequence[float], sound: float) -> tuple[Floats, NDArray[np.bool_], Floats]:
     """(lost dB by stage, which stages are bad, prior) of every hypothesis; the first is that nothing is wrong."""
     n = len(weights)
     share = np.array(weights, float)
@@ -344,7 +345,8 @@ def _hypotheses(weights: Sequence[float]) -> tuple[Floats, NDArray[np.bool_], Fl
     share = share / share.sum()
     drops = (*_DROPS_DB, _DEAD_DB)
     of_drop = [*([(1.0 - _DEAD_SHARE) / len(_DROPS_DB)] * len(_DROPS_DB)), _DEAD_SHARE]
-    rows, prior = [np.zeros(n)], [_NOTHING_SHARE]
+    # The rest is shared by what may be wrong.
+    rows, prior = [np.zeros(n)], [sound / (1.0 - sound)]
     for at in range(n):
         for db, p in zip(drops, of_drop, strict=True):
             row = np.zeros(n)

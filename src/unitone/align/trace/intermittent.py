@@ -18,8 +18,8 @@ WITHIN_S = 1.5
 _SHOWS = 0.9
 #: None of the things that were moved is the cause, against any one of them.
 _NONE = 0.5
-#: A reading that falls by so many of its units, or by such a share of its usual value, has dropped out.
-DROP_SHARE = 0.3
+#: A reading that falls by such a share of its usual value, or by so many decibels, has dropped out (common practice, no source).
+DROP_SHARE, DROP_DB = 0.3, 6.0
 
 
 @dataclass(frozen=True)
@@ -74,7 +74,9 @@ def _soon(delay: float) -> float:
 class Watcher:
     """A reading as it is watched: ``take`` each figure with its time; drop-outs, ends and movements are kept."""
 
-    def __init__(self) -> None:
+    def __init__(self, fall: float = 0.0) -> None:
+        """``fall``: a reading that falls by so much has dropped out; zero: by a share of its usual value."""
+        self._fall = fall
         self.values: list[tuple[float, float]] = []
         self.drops: list[float] = []
         self.moved: list[tuple[float, str]] = []
@@ -87,7 +89,7 @@ class Watcher:
         if self._usual is None:
             self._usual = value
             return False
-        fell = self._usual - value > max(DROP_SHARE * abs(self._usual), 1e-6)
+        fell = self._usual - value > (self._fall or max(DROP_SHARE * abs(self._usual), 1e-6))
         began = fell and not self.is_out
         if began:
             self.drops.append(seconds)

@@ -27,6 +27,8 @@ INJECTION, S_METER, AF = "rx.injection", "rx.s_meter", "rx.af_voltage"
 _MOST_DB = 60.0
 #: What circuits that nobody has aligned yet cost a stage, and what one without adjusters differs by (dB, standard; common practice, no source).
 _OUT_OF_LINE_DB, _LEVEL_DB = 4.0, 1.0
+#: How likely nothing is wrong in the chain of a radio that is traced, and after a part of it was repaired (common practice, no source).
+_SOUND_BEFORE, _SOUND_AFTER = 0.02, 0.7
 #: Within this of the expected level a stage is taken for sound, beyond it for weak (dB): specimens differ by four (standard).
 SOUND_DB = 10.0
 #: Passive circuits fail less often than those with a device; what was seen to be wrong, what the kind is known for, and every earlier
@@ -298,4 +300,4 @@ def finder(state: JobState, rungs: Sequence[Rung], earlier: Mapping[str, int] | 
         )
         for r in rungs
     ]
-    return Finder(stages, told(state, rungs))
+    return Finder(stages, told(state, rungs), _SOUND_AFTER if repaired_at(state) else _SOUND_BEFORE)

@@ -132,6 +132,8 @@ class TraceView:
     #: The steps whose reading can be watched (id, title), and the one at hand.
     steps: tuple[tuple[str, str], ...]
     step: str
+    #: A reading that falls by so much has dropped out; zero: by a share of its usual value.
+    drop_by: float
     moved: tuple[MovedView, ...]
     watched: str
     noise: NoiseView

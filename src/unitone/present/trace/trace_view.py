@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from unitone.align.trace.advice import Trace, TraceMove, trace
-from unitone.align.trace.intermittent import rank
+from unitone.align.trace.intermittent import DROP_DB, rank
 from unitone.align.trace.ladder import INJECTION, Rung, dial, repaired_at
 from unitone.job.state import JobState
 from unitone.job.voltages import RowState
@@ -75,6 +75,7 @@ def take_trace(session: Session, chosen: str = "", other: int = 0, walk: bool = 
         stage=_stage(state, now, rung, session.bench.can_measure("stage.voltage")),
         steps=_steps(session),
         step=state.at,
+        drop_by=DROP_DB if session.step.quantity.kind in ("ratio-db", "s-units", "gain-db", "dbc") else 0.0,
         moved=tuple(
             MovedView(m.what, tr("{drops} of {times}", drops=m.drops, times=m.times), 100.0 * m.probability) for m in moved
         ),

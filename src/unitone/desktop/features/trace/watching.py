@@ -104,6 +104,7 @@ class WatchPane(QWidget):
         super().__init__()
         self.watcher: Watcher | None = None
         self._began = 0.0
+        self._fall = 0.0
         self._known: tuple[str, ...] = ()
         self.things: list[str] = []
         row = QHBoxLayout(self)
@@ -132,7 +133,7 @@ class WatchPane(QWidget):
         self.strip = Strip()
         left.column.addWidget(self.strip, 1)
         right.column.addWidget(
-            label("quiet", tr("Name what you move, then press its key each time you move it: three times each."), True)
+            label("quiet", tr("Press a thing’s key each time you move it, three times each."), True)
         )
         self.name = QLineEdit()
         self.name.setMaxLength(60)
@@ -164,6 +165,7 @@ class WatchPane(QWidget):
                 self.step.addItem(title, identifier)
         self.step.setCurrentIndex(self.step.findData(view.step))
         self.step.setEnabled(bool(view.steps) and self.watcher is None)
+        self._fall = view.drop_by
         self.tally.setText(view.watched)
         self.shares.show_shares(tuple((m.what, m.percent, m.words) for m in view.moved))
         self.words.setText(
@@ -193,7 +195,7 @@ class WatchPane(QWidget):
     def toggle(self) -> None:
         """Begin to watch, or end it: what was watched goes to the log."""
         if self.watcher is None:
-            self.watcher, self._began = Watcher(), time.monotonic()
+            self.watcher, self._began = Watcher(self._fall), time.monotonic()
             self.start.setText(tr("End and log  ↵"))
             self.watching.emit(True)
             return
