@@ -9,10 +9,13 @@ import pytest
 
 from unitone.align.trace.advice import trace
 from unitone.align.trace.ladder import INJECTION, finder, ladder, tap, weights
+from unitone.align.trace.offer import offer
 from unitone.align.trace.suspects import suspect_parts
 from unitone.errors import BenchError, DoubtfulEntry, EntryError, HookUpError
 from unitone.job.card import Card
 from unitone.job.state import JobState
+from unitone.present.bench.bench_view import take_view
+from unitone.present.trace.offered import describe_offer
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.read import parse_sheet
 from unitone.sheet.library import find
@@ -182,3 +185,16 @@ def test_a_sheet_without_points_says_so_and_a_wrong_graph_is_refused() -> None:
     ):  # fmt: skip
         with pytest.raises(Exception, match=words.replace("'", ".").replace("(", r"\(")):
             parse_sheet(text.replace(old, new, 1), "heron.toml", HERON)
+
+
+def test_a_deaf_radio_is_offered_a_trace_until_it_is_repaired(session: Session) -> None:
+    assert offer(session.state) is None and describe_offer(session.state) == ""
+    session.go_to("sensitivity")
+    session.type_in("60 uV", session.step.required[1])
+    session.go_to("s-meter")
+    session.type_in("S0", session.step.setting)
+    assert describe_offer(session.state) == "Sensitivity 42 dB down, S-meter dead: trace before you align (Ctrl+7)."
+    session.go_to("front-end")
+    assert describe_offer(session.state) in take_view(session).step.notes
+    session.tracing.repaired("rf", "R12")
+    assert offer(session.state) is None

@@ -55,6 +55,7 @@ from unitone.present.bench.transmitting import describe_transmit
 from unitone.present.bench.trials import describe_trial
 from unitone.present.bench.trimming import describe_elsewhere
 from unitone.present.bench.where_was_i import where_was_i
+from unitone.present.trace.offered import describe_offer
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.quantities.show import microvolts, show, show_value
 from unitone.session.session import Session
@@ -107,6 +108,9 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         and not session.bench.simulated
         and (words := describe_change(state, advice.conditions))
     ):
+        detail = words
+    if advice.act in ("turn", "goto") and step.hook_up == "receive" and (words := describe_offer(state)):
+        # Aligning a dead stage moves cores that were right.
         detail = words
     trial = describe_trial(state, step)
     hand = _in_hand(state, step, advice, selected)
@@ -249,7 +253,8 @@ def _notes(state: JobState, step: Step, trial: str) -> tuple[str, ...]:
     elsewhere = describe_elsewhere(state, step)
     # The move says which trimmer: once is enough.
     told = describe_oscillator(state, step, with_move=not elsewhere)
-    words = (told, elsewhere, describe_vco(state, step), *describe_more(state, step), *describe_transmit(state, step),
+    offered = describe_offer(state) if step.hook_up == "receive" else ""
+    words = (offered, told, elsewhere, describe_vco(state, step), *describe_more(state, step), *describe_transmit(state, step),
              trial, charts.words(state, step), describe_receive(state, step), step.note)  # fmt: skip
     return tuple(w for w in words if w)
 

@@ -35,7 +35,7 @@ from unitone.sheet.model.sheet import Part
 from unitone.words import tr
 
 #: So many suspects, parts and cells of the log are shown.
-_SUSPECTS, _PARTS, _CELLS = 4, 4, 16
+_SUSPECTS, _PARTS, _CELLS = 4, 3, 16
 #: So much of a picture's width and height is shown round the suspected parts.
 _ROUND = 0.45
 #: A stage less likely than this is not worth a line (per cent).

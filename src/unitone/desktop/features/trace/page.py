@@ -3,8 +3,17 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QKeyEvent, QResizeEvent
+from PyQt6.QtWidgets import (
+    QBoxLayout,
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from unitone.align.trace.intermittent import Watcher
 from unitone.desktop.features.trace.coach_card import CoachCard
@@ -15,7 +24,7 @@ from unitone.desktop.features.trace.watching import WatchPane
 from unitone.desktop.shell.worker import BenchWorker, LiveFigure
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ChipRow
-from unitone.desktop.widgets.painted import Card, label, scrolled
+from unitone.desktop.widgets.painted import Card, Elided, label, scrolled
 from unitone.desktop.widgets.strips import TapeStrip
 from unitone.errors import BenchError
 from unitone.present.trace.trace_shapes import TraceView
@@ -23,6 +32,8 @@ from unitone.session.session import Session
 from unitone.store.logbook import Logbook
 from unitone.words import N_, tr
 
+#: Narrower than this (pixels at normal type) the cards stand over each other; narrower than that, suspects and pins do.
+_NARROW, _ROOMY = 860, 1060
 PANES: tuple[tuple[str, str], ...] = (
     ("ladder", N_("Ladder")), ("watch", N_("Intermittent")), ("noise", N_("Noise")),
 )  # fmt: skip
@@ -74,7 +85,7 @@ class TracePage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(theme.px(10))
         row.addWidget(label("page", tr("Trace")))
-        self.title = label("quiet", "", True)
+        self.title = Elided("quiet")
         row.addWidget(self.title, 1)
         self.panes = ChipRow(tr("Trace"), [(name, tr(words)) for name, words in PANES], self.show_pane)
         row.addWidget(self.panes)
@@ -87,7 +98,7 @@ class TracePage(QWidget):
 
     def _ladder_pane(self) -> QWidget:
         pane = QWidget()
-        row = QHBoxLayout(pane)
+        row = QBoxLayout(QBoxLayout.Direction.LeftToRight, pane)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(theme.px(12))
         card = QFrame()
@@ -96,10 +107,9 @@ class TracePage(QWidget):
         column.setContentsMargins(theme.px(12), theme.px(12), theme.px(8), theme.px(8))
         head = QHBoxLayout()
         head.addWidget(label("heading", tr("From the aerial to the loudspeaker")), 1)
-        self.output = label("quiet", "", True)
-        self.output.setAlignment(Qt.AlignmentFlag.AlignRight)
-        head.addWidget(self.output, 1)
         column.addLayout(head)
+        self.output = Elided("quiet")
+        column.addWidget(self.output)
         self.ladder = LadderView()
         self.ladder.chosen.connect(self.look_at)
         self.area = scrolled(self.ladder)
@@ -107,7 +117,7 @@ class TracePage(QWidget):
         self.empty = label("plain", "", True)
         column.addWidget(self.empty)
         row.addWidget(card, 6)
-        right = QWidget()
+        right = self._inner = QWidget()
         cards = QVBoxLayout(right)
         cards.setContentsMargins(0, 0, theme.px(4), 0)
         cards.setSpacing(theme.px(10))
@@ -115,7 +125,7 @@ class TracePage(QWidget):
         self.coach.pressed.connect(self.press)
         self.coach.typed.connect(self._typed)
         cards.addWidget(self.coach)
-        both = QHBoxLayout()
+        both = QBoxLayout(QBoxLayout.Direction.LeftToRight)
         both.setSpacing(theme.px(10))
         where = Card(tr("Where the fault is"), "heading")
         self.tests = label("quiet", "")
@@ -134,8 +144,24 @@ class TracePage(QWidget):
         self.look = LookCard(self._logbook, self._tell)
         self.look.checked.connect(self._part)
         cards.addWidget(self.look, 1)
-        row.addWidget(scrolled(right, True), 7)
-        return pane
+        self._right = scrolled(right, True)
+        row.addWidget(self._right, 7)
+        self._row, self._both, self._pane = row, both, pane
+        self._whole = scrolled(pane)
+        return self._whole
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a narrow window the cards stand over each other, what to do now on top."""
+        super().resizeEvent(event)
+        ways = QBoxLayout.Direction
+        narrow = self.width() < theme.px(_NARROW)
+        self._row.setDirection(ways.BottomToTop if narrow else ways.LeftToRight)
+        self._both.setDirection(ways.TopToBottom if self.width() < theme.px(_ROOMY) else ways.LeftToRight)
+        bars = Qt.ScrollBarPolicy
+        self._right.setVerticalScrollBarPolicy(bars.ScrollBarAlwaysOff if narrow else bars.ScrollBarAsNeeded)
+        # Over each other, the whole view scrolls; beside each other, each column does.
+        self._right.setMinimumHeight(self._inner.sizeHint().height() if narrow else 0)
+        self.area.setMinimumHeight(self.ladder.sizeHint().height() if narrow else 0)
 
     # -- showing ------------------------------------------------------------------------------------
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.board import BoardView
@@ -148,6 +148,8 @@ class LookCard(QFrame):
         row = QHBoxLayout()
         row.setSpacing(theme.px(12))
         self.board = BoardView()
+        # The picture takes the room that the parts beside it leave.
+        self.board.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         row.addWidget(self.board, 5)
         self.parts = QVBoxLayout()
         self.parts.setSpacing(0)

@@ -132,9 +132,7 @@ class WatchPane(QWidget):
         left.column.addWidget(self.words)
         self.strip = Strip()
         left.column.addWidget(self.strip, 1)
-        right.column.addWidget(
-            label("quiet", tr("Press a thing’s key each time you move it, three times each."), True)
-        )
+        right.column.addWidget(label("quiet", tr("Press a thing’s key each time you move it, three times each."), True))
         self.name = QLineEdit()
         self.name.setMaxLength(60)
         self.name.setAccessibleName(tr("Thing to move"))
