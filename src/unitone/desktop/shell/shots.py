@@ -94,8 +94,7 @@ def take_all(
         _live(app, window, logbook, shoot)
         _calculators(window, shoot)
         window.show_place("jobs")
-        window.show_place("help")
-        shoot("help")
+        _trace(app, window, logbook, shoot)
         _sheets(app, window, shoot)
         _as_found(app, window, logbook, shoot)
         _squelch(app, window, logbook, shoot)
@@ -222,6 +221,29 @@ def _even(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callab
     session.keep_summary()
     _open(app, window, job)
     shoot("bench-night")
+
+
+def _trace(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
+    """A deaf valve transceiver, traced to its second IF and read pin by pin: typed, on a bench of one's own."""
+    card = Card(logbook.next_number(), "corvane-heron-3", "H3-0154", "allotment shed 4", "deaf on the whole band")
+    job = open_job(logbook, "corvane-heron-3", card)
+    session = Session(logbook, job)
+    session.confirm_hook_up("receive")
+    for stage, level in (
+        ("aerial", "> 100 mV"),
+        ("mixer2", "nothing"),
+        ("if2", "nothing"),
+        ("detector", "1.2 mV"),
+        ("audio", "31 mV"),
+    ):
+        session.tracing.type_level(stage, level)
+    for row, volts in (("v5-grid", "-0.6"), ("v5-cathode", "0.6"), ("v5-anode", "0.6"), ("v5-screen", "66")):
+        session.workshop.read_volts(row, volts)
+    session.keep_summary()
+    window.show_trace(job)
+    page = window._trace
+    wait(app, lambda: page.view is not None and page.view.job_id == job and page.look.board.image is not None)
+    shoot("trace")
 
 
 def _squelch(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:

@@ -141,9 +141,12 @@ def _at(state: JobState, now: Trace, move: TraceMove, rung: Rung) -> tuple[str, 
         if part is not None:
             title = part.part.what or part.part.id
             how = how_to_check(part)
-            words = f"{how[:1].upper()}{how[1:]} " + tr(
-                "{title}: {percent} % likely.", percent=number(100 * part.probability, 0), title=title
+            likely = tr(
+                "{title}: {percent} % likely.",
+                percent=number(100 * part.probability, 0),
+                title=title[:1].upper() + title[1:],
             )
+            words = f"{likely} {how[:1].upper()}{how[1:]}" + ("" if how.endswith("?") else ".")
             return tr("Check {part}.", part=part.part.id), words, _off(rung)
     return (
         tr("The fault is in {stage}.", stage=stage.title),
