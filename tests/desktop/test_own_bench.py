@@ -5,7 +5,6 @@ from __future__ import annotations
 import subprocess
 import threading
 import time
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -16,21 +15,12 @@ pytest.importorskip("PyQt6.QtWidgets")
 from PyQt6.QtCore import Qt
 
 from desktop.conftest import Desk
-from unitone.align.peak.core import scale_of
 from unitone.bench.drivers.live import Feed
 from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.job.card import Card
 from unitone.job.entries.readings import Reading
 from unitone.job.fold import fold
-from unitone.robot._bench_radios import radio_for
 from unitone.session.session import Session, open_job
-from unitone.sheet.format.read import read_sheet
-from unitone.sheet.library import find
-from unitone.sheet.model.sheet import TURN, Conditions
-from unitone.simulator.mechanics import unit_mdeg
-from unitone.simulator.radio import SimulatedRadio
-from unitone.simulator.receiver import RATE
-from unitone.simulator.simulated_bench import SimulatedBench
 from virtualcard import PACKAGES, VirtualCard
 
 pytestmark = pytest.mark.window
@@ -276,106 +266,3 @@ def test_a_core_is_swept_to_its_peak_by_doing_what_the_coach_says(desk: Desk, co
     desk.until(lambda: bench.step.isVisible())
     state = fold(desk.logbook.tape(core.job), core.job)  # type: ignore[attr-defined]
     assert [s.ended for s in state.swept.values()].count("broken off") == 1
-
-
-class Played:
-    """A simulated radio whose loudspeaker is the virtual sound card, played by another program, while its core is turned."""
-
-    def __init__(self, card: VirtualCard, beside: SimulatedBench, conditions: Conditions, adjuster: str) -> None:
-        self.beside, self.conditions, self.adjuster, self.way, self._part = beside, conditions, adjuster, 0.0, 0.0
-        self._stop = threading.Event()
-        words = f"--raw --format=s16le --rate={round(RATE)} --channels=1 --latency-msec=60 -d bench"
-        self._player = subprocess.Popen(
-            ["pacat", *words.split()], stdin=subprocess.PIPE, env=card.env, stderr=subprocess.DEVNULL
-        )
-        self._thread = threading.Thread(target=self._run)
-        self._thread.start()
-
-    def _run(self) -> None:
-        # The player takes what it can play: its pipe is the clock.
-        pipe = self._player.stdin
-        assert pipe is not None
-        began, count = time.monotonic(), 0
-        while not self._stop.wait(max(0.0, began + 0.1 * count - time.monotonic())):
-            count += 1
-            self._part += self.way * 0.1 * TURN
-            whole = round(self._part)
-            if whole:
-                self._part -= whole
-                self.beside.turn(self.adjuster, whole)
-            heard = self.beside.listen(self.conditions, 0.1)
-            assert heard is not None
-            pipe.write(np.rint(32_000 * 2.0 * heard.samples).clip(-32_768, 32_767).astype("<i2").tobytes())
-            pipe.flush()
-
-    def stop(self) -> None:
-        self._stop.set()
-        self._thread.join()
-        assert self._player.stdin is not None
-        self._player.stdin.close()
-        self._player.kill()
-        self._player.wait()
-
-
-def _sweep_as_told(desk: Desk, played: Played, speed: float) -> None:
-    """One sweep of the core in hand, logged: the hand does what the box says, and begins the wrong way."""
-    bench = desk.bench
-    desk.key(Qt.Key.Key_Space)
-    desk.until(lambda: bench.sweep.isVisible())
-    last, seen = 0.0, 0
-    while not bench._sweep.over:  # type: ignore[union-attr]
-        desk.until(lambda before=seen: bench._sweep.over or bench._sweep.count != before)  # type: ignore[misc,union-attr]
-        code, seen = bench._sweep.code, bench._sweep.count  # type: ignore[union-attr]
-        if code in ("turn", "back", "slowly back", "straight back", "on a little", "back a little"):
-            last = (last or -speed) if code == "turn" else last if code == "on a little" else -last
-            played.way = last * (1 / 3 if "slowly" in code or "little" in code else 1.0)
-        elif code in ("stop", "wait"):
-            played.way = 0.0
-    played.way = 0.0
-    assert bench._sweep.code == "peaked", bench._sweep  # type: ignore[union-attr]
-    desk.after(lambda: desk.key(Qt.Key.Key_Return))
-    desk.until(lambda: bench.step.isVisible())
-
-
-def test_a_front_end_is_swept_through_the_sound_card_on_which_the_radio_plays(desk: Desk, there: VirtualCard) -> None:
-    module = there.plug()
-    desk.logbook.set_setting("meters", {"input": "clip", "side": "left"})
-    job = own_radio(desk, "front-end")
-    bench, radio = desk.bench, radio_for(read_sheet(find("fm-mobile")))
-    beside = SimulatedBench(SimulatedRadio(radio.sheet, radio.physics, 3))
-    # Its detector is set, as it is by then: the procedure comes to the coils after it.
-    made = beside.radio.mechanics
-    for name in made.moved_mdeg:
-        right = (made.specimen.right[name] - made.specimen.found[name]) * unit_mdeg(radio.sheet.adjuster(name))
-        made.moved_mdeg[name] = round(right)
-    core = bench.view.board.selected  # type: ignore[union-attr]
-    width = scale_of(radio.sheet.adjuster(core))
-    made.turn(core, round(-1.2 * width * TURN))
-    setting = radio.there(replace(bench.view.step.conditions, level_dbm=-118.0))  # type: ignore[union-attr]
-    found = beside.measure("rx.sinad", setting).value
-    played = Played(there, beside, setting, core)
-    try:
-        desk.key(Qt.Key.Key_I, SHIFT)
-        desk.until(lambda: bench.view is not None and bench.view.reading.live)
-        desk.until(lambda: figure(desk) > 1.0)
-        # A busy machine makes the player stumble, and a stumble may look like a top: then it is swept again, as anybody would.
-        for _ in range(3):
-            desk.after(lambda: desk.window.worker.select(core))  # type: ignore[union-attr]
-            _sweep_as_told(desk, played, 0.3 * width)
-            if (beside.measure("rx.sinad", setting).value or 0.0) > found + 2.0:
-                break
-    finally:
-        played.stop()
-        there.unplug(module)
-    state = fold(desk.logbook.tape(job), job)
-    assert state.swept[core].ended == "peaked" and state.readings[-1].reading.source == "sound card"
-    left = beside.measure("rx.sinad", setting).value
-    # The card's own delay, and a busy machine, cost a little: benchmarks/sweep.py has the figures without them.
-    assert left > found + 2.0 and state.readings[-1].reading.value == pytest.approx(left, abs=1.2)  # type: ignore[operator]
-    made.turn(core, -made.moved_mdeg[core])
-    best = max(
-        beside.measure("rx.sinad", setting).value or 0.0
-        for _ in range(21)
-        if made.turn(core, round(0.1 * width * TURN)) is not None
-    )
-    assert left > best - 1.5, (found, left, best)

@@ -13,7 +13,7 @@ import pytest
 
 pytest.importorskip("PyQt6.QtWidgets")
 
-from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
+from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QSpinBox, QWidget
 
@@ -475,30 +475,27 @@ def test_a_real_window_on_a_real_screen_and_its_memory(tmp_path: Path) -> None:
 def test_shots_are_made_offscreen(tmp_path: Path) -> None:
     from unitone.desktop.shell.shots import take_all
 
-    made = take_all(tmp_path, (1280, 800))
+    made = take_all(tmp_path, (1280, 800), quick=True)
     assert {p.stem for p in made} == {
         "jobs",
         "bench",
         "bench-chart",
         "certificate",
         "calculators",
-        "help",
+        "trace",
         "sheets",
         "sheets-board",
         "workshop",
         "as-found",
         "handover",
-        "meters",
         "bench-smeter",
         "my-bench",
         "bench-far",
         "card-inspection",
         "bench-squelch",
         "card-work",
-        "bench-night",
     }
     for path in made:
         picture = QImage(str(path))
         assert (picture.width(), picture.height()) == (1280, 800)
         assert len({picture.pixel(x, y) for x in range(0, 1280, 11) for y in range(0, 800, 11)}) > 8
-    assert QApplication.instance() is not None and QPoint(0, 0).isNull()
