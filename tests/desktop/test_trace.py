@@ -195,6 +195,22 @@ def test_every_pane_keeps_its_words(desk: Desk, size: tuple[int, int], scale: fl
                 assert x.height() + 2 >= x.heightForWidth(x.width()), (x.text(), x.width(), x.height())
 
 
+def test_the_transmit_side_is_probed_after_its_hook_up(desk: Desk) -> None:
+    """A simulated FM mobile whose driver is dead: T turns to its transmit side, Return hooks up and probes, until the stage is named."""
+    page = traced(desk, 7, "driver:dead", "ostrel-tarn-40")
+    desk.key(Qt.Key.Key_T)
+    desk.until(lambda: page.view is not None and page.view.way == "transmit")
+    assert page.view is not None and page.coach.headline.text() == "Hook up for transmit, then confirm."
+    press(desk, page, Qt.Key.Key_Return)
+    for _ in range(6):
+        if page.view.coach.act != "inject":
+            break
+        assert "keyed" in page.coach.headline.text() and "dummy load" in page.coach.caution.text()
+        press(desk, page, Qt.Key.Key_Return)
+    assert [r.id for r in page.view.rungs if r.mark == "break"] == ["driver"]
+    assert page.heading.text() == "From the oscillator to the aerial" and page.dial.text().endswith("on the dial")
+
+
 def test_a_sheet_without_points_says_how_to_get_there(desk: Desk) -> None:
     page = traced(desk, None, "", "ostrel-mallard-6")
     assert page.view is not None and page.empty.isVisible() and "inject" in page.empty.text()

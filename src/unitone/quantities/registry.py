@@ -87,6 +87,7 @@ _ALL = (
     Quantity("tx.field_strength", N_("relative field strength"), "ratio-db", "dB", 1, "high", "transmit", 1.0, 0.4, 0, 200),
     Quantity("tx.meter", N_("the radio's own power meter"), "watts", "W", 1, "nominal", "transmit", usual_std=0.05, low=0, high=2000),
     Quantity("tx.audio_response", N_("audio against 1 kHz"), "gain-db", "dB", 1, "nominal", "transmit", usual_std=0.3, low=-80, high=40),
+    Quantity("tx.stage_voltage", N_("RF voltage at a stage, peak"), "volts", "V", 2, "high", "transmit", usual_std=0.05, low=0, high=2000),
     Quantity("tx.hum_noise", N_("hum and noise, below the tone"), "ratio-db", "dB", 0, "high", "transmit", 0.0, 0.5, 0, 120),
     Quantity("rx.sinad", N_("SINAD"), "ratio-db", "dB", 1, "high", "receive", 1.6, 0.25, 0, 80),
     Quantity("rx.sn_ratio", N_("(S+N)/N"), "ratio-db", "dB", 1, "high", "receive", 1.0, 0.3, 0, 80),

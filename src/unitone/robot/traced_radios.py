@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from unitone.align.trace.ladder import AF, S_METER, SOUND_DB, Rung, finder, ladder, troubles
+from unitone.align.trace.ladder import AF, S_METER, SOUND_DB, Rung, Traced, chain, finder, ladder, quantity_of, troubles
 from unitone.align.trace.suspects import suspect_parts
 from unitone.errors import BenchError
 from unitone.job.card import Card
@@ -31,13 +31,14 @@ from unitone.store.logbook import Logbook
 
 #: A test that is expected to tell less (bits) is not done.
 _TELLS = 1e-3
+_WAYS: tuple[Traced, ...] = ("receive", "transmit")
 _MOST_TESTS, _MOST_BREAKS, _MOST_PARTS = 24, 4, 12
 #: A look at a stage shows a bad part in so many cases, and seems to in so many where nothing is wrong.
 _SEEN, _SEEMS = 0.35, 0.03
 
 
 @dataclass(frozen=True)
-class Traced:
+class TracedRadio:
     """How the trace of one radio went: was the right stage named, sure of it, with how many tests and how much trouble; the place of the
     true part among the suspects (0 the first, None not among them); was the radio whole in the end; what the other two ways took."""
 
@@ -54,11 +55,12 @@ class Traced:
     walk: tuple[bool, float]
 
 
-def trace_one(sheet_name: str, seed: int, fault: str = "any") -> Traced:
+def trace_one(sheet_name: str, seed: int, fault: str = "any") -> TracedRadio:
     """Trace the simulated radio of that seed. Raises BenchError for a radio whose sheet says nowhere to inject."""
     _, sheet, physics = simulated(sheet_name)
     made = stage_faults(physics)
-    if not made or len(ladder_stages(sheet)) < 2:
+    made = tuple(f for f in made if any(f.stage in (x.id for x in chain(sheet, w)) for w in _WAYS))
+    if not made:
         raise BenchError(f"{sheet.title}: its sheet or physics names no stages to trace.")
     rng = stream(seed, "trace")
     true = made[int(rng.integers(len(made)))] if fault == "any" else next((f for f in made if f.id == fault), None)
@@ -67,12 +69,13 @@ def trace_one(sheet_name: str, seed: int, fault: str = "any") -> Traced:
     book = Logbook(None)
     job = open_job(book, sheet_name, Card(book.next_number(), sheet_name, simulated_seed=seed, simulated_fault=true.id))
     session = Session(book, job)
-    session.confirm_hook_up("receive")
-    _as_found(session)
-    other = _two_ways(session, true)
+    way: Traced = "transmit" if sheet_way(sheet, true.stage) == "transmit" else "receive"
+    session.confirm_hook_up(way)
+    _as_found(session, way)
+    other = _two_ways(session, true, way)
     tests, cost, named, sure, place = 0, 0.0, "", False, None
     for turn in range(_MOST_BREAKS):
-        more, trouble, found, certain = _search(session, true, rng)
+        more, trouble, found, certain = _search(session, true, rng, way)
         if turn == 0:
             tests, cost, named, sure = more, trouble, found, certain
         rank, repaired = _to_the_part(session, found, true)
@@ -82,13 +85,14 @@ def trace_one(sheet_name: str, seed: int, fault: str = "any") -> Traced:
             break
     whole = _whole(session, physics, seed)
     book.close()
-    return Traced(seed, true.id, true.stage, named, sure, tests, cost, place, whole, *other)
+    return TracedRadio(seed, true.id, true.stage, named, sure, tests, cost, place, whole, *other)
 
 
-def _as_found(session: Session) -> None:
-    """What everybody knows before a generator goes inside: the S-meter and the loudspeaker on a strong signal."""
+def _as_found(session: Session, way: Traced) -> None:
+    """What everybody knows before a lid is lifted: S-meter and loudspeaker on a strong signal, or the power."""
     for step in session.sheet.steps:
-        if step.hook_up == "receive" and step.quantity_id in (S_METER, AF):
+        known = (S_METER, AF) if way == "receive" else ("tx.power", "tx.pep")
+        if step.hook_up == way and step.quantity_id in known:
             session.go_to(step.id)
             session.measure(step.setting)
 
@@ -99,16 +103,16 @@ def _radio(session: Session) -> SimulatedRadio:
     return bench.radio
 
 
-def ladder_stages(sheet: Sheet) -> list[str]:
-    """The stages of a sheet that say where to inject."""
-    return [s.id for s in sheet.stages if s.way == "receive" and s.inject is not None]
+def sheet_way(sheet: Sheet, stage: str) -> str:
+    """The way of one of a sheet's stages."""
+    return next(x.way for x in sheet.stages if x.id == stage)
 
 
-def _search(session: Session, true: StageFault, rng: np.random.Generator) -> tuple[int, float, str, bool]:
+def _search(session: Session, true: StageFault, rng: np.random.Generator, way: Traced) -> tuple[int, float, str, bool]:
     """Tests until the stage is known: (tests, trouble, stage named, sure)."""
     tests, cost = 0, 0.0
     while tests < _MOST_TESTS:
-        rungs = ladder(session.state)
+        rungs = ladder(session.state, way)
         search = finder(session.state, rungs)
         if search.sure:
             break
@@ -130,7 +134,7 @@ def _search(session: Session, true: StageFault, rng: np.random.Generator) -> tup
         else:
             bad = true.stage == test.stage and _radio(session).part_fault is not None
             session.tracing.check(test.stage, "look", bool(rng.random() < (_SEEN if bad else _SEEMS)))
-    search = finder(session.state, ladder(session.state))
+    search = finder(session.state, ladder(session.state, way))
     return tests, cost, search.found, search.sure
 
 
@@ -168,41 +172,44 @@ def _whole(session: Session, physics: PhysicsFile, seed: int) -> bool:
     return judge(session, session.sheet, physics, seed, work.readings, work.moves, work.finished).recovered
 
 
-def _two_ways(session: Session, true: StageFault) -> tuple[tuple[bool, float], tuple[bool, float]]:
-    """(right, trouble) of halving and of walking back, by injections alone on the same radio."""
-    rungs = ladder(session.state)
-    bad_at: dict[int, bool] = {}
+def _two_ways(session: Session, true: StageFault, way: Traced) -> tuple[tuple[bool, float], tuple[bool, float]]:
+    """(right, trouble) of halving, and of walking back from the loudspeaker (or on to the aerial), by levels alone on the same radio."""
+    rungs = ladder(session.state, way)
 
-    def is_bad(at: int) -> bool:
-        if at not in bad_at:
-            rung = rungs[at]
-            got = session.bench.measure("rx.injection", rung.conditions)
-            over = (got.value or 0.0) - (rung.stage.expect_dbm or 0.0)
-            bad_at[at] = got.bound == ">" or over > SOUND_DB
-        return bad_at[at]
+    def searched(points: Callable[[Callable[[int], bool]], int]) -> tuple[bool, float]:
+        bad_at: dict[int, bool] = {}
 
-    def searched(points: Callable[[], int]) -> tuple[bool, float]:
-        before = set(bad_at)
-        bad_at.clear()
-        at = points()
-        cost = sum(troubles(rungs[k])["inject"] for k in bad_at)
-        del before
-        return rungs[at].stage.id == true.stage, cost
+        def is_bad(at: int) -> bool:
+            if at not in bad_at:
+                bad_at[at] = _is_bad(session, rungs[at], way)
+            return bad_at[at]
 
-    def halve() -> int:
-        low, high = 0, len(rungs)
+        at = points(is_bad)
+        return rungs[at].stage.id == true.stage, sum(troubles(rungs[k])["inject"] for k in bad_at)
+
+    def halve(is_bad: Callable[[int], bool]) -> int:
+        low, high = (0, len(rungs)) if way == "receive" else (-1, len(rungs) - 1)
         while high - low > 1:
             middle = (low + high) // 2
-            low, high = (middle, high) if _bad_from(rungs, middle, is_bad) else (low, middle)
-        return low
+            bad = is_bad(middle) if way == "transmit" else _bad_from(rungs, middle, is_bad)
+            # A generator is bad before the break, a probe behind it.
+            low, high = (middle, high) if bad == (way == "receive") else (low, middle)
+        return low if way == "receive" else high
 
-    def walk() -> int:
-        for at in reversed(range(1, len(rungs))):
-            if is_bad(at):
-                return at
-        return 0
+    def walk(is_bad: Callable[[int], bool]) -> int:
+        order = range(len(rungs) - 1, 0, -1) if way == "receive" else range(len(rungs) - 1)
+        return next((at for at in order if is_bad(at)), 0 if way == "receive" else len(rungs) - 1)
 
     return searched(halve), searched(walk)
+
+
+def _is_bad(session: Session, rung: Rung, way: Traced) -> bool:
+    """Does a rung need, or lack, clearly more than it should?"""
+    got = session.bench.measure(quantity_of(way), rung.conditions)
+    if way == "transmit":
+        wanted = 0.0 if rung.stage.signal is None else rung.stage.signal.peak_v or 0.0
+        return bool((got.value or 0.0) < wanted * 10.0 ** (-SOUND_DB / 20.0))
+    return got.bound == ">" or (got.value or 0.0) - (rung.stage.expect_dbm or 0.0) > SOUND_DB
 
 
 def _bad_from(rungs: Sequence[Rung], at: int, is_bad: Callable[[int], bool]) -> bool:
@@ -215,7 +222,7 @@ def _bad_from(rungs: Sequence[Rung], at: int, is_bad: Callable[[int], bool]) -> 
     return False
 
 
-def _one(arguments: tuple[str, int, str]) -> Traced:
+def _one(arguments: tuple[str, int, str]) -> TracedRadio:
     return trace_one(*arguments)
 
 
@@ -226,7 +233,7 @@ def run_trace_trial(sheet_name: str, sets: int, seed: int, workers: int, fault: 
     told = many(_one, [(sheet_name, s, fault) for s in range(seed, seed + sets)], workers)
     n = len(told)
 
-    def share(of: Callable[[Traced], bool]) -> float:
+    def share(of: Callable[[TracedRadio], bool]) -> float:
         return round(sum(of(t) for t in told) / n, 4)
 
     return {

@@ -6,13 +6,14 @@ import re
 from collections import Counter
 from typing import TYPE_CHECKING
 
-from unitone.align.trace.ladder import INJECTION, Rung, ladder
+from unitone.align.trace.ladder import INJECTION, PROBED, Rung, ladder, quantity_of
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
 from unitone.job.checks import CheckWay
 from unitone.job.entries.notes import Tried
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.tracing import Checked, Intermittent, NoiseAnswered
 from unitone.quantities.entry import normalise, parse_si
+from unitone.sheet.model.effects import stage_effect
 from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.simulator.stage_faults import signal_runs
 from unitone.words import tr
@@ -35,22 +36,28 @@ class Tracing:
 
     def rung(self, stage: str) -> Rung:
         """The rung of a stage. Raises BenchError for one that the sheet feeds nowhere."""
-        found = next((r for r in ladder(self._session.state) if r.stage.id == stage), None)
+        state = self._session.state
+        found = next((r for r in (*ladder(state), *ladder(state, "transmit")) if r.stage.id == stage), None)
         if found is None:
             raise BenchError(tr("The sheet does not say where to inject at {stage}.", stage=stage))
         return found
 
-    def _need_hook_up(self) -> None:
+    def _need_hook_up(self, rung: Rung) -> None:
         state = self._session.state
         if state.finished:
             raise TapeError(tr("This job is finished. Its log takes notes only."))
-        if state.hook_up == "transmit":
-            raise HookUpError.wrong_way("receive", state.hook_up)
+        if (state.hook_up == "transmit") != (rung.stage.way == "transmit"):
+            raise HookUpError.wrong_way(rung.stage.way, state.hook_up)
 
     def type_level(self, stage: str, typed: str) -> Reading:
-        """Log the level that was enough at a stage, or that none was (``nothing``, ``> 100 mV``). Raises EntryError, HookUpError."""
+        """Log the level that was enough at a stage, or that none was (``nothing``, ``> 100 mV``); keyed, the volts at its output. Raises
+        EntryError, HookUpError."""
         rung = self.rung(stage)
-        self._need_hook_up()
+        self._need_hook_up(rung)
+        if rung.stage.way == "transmit":
+            reading = self._session.measuring.typed_reading(typed, PROBED, rung.conditions)
+            self._session.append(reading)
+            return reading
         text = typed
         if _DECIBELS.fullmatch(normalise(typed)):
             mark = self._marked()
@@ -67,7 +74,7 @@ class Tracing:
         """A generator without a scale: what it gives here now is the mark, taken as the level that is expected. What is typed at the
         next points counts from it, in decibels of the attenuator (``+6 dB``). Raises BenchError, HookUpError."""
         rung = self.rung(stage)
-        self._need_hook_up()
+        self._need_hook_up(rung)
         if rung.stage.expect_dbm is None:
             raise BenchError(tr("The sheet tells no level for {stage}.", stage=rung.stage.title))
         reading = Reading(INJECTION, rung.conditions, rung.stage.expect_dbm, "", "manual", typed=MARK)
@@ -80,13 +87,12 @@ class Tracing:
         return next((x.reading.value for x in readings if x.reading.typed == MARK), None)
 
     def measure_level(self, stage: str) -> Reading:
-        """Let the bench find the level at a stage and log it. Raises BenchError, HookUpError."""
+        """Let the bench find the level at a stage, or probe its output, and log it. Raises BenchError, HookUpError."""
         rung = self.rung(stage)
-        self._need_hook_up()
-        got = self._session.bench.measure(INJECTION, rung.conditions)
-        reading = Reading(
-            INJECTION, rung.conditions, got.value, got.instrument, got.source, got.std, got.bound, got.word
-        )
+        self._need_hook_up(rung)
+        asked = quantity_of("transmit" if rung.stage.way == "transmit" else "receive")
+        got = self._session.bench.measure(asked, rung.conditions)
+        reading = Reading(asked, rung.conditions, got.value, got.instrument, got.source, got.std, got.bound, got.word)
         self._session.append(reading)
         return reading
 
@@ -109,7 +115,8 @@ class Tracing:
     def repaired(self, stage: str, part: str, words: str = "") -> None:
         """The part is repaired: it was the cause, what it reaches is measured again, and so is the ladder. Raises TapeError."""
         self._session.append(Tried(part or stage, words.strip() or tr("repaired"), "", "the cause"))
-        self._session.touch(part or stage, words, working=False)
+        affects = None if part else stage_effect(self._session.sheet, stage)
+        self._session.touch(part or stage, words, affects, working=False)
 
     def wiggle(self, part: str) -> None:
         """A part is moved while its reading is watched: on a simulated radio the bench's hand does it."""

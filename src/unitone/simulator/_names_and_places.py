@@ -12,7 +12,7 @@ from unitone.simulator.receive_physics import CoilStage, PairStage, Receive
 from unitone.words import tr
 
 if TYPE_CHECKING:
-    from unitone.simulator.physics import PhysicsFile
+    from unitone.simulator.physics import PhysicsFile, Transmit
 
 #: A circuit further off every frequency that passes it than this share of its own is a slip of a unit, not a detuned one.
 _FAR = 0.3
@@ -64,13 +64,18 @@ def name_problems(sheet: Sheet, physics: PhysicsFile) -> list[tuple[Place, str]]
     return found + _twice(physics) + _far_off(sheet, physics)
 
 
-def circuit_problems(circuits: list[Circuit], rx: Receive | None, sheet: Sheet) -> list[tuple[Place, str]]:
+def circuit_problems(
+    circuits: list[Circuit], rx: Receive | None, tx: Transmit | None, sheet: Sheet
+) -> list[tuple[Place, str]]:
     """What of the circuits and of the receiver's stages cannot be built, or names a stage or a row that the sheet does not have."""
     stages, rows = {s.id for s in sheet.stages}, {v.id for v in sheet.voltages}
     named: list[tuple[Place, str]] = []
     if rx is not None:
         named += [(("receive", "stage", n, "stage"), s.stage) for n, s in enumerate(rx.stage)]
         named += [(("receive", "audio", "stage"), rx.audio.stage), (("receive", "detector_stage"), rx.detector_stage)]
+    if tx is not None:
+        named += [(("transmit", "stage", n, "stage"), s.stage) for n, s in enumerate(tx.stage)]
+        named += [(("transmit", "coil", n, "stage"), c.stage) for n, c in enumerate(tx.coil)]
     found: list[tuple[Place, str]] = []
     for n, circuit in enumerate(circuits):
         named += [(("circuit", n, "stage"), circuit.stage), (("circuit", n, "feeds"), circuit.feeds)]

@@ -126,6 +126,15 @@ class PowerCoil(Part):
     q: float = Field(gt=0)
     per_turn: Hertz
     coupling: float | None = Field(default=None, gt=0)
+    #: The sheet's stage that it is part of.
+    stage: str = ""
+
+
+class TransmitStage(Part):
+    """[[transmit.stage]]: a stage of the transmit side, in order: the sheet's stage, and the peak volts of RF at its output, aligned."""
+
+    stage: str
+    volts: Volts = Field(gt=0)
 
 
 class SubHarmonic(Part):
@@ -246,6 +255,7 @@ class Transmit(Part):
     #: Hum and noise on an unmodulated carrier: depth in AM (%), deviation in FM (Hz, at 100 Hz).
     hum_depth: float = Field(default=0.0, ge=0)
     hum_deviation: Hertz = Field(default=0.0, ge=0)
+    stage: list[TransmitStage] = []
 
 
 class MeterMovement(Part):
@@ -484,7 +494,7 @@ def _frequency_problems(physics: PhysicsFile, sheet: Sheet, path: str, places: d
     ]
     if physics.receive is not None:
         found += receive_problems(physics.receive, physics.s_meter, physics.squelch, adjusters, controls)
-    found += circuit_problems(physics.circuit, physics.receive, sheet)
+    found += circuit_problems(physics.circuit, physics.receive, physics.transmit, sheet)
     named_meters = [q for m in physics.meter for q in m.quantities]
     found += [
         (("meter", n, "quantities"), tr("no quantity {q!r}. Take one of docs/sheet.md's list.", q=q))

@@ -115,12 +115,12 @@ class SimulatedRadio:
             self._receiver = Receiver(
                 physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"), self.healthy.receive
             )
-            self._lose()
         self.transmitter = (
             None
             if physics.transmit is None
             else Transmitter(physics.transmit, self.mechanics, stream(seed, "send-noise"))
         )
+        self._lose()
         self._squelch_open = False
         self._joints = stream(seed, "joints")
         self._out_until = 0.0
@@ -141,13 +141,14 @@ class SimulatedRadio:
 
     def _lose(self, is_out: bool = False) -> None:
         """What each stage loses on this specimen; a joint that comes and goes only while it ``is_out``."""
-        rx = self.receiver
-        gains = stream(self.seed, "gains")
-        spread = rx.physics.gain_spread
-        rx.lost_db = {s: spread * float(gains.standard_normal()) for s in traced_stages(self.physics) if spread}
         fault = self.part_fault
-        if fault is not None and (is_out or not fault.comes_and_goes):
-            rx.lost_db[fault.stage] = rx.lost_db.get(fault.stage, 0.0) + fault.lost_db
+        lost = {} if fault is None or (fault.comes_and_goes and not is_out) else {fault.stage: fault.lost_db}
+        if self._receiver is not None:
+            gains, spread = stream(self.seed, "gains"), self._receiver.physics.gain_spread
+            made = {s: spread * float(gains.standard_normal()) for s in traced_stages(self.physics) if spread}
+            self._receiver.lost_db = {s: made.get(s, 0.0) + lost.get(s, 0.0) for s in {*made, *lost}}
+        if self.transmitter is not None:
+            self.transmitter.lost_db = lost
 
     def refit(self, part: str) -> bool:
         """A part was replaced, or its joint made anew: its fault is gone. Was there one?"""
@@ -158,6 +159,15 @@ class SimulatedRadio:
         self.part_fault = None
         self._lose()
         return True
+
+    def stage_volts(self, stage: str, place: Place) -> float:
+        """Peak volts of RF at a transmit stage's output while keyed there. Raises BenchError where its physics has none."""
+        if self.transmitter is None:
+            raise BenchError(tr("The simulated radio's physics file has no [transmit], so it does not transmit."))
+        if not self.locked(replace(place, way="transmit")):
+            return 0.0
+        carrier = float(self.sheet.carrier_hz(place.channel, place.band))
+        return self.transmitter.stage_volts(stage, carrier, self.supply_volts(place) / self.physics.supply)
 
     def point_volts(self, row: Voltage) -> float:
         """What stands at a row of the voltage table (V). Raises BenchError where the physics file has no circuit there."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from unitone.bench.ports import Bench
 from unitone.simulator.instruments._movement import with_movements
-from unitone.simulator.instruments.injected_level import InjectedLevel
+from unitone.simulator.instruments.injected_level import InjectedLevel, StageProbe
 from unitone.simulator.instruments.receive import (
     AttenuatorByEar,
     AudioVoltmeter,
@@ -30,7 +30,7 @@ from unitone.simulator.instruments.wiring import Generator, RadioHands, Sockets,
 from unitone.simulator.radio import SimulatedRadio
 
 _RECEIVE = (RatioMeter, TwoSettings, LoudnessByEar, AttenuatorByEar, SquelchByEar, LedsByEye, InjectedLevel)
-_TRANSMIT = (Wattmeter, TransmitMeter, SpectrumAnalyser, ModulationMeter, FieldMeter)
+_TRANSMIT = (Wattmeter, TransmitMeter, SpectrumAnalyser, ModulationMeter, FieldMeter, StageProbe)
 _PROBES = (Voltmeter, Ammeter, Counter)
 
 

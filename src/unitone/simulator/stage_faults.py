@@ -54,6 +54,11 @@ def _lost(circuit: str, part: str, state: State) -> float:
         return 0.0
 
 
+def transmit_stages(physics: PhysicsFile) -> tuple[str, ...]:
+    """The sheet's stages that the transmitter's chain is made of, in order."""
+    return () if physics.transmit is None else tuple(s.stage for s in physics.transmit.stage)
+
+
 def _of_circuit(circuit: Circuit, name: str = "") -> list[StageFault]:
     """The faults of a circuit that a tracer can find; that of a name alone."""
     text = circuit.model_dump_json()
@@ -65,10 +70,10 @@ def _of_circuit(circuit: Circuit, name: str = "") -> list[StageFault]:
 
 
 def stage_faults(physics: PhysicsFile, name: str = "") -> tuple[StageFault, ...]:
-    """Every fault at a stage of the receiver that a tracer can find; those of one name alone."""
+    """Every fault at a stage that a tracer can find; those of one name alone."""
     found = [f for c in physics.circuit for f in _of_circuit(c, name)]
     covered = {c.feeds or c.stage for c in physics.circuit}
-    for stage in traced_stages(physics):
+    for stage in (*traced_stages(physics), *transmit_stages(physics)):
         if stage not in covered:
             found += [
                 StageFault(stage, state, stage, db) for state, db in _WHOLE.items() if name in ("", f"{stage}:{state}")

@@ -7,10 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from unitone.errors import BenchError
 from unitone.radio.resonance import detuning, pair_loss, single_loss
 from unitone.signals.carrier import Component
 from unitone.simulator.mechanics import Mechanics
 from unitone.simulator.physics import Transmit
+from unitone.words import tr
 
 RATE = 48_000.0
 #: What is left of the carrier in SSB (dBc of the peak envelope).
@@ -44,6 +46,8 @@ class Transmitter:
         self.transmit = transmit
         self.mechanics = mechanics
         self._noise = noise
+        #: What each of the sheet's stages loses on this specimen (dB): a fault.
+        self.lost_db: dict[str, float] = {}
         #: Where carrier (rad) and modulating tone (cycles) stood when the last stretch ended.
         self._ended = (0.0, 0.0)
 
@@ -57,12 +61,41 @@ class Transmitter:
         """Carrier power from drive and tank as the coils stand; goes with the square of the supply, and under what holds it."""
         transmit = self.transmit
         losses = self._losses(carrier_hz)
-        drive = transmit.drive / math.prod(losses[:-1])
+        # A stage that fails before the final takes drive away, the final itself its power.
+        *before, last = [s.stage for s in transmit.stage] or [""]
+        lost = [self.lost_db.get(s, 0.0) for s in before]
+        drive = transmit.drive / math.prod(losses[:-1]) / 10.0 ** (sum(lost) / 10.0)
         saturated = (1.0 - math.exp(-drive)) / (1.0 - math.exp(-transmit.drive))
-        watts = transmit.power * saturated / losses[-1] * supply_share**2
+        watts = float(
+            transmit.power * saturated / losses[-1] * supply_share**2 / 10.0 ** (self.lost_db.get(last, 0.0) / 10.0)
+        )
         if transmit.holds_at is None:
             return watts
         return float(watts / (1.0 + (watts / transmit.holds_at) ** _KNEE) ** (1.0 / _KNEE))
+
+    def stage_volts(self, stage: str, hz: float, supply_share: float) -> float:
+        """Peak volts of RF at a stage's output while keyed; the last stage's go with the power. Raises BenchError for one without them."""
+        names = [s.stage for s in self.transmit.stage]
+        if stage not in names:
+            raise BenchError(tr("The simulated radio has no stage {stage!r} to probe.", stage=stage))
+        at = names.index(stage)
+        volts = self.transmit.stage[at].volts
+        if at == len(names) - 1:
+            return volts * math.sqrt(self.watts(hz, supply_share) / self.transmit.power)
+        now, right = self._losses(hz), self._losses(hz, True)
+        passed = [n for n, c in enumerate(self._circuits()) if c in names[: at + 1]]
+        lost = sum(10.0 * math.log10(now[n] / right[n]) for n in passed) + sum(
+            self.lost_db.get(s, 0.0) for s in names[: at + 1]
+        )
+        return float(volts * supply_share * 10.0 ** (-lost / 20.0))
+
+    def _circuits(self) -> list[str]:
+        """The stage of each coil, or coupled pair, in the order of their losses."""
+        made: list[str] = []
+        for coil in self.transmit.coil:
+            if coil.coupling is None:
+                made.append(coil.stage)
+        return made
 
     def _losses(self, hz: float, right: bool = False) -> list[float]:
         """Power loss factor of each coil, or coupled pair, there, as they stand or where all are ``right``; the last is the tank's."""

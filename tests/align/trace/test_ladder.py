@@ -198,3 +198,24 @@ def test_a_deaf_radio_is_offered_a_trace_until_it_is_repaired(session: Session) 
     assert describe_offer(session.state) in take_view(session).step.notes
     session.tracing.repaired("rf", "R12")
     assert offer(session.state) is None
+
+
+def test_a_transmitter_is_probed_from_its_oscillator_on() -> None:
+    """By hand: volts at each output; the first that is short is the break, and a repair leaves what lies before it."""
+    with Logbook(None) as book:
+        session = Session(book, open_job(book, "ostrel-tarn-40", Card(book.next_number(), "ostrel-tarn-40")))
+        assert trace(session.state, way="transmit").move.act == "hook-up"
+        with pytest.raises(HookUpError):
+            session.tracing.type_level("driver", "2.4")
+        session.confirm_hook_up("transmit")
+        first = trace(session.state, way="transmit").move
+        assert first.act == "inject" and first.stage in ("vco", "driver")
+        session.tracing.type_level("vco", "0.38")
+        session.tracing.type_level("driver", "0.02")
+        now = trace(session.state, way="transmit")
+        assert now.found == "driver" and [r.excess_db for r in now.rungs][:2] == pytest.approx([0.45, 41.9], abs=0.1)
+        session.tracing.repaired("driver", "")
+        again = ladder(session.state, "transmit")
+        assert [r.is_tested for r in again] == [True, False, False]
+        # The receive ladder is another chain: a generator meets no keyed radio.
+        assert trace(session.state).move.act == "hook-up"

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 from unitone.align.trace.finder import Finder, Test, Way
-from unitone.align.trace.ladder import Rung, finder, ladder, repaired_at
+from unitone.align.trace.ladder import Rung, Traced, finder, ladder, repaired_at
 from unitone.align.trace.suspects import SuspectPart, suspect_parts
 from unitone.job.state import JobState
 
-Act = Literal["inject", "volts", "look", "signal", "part", "whole", "stuck", "nothing"]
+Act = Literal["inject", "volts", "look", "signal", "part", "hook-up", "whole", "stuck", "nothing"]
 #: A part that fits no better than this among the rest is not named as the cause yet, only looked at.
 _WORTH_NAMING = 0.02
 
@@ -42,9 +42,12 @@ class Trace:
         return self.moves[0]
 
 
-def trace(state: JobState, earlier: Mapping[str, int] | None = None, walk: bool = False) -> Trace:
-    """The trace of a job; ``walk``: injections in order, from the loudspeaker back, instead of the test that tells most."""
-    rungs = ladder(state)
+def trace(
+    state: JobState, earlier: Mapping[str, int] | None = None, walk: bool = False, way: Traced = "receive"
+) -> Trace:  # fmt: skip
+    """The trace of a job; ``walk``: injections in order, from the loudspeaker back (or probes, on to the aerial), instead of the test that
+    tells most."""
+    rungs = ladder(state, way)
     if len(rungs) < 2:
         return Trace(rungs, None, "", (), (TraceMove("nothing"),))
     search = finder(state, rungs, earlier)
@@ -60,9 +63,13 @@ def trace(state: JobState, earlier: Mapping[str, int] | None = None, walk: bool 
     moves = [TraceMove(_ACTS[t.way], t.stage, bits=t.bits) for t in _ordered(tests, rungs, walk) if t.bits > 1e-3]
     if not moves:
         moves = [TraceMove("stuck")]
-    # After a repair nothing is left that points anywhere: the first and the last rung say whether it is whole.
-    if repaired_at(state) and not any(r.is_tested for r in rungs):
-        moves.sort(key=lambda m: not (m.act == "inject" and m.stage == rungs[0].stage.id))
+    # After a repair nothing is left that points anywhere: the whole chain says whether it is whole.
+    whole = rungs[0 if way == "receive" else -1].stage.id
+    if repaired_at(state, way) and not any(r.is_tested for r in rungs):
+        moves.sort(key=lambda m: not (m.act == "inject" and m.stage == whole))
+    if moves[0].act == "inject" and (state.hook_up == "transmit") != (way == "transmit"):
+        # Generator and transmitter never meet: what the ladder needs is connected first, and confirmed.
+        moves.insert(0, TraceMove("hook-up"))
     return Trace(rungs, search, "", (), tuple(moves))
 
 
@@ -73,7 +80,8 @@ def _ordered(tests: Sequence[Test], rungs: Sequence[Rung], walk: bool) -> list[T
     if not walk:
         return list(tests)
     order = [r.stage.id for r in rungs]
-    injected = sorted((t for t in tests if t.way == "inject"), key=lambda t: -order.index(t.stage))
+    back = -1 if rungs[0].stage.way == "receive" else 1
+    injected = sorted((t for t in tests if t.way == "inject"), key=lambda t: back * order.index(t.stage))
     return [*injected, *(t for t in tests if t.way != "inject")]
 
 

@@ -119,8 +119,11 @@ class Suspect:
 class Finder:
     """The state of a search. ``tell`` it what was found; ``suspects`` and ``next_test`` follow from everything told."""
 
-    def __init__(self, chain: Sequence[ChainStage], told: Sequence[Told] = (), sound: float = _NOTHING_SHARE) -> None:
-        """``sound``: how likely nothing is wrong before anything is told: little for a radio with a complaint, much after a repair."""
+    def __init__(
+        self, chain: Sequence[ChainStage], told: Sequence[Told] = (), sound: float = _NOTHING_SHARE, probed: bool = False
+    ) -> None:  # fmt: skip
+        """``probed``: the signal starts at the first stage, and a probe goes from output to output (a transmitter).
+        ``sound``: how likely nothing is wrong before anything is told: little for a radio with a complaint, much after a repair."""
         if len(chain) < 2:
             raise EntryError(tr("A chain has two stages at the least."))
         self.chain = tuple(chain)
@@ -129,6 +132,7 @@ class Finder:
             raise EntryError(tr("Two stages of the chain have the same name."))
         self._until = [self._place.get(s.until, len(self.chain) - 1) for s in self.chain]
         self.lost, self.bad, prior = _hypotheses([s.weight for s in self.chain], sound)
+        self._probed = probed
         self._prior = np.log(prior)
         self._log = self._prior
         self._drift = np.array([s.detuned_db**2 for s in self.chain])
@@ -162,8 +166,10 @@ class Finder:
                 before.append(told)
 
     def _span(self, told: Told) -> tuple[int, int]:
-        """The stages that an injection passes: first and last."""
+        """The stages that a signal passes: first and last."""
         at = self._place[told.stage]
+        if self._probed:
+            return 0, at
         return at, self._place[told.until] if told.until else self._until[at]
 
     def _excess(self, first: int, last: int) -> Floats:
@@ -263,8 +269,11 @@ class Finder:
 
     @cached_property
     def _break_of(self) -> NDArray[np.intp]:
-        """The last bad stage of each hypothesis; the number of stages where none is bad."""
+        """The bad stage of each hypothesis nearest to what is watched: the last, or with a probe the first. The number of stages where none is
+        bad."""
         n = len(self.chain)
+        if self._probed:
+            return np.asarray(np.where(self.bad.any(axis=1), np.argmax(self.bad, axis=1), n), np.intp)
         last = n - 1 - np.argmax(self.bad[:, ::-1], axis=1)
         return np.asarray(np.where(self.bad.any(axis=1), last, n), np.intp)
 
@@ -318,7 +327,7 @@ class Finder:
     def _answers(self, at: int) -> Floats:
         """How likely each answer of an injection is by each hypothesis, shape (hypotheses, bins + 1): the last is "no level is enough"."""
         before = [t for t in self.told if t.way == "inject" and t.excess_db is not None]
-        mean, spread = self._foretold((at, self._until[at]), before)
+        mean, spread = self._foretold((0, at) if self._probed else (at, self._until[at]), before)
         edges = ndtr((_BINS[None, :] - mean[:, None]) / spread)
         inside = np.diff(edges, axis=1)
         made = np.concatenate((inside, 1.0 - inside.sum(axis=1, keepdims=True)), axis=1)

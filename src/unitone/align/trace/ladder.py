@@ -7,8 +7,10 @@ measured again.
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from unitone.align.trace.finder import ChainStage, Finder, Told, Way
 from unitone.errors import EntryError, SheetError
@@ -18,14 +20,16 @@ from unitone.job.records import Logged
 from unitone.job.state import JobState
 from unitone.job.voltages import RowState, row_states
 from unitone.quantities.registry import FOUND_BY
-from unitone.sheet.model.injection import injected_hz
+from unitone.sheet.model.injection import injected_hz, terms_hz
 from unitone.sheet.model.sheet import Conditions, Sheet, Stage
 from unitone.words import tr
 
-INJECTION, S_METER, AF = "rx.injection", "rx.s_meter", "rx.af_voltage"
+INJECTION, S_METER, AF, PROBED = "rx.injection", "rx.s_meter", "rx.af_voltage", "tx.stage_voltage"
+Traced = Literal["receive", "transmit"]
 #: A generator without a told range gives so much more than is expected anywhere (dB).
 _MOST_DB = 60.0
-#: What circuits that nobody has aligned yet cost a stage, and what one without adjusters differs by (dB, standard; common practice, no source).
+#: What a circuit that nobody has aligned yet costs a stage, and what one without adjusters differs by (dB, standard; common practice, no
+#: source).
 _OUT_OF_LINE_DB, _LEVEL_DB = 4.0, 1.0
 #: How likely nothing is wrong in the chain of a radio that is traced, and after a part of it was repaired (common practice, no source).
 _SOUND_BEFORE, _SOUND_AFTER = 0.02, 0.7
@@ -72,8 +76,10 @@ class Rung:
         return max([abs(self.stage.dc_v), *(abs(r.row.nominal) for r in self.rows)], default=0.0)
 
 
-def chain(sheet: Sheet) -> tuple[Stage, ...]:
-    """The stages that a generator can be carried along, from the aerial on."""
+def chain(sheet: Sheet, way: Traced = "receive") -> tuple[Stage, ...]:
+    """The stages that a generator can be carried along, from the aerial on; or those whose output a probe is put to, on to the aerial."""
+    if way == "transmit":
+        return tuple(s for s in sheet.stages if s.way == "transmit" and s.signal is not None and s.signal.peak_v)
     return tuple(s for s in sheet.stages if s.way == "receive" and s.inject is not None)
 
 
@@ -84,9 +90,12 @@ def tap(sheet: Sheet) -> str:
     return max(named, key=ids.index, default="")
 
 
-def dial(state: JobState) -> Conditions:
+def dial(state: JobState, way: Traced = "receive") -> Conditions:
     """What the generator and the panel stand at while a stage is fed: as the first receive step that gives a tone asks, on the channel
-    that is set."""
+    that is set. Keyed: as the first transmit step asks."""
+    if way == "transmit":
+        keyed = next((s.setting for s in state.sheet.steps if s.hook_up == "transmit"), Conditions("transmit"))
+        return replace(keyed, way="transmit", level_dbm=None, test_point=None)
     steps = [s for s in state.sheet.steps if s.hook_up == "receive"]
     with_tone = [s for s in steps if s.setting.tone_hz is not None]
     base = (with_tone or steps)[0].setting if steps else Conditions()
@@ -98,35 +107,42 @@ def dial(state: JobState) -> Conditions:
     )  # fmt: skip
 
 
-def repaired_at(state: JobState) -> int:
+def quantity_of(way: Traced) -> str:
+    """What is read at the rungs of a ladder."""
+    return PROBED if way == "transmit" else INJECTION
+
+
+def repaired_at(state: JobState, way: Traced = "receive") -> int:
     """The last entry by which a part was fitted or repaired in reach of the ladder; 0 for none."""
-    return max((t.seq for t in state.touches if t.covers(INJECTION, Conditions("receive"))), default=0)
+    return max((t.seq for t in state.touches if t.covers(quantity_of(way), Conditions(way))), default=0)
 
 
-def counts_since(state: JobState) -> dict[str, int]:
-    """The entry after which each stage's level counts: a repair changes what is measured there and at every point before it, up to the
-    aerial; what lies behind it, towards the loudspeaker, is as it was. A part that the sheet puts in no stage may reach them all."""
-    main = chain(state.sheet)
+def counts_since(state: JobState, way: Traced = "receive") -> dict[str, int]:
+    """The entry after which each stage's level counts. A generator: a repair changes what is measured there and at every point before it,
+    up to the aerial; what lies behind it is as it was. A probe: there, and behind it. A part that the sheet puts in no stage may reach
+    them all."""
+    main = chain(state.sheet, way)
     at = {s.id: n for n, s in enumerate(main)}
     for n, stage in enumerate(main):
         at |= {a: n for a in stage.after if a not in at}
     stages = {p.id: p.stage for p in state.sheet.parts}
     made = dict.fromkeys((s.id for s in main), 0)
     for touch in state.touches:
-        if touch.covers(INJECTION, Conditions("receive")):
-            last = at.get(stages.get(touch.name, touch.name), len(main) - 1)
-            made |= {s.id: max(made[s.id], touch.seq) for s in main[: last + 1]}
+        if touch.covers(quantity_of(way), Conditions(way)):
+            here = at.get(stages.get(touch.name, touch.name))
+            reached = main if here is None else main[here:] if way == "transmit" else main[: here + 1]
+            made |= {s.id: max(made[s.id], touch.seq) for s in reached}
     return made
 
 
-def ladder(state: JobState) -> tuple[Rung, ...]:
-    """Every rung, from the aerial on; empty for a sheet that does not say where to inject."""
-    sheet, since, base = state.sheet, counts_since(state), dial(state)
+def ladder(state: JobState, way: Traced = "receive") -> tuple[Rung, ...]:
+    """Every rung, from the aerial on (or to it); empty for a sheet that does not say where to inject, or what a probe finds."""
+    sheet, since, base = state.sheet, counts_since(state, way), dial(state, way)
     by_id = {s.id: s for s in sheet.stages}
-    main = chain(sheet)
+    main = chain(sheet, way)
     ids = {s.id for s in main}
     read: dict[str, Logged] = {}
-    for logged in state.read_of(INJECTION):
+    for logged in state.read_of(quantity_of(way)):
         of = logged.reading.conditions.inject or ""
         if logged.seq > since.get(of, 0):
             read[of] = logged
@@ -138,7 +154,10 @@ def ladder(state: JobState) -> tuple[Rung, ...]:
         level = read.get(stage.id)
         excess, silent = _excess(stage, level)
         try:
-            hz = None if stage.inject is None else injected_hz(sheet, stage.inject, base)
+            terms = stage.signal.terms if stage.signal is not None and way == "transmit" else ()
+            hz = terms_hz(sheet, terms, base) if terms else None
+            if way == "receive" and stage.inject is not None:
+                hz = injected_hz(sheet, stage.inject, base)
         except SheetError:
             hz = None
         made.append(
@@ -163,9 +182,16 @@ def _touched(state: JobState, stages: set[str]) -> int:
 
 
 def _excess(stage: Stage, logged: Logged | None) -> tuple[float | None, bool]:
-    if logged is None or stage.expect_dbm is None:
+    if logged is None:
         return None, False
     value = logged.reading.value
+    if stage.way == "transmit":
+        wanted = 0.0 if stage.signal is None else stage.signal.peak_v or 0.0
+        if value is None or value < wanted * 10.0 ** (-_MOST_DB / 20.0):
+            return None, True
+        return 20.0 * math.log10(wanted / value), False
+    if stage.expect_dbm is None:
+        return None, False
     if value is None or not_heard(logged.reading):
         return None, True
     return value - stage.expect_dbm, False
@@ -181,9 +207,13 @@ def told(state: JobState, rungs: Sequence[Rung]) -> tuple[Told, ...]:
     found = list(_symptoms(state, rungs))
     for rung in rungs:
         of = rung.stage.id
-        if rung.logged is not None and rung.stage.expect_dbm is not None:
+        if rung.logged is not None and (rung.stage.expect_dbm is not None or rung.stage.way == "transmit"):
             most = _MOST_DB
-            if rung.logged.reading.bound == ">" and rung.logged.reading.value is not None:
+            if (
+                rung.logged.reading.bound == ">"
+                and rung.logged.reading.value is not None
+                and rung.stage.expect_dbm is not None
+            ):
                 most = rung.logged.reading.value - rung.stage.expect_dbm
             found.append(Told(of, "inject", None if rung.not_heard else rung.excess_db, most))
         judged = [r.verdict for r in rung.rows if r.verdict in ("in_spec", "low", "high")]
@@ -210,6 +240,8 @@ def _symptoms(state: JobState, rungs: Sequence[Rung]) -> list[Told]:
     if not rungs:
         return []
     first, found = rungs[0].stage.id, []
+    if rungs[0].stage.way == "transmit":
+        return _power(state, rungs)
     since = repaired_at(state)
     meter = tap(state.sheet)
     for step in state.sheet.steps:
@@ -237,6 +269,23 @@ def _symptoms(state: JobState, rungs: Sequence[Rung]) -> list[Told]:
     for one in found:
         unique.setdefault((one.stage, one.until), one)
     return list(unique.values())
+
+
+def _power(state: JobState, rungs: Sequence[Rung]) -> list[Told]:
+    """What the power of the steps says of the transmitter's chain: the last rung, as long as it was not probed itself."""
+    since = repaired_at(state, "transmit")
+    for step in state.sheet.steps:
+        logged = next(
+            (x for i in range(len(step.required)) if (x := state.latest.get((step.id, i))) and x.seq > since), None
+        )
+        if step.quantity_id not in ("tx.power", "tx.pep") or logged is None or step.limit.low is None:
+            continue
+        watts = 0.0 if logged.reading.word == "nothing" else logged.reading.value or 0.0
+        short = 10.0 * math.log10(step.limit.low / max(watts, 1e-6))
+        if rungs[-1].is_tested:
+            return []
+        return [Told(rungs[-1].stage.id, "inject", max(short, 0.0) if short < _MOST_DB else None)]
+    return []
 
 
 def _by_output(rungs: Sequence[Rung], meter: str, volts: float, wanted: float) -> list[Told]:
@@ -274,11 +323,15 @@ def troubles(rung: Rung) -> dict[Way, float]:
     socket = rung.stage.inject is not None and not rung.stage.inject.coupling
     live = _LIVE if rung.highest_v > HIGH_V else 1.0
     found: dict[Way, float] = {"inject": _SOCKET if socket else live}
+    if rung.stage.way == "transmit":
+        found["inject"] = _SCOPE * live
     unread = [r for r in rung.rows if r.row.is_known and r.now is None]
     if unread:
         found["volts"] = (_METER + _ROW * len(unread)) * live
     found["look"] = _LOOK
-    if any(b.signal is not None for b in rung.beside) or rung.stage.signal is not None:
+    if any(b.signal is not None for b in rung.beside) or (
+        rung.stage.signal is not None and rung.stage.way == "receive"
+    ):
         found["signal"] = _SCOPE
     return found
 
@@ -288,16 +341,18 @@ def finder(state: JobState, rungs: Sequence[Rung], earlier: Mapping[str, int] | 
     if len(rungs) < 2:
         raise EntryError(tr("The sheet does not say where to inject: add inject to its stages (Sheets)."))
     weight, meter = weights(state, rungs, earlier), tap(state.sheet)
-    there = Conditions("receive")
-    adjusted = {a.stage for a in state.sheet.adjusters if a.can_change(S_METER, there) or a.can_change(AF, there)}
+    way: Traced = "transmit" if rungs[0].stage.way == "transmit" else "receive"
+    there, moved = Conditions(way), (S_METER, AF) if way == "receive" else ("tx.power", "tx.pep")
+    adjusted = Counter(a.stage for a in state.sheet.adjusters if any(a.can_change(q, there) for q in moved))
     stages = [
         ChainStage(
             r.stage.id,
             weight[r.stage.id],
             troubles(r),
             meter if r.stage.watch == "s_meter" else "",
-            _OUT_OF_LINE_DB if r.stage.id in adjusted else _LEVEL_DB,
+            math.hypot(_LEVEL_DB, _OUT_OF_LINE_DB * math.sqrt(adjusted[r.stage.id])),
         )
         for r in rungs
     ]
-    return Finder(stages, told(state, rungs), _SOUND_AFTER if repaired_at(state) else _SOUND_BEFORE)
+    sound = _SOUND_AFTER if repaired_at(state, way) else _SOUND_BEFORE
+    return Finder(stages, told(state, rungs), sound, way == "transmit")

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from unitone.align.trace.ladder import Traced
 from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.bench.ports import Meter
 from unitone.desktop.shell.trouble import troubles
@@ -87,7 +88,7 @@ class BenchWorker(QObject):
         self._card_wanted = False
         self._trace_wanted = False
         #: The stage that is looked at in the trace, how many better tests were put aside, and whether it is walked in order.
-        self._traced: tuple[str, int, bool] = ("", 0, False)
+        self._traced: tuple[str, int, bool, Traced] = ("", 0, False, "receive")
         self._listening = False
         self._deaf_words = ""
         self._generation = 0
@@ -185,11 +186,11 @@ class BenchWorker(QObject):
 
         self._queue.put(switch)
 
-    def look_at(self, stage: str, other: int, walk: bool) -> None:
-        """Which stage of the trace is looked at, how many better tests are put aside, whether it is walked in order."""
+    def look_at(self, stage: str, other: int, walk: bool, way: Traced) -> None:
+        """Which stage of the trace is looked at, how many better tests are put aside, whether it is walked in order, and which way."""
 
         def look() -> None:
-            self._traced = (stage, other, walk)
+            self._traced = (stage, other, walk, way)
             self._show()
 
         self._queue.put(look)
@@ -298,7 +299,7 @@ class BenchWorker(QObject):
             self._session.check_position(position)
         before = self._session.state.seq
         # What was put aside, or looked at, counts for the picture that it was chosen in.
-        self._traced = ("", 0, self._traced[2])
+        self._traced = ("", 0, *self._traced[2:])
         at = self._session.state.at
         command(self._session)
         if self._session.state.at != at:

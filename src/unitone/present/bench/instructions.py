@@ -62,6 +62,7 @@ _TRANSMITTING: dict[str, str] = {
     "supply.current": N_("{key}. Read the supply current, let go."),
     "supply.rail": N_("{key}. Read the rail, let go."),
     "stage.voltage": N_("{key}. Read the voltage, let go."),
+    "tx.stage_voltage": N_("{key}. RF probe on the stage's output. Read the peak, let go."),
     "ref.frequency": N_("{key}. Read the counter, let go."),
     "osc.frequency": N_("{key}. Read the counter, let go."),
     "vco.tuning_voltage": N_("{key}. Read the VCO's tuning voltage, let go."),

@@ -143,6 +143,8 @@ def _reading(state: JobState, reading: Reading) -> tuple[str, str]:
             figure, unit = number(reading.value / 1e6, 6), "MHz"
     unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
     name = f"{_short(q.id)} {reading.conditions.place}".strip()
+    if reading.conditions.inject and q.id == "tx.stage_voltage":
+        return _stage(state, reading.conditions.inject)[:_LETTERS], f"{figure} {unit}".strip()
     if reading.conditions.inject:
         at = next((s.inject.at for s in state.sheet.stages if s.id == reading.conditions.inject and s.inject), "")
         return tr("inject {at}", at=at)[:_LETTERS], tr("not heard") if not_heard(

@@ -45,7 +45,8 @@ def describe_point(rung: Rung) -> str:
     """Where a stage is fed, at which frequency, through what."""
     inject = rung.stage.inject
     if inject is None:
-        return ""
+        signal = rung.stage.signal
+        return "" if signal is None else " · ".join(x for x in (signal.at, describe_hz(rung.frequency_hz)) if x)
     return " · ".join(
         x for x in (inject.at, describe_hz(rung.frequency_hz), tr(inject.coupling) if inject.coupling else "") if x
     )
@@ -91,6 +92,12 @@ def coach_of(state: JobState, now: Trace, move: TraceMove, measurable: bool, oth
     headline = detail = caution = ""
     if rung is not None:
         headline, detail, caution = _at(state, now, move, rung)
+    elif move.act == "hook-up" and now.rungs[0].stage.way == "transmit":
+        headline = tr("Hook up for transmit, then confirm.")
+        detail = tr("Dummy load on the aerial socket, generator off and away. Into the load only.")
+    elif move.act == "hook-up":
+        headline = tr("Hook up for receive, then confirm.")
+        detail = tr("Generator ready, meter on the loudspeaker, microphone unplugged.")
     elif move.act == "whole":
         headline = tr("The ladder is whole. Align now.")
         detail = tr("Every stage takes what it should. What the repair touched is measured again on the Bench.")
@@ -101,11 +108,21 @@ def coach_of(state: JobState, now: Trace, move: TraceMove, measurable: bool, oth
     if move.act == "signal" and rung is not None:
         # Whose signal it is: an oscillator beside the stage has its own.
         part = next((b.id for b in (rung.stage, *rung.beside) if b.signal is not None), "")
-    return TraceCoach(move.act, move.stage, part, headline, detail, caution, measurable, others)
+    marks = rung is None or rung.stage.way == "receive"
+    return TraceCoach(move.act, move.stage, part, headline, detail, caution, measurable, others, marks)
 
 
 def _at(state: JobState, now: Trace, move: TraceMove, rung: Rung) -> tuple[str, str, str]:
     stage = rung.stage
+    if move.act == "inject" and stage.way == "transmit" and stage.signal is not None:
+        what = ", ".join(
+            x for x in (describe_hz(rung.frequency_hz), tr("about {v} V peak", v=f"{stage.signal.peak_v:g}")) if x
+        )  # fmt: skip
+        return (
+            tr("Probe {at}, radio keyed.", at=stage.signal.at),
+            f"{what}. {_why(now, rung)}",
+            _danger(rung, False) or tr("RF burns: a few seconds at a time, into the dummy load only."),
+        )
     if move.act == "inject" and stage.inject is not None:
         what = ", ".join(
             x for x in (
@@ -181,6 +198,13 @@ def _why(now: Trace, rung: Rung) -> str:
     ids = [r.stage.id for r in now.rungs]
     at = ids.index(rung.stage.id)
     breaks = now.search.breaks
+    if rung.stage.way == "transmit":
+        # A probe hears all that comes before it.
+        before, behind = float(breaks[: at + 1].sum()), float(breaks[at + 1 : -1].sum())
+        return tr(
+            "It splits what is left: {before} % up to here, {behind} % behind it.", before=number(100 * before, 0),
+            behind=number(100 * behind, 0),
+        )  # fmt: skip
     before, behind = float(breaks[:at].sum()), float(breaks[at:-1].sum())
     if before < 0.02:
         return tr("The whole chain first: does it take more than it should?")

@@ -39,6 +39,8 @@ class TraceCoach:
     caution: str
     measurable: bool
     others: int
+    #: A generator's level is asked, and a mark may stand for it.
+    marks: bool = True
 
 
 @dataclass(frozen=True)
@@ -117,6 +119,9 @@ class TraceView:
     number: int
     title: str
     dial: str
+    #: Which ladder is shown, and whether there is another to show.
+    way: str
+    both_ways: bool
     simulated: bool
     finished: bool
     #: Why nothing can be traced here; empty where it can.

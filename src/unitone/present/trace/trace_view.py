@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from unitone.align.trace.advice import Trace, TraceMove, trace
 from unitone.align.trace.intermittent import DROP_DB, rank
-from unitone.align.trace.ladder import INJECTION, Rung, dial, repaired_at
+from unitone.align.trace.ladder import INJECTION, PROBED, Rung, Traced, chain, dial, quantity_of, repaired_at
 from unitone.job.state import JobState
 from unitone.job.voltages import RowState
 from unitone.present.bench.bench_shapes import BoardPicture, Pin, TapeCell
@@ -38,18 +38,23 @@ from unitone.words import tr
 _SUSPECTS, _PARTS, _CELLS = 4, 3, 16
 #: So much of a picture's width and height is shown round the suspected parts.
 _ROUND = 0.45
+_WAYS: tuple[Traced, ...] = ("receive", "transmit")
 #: A stage less likely than this is not worth a line (per cent).
 _LEAST_PCT = 2.0
 #: Kinds of entries that tracing makes, or that it starts from.
 _TRACED = ("checked", "intermittent", "noise", "tried", "touch")
 
 
-def take_trace(session: Session, chosen: str = "", other: int = 0, walk: bool = False) -> TraceView:
+def take_trace(
+    session: Session, chosen: str = "", other: int = 0, walk: bool = False, way: Traced = "receive"
+) -> TraceView:
     """The picture of a session's trace; ``chosen`` is the stage that is looked at, ``other`` how many better tests were put aside."""
     state = session.state
     earlier = session.tracing.earlier()
-    now = trace(state, earlier, walk)
-    base = dial(state)
+    there = [w for w in _WAYS if len(chain(state.sheet, w)) > 1]
+    way = way if way in there or not there else there[0]
+    now = trace(state, earlier, walk, way)
+    base = dial(state, way)
     move = now.moves[min(other, len(now.moves) - 1)]
     hz = state.sheet.carrier_hz(base.channel, base.band)
     ids = [r.stage.id for r in now.rungs]
@@ -62,12 +67,14 @@ def take_trace(session: Session, chosen: str = "", other: int = 0, walk: bool = 
         number=state.card.number,
         title=" · ".join(x for x in (state.sheet.title, tr(state.sheet.kind), state.card.complaint) if x),
         dial=" · ".join(x for x in (tr("{mhz} MHz on the dial", mhz=number(float(hz) / 1e6, 3)), base.mode or "", base.band or "") if x),
+        way=way,
+        both_ways=len(there) > 1,
         simulated=session.bench.simulated,
         finished=bool(state.finished),
         empty="" if len(now.rungs) > 1 else _empty(),
         output=_output(state, now),
         rungs=tuple(_rung(state, now, r, move, at) for r in now.rungs),
-        coach=coach_of(state, now, move, session.bench.can_measure(INJECTION), len(now.moves) - 1)
+        coach=coach_of(state, now, move, session.bench.can_measure(quantity_of(way)), len(now.moves) - 1)
         if now.rungs else TraceCoach("nothing", "", "", "", "", "", False, 0),
         suspects=_suspects(now),
         tests=0 if now.search is None else len(now.search.told),
@@ -101,6 +108,8 @@ def _empty() -> str:
 
 
 def _output(state: JobState, now: Trace) -> str:
+    if now.rungs and now.rungs[0].stage.way == "transmit":
+        return tr("peak RF volts at each stage's output, radio keyed into the dummy load")
     if any(r.stage.watch == "s_meter" for r in now.rungs):
         return tr("level for S9; last stages: {volts} V AF", volts=f"{state.sheet.tracing.output_v:g}")
     return tr("level for {volts} V AF", volts=f"{state.sheet.tracing.output_v:g}")
@@ -123,11 +132,15 @@ def _rung(state: JobState, now: Trace, rung: Rung, move: TraceMove, at: str) -> 
     value = ""
     if rung.not_heard:
         value = tr("not heard")
+    elif rung.logged is not None and rung.logged.reading.value is not None and stage.way == "transmit":
+        value = tr("{v} V", v=number(rung.logged.reading.value, 2))
     elif rung.logged is not None and rung.logged.reading.value is not None:
         value = rung.logged.reading.bound + microvolts(rung.logged.reading.value)
     elif mark == "here":
         value = tr("measure here")
     expected = "" if stage.expect_dbm is None else tr("expected {level}", level=microvolts(stage.expect_dbm))
+    if stage.way == "transmit" and stage.signal is not None:
+        expected = tr("expected {level}", level=tr("{v} V", v=f"{stage.signal.peak_v:g}"))
     checks = [_check_words(r) for r in (rung,) if r.checks or any(x.now for x in r.rows)]
     beside = ", ".join(tr("fed by {stage}", stage=b.title) for b in rung.beside)
     return RungView(
@@ -170,7 +183,7 @@ def _odd(state: JobState, now: Trace) -> str:
         return tr("{stages} does not fit the rest: measure again.", stages=", ".join(dict.fromkeys(odd)))
     if now.search.two_faults > 0.25:
         return tr("Two faults are likely: repair this one, then measure the ladder again.")
-    if repaired_at(state) and not now.found:
+    if any(repaired_at(state, w) for w in _WAYS) and not now.found:
         return tr("Repaired: the ladder is measured again from here.")
     return ""
 
@@ -263,7 +276,11 @@ def _watched(state: JobState) -> str:
 def _log(state: JobState) -> tuple[TapeCell, ...]:
     cells = []
     for entry in reversed(state.entries):
-        reading = entry.kind == "reading" and getattr(entry.said, "quantity_id", "") in (INJECTION, "stage.voltage")
+        reading = entry.kind == "reading" and getattr(entry.said, "quantity_id", "") in (
+            INJECTION,
+            PROBED,
+            "stage.voltage",
+        )
         if reading or entry.kind in _TRACED:
             cell = log_cell(state, entry)
             if cell is not None:

@@ -1,4 +1,4 @@
-"""A generator carried from stage to stage: the level at a stage's input that gives standard output there."""
+"""A stage traced by signal: the level at its input that gives standard output, or the RF volts at its output while keyed."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from unitone.simulator.radio import Panel
 from unitone.simulator.receiver import RATE
 from unitone.words import tr
 
-INJECTION = "rx.injection"
+INJECTION, PROBED = "rx.injection", "tx.stage_voltage"
 #: What the generator gives (dBm in 50 ohm): from next to nothing to 0.7 V. An audio generator starts as low.
 _LEAST_DBM, MOST_DBM = -130.0, 10.0
 _LISTENS_S, _STEP_DB = 0.2, 12.0
@@ -63,3 +63,18 @@ class InjectedLevel(Instrument):
             return heard.needle >= float(np.interp(0.0, marks, deflections))
         volts = math.sqrt(tone_powers(heard.audio, RATE, conditions.tone_hz or 1000.0).tone)
         return volts >= self.radio.sheet.tracing.output_v
+
+
+class StageProbe(Instrument):
+    """An RF probe at the output of a transmit stage, the radio keyed into its load."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        return quantity_id == PROBED and self.physics.transmit is not None and bool(self.physics.transmit.stage)
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """Peak volts. Raises BenchError for a stage without them."""
+        self.wiring.wait(1.0)
+        volts = self.radio.stage_volts(conditions.inject or "", self.wiring.place(conditions))
+        volts *= 1.0 + 0.03 * self.wiring.noise()
+        return Measured(max(volts, 0.0), "simulated RF probe", 0.05 * volts, source="simulated")

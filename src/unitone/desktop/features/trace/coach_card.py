@@ -75,15 +75,20 @@ class CoachCard(QFrame):
         act = coach.act
         by_itself = simulated and coach.measurable
         self.field.setVisible(act == "inject" and not finished)
+        self.field.setPlaceholderText(tr("level, like 85 µV or −60 dBm") if coach.marks else tr("peak volts, like 2.4"))
         main = {
             "inject": tr("Measure  ↵") if by_itself else tr("Log the level  ↵"), "volts": tr("Measure them  ↵") if by_itself else "",
-            "signal": tr("Look  ↵") if by_itself else "", "whole": tr("To the Bench  ↵"),
+            "signal": tr("Look  ↵") if by_itself else "", "whole": tr("To the Bench  ↵"), "hook-up": tr("Confirm hook-up  ↵"),
         }.get(act, "")  # fmt: skip
         self.main.setText(main)
         self.main.setVisible(bool(main) and (not finished or act == "whole"))
-        shown = {
-            "inject": {"nothing", "mark"}, "signal": {"fine", "wrong"}, "look": {"fine", "wrong"}, "part": {"good", "repaired"},
-        }.get(act, set())  # fmt: skip
+        shown: set[str] = set()
+        if act == "inject":
+            shown = {"nothing", "mark"} if coach.marks else {"nothing"}
+        elif act in ("signal", "look"):
+            shown = {"fine", "wrong"}
+        elif act == "part":
+            shown = {"good", "repaired"}
         if coach.others > 0:
             shown = shown | {"other"}
         if act in ("inject", "volts", "look", "signal"):

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.align.trace.intermittent import Watcher
+from unitone.align.trace.ladder import Traced
 from unitone.desktop.features.trace.coach_card import CoachCard
 from unitone.desktop.features.trace.ladder import LadderView, Shares
 from unitone.desktop.features.trace.noise import NoisePane
@@ -52,6 +53,7 @@ class TracePage(QWidget):
         self.view: TraceView | None = None
         self._job, self._walk, self._other, self._chosen = "", False, 0, ""
         self._asked = ""
+        self._way: Traced = "receive"
         outer = QVBoxLayout(self)
         outer.setContentsMargins(theme.px(20), theme.px(14), theme.px(16), theme.px(14))
         outer.setSpacing(theme.px(10))
@@ -89,6 +91,9 @@ class TracePage(QWidget):
         row.addWidget(self.title, 1)
         self.panes = ChipRow(tr("Trace"), [(name, tr(words)) for name, words in PANES], self.show_pane)
         row.addWidget(self.panes)
+        self.other_way = QPushButton("")
+        self.other_way.clicked.connect(lambda: self.press("way"))
+        row.addWidget(self.other_way)
         self.dial = label("teal", "")
         row.addWidget(self.dial)
         self.to_bench = QPushButton(tr("Bench  Ctrl ↵"))
@@ -106,7 +111,8 @@ class TracePage(QWidget):
         column = QVBoxLayout(card)
         column.setContentsMargins(theme.px(12), theme.px(12), theme.px(8), theme.px(8))
         head = QHBoxLayout()
-        head.addWidget(label("heading", tr("From the aerial to the loudspeaker")), 1)
+        self.heading = label("heading", "", True)
+        head.addWidget(self.heading, 1)
         column.addLayout(head)
         self.output = Elided("quiet")
         column.addWidget(self.output)
@@ -169,7 +175,8 @@ class TracePage(QWidget):
         """Show the trace of a job."""
         if job_id != self._job:
             self._job, self.view = job_id, None
-            self._walk, self._other, self._chosen = False, 0, ""
+            self._walk, self._other, self._chosen, self._way = False, 0, "", "receive"
+            self._worker.look_at("", 0, False, "receive")
             self.title.setText(tr("being opened…"))
         self.message.hide()
         self._worker.open(job_id)
@@ -190,8 +197,22 @@ class TracePage(QWidget):
         view = item[1]
         if view.job_id != self._job:
             return
+        # The same picture again, after something was refused: what was typed, and why it was refused, stays.
+        fresh = self.view is None or (view.seq, view.coach, view.stage.id) != (
+            self.view.seq,
+            self.view.coach,
+            self.view.stage.id,
+        )
         self.view = view
         self.title.setText(tr("job {n} · {title}", n=f"{view.number:04d}", title=view.title))
+        self._way = "transmit" if view.way == "transmit" else "receive"
+        self.heading.setText(
+            tr("From the aerial to the loudspeaker")
+            if view.way == "receive"
+            else tr("From the oscillator to the aerial")
+        )
+        self.other_way.setText(tr("Transmit side  T") if view.way == "receive" else tr("Receive side  T"))
+        self.other_way.setVisible(view.both_ways)
         self.dial.setText(view.dial)
         self.output.setText(view.output if view.rungs else "")
         self.ladder.show_rungs(view.rungs)
@@ -201,17 +222,18 @@ class TracePage(QWidget):
         self.empty.setVisible(bool(view.empty))
         self.ladder.setVisible(not view.empty)
         self.coach.setVisible(not view.empty)
-        self.coach.show_coach(view.coach, view.simulated, view.finished, self._walk)
+        if fresh:
+            self.coach.show_coach(view.coach, view.simulated, view.finished, self._walk)
+            self.message.hide()
         self.tests.setText(tr("after {n} findings", n=view.tests) if view.tests else tr("nothing is measured yet"))
         self.shares.show_shares(tuple((s.title, s.percent, s.words) for s in view.suspects))
         self.odd.setText(view.odd)
         self.odd.setVisible(bool(view.odd))
-        self.pins.show_stage(view.stage, view.finished)
+        self.pins.show_stage(view.stage, view.finished, fresh)
         self.look.show_stage(view.stage, view.finished)
         self.watch.show_trace(view)
         self.noise.show_noise(view.noise, view.finished)
         self.tape.show_tape(view.log)
-        self.message.hide()
 
     def _failed(self, words: str) -> None:
         if not self.isVisible():
@@ -240,7 +262,7 @@ class TracePage(QWidget):
     def look_at(self, stage: str) -> None:
         """A rung was chosen: its stage is looked at."""
         self._chosen = stage
-        self._worker.look_at(stage, self._other, self._walk)
+        self._worker.look_at(stage, self._other, self._walk, self._way)
 
     def _typed(self, text: str) -> None:
         if self.view is not None:
@@ -325,15 +347,20 @@ class TracePage(QWidget):
             self._do(lambda s: s.tracing.repaired(stage, coach.part))
         elif name == "other" and coach.others:
             self._other = (self._other + 1) % (coach.others + 1)
-            self._worker.look_at("", self._other, self._walk)
+            self._worker.look_at("", self._other, self._walk, self._way)
+        elif name == "way" and view.both_ways:
+            self._way, self._other, self._chosen = ("transmit" if view.way == "receive" else "receive"), 0, ""
+            self._worker.look_at("", 0, self._walk, self._way)
         elif name == "walk":
             self._walk, self._other = not self._walk, 0
-            self._worker.look_at(self._chosen, 0, self._walk)
+            self._worker.look_at(self._chosen, 0, self._walk, self._way)
 
     def _main(self, view: TraceView) -> None:
         coach = view.coach
         by_itself = view.simulated and coach.measurable
-        if coach.act == "whole":
+        if coach.act == "hook-up":
+            self._do(lambda s: s.confirm_hook_up(view.way))
+        elif coach.act == "whole":
             self.bench.emit(self._job)
         elif coach.act == "inject" and by_itself:
             self._do(lambda s: s.tracing.measure_level(coach.stage), "level")

@@ -59,8 +59,8 @@ class PinsCard(QFrame):
         self._shown: tuple[str, ...] | None = None
         self.error.hide()
 
-    def show_stage(self, stage: StageView, finished: bool) -> None:
-        """Show the pins of a stage."""
+    def show_stage(self, stage: StageView, finished: bool, fresh: bool = True) -> None:
+        """Show the pins of a stage; a picture that is not ``fresh`` leaves what was refused."""
         self.title.setText(stage.title or tr("Pin by pin"))
         self.meter.setText(stage.meter)
         self.empty.setText(
@@ -77,7 +77,8 @@ class PinsCard(QFrame):
         if rows != self._shown:
             self._shown = rows
             self._build(stage.pins)
-        self.error.hide()
+        if fresh:
+            self.error.hide()
         for pin in stage.pins:
             self.fields[pin.row].show_value(pin.value)
             self.fields[pin.row].setEnabled(not finished)
