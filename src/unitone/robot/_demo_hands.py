@@ -153,8 +153,8 @@ def _ssb_set(book: Logbook) -> None:
                     "Veldry Sandpiper 80", accessories=("microphone", "power lead", "manual"))  # fmt: skip
     for item in ("wax", "cuts", "resoldered", "strands", "joints", "electrolytics", "controls"):
         session.workshop.look_at(item, "fine")
-    _read(session, ("current-rest", "0.52 A"), ("reference", "10.240006 MHz"), ("vco-receive", "2.2", "3.4"), ("vco-transmit", "2.3", "3.6"),
-          ("bias", "31 mA"), ("power", "9.4", "8.8", "6.1"))  # fmt: skip
+    _read(session, ("current-rest", "0.52 A"), ("reference", "10.240006 MHz"), ("vco-top", "3.6"), ("vco-bottom", "2.2"),
+          ("bias", "31 mA"), ("power", "3.6", "3.4", "2.2"))  # fmt: skip
     session.workshop.spend("2 h", "inspection, rails, synthesiser")
     session.workshop.set_status("waiting", "waits for the manual: which preset is the driver's bias?", "60.00")
     session.keep_summary()

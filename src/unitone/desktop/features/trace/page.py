@@ -225,6 +225,7 @@ class TracePage(QWidget):
         if fresh:
             self.coach.show_coach(view.coach, view.simulated, view.finished, self._walk)
             self.message.hide()
+        self.coach.buttons["walk"].setChecked(self._walk)
         self.tests.setText(tr("after {n} findings", n=view.tests) if view.tests else tr("nothing is measured yet"))
         self.shares.show_shares(tuple((s.title, s.percent, s.words) for s in view.suspects))
         self.odd.setText(view.odd)
