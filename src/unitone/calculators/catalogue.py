@@ -10,6 +10,7 @@ from unitone.bench.calibration.arithmetic import watts_of
 from unitone.calculators._matching import MATCHING_CALCULATORS
 from unitone.calculators._receiving import RECEIVE_CALCULATORS
 from unitone.calculators._stability import STABILITY_CALCULATORS
+from unitone.calculators._superhet import SUPERHET_CALCULATORS
 from unitone.calculators._transmitting import TRANSMIT_CALCULATORS
 from unitone.calculators.calculator import LEVELS, PARTS, RECEIVE, SYNTHESISER, TRANSMIT, Answer, Calculator, Given
 from unitone.calculators.typed import si_text as _si
@@ -524,6 +525,7 @@ CALCULATORS: tuple[Calculator, ...] = (
         "f = 1/(2π√(LC))",
     ),
     *STABILITY_CALCULATORS,
+    *SUPERHET_CALCULATORS,
     *RECEIVE_CALCULATORS,
     *TRANSMIT_CALCULATORS,
     *MATCHING_CALCULATORS,
