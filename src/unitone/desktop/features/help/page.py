@@ -28,6 +28,7 @@ from unitone.words import N_, tr
 _PARTS = (("manual", N_("Manual")), ("glossary", N_("Glossary")), ("keys", N_("Keys")))
 _SCOPES = (
     ("everywhere", N_("Everywhere")), ("bench", N_("On the Bench")), ("jobs", N_("Among the jobs")), ("card", N_("On the card of a job")),
+    ("trace", N_("While tracing")),
     ("meters", N_("At the meters")), ("calculators", N_("In the calculators")), ("sheets", N_("Among the sheets")),
     ("help", N_("In the help")),
 )  # fmt: skip

@@ -25,6 +25,7 @@ from unitone.desktop.features.trace.watching import WatchPane
 from unitone.desktop.shell.worker import BenchWorker, LiveFigure
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ChipRow
+from unitone.desktop.widgets.livefield import LiveLine
 from unitone.desktop.widgets.painted import Card, Elided, label, scrolled
 from unitone.desktop.widgets.strips import TapeStrip
 from unitone.errors import BenchError
@@ -301,6 +302,10 @@ class TracePage(QWidget):
         name = name.removeprefix("trace-")
         pane = PANES[self.stack.currentIndex()][0]
         focus = self.focusWidget()
+        if isinstance(focus, LiveLine) and focus.hasFocus() and name == "main":
+            # Logged as it is left; the next pin is at hand.
+            focus.focusNextChild()
+            return
         if isinstance(focus, QLineEdit) and focus.hasFocus() and name == "main":
             focus.returnPressed.emit()
             return
