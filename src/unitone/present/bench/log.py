@@ -226,6 +226,6 @@ def _short(quantity_id: str) -> str:
         "rx.scope_height": "scope", "rx.hum": "hum", "rx.tone_frequency": "tone", "rx.needle": "needle", "rx.attenuation": "atten.",
         "rx.agc_voltage": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
         "rx.squelch_closes": "closes", "rx.agc_rise": "rise", "rx.selectivity": "select.", "rx.blanker": "blanker", "rx.quieting": "quiet.",
-        "rx.loudness": "ear", "stage.voltage": "volts", "rx.injection": "injected",
+        "rx.loudness": "ear", "stage.voltage": "volts", "rx.injection": "injected", "tx.stage_voltage": "RF",
     }  # fmt: skip
     return tr(names.get(quantity_id, quantity_id))

@@ -21,11 +21,13 @@ _USED: dict[str, tuple[tuple[str, str], ...]] = {
         ("part", "stage"),
         ("voltage", "stage"),
         ("known_fault", "stage"),
+        ("stage", "after"),
     ),
     "step": (("step", "after"), ("voltage", "step")),
     "voltage": (("voltage", "fed_from"),),
+    "part": (("voltage", "through"), ("voltage", "beside"), ("inspect", "on")),
     "picture": (("adjuster", "picture"), ("test_point", "picture"), ("part", "picture")),
-    "control": (("step", "panel"),),
+    "control": (("step", "panel"), ("tracing", "panel")),
     "oscillator": (("mixing", "terms"),),
 }
 #: Which kind of adjuster a name on a circuit diagram usually means (common practice).
@@ -238,6 +240,8 @@ class Draft:
                 rows = data.get(user)
                 if isinstance(rows, list):
                     data = {**data, user: [_renamed(r, key, old, new) for r in rows]}
+                elif isinstance(rows, dict):
+                    data = {**data, user: _renamed(rows, key, old, new)}
             return data
 
         self.change("id", make, (table, row, "id") if typing else None)

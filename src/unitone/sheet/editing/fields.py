@@ -270,6 +270,17 @@ TEST_POINT = (
 STAGE = (
     Field(("id",), N_("Name"), hint="if"), Field(("title",), N_("Title on the strip"), hint="IF"),
     Field(("way",), N_("Receive or transmit"), "choice", choices=_WAYS),
+    Field(("after",), N_("After the stages"), "ids", N_("mixer, or an oscillator that feeds it"), source="stage"),
+    Field(("inject", "at"), N_("Trace: generator to"), hint=N_("V4 pin 1")),
+    Field(("inject", "frequency"), N_("Generator frequency"), hint=N_("the channel’s, or 455 kHz, rx.if1, rx.lo1 + rx.if1")),
+    Field(("inject", "coupling"), N_("Coupling"), hint="10 nF"),
+    Field(("inject", "level"), N_("Level for standard output"), hint="300 uV"),
+    Field(("watch",), N_("Standard output is"), "choice", choices=(("af", N_("AF voltage")), ("s_meter", N_("S9 on the S-meter")))),
+    Field(("shows",), N_("This stage is the"), "choice", choices=(("rx.s_meter", N_("S-meter")),)),
+    Field(("dc",), N_("DC at the point"), hint="220 V"),
+    Field(("signal", "at"), N_("Scope or counter to"), hint=N_("VFO output")),
+    Field(("signal", "frequency"), N_("Its frequency, or both ends"), "one-or-more", "rx.lo1"),
+    Field(("signal", "level"), N_("Its peak level"), hint="1.2 V"),
 )  # fmt: skip
 CONTROL = (
     Field(("id",), N_("Name"), hint="squelch"), Field(("positions",), N_("Positions"), hint="open, 0..100 %", wide=True),
@@ -282,6 +293,7 @@ OSCILLATOR = (
 )  # fmt: skip
 PART = (
     Field(("id",), N_("Name"), hint="C41"), Field(("what",), N_("What it is"), hint="470 µF 16 V", wide=True),
+    Field(("value",), N_("What an ohmmeter shows"), hint="2.2 kohm"),
     Field(("where",), N_("Where"), wide=True), Field(("stage",), N_("Stage"), source="stage"),
     Field(("picture",), N_("On picture"), source="picture"), Field(("pin",), N_("Pin, across and down"), "numbers"),
     Field(("affects",), N_("Affects"), "reach", N_("all of its receive or transmit side"), source="quantity", wide=True),
@@ -304,6 +316,10 @@ VOLTAGE = (
     Field(("current",), N_("Current when right"), hint="12 mA"), Field(("source",), N_("Source resistance"), hint="100 kohm"),
     Field(("where",), N_("Where"), hint=N_("emitter of TR8"), wide=True),
     Field(("step",), N_("Read in step"), source="step"), Field(("stage",), N_("Stage"), source="stage"),
+    Field(("device",), N_("Valve or transistor"), hint="V4"), Field(("pin",), N_("Pin"), hint="5"),
+    Field(("electrode",), N_("Electrode"), "choice", choices=tuple((e, e) for e in (
+        "anode", "screen", "grid", "cathode", "collector", "base", "emitter", "drain", "gate", "source", "pin"))),
+    Field(("through",), N_("Fed through the parts"), "ids", "R52, L9"), Field(("beside",), N_("Capacitors on it"), "ids", "C61"),
 )  # fmt: skip
 INSPECT = (
     Field(("title",), N_("What to look at"), hint=N_("dial cord and its springs"), wide=True),
