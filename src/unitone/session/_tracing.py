@@ -33,6 +33,7 @@ class Tracing:
 
     def __init__(self, session: Session) -> None:
         self._session = session
+        self._earlier: dict[str, int] | None = None
 
     def rung(self, stage: str) -> Rung:
         """The rung of a stage. Raises BenchError for one that the sheet feeds nowhere."""
@@ -152,7 +153,12 @@ class Tracing:
         self._session.append(NoiseAnswered(question, yes))
 
     def earlier(self) -> dict[str, int]:
-        """In how many earlier jobs on this model a part of each stage was the cause, or was replaced. Raises StoreError."""
+        """In how many earlier jobs on this model a part of each stage was the cause, or was replaced; looked up once. Raises StoreError."""
+        if self._earlier is None:
+            self._earlier = self._look_back()
+        return self._earlier
+
+    def _look_back(self) -> dict[str, int]:
         session = self._session
         stages = {p.id: p.stage for p in session.sheet.parts if p.stage}
         found: Counter[str] = Counter()

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
+from unitone.words import tr
 
 
 class Painted(QWidget):
@@ -69,6 +70,23 @@ class Card(QFrame):
         self.column.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
         self.column.setSpacing(theme.px(8))
         self.column.addWidget(label(role, title, True))
+
+
+class Message(QFrame):
+    """What a page has to say of something that was refused; hidden until then."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "warning")
+        self.words = label("warn", "", True)
+        self.words.setAccessibleName(tr("Message"))
+        QVBoxLayout(self).addWidget(self.words)
+        self.hide()
+
+    def tell(self, words: str) -> None:
+        """Say it."""
+        self.words.setText(words)
+        self.show()
 
 
 class Column(QScrollArea):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from unitone.desktop.features.card.capacitors import CapacitorsTab
 from unitone.desktop.features.card.handing import HandingTab
@@ -17,7 +17,7 @@ from unitone.desktop.features.card.work import WorkTab
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.worker import BenchWorker, Command
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.painted import label, set_tip
+from unitone.desktop.widgets.painted import Message, label, set_tip
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.earlier_jobs import history
 from unitone.store.logbook import Logbook
@@ -52,13 +52,7 @@ class CardPage(QWidget):
         outer.setSpacing(theme.px(8))
         outer.addLayout(self._head())
         outer.addLayout(self._tab_row())
-        self.message = QFrame()
-        self.message.setProperty("role", "warning")
-        inside = QHBoxLayout(self.message)
-        self.message_words = label("warn", "", True)
-        self.message_words.setAccessibleName(tr("Message"))
-        inside.addWidget(self.message_words)
-        self.message.hide()
+        self.message = Message()
         outer.addWidget(self.message)
         self.stack = QStackedWidget()
         self.tabs: dict[str, CardTab] = {}
@@ -175,8 +169,7 @@ class CardPage(QWidget):
             self._tell(words)
 
     def _tell(self, words: str) -> None:
-        self.message_words.setText(words)
-        self.message.show()
+        self.message.tell(words)
 
     # -- keys -----------------------------------------------------------------------------------------
 

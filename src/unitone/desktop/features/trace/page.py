@@ -26,7 +26,7 @@ from unitone.desktop.shell.worker import BenchWorker, LiveFigure
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.livefield import LiveLine
-from unitone.desktop.widgets.painted import Card, Elided, label, scrolled
+from unitone.desktop.widgets.painted import Card, Elided, Message, label, scrolled
 from unitone.desktop.widgets.strips import TapeStrip
 from unitone.errors import BenchError
 from unitone.present.trace.trace_shapes import TraceView
@@ -59,13 +59,7 @@ class TracePage(QWidget):
         outer.setContentsMargins(theme.px(20), theme.px(14), theme.px(16), theme.px(14))
         outer.setSpacing(theme.px(10))
         outer.addLayout(self._head())
-        self.message = QFrame()
-        self.message.setProperty("role", "warning")
-        inside = QHBoxLayout(self.message)
-        self.message_words = label("warn", "", True)
-        self.message_words.setAccessibleName(tr("Message"))
-        inside.addWidget(self.message_words)
-        self.message.hide()
+        self.message = Message()
         outer.addWidget(self.message)
         self.stack = QStackedWidget()
         self.watch, self.noise = WatchPane(), NoisePane()
@@ -249,8 +243,7 @@ class TracePage(QWidget):
             self._tell(words)
 
     def _tell(self, words: str) -> None:
-        self.message_words.setText(words)
-        self.message.show()
+        self.message.tell(words)
 
     # -- telling ------------------------------------------------------------------------------------
 
