@@ -19,7 +19,7 @@ from unitone.signals.sinad import TonePowers, merge, tone_powers
 from unitone.simulator.mechanics import unit_mdeg
 from unitone.simulator.physics import PhysicsFile
 from unitone.simulator.radio import Panel, SimulatedRadio
-from unitone.simulator.receive_physics import CoilStage, PairStage
+from unitone.simulator.receive_physics import CoilStage, GangedStage, PairStage
 from unitone.simulator.receiver import RATE, SIDEBAND_HZ, Signal
 from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.simulator.transmitter import SIDE, Keyed
@@ -49,9 +49,11 @@ def _receive_circuits(physics: PhysicsFile) -> frozenset[str]:
     """The adjusters of the receiver's tuned circuits that turn nothing else."""
     stages = physics.receive.stage if physics.receive is not None else []
     coils = {s.adjuster for s in stages if isinstance(s, CoilStage)}
+    coils |= {a for s in stages if isinstance(s, GangedStage) for a in s.turned_by}
     coils |= {a for s in stages if isinstance(s, PairStage) for a in s.adjusters}
     others = {c.adjuster for c in physics.crystals.values()} | {v.adjuster for v in physics.vco.values()}
     others |= {s.adjuster for s in physics.shift} | {r.adjuster for r in physics.rail}
+    others |= {a for t in physics.tank.values() for a in t.turned_by}
     return frozenset(coils - others)
 
 
@@ -80,7 +82,10 @@ class Referee:
     # -- the receiver's coils ---------------------------------------------------------------------
 
     def noise_figure_db(self, at: Conditions) -> float:
-        """Equivalent input noise figure as the adjusters stand: front-end and IF loss without any noise in the figure."""
+        """Equivalent input noise figure as the adjusters stand: front-end and IF loss without any noise in the figure. Where a stage is
+        fed, what it and those after it pass stands for that (dB, the other way round): no noise of theirs is told there."""
+        if at.inject:
+            return -self.gain_db(at)
         carrier, offset = self._tuned(at)
         return self.radio.receiver.noise_figure_db(carrier, self.radio.mode_of(at.mode), offset)
 
@@ -108,7 +113,11 @@ class Referee:
     def gain_db(self, at: Conditions) -> float:
         """What the chain passes of a carrier there as the adjusters stand (dB against an aligned radio)."""
         carrier, offset = self._tuned(at)
-        chain = self.radio.receiver.chain(carrier, self.radio.mode_of(at.mode))
+        mode, start = self.radio.mode_of(at.mode), 0
+        if at.inject:
+            # A generator at a stage is tuned to what passes there, whatever the oscillator does.
+            start, offset = self.radio.receiver.first_of(at.inject, mode), 0.0
+        chain = self.radio.receiver.chain(carrier, mode, start=start)
         n = int(np.argmin(np.abs(chain.hz - offset)))
         return float(20.0 * np.log10(max(abs(chain.gain[n]), 1e-12)))
 
@@ -126,11 +135,11 @@ class Referee:
 
         self.stand_at(positions)
         now = worst()
-        best = self._best(worked, worst)
+        best = self.least(worked, worst)
         self.stand_at(positions)
         return now - best
 
-    def _best(self, names: list[str], cost: Callable[[], float]) -> float:
+    def least(self, names: list[str], cost: Callable[[], float]) -> float:
         """Least cost over the named adjusters; leaves them there. Powell's method from several starts."""
         bounds = [self.range_of(n) for n in names]
 
@@ -139,8 +148,9 @@ class Referee:
                 self.moved[name] = round(min(max(value, low), high))
             return cost()
 
-        starts = [np.array([self.moved[n] for n in names], float), np.array([(a + b) / 2 for a, b in bounds])]
-        starts += [np.array([0.5 * (self.moved[n] + (a + b) / 2) for n, (a, b) in zip(names, bounds, strict=True)])]
+        stand = [min(max(self.moved[n], a), b) for n, (a, b) in zip(names, bounds, strict=True)]
+        starts = [np.array(stand, float), np.array([(a + b) / 2 for a, b in bounds])]
+        starts += [np.array([0.5 * (at_now + (a + b) / 2) for at_now, (a, b) in zip(stand, bounds, strict=True)])]
         # Thirty times finer tolerances change the loss by 0.001 dB at the most, and take three times as long.
         found = [
             minimize(at, start, method="Powell", bounds=bounds, options={"xtol": 3e-3, "ftol": 1e-4, "maxiter": 60})
@@ -162,7 +172,7 @@ class Referee:
             if step.quantity_id in _LINEAR:
                 if not linear_done:
                     peaked = [s for s in self.sheet.steps if s.quantity_id in _LINEAR and s.adjust]
-                    self._best(coils, lambda: float(np.mean([self.worst_db(s) for s in peaked])))  # noqa: B023
+                    self.least(coils, lambda: float(np.mean([self.worst_db(s) for s in peaked])))  # noqa: B023
                     linear_done = True
                 continue
             self.bring_in(step)
@@ -170,20 +180,20 @@ class Referee:
     def bring_in(self, step: Step) -> None:
         """Bring one step in by the physics alone; a pair that nulls together is searched together."""
         if step.quantity_id == "rx.af_voltage" and step.aim == "peak":
-            self._best(list(step.adjusters), lambda: -self.gain_db(step.setting))
+            self.least(list(step.adjusters), lambda: -self.gain_db(step.setting))
             return
         if step.quantity_id == "tx.power":
             if step.aim == "level":
                 self.even(step)
             else:
-                self._best(list(step.adjusters), lambda: -self.watts_at(step.setting))
+                self.least(list(step.adjusters), lambda: -self.watts_at(step.setting))
             return
         if step.aim == "level":
             self._level(step)
             return
         if len(step.adjusters) > 1:
             sign = -1.0 if step.aim == "peak" else 1.0
-            self._best(list(step.adjusters), lambda: sign * self.true_value(step.quantity_id, step.setting))
+            self.least(list(step.adjusters), lambda: sign * self.true_value(step.quantity_id, step.setting))
             return
         name = step.adjusters[0]
         low, high = self.range_of(name)
@@ -243,7 +253,7 @@ class Referee:
 
         # From all coils at their best at the middle a global search over two and a half turns either way, then Powell's method.
         names = list(step.adjusters)
-        self._best(names, lambda: -self.watts_at(step.setting))
+        self.least(names, lambda: -self.watts_at(step.setting))
         peaked = np.array([self.moved[n] for n in names], float)
 
         def at(x: np.ndarray) -> float:
@@ -257,7 +267,7 @@ class Referee:
         limits = Bounds([a for a, _ in ends], [b for _, b in ends])
         found = differential_evolution(at, limits, popsize=10, maxiter=50, tol=1e-3, rng=1, polish=False, x0=peaked)
         at(found.x)
-        self._best(names, cost)
+        self.least(names, cost)
         return self.unevenness_db(step)
 
     def _level(self, step: Step) -> None:
@@ -291,6 +301,9 @@ class Referee:
             name = "rx.lo1" if quantity_id == "rx.lo_error" else "tx.carrier"
             nominal, actual = radio.synthesiser.output_hz(name, place, panel=dict(conditions.panel))
             return actual - nominal
+        if quantity_id == "rx.frequency_error":
+            carrier = float(self.sheet.carrier_hz(channel, conditions.band))
+            return -radio.if_offset_hz(channel, carrier, band=conditions.band, mode=conditions.mode)
         if quantity_id == "vco.tuning_voltage":
             return radio.vco_volts(place)
         if quantity_id == "tx.power":

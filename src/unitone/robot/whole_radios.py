@@ -15,6 +15,8 @@ from unitone.align.smeter.chart import is_chart, told
 from unitone.errors import BenchError, EntryError
 from unitone.job.card import Card
 from unitone.job.verdicts import SETTLED, found_in_limits, verdict
+from unitone.robot._dial_figures import DialFigures, dial_figures
+from unitone.robot._dial_figures import told as dial_told
 from unitone.robot._touched import wrongly_touched
 from unitone.robot.many import many, simulated
 from unitone.robot.referee import Referee
@@ -47,6 +49,7 @@ class SetResult:
     fault: str = ""
     named: bool | None = None
     out_of_reach: tuple[str, ...] = ()
+    dial: DialFigures | None = None
 
 
 def run_set(
@@ -163,9 +166,10 @@ def judge(
     loss = None
     if names:
         loss = left.joint_loss_db(names, dict(state.positions), [own(s) for s in worked])
+    dial = None if physics.gang is None else dial_figures(left, dict(state.positions))
     alone = sum(found_in_limits(state, s) and not state.moved_at_all(s) for s in session.sheet.steps if s.adjust)
     return SetResult(
-        seed, readings, moves, not problems, wrong, loss, alone, tuple(problems), fault, named, tuple(beyond)
+        seed, readings, moves, not problems, wrong, loss, alone, tuple(problems), fault, named, tuple(beyond), dial
     )
 
 
@@ -219,6 +223,8 @@ def run_trial(
         "problems": [{"seed": r.seed, "what": list(r.problems)} for r in coach if r.problems],
         "out_of_reach": [{"seed": r.seed, "steps": list(r.out_of_reach)} for r in coach if r.out_of_reach],
     }
+    if all(r.dial is not None for r in coach):
+        report["error"] = dial_told([r.dial for r in coach if r.dial is not None])
     if fault != "none":
         report["named"] = {
             name: {"sets": len(of), "named": sum(bool(r.named) for r in of)}

@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING
 from unitone.errors import BenchError
 from unitone.sheet.format.lines import Place
 from unitone.sheet.model.sheet import Sheet
+from unitone.simulator.dial import gang_at
 from unitone.simulator.operating_point import Circuit, OperatingPoint
-from unitone.simulator.receive_physics import CoilStage, PairStage, Receive
+from unitone.simulator.receive_physics import CoilStage, GangedStage, PairStage, Receive
 from unitone.words import tr
 
 if TYPE_CHECKING:
@@ -61,7 +62,7 @@ def name_problems(sheet: Sheet, physics: PhysicsFile) -> list[tuple[Place, str]]
                 most=most,
             )
             found.append((("adjuster", adjuster.id, "aligned"), words))
-    return found + _twice(physics) + _far_off(sheet, physics)
+    return found + _twice(physics) + _far_off(sheet, physics) + _gang_problems(sheet, physics)
 
 
 def circuit_problems(
@@ -105,7 +106,14 @@ def _twice(physics: PhysicsFile) -> list[tuple[Place, str]]:
         if not isinstance(stage, CoilStage | PairStage):
             continue
         modes: frozenset[str] = frozenset(stage.modes) or _ALL_MODES
-        for name in (stage.adjuster,) if isinstance(stage, CoilStage) else stage.adjusters:
+        of = (
+            stage.turned_by
+            if isinstance(stage, GangedStage)
+            else (stage.adjuster,)
+            if isinstance(stage, CoilStage)
+            else stage.adjusters
+        )
+        for name in of:
             if any(name == other and modes & served for other, served in seen):
                 found.append(
                     (
@@ -120,6 +128,46 @@ def _twice(physics: PhysicsFile) -> list[tuple[Place, str]]:
         for n, name in enumerate(coils)
         if name in coils[:n]
     ]
+    return found
+
+
+def _gang_problems(sheet: Sheet, physics: PhysicsFile) -> list[tuple[Place, str]]:
+    """What of gang, tanks and the circuits that they tune cannot be built."""
+    found: list[tuple[Place, str]] = []
+    circuits = [] if physics.receive is None else physics.receive.stage
+    if physics.gang is None:
+        if physics.tank or any(isinstance(s, GangedStage) for s in circuits):
+            found.append((("tank",), tr("a tank and a ganged circuit need the gang that tunes them. Add [gang].")))
+        return found
+    known, adjusters = {o.id: o for o in sheet.oscillators}, {a.id for a in sheet.adjusters}
+    for name, tank in physics.tank.items():
+        where: Place = ("tank", name)
+        if name not in known or known[name].follows is None:
+            found.append((where, tr("the sheet has no oscillator {name!r} that follows the dial.", name=name)))
+            return found
+        missing = [a for a in tank.turned_by if a not in adjusters]
+        found += [(where, tr("the sheet has no adjuster {a!r}.", a=a)) for a in missing]
+        if missing:
+            return found
+        aligned = {a: s.aligned for a, s in physics.adjuster.items()}
+        marks = [float(hz + shift) for hz in sheet.plan.hz for shift in _shifts(sheet)]
+        for mark in sorted({m for m in marks if tank.serves(m)}):
+            try:
+                gang_at(physics.gang, sheet, name, tank, aligned, mark)
+            except BenchError as error:
+                found.append((where, str(error)))
+                break
+    bands = [shift for _, shift in sheet.plan.bands] or [0]
+    unserved = [
+        float(hz + s)
+        for hz in sheet.plan.hz
+        for s in bands
+        if not any(t.serves(float(hz + s)) for t in physics.tank.values())
+    ]
+    if unserved:
+        found.append(
+            (("tank",), tr("no tank serves {mhz:.3f} MHz. Widen the lowest and highest of one.", mhz=unserved[0] / 1e6))
+        )
     return found
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from typing import Literal
 
 from unitone.errors import BenchError
@@ -12,6 +13,7 @@ from unitone.radio.crystals import loaded_frequency, trimmer_capacitance
 from unitone.radio.vco import control_volts
 from unitone.sheet.model.mixing_model import Mixed, Place, outputs
 from unitone.sheet.model.sheet import Sheet, Way
+from unitone.simulator.dial import Dial
 from unitone.simulator.mechanics import Mechanics, stream
 from unitone.simulator.physics import Crystal, PhysicsFile, Shift
 from unitone.words import tr
@@ -45,21 +47,32 @@ def ground(sheet: Sheet, physics: PhysicsFile, seed: int) -> Ground:
 class Synthesiser:
     """Every oscillator and every mixing output of one specimen, as its adjusters and controls stand."""
 
-    def __init__(self, sheet: Sheet, physics: PhysicsFile, mechanics: Mechanics, seed: int) -> None:
+    def __init__(
+        self, sheet: Sheet, physics: PhysicsFile, mechanics: Mechanics, seed: int, dial: Dial | None = None
+    ) -> None:
+        self.dial = dial
         self.sheet = sheet
         self.physics = physics
         self.mechanics = mechanics
         self.ground = ground(sheet, physics, seed)
-        self._nominal = {o.id: o.nominal_hz for o in sheet.oscillators}
+        self._oscillators = {o.id: o for o in sheet.oscillators}
         self._mixed: dict[Place, tuple[Mixed, ...]] = {}
         #: Each crystal's last pull, with the place of its adjuster that it is of.
         self._pulls: dict[int, tuple[tuple[float, float], float]] = {}
 
     def oscillator_hz(
-        self, name: str, bench_seconds: float = WARM, panel: Mapping[str, str] | None = None, way: str = "either"
-    ) -> float:
-        """An oscillator ``bench_seconds`` after switching on: crystal, trimmer, warm-up, and the controls that pull it."""
-        nominal = self._nominal[name]
+        self, name: str, bench_seconds: float = WARM, panel: Mapping[str, str] | None = None, way: str = "either",
+        carrier_hz: Fraction | None = None,
+    ) -> float:  # fmt: skip
+        """An oscillator ``bench_seconds`` after switching on: crystal, trimmer, warm-up, and the controls that pull it; one that follows
+        the dial at a carrier, or at the middle of the dial."""
+        nominal = self.nominal_hz(name, carrier_hz)
+        if name in self.physics.tank and self.dial is not None:
+            one = self._oscillators[name]
+            if carrier_hz is None:
+                assert one.follows
+                carrier_hz = (Fraction(one.nominal_hz) - one.offset_hz) / one.follows
+            return self.dial.oscillator_hz(name, float(carrier_hz), bench_seconds)
         crystal = self.physics.crystals.get(name)
         if crystal is None:
             return nominal
@@ -67,6 +80,11 @@ class Synthesiser:
         share = self._pulled(crystal) + self.ground.error[name] + warm
         pulled = sum(self._shifted(k, s, name, panel or {}, way) for k, s in enumerate(self.physics.shift))
         return nominal * (1.0 + share) + pulled
+
+    def nominal_hz(self, name: str, carrier_hz: Fraction | None = None) -> float:
+        """What an oscillator is meant to run at, on a carrier where it follows the dial (Hz)."""
+        one = self._oscillators[name]
+        return one.nominal_hz if carrier_hz is None else float(one.at(carrier_hz))
 
     def _pulled(self, crystal: Crystal) -> float:
         """The adjuster's pull against where this specimen is right, a share of nominal.
@@ -123,11 +141,19 @@ class Synthesiser:
     ) -> tuple[float, float]:
         """(nominal, actual) Hz of a mixing output at a place. Raises BenchError where the sheet has none there."""
         one = self.made(name, place)
-        error = 0.0
+        error, carrier = 0.0, self._carrier(place)
         for oscillator, times in one.terms:
-            off = self.oscillator_hz(oscillator, bench_seconds, panel, place.way) - self._nominal[oscillator]
+            runs = self.oscillator_hz(oscillator, bench_seconds, panel, place.way, carrier)
+            off = runs - self.nominal_hz(oscillator, carrier)
             error += float(times) * off
         return float(one.hz), float(one.hz) + error
+
+    def _carrier(self, place: Place) -> Fraction | None:
+        return None if place.channel is None else Fraction(self.sheet.carrier_hz(place.channel, place.band))
+
+    def counted_hz(self, name: str, bench_seconds: float, panel: Mapping[str, str], place: Place) -> float:
+        """What a counter shows of an oscillator, as dial and panel stand (Hz)."""
+        return self.oscillator_hz(name, bench_seconds, panel, place.way, self._carrier(place))
 
     def at_test_point(self, test_point: str, place: Place) -> str:
         """The oscillator that is counted at a test point, as band and mode stand. Raises BenchError where there is none."""

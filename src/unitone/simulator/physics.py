@@ -23,6 +23,7 @@ from unitone.sheet.format.cures import cure_of
 from unitone.sheet.format.lines import Place, key_lines, line_of
 from unitone.sheet.model.sheet import Sheet
 from unitone.simulator._names_and_places import circuit_problems, name_problems
+from unitone.simulator.gang_physics import Gang, Tank
 from unitone.simulator.operating_point import Circuit
 from unitone.simulator.physics_keys import Amps, Decibels, Farad, Henry, Hertz, Ohms, Part, Seconds, Volts, Watts
 from unitone.simulator.receive_physics import Receive, SMeter, Squelch, receive_problems
@@ -290,6 +291,8 @@ class PhysicsFile(Part):
     reference: Reference | None = None
     oscillator: dict[str, Crystal] = {}
     shift: list[Shift] = []
+    gang: Gang | None = None
+    tank: dict[str, Tank] = {}
     vco: dict[Literal["receive", "transmit"], Vco] = {}
     receive: Receive | None = None
     s_meter: SMeter | None = None

@@ -18,6 +18,7 @@ from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Sheet, Voltage
 from unitone.signals.carrier import Component
 from unitone.simulator._synthesiser import WARM, Synthesiser
+from unitone.simulator.dial import Dial
 from unitone.simulator.mechanics import Mechanics, specimen, stream
 from unitone.simulator.physics import PhysicsFile, with_fault
 from unitone.simulator.receive_physics import SMeter, Squelch
@@ -109,11 +110,12 @@ class SimulatedRadio:
         self.physics = physics
         self.seed = seed
         self.mechanics = Mechanics(sheet, specimen(sheet, physics, seed))
-        self.synthesiser = Synthesiser(sheet, physics, self.mechanics, seed)
+        dial = None if physics.gang is None else Dial(sheet, physics, self.mechanics)
+        self.synthesiser = Synthesiser(sheet, physics, self.mechanics, seed, dial)
         self._receiver = None
         if physics.receive is not None:
             self._receiver = Receiver(
-                physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"), self.healthy.receive
+                physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"), self.healthy.receive, dial
             )
         self.transmitter = (
             None

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal
 
 from pydantic import Field
 
 from unitone.sheet.format.lines import Place
+from unitone.simulator.gang_physics import Tuned
 from unitone.simulator.physics_keys import Decibels, Hertz, Level, Part, Seconds, Volts
 from unitone.words import tr
 
@@ -16,19 +18,26 @@ class _Stage(Part):
     is part of; ``probe_loss``: what a generator loses that is connected to its input."""
 
     modes: list[Literal["am", "fm", "usb", "lsb"]] = []
+    #: The dial marks or channels that it serves, all where none are told.
+    lowest: Hertz | None = Field(default=None, gt=0)
+    highest: Hertz | None = Field(default=None, gt=0)
     stage: str = ""
     probe_loss: Decibels = Field(default=0.0, ge=-60, le=100)
 
-    def serves(self, mode: str) -> bool:
-        """Is it in the way of the signal in that mode?"""
-        return not self.modes or mode in self.modes
+    def serves(self, mode: str, carrier_hz: float | None = None) -> bool:
+        """Is it in the way of the signal in that mode, on that carrier?"""
+        if self.modes and mode not in self.modes:
+            return False
+        return carrier_hz is None or (self.lowest or 0.0) <= carrier_hz <= (self.highest or math.inf)
 
 
 class CoilStage(_Stage):
-    """A tuned circuit: power loss ``loss`` at its centre, ``per_turn`` Hz moved by a clockwise turn; a core that goes through the middle
-    of its winding peaks once more ``second_peak`` turns clockwise of the right place."""
+    """A tuned circuit that stands still (``tuned_to`` the signal or an IF; by its centre where that is not told): power
+    loss ``loss`` at its centre, ``per_turn`` Hz moved by a clockwise turn;
+    a core that goes through the middle of its winding peaks once more ``second_peak`` turns clockwise of the right place."""
 
     kind: Literal["coil"]
+    tuned_to: Literal["signal", "if"] | None = None
     adjuster: str
     centre: Hertz = Field(gt=0)
     q: float = Field(gt=0)
@@ -39,6 +48,14 @@ class CoilStage(_Stage):
     def moved_hz(self, off: float) -> float:
         """By how much it is detuned ``off`` turns clockwise of the right place (Hz)."""
         return self.per_turn * off * (1.0 if self.second_peak is None else 1.0 - off / self.second_peak)
+
+
+class GangedStage(_Stage, Tuned):
+    """A signal circuit that the gang tunes with the dial."""
+
+    kind: Literal["ganged"]
+    q: float = Field(gt=0)
+    loss: Decibels = Field(default=0.0, ge=0, le=100)
 
 
 class PairStage(_Stage):
@@ -72,7 +89,9 @@ class FilterStage(_Stage):
     loss: Decibels = Field(default=0.0, ge=0, le=100)
 
 
-ReceiverStage = Annotated[CoilStage | PairStage | AmplifierStage | FilterStage, Field(discriminator="kind")]
+ReceiverStage = Annotated[
+    CoilStage | GangedStage | PairStage | AmplifierStage | FilterStage, Field(discriminator="kind")
+]
 
 
 class Detector(Part):
@@ -217,6 +236,8 @@ def receive_problems(
             named.append((("receive", "stage"), stage.adjuster))
         if isinstance(stage, PairStage):
             named += [(("receive", "stage"), a) for a in stage.adjusters]
+        if isinstance(stage, GangedStage):
+            named += [(("receive", "stage"), a) for a in stage.turned_by]
     if rx.detector is not None and rx.detector.adjuster is not None:
         named.append((("receive", "detector"), rx.detector.adjuster))
     if meter is not None:

@@ -13,14 +13,23 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
-from scipy.signal import butter, lfilter, sosfilt, sosfilt_zi
+from scipy.signal import butter, lfilter, sosfilt
 
 from unitone.errors import BenchError
 from unitone.radio.noise import KT0
 from unitone.radio.resonance import detuning, pair_response, single_loss, single_response
 from unitone.simulator._detectors import C64, F32, FmDetector, Gain, envelope_volts
+from unitone.simulator.dial import Dial
 from unitone.simulator.mechanics import Mechanics
-from unitone.simulator.receive_physics import AmplifierStage, CoilStage, FilterStage, PairStage, Receive, Squelch
+from unitone.simulator.receive_physics import (
+    AmplifierStage,
+    CoilStage,
+    FilterStage,
+    GangedStage,
+    PairStage,
+    Receive,
+    Squelch,
+)
 from unitone.words import tr
 
 #: Complex samples a second. 24, 48 and 96 kHz agree within 0.12 dB of SINAD; the IF filter is 9 kHz wide.
@@ -78,8 +87,10 @@ class Receiver:
 
     def __init__(
         self, rx: Receive, squelch: Squelch | None, mechanics: Mechanics, noise: np.random.Generator,
-        healthy: Receive | None = None,
+        healthy: Receive | None = None, dial: Dial | None = None,
     ) -> None:  # fmt: skip
+        #: The tuning gang, where it has one.
+        self.dial = dial
         #: The chain that levels are referred to: the radio's as it was made.
         self._made = healthy or rx
         self.physics = rx
@@ -112,13 +123,13 @@ class Receiver:
         self._tail = np.zeros((2, TAPS - 1), np.complex64)
         self._tone_cycles = 0.0
         self._carrier_cycles = 0.0
-        self._side_zi = np.zeros_like(sosfilt_zi(self._side), np.complex128)
+        self._side_zi = np.zeros((len(self._side), 2), np.complex128)
         self._bfo = self._hum = self._pulse = 0
         for part in (self._fm, self._gain):
             if part is not None:
                 part.restart()
-        self._audio_zi = np.zeros_like(sosfilt_zi(self._band), np.float32)
-        self._high_zi = np.zeros_like(sosfilt_zi(self._high), np.float32)
+        self._audio_zi = np.zeros((len(self._band), 2), np.float32)
+        self._high_zi = np.zeros((len(self._high), 2), np.float32)
         self._deemphasis_zi = np.zeros(1, np.float32)
 
     # -- the linear chain ---------------------------------------------------------------
@@ -128,10 +139,10 @@ class Receiver:
         rx = self.physics
         return "fm" if rx.detector is not None else "am" if rx.am is not None else "usb"
 
-    def _aligned_power_gain(self, mode: str) -> float:
+    def _aligned_power_gain(self, mode: str, carrier_hz: float) -> float:
         gain_db = 0.0
         for stage in self._made.stage:
-            if stage.serves(mode):
+            if stage.serves(mode, carrier_hz):
                 gain_db += stage.gain if isinstance(stage, AmplifierStage) else -stage.loss
         return float(10.0 ** (gain_db / 10.0))
 
@@ -161,7 +172,7 @@ class Receiver:
         noise = np.full(hz.size, KT0)
         lost = dict(self.lost_db)
         for n, stage in enumerate(self.physics.stage):
-            if not stage.serves(mode):
+            if not stage.serves(mode, carrier_hz):
                 continue
             # What a stage loses, it loses at its input: the noise of what comes before it goes with the signal.
             share = 10.0 ** (-lost.pop(stage.stage, 0.0) / 20.0) if stage.stage else 1.0
@@ -180,12 +191,17 @@ class Receiver:
             gain = gain * response
         if start == len(self.physics.stage):
             gain = np.full(hz.size, 10.0 ** (-self.physics.detector_probe_loss / 20.0), np.complex128)
-        aligned = self._aligned_power_gain(mode)
+        aligned = self._aligned_power_gain(mode, carrier_hz)
         return Chain(hz, gain / math.sqrt(aligned), noise / aligned)
 
     def _response(
-        self, stage: CoilStage | PairStage | FilterStage, carrier_hz: float, hz: NDArray[np.float64]
+        self, stage: CoilStage | GangedStage | PairStage | FilterStage, carrier_hz: float, hz: NDArray[np.float64]
     ) -> NDArray[np.complex128]:
+        if isinstance(stage, GangedStage):
+            if self.dial is None:
+                raise BenchError(tr("The simulated radio's physics file has no [gang] to tune its circuits."))
+            here, tuned = self.dial.received_hz(carrier_hz) + hz, self.dial.resonance_hz(stage, carrier_hz)
+            return single_response(np.asarray(stage.q * (here / tuned - tuned / here)))
         if isinstance(stage, FilterStage):
             order = 2 * stage.poles
             skirt = 1.0 / np.sqrt(1.0 + np.abs(2.0 * (hz - stage.offset) / stage.bandwidth) ** order)
@@ -200,7 +216,10 @@ class Receiver:
             return single_response((hz - moved) / half_width)
         # A circuit at signal frequency sees the channel; one at a wide IF sits at its centre.
         tuned_to = stage.centre
-        at = carrier_hz if abs(carrier_hz - stage.centre) < 0.1 * stage.centre else stage.centre
+        on_signal = abs(carrier_hz - stage.centre) < 0.1 * stage.centre
+        if stage.tuned_to is not None:
+            on_signal = stage.tuned_to == "signal"
+        at = carrier_hz if on_signal else stage.centre
         loss = single_loss(detuning(at, tuned_to + moved, stage.q))
         return np.full(hz.size, 1.0 / math.sqrt(loss), np.complex128)
 

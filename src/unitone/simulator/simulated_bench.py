@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from unitone.bench.ports import Bench
 from unitone.simulator.instruments._movement import with_movements
+from unitone.simulator.instruments.dial_reading import DialByGenerator
 from unitone.simulator.instruments.injected_level import InjectedLevel, StageProbe
 from unitone.simulator.instruments.receive import (
     AttenuatorByEar,
@@ -29,7 +30,16 @@ from unitone.simulator.instruments.volts_and_counts import Ammeter, Counter, Vol
 from unitone.simulator.instruments.wiring import Generator, RadioHands, Sockets, VirtualClock, Wiring
 from unitone.simulator.radio import SimulatedRadio
 
-_RECEIVE = (RatioMeter, TwoSettings, LoudnessByEar, AttenuatorByEar, SquelchByEar, LedsByEye, InjectedLevel)
+_RECEIVE = (
+    RatioMeter,
+    TwoSettings,
+    LoudnessByEar,
+    AttenuatorByEar,
+    SquelchByEar,
+    LedsByEye,
+    InjectedLevel,
+    DialByGenerator,
+)
 _TRANSMIT = (Wattmeter, TransmitMeter, SpectrumAnalyser, ModulationMeter, FieldMeter, StageProbe)
 _PROBES = (Voltmeter, Ammeter, Counter)
 

@@ -145,7 +145,7 @@ def _reading(state: JobState, reading: Reading) -> tuple[str, str]:
     name = f"{_short(q.id)} {reading.conditions.place}".strip()
     if reading.conditions.inject and q.id == "tx.stage_voltage":
         return _stage(state, reading.conditions.inject)[:_LETTERS], f"{figure} {unit}".strip()
-    if reading.conditions.inject:
+    if q.id == "rx.injection":
         at = next((s.inject.at for s in state.sheet.stages if s.id == reading.conditions.inject and s.inject), "")
         return tr("inject {at}", at=at)[:_LETTERS], tr("not heard") if not_heard(
             reading

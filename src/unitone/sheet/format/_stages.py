@@ -38,7 +38,10 @@ def inject(complain: Complain, place: Place, part: form.InjectPart, w: form.Shee
         complain(
             (*place, "frequency"), tr("{frequency!r}: a generator gives 20 Hz to 3 GHz.", frequency=part.frequency)
         )
-    return Inject(part.at, hz, part.coupling, terms)
+    stage = part.stage
+    if stage and not any(s.id == stage and s.way == "receive" for s in w.stage):
+        complain((*place, "stage"), tr("no stage {stage!r}. Add it or name another.", stage=stage))
+    return Inject(part.at, hz, part.coupling, terms, stage)
 
 
 def _terms(complain: Complain, place: Place, text: str | None, w: form.SheetFile) -> Terms:

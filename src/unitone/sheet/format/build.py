@@ -474,6 +474,8 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
         )
     leds = _leds(problems, i, s)
     required = _required(problems, i, s, way, q, _panel(problems, ("step", i, "panel"), s.panel, w))
+    if s.inject is not None and s.inject.stage:
+        required = tuple(replace(c, inject=s.inject.stage) for c in required)
     return Step(
         s.id, s.phase, s.title, s.quantity, s.aim, groups, required, limit, s.source, s.hook_up, target, s.set_channel,
         s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, leds=leds, inject=_inject(problems, i, s, w),

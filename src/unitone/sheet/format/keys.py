@@ -249,11 +249,13 @@ class TestPointPart(_Strict):
 
 
 class InjectPart(_Strict):
-    """Where the generator goes when it does not feed the aerial socket: the point, its frequency there, how it is coupled."""
+    """Where the generator goes when it does not feed the aerial socket: the point, its frequency there, how it is coupled, and the stage
+    whose input that is (a simulated radio is fed there)."""
 
     at: str = Field(min_length=1)
     frequency: str | None = None
     coupling: str = ""
+    stage: str = ""
 
 
 class StageInjectPart(InjectPart):

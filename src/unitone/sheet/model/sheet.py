@@ -182,12 +182,13 @@ class TestPoint:
 @dataclass(frozen=True)
 class Inject:
     """Where the generator goes when it does not feed the aerial socket; its frequency in Hz (None: the step's note says), or the
-    ``terms`` that it is worked out from (``sheet.model.injection``)."""
+    ``terms`` that it is worked out from (``sheet.model.injection``); ``stage``: whose input that is, where a step says it."""
 
     at: str
     frequency_hz: float | None = None
     coupling: str = ""
     terms: tuple[tuple[int, str | float], ...] = ()
+    stage: str = ""
 
 
 @translated("at")

@@ -1,0 +1,77 @@
+"""Where a receiver really is at a mark of its dial: the generator is swept by hand until the tone is loudest."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from unitone.bench.ports import Measured
+from unitone.errors import BenchError
+from unitone.sheet.model.sheet import Conditions
+from unitone.signals.sinad import tone_powers
+from unitone.simulator.instruments.wiring import Instrument
+from unitone.simulator.radio import Panel
+from unitone.simulator.receiver import RATE
+from unitone.words import tr
+
+DIAL_ERROR = "rx.frequency_error"
+#: How far from the mark the generator is swept (share of the frequency: near first), by how much at a
+#: time, how long each place is listened to, and how far a tone stands out of what is heard beside it.
+_REACHES, _STEP_HZ, _LISTENS_S, _CLEAR_DB = (0.05, 0.2), 3000.0, 0.06, 10.0
+#: What the generator gives where the step names no level: loud enough for circuits that are off.
+_LOUD_DBM = -47.0
+#: Both edges are told by this much less than the loudest (dB), in steps of so many hertz, and a hand sets a generator so well.
+_EDGE_DB, _FINE_HZ, _SET_HZ = 4.0, 400.0, 100.0
+_FINE_REACH = 12_000.0
+#: Circuits that stand beside the middle tilt the pass-band: its middle tells the dial no better than this.
+_SPREAD_HZ = 300.0
+
+
+class DialByGenerator(Instrument):
+    """Sweeps the generator round the mark: coarse to find it, fine over its pass-band; the middle of both edges counts."""
+
+    def measures(self, quantity_id: str) -> bool:
+        """See ``Meter``."""
+        return quantity_id == DIAL_ERROR and self.physics.receive is not None
+
+    def seconds_for(self, quantity_id: str) -> float:
+        """A hand sweeps, and comes back."""
+        return 20.0
+
+    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+        """How far from the mark the station comes in (Hz). Raises BenchError where nothing is heard anywhere near."""
+        level = _LOUD_DBM if conditions.level_dbm is None else conditions.level_dbm
+        at = replace(
+            conditions, level_dbm=level, tone_hz=conditions.tone_hz or 400.0, depth_pct=conditions.depth_pct or 30.0
+        )
+        place = self.wiring.place(at)
+        mark = float(self.radio.sheet.carrier_hz(place.channel, place.band))
+        found = next((hz for reach in _REACHES if (hz := self._found(at, reach * mark)) is not None), None)
+        if found is None:
+            raise BenchError(tr("No tone comes through anywhere near {mhz:.3f} MHz.", mhz=mark / 1e6))
+        fine = found + np.arange(-_FINE_REACH, _FINE_REACH + 1.0, _FINE_HZ)
+        tones = np.array([self._tone_db(at, hz, _LISTENS_S) for hz in fine])
+        loud = np.flatnonzero(tones >= tones.max() - _EDGE_DB)
+        middle = (fine[loud[0]] + fine[loud[-1]]) / 2.0 + _SET_HZ * self.wiring.noise()
+        return Measured(
+            round(float(middle), -1), "simulated generator, by the loudest tone", _SPREAD_HZ, source="simulated"
+        )
+
+    def _found(self, at: Conditions, reach_hz: float) -> float | None:
+        """Where a tone stands clear of what is heard elsewhere, within so many hertz of the mark; None where none does."""
+        tried = np.arange(-reach_hz, reach_hz + 1.0, _STEP_HZ)
+        heard = [self._tone_db(at, hz, _LISTENS_S) for hz in tried]
+        best = int(np.argmax(heard))
+        clear = heard[best] - float(np.median(heard)) > _CLEAR_DB and 0 < best < len(heard) - 1
+        return float(tried[best]) if clear else None
+
+    def _tone_db(self, conditions: Conditions, off_hz: float, seconds: float) -> float:
+        """How loud the tone is with the generator so far beside the mark (dB)."""
+        at = replace(conditions, offset_hz=float(off_hz))
+        panel = Panel.from_positions(at.panel)
+        self.radio.receiver.restart()
+        signal = self.wiring.signal(at)
+        self.wiring.receive(_LISTENS_S / 2, at, signal, panel)
+        heard = self.wiring.receive(seconds, at, signal, panel)
+        return float(10.0 * np.log10(max(tone_powers(heard.audio, RATE, at.tone_hz or 400.0).tone, 1e-16)))
