@@ -11,6 +11,7 @@ from typing import Literal
 
 import numpy as np
 
+from unitone.align._pulls import pulled_by
 from unitone.align.charts import chart_move
 from unitone.align.even.coils import next_even_move
 from unitone.align.even.problem import even_problem, is_even, peaked_at, place_on_band
@@ -97,10 +98,13 @@ def next_step(state: JobState) -> tuple[str, Why] | None:
     """Which step to go to from here, and why; None when nothing is left to do."""
     procedure = state.sheet.steps
     verdicts = {step.id: verdict(state, step) for step in procedure}
+    settled = [s for s in procedure if verdicts[s.id] in SETTLED - {"not applicable"}]
+    for step in procedure:
+        if verdicts[step.id] in ("in_spec", "left_as_found", "recheck") and pulled_by(state, step) is not None:
+            return step.id, "pulled"
     for step in procedure:
         if not state.concluded.get(step.id) and verdicts[step.id] != "not applicable":
             return step.id, "next-in-procedure"
-    settled = [s for s in procedure if verdicts[s.id] in SETTLED - {"not applicable"}]
     # What nobody has worked on yet is suspected before what would be done a second time, a detector in limits after what is peaked.
     for step in sorted(settled, key=lambda s: (_worked(state, s), s.aim == "null")):
         if wanted_by_a_check(state, step) or wanted_for_both(state, step):
@@ -218,6 +222,7 @@ def _asked(state: JobState, step: Step) -> bool:
     """Worked on although it is in limits: the convention wants it, or something else that hangs on its adjusters is out."""
     return (
         _optimise(state, step)
+        or pulled_by(state, step) is not None
         or wanted_by_a_check(state, step)
         or wanted_for_both(state, step)
         or worth_peaking(state, step)

@@ -15,7 +15,7 @@ Why = Literal[
     "stagger", "best-so-far", "even", "too-near-rating", "heat", "too-hot",
     "toward-target", "first-try", "past-target",
     "in-spec", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
-    "next-in-procedure", "stale", "still-out", "check-out", "procedure-done", "unsealed", "sealing", "finished", "receive", "transmit",
+    "next-in-procedure", "stale", "still-out", "pulled", "check-out", "procedure-done", "unsealed", "sealing", "finished", "receive", "transmit",
     "worked-twice", "accepted", "not-applicable", "worth-a-look", "nudge", "nudge-read", "nudge-back", "not-worth",
     "no-preset", "other-end", "ends-apart", "count", "trim", "on-frequency", "check-counter", "out-of-lock", "chart", "chart-read",
 ]  # fmt: skip

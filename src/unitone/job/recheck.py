@@ -87,8 +87,8 @@ def agree(a: Stale, b: Stale) -> bool:
         return False
     if one.way != two.way and "either" not in (one.way, two.way):
         return False
-    if (one.test_point, one.tone_hz, one.deviation_hz, one.depth_pct, one.offset_hz, one.mic_mv) != (
-        two.test_point, two.tone_hz, two.deviation_hz, two.depth_pct, two.offset_hz, two.mic_mv,
+    if (one.test_point, one.tone_hz, one.deviation_hz, one.depth_pct, one.offset_hz, one.mic_mv, one.source) != (
+        two.test_point, two.tone_hz, two.deviation_hz, two.depth_pct, two.offset_hz, two.mic_mv, two.source,
     ):  # fmt: skip
         return False
     knobs = dict(one.panel)
@@ -227,6 +227,7 @@ def setting_changes(a: Conditions, b: Conditions) -> int:
     asked = (
         (b.channel, a.channel), (b.band, a.band), (b.mode, a.mode), (b.level_dbm, a.level_dbm), (b.tone_hz, a.tone_hz),
         (b.deviation_hz, a.deviation_hz), (b.depth_pct, a.depth_pct), (b.offset_hz, a.offset_hz), (b.mic_mv, a.mic_mv), (b.test_point, a.test_point),
+        (b.source, a.source),
     )  # fmt: skip
     made_anew = sum(wanted is not None and wanted != now for wanted, now in asked)
     if b.panel != a.panel:

@@ -16,6 +16,7 @@ from typing import Literal
 from unitone.job.entries.readings import Reading
 from unitone.job.records import Logged
 from unitone.job.state import JobState
+from unitone.quantities.registry import HEARD
 from unitone.sheet.model.sheet import Limit, Step
 from unitone.words import N_, tr
 
@@ -107,6 +108,8 @@ def verdict(state: JobState, step: Step) -> Verdict:
     judged = state.judged.get(step.id)
     if judged is not None and judged.verdict == "not applicable":
         return "not applicable"
+    if step.quantity_id == HEARD:
+        return _heard(state, step)
     worst_inside: bool | None = True
     stale = False
     for index in range(len(step.required)):
@@ -126,6 +129,19 @@ def verdict(state: JobState, step: Step) -> Verdict:
     if worst_inside is None:
         return "undecided"
     return "left_as_found" if step.adjust and not state.moved_at_all(step) else "in_spec"
+
+
+def _heard(state: JobState, step: Step) -> Verdict:
+    """A step that an ear peaks has no figure: it is in spec once it was brought to where it is loudest, and nothing moved it since."""
+    if any((step.id, n) not in state.latest for n in range(len(step.required))):
+        return "todo"
+    if any(state.is_stale(step, n) for n in range(len(step.required))):
+        return "recheck"
+    judged = state.judged.get(step.id)
+    if judged is not None and judged.verdict == "accepted":
+        return "accepted"
+    past = state.concluded.get(step.id)
+    return "in_spec" if past and past[-1][1] in ("peaked", "in-spec") else "undecided"
 
 
 def _still_accepted(state: JobState, step: Step, values: dict[int, float | None]) -> bool:

@@ -38,6 +38,8 @@ _ROOM_FOR = frozenset({"level", "s-units", "ratio-db", "volts"})
 _SECONDS = 1.0
 #: How far from its peak a coil is looked for when all are brought even (millidegrees).
 _AROUND = 900_000.0
+#: The pass-band is looked at from here to there (Hz beside its middle).
+_BESIDE_HZ = np.arange(-11_000.0, 11_001.0, 50.0)
 
 
 def _within(limit: Limit, value: float) -> bool:
@@ -103,6 +105,9 @@ class Referee:
         channel = self.channel_of(at)
         carrier = float(self.sheet.carrier_hz(channel, at.band))
         side = SIDE.get(self.radio.mode_of(at.mode), 0.0) * SIDEBAND_HZ
+        if self.radio.synthesiser.dial is not None:
+            # Tuned in by ear: the signal lands in the middle, wherever the scale stands.
+            return carrier, side
         return carrier, side + self.radio.if_offset_hz(channel, carrier, band=at.band, mode=at.mode)
 
     def channel_of(self, at: Conditions) -> str:
@@ -302,8 +307,7 @@ class Referee:
             nominal, actual = radio.synthesiser.output_hz(name, place, panel=dict(conditions.panel))
             return actual - nominal
         if quantity_id == "rx.frequency_error":
-            carrier = float(self.sheet.carrier_hz(channel, conditions.band))
-            return -radio.if_offset_hz(channel, carrier, band=conditions.band, mode=conditions.mode)
+            return self._dial_error_hz(conditions, channel)
         if quantity_id == "vco.tuning_voltage":
             return radio.vco_volts(place)
         if quantity_id == "tx.power":
@@ -331,6 +335,16 @@ class Referee:
         if quantity_id == "tx.deviation" and radio.transmitter is not None:
             return radio.transmitter.deviation_hz(self._heard_v(conditions), radio.rail_share())
         return self._simulated(quantity_id, conditions, channel)
+
+    def _dial_error_hz(self, conditions: Conditions, channel: str) -> float:
+        """How far from the mark a signal comes in (Hz): what the oscillators are off, and where the IF has its middle, 6 dB down."""
+        carrier = float(self.sheet.carrier_hz(channel, conditions.band))
+        off = -self.radio.if_offset_hz(channel, carrier, band=conditions.band, mode=conditions.mode)
+        if self.radio.synthesiser.dial is None:
+            return off
+        passed = np.abs(self.radio.receiver.chain(carrier, self.radio.mode_of(conditions.mode), _BESIDE_HZ).gain)
+        inside = _BESIDE_HZ[passed >= 0.5 * passed.max()]
+        return off + float(inside[0] + inside[-1]) / 2.0
 
     def _simulated(self, quantity_id: str, conditions: Conditions, channel: str) -> float:
         bench = SimulatedBench(self.radio, 1e6)

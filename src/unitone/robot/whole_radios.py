@@ -166,7 +166,7 @@ def judge(
     loss = None
     if names:
         loss = left.joint_loss_db(names, dict(state.positions), [own(s) for s in worked])
-    dial = None if physics.gang is None else dial_figures(left, dict(state.positions))
+    dial = None if physics.gang is None or not names else dial_figures(left, dict(state.positions))
     alone = sum(found_in_limits(state, s) and not state.moved_at_all(s) for s in session.sheet.steps if s.adjust)
     return SetResult(
         seed, readings, moves, not problems, wrong, loss, alone, tuple(problems), fault, named, tuple(beyond), dial
@@ -223,7 +223,7 @@ def run_trial(
         "problems": [{"seed": r.seed, "what": list(r.problems)} for r in coach if r.problems],
         "out_of_reach": [{"seed": r.seed, "steps": list(r.out_of_reach)} for r in coach if r.out_of_reach],
     }
-    if all(r.dial is not None for r in coach):
+    if physics.gang is not None and any(r.dial is not None for r in coach):
         report["error"] = dial_told([r.dial for r in coach if r.dial is not None])
     if fault != "none":
         report["named"] = {

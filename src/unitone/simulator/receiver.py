@@ -21,6 +21,7 @@ from unitone.radio.resonance import detuning, pair_response, single_loss, single
 from unitone.simulator._detectors import C64, F32, FmDetector, Gain, envelope_volts
 from unitone.simulator.dial import Dial
 from unitone.simulator.mechanics import Mechanics
+from unitone.simulator.programme import Programme
 from unitone.simulator.receive_physics import (
     AmplifierStage,
     CoilStage,
@@ -57,6 +58,8 @@ class Signal:
     tone_hz: float = 0.0
     deviation_hz: float = 0.0
     depth: float = 0.0
+    #: How deep a programme modulates it (0 to 1), where it is a station and no generator.
+    programme: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -98,6 +101,7 @@ class Receiver:
         #: What each of the sheet's stages loses on this specimen (dB): its gain's spread, and a fault.
         self.lost_db: dict[str, float] = {}
         self._noise = noise
+        self._programme = Programme(np.random.default_rng(1), RATE)
         self._hz: NDArray[np.float64] = np.fft.fftfreq(TAPS, 1.0 / RATE).astype(np.float64)
         knee = 10.0 ** ((rx.knee - 30.0) / 20.0)
         self._fm = None if rx.detector is None else FmDetector(rx.detector, knee, mechanics, noise, RATE)
@@ -280,6 +284,8 @@ class Receiver:
             amplitude = amplitude * (
                 1.0 + np.float32(signal.depth) * np.sin(self._tone(samples, signal.tone_hz) * turn)
             )
+        if signal.programme > 0:
+            amplitude = amplitude * (1.0 + np.float32(signal.programme) * self._programme.next(samples))
         out = np.empty(samples, np.complex64)
         out.real, out.imag = amplitude * np.cos(phase), amplitude * np.sin(phase)
         return out

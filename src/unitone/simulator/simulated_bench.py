@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from unitone.bench.ports import Bench
+from unitone.sheet.model.sheet import Conditions
 from unitone.simulator.instruments._movement import with_movements
 from unitone.simulator.instruments.dial_reading import DialByGenerator
 from unitone.simulator.instruments.injected_level import InjectedLevel, StageProbe
@@ -63,6 +64,10 @@ class SimulatedBench(Bench):
             Sockets(wiring),
             simulated=True,
         )
+
+    def station_dbm(self, conditions: Conditions) -> float | None:
+        """How strong the station that is tuned in near that place of the dial comes in now (dBm); None where none was chosen."""
+        return None if self._wiring.tuned_to(conditions) is None else self._wiring.signal_at(conditions, 0.0).dbm
 
     @property
     def damaged(self) -> set[str]:

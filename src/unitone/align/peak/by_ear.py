@@ -22,12 +22,16 @@ from unitone.sheet.model.sheet import TURN, Adjuster
 Heard = Literal["louder", "softer", "same"]
 #: What an ear tells apart (dB), and how far it is off (dB). Common practice, no source: about one decibel for speech and tones.
 JUST_HEARD_DB, _EAR_STD = 1.0, 0.5
+#: A station fades and its programme comes and goes: between two listens by so much (dB, standard).
+_STATION_STD = 1.0
 #: One answer in so many is simply wrong.
 _WRONG = 0.02
 _TOPS = np.arange(-6.0, 6.01, 1 / 8)
 _WIDTHS = np.geomspace(0.25, 2.6, 9)
 _NEAR_TURNS, _NEAR_SHARE = 1.5, 0.8
 _STEPS = (1, 2, 3, 4, 6, 8, 12, 16, 20)
+#: By a station: quarter and half turns, so that it is never lost; and so many answers at the most.
+_STATION_STEPS, _STATION_MOST = (1, 2, 3, 4), 30
 #: It ends when another answer gains less than this, and no more than so much is lost (dB); at the latest after so many.
 _ANSWER_DB, _ENOUGH_DB, _LEAST, _MOST = 0.012, 0.3, 4, 16
 #: How likely an adjuster is to do nothing before it is turned, and what a wrong verdict on that costs (dB).
@@ -43,24 +47,29 @@ class Answer:
     heard: Heard
 
 
-def _chance(before: Floats, after: Floats, heard: Heard) -> Floats:
-    """How likely an answer is where the loudness was ``before`` and is ``after`` (dB)."""
-    more = (after - before - JUST_HEARD_DB) / _EAR_STD
-    less = (before - after - JUST_HEARD_DB) / _EAR_STD
+def _chance(before: Floats, after: Floats, heard: Heard, std: float = _EAR_STD) -> Floats:
+    """How likely an answer is where the loudness was ``before`` and is ``after`` (dB), of an ear that is off by ``std``."""
+    more = (after - before - JUST_HEARD_DB) / std
+    less = (before - after - JUST_HEARD_DB) / std
     louder, softer = ndtr(more), ndtr(less)
     plain = louder if heard == "louder" else softer if heard == "softer" else 1.0 - louder - softer
     return np.asarray((1.0 - _WRONG) * plain + _WRONG / 3.0)
 
 
 def next_by_ear(
-    answers: Sequence[Answer], adjuster: Adjuster, position_mdeg: int, stops_mdeg: tuple[int | None, int | None]
-) -> Move:
-    """The next turn from what was heard after each so far, or the end: peaked, at a stop, dead, no end in sight."""
-    return _next(tuple(answers), adjuster, position_mdeg, stops_mdeg)
+    answers: Sequence[Answer], adjuster: Adjuster, position_mdeg: int, stops_mdeg: tuple[int | None, int | None],
+    off_air: bool = False,
+) -> Move:  # fmt: skip
+    """The next turn from what was heard after each so far, or the end: peaked, at a stop, dead, no end in sight. A station ``off_air``
+    fades: more answers are asked for, and no turn takes it out of hearing."""
+    return _next(tuple(answers), adjuster, position_mdeg, stops_mdeg, off_air)
 
 
 @lru_cache(maxsize=128)
-def _next(answers: tuple[Answer, ...], adjuster: Adjuster, position: int, stops: tuple[int | None, int | None]) -> Move:
+def _next(
+    answers: tuple[Answer, ...], adjuster: Adjuster, position: int, stops: tuple[int | None, int | None], off_air: bool
+) -> Move:
+    std, most_answers, steps = (_STATION_STD, _STATION_MOST, _STATION_STEPS) if off_air else (_EAR_STD, _MOST, _STEPS)
     scale, step = scale_of(adjuster), adjuster.step_mdeg
     unit = scale * TURN
     here = position / unit
@@ -74,8 +83,8 @@ def _next(answers: tuple[Answer, ...], adjuster: Adjuster, position: int, stops:
     for a in answers:
         before = shape_db(np.array(a.before / scale), tops, widths, 1.0)
         after = shape_db(np.array(a.after / scale), tops, widths, 1.0)
-        log += np.log(_chance(before, after, a.heard))
-        log_dead += float(np.log(_chance(nothing, nothing, a.heard)[0]))
+        log += np.log(_chance(before, after, a.heard, std))
+        log_dead += float(np.log(_chance(nothing, nothing, a.heard, std)[0]))
     most = max(float(log.max()), log_dead)
     weight, dead = np.exp(log - most), math.exp(log_dead - most)
     whole = float(weight.sum()) + dead
@@ -93,7 +102,7 @@ def _next(answers: tuple[Answer, ...], adjuster: Adjuster, position: int, stops:
         return float(share @ np.maximum(loss, 0.0))
 
     now = lost(middle, weight)
-    places = np.unique(np.clip([here + s * k * (step / unit) for k in _STEPS for s in (-1, 1)], low, high))
+    places = np.unique(np.clip([here + s * k * (step / unit) for k in steps for s in (-1, 1)], low, high))
     places = places[np.abs(places - here) > 0.3 * step / unit]
     before = shape_db(np.array(here), tops, widths, 1.0)
     best, gain = here, -math.inf
@@ -102,17 +111,17 @@ def _next(answers: tuple[Answer, ...], adjuster: Adjuster, position: int, stops:
         expected, confused = 0.0, 0.0
         kinds: tuple[Heard, ...] = ("louder", "softer", "same")
         for heard in kinds:
-            share = weight * _chance(before, after, heard)
+            share = weight * _chance(before, after, heard, std)
             sharp = share / widths**2
             at = float(np.clip(sharp @ tops / max(float(sharp.sum()), 1e-300), low, high))
             expected += lost(at, share)
-            confused += min((1.0 - dead) * float(share.sum()), dead * float(_chance(nothing, nothing, heard)[0]))
+            confused += min((1.0 - dead) * float(share.sum()), dead * float(_chance(nothing, nothing, heard, std)[0]))
         told = _WRONG_DB * (min(dead, 1.0 - dead) - confused)
         won = now - expected + told - 0.002 * abs(place - here) * unit / step / 8.0
         if won > gain:
             best, gain = float(place), won
     finished = len(answers) >= _LEAST and dead < 0.1 and now < _ENOUGH_DB and gain < _ANSWER_DB
-    if finished or len(answers) >= _MOST:
+    if finished or len(answers) >= most_answers:
         been = [p for a in answers for p in (a.before / scale, a.after / scale)]
         middle = float(np.clip(middle, min(been) - 1.0, max(been) + 1.0))
         target = round(middle * unit / (step // 2)) * (step // 2)

@@ -173,7 +173,9 @@ def _of_run(
         )
         if abs(at[group[0]] / TURN - heard_at) > 1e-6:
             return group[0], Move("read", at[group[0]], "by-ear")
-        return group[0], next_by_ear(answers, state.sheet.adjuster(group[0]), at[group[0]], stops[group[0]])
+        return group[0], next_by_ear(
+            answers, state.sheet.adjuster(group[0]), at[group[0]], stops[group[0]], step.hill_setting.source is not None
+        )
     if len(group) == 2:
         reads = [r for x in [*before[-1:], *inside] if (r := _pair_read(step, x, group)) is not None]
         parts = (state.sheet.adjuster(group[0]), state.sheet.adjuster(group[1]))

@@ -120,6 +120,7 @@ _DETAIL: dict[Why, str] = {
     "found-level": N_("The readings on both sides give this level."),
     "next-in-procedure": N_("Next in the procedure."),
     "stale": N_("Something was turned after its readings."),
+    "pulled": N_("What was turned since pulls it. Once more, until neither moves."),
     "still-out": N_("Out of spec, and something that affects it has changed since."),
     "check-out": N_("In spec, but a later check is out of spec: there may be gain here."),
     "unsealed": N_("Cores were turned. Seal them, covers on; then press T and measure again."),

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 
 from unitone.quantities.registry import HEARD, QUIETING
 from unitone.radio.levels import EMF_DB
+from unitone.sheet.conventions._off_air import off_air
 from unitone.sheet.model.sheet import Aim, Limit, Role, Sheet, Step
 from unitone.words import N_, in_language, joined, replace_untranslated, tr, translated
 
@@ -78,6 +79,10 @@ CONVENTIONS: tuple[Convention, ...] = (
          "scope": N_("scope: AF height in divisions"), "needle": N_("any needle, unmarked scale"),
          "attenuator": N_("attenuator: dB in until the signal just goes")},
         N_("the sheet's own; by ear a peak comes within half a decibel"), N_("what is read while receive coils are peaked"),
+    ),
+    Convention(
+        "source", N_("Receiver fed by"), {"generator": N_("a signal generator"), "station": N_("a weak, steady station off air")},
+        N_("a generator stays where it is put; a station costs nothing, and fades"), N_("receive steps: by ear, and what needs a generator left out"),
     ),
     Convention(
         "modulation", N_("Modulated by"), {"tone": N_("tone generator"), "voice": N_("voice, the highest of five seconds")},
@@ -175,6 +180,10 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
     steps, moved = _detector(steps, stand["detector"], after)
     reasons += moved
     steps = _levels(sheet, steps, stand["s9"])
+    if stand["source"].choice == "station":
+        steps, without_one = off_air(steps)
+        after = {s.id: after[s.id] - without_one for s in steps}
+        reasons += [tr("by a station off air")]
     steps = tuple(
         _told(
             _channel(

@@ -23,7 +23,7 @@ _USED: dict[str, tuple[tuple[str, str], ...]] = {
         ("known_fault", "stage"),
         ("stage", "after"),
     ),
-    "step": (("step", "after"), ("voltage", "step")),
+    "step": (("step", "after"), ("step", "pulls"), ("voltage", "step")),
     "voltage": (("voltage", "fed_from"),),
     "part": (("voltage", "through"), ("voltage", "beside"), ("inspect", "on")),
     "picture": (("adjuster", "picture"), ("test_point", "picture"), ("part", "picture")),

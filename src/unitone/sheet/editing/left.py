@@ -83,6 +83,9 @@ def as_sheet(data: dict[str, Any], left: Left) -> dict[str, Any]:
         after = [s for s in step.get("after", []) if s in kept]
         if after != step.get("after", []):
             draft.put(("step", n, "after"), after or None)
+        pulls = [s for s in step.get("pulls", []) if s in kept]
+        if pulls != step.get("pulls", []):
+            draft.put(("step", n, "pulls"), pulls or None)
         if identifier not in left.readings:
             continue
         quantity_id, value, before = left.readings[identifier]

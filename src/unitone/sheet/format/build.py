@@ -480,7 +480,7 @@ def _step(problems: Problems, i: int, s: form.StepPart, w: form.SheetFile, chann
         s.id, s.phase, s.title, s.quantity, s.aim, groups, required, limit, s.source, s.hook_up, target, s.set_channel,
         s.stage, tuple(s.after), tuple(s.caution), s.note, s.role, leds=leds, inject=_inject(problems, i, s, w),
         picture=_scan(problems, i, s, w), illegible=s.illegible,
-        read=None if s.read is None else ReadWith(s.read.meter, s.read.at),
+        read=None if s.read is None else ReadWith(s.read.meter, s.read.at), pulls=tuple(s.pulls),
     )  # fmt: skip
 
 
@@ -647,6 +647,9 @@ def _order(problems: Problems, w: form.SheetFile) -> None:
         for name in s.after:
             if name not in after:
                 problems.complain(("step", i, "after"), tr("no step {name!r}. Name a step of this sheet.", name=name))
+        for name in s.pulls:
+            if name not in after or name == s.id:
+                problems.complain(("step", i, "pulls"), tr("no step {name!r}. Name a step of this sheet.", name=name))
     state: dict[str, int] = {}
     for i, s in enumerate(w.step):
         stack = [(s.id, iter(after.get(s.id, [])))] if s.id not in state else []

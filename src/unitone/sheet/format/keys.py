@@ -338,6 +338,8 @@ class StepPart(_Strict):
     illegible: str = ""
     inject: InjectPart | None = None
     read: ReadPart | None = None
+    #: Steps that this one's adjusters pull: they are worked again until none moves any more.
+    pulls: list[str] = []
     limit: str | LimitPart
     target: str | None = None
     set_channel: str | None = None

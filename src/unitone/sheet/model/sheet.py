@@ -283,6 +283,8 @@ class Conditions:
     offset_hz: float | None = None
     #: The stage whose input the generator feeds, where that is not the aerial socket.
     inject: str | None = None
+    #: What is listened to where no generator feeds the radio: ``station``, one off the air.
+    source: str | None = None
 
     def settles(self, required: Conditions) -> bool:
         """Does a reading under these conditions answer for ``required``? Levels agree within 0.05 dB."""
@@ -304,6 +306,7 @@ class Conditions:
             and self.offset_hz == required.offset_hz
             and self.mic_mv == required.mic_mv
             and self.inject == required.inject
+            and self.source == required.source
             and set(required.panel) <= set(self.panel)
         )
 
@@ -360,6 +363,8 @@ class Step:
     #: The scan of the page that it comes from (a picture's id), and what of it cannot be read.
     picture: str = ""
     illegible: str = ""
+    #: Steps that its adjusters pull: they are worked again until none moves any more.
+    pulls: tuple[str, ...] = ()
 
     @property
     def hill_id(self) -> str:

@@ -11,6 +11,7 @@ from unitone.errors import BenchError
 from unitone.sheet.model.sheet import Conditions
 from unitone.signals.sinad import tone_powers
 from unitone.simulator.instruments.wiring import Instrument
+from unitone.simulator.off_air import STATION
 from unitone.simulator.radio import Panel
 from unitone.simulator.receiver import RATE
 from unitone.words import tr
@@ -26,6 +27,8 @@ _EDGE_DB, _FINE_HZ, _SET_HZ = 4.0, 400.0, 100.0
 _FINE_REACH = 12_000.0
 #: Circuits that stand beside the middle tilt the pass-band: its middle tells the dial no better than this.
 _SPREAD_HZ = 300.0
+#: How well a pointer is read against a station (Hz).
+_POINTER_HZ = 800.0
 
 
 class DialByGenerator(Instrument):
@@ -41,6 +44,8 @@ class DialByGenerator(Instrument):
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
         """How far from the mark the station comes in (Hz). Raises BenchError where nothing is heard anywhere near."""
+        by_station = conditions.source == STATION
+        conditions = replace(conditions, source=None)
         level = _LOUD_DBM if conditions.level_dbm is None else conditions.level_dbm
         at = replace(
             conditions, level_dbm=level, tone_hz=conditions.tone_hz or 400.0, depth_pct=conditions.depth_pct or 30.0
@@ -54,6 +59,10 @@ class DialByGenerator(Instrument):
         tones = np.array([self._tone_db(at, hz, _LISTENS_S) for hz in fine])
         loud = np.flatnonzero(tones >= tones.max() - _EDGE_DB)
         middle = (fine[loud[0]] + fine[loud[-1]]) / 2.0 + _SET_HZ * self.wiring.noise()
+        if by_station:
+            # The pointer is read against a station that is known: to a kilohertz or so.
+            shown = round(float(middle) + _POINTER_HZ * self.wiring.noise(), -3)
+            return Measured(shown, "simulated station, by the loudest sound", _POINTER_HZ, source="simulated")
         return Measured(
             round(float(middle), -1), "simulated generator, by the loudest tone", _SPREAD_HZ, source="simulated"
         )

@@ -15,6 +15,7 @@ from unitone.sheet.model.sheet import Conditions, led_point
 from unitone.signals.sinad import TonePowers, merge, rms, sinad_std_db, tone_powers
 from unitone.simulator.instruments._two_settings import Listening, blanked_db, gain_rise_db, selectivity_db
 from unitone.simulator.instruments.wiring import BLOCK_SECONDS, SETTLE_SECONDS, Instrument, Wiring
+from unitone.simulator.off_air import LEVELS_DBM, STATION
 from unitone.simulator.radio import Panel
 from unitone.simulator.receiver import RATE, Signal
 from unitone.simulator.transmitter import SIDE
@@ -27,6 +28,11 @@ _AGAINST_SECONDS = 0.8
 #: A generator without a scale, its attenuator out, and the most that its attenuator takes; and where an ear loses a tone in the noise (dB of SINAD).
 _UNSCALED_DBM, _ATTENUATOR_MOST_DB, _JUST_HEARD_DB = -47.0, 120.0, 1.0
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
+#: So long an ear listens to a programme (s); how far a station stands clear of the noise and where it drowns (dB of loudness), the gain
+#: control's volts at which it is awake (decades), and how many stations further the next one is taken.
+_PROGRAMME_S, _CLEAR_DB, _DROWNS_DB, _AWAKE, _FURTHER = 1.5, 10.0, 4.0, 0.2, 2
+#: How often a core is rocked between two places, and how far over the noise heard last nobody doubts a station (dB).
+_ROCKS, _SURELY_DB = 2, 12.0
 #: A meter's lamps are looked for up to S9 and sixty decibels.
 LED, _LED_TO, _BY_EYE = "rx.led_lights", -13.0, "simulated generator, by eye"
 
@@ -234,6 +240,12 @@ class LoudnessByEar(Instrument):
     def __init__(self, wiring: Wiring) -> None:
         super().__init__(wiring)
         self._heard_db: float | None = None
+        self._quiet_db = 0.0
+
+    def seconds_for(self, quantity_id: str) -> float:
+        """As long as an ear listens to a programme."""
+        del quantity_id
+        return _PROGRAMME_S
 
     def measures(self, quantity_id: str) -> bool:
         """See ``Meter``."""
@@ -243,14 +255,67 @@ class LoudnessByEar(Instrument):
         """One of three words."""
         del quantity_id
         w, panel = self.wiring, Panel.from_positions(conditions.panel)
-        signal = w.signal(conditions)
         w.fed += 1
-        w.receive(SETTLE_SECONDS, conditions, signal, panel)
-        now = 20.0 * math.log10(max(rms(w.receive(0.6, conditions, signal, panel).audio), 1e-9))
+        if conditions.source == STATION and w.tuned_to(conditions) is None:
+            self._choose(conditions, panel)
+        now, held = self._listen(conditions, panel)
+        if conditions.source == STATION and w.last_turn is not None:
+            now, self._heard_db = self._rock(conditions, panel, now, *w.last_turn)
+        w.last_turn = None
         change = 0.0 if self._heard_db is None else now - self._heard_db + 0.5 * w.noise()
         self._heard_db = now
+        if conditions.source == STATION and self._another(conditions, panel, now, held):
+            # Too strong or too weak by now: another station, at the same place of the core, is what the next turn is compared with.
+            self._heard_db, _ = self._listen(conditions, panel)
         word = "louder" if change > 1.0 else "softer" if change < -1.0 else "same"
         return Measured(None, "simulated ear", None, word=word, source="simulated")
+
+    def _rock(
+        self, conditions: Conditions, panel: Panel, first_db: float, adjuster: str, moved: int
+    ) -> tuple[float, float]:
+        """How loud it is where the core stands, and where it stood before its turn (dB): it is rocked between the two, so that what fades
+        meanwhile drops out, and ends where it stands."""
+        here, there = [first_db], []
+        for _ in range(_ROCKS):
+            self.radio.mechanics.turn(adjuster, -moved)
+            there.append(self._listen(conditions, panel)[0])
+            self.radio.mechanics.turn(adjuster, moved)
+            here.append(self._listen(conditions, panel)[0])
+        return sum(here) / len(here), sum(there) / len(there)
+
+    def _listen(self, conditions: Conditions, panel: Panel, fed: bool = True) -> tuple[float, bool]:
+        """(how loud it is in dB, does the gain control hold it?)"""
+        w = self.wiring
+        signal = w.signal(conditions) if fed else None
+        w.receive(SETTLE_SECONDS, conditions, signal, panel)
+        heard = w.receive(_PROGRAMME_S if conditions.source == STATION else 0.6, conditions, signal, panel)
+        agc = self.physics.receive.agc if self.physics.receive is not None else None
+        held = agc is not None and heard.agc_volts > _AWAKE * agc.volts_per_decade
+        return 20.0 * math.log10(max(rms(heard.audio), 1e-9)), held
+
+    def _choose(self, conditions: Conditions, panel: Panel) -> None:
+        """The weakest station near the mark that stands clear of the noise; the strongest where none does."""
+        quiet, _ = self._listen(conditions, panel, fed=False)
+        self._quiet_db = quiet
+        for which in range(len(LEVELS_DBM)):
+            self.wiring.tune_to(conditions, which)
+            if self._listen(conditions, panel)[0] > quiet + _CLEAR_DB:
+                return
+
+    def _another(self, conditions: Conditions, panel: Panel, now: float, held: bool) -> bool:
+        """Was another station taken, weaker where the gain control holds this one, stronger where it drowns?"""
+        which = self.wiring.tuned_to(conditions) or 0
+        if held and which > 0:
+            self.wiring.tune_to(conditions, max(which - _FURTHER, 0))
+            return True
+        if conditions.source == STATION and now > self._quiet_db + _SURELY_DB:
+            return False
+        quiet, _ = self._listen(conditions, panel, fed=False)
+        self._quiet_db = quiet
+        if now < quiet + _DROWNS_DB and which < len(LEVELS_DBM) - 1:
+            self.wiring.tune_to(conditions, min(which + _FURTHER, len(LEVELS_DBM) - 1))
+            return True
+        return False
 
 
 class AttenuatorByEar(Instrument):

@@ -13,6 +13,7 @@ from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions
 from unitone.signals.carrier import Component, strongest
 from unitone.simulator.mechanics import stream
+from unitone.simulator.off_air import LEVELS_DBM, STATION, OffAir
 from unitone.simulator.radio import Panel, Received, SimulatedRadio
 from unitone.simulator.receiver import RATE, Pulses, Signal
 from unitone.simulator.transmitter import SIDE
@@ -29,6 +30,10 @@ _DEAD_DBM = -170.0
 _FULL_SCALE_V, _FULL_SCALE_W = 5.0, 25.0
 
 
+#: How deep a station is modulated.
+_PROGRAMME_DEPTH = 0.8
+
+
 class Wiring:
     """A simulated radio with its generator and its clock; the clock advances with every sample that is measured."""
 
@@ -41,6 +46,10 @@ class Wiring:
         #: Grows whenever the receiver is fed with something else: what was averaged before says nothing of it.
         self.fed = 0
         self.stopped = threading.Event()
+        self._off_air = OffAir(radio.seed)
+        self._stations: dict[float, int] = {}
+        #: The adjuster turned last, and by how much, until somebody listens.
+        self.last_turn: tuple[str, int] | None = None
 
     def noise(self) -> float:
         """A draw of the reading hand's noise, standard normal."""
@@ -55,12 +64,36 @@ class Wiring:
         """The same with band, mode and way."""
         return Place(conditions.way, conditions.band, conditions.mode, self.channel(conditions))
 
+    def _mark(self, conditions: Conditions) -> float:
+        return float(self.radio.sheet.carrier_hz(self.channel(conditions), conditions.band))
+
+    def tuned_to(self, conditions: Conditions) -> int | None:
+        """Which of the stations near that place of the dial is tuned in; None where none was chosen yet."""
+        return self._stations.get(self._mark(conditions))
+
+    def tune_to(self, conditions: Conditions, which: int) -> None:
+        """Tune in another one."""
+        self._stations[self._mark(conditions)] = which
+
+    def _station(self, conditions: Conditions) -> Signal:
+        """What comes in of the station tuned in: the set is tuned to it by the loudest sound."""
+        mark, dial = self._mark(conditions), self.radio.synthesiser.dial
+        which = self._stations.get(mark, len(LEVELS_DBM) // 2)
+        hz = mark if dial is None else dial.received_hz(mark, self.clock)
+        return Signal(hz, self._off_air.level_dbm(mark, which, self.clock), programme=_PROGRAMME_DEPTH)
+
     def signal_at(self, conditions: Conditions, level_dbm: float) -> Signal:
-        """What the generator gives at that level."""
+        """What the generator gives at that level, or the station at its own."""
+        if conditions.source == STATION:
+            return self._station(conditions)
         level_dbm = _DEAD_DBM if "generator" in self.damaged else level_dbm
-        hz = float(self.radio.sheet.carrier_hz(self.channel(conditions), conditions.band)) + (
-            conditions.offset_hz or 0.0
-        )
+        mark = float(self.radio.sheet.carrier_hz(self.channel(conditions), conditions.band))
+        dial = self.radio.synthesiser.dial
+        if dial is None or conditions.offset_hz is not None or conditions.inject:
+            hz = mark + (conditions.offset_hz or 0.0)
+        else:
+            # Set and generator are tuned to each other by the loudest tone: whatever the scale says, that is what comes in.
+            hz = dial.received_hz(mark, self.clock)
         listens = self.radio.mode_of(conditions.mode)
         if listens in SIDE:
             # In SSB the generator's bare carrier stands beside the channel by the tone that is to be heard.
@@ -69,7 +102,9 @@ class Wiring:
         return Signal(hz, level_dbm, conditions.tone_hz or 0.0, conditions.deviation_hz or 0.0, depth)
 
     def signal(self, conditions: Conditions) -> Signal | None:
-        """What the generator gives; None without a level."""
+        """What the generator gives, or the station; None without either."""
+        if conditions.source == STATION:
+            return self._station(conditions)
         return None if conditions.level_dbm is None else self.signal_at(conditions, conditions.level_dbm)
 
     def receive(
@@ -158,6 +193,9 @@ class RadioHands:
         if adjuster not in self._mechanics.moved_mdeg:
             return asked_mdeg, False
         moved = self._mechanics.turn(adjuster, asked_mdeg)
+        before = self._wiring.last_turn
+        whole = moved + (before[1] if before is not None and before[0] == adjuster else 0)
+        self._wiring.last_turn = (adjuster, whole) if whole else None
         return moved, moved != asked_mdeg
 
     def seen(self, adjuster: str) -> float | None:
