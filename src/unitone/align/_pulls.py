@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from bisect import bisect_left
 
 from unitone.job.state import JobState
@@ -13,20 +14,14 @@ _ROUNDS = 4
 
 def pulled_by(state: JobState, step: Step) -> Step | None:
     """The step that moved its adjusters after this one was worked, by more than their own smallest move; None where this one stands."""
-    mine = _worked(state, step)
+    mine = [seq for seq, outcome in state.concluded.get(step.id, []) if outcome != "in-spec"]
     if not mine or len(mine) >= _ROUNDS:
         return None
-    for other in state.sheet.steps:
-        if step.id not in other.pulls:
-            continue
-        theirs = _worked(state, other)
-        if theirs and theirs[-1] > mine[-1] and _moved(state, other, mine[-1]):
-            return other
-    return None
-
-
-def _worked(state: JobState, step: Step) -> list[int]:
-    return [seq for seq, outcome in state.concluded.get(step.id, []) if outcome != "in-spec"]
+    # A visit that only a stale reading asked for turns without being concluded anew; the one that goes on now is not over.
+    over = state.at_seq if state.at == step.id else math.inf
+    own = (t.seq for t in reversed(state.turns) if t.adjuster in step.adjusters and t.seq <= over)
+    since = max(mine[-1], next(own, 0))
+    return next((s for s in state.sheet.steps if step.id in s.pulls and _moved(state, s, since)), None)
 
 
 def _moved(state: JobState, step: Step, since: int) -> bool:

@@ -31,7 +31,7 @@ _HEARD_HZ = 7000.0
 
 @dataclass(frozen=True)
 class EarResult:
-    """One receiver: how it was left and how it was found, how often it was listened to, how often the station drowned after a turn, and
+    """One receiver: how it was left and how it was found, how often it was listened to, how often the station stayed drowned after a turn, and
     whether every core can be put back to where it was found."""
 
     seed: int
@@ -53,7 +53,7 @@ class _Watching:
     """Beside the technician: is the station still heard whenever somebody listens?"""
 
     def __init__(self, session: Session) -> None:
-        self._session, self.lost = session, 0
+        self._session, self.lost, self._drowned = session, 0, False
 
     def __call__(self, advice: Advice) -> None:
         session = self._session
@@ -67,7 +67,10 @@ class _Watching:
         carrier = float(session.sheet.carrier_hz(advice.conditions.channel or "", advice.conditions.band))
         receiver = bench.radio.receiver
         noise = 10.0 * math.log10(KT0 * 1e3 * _HEARD_HZ) + receiver.noise_figure_db(carrier, receiver.usual_mode())
-        self.lost += level < noise
+        drowned = level < noise
+        # One place where it drowns is heard as softer, and left again: lost is what the way back does not bring.
+        self.lost += drowned and self._drowned
+        self._drowned = drowned
 
 
 def run_by_ear(sheet_name: str, seed: int) -> EarResult:

@@ -30,8 +30,10 @@ _TOPS = np.arange(-6.0, 6.01, 1 / 8)
 _WIDTHS = np.geomspace(0.25, 2.6, 9)
 _NEAR_TURNS, _NEAR_SHARE = 1.5, 0.8
 _STEPS = (1, 2, 3, 4, 6, 8, 12, 16, 20)
-#: By a station: quarter and half turns, so that it is never lost; and so many answers at the most.
-_STATION_STEPS, _STATION_MOST = (1, 2, 3, 4), 30
+#: By a station: quarter and half turns, to either side of where it is thought loudest and no further, so that it is never lost; so many
+#: answers at the most, and what is enough (dB): each answer of a station takes its time.
+_STATION_AROUND = 0.55
+_STATION_STEPS, _STATION_MOST, _STATION_ENOUGH_DB, _STATION_ANSWER_DB = (1, 2, 3, 4, 6, 8), 16, 0.3, 0.03
 #: It ends when another answer gains less than this, and no more than so much is lost (dB); at the latest after so many.
 _ANSWER_DB, _ENOUGH_DB, _LEAST, _MOST = 0.012, 0.3, 4, 16
 #: How likely an adjuster is to do nothing before it is turned, and what a wrong verdict on that costs (dB).
@@ -70,6 +72,7 @@ def _next(
     answers: tuple[Answer, ...], adjuster: Adjuster, position: int, stops: tuple[int | None, int | None], off_air: bool
 ) -> Move:
     std, most_answers, steps = (_STATION_STD, _STATION_MOST, _STATION_STEPS) if off_air else (_EAR_STD, _MOST, _STEPS)
+    enough, answer = (_STATION_ENOUGH_DB, _STATION_ANSWER_DB) if off_air else (_ENOUGH_DB, _ANSWER_DB)
     scale, step = scale_of(adjuster), adjuster.step_mdeg
     unit = scale * TURN
     here = position / unit
@@ -104,6 +107,8 @@ def _next(
     now = lost(middle, weight)
     places = np.unique(np.clip([here + s * k * (step / unit) for k in steps for s in (-1, 1)], low, high))
     places = places[np.abs(places - here) > 0.3 * step / unit]
+    if off_air:
+        places = places[np.abs(places - middle) <= np.maximum(_STATION_AROUND, np.abs(here - middle))]
     before = shape_db(np.array(here), tops, widths, 1.0)
     best, gain = here, -math.inf
     for place in places:
@@ -120,7 +125,7 @@ def _next(
         won = now - expected + told - 0.002 * abs(place - here) * unit / step / 8.0
         if won > gain:
             best, gain = float(place), won
-    finished = len(answers) >= _LEAST and dead < 0.1 and now < _ENOUGH_DB and gain < _ANSWER_DB
+    finished = len(answers) >= _LEAST and dead < 0.1 and now < enough and gain < answer
     if finished or len(answers) >= most_answers:
         been = [p for a in answers for p in (a.before / scale, a.after / scale)]
         middle = float(np.clip(middle, min(been) - 1.0, max(been) + 1.0))
@@ -134,7 +139,7 @@ def _next(
             else "at-stop"
             if beyond > 0.5
             else "peaked"
-            if finished or now < 2.0 * _ENOUGH_DB
+            if finished or now < 2.0 * enough
             else "no-convergence"
         )
         return Move("stop", 0, why, loss_db=now)

@@ -30,9 +30,9 @@ _UNSCALED_DBM, _ATTENUATOR_MOST_DB, _JUST_HEARD_DB = -47.0, 120.0, 1.0
 _SQUELCH_FROM, _SQUELCH_TO = -130.0, -45.0
 #: So long an ear listens to a programme (s); how far a station stands clear of the noise and where it drowns (dB of loudness), the gain
 #: control's volts at which it is awake (decades), and how many stations further the next one is taken.
-_PROGRAMME_S, _CLEAR_DB, _DROWNS_DB, _AWAKE, _FURTHER = 1.5, 10.0, 4.0, 0.2, 2
+_PROGRAMME_S, _CLEAR_DB, _DROWNS_DB, _AWAKE, _FURTHER = 1.5, 16.0, 6.0, 0.2, 2
 #: How often a core is rocked between two places, and how far over the noise heard last nobody doubts a station (dB).
-_ROCKS, _SURELY_DB = 2, 12.0
+_ROCKS, _SURELY_DB = 2, 16.0
 #: A meter's lamps are looked for up to S9 and sixty decibels.
 LED, _LED_TO, _BY_EYE = "rx.led_lights", -13.0, "simulated generator, by eye"
 
