@@ -9,10 +9,11 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol, runtime_checkable
 
 from unitone.bench.drivers.recording import Block, Kind
+from unitone.bench.second_radio import carrier_error_hz, read_as
 from unitone.errors import BenchError
 from unitone.quantities.entry import Bound
 from unitone.sheet.model.sheet import Conditions
@@ -135,19 +136,20 @@ class Bench:
         """Other meters from now on, and what is typed all the same."""
         self.meters, self.typed = tuple(meters), typed
 
-    def meter_for(self, quantity_id: str) -> Meter | None:
-        """Who reads this quantity; None where it is typed."""
+    def meter_for(self, quantity_id: str, conditions: Conditions | None = None) -> Meter | None:
+        """Who reads this quantity (under these conditions: a second radio may stand for a counter); None where it is typed."""
+        quantity_id = read_as(quantity_id, conditions)
         if quantity_id in self.typed:
             return None
         return next((m for m in self.meters if m.measures(quantity_id)), None)
 
-    def can_measure(self, quantity_id: str) -> bool:
+    def can_measure(self, quantity_id: str, conditions: Conditions | None = None) -> bool:
         """True where the bench itself delivers this quantity; otherwise the technician types it."""
-        return self.meter_for(quantity_id) is not None
+        return self.meter_for(quantity_id, conditions) is not None
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
         """One whole reading. Raises BenchError."""
-        meter = self.meter_for(quantity_id)
+        meter, asked = self.meter_for(quantity_id, conditions), read_as(quantity_id, conditions)
         if meter is None:
             raise BenchError(
                 tr(
@@ -158,15 +160,16 @@ class Bench:
                 else tr("No instrument is connected. Type the reading.")
             )
         self.source.set(conditions)
-        return meter.measure(quantity_id, conditions)
+        return _as_asked(meter.measure(asked, conditions), asked, quantity_id, conditions)
 
     def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
         """The needle now, or None where the quantity has none."""
-        meter = self.meter_for(quantity_id)
+        meter, asked = self.meter_for(quantity_id, conditions), read_as(quantity_id, conditions)
         if meter is None:
             return None
         self.source.set(conditions)
-        return meter.live(quantity_id, conditions)
+        got = meter.live(asked, conditions)
+        return None if got is None else _as_asked(got, asked, quantity_id, conditions)
 
     def keep_reference(self, quantity_id: str) -> None:
         """What is heard now is what this quantity is held against. Raises BenchError where nothing is compared."""
@@ -195,6 +198,13 @@ class Bench:
     def seconds(self) -> float:
         """Bench-seconds since the radio was switched on."""
         return self.clock.seconds()
+
+
+def _as_asked(got: Measured, read: str, wanted: str, conditions: Conditions) -> Measured:
+    """What was read on a second radio as the carrier's error."""
+    if read == wanted or got.value is None:
+        return got
+    return replace(got, value=carrier_error_hz(got.value, conditions), raw=got.value)
 
 
 class WallClock:

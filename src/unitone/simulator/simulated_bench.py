@@ -20,6 +20,7 @@ from unitone.simulator.instruments.receive import (
     SquelchByEar,
     TwoSettings,
 )
+from unitone.simulator.instruments.second_radio import SecondRadio
 from unitone.simulator.instruments.transmit import (
     FieldMeter,
     ModulationMeter,
@@ -40,6 +41,7 @@ _RECEIVE = (
     LedsByEye,
     InjectedLevel,
     DialByGenerator,
+    SecondRadio,
 )
 _TRANSMIT = (Wattmeter, TransmitMeter, SpectrumAnalyser, ModulationMeter, FieldMeter, StageProbe)
 _PROBES = (Voltmeter, Ammeter, Counter)

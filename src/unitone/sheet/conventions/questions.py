@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from unitone.quantities.registry import HEARD, QUIETING
 from unitone.radio.levels import EMF_DB
 from unitone.sheet.conventions._off_air import off_air
+from unitone.sheet.conventions._second_radio import second_radio
 from unitone.sheet.model.sheet import Aim, Limit, Role, Sheet, Step
 from unitone.words import N_, in_language, joined, replace_untranslated, tr, translated
 
@@ -83,6 +84,11 @@ CONVENTIONS: tuple[Convention, ...] = (
     Convention(
         "source", N_("Receiver fed by"), {"generator": N_("a signal generator"), "station": N_("a weak, steady station off air")},
         N_("a generator stays where it is put; a station costs nothing, and fades"), N_("receive steps: by ear, and what needs a generator left out"),
+    ),
+    Convention(
+        "carrier", N_("SSB carriers set by"),
+        {"counter": N_("counter"), "clarifier": N_("second radio, its clarifier, by ear"), "voice": N_("second radio, its sound in the sound card")},
+        N_("a counter reads to the hertz; a second radio some metres away needs no instrument at all"), N_("the steps that count oscillators"),
     ),
     Convention(
         "modulation", N_("Modulated by"), {"tone": N_("tone generator"), "voice": N_("voice, the highest of five seconds")},
@@ -184,6 +190,10 @@ def apply(sheet: Sheet, job: Mapping[str, str], workshop: Mapping[str, str]) -> 
         steps, without_one = off_air(steps)
         after = {s.id: after[s.id] - without_one for s in steps}
         reasons += [tr("by a station off air")]
+    if stand["carrier"].choice != "counter":
+        steps, without_one = second_radio(sheet, steps, stand["carrier"].choice)
+        after = {s.id: after[s.id] - without_one for s in steps}
+        reasons += [tr("carriers by a second radio")]
     steps = tuple(
         _told(
             _channel(

@@ -1,0 +1,50 @@
+"""A second radio as the measure of a single-sideband carrier: what a voice sounds like on it tells how far the carrier is off.
+
+The sidebands run against each other: a carrier too high is heard as a voice too high in USB, too low in LSB. A clarifier that has to be
+turned up until the voice is natural says the same in both: the carrier is that much too high.
+"""
+
+from __future__ import annotations
+
+from typing import Final
+
+from unitone.errors import BenchError
+from unitone.sheet.model.sheet import Conditions
+from unitone.words import tr
+
+#: How conditions name the two ways, and what a meter of each reads: the voice's shift, or how far the clarifier was turned (Hz).
+BY_CLARIFIER, BY_VOICE = "clarifier", "voice"
+VOICE_SHIFT, CLARIFIER = "tx.voice_shift", "tx.clarifier"
+_READS: Final = {BY_VOICE: VOICE_SHIFT, BY_CLARIFIER: CLARIFIER}
+#: How a shift of the voice goes with the carrier, by the mode.
+SIDES: Final = {"usb": 1.0, "lsb": -1.0}
+#: A voice so much too high or too low is just told from a natural one (Hz). Common practice, no source: about 30 to 50 Hz.
+JUST_TOLD_HZ = 30.0
+
+
+def read_as(quantity_id: str, conditions: Conditions | None) -> str:
+    """What is really read where a second radio stands for a counter; the quantity itself in every other case."""
+    if conditions is None or quantity_id != "tx.frequency_error":
+        return quantity_id
+    return _READS.get(conditions.source or "", quantity_id)
+
+
+def side_of(mode: str | None) -> float:
+    """+1 in USB, -1 in LSB. Raises BenchError in any other mode: nothing of the pitch tells of the carrier there."""
+    try:
+        return SIDES[(mode or "").lower()]
+    except KeyError:
+        raise BenchError(tr("A voice tells of the carrier in USB and LSB alone.")) from None
+
+
+def carrier_error_hz(reading_hz: float, conditions: Conditions) -> float:
+    """The carrier's error (Hz) from what was read on the second radio. Raises BenchError in other modes than USB and LSB."""
+    return reading_hz if conditions.source == BY_CLARIFIER else reading_hz * side_of(conditions.mode)
+
+
+def told_by(word: str, conditions: Conditions) -> tuple[float, str]:
+    """(carrier error in Hz, its bound) for a word of the ear: natural, too high, too low. Raises BenchError, KeyError for another word."""
+    if word == "natural":
+        return 0.0, ""
+    high = {"too high": 1.0, "too low": -1.0}[word] * side_of(conditions.mode)
+    return high * JUST_TOLD_HZ, ">" if high > 0 else "<"
