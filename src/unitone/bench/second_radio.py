@@ -9,6 +9,7 @@ from __future__ import annotations
 from typing import Final
 
 from unitone.errors import BenchError
+from unitone.quantities.entry import Bound, Typed
 from unitone.sheet.model.sheet import Conditions
 from unitone.words import tr
 
@@ -42,9 +43,17 @@ def carrier_error_hz(reading_hz: float, conditions: Conditions) -> float:
     return reading_hz if conditions.source == BY_CLARIFIER else reading_hz * side_of(conditions.mode)
 
 
-def told_by(word: str, conditions: Conditions) -> tuple[float, str]:
-    """(carrier error in Hz, its bound) for a word of the ear: natural, too high, too low. Raises BenchError, KeyError for another word."""
-    if word == "natural":
-        return 0.0, ""
-    high = {"too high": 1.0, "too low": -1.0}[word] * side_of(conditions.mode)
-    return high * JUST_TOLD_HZ, ">" if high > 0 else "<"
+def is_heard(conditions: Conditions) -> bool:
+    """Is the carrier told by a second radio there?"""
+    return conditions.source in _READS
+
+
+def heard_as(entry: Typed, value: float | None, conditions: Conditions) -> tuple[float | None, float | None, Bound]:
+    """(what was read in Hz, the carrier's error in Hz, its bound) of what was typed of a second radio: a figure, or natural, too high,
+    too low. Raises BenchError in other modes than USB and LSB."""
+    if entry.word == "natural":
+        return None, 0.0, ""
+    if entry.word in ("too high", "too low"):
+        high = (1.0 if entry.word == "too high" else -1.0) * side_of(conditions.mode)
+        return None, high * JUST_TOLD_HZ, ">" if high > 0 else "<"
+    return (value, None if value is None else carrier_error_hz(value, conditions), entry.bound)

@@ -324,7 +324,10 @@ def robot(
         ),
     ] = "",
     task: Annotated[
-        str, typer.Option("--task", help="align, frequency, transmit, trace, adjuster, sweep or by-hand")
+        str,
+        typer.Option(
+            "--task", help="align, frequency, transmit, trace, adjuster, sweep, by-hand, by-ear or two-radios"
+        ),
     ] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many simulated radios.")] = 5,
     seed: Annotated[int, typer.Option("--seed", min=0, help="The first seed.")] = 1,
@@ -340,6 +343,7 @@ def robot(
     as_json: Json = False,
 ) -> None:
     """Let the robot technician align simulated radios by the coach's words, and judge it by the physics."""
+    from unitone.robot.by_ear_radios import run_by_ear_trial
     from unitone.robot.by_hand import run_by_hand_trial
     from unitone.robot.on_frequency import run_frequency_trial
     from unitone.robot.one_coil import classes_of, run_adjuster_trial
@@ -347,6 +351,7 @@ def robot(
     from unitone.robot.sweep_side import run_side_trial
     from unitone.robot.traced_radios import run_trace_trial
     from unitone.robot.transmit_side import run_transmit_trial
+    from unitone.robot.two_radios import run_two_radios_trial
     from unitone.robot.whole_radios import run_trial
 
     runs: dict[str, Callable[..., dict[str, Any]]] = {
@@ -354,6 +359,8 @@ def robot(
         "frequency": run_frequency_trial,
         "transmit": run_transmit_trial,
         "by-hand": run_by_hand_trial,
+        "by-ear": run_by_ear_trial,
+        "two-radios": run_two_radios_trial,
     }
     task = {"send": "transmit"}.get(task, task)
     if task == "adjuster":
@@ -369,6 +376,10 @@ def robot(
         return
     if task == "trace" and sheet:
         _tell_traces(run_trace_trial(sheet, sets, seed, workers, fault), as_json)
+        return
+    if task in ("by-ear", "two-radios") and sheet and fault == "none":
+        told = runs[task](sheet, sets, seed, workers)
+        _print(told) if as_json else _tell_without_instruments(told)
         return
     if task not in runs and task != "trace":
         known = ", ".join((*runs, "trace", "adjuster", "sweep"))
@@ -401,6 +412,24 @@ def robot(
         print(f"{name}: named in {told['named']} of {told['sets']}")
     for problem in report["problems"]:
         print(f"seed {problem['seed']}: {'; '.join(problem['what'])}")
+
+
+def _tell_without_instruments(report: dict[str, Any]) -> None:
+    """Receivers by ear, or single-sideband sets by a second radio."""
+    print(f"{report['recovered']} of {report['sets']} radios recovered, {report['seconds']} s")
+    if report["task"] == "by-ear":
+        loss = report["loss_db"]
+        print(
+            f"by ear: loss {loss['mean']} dB mean, {loss['p95']} dB at 95 %, listened {report['readings_per_set']} times a radio, "
+            f"{report['stations_lost']} stations lost, {report['not_returnable']} not returnable"
+        )
+        return
+    for name in ("by_ear", "by_sound_card"):
+        one, hz = report[name], report[name]["error"]["hz"]
+        print(
+            f"{name.replace('_', ' ')}: carriers {hz['median']} Hz off median, {hz['p95']} Hz at 95 %, "
+            f"{one['error']['share_within']:.1%} within {one['error']['within_hz']:.0f} Hz, {one['readings_per_set']} readings a radio"
+        )
 
 
 def _tell_traces(report: dict[str, Any], as_json: bool) -> None:

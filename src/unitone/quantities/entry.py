@@ -28,6 +28,7 @@ WORDS: dict[str, str] = {
     "never opens": N_("never opens"), "never": N_("never opens"), "always open": N_("always open"),
     "yes": N_("yes"), "y": N_("yes"), "no": N_("no"), "n": N_("no"),
     "louder": N_("louder"), "softer": N_("softer"), "same": N_("same"),
+    "too high": N_("too high"), "too low": N_("too low"), "natural": N_("natural"),
 }  # fmt: skip
 
 #: Which words make sense for which kind of quantity.
@@ -36,7 +37,7 @@ WORDS_OF_KIND: dict[Kind, frozenset[str]] = {
     "amps": frozenset({"pegged", "nothing"}),
     "watts": frozenset({"pegged", "nothing"}),
     "hertz": frozenset({"no lock", "nothing"}),
-    "hertz-error": frozenset({"no lock", "nothing"}),
+    "hertz-error": frozenset({"no lock", "nothing", "too high", "too low", "natural"}),
     "ratio-db": frozenset({"pegged", "nothing", "louder", "softer", "same"}),
     "percent": frozenset({"pegged"}),
     "level": frozenset({"never opens", "always open", "nothing"}),

@@ -11,6 +11,7 @@ from unitone.bench.instruments import Instrument, instrument_for
 from unitone.bench.mybench import MyBench
 from unitone.bench.path import Kit, dial
 from unitone.bench.ports import Heard
+from unitone.bench.second_radio import heard_as, is_heard
 from unitone.errors import BenchError, DoubtfulEntry, EntryError, TapeError
 from unitone.job.entries.bench import InstrumentsSet, KitSet
 from unitone.job.entries.readings import Reading
@@ -97,6 +98,8 @@ class Measuring:
             if q.kind == "level" and u is None:
                 u = self.level_doubt(value)
         bound = entry.bound
+        if is_heard(wanted):
+            raw, value, bound = heard_as(entry, value, wanted)
         if entry.word in _ENDS and value is None:
             value, bound = self._end_of(entry.word, q)
         if quantity_id in FOUND_BY:

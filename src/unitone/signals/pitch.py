@@ -22,10 +22,15 @@ _FRAME_S, _HOP_S = 0.09, 0.03
 _LOW_HZ, _HIGH_HZ = 250.0, 2900.0
 #: Pitches of voices (Hz), and the shifts that are told (Hz).
 _PITCH_HZ = (70.0, 320.0)
-MOST_HZ = 1500.0
+MOST_HZ = 500.0
 #: A frame is voiced where its harmonics stand out by this share, and no softer than this under the loudest (dB).
-_VOICED, _SOFT_DB = 0.25, 30.0
-_LEAST_FRAMES = 12
+_VOICED, _SOFT_DB = 0.3, 30.0
+#: A clear frame counts more than a faint one, by this power of how clear it is.
+_CLARITY = 4.0
+#: So much of it has to be voiced (s): in noise less is found.
+_LEAST_S = 1.2
+#: Another shift that fits so nearly as well (share) leaves open which it is: by a pitch or so (Hz).
+_RIVAL, _OPEN_HZ = 0.95, 60.0
 #: Voices are seldom shifted far: what fits as well nearer to nothing is likelier (Hz, standard; how much it counts).
 _NEAR_HZ, _NEAR_COUNTS = 400.0, 0.1
 
@@ -49,8 +54,12 @@ def voice_shift(samples: NDArray[Any], rate: float) -> Shift:
     """
     x = np.asarray(samples, np.float64)
     pitches, offsets, weights = _combs(x, rate)
-    if pitches.size < _LEAST_FRAMES:
-        raise SignalError(tr("Too little of a voice in it. Read the sentence aloud, a few seconds without pauses."))
+    if pitches.size * _HOP_S < _LEAST_S:
+        raise SignalError(
+            tr(
+                "Too little of a voice in it. Read the sentence aloud, five seconds without pauses, and turn the volume up."
+            )
+        )
     trial = np.arange(-MOST_HZ, MOST_HZ + 0.5, 1.0)
     fits = np.cos(2.0 * math.pi * (trial[:, None] - offsets) / pitches) @ (weights / weights.sum())
     likely = fits - _NEAR_COUNTS * (trial / _NEAR_HZ) ** 2
@@ -67,6 +76,8 @@ def voice_shift(samples: NDArray[Any], rate: float) -> Shift:
     left = ((offsets - best + pitches / 2.0) % pitches - pitches / 2.0)[near]
     apart = max(float(near.sum()) * _HOP_S / _FRAME_S, 1.0)
     std = float(np.sqrt(np.average((left - left.mean()) ** 2, weights=weights[near])) / math.sqrt(apart))
+    if rival > _RIVAL:
+        std = max(std, _OPEN_HZ)
     return Shift(best, max(std, 0.5), float(near.sum()) * _HOP_S, max(rival, 0.0))
 
 
@@ -112,4 +123,4 @@ def _combs(x: Floats, rate: float) -> tuple[Floats, Floats, Floats]:
     span = flat.shape[1] * step / 2.0
     phase = np.angle(peak) - 2.0 * math.pi * (q - quefrency[at]) * span
     offset = (begins - phase / (2.0 * math.pi) * pitch) % pitch
-    return pitch[keep], offset[keep], (middle * np.sqrt(loud))[keep]
+    return pitch[keep], offset[keep], (clear**_CLARITY * np.sqrt(loud))[keep]

@@ -163,7 +163,7 @@ def _of_run(
     at = {a: state.positions[a] - later[a] for a in group}
     stops = {a: stops_touched(state, a) for a in group}
     q = step.hill_quantity
-    if q.id == HEARD:
+    if q.id == HEARD and not any(x.reading.value is not None for x in (*before, *inside)):
         if not before and not inside:
             # Something to compare with: listen before the first turn.
             return group[0], Move("read", at[group[0]], "by-ear")

@@ -20,21 +20,26 @@ from unitone.bench.drivers.live import Feed, Recent
 from unitone.bench.drivers.measure import measure_iq_am, measure_iq_fm
 from unitone.bench.drivers.recording import Block, Samples
 from unitone.bench.ports import Measured
+from unitone.bench.second_radio import VOICE_SHIFT
 from unitone.errors import BenchError, SignalError
 from unitone.sheet.model.sheet import Conditions
 from unitone.signals.audio import AudioMeter, AudioReport, band_power
+from unitone.signals.pitch import voice_shift
 from unitone.signals.sinad import tone_powers
 from unitone.words import tr
 
 #: What is read from sound, and from a receiver's I/Q.
 FROM_AUDIO = (
     "rx.sinad", "rx.sn_ratio", "rx.quieting", "rx.distortion", "rx.hum", "rx.tone_frequency", "rx.af_voltage", "rx.loudness",
+    VOICE_SHIFT,
 )  # fmt: skip
 FROM_IQ = ("tx.deviation", "tx.am_depth", "tx.hum_noise")
 #: Read against something heard before: the noise without a signal, the modulation with its tone.
 AGAINST = ("rx.quieting", "tx.hum_noise")
 #: The peak of speech is held for so long (seconds).
 _SPEECH_S, _SYLLABLE_S = 5.0, 0.5
+#: A programme's loudness is told from parts of so many seconds.
+_PART_S = 0.3
 #: Less deviation than this is no tone at the microphone (Hz).
 _NO_TONE_HZ = 50.0
 #: The least that gives a figure (seconds), how much is kept, and how long a reading waits for sound that does not come.
@@ -197,6 +202,8 @@ class SoundMeter:
         level = 10.0 * math.log10(2.0 * max(float(np.var(audio)), 1e-30))
         if level < _SILENT_DBFS:
             return _Figure(_SILENCE.get(quantity_id), None, tr("no sound comes in: check lead, volume and squelch"))
+        if quantity_id == VOICE_SHIFT:
+            return self._voice()
         if quantity_id in ("rx.hum", "rx.tone_frequency"):
             return self._of_report(quantity_id, audio, conditions)
         if quantity_id in ("rx.sinad", "rx.sn_ratio", "rx.distortion"):
@@ -204,7 +211,22 @@ class SoundMeter:
         level = 10.0 * math.log10(2.0 * max(band_power(audio, self.feed.rate), 1e-30))
         if quantity_id == "rx.af_voltage" and self.feed.full_scale_v is not None:
             return _Figure(self.feed.full_scale_v * 10.0 ** (level / 20.0), None, "")
-        return _Figure(level - _LOUDNESS_ZERO_DBFS, None, "")
+        return _Figure(level - _LOUDNESS_ZERO_DBFS, self._loudness_std(audio), "")
+
+    def _loudness_std(self, audio: NDArray[np.float64]) -> float | None:
+        """How far a programme's level is in doubt (dB): what its parts differ by, shared among them; None for too short a stretch."""
+        parts = np.array_split(audio, max(int(audio.size / (_PART_S * self.feed.rate)), 1))
+        if len(parts) < 3:
+            return None
+        levels = [10.0 * math.log10(max(band_power(p, self.feed.rate), 1e-30)) for p in parts]
+        return float(np.std(levels, ddof=1)) / math.sqrt(len(levels))
+
+    def _voice(self) -> _Figure:
+        """By how much a voice is shifted, from the sentence that was heard last. Raises SignalError for too little of one."""
+        with self._there:
+            spoken = np.asarray(self._recent.last(_SPEECH_S), np.float64)
+        shift = voice_shift(spoken, self.feed.rate)
+        return _Figure(shift.hz, shift.std_hz, "")
 
     def _height(self, quantity_id: str, x: NDArray[Any]) -> float:
         """How loud a stretch is (dB): noise in the audio band, or deviation. Raises SignalError."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from unitone.align.moves import Advice
 from unitone.bench.instruments import Instrument
@@ -10,6 +11,9 @@ from unitone.bench.path import Kit
 from unitone.job.verdicts import Verdict
 from unitone.present.bench.channel_chart import ChartView
 from unitone.sheet.model.sheet import Conditions
+
+#: What an ear is asked: whether it is louder, or whether a voice is too high.
+ByEar = Literal["", "loudness", "pitch"]
 
 
 @dataclass(frozen=True)
@@ -240,6 +244,8 @@ class ReadingView:
     source: str
     can_change_source: bool
     quantity_id: str
+    #: What an ear is asked, where no meter reads it.
+    by_ear: ByEar
     expected: str
     #: The unit that a number typed without one is in, as it stands beside the field.
     entry_unit: str

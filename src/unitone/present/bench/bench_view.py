@@ -8,6 +8,7 @@ from unitone.align.advise import leave_alone
 from unitone.align.charts import has_chart
 from unitone.align.frequency.counts import describe_oscillator
 from unitone.align.moves import Advice, Conclude, Measure, Turn, conditions_of
+from unitone.bench.second_radio import is_heard
 from unitone.job.hookup import DAMAGES
 from unitone.job.records import Logged, by_conditions
 from unitone.job.state import JobState
@@ -18,6 +19,7 @@ from unitone.present.bench.bench_shapes import (
     Bar,
     BenchView,
     BoardView,
+    ByEar,
     ChannelLine,
     CoachView,
     HillView,
@@ -56,7 +58,7 @@ from unitone.present.bench.trials import describe_trial
 from unitone.present.bench.trimming import describe_elsewhere
 from unitone.present.bench.where_was_i import where_was_i
 from unitone.present.trace.offered import describe_offer
-from unitone.quantities.registry import FOUND_BY, quantity
+from unitone.quantities.registry import FOUND_BY, HEARD, quantity
 from unitone.quantities.show import microvolts, show, show_value
 from unitone.session.session import Session
 from unitone.session.trials import can_be_worth
@@ -81,9 +83,16 @@ def _plot(state: JobState, step: Step, hand: str) -> HillView | None:
     return hill_view(state, step, hand) if hand else None
 
 
-def _source(session: Session, quantity_id: str) -> str:
-    meter = None if session.bench.simulated else session.bench.meter_for(quantity_id)
+def _source(session: Session, quantity_id: str, conditions: Conditions | None = None) -> str:
+    meter = None if session.bench.simulated else session.bench.meter_for(quantity_id, conditions)
     return "" if meter is None else meter.name
+
+
+def _by_ear(session: Session, quantity_id: str, wanted: Conditions) -> ByEar:
+    """Is the reading a word of an ear: loudness, or the pitch of a voice? Not on a simulated bench, nor where a meter reads it."""
+    if session.bench.simulated or session.bench.can_measure(quantity_id, wanted):
+        return ""
+    return "loudness" if quantity_id == HEARD else "pitch" if is_heard(wanted) else ""
 
 
 def _sweepable(step: Step, hand: str) -> bool:
@@ -193,11 +202,12 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             rule=state.rule,
             live=hooked
             and not state.finished
-            and session.bench.can_measure(q_live)
+            and session.bench.can_measure(q_live, wanted)
             and q_live not in ("rx.squelch_opens", "rx.led_lights"),
-            source=_source(session, q_live),
+            source=_source(session, q_live, wanted),
             can_change_source=not session.bench.simulated and any(m.measures(q_live) for m in session.bench.meters),
             quantity_id=q_live,
+            by_ear=_by_ear(session, q_live, wanted),
             expected=session.expected_form(q_live),
             entry_unit=session.entry_unit(q_live),
         ),

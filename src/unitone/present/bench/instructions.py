@@ -82,6 +82,26 @@ _TRANSMITTING: dict[str, str] = {
     "tx.hum_noise": N_("{key} with the tone off. Read hum and noise below the tone, let go."),
 }
 #: Modulated by a voice: what is said, and what is read meanwhile.
+#: What is done where no generator feeds the radio, or no counter counts it: by what conditions call the source.
+_WITHOUT: dict[str, dict[str, str]] = {
+    "station": {
+        "rx.loudness": N_(
+            "Tune in a weak, steady station near there. Rock the core between the old and the new place: where is it louder?"
+        ),
+        "rx.frequency_error": N_("Tune in a station that you know, loudest. Enter how far from it the pointer stands."),
+    },
+    "clarifier": {
+        "tx.frequency_error": N_(
+            "Key into the dummy load, read a sentence. Turn the second radio’s clarifier until the voice is natural; enter how far up "
+            "(+) or down (−) it was turned."
+        ),
+    },
+    "voice": {
+        "tx.frequency_error": N_(
+            "Key into the dummy load, read a sentence aloud for five seconds. The second radio’s sound goes to the sound card."
+        ),
+    },
+}
 _SPOKEN: dict[str, str] = {
     "tx.deviation": N_(
         "{key}. Say “one, two, three, four, five, six, seven” into the microphone. Read the highest deviation, let go."
@@ -105,6 +125,8 @@ def instruction(state: JobState, wanted: Conditions, step: Step) -> str:
 
     Raises KeyError for a quantity that has no words: a test holds the registry against them.
     """
+    if wanted.source in _WITHOUT:
+        return tr(_WITHOUT[wanted.source].get(step.quantity_id, "")) or tr(_QUIET[step.quantity_id])
     if wanted.level_dbm is not None:
         try:
             setting = dial(state.kit, wanted.level_dbm)
@@ -185,7 +207,7 @@ def panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
     if step.hook_up == "receive":
         if wanted.level_dbm is not None and not wanted.deviation_hz and not wanted.depth_pct:
             words.append(tr("no modulation"))
-        words.append(tr("RF on"))
+        words.append(tr("RF on") if wanted.source is None else tr("a weak, steady station near there"))
     words += [knob_words(name, place) for name, place in wanted.panel]
     if not words:
         words.append(tr("set on receive, any channel"))
@@ -223,6 +245,8 @@ def describe_hook_up(state: JobState, step: Step) -> str:
     """What has to be true before the hook-up is confirmed."""
     if step.quantity_id == "tx.field_strength":
         return tr("This radiates, RF burns: generator and dummy load off. Seconds only, as your licence allows.")
+    if step.setting.source == "station":
+        return tr("No generator: a short aerial to the aerial terminal.")
     if step.hook_up == "transmit":
         return f"{tr(HOOK_UPS['transmit'][2])} {describe_load(state)}".strip()
     if step.inject is not None:
@@ -235,6 +259,11 @@ def describe_hook_up(state: JobState, step: Step) -> str:
 
 def chain(state: JobState, step: Step) -> tuple[str, ...]:
     """What is connected to what, as a chain."""
+    if step.setting.source == "station":
+        return (tr("A short aerial"), tr("Aerial terminal"), tr("Your ear"))
+    if step.setting.source in ("clarifier", "voice"):
+        last = tr("Your ear") if step.setting.source == "clarifier" else tr("Sound card")
+        return (tr("Aerial socket"), tr("Dummy load"), tr("Second radio, next room"), last)
     if step.quantity_id == "tx.field_strength":
         return (tr("Whip, fully out"), tr("same place"), tr("Field meter"))
     parts = HOOK_UPS[step.hook_up][1]

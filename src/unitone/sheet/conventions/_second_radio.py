@@ -9,7 +9,7 @@ from unitone.words import N_, in_language, joined
 
 _COUNTED = ("ref.frequency", "osc.frequency", "rx.lo_error")
 #: How near a carrier can be brought (Hz): by ear at a clarifier, and by the sound card.
-_NEAR_HZ = {"clarifier": 50.0, "voice": 20.0}
+_NEAR_HZ = {"clarifier": 50.0, "voice": 15.0}
 _WORDS = {
     "clarifier": N_(
         "Set on the dummy load, second radio in the next room. Read a sentence; turn the other one’s clarifier until it is natural."

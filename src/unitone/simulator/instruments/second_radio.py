@@ -21,6 +21,8 @@ _RATE, _SENTENCE_S, _NOISE, _BAND_HZ = 8000.0, 5.0, 0.01, (300.0, 2700.0)
 EAR_STEP_HZ, _EAR_STD_HZ = 30.0, 12.0
 #: A voice further off is not understood at all.
 _UNDERSTOOD_HZ = 1500.0
+#: From here on it is brought nearer by the dial, in steps (Hz).
+_FAR_HZ, _DIAL_STEP_HZ = 200.0, 100.0
 
 
 class SecondRadio(Instrument):
@@ -58,8 +60,11 @@ class SecondRadio(Instrument):
                 18.0,
                 source="simulated",
             )
-        shift = voice_shift(self._heard(side_of(conditions.mode) * off), _RATE)
-        return Measured(shift.hz, "simulated second radio, voice", shift.std_hz, source="simulated")
+        # A voice that is far off is brought near first, by the second radio's own dial, a step at a time.
+        near = _DIAL_STEP_HZ * round((off + _EAR_STD_HZ * w.noise()) / _DIAL_STEP_HZ) if abs(off) > _FAR_HZ else 0.0
+        side = side_of(conditions.mode)
+        shift = voice_shift(self._heard(side * (off - near)), _RATE)
+        return Measured(shift.hz + side * near, "simulated second radio, voice", shift.std_hz, source="simulated")
 
     def _heard(self, shift_hz: float) -> np.ndarray:
         """The sentence as it comes out of the second radio: shifted, through its filter, with noise."""

@@ -39,7 +39,10 @@ _TYPED = set("0123456789+-−<>.,")
 
 
 #: What is said by ear: its action, the word that is logged, and the keys of the number pad.
-_HEARD = {"ear-louder": "louder", "ear-softer": "softer", "ear-same": "same"}
+_HEARD = {
+    "loudness": {"ear-louder": "louder", "ear-softer": "softer", "ear-same": "same"},
+    "pitch": {"ear-louder": "too high", "ear-softer": "too low", "ear-same": "natural"},
+}
 _EAR_KEYS = {"+": "ear-louder", "-": "ear-softer", "−": "ear-softer", "/": "ear-same", "=": "ear-same"}
 #: A lower Bench keeps its lines for the step.
 _ROOM_FOR_A_LINE = 480
@@ -489,8 +492,9 @@ class BenchPage(QWidget):
             "keep-effect": keep_effect,
             "reference": lambda s: s.bench.keep_reference(s.reading_quantity(s.measuring.listening())),
         }
-        if name in _HEARD:
-            self._type_in(_HEARD[name])
+        if name.startswith("ear-"):
+            if view.reading.by_ear:
+                self._type_in(_HEARD[view.reading.by_ear][name])
             return
         if name in simple:
             if (

@@ -27,7 +27,6 @@ from unitone.desktop.widgets.marks import draw_mark, standing
 from unitone.desktop.widgets.painted import Elided, Painted, label, set_tip
 from unitone.desktop.widgets.strips import LimitBar
 from unitone.present.bench.bench_shapes import BenchView
-from unitone.quantities.registry import HEARD
 from unitone.words import tr
 
 
@@ -231,15 +230,12 @@ class StepCard(QFrame):
         row = QHBoxLayout(self.ear)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(theme.px(8))
-        for name, words in (
-            ("ear-softer", tr("Softer  −")),
-            ("ear-same", tr("Same  /")),
-            ("ear-louder", tr("Louder  +")),
-        ):
-            button = self._button(name, words)
-            button.setText(words)
+        self._ears = []
+        for name in ("ear-softer", "ear-same", "ear-louder"):
+            button = self._button(name, "")
             button.setMinimumHeight(theme.px(46))
             row.addWidget(button, 1)
+            self._ears.append(button)
         self.ear.hide()
         return self.ear
 
@@ -383,8 +379,19 @@ class StepCard(QFrame):
             )
         self.log.setText(tr("Log  L") if view.simulated or view.reading.live else tr("Type  R"))
         self.log.setEnabled(not view.finished and view.hook_up.ok)
-        by_ear = view.reading.quantity_id == HEARD and not view.simulated and not view.reading.live
-        self.ear.setVisible(by_ear and not view.finished and view.hook_up.ok and view.coach.advice.act == "measure")
+        asked = view.reading.by_ear
+        if asked:
+            words = (
+                (tr("Softer  −"), tr("Same  /"), tr("Louder  +"))
+                if asked == "loudness"
+                else (tr("Too low  −"), tr("Natural  /"), tr("Too high  +"))
+            )
+            for button, text in zip(self._ears, words, strict=True):
+                button.setText(text)
+                button.setAccessibleName(text)
+        self.ear.setVisible(
+            bool(asked) and not view.finished and view.hook_up.ok and view.coach.advice.act == "measure"
+        )
         self._swept = view.step.can_be_swept and bool(view.board.selected)
         moved = any(r.adjuster == view.board.selected and r.moved for r in view.board.ledger)
         self.back.setText(tr("Back  B"))
