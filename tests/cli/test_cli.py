@@ -82,6 +82,7 @@ def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     assert len(procedures) == 9 and {"fm-mobile", "fm-mobile-uk", "hf-valve-transceiver"} < set(procedures)
     rows = [r for r in rows if not r["general"]]
     assert [r["id"] for r in rows] == [
+        "corvane-alder-5",
         "corvane-heron-3",
         "ostrel-curlew-5",
         "ostrel-mallard-6",
@@ -90,7 +91,7 @@ def test_sheets(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         "ostrel-weir-40-am",
     ]
     assert {"id", "maker", "name", "kind", "steps", "standin", "faults", "general"} == set(rows[0])
-    assert [r["standin"] for r in rows] == [True, True, False, True, True, True] and rows[2]["steps"] == 16
+    assert [r["standin"] for r in rows] == [True, True, True, False, True, True, True] and rows[3]["steps"] == 16
     assert call(capsys, "sheet", "list")[0] == 0
     assert call(capsys, "sheet", "check", str(find("ostrel-tarn-40")))[0] == 0
     bad = tmp_path / "bad.toml"

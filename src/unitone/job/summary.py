@@ -143,9 +143,15 @@ def reading_text(step: Step, logged: Logged) -> str:
     return r.bound + show(step.quantity, r.value) if r.value is not None else "—"
 
 
+#: What is peaked by ear has no limit: its bar shows so many decibels to either side.
+_LOUDNESS_SPAN_DB = 20.0
+
+
 def bar_span(step: Step) -> tuple[float, float]:
     """The ends of the drawn limit bar in the canonical unit: the limits with as much room again round them."""
     low, high = step.limit.low, step.limit.high
+    if low is None and high is None:
+        return -_LOUDNESS_SPAN_DB, _LOUDNESS_SPAN_DB
     if low is not None and high is not None:
         room = (high - low) or 1.0
         return low - room, high + room

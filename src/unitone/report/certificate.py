@@ -148,6 +148,8 @@ def limit_words(step: Step) -> str:
         return f"{show(q, step.limit.middle)} ± {(high - low) / 2:.0f} Hz"
     if low is not None and high is not None:
         return f"{show_value(q, low)[0]} … {show(q, high)}"
+    if low is None and high is None:
+        return tr("as loud as it comes")
     return f"≥ {show(q, low)}" if low is not None else f"≤ {show(q, high or 0.0)}"
 
 

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from unitone.align.frequency.trimming import countables
+from unitone.bench.second_radio import SIDES
 from unitone.errors import SheetError
 from unitone.job.card import Card
 from unitone.robot.many import many, simulated
@@ -86,7 +87,8 @@ def run_two_radios_trial(sheet: str, sets: int, seed: int = 1, workers: int = 1)
     Raises SheetError for a sheet without single sideband.
     """
     path, written, _ = simulated(sheet)
-    if not any((m.mode or "").lower() in ("usb", "lsb") and m.output == "tx.carrier" for m in written.mixing):
+    sidebands = any((m.mode or "").lower() in SIDES for m in written.mixing)
+    if not sidebands or not any(m.output == "tx.carrier" for m in written.mixing):
         raise SheetError(
             [f"{path}:1: mixing: no tx.carrier in USB or LSB: there is no voice to hear on a second radio."]
         )

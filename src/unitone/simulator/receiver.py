@@ -19,9 +19,9 @@ from unitone.errors import BenchError
 from unitone.radio.noise import KT0
 from unitone.radio.resonance import detuning, pair_response, single_loss, single_response
 from unitone.simulator._detectors import C64, F32, FmDetector, Gain, envelope_volts
+from unitone.simulator._programme import Programme
 from unitone.simulator.dial import Dial
 from unitone.simulator.mechanics import Mechanics
-from unitone.simulator.programme import Programme
 from unitone.simulator.receive_physics import (
     AmplifierStage,
     CoilStage,

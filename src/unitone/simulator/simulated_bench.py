@@ -20,7 +20,7 @@ from unitone.simulator.instruments.receive import (
     SquelchByEar,
     TwoSettings,
 )
-from unitone.simulator.instruments.second_radio import SecondRadio
+from unitone.simulator.instruments.second_receiver import SecondRadio
 from unitone.simulator.instruments.transmit import (
     FieldMeter,
     ModulationMeter,

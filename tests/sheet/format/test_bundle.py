@@ -21,6 +21,7 @@ from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import Library, check_file, find, open_file, slug
 
 SHIPPED = [
+    "corvane-alder-5",
     "corvane-heron-3",
     "ostrel-curlew-5",
     "ostrel-mallard-6",

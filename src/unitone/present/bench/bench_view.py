@@ -71,6 +71,8 @@ def limit_text(step: Step) -> str:
     q, low, high = step.quantity, step.limit.low, step.limit.high
     if low is not None and high is not None:
         return f"{show_value(q, low)[0]} … {show(q, high)}"
+    if low is None and high is None:
+        return tr("as loud as it comes")
     return f"≥ {show(q, low)}" if low is not None else f"≤ {show(q, high or 0.0)}"
 
 
@@ -246,7 +248,12 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             advice=advice,
             headline=headline,
             detail=detail,
-            button=button(advice, session.bench.simulated, bool(_source(session, q_live))),
+            button=button(
+                advice,
+                session.bench.simulated,
+                bool(_source(session, q_live)),
+                _by_ear(session, q_live, wanted) == "loudness",
+            ),
             arrow=0 if not isinstance(advice, Turn) else (1 if advice.move_mdeg > 0 else -1),
         ),
     )

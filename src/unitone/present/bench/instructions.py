@@ -263,7 +263,7 @@ def chain(state: JobState, step: Step) -> tuple[str, ...]:
         return (tr("A short aerial"), tr("Aerial terminal"), tr("Your ear"))
     if step.setting.source in ("clarifier", "voice"):
         last = tr("Your ear") if step.setting.source == "clarifier" else tr("Sound card")
-        return (tr("Aerial socket"), tr("Dummy load"), tr("Second radio, next room"), last)
+        return (tr("Dummy load"), tr("Second radio"), last)
     if step.quantity_id == "tx.field_strength":
         return (tr("Whip, fully out"), tr("same place"), tr("Field meter"))
     parts = HOOK_UPS[step.hook_up][1]

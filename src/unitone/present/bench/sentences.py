@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import assert_never
 
 from unitone.align.moves import Advice, Conclude, Done, Finish, GoTo, HookUp, LogLevel, Measure, Seal, SetUp, Turn, Why
+from unitone.bench.second_radio import is_heard
 from unitone.job.state import JobState
 from unitone.quantities.registry import FOUND_BY, HEARD, Quantity, quantity
 from unitone.quantities.show import microvolts, number, show
@@ -161,10 +162,12 @@ def sentence(
         case Measure():
             words = _place(advice.conditions)
             where = tr(" on {place}", place=words) if words else ""
-            if advice.quantity == HEARD:
+            if (advice.quantity or step.quantity_id) == HEARD:
                 return tr("Listen{where}.", where=where), tr(
                     "Louder, softer or the same as before? The first time: same."
                 )
+            if is_heard(advice.conditions):
+                return tr("Read the sentence{where}.", where=where), detail
             # Cores may be peaked by another reading than the step's own.
             q = quantity(advice.quantity) if advice.quantity else step.quantity
             return tr("Log the {quantity}{where}.", quantity=_measured_title(advice, q), where=where), detail
@@ -275,14 +278,14 @@ def describe_change(state: JobState, wanted: Conditions) -> str:
     return tr("Set up first: {what}.", what=", ".join(parts)) if parts else ""
 
 
-def button(advice: Advice, simulated: bool, live: bool = False) -> str:
+def button(advice: Advice, simulated: bool, live: bool = False, by_ear: bool = False) -> str:
     """What the main button says: the hand's next move."""
     match advice:
         case Turn():
             words = tr("Turn {adjuster}") if simulated else tr("I turned {adjuster}")
             return words.format(adjuster=advice.adjuster)
         case Measure():
-            if advice.quantity == HEARD and not simulated:
+            if by_ear:
                 return tr("Say what you hear")
             return tr("Log reading") if simulated or live else tr("Type the reading")
         case SetUp():

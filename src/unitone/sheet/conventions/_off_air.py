@@ -6,11 +6,12 @@ from dataclasses import replace
 
 from unitone.quantities.registry import FOUND_BY, HEARD
 from unitone.sheet.model.sheet import Conditions, Limit, Step
-from unitone.words import N_, in_language, joined
+from unitone.words import N_, in_language
 
 _LISTEN = N_(
     "A weak, steady station near that place of the dial. Louder as you turn: a weaker one, or a shorter aerial, so that the AVC sleeps."
 )
+_DANGER = N_("High voltage on chassis and top caps: one hand, and nothing but the trimming tool near it.")
 _KNOWN = N_("A station whose frequency you know: how far from it the pointer stands where it is loudest.")
 
 
@@ -47,5 +48,7 @@ def _fed(at: Conditions) -> Conditions:
 
 
 def _noted(step: Step, words: str) -> Step:
+    """What the sheet says of a generator, its level and its lead does not hold: the danger does."""
+    caution = (_DANGER,) if step.caution else ()
     with in_language("en"):
-        return replace(step, note=joined(step.note, words))
+        return replace(step, note=words, caution=caution)

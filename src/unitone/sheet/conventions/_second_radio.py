@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from unitone.sheet.model.sheet import Conditions, Limit, Sheet, Step
-from unitone.words import N_, in_language, joined
+from unitone.words import N_, in_language
 
 _COUNTED = ("ref.frequency", "osc.frequency", "rx.lo_error")
 #: How near a carrier can be brought (Hz): by ear at a clarifier, and by the sound card.
@@ -31,7 +31,14 @@ def second_radio(sheet: Sheet, steps: tuple[Step, ...], source: str) -> tuple[tu
         return steps, frozenset()
     made, left_out = [], []
     for step in steps:
-        if step.quantity_id == "tx.frequency_error":
+        if (
+            step.quantity_id == "tx.frequency_error"
+            and not step.adjust
+            and not any(c.mode in modes for c in step.required)
+        ):
+            # A chart of AM is the same bands once more.
+            left_out.append(step.id)
+        elif step.quantity_id == "tx.frequency_error":
             made.append(_heard(step, _places(step, modes, source), source))
         elif step.quantity_id in _COUNTED:
             own = tuple(c.mode for c in step.required if c.mode in modes)
@@ -62,7 +69,7 @@ def _heard(step: Step, places: tuple[Conditions, ...], source: str) -> Step:
     with in_language("en"):
         return replace(
             step, quantity_id="tx.frequency_error", hook_up="transmit", required=places, limit=Limit(-near, near), target=None,
-            set_channel=None, note=joined(step.note, _WORDS[source]),
+            set_channel=None, note=_WORDS[source],
         )  # fmt: skip
 
 
