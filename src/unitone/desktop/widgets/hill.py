@@ -177,7 +177,7 @@ class HillPlot(QWidget):
         item.setXRange(low - room, high + room, padding=0)
         values = [*ys, *view.curve_y, *(y for _, y in view.found)] + ([view.target] if view.target is not None else [])
         bottom, top = min(values), max(values)
-        if view.curve_y and view.y_unit in ("dB", "W"):
+        if view.curve_y and view.y_unit in ("dB", "W") and view.x_unit != "kHz":
             bottom = max(bottom, min(ys) - 0.6 * max(max(ys) - min(ys), 1.0))
         if view.curve_y and view.y_unit == "%":
             top = min(top, max(ys) * 1.6)

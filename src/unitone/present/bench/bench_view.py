@@ -37,6 +37,7 @@ from unitone.present.bench.board import board_picture, boards_of, picture_of, sc
 from unitone.present.bench.channel_chart import chart_view, describe_vco
 from unitone.present.bench.eyes import height, reference_of
 from unitone.present.bench.figures import figure_of, instrument_words, reading_notes
+from unitone.present.bench.if_curve import if_curve, is_peaked
 from unitone.present.bench.instructions import chain, describe_hook_up, instruction, panel_words
 from unitone.present.bench.judgement import (
     can_judge,
@@ -82,7 +83,11 @@ def _plot(state: JobState, step: Step, hand: str) -> HillView | None:
         return level_curve(state, step)
     if (chart := charts.curve(state, step)) is not None:
         return chart
-    return hill_view(state, step, hand) if hand else None
+    climbed = hill_view(state, step, hand) if hand else None
+    passed = if_curve(state, step)
+    return (
+        passed if passed is not None and (climbed is None or not climbed.points or is_peaked(state, step)) else climbed
+    )
 
 
 def _source(session: Session, quantity_id: str, conditions: Conditions | None = None) -> str:

@@ -13,7 +13,7 @@ from unitone.sheet.format.lines import Place
 
 #: Where the ids of a table are used: (table, key). A key that holds groups or mappings is searched through.
 _USED: dict[str, tuple[tuple[str, str], ...]] = {
-    "adjuster": (("step", "adjust"), ("oscillator", "trim"), ("inspect", "on")),
+    "adjuster": (("step", "adjust"), ("oscillator", "trim"), ("inspect", "on"), ("transformer", "adjusters")),
     "test_point": (("step", "test_point"), ("oscillator", "test_point")),
     "stage": (
         ("step", "stage"),

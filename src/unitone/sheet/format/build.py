@@ -39,6 +39,7 @@ from unitone.sheet.model.sheet import (
     Conditions,
     Control,
     Effect,
+    IfTransformer,
     Inject,
     Limit,
     Part,
@@ -246,6 +247,7 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         ),
         stages=stages(problems.complain, w),
         tracing=_tracing(problems, w),
+        transformers=_transformers(problems, w),
         steps=tuple(capped(s, ruled) for s in steps),
         pictures=pictures,
         cautions=tuple(w.model.caution),
@@ -573,6 +575,31 @@ def _panel(
         if control not in {c.id for c in w.control}:
             problems.complain(place, tr("no control {control!r}. Add a [[control]] with that id.", control=control))
     return tuple(sorted(panel.items()))
+
+
+def _transformers(problems: Problems, w: form.SheetFile) -> tuple[IfTransformer, ...]:
+    """The IF transformers that a sheet describes, whose cores it has."""
+    own, found = {a.id for a in w.adjuster}, []
+    for n, t in enumerate(w.transformer):
+        place = ("transformer", n)
+        missing = [a for a in t.adjusters if a not in own]
+        if missing:
+            problems.complain((*place, "adjusters"), tr("the sheet has no adjuster {a!r}.", a=missing[0]))
+        try:
+            found.append(
+                IfTransformer(
+                    (t.adjusters[0], t.adjusters[1]),
+                    parse_si(t.frequency, "Hz"),
+                    t.q,
+                    t.coupling,
+                    parse_si(t.per_turn, "Hz"),
+                )
+            )
+        except EntryError as error:
+            problems.complain(place, str(error))
+    if any(t.centre_hz <= 0 for t in found):
+        problems.complain(("transformer",), tr('must be above zero. Write it like "465 kHz".'))
+    return tuple(found)
 
 
 def _tracing(problems: Problems, w: form.SheetFile) -> Tracing:

@@ -286,6 +286,17 @@ class StagePart(_Strict):
     signal: SignalPart | None = None
 
 
+class TransformerPart(_Strict):
+    """[[transformer]]: an IF transformer of two coupled circuits: its cores, its frequency, Q of each circuit in its place, their coupling in
+    units of critical, and by how much a clockwise turn of a core moves its circuit."""
+
+    adjusters: list[str] = Field(min_length=2, max_length=2)
+    frequency: str
+    q: float = Field(gt=1, le=1000)
+    coupling: float = Field(default=1.0, gt=0, le=10)
+    per_turn: str
+
+
 class TracingPart(_Strict):
     """[tracing]: the standard output that injected levels are told for, and how the front panel stands meanwhile."""
 
@@ -379,4 +390,5 @@ class SheetFile(_Strict):
     test_point: list[TestPointPart] = []
     stage: list[StagePart] = []
     tracing: TracingPart = TracingPart()
+    transformer: list[TransformerPart] = []
     step: list[StepPart] = Field(min_length=1)

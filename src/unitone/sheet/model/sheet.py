@@ -224,6 +224,18 @@ class Stage:
 
 
 @dataclass(frozen=True)
+class IfTransformer:
+    """An IF transformer of two coupled circuits: its cores, centre (Hz), Q of each circuit, coupling in units of critical, and what a
+    clockwise turn of a core moves its circuit by (Hz)."""
+
+    adjusters: tuple[str, str]
+    centre_hz: float
+    q: float
+    coupling: float
+    per_turn_hz: float
+
+
+@dataclass(frozen=True)
 class Tracing:
     """The output that injected levels are told for (V at the loudspeaker), and how the front panel stands meanwhile."""
 
@@ -596,6 +608,7 @@ class Sheet:
     family: str = ""
     aliases: tuple[str, ...] = ()
     tracing: Tracing = Tracing()
+    transformers: tuple[IfTransformer, ...] = ()
     source_text: str = field(repr=False, default="")
 
     @property

@@ -1,0 +1,84 @@
+"""What the IF passes as its cores stand: the design of the sheet's transformers, moved by what was turned since they were peaked."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from unitone.errors import EntryError
+from unitone.job.state import JobState
+from unitone.present.bench.bench_shapes import HillView
+from unitone.quantities.show import number
+from unitone.radio.if_response import Transformer, passband, response_db
+from unitone.sheet.model.sheet import TURN, Step
+from unitone.words import tr
+
+#: How wide it is drawn (bandwidths of one transformer), in how many points, and how deep (dB).
+_BANDWIDTHS, _POINTS, _DEEPEST_DB = 2.5, 241, -40.0
+_WIDTH_DB = 6.0
+#: The peaked curve is drawn under a staggered one in rings, one so many points.
+_RING_EVERY = 12
+
+
+def is_peaked(state: JobState, step: Step) -> bool:
+    """Was the step peaked on this visit, or before it and not come back to?"""
+    past = state.concluded.get(step.id)
+    return bool(past) and past[-1][1] == "peaked" and (state.at != step.id or past[-1][0] >= state.at_seq)  # type: ignore[index]
+
+
+def _peaked_at(state: JobState, adjuster: str) -> int:
+    """Where a core stood when its step was last peaked (millidegrees from found); where it stands now if it never was."""
+    ends = [
+        seq
+        for s in state.sheet.steps
+        if adjuster in s.adjusters
+        for seq, outcome in state.concluded.get(s.id, [])
+        if outcome == "peaked"
+    ]
+    if not ends:
+        return state.positions[adjuster]
+    return state.positions[adjuster] - sum(t.moved for t in state.turns if t.adjuster == adjuster and t.seq > max(ends))
+
+
+def if_curve(state: JobState, step: Step) -> HillView | None:
+    """The response of the sheet's IF transformers as their cores stand, and as peaked where that differs; None for other steps."""
+    own = state.sheet.transformers
+    if not any(set(t.adjusters) & set(step.adjusters) for t in own):
+        return None
+    chain = [
+        Transformer(
+            t.centre_hz, t.q, t.coupling,
+            (_off_hz(state, t.adjusters[0], t.per_turn_hz), _off_hz(state, t.adjusters[1], t.per_turn_hz)),
+        )
+        for t in own
+    ]  # fmt: skip
+    wide = _BANDWIDTHS * max(t.centre_hz / t.q for t in own)
+    hz = np.linspace(-wide / 2.0, wide / 2.0, _POINTS)
+    db = np.maximum(response_db(chain, hz), _DEEPEST_DB)
+    turned = any(o for t in chain for o in t.off_hz)
+    peaked = [Transformer(t.centre_hz, t.q, t.coupling) for t in own]
+    rings = np.maximum(response_db(peaked, hz), _DEEPEST_DB) if turned else np.zeros(0)
+    khz = tuple((hz / 1e3).tolist())
+    middle = float(db[_POINTS // 2])
+    words = tr("IF response beside {khz} kHz", khz=f"{own[0].centre_hz / 1e3:g}")
+    found = tuple(zip(khz[::_RING_EVERY], rings[::_RING_EVERY].tolist(), strict=True)) if turned else ()
+    curve = tuple(db.tolist())
+    return HillView(
+        ((0.0, middle),), khz, curve, curve, curve, float(hz[int(db.argmax())] / 1e3), _told(chain), 0.0, words, "kHz", "dB", None, found
+    )  # fmt: skip
+
+
+def _off_hz(state: JobState, adjuster: str, per_turn_hz: float) -> float:
+    return (state.positions[adjuster] - _peaked_at(state, adjuster)) / TURN * per_turn_hz
+
+
+def _told(chain: list[Transformer]) -> str:
+    """How wide it is, and what its top looks like."""
+    try:
+        band = passband(chain, (_WIDTH_DB,))
+    except EntryError:
+        return tr("too far apart for one passband")
+    words = tr("{khz} kHz wide at −6 dB", khz=number(band.width(_WIDTH_DB) / 1e3, 1))
+    if band.humps > 1:
+        words += tr(", two humps, {db} dB between", db=number(band.dip_db, 1))
+    lost = band.top_db
+    return words + (tr(", {db} dB lost", db=number(-lost, 1)) if lost < -0.05 else "")
