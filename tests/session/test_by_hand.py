@@ -201,3 +201,19 @@ def test_whatever_is_done_closing_and_opening_changes_nothing(sheet: Sheet, comm
         assert reopened.advice() == session.advice()
         moved = reopened.bench.radio.mechanics.moved_mdeg  # type: ignore[attr-defined]
         assert moved == session.bench.radio.mechanics.moved_mdeg == session.state.positions  # type: ignore[attr-defined]
+
+
+def test_a_dial_is_read_by_the_oscillator_on_another_receiver() -> None:
+    """1.200 MHz with an IF of 465 kHz: the oscillator is heard at 1.665 MHz (worked example of the trade)."""
+    with Logbook(None) as book:
+        job = open_job(book, "valve-receiver", Card(1, "valve-receiver"))
+        session = Session(book, job)
+        session.start_work()
+        session.go_to("osc-low")
+        session.confirm_hook_up("receive")
+        said = []
+        # Low end 0.600 MHz: the oscillator belongs at 1.065 MHz. By the station, by the oscillator, with and without a unit.
+        for typed in ("1.068 MHz", "1.068", "603 kHz", "0.603", "+3 kHz", "1063 kHz"):
+            session.type_in(typed)
+            said.append(round(session.state.readings[-1].reading.value or 0.0))
+        assert said == [3000, 3000, 3000, 3000, 3000, -2000]

@@ -22,6 +22,7 @@ from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import canonical
 from unitone.radio.noise import least_level_dbm
 from unitone.session._doubts import doubt
+from unitone.sheet.model.mixing_model import Place, first_oscillator_hz
 from unitone.sheet.model.sheet import Conditions
 from unitone.store.ports import Store
 from unitone.words import tr
@@ -34,6 +35,8 @@ _ENDS = frozenset({"never opens", "always open", "pegged", "nothing"})
 _FROM_ZERO = frozenset({"volts", "amps", "watts", "ratio-db"})
 #: A counter's reading without its unit: so many decimals, and so near to the channel (share).
 _COUNTER_PLACES, _COUNTER_NEAR = 3, 0.05
+#: A bare figure under this is megahertz where a frequency is asked for.
+_MEGAHERTZ_UNDER = 1000.0
 #: A level this far under what thermal noise allows is not argued with, only refused (dB).
 _BEYOND_DB = 2.0
 
@@ -56,6 +59,8 @@ class Measuring:
         q = quantity(quantity_id)
         entry = parse_entry(typed, q.kind, q.shown)
         nominal = self._nominal_hz(q.id, wanted)
+        if q.id == "rx.frequency_error" and entry.value is not None and nominal:
+            nominal = self._heard_at(entry.value, nominal, wanted)
         if (
             q.kind == "hertz-error"
             and entry.bare
@@ -140,6 +145,15 @@ class Measuring:
         if quantity_id.startswith("tx."):
             return float(self._session.sheet.carrier_hz(wanted.channel, wanted.band))
         return self._nominal_hz(quantity_id, wanted)
+
+    def _heard_at(self, hz: float, carrier_hz: float, wanted: Conditions) -> float:
+        """What a frequency typed for a dial stands for: the station's, or the oscillator's as another receiver hears it."""
+        place = Place("receive", wanted.band, wanted.mode, wanted.channel)
+        own = first_oscillator_hz(self._session.sheet, place)
+        # A counter or a scale is typed in megahertz as often as not, and without a unit.
+        hz = hz if abs(hz) > _MEGAHERTZ_UNDER else hz * 1e6
+        near = own is not None and hz > carrier_hz / 2.0 and abs(hz - own) < abs(hz - carrier_hz)
+        return own if near and own is not None else carrier_hz
 
     def _nominal_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
         if quantity_id in ("tx.frequency_error", "rx.frequency_error"):

@@ -43,7 +43,9 @@ def test_the_curve_follows_the_cores_from_where_they_were_peaked() -> None:
         ]
         band = passband(off)
         assert float(KHZ.findall(staggered.peak_text)[0]) == pytest.approx(band.width(6.0) / 1e3, abs=0.06)
-        assert "dB lost" in staggered.peak_text and band.width(6.0) != pytest.approx(passband(made).width(6.0), rel=0.02)
+        assert "dB lost" in staggered.peak_text and band.width(6.0) != pytest.approx(
+            passband(made).width(6.0), rel=0.02
+        )
         assert max(staggered.curve_y) == pytest.approx(band.top_db, abs=0.05)
         # Back where they were, the curve is the peaked one again; other steps have none.
         for name, way in (("T1A", -1), ("T1B", -1), ("T2A", 1), ("T2B", 1)):

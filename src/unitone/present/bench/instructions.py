@@ -14,6 +14,7 @@ from unitone.quantities.registry import FOUND_BY
 from unitone.quantities.show import number
 from unitone.sheet.model.front_panel import knob_words
 from unitone.sheet.model.injection import injected_hz
+from unitone.sheet.model.mixing_model import Place, first_oscillator_hz
 from unitone.sheet.model.sheet import Conditions, Step
 from unitone.words import N_, tr
 
@@ -135,6 +136,8 @@ def instruction(state: JobState, wanted: Conditions, step: Step) -> str:
             return str(error)
     if transmits(step):
         return _describe_transmit(step, wanted, _describe_read(step) or _describe_point(state, step))
+    if step.quantity_id == "rx.frequency_error" and step.read is None:
+        return tr(_QUIET[step.quantity_id]) + _describe_other_receiver(state, wanted)
     if step.read is not None:
         return _high_voltage(step) + _describe_read(step)
     known = _describe_point(state, step)
@@ -161,6 +164,17 @@ def _describe_read(step: Step) -> str:
         return ""
     words = ", ".join(x for x in (step.read.meter, step.read.at) if x)
     return words[:1].upper() + words[1:].rstrip(".") + "." if words else ""
+
+
+def _describe_other_receiver(state: JobState, wanted: Conditions) -> str:
+    """Where the oscillator is heard on another receiver; empty for a sheet that does not say where it runs."""
+    hz = first_oscillator_hz(state.sheet, Place("receive", wanted.band, wanted.mode, wanted.channel))
+    if hz is None:
+        return ""
+    mhz = f"{hz / 1e6:.3f}"
+    return " " + tr(
+        "Or hear the oscillator on another receiver, at {mhz} MHz: zero beat, and enter what that shows.", mhz=mhz
+    )
 
 
 def _describe_point(state: JobState, step: Step) -> str:

@@ -149,6 +149,14 @@ def places(sheet: Sheet, way: Way, ends_only: bool = False) -> list[Place]:
     return [Place(way, band, mode, name) for band in bands for mode in modes for name in names]
 
 
+def first_oscillator_hz(sheet: Sheet, place: Place) -> float | None:
+    """Where the first oscillator of the receiver should run at a place (Hz); None for a sheet that does not say."""
+    try:
+        return next((float(m.hz) for m in outputs(sheet, place) if m.output == "rx.lo1"), None)
+    except UnitoneError:
+        return None
+
+
 @dataclass(frozen=True)
 class Spots:
     """What a first mixer hears besides the channel: the image, and half the IF away (Hz)."""
