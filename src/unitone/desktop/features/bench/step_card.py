@@ -231,8 +231,13 @@ class StepCard(QFrame):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(theme.px(8))
         self._ears = []
-        for name in ("ear-softer", "ear-same", "ear-louder"):
-            button = self._button(name, "")
+        for name, words in (
+            ("ear-softer", tr("Softer  −")),
+            ("ear-same", tr("Same  /")),
+            ("ear-louder", tr("Louder  +")),
+        ):
+            button = self._button(name, words)
+            button.setText(words)
             button.setMinimumHeight(theme.px(46))
             row.addWidget(button, 1)
             self._ears.append(button)
