@@ -32,6 +32,7 @@ from unitone.align.moves import (
     Turn,
     Why,
 )
+from unitone.align.pairs.stagger import stagger_move
 from unitone.align.peak.core import LEVEL_STEP_DB, Move, scale_of
 from unitone.align.peak.hill import Point, curve, fit_hill
 from unitone.align.peak.visits import (
@@ -89,6 +90,9 @@ def advise(state: JobState, pursuit: Pursuit = "procedure") -> Advice:
     trial = trial_move(state)
     if trial is not None:
         return to_read(state, step, trial.conditions, trial.why, trial) if isinstance(trial, Measure) else trial
+    staggered = stagger_move(state, step)
+    if staggered is not None:
+        return staggered
     if _is_concluded_now(state, step):
         return _onward(state, step)
     return _work(state, step)

@@ -12,7 +12,7 @@ Why = Literal[
     "as-found", "first-reading", "closing", "other-channel", "recheck",
     "level-too-strong", "level-too-weak", "level-of-sheet", "level-next",
     "first-move", "uphill", "flank", "to-peak", "confirm-peak", "pair", "two-peaks", "read-again", "put-back", "by-ear", "level-check", "jumps",
-    "stagger", "best-so-far", "even", "too-near-rating", "heat", "too-hot",
+    "stagger", "stagger-if", "staggered", "best-so-far", "even", "too-near-rating", "heat", "too-hot",
     "toward-target", "first-try", "past-target",
     "in-spec", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
     "next-in-procedure", "stale", "still-out", "pulled", "check-out", "procedure-done", "unsealed", "sealing", "finished", "receive", "transmit",
@@ -22,7 +22,7 @@ Why = Literal[
 
 Outcome = Literal[
     "in-spec", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust",
-    "judged", "even",
+    "judged", "even", "staggered",
 ]  # fmt: skip
 
 

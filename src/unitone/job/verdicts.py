@@ -141,7 +141,7 @@ def _heard(state: JobState, step: Step) -> Verdict:
     if judged is not None and judged.verdict == "accepted":
         return "accepted"
     past = state.concluded.get(step.id)
-    return "in_spec" if past and past[-1][1] in ("peaked", "in-spec") else "undecided"
+    return "in_spec" if past and past[-1][1] in ("peaked", "staggered", "in-spec") else "undecided"
 
 
 def _still_accepted(state: JobState, step: Step, values: dict[int, float | None]) -> bool:

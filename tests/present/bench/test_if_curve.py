@@ -6,6 +6,7 @@ import re
 
 import pytest
 
+from unitone.align.moves import Conclude, Turn
 from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
 from unitone.radio.if_response import Transformer, passband
@@ -55,3 +56,31 @@ def test_the_curve_follows_the_cores_from_where_they_were_peaked() -> None:
         session.go_to("dial-low")
         other = take_view(session, "L3").reading.hill
         assert other is None or "IF response" not in other.adjuster
+
+
+def test_staggering_is_done_and_read() -> None:
+    with Logbook(None) as book:
+        sheet = "corvane-alder-5"
+        session = Session(book, open_job(book, sheet, Card(1, sheet, simulated_seed=4)))
+        session.set_conventions({"if-shape": "staggered"})
+        session.start_work()
+        session.go_to("if")
+        outcomes, at_peak = [], {}
+        while session.advice().step == "if":
+            advice = session.advice()
+            if isinstance(advice, Turn) and advice.why == "stagger-if" and not at_peak:
+                at_peak = dict(session.state.positions)
+            follow(session, advice)
+            if isinstance(advice, Conclude):
+                outcomes.append(advice.outcome)
+        state = session.state
+        # 1.5 kHz each at 6 kHz a turn: a quarter turn, the first transformer of the step one way, the second the other.
+        moved = {a: state.positions[a] - at_peak[a] for a in ("T2A", "T2B", "T1A", "T1B")}
+        assert outcomes == ["peaked", "staggered"] and sorted(moved.values()) == [-90_000, -90_000, 90_000, 90_000], (
+            moved
+        )
+        assert moved["T1A"] == moved["T1B"] and moved["T2A"] == moved["T2B"]
+        assert not state.is_stale(state.sheet.step("if"), 0), "it was read again where it stands"
+        session.go_to("if")
+        shown = take_view(session, "T1A").reading.hill
+        assert shown is not None and len(shown.found) > 10 and "dB lost" in shown.peak_text

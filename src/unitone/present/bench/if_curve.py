@@ -22,7 +22,9 @@ _RING_EVERY = 12
 def is_peaked(state: JobState, step: Step) -> bool:
     """Was the step peaked on this visit, or before it and not come back to?"""
     past = state.concluded.get(step.id)
-    return bool(past) and past[-1][1] == "peaked" and (state.at != step.id or past[-1][0] >= state.at_seq)  # type: ignore[index]
+    if not past or past[-1][1] not in ("peaked", "staggered"):
+        return False
+    return state.at != step.id or past[-1][0] >= state.at_seq
 
 
 def _peaked_at(state: JobState, adjuster: str) -> int:

@@ -37,7 +37,8 @@ from unitone.words import N_, tr, tr_n
 _CELLS, _LETTERS = 24, 24
 #: How a step ended, in words.
 _OUTCOMES = {
-    "in-spec": N_("in spec"), "peaked": N_("peaked"), "set": N_("set"), "at-stop": N_("at its stop"), "dead": N_("no effect"),
+    "in-spec": N_("in spec"), "peaked": N_("peaked"), "staggered": N_("staggered"), "set": N_("set"), "at-stop": N_("at its stop"),
+    "dead": N_("no effect"),
     "out-of-range": N_("out of range"), "no-convergence": N_("does not settle"), "nothing-to-adjust": N_("nothing to adjust"),
     "judged": N_("judged"), "even": N_("even"),
 }  # fmt: skip

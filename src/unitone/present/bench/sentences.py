@@ -95,6 +95,8 @@ _DETAIL: dict[Why, str] = {
     "first-try": N_("The first move shows what it does."),
     "past-target": N_("The target is between two readings."),
     "in-spec": N_("Turning could only make it worse."),
+    "stagger-if": N_("Staggered for sound: one transformer down, the other as much up."),
+    "staggered": N_("The plot shows how wide the IF is now, and what it costs."),
     "peaked": N_("Another round would gain less than a reading's noise."),
     "set": N_("As near as this adjuster can be set."),
     "at-stop": N_("At its stop and still rising: a part near it has changed, or wrong core."),
@@ -256,6 +258,7 @@ def _measured_title(advice: Measure, q: Quantity) -> str:
 _CONCLUSIONS = {
     "in-spec": lambda: tr("In spec: leave it alone."),
     "peaked": lambda: tr("Peaked. Go on."),
+    "staggered": lambda: tr("Staggered. Go on."),
     "set": lambda: tr("Set. Go on."),
     "at-stop": lambda: tr("No peak inside the travel. Go on."),
     "dead": lambda: tr("No effect here. Go on."),
