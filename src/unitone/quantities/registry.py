@@ -79,6 +79,7 @@ _ALL = (
     Quantity("tx.power", N_("carrier power"), "watts", "W", 2, "high", "transmit", 1.0, 0.02, 0, 2000),
     Quantity("tx.pep", N_("peak envelope power"), "watts", "W", 2, "high", "transmit", 1.0, 0.05, 0, 2000),
     Quantity("tx.frequency_error", N_("carrier frequency error"), "hertz-error", "Hz", 0, "nominal", "transmit", usual_std=2.0),
+    Quantity("tx.voice_shift", N_("shift of a voice"), "hertz-error", "Hz", 0, "nominal", "transmit", usual_std=5.0),
     Quantity("tx.deviation", N_("deviation"), "hertz", "kHz", 2, "nominal", "transmit", usual_std=10.0, low=0, high=100_000),
     Quantity("tx.am_depth", N_("modulation depth"), "percent", "%", 0, "nominal", "transmit", usual_std=1.0, low=0, high=300),
     Quantity("tx.harmonic", N_("second harmonic"), "dbc", "dBc", 0, "low", "transmit", 1.0, 0.5, -200, 0),

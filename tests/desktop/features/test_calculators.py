@@ -87,7 +87,7 @@ def test_a_question_is_found_and_what_was_typed_stays(desk: Desk, page: Calculat
 
 def test_oscillators_are_traced_reading_by_reading(page: CalculatorsPage) -> None:
     card = ask(page, "oscillators")
-    assert isinstance(card, OscillatorsCard) and card.sheets.count() == 6 and "No reading yet" in card.headline.text()
+    assert isinstance(card, OscillatorsCard) and card.sheets.count() == 7 and "No reading yet" in card.headline.text()
     card.sheets.setCurrentIndex(card.sheets.findText("Ostrel Tarn 40"))
     card.sheets.activated.emit(1)
     assert card.take.isVisible() and "next" in card.following.text() and card.lines.shown == ()

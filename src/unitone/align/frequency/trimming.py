@@ -240,9 +240,14 @@ def _worst(found: Attribution, outside: Sequence[Countable], given_up: dict[str,
     for thing in outside:
         for name, times in thing.point.terms:
             j = _judged(found, name)
-            if j.source.trim and name not in given_up and abs(j.error_hz) > CLOSE_HZ:
+            if j.source.trim and name not in given_up and abs(j.error_hz) > _close_hz(thing):
                 harm[name] = max(harm.get(name, 0.0), abs(float(times) * j.error_hz) / thing.tolerance_hz)
     return _judged(found, max(harm, key=lambda n: harm[n])) if harm else None
+
+
+def _close_hz(thing: Countable) -> float:
+    """How near an oscillator is brought: a carrier is made of two or three, and none of them may use up its limit."""
+    return min(CLOSE_HZ, thing.tolerance_hz / 3.0)
 
 
 def _in_hand(state: JobState) -> str | None:
@@ -289,7 +294,7 @@ def _turning(
     adjuster = state.sheet.adjuster(trim)
     # While another trimmer, or a poor count, moves the estimate, so does the aim: the last reading less the oscillator's share.
     aim = spots[-1].value - times * j.error_hz
-    close = max(CLOSE_HZ * abs(times), 1.5 * spots[-1].std)
+    close = max(_close_hz(thing) * abs(times), 1.5 * spots[-1].std)
     move = next_set_move(spots, aim, close, adjuster, state.positions[trim], stops_touched(state, trim))
     if move.act == "read":
         return Tuning("read", "watch", thing, name, trim)

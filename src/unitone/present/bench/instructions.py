@@ -71,6 +71,7 @@ _TRANSMITTING: dict[str, str] = {
     "tx.bias_current": N_("{key} without modulation. Read the idle current, let go."),
     "tx.power": N_("{key} without modulation. Read the wattmeter, let go."),
     "tx.pep": N_("{key} with two tones. Read the peak power, let go."),
+    "tx.voice_shift": N_("{key}, read a sentence aloud. Read by how much the voice is shifted, let go."),
     "tx.frequency_error": N_("{key} without modulation. Read the counter, let go."),
     "tx.deviation": N_("{key}. Read the deviation, let go."),
     "tx.am_depth": N_("{key}. Read the modulation depth, let go."),

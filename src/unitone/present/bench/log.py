@@ -218,7 +218,8 @@ def _workshop(
 def _short(quantity_id: str) -> str:
     names = {
         "rx.sinad": "SINAD", "rx.distortion": "dist.", "rx.sensitivity": "12 dB", "rx.s_meter": "S-meter",
-        "rx.squelch_opens": "opens", "rx.led_lights": "lamp", "tx.power": "power", "tx.frequency_error": "freq.", "tx.deviation": "dev.",
+        "rx.squelch_opens": "opens", "rx.led_lights": "lamp", "tx.power": "power", "tx.frequency_error": "freq.", "tx.voice_shift": "voice",
+        "tx.deviation": "dev.",
         "vco.tuning_voltage": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
         "supply.current": "current", "rx.lo_error": "LO", "supply.voltage": "supply", "osc.frequency": "osc.", "tx.bias_voltage": "bias",
         "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.", "tx.spurious": "spurious",
