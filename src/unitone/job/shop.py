@@ -18,6 +18,11 @@ SPEAKS_OF: dict[SpeaksOf, tuple[str, ...]] = {
     "strength": ("tx.power", "tx.pep", "tx.field_strength"), "modulation": ("tx.deviation", "tx.am_depth"),
     "frequency": ("tx.frequency_error",), "reception": ("rx.sensitivity", "rx.sensitivity_am", "rx.sinad"), "other": (),
 }  # fmt: skip
+#: How a section of a radio stands on a band.
+SectionLook = Literal["works", "weak", "noisy", "dead"]
+SECTION_LOOKS: tuple[SectionLook, ...] = (N_("works"), N_("weak"), N_("noisy"), N_("dead"))
+#: What is counted at the stops of a dial.
+StopsOf = Literal["oscillator", "signal"]
 SUPPLY_PATHS = (N_("bench supply"), N_("battery"), N_("lamp limiter"), N_("mains"))
 
 
@@ -75,6 +80,32 @@ class OnAir:
     words: str
 
 
+@dataclass(frozen=True)
+class SectionFinding:
+    """A section of the radio on a band (empty: on all of them): how it stands, what was found, what to try next."""
+
+    entry_id: str
+    seq: int
+    utc: str
+    band: str
+    section: str
+    look: SectionLook
+    words: str
+    following: str
+
+
+@dataclass(frozen=True)
+class DialStops:
+    """What was counted at both stops of the dial on a band (Hz): of the first oscillator or of the signal tuned in."""
+
+    entry_id: str
+    utc: str
+    band: str
+    low_hz: float
+    high_hz: float
+    counted: StopsOf
+
+
 @dataclass
 class Shop:
     """The workshop's side of a job so far."""
@@ -91,6 +122,9 @@ class Shop:
     works: dict[str, tuple[bool, str]] = field(default_factory=dict)
     #: Pages that are wanted, and whether they have come.
     pages: dict[str, bool] = field(default_factory=dict)
+    #: Sections by band, as they were found one after the other; and the counts at the stops of the dial.
+    sections: list[SectionFinding] = field(default_factory=list)
+    stops: list[DialStops] = field(default_factory=list)
     handed: tuple[str, str] | None = None
     archived: bool = False
 

@@ -13,6 +13,8 @@ from unitone.words import tr
 _ELSEWHERE_HZ, _NEAR_HZ = 3_000.0, 2_000.0
 #: Farther off than this (Hz), and out of its limit, no radio is that still works.
 _NOWHERE_HZ = 20_000.0
+#: A dial that still receives may be off by this share of the frequency.
+_DIAL_SHARE = 0.05
 #: How far outside its limit a reading must lie for a slip by a thousand, or by a probe's ten, to be likelier than a fault.
 _THOUSAND, _TEN = 30.0, 5.0
 #: A current this many times below its upper limit is none that a working radio draws.
@@ -149,7 +151,9 @@ def _wrong_channel(state: JobState, error_hz: float, wanted: Conditions, limit: 
                 )
                 return tr("{mhz} MHz belongs to {there}, this reading is for channel {here}. Check the channel switch.",
                           mhz=mhz, there=there, here=wanted.channel or "?")  # fmt: skip
-    if abs(error_hz) <= _NOWHERE_HZ:
+    # A dial may be off by far more than a channel's carrier can.
+    dialled = any(wanted.channel in d.channels for d in state.sheet.dials)
+    if abs(error_hz) <= max(_NOWHERE_HZ, _DIAL_SHARE * here if dialled else 0.0):
         return ""
     return tr("{mhz} MHz is {khz} kHz off the channel. Check channel, band and decimal point.",
               mhz=mhz, khz=number(abs(error_hz) / 1e3, 0))  # fmt: skip

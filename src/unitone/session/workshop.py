@@ -19,10 +19,12 @@ from unitone.job.entries.workshop import (
     HeardOnAir,
     PageWanted,
     PartFitted,
+    SectionFound,
+    StopsCounted,
     SupplySet,
     TimeSpent,
 )
-from unitone.job.shop import LOOKS, SPEAKS_OF, SUPPLY_PATHS, SpeaksOf
+from unitone.job.shop import LOOKS, SECTION_LOOKS, SPEAKS_OF, SUPPLY_PATHS, SectionLook, SpeaksOf, StopsOf
 from unitone.quantities.entry import parse_si
 from unitone.radio.parts import Dielectric, judge_capacitor
 from unitone.radio.substitutes import describe_substitute, judge_substitute, parse_spec
@@ -39,6 +41,8 @@ STATUSES = ("open", "waiting", "later")
 STATES = (*STATUSES, "finished", "handed over", "archived")
 #: Longer than this is a slip of the pen, not a day's work (minutes).
 _LONGEST = 24 * 60.0
+#: No dial is tuned lower than this.
+_LOWEST_STOP_HZ = 10e3
 _HOURS = re.compile(r"^(?:(\d+(?:\.\d+)?)\s*h)?\s*(?:(\d+(?:\.\d+)?)\s*(?:m|min|minutes)?)?$")
 
 
@@ -237,6 +241,32 @@ class Workshop:
         if not page.strip():
             raise TapeError(tr("Say which page is wanted."))
         self._session.append(PageWanted(page.strip(), found))
+
+    def find_section(self, band: str, section: str, look: SectionLook, words: str = "", following: str = "") -> None:
+        """How a section stands on a band (empty: on all), what was found, what to try next. Raises TapeError."""
+        if not section.strip():
+            raise TapeError(tr("Say which section, such as oscillator."))
+        if look not in SECTION_LOOKS:
+            raise TapeError(
+                tr("“{look}” is not a finding. Use one of: {list}.", look=look, list=", ".join(SECTION_LOOKS))
+            )
+        if look != "works" and not (words.strip() or following.strip()):
+            raise TapeError(tr("Say what was found, or what to try next."))
+        self._session.append(SectionFound(band.strip(), section.strip(), look, words.strip(), following.strip()))
+
+    def count_stops(self, band: str, low: str, high: str, counted: StopsOf = "oscillator") -> None:
+        """What was counted at the two stops of the dial (texts with units). Raises EntryError, TapeError."""
+        if not band.strip():
+            raise TapeError(tr("Name the band."))
+        ends = tuple(
+            _above_zero(end, "Hz", tr("a frequency with its unit, like 975 kHz or 2,065 MHz")) for end in (low, high)
+        )
+        for typed, hz in zip((low, high), ends, strict=True):
+            if hz < _LOWEST_STOP_HZ:
+                raise EntryError.impossible(typed, tr("that would be hertz. Write the prefix: 975 kHz, 2.065 MHz."))
+        if ends[0] == ends[1]:
+            raise TapeError(tr("Both stops read the same. Turn the dial from one stop to the other."))
+        self._session.append(StopsCounted(band.strip(), min(ends), max(ends), counted))
 
     def tell_control(self, control: str, does: str) -> None:
         """What a switch or knob of this radio now does, in plain words. Raises TapeError."""

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 import time
+from dataclasses import replace
 
 import numpy as np
 
@@ -21,6 +22,8 @@ from unitone.words import tr
 
 #: One reading may take this long (seconds) on a slow machine; a radio that takes longer cannot be worked with.
 _SLOW_S = 20.0
+#: The level that is set where a step leaves it to the search (dBm).
+_TRIED_DBM = -80.0
 #: What an impossible radio makes the arithmetic raise.
 _IMPOSSIBLE = (UnitoneError, ArithmeticError, ValueError, TypeError, KeyError, IndexError, MemoryError, AttributeError)
 
@@ -42,6 +45,9 @@ def try_out(sheet: Sheet, physics: PhysicsFile, seed: int = 1) -> list[str]:
                 if not bench.can_measure(quantity_id):
                     continue
                 wanted = step.required[0]
+                if quantity_id != step.quantity_id and wanted.level_dbm is None:
+                    # What a level is searched by is read at a level: any will do to see whether it can be.
+                    wanted = replace(wanted, level_dbm=_TRIED_DBM)
                 began = time.monotonic()
                 with np.errstate(all="ignore"):
                     got = bench.measure(quantity_id, wanted)

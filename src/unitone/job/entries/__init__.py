@@ -28,6 +28,8 @@ from unitone.job.entries.workshop import (
     HeardOnAir,
     PageWanted,
     PartFitted,
+    SectionFound,
+    StopsCounted,
     SupplySet,
     TimeSpent,
 )
@@ -42,6 +44,7 @@ Said = (
     | Reading | Turned | Swept | Touched | TrialMoved
     | Noted | Voided | Tried | Loosened | Tied | Damaged
     | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold | PageWanted
+    | SectionFound | StopsCounted
     | Checked | Intermittent | NoiseAnswered
 )  # fmt: skip
 

@@ -7,7 +7,17 @@ from typing import TYPE_CHECKING, ClassVar
 import msgspec
 
 from unitone.job.entries.base import Entry, Kind
-from unitone.job.shop import Capacitor, Finding, OnAir, PartUsed, SpeaksOf
+from unitone.job.shop import (
+    Capacitor,
+    DialStops,
+    Finding,
+    OnAir,
+    PartUsed,
+    SectionFinding,
+    SectionLook,
+    SpeaksOf,
+    StopsOf,
+)
 from unitone.radio.parts import Dielectric, judge_capacitor
 
 if TYPE_CHECKING:
@@ -136,6 +146,41 @@ class PageWanted(Kind, frozen=True):
     def apply(self, state: JobState, at: Entry) -> None:
         """It stands on the card."""
         state.shop.pages[self.page] = self.found
+
+
+class SectionFound(Kind, frozen=True):
+    """How a section of the radio stands on a band (empty: on all of them): what was found last, and what to try next."""
+
+    kind: ClassVar[str] = "section"
+    can_be_voided: ClassVar[bool] = True
+
+    band: str
+    section: str
+    look: SectionLook
+    words: str = ""
+    following: str = ""
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """It is the last finding of its place."""
+        state.shop.sections.append(
+            SectionFinding(at.id, at.seq, at.utc, self.band, self.section, self.look, self.words, self.following)
+        )
+
+
+class StopsCounted(Kind, frozen=True):
+    """What was counted at both stops of the dial on a band (Hz): of the first oscillator, or of the signal that is tuned in."""
+
+    kind: ClassVar[str] = "stops"
+    can_be_voided: ClassVar[bool] = True
+
+    band: str
+    low_hz: float
+    high_hz: float
+    counted: StopsOf = "oscillator"
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """The last count of a band stands; the first is how it was found."""
+        state.shop.stops.append(DialStops(at.id, at.utc, self.band, self.low_hz, self.high_hz, self.counted))
 
 
 class ControlTold(Kind, frozen=True):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import assert_never
 
 from unitone.align.trace.ladder import not_heard
+from unitone.job.bands import section_title
 from unitone.job.entries import Entry
 from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Repaired, SetUp
 from unitone.job.entries.hands import Swept, Touched, Turned
@@ -21,6 +22,8 @@ from unitone.job.entries.workshop import (
     HeardOnAir,
     PageWanted,
     PartFitted,
+    SectionFound,
+    StopsCounted,
     SupplySet,
     TimeSpent,
 )
@@ -114,9 +117,9 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return tr("finished"), ""
         case (
             FindingMade() | SupplySet() | CapacitorMeasured() | PartFitted() | TimeSpent() | HeardOnAir() | ControlTold()
-            | PageWanted() | HandedOver() | Archived() | CardAmended() | StatusSet()
+            | PageWanted() | SectionFound() | StopsCounted() | HandedOver() | Archived() | CardAmended() | StatusSet()
         ):  # fmt: skip
-            what, value = _workshop(said)
+            what, value = _workshop(state, said)
             return what[:_LETTERS], value[:_LETTERS]
         case Checked():
             return f"{_stage(state, said.stage) if not said.part else said.part}, {tr(CHECK_WAYS[said.way])}"[
@@ -182,8 +185,9 @@ def _loose(state: JobState, entry_id: str, otherwise: str) -> str:
 
 
 def _workshop(
+    state: JobState,
     said: FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold
-    | PageWanted | HandedOver | Archived | CardAmended | StatusSet,
+    | PageWanted | SectionFound | StopsCounted | HandedOver | Archived | CardAmended | StatusSet,
 ) -> tuple[str, str]:  # fmt: skip
     match said:
         case FindingMade():
@@ -201,6 +205,10 @@ def _workshop(
         case ControlTold():
             works = tr("works") if said.works else tr("does not work")
             return said.control, tr("told") if said.does is not None else works
+        case SectionFound():
+            return " ".join(x for x in (said.band, section_title(state.sheet, said.section)) if x), tr(said.look)
+        case StopsCounted():
+            return tr("{band}: dial stops", band=said.band), f"{said.low_hz / 1e6:.3f} … {said.high_hz / 1e6:.3f} MHz"
         case PageWanted():
             return said.page, tr("has come") if said.found else tr("wanted")
         case HandedOver():

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from unitone.job.card import Card
+from unitone.present.card.bands_view import BandsView
 from unitone.present.card.found_and_left import ReadingsView
 from unitone.sheet.model.sheet import KnownFault
 
@@ -132,3 +133,4 @@ class CardView:
     pages: tuple[tuple[str, bool], ...]
     controls_words: str
     readings: ReadingsView
+    bands: BandsView

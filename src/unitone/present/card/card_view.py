@@ -6,6 +6,7 @@ from unitone.job.shop import SPEAKS_OF, Capacitor, SpeaksOf, describe_finding
 from unitone.job.state import JobState
 from unitone.job.verdicts import describe_verdict, verdict
 from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
+from unitone.present.card.bands_view import bands_view
 from unitone.present.card.card_shapes import CapacitorCell, CardView, ControlCell, CurrentCell, LookRow, Told, VoltsCell
 from unitone.present.card.found_and_left import readings_view
 from unitone.quantities.registry import quantity
@@ -109,6 +110,7 @@ def take_card(session: Session) -> CardView:
         pages=pages_of(state),
         controls_words=_describe_controls(state),
         readings=readings_view(state, frozenset(q for q in {s.quantity_id for s in sheet.steps} if session.bench.can_measure(q))),
+        bands=bands_view(state),
     )  # fmt: skip
 
 

@@ -38,6 +38,7 @@ from unitone.sheet.model.sheet import (
     AdjusterKind,
     Conditions,
     Control,
+    DialBand,
     Effect,
     IfTransformer,
     Inject,
@@ -248,6 +249,7 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         stages=stages(problems.complain, w),
         tracing=_tracing(problems, w),
         transformers=_transformers(problems, w),
+        dials=_dials(problems, w, channels),
         steps=tuple(capped(s, ruled) for s in steps),
         pictures=pictures,
         cautions=tuple(w.model.caution),
@@ -599,6 +601,31 @@ def _transformers(problems: Problems, w: form.SheetFile) -> tuple[IfTransformer,
             problems.complain(place, str(error))
     if any(t.centre_hz <= 0 for t in found):
         problems.complain(("transformer",), tr('must be above zero. Write it like "465 kHz".'))
+    return tuple(found)
+
+
+def _dials(problems: Problems, w: form.SheetFile, plan: ChannelPlan) -> tuple[DialBand, ...]:
+    """The bands of a dial; each channel that one names is the sheet's and lies inside its ends."""
+    found: list[DialBand] = []
+    for n, d in enumerate(w.dial):
+        place = ("dial", n)
+        lowest, highest = (_number(problems, (*place, key), getattr(d, key), "Hz") for key in ("lowest", "highest"))
+        if d.band in {x.name for x in found}:
+            problems.complain(
+                (*place, "band"), tr("band {name!r} is there twice. Give each its own name.", name=d.band)
+            )
+        if 0.0 in (lowest, highest):
+            continue
+        if not 0.0 < lowest < highest:
+            problems.complain(place, tr("lowest and highest are the two ends of the band, the lower one first."))
+            continue
+        for name in d.channels:
+            if name not in plan.names:
+                problems.complain((*place, "channels"), tr("the sheet has no channel {name!r}.", name=name))
+            elif not lowest <= plan.frequency(name) <= highest:
+                problems.complain((*place, "channels"), tr("channel {name!r} lies outside this band.", name=name))
+        middle = None if d.intermediate is None else _number(problems, (*place, "intermediate"), d.intermediate, "Hz")
+        found.append(DialBand(d.band, lowest, highest, tuple(d.channels), middle or None))
     return tuple(found)
 
 

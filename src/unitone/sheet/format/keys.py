@@ -297,6 +297,17 @@ class TransformerPart(_Strict):
     per_turn: str
 
 
+class DialPart(_Strict):
+    """[[dial]]: a band that is tuned by a dial: its name, what it covers, the channels of the sheet that lie in it, and the first IF where no
+    mixing line says where the oscillator runs (above the signal)."""
+
+    band: str = Field(min_length=1)
+    lowest: str
+    highest: str
+    intermediate: str | None = None
+    channels: list[str] = []
+
+
 class TracingPart(_Strict):
     """[tracing]: the standard output that injected levels are told for, and how the front panel stands meanwhile."""
 
@@ -391,4 +402,5 @@ class SheetFile(_Strict):
     stage: list[StagePart] = []
     tracing: TracingPart = TracingPart()
     transformer: list[TransformerPart] = []
+    dial: list[DialPart] = []
     step: list[StepPart] = Field(min_length=1)

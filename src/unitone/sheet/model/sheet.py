@@ -236,6 +236,18 @@ class IfTransformer:
 
 
 @dataclass(frozen=True)
+class DialBand:
+    """A band that is tuned by a dial: its name, its two ends (Hz), the sheet's channels that lie in it, and the first IF (Hz) where no mixing line
+    says where the oscillator runs."""
+
+    name: str
+    lowest_hz: float
+    highest_hz: float
+    channels: tuple[str, ...] = ()
+    intermediate_hz: float | None = None
+
+
+@dataclass(frozen=True)
 class Tracing:
     """The output that injected levels are told for (V at the loudspeaker), and how the front panel stands meanwhile."""
 
@@ -609,6 +621,7 @@ class Sheet:
     aliases: tuple[str, ...] = ()
     tracing: Tracing = Tracing()
     transformers: tuple[IfTransformer, ...] = ()
+    dials: tuple[DialBand, ...] = ()
     source_text: str = field(repr=False, default="")
 
     @property

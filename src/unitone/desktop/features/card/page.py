@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from unitone.desktop.features.card.bands import BandsTab
 from unitone.desktop.features.card.capacitors import CapacitorsTab
 from unitone.desktop.features.card.handing import HandingTab
 from unitone.desktop.features.card.history import HistoryTab
@@ -17,6 +18,7 @@ from unitone.desktop.features.card.work import WorkTab
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.worker import BenchWorker, Command
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.painted import Message, label, set_tip
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.earlier_jobs import history
@@ -26,7 +28,7 @@ from unitone.words import N_, tr
 TABS: tuple[tuple[str, str], ...] = (
     ("intake", N_("Intake")), ("inspection", N_("Inspection")), ("rails", N_("Rails")),
     ("readings", N_("As-found sheet")), ("capacitors", N_("Capacitors")),
-    ("work", N_("Work")), ("handing", N_("Handing over")), ("history", N_("History")),
+    ("bands", N_("Bands")), ("work", N_("Work")), ("handing", N_("Handing over")), ("history", N_("History")),
 )  # fmt: skip
 
 
@@ -51,22 +53,17 @@ class CardPage(QWidget):
         outer.setContentsMargins(theme.px(20), theme.px(14), theme.px(20), theme.px(14))
         outer.setSpacing(theme.px(8))
         outer.addLayout(self._head())
-        outer.addLayout(self._tab_row())
+        self.row = self._tab_row()
+        outer.addWidget(self.row)
         self.message = Message()
         outer.addWidget(self.message)
         self.stack = QStackedWidget()
         self.tabs: dict[str, CardTab] = {}
         self.intake, self.inspection, self.rails = IntakeTab(), InspectionTab(logbook.blob), RailsTab()
-        self.readings, self.capacitors, self.work, self.handing, self.history = (
-            ReadingsTab(),
-            CapacitorsTab(),
-            WorkTab(),
-            HandingTab(),
-            HistoryTab(),
-        )
-        for (name, _), tab in zip(
-            TABS, (self.intake, self.inspection, self.rails, self.readings, self.capacitors, self.work, self.handing, self.history), strict=True
-        ):  # fmt: skip
+        self.readings, self.capacitors, self.bands = ReadingsTab(), CapacitorsTab(), BandsTab()
+        self.work, self.handing, self.history = WorkTab(), HandingTab(), HistoryTab()
+        looked = (self.intake, self.inspection, self.rails, self.readings, self.capacitors)
+        for (name, _), tab in zip(TABS, (*looked, self.bands, self.work, self.handing, self.history), strict=True):
             self.tabs[name] = tab
             tab.do.connect(self._do)
             self.stack.addWidget(tab)
@@ -93,22 +90,11 @@ class CardPage(QWidget):
         row.addWidget(self.to_bench)
         return row
 
-    def _tab_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(theme.px(4))
-        group = QButtonGroup(self)
-        self.buttons: dict[str, QPushButton] = {}
-        for n, (name, english) in enumerate(TABS, 1):
-            words = tr(english)
-            button = QPushButton(words)
-            button.setProperty("role", "tab")
-            button.setCheckable(True)
+    def _tab_row(self) -> ChipRow:
+        row = ChipRow(tr("Job card"), [(name, tr(words)) for name, words in TABS], self.show_tab, "tab")
+        self.buttons = row.chips
+        for n, button in enumerate(row.chips.values(), 1):
             set_tip(button, f"Alt+{n}")
-            button.clicked.connect(lambda _=False, x=name: self.show_tab(x))
-            group.addButton(button)
-            self.buttons[name] = button
-            row.addWidget(button)
-        row.addStretch(1)
         return row
 
     # -- showing ----------------------------------------------------------------------------------
@@ -126,7 +112,7 @@ class CardPage(QWidget):
 
     def show_tab(self, name: str) -> None:
         """Turn to a tab."""
-        self.buttons[name].setChecked(True)
+        self.row.mark(name)
         self.stack.setCurrentWidget(self.tabs[name])
         if name == "history":
             job = self._job
