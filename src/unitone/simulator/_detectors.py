@@ -60,7 +60,9 @@ class FmDetector:
 class Gain:
     """Automatic gain control: gain = (1 + (level/knee)²)^(-hold/2), the level averaged over its time constant.
 
-    Levels are aerial-referred (√W); ``volts`` is what its line stands at, a decade of signal for a volt.
+    Levels are aerial-referred (√W); ``volts`` is what its line stands at, a decade of signal for a volt. What is fed in behind a
+    controlled stage is held by a share ``s`` of the loop alone: the line goes up by h/(1-h) decibels for each of output beyond the knee,
+    so hold becomes s·h/(1-h+s·h).
     """
 
     def __init__(self, part: GainControl, rate: float) -> None:
@@ -72,23 +74,46 @@ class Gain:
     def restart(self) -> None:
         """Forget the past."""
         self._level: float | None = None
+        self._share = 1.0
         self.level = 0.0
 
-    def apply(self, y: C64) -> C64:
-        """``y`` as the controlled stages pass it on; shape as ``y``."""
+    def stages_db(self, share: float = 1.0) -> float:
+        """By how much the line holds down its stages now (dB, all of them together), for a signal that passes a share of the loop."""
+        if not self._level:
+            return 0.0
+        hold, whole = self.part.hold, 10.0 * math.log10(1.0 + (self._level / self._knee) ** 2)
+        return hold / (1.0 - hold + share * hold) * whole
+
+    def expect(self, level: float) -> None:
+        """The level that a signal comes with, where none was measured yet (√W)."""
+        if self._level is None:
+            self._level = level
+
+    def apply(self, y: C64, share: float = 1.0, done_db: float = 0.0) -> C64:
+        """``y`` as the controlled stages pass it on; shape as ``y``. ``share``: of the loop that the signal passes; ``done_db``: what
+        stages before took of it already."""
+        if done_db:
+            y = np.asarray(y * np.float32(10.0 ** (done_db / 20.0)), np.complex64)
+        self._share = share
         size = y.size - y.size % _DECIMATE
         heights = np.abs(y[:size]).reshape(-1, _DECIMATE).mean(axis=1) if size else np.abs(y).mean(keepdims=True)
         start = float(heights.mean()) if self._level is None else self._level
         smooth, _ = lfilter([1.0 - self._pole], [1.0, -self._pole], heights, zi=[self._pole * start])
         self._level = float(smooth[-1])
         self.level = float(smooth.mean())
-        gain = (1.0 + (smooth / self._knee) ** 2) ** (-self.part.hold / 2.0)
+        hold = self.part.hold
+        hold = share * hold / (1.0 - hold + share * hold)
+        gain = (1.0 + (smooth / self._knee) ** 2) ** (-hold / 2.0)
         at = np.arange(y.size) / _DECIMATE
         return np.asarray(y * np.interp(at, np.arange(gain.size) + 1.0, gain).astype(np.float32), np.complex64)
 
     def volts(self) -> float:
         """Control volts: they rise once the signal is over the delay."""
-        return self.part.volts_per_decade * math.log10(1.0 + (self.level / self._knee))
+        # Behind controlled stages the loop has less to hold with, and its line stands higher.
+        hold, over = self.part.hold, self.level / self._knee
+        if self._share < 1.0:
+            over = math.sqrt((1.0 + over**2) ** (1.0 / (1.0 - hold + self._share * hold)) - 1.0)
+        return self.part.volts_per_decade * math.log10(1.0 + over)
 
 
 def envelope_volts(y: C64, part: AmDetector) -> F32:

@@ -360,7 +360,7 @@ class SimulatedRadio:
         detected = self.receiver.detect(y, listens)
         audio = self.receiver.audio(detected, panel.volume, listens, fed_in)
         noise = self.receiver.squelch_noise(detected)
-        level = float(np.sqrt(np.mean(y.real**2 + y.imag**2)))
+        level = float(np.sqrt(np.mean(y.real**2 + y.imag**2))) * self.receiver.loop_gain
         is_open = self._squelch(noise, level, panel)
         if not is_open:
             audio = np.zeros_like(audio)

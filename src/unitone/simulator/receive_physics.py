@@ -71,9 +71,11 @@ class PairStage(_Stage):
 
 
 class AmplifierStage(_Stage):
-    """An amplifier or mixer: gain and noise figure."""
+    """An amplifier or mixer: gain and noise figure. ``avc``: which share of the automatic gain's decibels it takes; what no stage takes
+    is taken before the detector."""
 
     kind: Literal["amplifier", "mixer"]
+    avc: float = Field(default=0.0, ge=0, le=1)
     gain: Decibels = Field(ge=-60, le=120)
     noise_figure: Decibels = Field(ge=0, le=60)
 
@@ -223,6 +225,13 @@ def receive_problems(
         found.append((("receive", "agc"), tr("AM and SSB need their gain control. Add [receive.agc] with its knee.")))
     if rx.blanker is not None and rx.blanker.control not in controls:
         found.append((("receive", "blanker"), tr("the sheet has no control {control!r}.", control=rx.blanker.control)))
+    shares = sum(s.avc for s in rx.stage if isinstance(s, AmplifierStage))
+    if shares > 1.0 + 1e-9:
+        found.append(
+            (("receive", "stage", "avc"), tr("the shares of all stages together are {x:.2f}: at most 1.", x=shares))
+        )
+    if shares and rx.agc is None:
+        found.append((("receive", "stage", "avc"), tr("no gain control. Add [receive.agc] with its knee.")))
     named: list[tuple[Place, str]] = []
     for stage in rx.stage:
         if isinstance(stage, CoilStage) and stage.second_peak == 0.0:

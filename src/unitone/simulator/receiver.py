@@ -47,6 +47,8 @@ _OCCUPIED = 2500.0
 #: A sideband is heard from 300 to 3000 Hz: its middle, and half its width.
 SIDEBAND_HZ, _SIDEBAND_HALF_HZ = 1650.0, 1350.0
 _HUM_HZ = 100.0
+#: The stages are held down in steps of so much (dB); what is left is taken smoothly before the detector.
+_HELD_STEP_DB = 1.0
 
 
 @dataclass(frozen=True)
@@ -118,7 +120,7 @@ class Receiver:
         #: Gain at 1 kHz of the audio shaping, taken out so that volts_per_khz holds at the usual tone.
         self._tone_gain = abs((1.0 - pole) / (1.0 - pole * np.exp(-2j * math.pi * 1000.0 / RATE)))
         #: Kernels' spectra by carrier, mode and size, for the adjusters as they stood at ``_kernels_at``.
-        self._kernels: dict[tuple[float, str, int, int], C64] = {}
+        self._kernels: dict[tuple[float, str, int, int, float], C64] = {}
         self._kernels_at: tuple[float, ...] = ()
         self.restart()
 
@@ -129,6 +131,8 @@ class Receiver:
         self._carrier_cycles = 0.0
         self._side_zi = np.zeros((len(self._side), 2), np.complex128)
         self._bfo = self._hum = self._pulse = 0
+        #: The share of the gain control's loop that the signal passes, and what its stages took of it in this block (dB).
+        self._loop = (1.0, 0.0)
         for part in (self._fm, self._gain):
             if part is not None:
                 part.restart()
@@ -165,11 +169,11 @@ class Receiver:
         return found
 
     def chain(
-        self, carrier_hz: float, mode: str | None = None, hz: NDArray[np.float64] | None = None, start: int = 0
-    ) -> Chain:
+        self, carrier_hz: float, mode: str | None = None, hz: NDArray[np.float64] | None = None, start: int = 0, held_db: float = 0.0
+    ) -> Chain:  # fmt: skip
         """The chain as the adjusters stand, for a signal at ``carrier_hz``, over the whole grid or at ``hz`` alone
         (offsets from the middle of the IF); noise-free and deterministic. A signal that is fed in at stage ``start`` passes what
-        follows alone; noise comes from all of them."""
+        follows alone; noise comes from all of them. ``held_db``: what the gain control takes of its stages, by their shares."""
         mode = mode or self.usual_mode()
         hz = self._hz if hz is None else hz
         gain = np.ones(hz.size, np.complex128)
@@ -185,7 +189,7 @@ class Receiver:
             if share != 1.0:
                 gain, noise = gain * share, noise * share**2
             if isinstance(stage, AmplifierStage):
-                power = 10.0 ** (stage.gain / 10.0)
+                power = 10.0 ** ((stage.gain - stage.avc * held_db) / 10.0)
                 noise = (noise + (10.0 ** (stage.noise_figure / 10.0) - 1.0) * KT0) * power
                 gain = gain * math.sqrt(power)
                 continue
@@ -227,20 +231,46 @@ class Receiver:
         loss = single_loss(detuning(at, tuned_to + moved, stage.q))
         return np.full(hz.size, 1.0 / math.sqrt(loss), np.complex128)
 
-    def _filters(self, carrier_hz: float, mode: str, size: int, start: int = 0) -> C64:
+    def _shares(self, mode: str, carrier_hz: float, start: int = 0) -> tuple[float, float]:
+        """Of the gain control's decibels, what the stages from ``start`` on take, and what is left to be taken before the detector."""
+        took = [
+            s.avc if isinstance(s, AmplifierStage) and s.serves(mode, carrier_hz) else 0.0 for s in self.physics.stage
+        ]
+        return sum(took[start:]), max(1.0 - sum(took), 0.0)
+
+    def _hold(self, mode: str, carrier_hz: float, signal: Signal | None, offset_hz: float, start: int) -> float:
+        """How far the stages are held down by the gain control as it stands (dB); in the first block, as far as the signal will."""
+        passed, rest = self._shares(mode, carrier_hz, start)
+        self._loop = (1.0, 0.0)
+        if self._gain is None or mode == "fm" or rest == 1.0:
+            return 0.0
+        if signal is not None:
+            there = self.chain(carrier_hz, mode, np.array([offset_hz]), start).gain[0]
+            self._gain.expect(10.0 ** ((signal.dbm - 30.0) / 20.0) * float(abs(there)))
+        held = round(self._gain.stages_db(passed + rest) / _HELD_STEP_DB) * _HELD_STEP_DB
+        self._loop = (passed + rest, passed * held)
+        return held
+
+    @property
+    def loop_gain(self) -> float:
+        """By which factor the IF would be higher if no stage before it were held down by the gain control."""
+        return float(10.0 ** (self._loop[1] / 20.0))
+
+    def _filters(self, carrier_hz: float, mode: str, size: int, start: int = 0, held_db: float = 0.0) -> C64:
         """Spectra (2, size) of the FIR kernels for signal and noise; made anew when an adjuster or the channel moves."""
         stamp = (*self.mechanics.moved_mdeg.values(), *self.lost_db.values())
         if self._kernels_at != stamp or len(self._kernels) >= _KERNELS:
             self._kernels, self._kernels_at = {}, stamp
-        if (spectra := self._kernels.get((carrier_hz, mode, size, start))) is None:
-            chain = self.chain(carrier_hz, mode, start=start)
+        key = (carrier_hz, mode, size, start, held_db)
+        if (spectra := self._kernels.get(key)) is None:
+            chain = self.chain(carrier_hz, mode, start=start, held_db=held_db)
             centre = np.exp(-2j * np.pi * self._hz / RATE * (TAPS // 2))
             kernels = [
                 (np.fft.ifft(response * centre) * _WINDOW).astype(np.complex64)
                 for response in (chain.gain, np.sqrt(chain.noise * RATE))
             ]
             spectra = np.asarray(fft.fft(np.stack(kernels), size, axis=1), np.complex64)
-            self._kernels[(carrier_hz, mode, size, start)] = spectra
+            self._kernels[key] = spectra
         return spectra
 
     # -- samples ------------------------------------------------------------------------
@@ -262,7 +292,8 @@ class Receiver:
         source[1, TAPS - 1 :] = white * np.float32(math.sqrt(0.5))
         self._tail = source[:, -(TAPS - 1) :].copy()
         size = fft.next_fast_len(source.shape[1])
-        kernels = self._filters(carrier_hz, mode or self.usual_mode(), size, start)
+        mode = mode or self.usual_mode()
+        kernels = self._filters(carrier_hz, mode, size, start, self._hold(mode, carrier_hz, signal, offset_hz, start))
         shaped = fft.fft(source, size, axis=1, overwrite_x=True)
         shaped *= kernels
         total = shaped[0] + shaped[1]
@@ -348,7 +379,7 @@ class Receiver:
         return self._fm
 
     def _controlled(self, y: C64) -> C64:
-        return y if self._gain is None else self._gain.apply(y)
+        return y if self._gain is None else self._gain.apply(y, *self._loop)
 
     def _product(self, y: C64, mode: str) -> F32:
         """Product detector behind a filter of one sideband: what lies 300 to 3000 Hz to its side of the carrier."""
