@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime
+
 import pytest
 
 pytest.importorskip("PyQt6.QtWidgets")
@@ -9,6 +11,8 @@ pytest.importorskip("PyQt6.QtWidgets")
 from PyQt6.QtCore import Qt
 
 from desktop.conftest import Desk
+from unitone.bench.calibration.guides import Concluded, kept
+from unitone.bench.mybench import MyBench
 from unitone.job.card import Card
 from unitone.job.fold import fold
 from unitone.session.session import Session, open_job
@@ -64,3 +68,15 @@ def test_a_carrier_is_told_by_a_voice_on_a_second_radio(desk: Desk) -> None:
     desk.after(lambda: desk.key(Qt.Key.Key_Return))
     typed = fold(desk.logbook.tape(job)).readings[-1].reading
     assert (typed.value, typed.bound) == (45.0, "")
+    # Where the knob points: refused until what an hour is was measured, and what was typed stays.
+    for key in "11:00":
+        desk.key(key)
+        desk.until(lambda: bench.step.typing)
+    desk.key(Qt.Key.Key_Return)
+    desk.until(lambda: "My bench" in bench.message_words.text())
+    rate = Concluded("", "", {"hz_per_hour": 125.0})
+    known = MyBench().add(kept("clarifier", rate, "1", datetime.date(2026, 11, 30)))
+    desk.logbook.set_setting("my_bench", known.to_data())
+    desk.after(lambda: desk.key(Qt.Key.Key_Return))
+    by_knob = fold(desk.logbook.tape(job)).readings[-1].reading
+    assert (by_knob.value, by_knob.typed) == (-125.0, "11:00") and by_knob.u == pytest.approx(0.15 * 125.0)

@@ -114,11 +114,19 @@ def test_guides_conclude_and_are_kept_and_age() -> None:
         ("input", {"target": "in/left", "dbfs": "−14.2 dBFS", "volts": "350 mV", "pct": "3"}, [], "0 dBFS is 1.795 V"),
         ("clock", {"target": "in/left", "true": "1 kHz", "shown": "999.988 Hz", "ppm": "1"}, [], "+12.00 ppm"),
         ("output", {"target": "out", "dbfs": "-20", "volts": "100 mV", "pct": "3"}, [], "0 dBFS is 1.000 V"),
+        # From 10 to 2 o'clock are four hours; in USB a receiver that is tuned up hears a lower pitch.
+        ("clarifier", {"one": "10:00", "one_hz": "1,35 kHz", "other": "2 o’clock", "other_hz": "850 Hz", "side": "usb"}, [], "+125 Hz"),
     ]  # fmt: skip
     for n, (kind, typed, rows, says) in enumerate(cases):
         made = conclude(kind, typed, rows, bench)  # type: ignore[arg-type]
         assert says in made.words, (kind, made.words)
         bench = bench.add(kept(kind, made, str(n), TODAY))  # type: ignore[arg-type]
+    assert bench.clarifier_hz == 125.0
+    lower = {"one": "10:00", "one_hz": "850 Hz", "other": "2:00", "other_hz": "1350 Hz", "side": "lsb"}
+    assert conclude("clarifier", lower, (), bench).data == {"hz_per_hour": 125.0}
+    for wrong, words in (("9:65", "as on a clock"), ("10:30", "an hour apart"), ("6:00", "as on a clock")):
+        with pytest.raises(UnitoneError, match=words):
+            conclude("clarifier", {**lower, "other": wrong}, (), bench)
     rows = {r.kind: r for r in known_rows(bench, {"w": "30 W meter"}, TODAY)}
     assert (
         rows["wattmeter"].title.endswith("30 W meter")

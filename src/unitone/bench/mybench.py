@@ -18,7 +18,7 @@ from unitone.errors import BenchError
 from unitone.quantities.show import number
 from unitone.words import tr
 
-Kind = Literal["pads", "steps", "leak", "generator", "counter", "wattmeter", "input", "clock", "output"]
+Kind = Literal["pads", "steps", "leak", "generator", "counter", "wattmeter", "input", "clock", "output", "clarifier"]
 #: A calibration is asked for again after so many days.
 STALE_DAYS = 365
 
@@ -116,6 +116,12 @@ class MyBench:
                 u = c.data.get("u_v", old.u_v if old else 0.0)
                 made[c.target] = InputScale(volts, u, c.date, c.data.get("ppm", old.ppm if old else None))
         return made
+
+    @property
+    def clarifier_hz(self) -> float | None:
+        """By how much an hour of its knob tunes the second radio's clarifier, + up (Hz); None where nobody measured it."""
+        found = self.latest("clarifier")
+        return None if found is None else float(found.data["hz_per_hour"])
 
     def kit(self, kit: Kit) -> Kit:
         """A kit with what is known of its pads and its generator put in; a kit of unknown pads is left as it says."""

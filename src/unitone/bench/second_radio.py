@@ -6,6 +6,7 @@ turned up until the voice is natural says the same in both: the carrier is that 
 
 from __future__ import annotations
 
+import re
 from typing import Final
 
 from unitone.errors import BenchError
@@ -17,6 +18,9 @@ from unitone.words import tr
 BY_CLARIFIER, BY_VOICE = "clarifier", "voice"
 VOICE_SHIFT, CLARIFIER = "tx.voice_shift", "tx.clarifier"
 _READS: Final = {BY_VOICE: VOICE_SHIFT, BY_CLARIFIER: CLARIFIER}
+_CLOCK: Final = re.compile(r"^(?P<hour>\d{1,2})(?::(?P<minutes>\d\d)|\s*(?:o'clock|uhr|h))$", re.ASCII)
+#: A knob's place is read to so many hours (standard uncertainty; common practice, no source).
+CLOCK_U_HOURS: Final = 0.15
 #: How a shift of the voice goes with the carrier, by the mode.
 SIDES: Final = {"usb": 1.0, "lsb": -1.0}
 #: A voice so much too high or too low is just told from a natural one (Hz). Common practice, no source: about 30 to 50 Hz.
@@ -41,6 +45,21 @@ def side_of(mode: str | None) -> float:
 def carrier_error_hz(reading_hz: float, conditions: Conditions) -> float:
     """The carrier's error (Hz) from what was read on the second radio. Raises BenchError in other modes than USB and LSB."""
     return reading_hz if conditions.source == BY_CLARIFIER else reading_hz * side_of(conditions.mode)
+
+
+def clock_hours(typed: str) -> float | None:
+    """Where a knob points, as hours from 12 o'clock (``11 o'clock``, ``11:00``, ``1:30``, ``11 h``): -1, -1, 1.5, -1. None where that
+    is no place on a clock. A knob has no place at the bottom: 6 o'clock counts as neither."""
+    match = _CLOCK.match(typed.strip().lower().replace("’", "'"))
+    if match is None:
+        return None
+    hour, minutes = int(match["hour"]), int(match["minutes"] or 0)
+    if not 1 <= hour <= 12 or minutes >= 60:
+        return None
+    past = hour % 12 + minutes / 60.0
+    if past == 6.0:
+        return None
+    return past if past < 6.0 else past - 12.0
 
 
 def is_heard(conditions: Conditions) -> bool:

@@ -11,12 +11,12 @@ from unitone.bench.instruments import Instrument, instrument_for
 from unitone.bench.mybench import MyBench
 from unitone.bench.path import Kit, dial
 from unitone.bench.ports import Heard
-from unitone.bench.second_radio import heard_as, is_heard
+from unitone.bench.second_radio import BY_CLARIFIER, CLOCK_U_HOURS, clock_hours, heard_as, is_heard
 from unitone.errors import BenchError, DoubtfulEntry, EntryError, TapeError
 from unitone.job.entries.bench import InstrumentsSet, KitSet
 from unitone.job.entries.readings import Reading
 from unitone.job.verdicts import RULES
-from unitone.quantities.entry import EXPECTED, Bound, parse_entry
+from unitone.quantities.entry import EXPECTED, Bound, Typed, parse_entry
 from unitone.quantities.registry import CANONICAL_UNIT, FOUND_BY, Quantity, quantity
 from unitone.quantities.show import microvolts, number
 from unitone.radio.levels import canonical
@@ -57,7 +57,8 @@ class Measuring:
     def typed_reading(self, typed: str, quantity_id: str, wanted: Conditions) -> Reading:
         """What was typed as a reading, corrected and doubted as the instrument in hand asks. Raises EntryError, DoubtfulEntry."""
         q = quantity(quantity_id)
-        entry = parse_entry(typed, q.kind, q.shown)
+        by_knob = self._by_knob(typed, wanted)
+        entry = by_knob or parse_entry(typed, q.kind, q.shown)
         nominal = self._nominal_hz(q.id, wanted)
         if q.id == "rx.frequency_error" and entry.value is not None and nominal:
             nominal = self._heard_at(entry.value, nominal, wanted)
@@ -105,6 +106,8 @@ class Measuring:
         bound = entry.bound
         if is_heard(wanted):
             raw, value, bound = heard_as(entry, value, wanted)
+            if by_knob is not None:
+                u = CLOCK_U_HOURS * abs(my_bench(self._session.logbook).clarifier_hz or 0.0)
         if entry.word in _ENDS and value is None:
             value, bound = self._end_of(entry.word, q)
         if quantity_id in FOUND_BY:
@@ -115,6 +118,18 @@ class Measuring:
             raw if corrected else None, value - raw if corrected and value is not None and raw is not None else 0.0,
             typed.strip(), u, warning,
         )  # fmt: skip
+
+    def _by_knob(self, typed: str, wanted: Conditions) -> Typed | None:
+        """Where the second radio's clarifier points, in the hertz that it was turned by; None where that was not typed. Raises EntryError."""
+        hours = clock_hours(typed) if wanted.source == BY_CLARIFIER else None
+        if hours is None:
+            return None
+        rate = my_bench(self._session.logbook).clarifier_hz
+        if rate is None:
+            raise EntryError(
+                tr("“{text}”: nobody measured what an hour of that clarifier is. Do so in My bench, or type hertz.", text=typed.strip())
+            )  # fmt: skip
+        return Typed(hours * rate, "Hz")
 
     def _end_of(self, word: str, q: Quantity) -> tuple[float | None, Bound]:
         """What a word says in numbers: more than the highest, or less than the lowest, that this bench could try or this scale shows."""

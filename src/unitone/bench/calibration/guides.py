@@ -22,6 +22,7 @@ from unitone.bench.calibration.arithmetic import (
 )
 from unitone.bench.instruments import Instrument
 from unitone.bench.mybench import STALE_DAYS, Calibration, Kind, MyBench
+from unitone.bench.second_radio import clock_hours, side_of
 from unitone.errors import EntryError, UnitoneError
 from unitone.quantities.entry import parse_si
 from unitone.quantities.show import number
@@ -70,6 +71,8 @@ class Concluded:
     mind: str = ""
 
 
+#: Nearer to each other two places of a knob say little; and what an hour of a clarifier may tune (Hz).
+_LEAST_HOURS, _LEAST_RATE_HZ, _MOST_RATE_HZ = 1.0, 10.0, 5000.0
 _SAME = GuideAsk("same", N_("Repeatability, dB"), "0.2", usual="0.2")
 _ALIKE = (N_("Pads in line (A + B, or none)"), N_("Level dialled"))
 _VOLTS_LIMIT = GuideAsk("pct", N_("Meter accuracy, ± %"), "3", usual="3")
@@ -156,6 +159,18 @@ GUIDES: tuple[Guide, ...] = (
         (
             GuideAsk("target", N_("Output"), what="output"), GuideAsk("dbfs", N_("Tone level sent, dBFS"), "-20", usual="-20"),
             GuideAsk("volts", N_("Meter reading, rms"), "100 mV"), _VOLTS_LIMIT,
+        ),
+    ),
+    Guide(
+        "clarifier", N_("Second radio's clarifier by its hours"), N_("the second radio, and a steady carrier beside its channel"),
+        (
+            N_("Tune the second radio to the carrier, in one sideband, to about 1 kHz of pitch."),
+            N_("Clarifier to one place, then to another. Count the pitch at each: Meters, Frequency."),
+        ),
+        (
+            GuideAsk("one", N_("First place"), "10:00"), GuideAsk("one_hz", N_("First pitch"), "1350 Hz"),
+            GuideAsk("other", N_("Second place"), "2:00"), GuideAsk("other_hz", N_("Second pitch"), "850 Hz"),
+            GuideAsk("side", N_("Sideband"), choices=(("usb", "USB"), ("lsb", "LSB"))),
         ),
     ),
 )  # fmt: skip
@@ -359,6 +374,25 @@ def _clock(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
     return Concluded(words, _target(typed, tr("input")), {"ppm": round(fast, 3), "u_ppm": round(found.u, 3)})
 
 
+def _clarifier(typed: Typed, rows: Rows, bench: MyBench) -> Concluded:
+    """Heard through a sideband, a carrier's pitch falls in USB as the receiver is tuned up, and rises in LSB."""
+    del rows, bench
+    hours = []
+    for key, words in (("one", tr("first place")), ("other", tr("second place"))):
+        at = clock_hours(typed.get(key, ""))
+        if at is None:
+            raise EntryError(tr("{what}: write it as on a clock, like 10:00 or 1:30.", what=words))
+        hours.append(at)
+    pitch = [_value(typed, key, "Hz", tr("pitch")) for key in ("one_hz", "other_hz")]
+    if abs(hours[1] - hours[0]) < _LEAST_HOURS:
+        raise EntryError(tr("The two places are too near to each other: an hour apart at least."))
+    rate = side_of(typed.get("side") or "usb") * (pitch[0] - pitch[1]) / (hours[1] - hours[0])
+    if not _LEAST_RATE_HZ <= abs(rate) <= _MOST_RATE_HZ:
+        raise EntryError(tr("{hz} Hz an hour cannot be a clarifier. Check both pitches.", hz=number(rate, 0)))
+    words = tr("An hour clockwise tunes it {hz} Hz.", hz=number(rate, 0, sign=True))
+    return Concluded(words, "", {"hz_per_hour": round(rate, 2)})
+
+
 def _target(typed: Typed, what: str) -> str:
     target = typed.get("target", "").strip()
     if not target:
@@ -368,7 +402,7 @@ def _target(typed: Typed, what: str) -> str:
 
 _CONCLUDE: dict[Kind, Callable[[Typed, Rows, MyBench], Concluded]] = {
     "pads": _pads, "generator": _generator, "steps": _steps, "leak": _leak, "counter": _counter, "wattmeter": _wattmeter, "input": _scale,
-    "clock": _clock, "output": _scale,
+    "clock": _clock, "output": _scale, "clarifier": _clarifier,
 }  # fmt: skip
 
 

@@ -95,7 +95,7 @@ _WITHOUT: dict[str, dict[str, str]] = {
     "clarifier": {
         "tx.frequency_error": N_(
             "Key into the dummy load, read a sentence. Turn the second radio’s clarifier until the voice is natural; enter how far up "
-            "(+) or down (−) it was turned."
+            "(+) or down (−) it was turned, or where it points (11:00)."
         ),
     },
     "voice": {
