@@ -148,7 +148,11 @@ def tr_n(one: str, many: str, n: int, /, **parameters: object) -> str:
     return _filled(_current().texts.ngettext(one, many, n), {"n": n, **parameters})
 
 
-def N_(text: str) -> str:
+#: A text, or a code that is one of a few.
+_Marked = TypeVar("_Marked", bound=str)
+
+
+def N_(text: _Marked) -> _Marked:
     """Mark a text of a table for translation; it stays English here, and ``tr`` looks it up where it is shown."""
     return text
 

@@ -23,6 +23,9 @@ SectionLook = Literal["works", "weak", "noisy", "dead"]
 SECTION_LOOKS: tuple[SectionLook, ...] = (N_("works"), N_("weak"), N_("noisy"), N_("dead"))
 #: What is counted at the stops of a dial.
 StopsOf = Literal["oscillator", "signal"]
+#: What is read of two radios side by side.
+BesideWhat = Literal["S-meter", "sensitivity", "field strength"]
+BESIDE: tuple[BesideWhat, ...] = (N_("S-meter"), N_("sensitivity"), N_("field strength"))
 SUPPLY_PATHS = (N_("bench supply"), N_("battery"), N_("lamp limiter"), N_("mains"))
 
 
@@ -106,6 +109,20 @@ class DialStops:
     counted: StopsOf
 
 
+@dataclass(frozen=True)
+class Beside:
+    """A reading of this radio and of another beside it on the same signal: dB over S9, dBm at each set, or dB of one field strength meter."""
+
+    entry_id: str
+    utc: str
+    other: str
+    what: BesideWhat
+    mine: float
+    its: float
+    signal: str
+    splitter_db: float
+
+
 @dataclass
 class Shop:
     """The workshop's side of a job so far."""
@@ -125,6 +142,7 @@ class Shop:
     #: Sections by band, as they were found one after the other; and the counts at the stops of the dial.
     sections: list[SectionFinding] = field(default_factory=list)
     stops: list[DialStops] = field(default_factory=list)
+    beside: list[Beside] = field(default_factory=list)
     handed: tuple[str, str] | None = None
     archived: bool = False
 

@@ -19,13 +19,26 @@ from unitone.job.entries.workshop import (
     HeardOnAir,
     PageWanted,
     PartFitted,
+    ReadBeside,
     SectionFound,
     StopsCounted,
     SupplySet,
     TimeSpent,
 )
-from unitone.job.shop import LOOKS, SECTION_LOOKS, SPEAKS_OF, SUPPLY_PATHS, SectionLook, SpeaksOf, StopsOf
-from unitone.quantities.entry import parse_si
+from unitone.job.shop import (
+    BESIDE,
+    LOOKS,
+    SECTION_LOOKS,
+    SPEAKS_OF,
+    SUPPLY_PATHS,
+    BesideWhat,
+    SectionLook,
+    SpeaksOf,
+    StopsOf,
+)
+from unitone.quantities.entry import EXPECTED, parse_entry, parse_si
+from unitone.quantities.registry import quantity
+from unitone.radio.levels import canonical
 from unitone.radio.parts import Dielectric, judge_capacitor
 from unitone.radio.substitutes import describe_substitute, judge_substitute, parse_spec
 from unitone.sheet.format.pictures import check_picture
@@ -43,6 +56,11 @@ STATES = (*STATUSES, "finished", "handed over", "archived")
 _LONGEST = 24 * 60.0
 #: No dial is tuned lower than this.
 _LOWEST_STOP_HZ = 10e3
+#: As which quantity each is typed that is read of two radios.
+_BESIDE_AS: dict[BesideWhat, str] = {
+    "S-meter": "rx.s_meter", "sensitivity": "rx.sensitivity", "field strength": "tx.field_strength",
+}  # fmt: skip
+_MOST_SPLITTER_DB = 30.0
 _HOURS = re.compile(r"^(?:(\d+(?:\.\d+)?)\s*h)?\s*(?:(\d+(?:\.\d+)?)\s*(?:m|min|minutes)?)?$")
 
 
@@ -267,6 +285,31 @@ class Workshop:
         if ends[0] == ends[1]:
             raise TapeError(tr("Both stops read the same. Turn the dial from one stop to the other."))
         self._session.append(StopsCounted(band.strip(), min(ends), max(ends), counted))
+
+    def read_beside(
+        self, other: str, what: BesideWhat, mine: str, its: str, signal: str = "", splitter: str = ""
+    ) -> None:
+        """This radio and another on one signal (texts with units). What a splitter takes is taken off the levels. Raises EntryError, TapeError."""
+        if what not in BESIDE:
+            raise TapeError(
+                tr("“{what}” is nothing to compare. Use one of: {list}.", what=what, list=", ".join(BESIDE))
+            )
+        if not other.strip():
+            raise TapeError(tr("Name the other radio."))
+        loss = parse_si(splitter.removesuffix("dB").strip(), "") if splitter.strip() else 0.0
+        if not 0.0 <= loss <= _MOST_SPLITTER_DB:
+            raise EntryError.impossible(splitter, tr("a splitter takes between 0 and 30 dB."))
+        q = quantity(_BESIDE_AS[what])
+        values: list[float] = []
+        for typed in (mine, its):
+            entry = parse_entry(typed, q.kind, q.shown)
+            if entry.value is None or entry.bound:
+                raise EntryError.not_understood(typed, EXPECTED[q.kind])
+            value = canonical(entry, q)
+            if not q.low <= value <= q.high:
+                raise EntryError.impossible(typed, EXPECTED[q.kind])
+            values.append(value - (loss if what == "sensitivity" else 0.0))
+        self._session.append(ReadBeside(other.strip(), what, values[0], values[1], signal.strip(), loss))
 
     def tell_control(self, control: str, does: str) -> None:
         """What a switch or knob of this radio now does, in plain words. Raises TapeError."""

@@ -28,6 +28,7 @@ from unitone.job.entries.workshop import (
     HeardOnAir,
     PageWanted,
     PartFitted,
+    ReadBeside,
     SectionFound,
     StopsCounted,
     SupplySet,
@@ -44,7 +45,7 @@ Said = (
     | Reading | Turned | Swept | Touched | TrialMoved
     | Noted | Voided | Tried | Loosened | Tied | Damaged
     | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold | PageWanted
-    | SectionFound | StopsCounted
+    | SectionFound | StopsCounted | ReadBeside
     | Checked | Intermittent | NoiseAnswered
 )  # fmt: skip
 

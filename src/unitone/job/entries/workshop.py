@@ -8,6 +8,8 @@ import msgspec
 
 from unitone.job.entries.base import Entry, Kind
 from unitone.job.shop import (
+    Beside,
+    BesideWhat,
     Capacitor,
     DialStops,
     Finding,
@@ -181,6 +183,26 @@ class StopsCounted(Kind, frozen=True):
     def apply(self, state: JobState, at: Entry) -> None:
         """The last count of a band stands; the first is how it was found."""
         state.shop.stops.append(DialStops(at.id, at.utc, self.band, self.low_hz, self.high_hz, self.counted))
+
+
+class ReadBeside(Kind, frozen=True):
+    """This radio and another, side by side on one signal: dB over S9, dBm at each set (the splitter's loss taken off), or dB of a field."""
+
+    kind: ClassVar[str] = "beside"
+    can_be_voided: ClassVar[bool] = True
+
+    other: str
+    what: BesideWhat
+    mine: float
+    its: float
+    signal: str = ""
+    splitter_db: float = 0.0
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """One pair more."""
+        state.shop.beside.append(
+            Beside(at.id, at.utc, self.other, self.what, self.mine, self.its, self.signal, self.splitter_db)
+        )
 
 
 class ControlTold(Kind, frozen=True):

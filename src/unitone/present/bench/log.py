@@ -22,6 +22,7 @@ from unitone.job.entries.workshop import (
     HeardOnAir,
     PageWanted,
     PartFitted,
+    ReadBeside,
     SectionFound,
     StopsCounted,
     SupplySet,
@@ -117,7 +118,7 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return tr("finished"), ""
         case (
             FindingMade() | SupplySet() | CapacitorMeasured() | PartFitted() | TimeSpent() | HeardOnAir() | ControlTold()
-            | PageWanted() | SectionFound() | StopsCounted() | HandedOver() | Archived() | CardAmended() | StatusSet()
+            | PageWanted() | SectionFound() | StopsCounted() | ReadBeside() | HandedOver() | Archived() | CardAmended() | StatusSet()
         ):  # fmt: skip
             what, value = _workshop(state, said)
             return what[:_LETTERS], value[:_LETTERS]
@@ -187,7 +188,7 @@ def _loose(state: JobState, entry_id: str, otherwise: str) -> str:
 def _workshop(
     state: JobState,
     said: FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold
-    | PageWanted | SectionFound | StopsCounted | HandedOver | Archived | CardAmended | StatusSet,
+    | PageWanted | SectionFound | StopsCounted | ReadBeside | HandedOver | Archived | CardAmended | StatusSet,
 ) -> tuple[str, str]:  # fmt: skip
     match said:
         case FindingMade():
@@ -209,6 +210,8 @@ def _workshop(
             return " ".join(x for x in (said.band, section_title(state.sheet, said.section)) if x), tr(said.look)
         case StopsCounted():
             return tr("{band}: dial stops", band=said.band), f"{said.low_hz / 1e6:.3f} … {said.high_hz / 1e6:.3f} MHz"
+        case ReadBeside():
+            return tr("beside {other}", other=said.other), tr(said.what)
         case PageWanted():
             return said.page, tr("has come") if said.found else tr("wanted")
         case HandedOver():

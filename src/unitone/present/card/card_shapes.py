@@ -134,3 +134,5 @@ class CardView:
     controls_words: str
     readings: ReadingsView
     bands: BandsView
+    beside: tuple[Told, ...]
+    beside_words: str

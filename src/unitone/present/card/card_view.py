@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from unitone.job.shop import SPEAKS_OF, Capacitor, SpeaksOf, describe_finding
+from unitone.job.beside import better_db, compared, finding
+from unitone.job.shop import SPEAKS_OF, Beside, Capacitor, SpeaksOf, describe_finding
 from unitone.job.state import JobState
 from unitone.job.verdicts import describe_verdict, verdict
 from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
@@ -10,7 +11,7 @@ from unitone.present.card.bands_view import bands_view
 from unitone.present.card.card_shapes import CapacitorCell, CardView, ControlCell, CurrentCell, LookRow, Told, VoltsCell
 from unitone.present.card.found_and_left import readings_view
 from unitone.quantities.registry import quantity
-from unitone.quantities.show import duration, number, show
+from unitone.quantities.show import duration, microvolts, number, s_units, show
 from unitone.radio.parts import TOLERANCE, recap_all
 from unitone.session.session import Session
 from unitone.sheet.model.looks import ACCESSORIES, family_of, inspection
@@ -111,6 +112,8 @@ def take_card(session: Session) -> CardView:
         controls_words=_describe_controls(state),
         readings=readings_view(state, frozenset(q for q in {s.quantity_id for s in sheet.steps} if session.bench.can_measure(q))),
         bands=bands_view(state),
+        beside=tuple(Told(day(p.utc), *_beside(p)) for p in reversed(state.shop.beside)),
+        beside_words=_describe_beside(state),
     )  # fmt: skip
 
 
@@ -303,6 +306,39 @@ def _weight(state: JobState, speaks_of: SpeaksOf) -> str:
     if out:
         return tr("weak evidence; measured {verdict} too", verdict=describe_verdict(out[0]))
     return tr("weak evidence; measured in spec: check aerial, cable, site")
+
+
+def _beside(pair: Beside) -> tuple[str, str]:
+    """(what was read of both, how much this radio is better)."""
+    if pair.what == "sensitivity":
+        both = (microvolts(pair.mine), microvolts(pair.its))
+    elif pair.what == "S-meter":
+        both = (s_units(pair.mine), s_units(pair.its))
+    else:
+        both = (f"{pair.mine:g} dB", f"{pair.its:g} dB")
+    what = tr("{what}: {mine}, {other} {its}", what=tr(pair.what), mine=both[0], other=pair.other, its=both[1])
+    signal = f" ({pair.signal})" if pair.signal else ""
+    return what + signal, tr("{db} dB", db=number(better_db(pair), 1, sign=True))
+
+
+def _describe_beside(state: JobState) -> str:
+    words = [
+        tr(
+            "{what}: {db} dB against the other, of {n}",
+            what=tr(c.what),
+            db=number(c.better_db, 1, sign=True),
+            n=c.count,
+        )
+        + (tr(" (spread {db} dB)", db=number(c.spread_db, 1)) if c.count > 1 else "")
+        for c in compared(state)
+    ]
+    says = {
+        "alike": tr("The two are alike."), "deaf": tr("This one is deaf: align the receiver."),
+        "keen": tr("This one hears better."),
+        "s-meter alone": tr("They hear alike: set the S-meter, not the receiver."),
+        "weak on the air": tr("Weak on the air: check power, aerial, matching."), "": "",
+    }[finding(state)]  # fmt: skip
+    return " · ".join([*words, *([says] if says else [])])
 
 
 def controls_of(state: JobState) -> tuple[ControlCell, ...]:

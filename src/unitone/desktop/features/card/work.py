@@ -9,14 +9,14 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import label
-from unitone.job.shop import SPEAKS_OF
+from unitone.job.shop import BESIDE, SPEAKS_OF
 from unitone.present.card.card_shapes import CardView
 from unitone.session.session import OUTCOMES
 from unitone.words import tr
 
 
 class WorkTab(CardTab):
-    """Five short lists, each with the row that adds to it."""
+    """Six short lists, each with the row that adds to it."""
 
     def __init__(self) -> None:
         super().__init__(tr("Work"))
@@ -63,10 +63,22 @@ class WorkTab(CardTab):
             tr("Add"),
         )  # fmt: skip
         self.air_list = Lines(tr("Reports from the air"))
-        self.forms += [self.tried, self.parts, self.loose, self.time, self.air]
+        self.beside = EntryForm(
+            (
+                Ask("other", tr("Other radio"), tr("the shop’s own"), 2, needed=True),
+                Ask("what", tr("Compared"), share=2, choices=tuple((k, tr(k)) for k in BESIDE)),
+                Ask("mine", tr("This radio"), "S7", 1, needed=True, wide=True), Ask("its", tr("The other"), "S8", 1, needed=True),
+                Ask("splitter", tr("Splitter, dB"), "3.2", 1),
+                Ask("signal", tr("On what signal"), tr("station on 27.205"), 3, wide=True),
+            ),
+            tr("Add"),
+        )  # fmt: skip
+        self.beside_words, self.beside_list = label("plain", "", True), Lines(tr("Beside another radio"))
+        self.forms += [self.tried, self.parts, self.loose, self.time, self.air, self.beside]
         for column, title, bodies in (
             (left, tr("Fault finding log"), (self.tried, self.before, self.tried_list)),
             (left, tr("Parts fitted"), (self.parts, self.parts_list)),
+            (left, tr("Beside another radio"), (self.beside, self.beside_words, self.beside_list)),
             (right, tr("Loose ends"), (self.loose, self.why, self.loose_list)),
             (right, tr("Time"), (self.time, self.time_words, self.time_list)),
             (right, tr("Heard on the air"), (self.air, self.air_list)),
@@ -92,6 +104,12 @@ class WorkTab(CardTab):
         self.time.submitted.connect(lambda d: self.do.emit(lambda s: s.workshop.spend(d["time"], d["what"])))
         self.air.submitted.connect(
             lambda d: self.do.emit(lambda s: s.workshop.heard(d["who"], d["speaks_of"], d["words"]))
+        )
+
+        self.beside.submitted.connect(
+            lambda d: self.do.emit(
+                lambda s: s.workshop.read_beside(d["other"], d["what"], d["mine"], d["its"], d["signal"], d["splitter"])
+            )
         )
 
     def _fit(self, d: dict[str, str]) -> None:
@@ -141,6 +159,12 @@ class WorkTab(CardTab):
             tr("No loose ends."),
         )  # fmt: skip
         self.time_words.setText(tr("{t} in all", t=view.time_words) if view.times else tr("No time noted yet."))
+        self.beside_words.setText(view.beside_words)
+        self.beside_words.setVisible(bool(view.beside_words))
+        self.beside_list.show_lines(
+            [Line("", t.what, f"{t.when} · {t.mark}") for t in view.beside],
+            tr("One signal through a splitter, or the same aerial in turn. Log both."),
+        )
         self.time_list.show_lines([Line("", f"{t.when}: {t.what}") for t in view.times])
         self.air_list.show_lines(
             [Line("undecided", t.what, f"{t.when} · {t.mark}") for t in view.on_air], tr("No reports yet. They are weak evidence.")
