@@ -14,7 +14,7 @@ def chart_on(session: Session) -> None:
     """Go on with the chart: a simulated radio is read at every place that is left, a hand sets up the next. Raises BenchError."""
     step = session.step
     if not has_chart(step):
-        raise BenchError(tr("Charts exist for S-meter, squelch and FM detector steps. Go to one first."))
+        raise BenchError(tr("Charts exist for S-meter, squelch, FM detector and IF steps. Go to one first."))
     move = advise(session.state, "chart")
     if isinstance(move, Done):
         raise BenchError(tr("The chart is complete. Turn an adjuster that affects it to read it again."))

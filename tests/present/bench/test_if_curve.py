@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
 import pytest
 
 from unitone.align.moves import Conclude, Turn
+from unitone.align.pairs import swept
 from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
-from unitone.radio.if_response import Transformer, passband
+from unitone.present.bench.charts import next_words
+from unitone.present.bench.if_curve import describe_sweep, sweep_next, sweep_started
+from unitone.radio.if_response import Transformer, passband, response_db
 from unitone.robot.technician import follow
+from unitone.session.charts import chart_on
 from unitone.session.session import Session, open_job
 from unitone.store.logbook import Logbook
 
@@ -84,3 +89,66 @@ def test_staggering_is_done_and_read() -> None:
         session.go_to("if")
         shown = take_view(session, "T1A").reading.hill
         assert shown is not None and len(shown.found) > 10 and "dB lost" in shown.peak_text
+
+
+def test_an_if_is_swept_and_its_width_is_the_radio_s() -> None:
+    """The generator goes from place to place beside the middle; what is read lies over the curve, and the coach does not mind it."""
+    with Logbook(None) as book:
+        sheet = "corvane-alder-5"
+        session = Session(book, open_job(book, sheet, Card(1, sheet, simulated_seed=4)))
+        session.start_work()
+        while session.advice().step == "if" or "if" not in session.state.concluded:
+            follow(session, session.advice())
+        before = session.advice()
+        session.go_to("if")
+        session.confirm_hook_up("receive")
+        step = session.step
+        assert swept.is_chart(step) and sweep_next(session.state, step) and not sweep_started(session.state, step)
+        chart_on(session)
+        found = swept.swept(session.state, step)
+        assert (
+            found is not None
+            and found.width_hz is not None
+            and found.humps == 1
+            and sweep_next(session.state, step) == ""
+        )
+        # The radio's own width by its cascade, which no reading was told of.
+        radio = session.bench.radio  # type: ignore[attr-defined]
+        hz = np.linspace(-8000.0, 8000.0, 3201)
+        start = radio.receiver.first_of("mixer", "am")
+        gain = 20.0 * np.log10(np.abs(radio.receiver.chain(530e3, "am", hz, start).gain))
+        inside = hz[gain >= gain.max() - 6.0]
+        assert found.width_hz == pytest.approx(inside[-1] - inside[0], rel=0.05)
+        view = take_view(session, "T1A").reading.hill
+        assert (
+            view is not None and len(view.points) == len(found.db) and "one hump" in describe_sweep(session.state, step)
+        )
+        assert session.advice() == before or session.advice().step == before.step
+        # A core that is turned makes what was read old.
+        session.turn("T2A", 45_000)
+        assert not sweep_started(session.state, step)
+
+
+def test_two_humps_are_told_from_what_was_typed() -> None:
+    """An over-coupled pair (k of 2.2 times critical, F. E. Terman, Radio Engineers' Handbook, 1943), typed to two figures."""
+    with Logbook(None) as book:
+        session = Session(book, open_job(book, "valve-receiver", Card(1, "valve-receiver")))
+        session.start_work()
+        step = next(s for s in session.sheet.steps if swept.is_chart(s))
+        session.go_to(step.id)
+        session.confirm_hook_up("receive")
+        design = [Transformer(455e3, 60.0, 2.2)]
+        for _ in range(40):
+            wanted = swept.next_conditions(session.state, step)
+            if wanted is None:
+                break
+            db = float(response_db(design, np.array([wanted.offset_hz or 0.0]))[0])
+            session.type_in(f"{0.4 * 10 ** (db / 20):.2g} V", wanted)
+        found = swept.swept(session.state, step)
+        band = passband(design)
+        assert found is not None and found.humps == band.humps == 2
+        assert found.dip_db == pytest.approx(band.dip_db, abs=0.6)
+        assert found.width_hz == pytest.approx(band.width(6.0), rel=0.06)
+        assert "two humps" in describe_sweep(session.state, step) and next_words(session.state, step) == ""
+        view = take_view(session, step.adjusters[0]).reading.hill
+        assert view is not None and view.curve_x == () and len(view.points) == len(found.db)

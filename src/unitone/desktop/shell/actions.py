@@ -50,7 +50,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("next-adjuster", N_("Select the next adjuster"), "Down", "bench", True),
     Action("previous-step", N_("Previous step"), "PgUp", "bench", True),
     Action("next-step", N_("Next step"), "PgDown", "bench", True),
-    Action("chart", N_("Read the chart: S-meter against level, squelch against its control, detector against frequency"), "M", "bench"),
+    Action("chart", N_("Read the chart: S-meter against level, squelch against its control, detector and IF against frequency"), "M", "bench"),
     Action("worth", N_("Worth aligning? Probe each core of the step and predict the gain"), "V", "bench"),
     Action("what", N_("Probe the selected adjuster: move it a little, see what changes, put it back"), "Q", "bench"),
     Action("keep-effect", N_("Keep what a probe found in this radio's own sheet"), "Y", "bench"),

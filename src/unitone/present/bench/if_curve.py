@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from unitone.align.pairs import swept
 from unitone.errors import EntryError
 from unitone.job.state import JobState
 from unitone.present.bench.bench_shapes import HillView
@@ -41,11 +42,47 @@ def _peaked_at(state: JobState, adjuster: str) -> int:
     return state.positions[adjuster] - sum(t.moved for t in state.turns if t.adjuster == adjuster and t.seq > max(ends))
 
 
+def sweep_started(state: JobState, step: Step) -> bool:
+    """Was the IF read beside its middle since the last touch?"""
+    return swept.is_chart(step) and any(swept.read_so_far(state, step).keys() - {0.0})
+
+
+def sweep_next(state: JobState, step: Step) -> str:
+    """The next place of the sweep as the button says it."""
+    wanted = swept.next_conditions(state, step)
+    if wanted is None:
+        return ""
+    return tr("generator {khz} kHz off", khz=number((wanted.offset_hz or 0.0) / 1e3, 1, sign=True))
+
+
+def describe_sweep(state: JobState, step: Step) -> str:
+    """What the sweep found; empty before there is enough of it."""
+    found = swept.swept(state, step) if sweep_started(state, step) else None
+    if found is None:
+        return ""
+    width = (
+        tr("wider than it was read")
+        if found.width_hz is None
+        else tr("{khz} kHz wide at −6 dB", khz=number(found.width_hz / 1e3, 1))
+    )
+    tops = tr("one hump") if found.humps == 1 else tr("two humps, {db} dB between", db=number(found.dip_db, 1))
+    return tr("IF as read: {width}, {tops}.", width=width, tops=tops)
+
+
+def _read_points(state: JobState, step: Step) -> tuple[tuple[float, float], ...]:
+    """What was read, kHz and dB under the highest."""
+    found = swept.swept(state, step) if sweep_started(state, step) else None
+    return () if found is None else tuple(zip((x / 1e3 for x in found.offsets_hz), found.db, strict=True))
+
+
 def if_curve(state: JobState, step: Step) -> HillView | None:
-    """The response of the sheet's IF transformers as their cores stand, and as peaked where that differs; None for other steps."""
+    """The response of the sheet's IF transformers as their cores stand, and as peaked where that differs, with what was read over it; the
+    readings alone where the sheet does not describe its transformers; None where there is nothing of either."""
     own = state.sheet.transformers
+    points = _read_points(state, step)
     if not any(set(t.adjusters) & set(step.adjusters) for t in own):
-        return None
+        words = tr("IF response as read")
+        return HillView(points, (), (), (), (), None, "", 0.0, words, "kHz", "dB", None) if points else None
     chain = [
         Transformer(
             t.centre_hz, t.q, t.coupling,
@@ -64,9 +101,10 @@ def if_curve(state: JobState, step: Step) -> HillView | None:
     words = tr("IF response beside {khz} kHz", khz=f"{own[0].centre_hz / 1e3:g}")
     found = tuple(zip(khz[::_RING_EVERY], rings[::_RING_EVERY].tolist(), strict=True)) if turned else ()
     curve = tuple(db.tolist())
-    return HillView(
-        ((0.0, middle),), khz, curve, curve, curve, float(hz[int(db.argmax())] / 1e3), _told(chain), 0.0, words, "kHz", "dB", None, found
-    )  # fmt: skip
+    top = float(db.max())
+    read = tuple((x, y + top) for x, y in points) or ((0.0, middle),)
+    at = float(hz[int(db.argmax())] / 1e3)
+    return HillView(read, khz, curve, curve, curve, at, _told(chain), 0.0, words, "kHz", "dB", None, found)
 
 
 def _off_hz(state: JobState, adjuster: str, per_turn_hz: float) -> float:

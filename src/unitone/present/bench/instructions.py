@@ -209,7 +209,9 @@ def panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
     elif wanted.channel or wanted.band or wanted.mode:
         words.append(describe_place(state, wanted))
     words += _describe_beat(state, wanted, step)
-    if wanted.offset_hz:
+    if wanted.offset_hz and step.inject is not None:
+        words.append(tr("{khz} kHz beside that", khz=number(wanted.offset_hz / 1e3, 1, sign=True)))
+    elif wanted.offset_hz:
         words.append(tr("generator {khz} kHz off channel", khz=number(wanted.offset_hz / 1e3, 1, sign=True)))
     if step.spoken:
         words.append(tr("by voice, five seconds"))

@@ -148,6 +148,8 @@ def _reading(state: JobState, reading: Reading) -> tuple[str, str]:
             figure, unit = number(reading.value / 1e6, 6), "MHz"
     unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
     name = f"{_short(q.id)} {reading.conditions.place}".strip()
+    if reading.conditions.offset_hz:
+        name += f" {number(reading.conditions.offset_hz / 1e3, 1, sign=True)} kHz"
     if reading.conditions.inject and q.id == "tx.stage_voltage":
         return _stage(state, reading.conditions.inject)[:_LETTERS], f"{figure} {unit}".strip()
     if q.id == "rx.injection":

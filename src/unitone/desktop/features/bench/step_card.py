@@ -274,7 +274,7 @@ class StepCard(QFrame):
         self.judge.setText(tr("Decide…  A"))
         self.charted = self._button(
             "chart",
-            tr("Read the chart: S-meter against level, squelch against its control, detector against frequency"),
+            tr("Read the chart: S-meter against level, squelch against its control, detector and IF against frequency"),
         )
         self.sweep = self._button("sweep", tr("Sweep the selected core: turn it while it is read"))
         self.sweep.hide()
