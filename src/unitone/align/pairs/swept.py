@@ -21,6 +21,8 @@ _ROUND_HZ = 100.0
 #: Below this many readings a curve is not told of; and a hump is one that stands so far over the dip beside it (dB).
 _LEAST, _HUMP_DB = 5, 0.7
 WIDTH_DB = 6.0
+#: It is read until it is so far down (dB), and so many times as far out as was meant.
+_DEEP_DB, _FURTHER = 8.0, 3.0
 
 
 @dataclass(frozen=True)
@@ -69,9 +71,19 @@ def read_so_far(state: JobState, step: Step) -> dict[float, float]:
 
 
 def next_conditions(state: JobState, step: Step) -> Conditions | None:
-    """The next place that was not read; None when all are."""
+    """The next place that was not read; None when all are. An IF that is still high at the last place is followed further out."""
     have = read_so_far(state, step)
-    return next((at(step, offset) for offset in offsets_hz(state, step) if offset not in have), None)
+    places = offsets_hz(state, step)
+    wanted = next((offset for offset in places if offset not in have), None)
+    if wanted is None and (top := max(have.values())) > 0:
+        furthest = max(places)
+        stride = furthest / _EACH_SIDE
+        for side in (-1.0, 1.0):
+            end = max(have, key=lambda hz: side * hz)
+            if 20.0 * np.log10(have[end] / top) > -_DEEP_DB and abs(end) < _FURTHER * furthest:
+                wanted = round((end + side * stride) / _ROUND_HZ) * _ROUND_HZ
+                break
+    return None if wanted is None else at(step, wanted)
 
 
 def swept(state: JobState, step: Step) -> Swept | None:
