@@ -14,7 +14,7 @@ import pytest
 from unitone.calculators.catalogue import calculator_of
 from unitone.calculators.typed import work_out
 from unitone.errors import EntryError
-from unitone.radio.if_response import Transformer, critical_coupling, hump_apart_hz, passband, response_db
+from unitone.radio.if_response import Transformer, critical_coupling, damping_ohm, hump_apart_hz, passband, response_db
 from unitone.radio.tracking import best_tracking, image_db, image_hz, three_points, tracking_points
 
 IF_HZ, Q, COIL_H = 455e3, 80.0, 1e-3
@@ -64,6 +64,37 @@ def test_an_if_transformer_passes_what_a_circuit_simulator_says(
     # Far out a real pair is not symmetrical: its reactances go with the frequency.
     near = theirs > -20.0
     assert np.abs(ours - theirs)[near].max() < 0.8 and np.abs(ours - theirs)[theirs > -6.0].max() < 0.35
+
+
+@pytest.mark.skipif(shutil.which("ngspice") is None, reason="ngspice is not there")
+@pytest.mark.parametrize("coupling", [1.3, 2.0, 3.5])
+def test_a_damping_resistor_leaves_the_other_winding_one_peak(coupling: float, tmp_path: Path) -> None:
+    """Two humps without it, one with it; and the winding that is left peaks where it is tuned, to a quarter of its half-width."""
+    farad = 1.0 / ((2 * math.pi * IF_HZ) ** 2 * COIL_H)
+    ohm, k = Q * 2 * math.pi * IF_HZ * COIL_H, coupling * critical_coupling(Q)
+    extra = damping_ohm(IF_HZ, Q, coupling, farad)
+    assert extra is not None and damping_ohm(IF_HZ, Q, 0.9, farad) is None
+
+    def swept(across: list[str]) -> tuple[np.ndarray, np.ndarray]:
+        lines = [
+            "I1 0 a AC 1m",
+            f"L1 a 0 {COIL_H}",
+            f"L2 b 0 {COIL_H}",
+            f"K1 L1 L2 {k}",
+            f"C1 a 0 {farad}",
+            f"C2 b 0 {farad}",
+        ]
+        return ac([*lines, f"R1 a 0 {ohm}", f"R2 b 0 {ohm}", *across], "b", IF_HZ - 15e3, IF_HZ + 15e3, 601, tmp_path)
+
+    def tops(volts: np.ndarray) -> int:
+        return int(np.sum((volts[1:-1] > volts[:-2]) & (volts[1:-1] > volts[2:])))
+
+    hz, plain = swept([])
+    _, damped = swept([f"R3 a 0 {extra}"])
+    assert tops(plain) == 2 and tops(damped) == 1
+    assert abs(hz[damped.argmax()] - IF_HZ) < 0.25 * IF_HZ / (2 * Q)
+    with pytest.raises(ValueError):
+        damping_ohm(IF_HZ, Q, 2.0, 0.0)
 
 
 def test_humps_and_dips_are_the_handbooks() -> None:

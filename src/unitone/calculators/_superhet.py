@@ -10,7 +10,7 @@ import numpy as np
 from unitone.calculators.calculator import RECEIVE, Answer, Calculator, Given
 from unitone.calculators.typed import si_text
 from unitone.quantities.show import number
-from unitone.radio.if_response import Transformer, hump_apart_hz, passband
+from unitone.radio.if_response import Transformer, damping_ohm, hump_apart_hz, passband
 from unitone.radio.tracking import best_tracking, image_db, image_hz, mistuned_loss_db
 from unitone.words import N_, tr
 
@@ -42,6 +42,8 @@ def _if_response(v: Mapping[str, Any]) -> list[Answer]:
             Answer("apart_hz", tr("humps apart, peaked"), tr("{hz}: peak with a damping resistor across the other winding", hz=si_text(apart, "Hz")),
                    apart)
         )  # fmt: skip
+    if (ohm := damping_ohm(v["centre"], v["q"], v["coupling"], v["tank"])) is not None:
+        answers.append(Answer("damping_ohm", tr("damping resistor, at most"), si_text(ohm, "Ω"), ohm))
     return answers
 
 
@@ -82,6 +84,7 @@ SUPERHET_CALCULATORS: tuple[Calculator, ...] = (
             Given(
                 "stagger", N_("Primary and secondary apart"), "Hz", "0, 3k for a quarter turn", "0", least=0.0, most=1e6
             ),
+            Given("tank", N_("Capacitor across each winding"), "F", "120p", "120p", least=1e-12, most=1e-6),
         ),
         _if_response,
         "|H| = (1+k²)/|(1+jx₁)(1+jx₂)+k²|, x = 2Q·Δf/f₀ (Terman 1943)",

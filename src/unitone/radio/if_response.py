@@ -13,6 +13,8 @@ from unitone.errors import EntryError
 from unitone.radio.resonance import pair_response
 from unitone.words import tr
 
+#: A pair is damped until it is coupled so far (in units of critical).
+_DAMPED_COUPLING = 0.7
 Floats = NDArray[np.float64]
 
 
@@ -87,6 +89,21 @@ def _crossing(hz: Floats, db: Floats, n: int, level: float) -> float:
 def critical_coupling(q: float) -> float:
     """The coupling coefficient at which one hump just becomes two: 1/Q for two circuits of the same Q (Terman, section 3)."""
     return 1.0 / q
+
+
+def damping_ohm(centre_hz: float, q: float, coupling: float, farad: float) -> float | None:
+    """The resistor (Ω) across one winding of an over-coupled pair that leaves a single peak for the other; None where it has one anyway.
+
+    Critical coupling is 1/√(Q₁Q₂) (F. E. Terman, Radio Engineers' Handbook, 1943, section 3), so a winding damped to Q₂ leaves k·√(Q₂/Q)
+    of it; brought down to 0.7 the top is single and sharp enough. A resistor R across C makes 1/Q₂ = 1/Q + 1/(ωCR). Raises ValueError for
+    what is not above zero.
+    """
+    if not (centre_hz > 0 and q > 0 and coupling > 0 and farad > 0):
+        raise ValueError("frequency, Q, coupling and capacitance are above zero")
+    if coupling <= 1.0:
+        return None
+    damped = q * (_DAMPED_COUPLING / coupling) ** 2
+    return 1.0 / (2.0 * math.pi * centre_hz * farad * (1.0 / damped - 1.0 / q))
 
 
 def hump_apart_hz(centre_hz: float, q: float, coupling: float) -> float:

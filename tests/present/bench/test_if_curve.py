@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from copy import copy
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -12,7 +14,7 @@ from unitone.align.pairs import swept
 from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.charts import next_words
-from unitone.present.bench.if_curve import describe_sweep, sweep_next, sweep_started
+from unitone.present.bench.if_curve import describe_overcoupled, describe_sweep, sweep_next, sweep_started
 from unitone.radio.if_response import Transformer, passband, response_db
 from unitone.robot.technician import follow
 from unitone.session.charts import chart_on
@@ -152,3 +154,15 @@ def test_two_humps_are_told_from_what_was_typed() -> None:
         assert "two humps" in describe_sweep(session.state, step) and next_words(session.state, step) == ""
         view = take_view(session, step.adjusters[0]).reading.hill
         assert view is not None and view.curve_x == () and len(view.points) == len(found.db)
+
+
+def test_an_over_coupled_pair_says_so_until_it_is_peaked() -> None:
+    with Logbook(None) as book:
+        sheet = "corvane-alder-5"
+        session = Session(book, open_job(book, sheet, Card(1, sheet, simulated_seed=4)))
+        step = session.sheet.step("if")
+        assert describe_overcoupled(session.state, step) == ""
+        wide = tuple(replace(t, coupling=1.6) for t in session.sheet.transformers)
+        state = copy(session.state)
+        state.sheet = replace(session.sheet, transformers=wide)
+        assert "T1A + T1B has two humps" in describe_overcoupled(state, step)

@@ -42,6 +42,17 @@ def _peaked_at(state: JobState, adjuster: str) -> int:
     return state.positions[adjuster] - sum(t.moved for t in state.turns if t.adjuster == adjuster and t.seq > max(ends))
 
 
+def describe_overcoupled(state: JobState, step: Step) -> str:
+    """What to do about a pair with two humps while it is peaked; empty for others, and once it is."""
+    own = [t for t in state.sheet.transformers if t.coupling > 1.0 and set(t.adjusters) & set(step.adjusters)]
+    if not own or step.aim != "peak" or is_peaked(state, step):
+        return ""
+    cans = " + ".join(own[0].adjusters)
+    return tr(
+        "{pair} has two humps: follow the coach, or damp one winding (10 to 47 kΩ) while you peak the other.", pair=cans
+    )
+
+
 def sweep_started(state: JobState, step: Step) -> bool:
     """Was the IF read beside its middle since the last touch?"""
     return swept.is_chart(step) and any(swept.read_so_far(state, step).keys() - {0.0})
