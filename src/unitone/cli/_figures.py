@@ -1,4 +1,4 @@
-"""Commands of arithmetic: the calculators, and oscillators traced from frequency readings."""
+"""Commands of arithmetic: the calculators, oscillators traced from frequency readings, and conversions to other channels."""
 
 from __future__ import annotations
 
@@ -89,6 +89,34 @@ def trace_readings(sheet: str, readings: Path, as_json: bool, workspace: str) ->
             print(words)
 
 
+def plan_conversion(sheet: str, want: str, as_json: bool, workspace: str) -> None:
+    """What ``convert`` does. Raises UnitoneError naming what cannot be read, or what the sheet lacks."""
+    from unitone.cli.workspace import folder_of
+    from unitone.conversions.convert import convert, to_data, way_title
+    from unitone.sheet.format.read import read_sheet
+    from unitone.sheet.library import Library
+
+    made = read_sheet(Library(folder_of(workspace) / "sheets").find(sheet))
+    data = to_data(found := convert(made, want))
+    if as_json:
+        _print(data)
+        return
+    for row in data["dividers"]:
+        print(
+            f"{row['hz'] / 1e6:.6f} MHz  N {row['n']}  {row['band'] or ''} {row['switch'] or ''}  {way_title(row['way'])}".rstrip()
+        )
+    for crystal in data["crystals"]:
+        print(
+            f"{crystal['hz'] / 1e6:.6f} MHz crystal beside {crystal['beside']}, {crystal['cut']}, {crystal['load_pf']:g} pF"
+        )
+    for n, plan in enumerate(found.plans, 1):
+        ways = ", ".join(way_title(k) for k in plan.kinds) or "nothing reaches it"
+        size = f"{len(plan.reached)} of {len(found.wanted)} channels, {plan.parts} parts, {plan.cuts} cuts"
+        print(f"way {n}: {ways}: {size}, locks: {plan.lock}")
+    for words in data["warnings"]:
+        print(words)
+
+
 def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
     """Put the commands on the command line."""
 
@@ -100,6 +128,17 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
         """Trace frequency readings to the oscillators that are off, and name the reading that would tell more."""
         trace_readings(sheet, readings, as_json, workspace())
 
+    def convert(
+        sheet: Annotated[str, typer.Argument(help="A sheet's id or path.")],
+        want: Annotated[
+            str, typer.Option("--want", help="Channels: 26.515..27.855 step 0.01; alphas; -5kHz; 27.205; uk-40.")
+        ],
+        as_json: Json = False,
+    ) -> None:
+        """What other channels take: dividers, pins, crystals, whether it locks, and the ways ranked."""
+        plan_conversion(sheet, want, as_json, workspace())
+
     app.command()(calculate)
+    app.command()(convert)
     app.command("sums", hidden=True)(calculate)
     app.command()(attribute)

@@ -326,7 +326,7 @@ def robot(
     task: Annotated[
         str,
         typer.Option(
-            "--task", help="align, frequency, transmit, trace, adjuster, sweep, by-hand, by-ear or two-radios"
+            "--task", help="align, frequency, transmit, trace, adjuster, sweep, by-hand, by-ear, two-radios or convert"
         ),
     ] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many simulated radios.")] = 5,
@@ -345,6 +345,7 @@ def robot(
     """Let the robot technician align simulated radios by the coach's words, and judge it by the physics."""
     from unitone.robot.by_ear_radios import run_by_ear_trial
     from unitone.robot.by_hand import run_by_hand_trial
+    from unitone.robot.converting import run_convert_trial
     from unitone.robot.on_frequency import run_frequency_trial
     from unitone.robot.one_coil import classes_of, run_adjuster_trial
     from unitone.robot.sweep import run_sweep_trial
@@ -361,6 +362,7 @@ def robot(
         "by-hand": run_by_hand_trial,
         "by-ear": run_by_ear_trial,
         "two-radios": run_two_radios_trial,
+        "convert": run_convert_trial,
     }
     task = {"send": "transmit"}.get(task, task)
     if task == "adjuster":
@@ -380,6 +382,10 @@ def robot(
     if task in ("by-ear", "two-radios") and sheet and fault == "none":
         told = runs[task](sheet, sets, seed, workers)
         _print(told) if as_json else _tell_without_instruments(told)
+        return
+    if task == "convert" and sheet and fault == "none":
+        told = runs[task](sheet, sets, seed, workers)
+        _print(told) if as_json else _tell_conversions(told)
         return
     if task not in runs and task != "trace":
         known = ", ".join((*runs, "trace", "adjuster", "sweep"))
@@ -430,6 +436,15 @@ def _tell_without_instruments(report: dict[str, Any]) -> None:
             f"{name.replace('_', ' ')}: carriers {hz['median']} Hz off median, {hz['p95']} Hz at 95 %, "
             f"{one['error']['share_within']:.1%} within {one['error']['within_hz']:.0f} Hz, {one['readings_per_set']} readings a radio"
         )
+
+
+def _tell_conversions(report: dict[str, Any]) -> None:
+    """Conversions that were asked of simulated radios."""
+    print(f"{report['recovered']} of {report['sets']} conversions right, {report['seconds']} s")
+    print(
+        f"lock foretold right in {report['locks_right']:.1%}, too close to call {report['too_close']:.1%}; "
+        f"{report['off_frequency']} channels off frequency, {report['not_reached']} not reached"
+    )
 
 
 def _tell_traces(report: dict[str, Any], as_json: bool) -> None:

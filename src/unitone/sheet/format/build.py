@@ -45,6 +45,7 @@ from unitone.sheet.model.sheet import (
     Limit,
     Part,
     Picture,
+    Pll,
     ReadWith,
     Sheet,
     Step,
@@ -250,6 +251,7 @@ def _build(w: form.SheetFile, problems: Problems, identifier: str, text: str) ->
         tracing=_tracing(problems, w),
         transformers=_transformers(problems, w),
         dials=_dials(problems, w, channels),
+        plls=_plls(problems, w),
         steps=tuple(capped(s, ruled) for s in steps),
         pictures=pictures,
         cautions=tuple(w.model.caution),
@@ -626,6 +628,40 @@ def _dials(problems: Problems, w: form.SheetFile, plan: ChannelPlan) -> tuple[Di
                 problems.complain((*place, "channels"), tr("channel {name!r} lies outside this band.", name=name))
         middle = None if d.intermediate is None else _number(problems, (*place, "intermediate"), d.intermediate, "Hz")
         found.append(DialBand(d.band, lowest, highest, tuple(d.channels), middle or None))
+    return tuple(found)
+
+
+def _plls(problems: Problems, w: form.SheetFile) -> tuple[Pll, ...]:
+    """The programmed synthesisers: their outputs are mixing lines (that of the divider with N in it), their weights above zero and each once."""
+    found: list[Pll] = []
+    outputs_of = {m.output: m for m in w.mixing}
+    for n, p in enumerate(w.pll):
+        place = ("pll", n)
+        line = outputs_of.get(p.output)
+        if line is None or not any("N" in term for term in line.terms.values()):
+            problems.complain(
+                (*place, "output"), tr("no mixing line makes {name!r} with N. Name the one that does.", name=p.output)
+            )
+        if p.vco not in outputs_of:
+            problems.complain((*place, "vco"), tr("no mixing line makes {name!r}. Name the one that does.", name=p.vco))
+        if len(set(p.pins.values())) != len(p.pins) or min(p.pins.values()) < 1:
+            problems.complain((*place, "pins"), tr("each pin has a weight of its own, above zero."))
+        for name in p.driven:
+            if name not in p.pins:
+                problems.complain((*place, "driven"), tr("it has no pin {name!r}.", name=name))
+        try:
+            ends = limit_from_text(p.window)
+            window = (parse_si(ends["min"], "V"), parse_si(ends["max"], "V"))
+            volts = tuple(sorted((parse_si(hz, "Hz"), parse_si(v, "V")) for hz, v in p.volts.items()))
+        except (EntryError, KeyError) as error:
+            words = str(error) if isinstance(error, EntryError) else tr('Write both ends, like "1 V … 6 V".')
+            problems.complain((*place, "window"), words)
+            continue
+        if not window[0] < window[1]:
+            problems.complain((*place, "window"), tr("the lower end comes first."))
+        pins = tuple(sorted(p.pins.items(), key=lambda pin: -pin[1]))
+        driven = tuple(name for name, _ in pins if name in p.driven or not p.driven)
+        found.append(Pll(p.id, p.output, pins, driven, int(p.pull == "up"), p.adds, p.counts, p.vco, window, volts))
     return tuple(found)
 
 

@@ -308,6 +308,23 @@ class DialPart(_Strict):
     channels: list[str] = []
 
 
+class PllPart(_Strict):
+    """[[pll]]: a synthesiser that is programmed by its pins: the mixing output whose N it makes, its pins with their weights, which of
+    them the channel switch drives (all where none is named), what an open pin reads, the programmed word (``adds`` + ``counts``·N), the
+    mixing output that its VCO runs at, the window of tuning voltage in which it locks, and that voltage at some frequencies of the VCO."""
+
+    id: str = Field(min_length=1)
+    output: str
+    pins: dict[str, int] = Field(min_length=1, max_length=24)
+    driven: list[str] = []
+    pull: Literal["up", "down"] = "down"
+    adds: int = 0
+    counts: Literal[1, -1] = 1
+    vco: str
+    window: str = "1 V … 6 V"
+    volts: dict[str, str] = {}
+
+
 class TracingPart(_Strict):
     """[tracing]: the standard output that injected levels are told for, and how the front panel stands meanwhile."""
 
@@ -403,4 +420,5 @@ class SheetFile(_Strict):
     tracing: TracingPart = TracingPart()
     transformer: list[TransformerPart] = []
     dial: list[DialPart] = []
+    pll: list[PllPart] = []
     step: list[StepPart] = Field(min_length=1)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import cast
@@ -79,7 +80,28 @@ def outputs(sheet: Sheet, place: Place) -> list[Mixed]:
     return list(cast("tuple[Mixed, ...]", kept[place]))
 
 
-def _outputs(sheet: Sheet, place: Place) -> list[Mixed]:
+def outputs_with(
+    sheet: Sheet, place: Place, output: str, n: int, retuned: Mapping[str, Fraction]
+) -> dict[str, Fraction]:
+    """Every output (exact Hz) at a place, with ``n`` programmed on the lines of ``output`` and some oscillators at other frequencies: what
+    a modified radio would do. Raises SheetError."""
+    made = _outputs(sheet, place, (output, n))
+    nominal = {o.id: o.at(Fraction(0)) for o in sheet.oscillators} | dict(retuned)
+    return {m.output: sum((c * nominal[k] for k, c in m.terms), Fraction(0)) for m in made}
+
+
+def divider_of(sheet: Sheet, place: Place, output: str) -> int | None:
+    """N of an output at a place; None where no line with N makes it there. Raises SheetError."""
+    lines = [
+        m for m in sheet.mixing if m.output == output and m.applies(place.way, place.band, place.mode, place.channel)
+    ]
+    line = max(lines, key=_narrow, default=None)
+    if line is None or place.channel is None or not any("N" in term for _, term in line.terms):
+        return None
+    return _divider(sheet, line, place, Fraction(sheet.carrier_hz(place.channel, place.band)))
+
+
+def _outputs(sheet: Sheet, place: Place, told: tuple[str, int] | None = None) -> list[Mixed]:
     best: dict[str, Mixing] = {}
     for line in sheet.mixing:
         if line.applies(place.way, place.band, place.mode, place.channel):
@@ -105,7 +127,7 @@ def _outputs(sheet: Sheet, place: Place) -> list[Mixed]:
                 ]
             )
         line, total = best[name], dict[str, Fraction]()
-        n = _divider(sheet, line, place, carrier)
+        n = told[1] if told is not None and told[0] == name else _divider(sheet, line, place, carrier)
         for inner, text in line.terms:
             times = coefficient(text, n)
             if inner not in nominal and inner not in best:
@@ -117,13 +139,13 @@ def _outputs(sheet: Sheet, place: Place) -> list[Mixed]:
         return found[name]
 
     # Where no band, or no mode, is told, what hangs on it is left out.
-    told = not (place.band is None and sheet.plan.bands)
+    complete = not (place.band is None and sheet.plan.bands)
     made = []
     for name in best:
         try:
             parts = terms(name, ())
         except _NotThere as missing:
-            if told:
+            if complete:
                 raise SheetError([f"{sheet.id}: mixing {name}: {missing}"]) from None
             continue
         made.append(Mixed(name, sum((c * nominal[k] for k, c in parts.items()), Fraction(0)), tuple(parts.items())))

@@ -248,6 +248,30 @@ class DialBand:
 
 
 @dataclass(frozen=True)
+class Pll:
+    """A synthesiser that is programmed by its pins. ``output``: the mixing output whose N it makes; ``pins``: (name, weight), the heaviest
+    first; ``driven``: those that the channel switch drives; ``open_reads``: what an open pin counts as (0 or 1). The programmed word is
+    ``adds + counts·N``. It locks while the tuning voltage of the VCO (mixing output ``vco``) lies in ``window_v``; ``volts``: (Hz, V) as
+    the maker tells them."""
+
+    id: str
+    output: str
+    pins: tuple[tuple[str, int], ...]
+    driven: tuple[str, ...]
+    open_reads: int
+    adds: int
+    counts: int
+    vco: str
+    window_v: tuple[float, float]
+    volts: tuple[tuple[float, float], ...] = ()
+
+    @property
+    def most(self) -> int:
+        """The largest word that the pins can say."""
+        return sum(weight for _, weight in self.pins)
+
+
+@dataclass(frozen=True)
 class Tracing:
     """The output that injected levels are told for (V at the loudspeaker), and how the front panel stands meanwhile."""
 
@@ -622,6 +646,7 @@ class Sheet:
     tracing: Tracing = Tracing()
     transformers: tuple[IfTransformer, ...] = ()
     dials: tuple[DialBand, ...] = ()
+    plls: tuple[Pll, ...] = ()
     source_text: str = field(repr=False, default="")
 
     @property
