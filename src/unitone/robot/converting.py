@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 import tomlkit
 
+from unitone.align.frequency.vco_readings import apart
 from unitone.conversions.convert import Conversion, convert
 from unitone.conversions.ways import Crystal, Plan
 from unitone.errors import SheetError
@@ -77,7 +78,7 @@ def read_law(sheet: Sheet, physics: PhysicsFile, seed: int) -> tuple[SimulatedRa
                 value = bench.measure("vco.tuning_voltage", at).value
                 if value is not None:
                     points[hz] = value
-    return radio, fit(sorted(points.items()))
+    return radio, fit(apart(points.items()))
 
 
 def carried_out(sheet: Sheet, crystal: Crystal, band: str | None, shift_hz: int) -> Sheet:

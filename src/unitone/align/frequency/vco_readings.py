@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from functools import lru_cache
 
 from unitone.errors import UnitoneError
@@ -17,6 +18,8 @@ _LEAST_FOR_A_LAW = 3
 
 #: Two frequencies nearer than this are one channel (Hz).
 _SAME_HZ = 1000.0
+#: The top of one band and the bottom of the next stand nearer than this (Hz).
+_APART_HZ = 60e3
 
 
 def vco_law(state: JobState, way: Way | None = None) -> Law | None:
@@ -42,7 +45,20 @@ def vco_points(state: JobState, way: Way | None = None) -> list[tuple[float, flo
         ways.add(r.conditions.way)
         near = next((k for k in found if abs(k - hz) < _SAME_HZ), hz)
         found[near] = r.value
-    return list(found.items()) if len(found) >= _LEAST_FOR_A_LAW and len(ways) == 1 else None
+    made = apart(found.items())
+    return made if len(made) >= _LEAST_FOR_A_LAW and len(ways) == 1 else None
+
+
+def apart(points: Iterable[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Points of (Hz, volts) in order, those nearer to each other than two bands' ends are as their mean: a voltmeter cannot tell them apart,
+    and a law that has to rise would break on its last digit."""
+    made: list[list[tuple[float, float]]] = []
+    for point in sorted(points):
+        if made and point[0] - made[-1][0][0] < _APART_HZ:
+            made[-1].append(point)
+        else:
+            made.append([point])
+    return [(sum(hz for hz, _ in of) / len(of), sum(v for _, v in of) / len(of)) for of in made]
 
 
 @lru_cache(maxsize=16)

@@ -90,8 +90,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("new-job", N_("New job"), "Ctrl+N", "jobs"),
     Action("find", N_("Find a job"), "Ctrl+F", "jobs"),
     Action("open-job", N_("Take the chosen job to the bench"), "Return", "jobs"),
-    *(Action(f"tab-{n}", f"Tab: {words}", f"Alt+{n}", "card") for n, words in enumerate(
-        ("intake", "inspection", "rails", "as-found sheet", "capacitors", "bands", "work", "handing over", "history"), 1)),
+    *(Action(f"tab-{n}", f"Tab: {words}", f"Alt+{n % 10}", "card") for n, words in enumerate(
+        ("intake", "inspection", "rails", "as-found sheet", "capacitors", "bands", "conversion", "work", "handing over", "history"), 1)),
     Action("look-fine", N_("Inspection: the item at hand is fine"), "Alt+F", "card"),
     Action("look-wrong", N_("Inspection: something is wrong with it"), "Alt+W", "card"),
     Action("look-mended", N_("Inspection: repaired"), "Alt+M", "card"),

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from unitone.job.card import Card
 from unitone.present.card.bands_view import BandsView
 from unitone.present.card.found_and_left import ReadingsView
-from unitone.sheet.model.sheet import KnownFault
+from unitone.radio.vcofit import Law
+from unitone.sheet.model.sheet import KnownFault, Sheet
 
 
 @dataclass(frozen=True)
@@ -134,5 +135,7 @@ class CardView:
     controls_words: str
     readings: ReadingsView
     bands: BandsView
+    #: The sheet whose synthesiser a conversion is worked out for, and its VCO as it was read; None where the sheet does not describe it.
+    synthesiser: tuple[Sheet, Law | None] | None
     beside: tuple[Told, ...]
     beside_words: str

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from unitone.align.frequency.vco_readings import vco_law
 from unitone.job.beside import better_db, compared, finding
 from unitone.job.shop import SPEAKS_OF, Beside, Capacitor, SpeaksOf, describe_finding
 from unitone.job.state import JobState
@@ -112,6 +113,7 @@ def take_card(session: Session) -> CardView:
         controls_words=_describe_controls(state),
         readings=readings_view(state, frozenset(q for q in {s.quantity_id for s in sheet.steps} if session.bench.can_measure(q))),
         bands=bands_view(state),
+        synthesiser=(sheet, vco_law(state, "receive")) if sheet.plls else None,
         beside=tuple(Told(day(p.utc), *_beside(p)) for p in reversed(state.shop.beside)),
         beside_words=_describe_beside(state),
     )  # fmt: skip

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayou
 
 from unitone.desktop.features.card.bands import BandsTab
 from unitone.desktop.features.card.capacitors import CapacitorsTab
+from unitone.desktop.features.card.conversion import ConversionTab
 from unitone.desktop.features.card.handing import HandingTab
 from unitone.desktop.features.card.history import HistoryTab
 from unitone.desktop.features.card.inspection import InspectionTab
@@ -28,7 +29,7 @@ from unitone.words import N_, tr
 TABS: tuple[tuple[str, str], ...] = (
     ("intake", N_("Intake")), ("inspection", N_("Inspection")), ("rails", N_("Rails")),
     ("readings", N_("As-found sheet")), ("capacitors", N_("Capacitors")),
-    ("bands", N_("Bands")), ("work", N_("Work")), ("handing", N_("Handing over")), ("history", N_("History")),
+    ("bands", N_("Bands")), ("conversion", N_("Conversion")), ("work", N_("Work")), ("handing", N_("Handing over")), ("history", N_("History")),
 )  # fmt: skip
 
 
@@ -61,9 +62,12 @@ class CardPage(QWidget):
         self.tabs: dict[str, CardTab] = {}
         self.intake, self.inspection, self.rails = IntakeTab(), InspectionTab(logbook.blob), RailsTab()
         self.readings, self.capacitors, self.bands = ReadingsTab(), CapacitorsTab(), BandsTab()
+        self.conversion = ConversionTab()
         self.work, self.handing, self.history = WorkTab(), HandingTab(), HistoryTab()
         looked = (self.intake, self.inspection, self.rails, self.readings, self.capacitors)
-        for (name, _), tab in zip(TABS, (*looked, self.bands, self.work, self.handing, self.history), strict=True):
+        for (name, _), tab in zip(
+            TABS, (*looked, self.bands, self.conversion, self.work, self.handing, self.history), strict=True
+        ):
             self.tabs[name] = tab
             tab.do.connect(self._do)
             self.stack.addWidget(tab)
@@ -94,7 +98,7 @@ class CardPage(QWidget):
         row = ChipRow(tr("Job card"), [(name, tr(words)) for name, words in TABS], self.show_tab, "tab")
         self.buttons = row.chips
         for n, button in enumerate(row.chips.values(), 1):
-            set_tip(button, f"Alt+{n}")
+            set_tip(button, f"Alt+{n % 10}")
         return row
 
     # -- showing ----------------------------------------------------------------------------------

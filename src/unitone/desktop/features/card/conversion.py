@@ -1,0 +1,149 @@
+"""Conversion: which channels are wanted, the ways to them ranked, and the channels, crystals and cautions of the one that is chosen."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from unitone.conversions.convert import Conversion, convert
+from unitone.desktop.features.card._channel_table import ChannelTable
+from unitone.desktop.features.card.tab import CardTab, boxed
+from unitone.desktop.shell.errand import Errand
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.entryform import Ask, EntryForm
+from unitone.desktop.widgets.lines import Line, Lines
+from unitone.desktop.widgets.painted import label
+from unitone.present.card.card_shapes import CardView
+from unitone.present.card.conversion_view import ConversionView, conversion_view
+from unitone.words import tr
+
+#: So much of a long table is seen at once.
+_TABLE_HIGH = 330
+
+
+class ConversionTab(CardTab):
+    """Worked out off the window's thread, with the VCO as it was read on this radio."""
+
+    def __init__(self) -> None:
+        super().__init__(tr("Conversion"))
+        self._working = Errand("conversion", self)
+        self._found: Conversion | None = None
+        self.shown: ConversionView | None = None
+        self._asked = ""
+        frame, layout = boxed()
+        layout.addWidget(label("heading", tr("Wanted channels")))
+        self.about = label("quiet", "", True)
+        layout.addWidget(self.about)
+        self.want = EntryForm(
+            (Ask("want", tr("Channels"), "26.515..27.855 step 0.01; alphas; -5 kHz; 27.205", 4, needed=True),), tr("Work out  ↵")
+        )  # fmt: skip
+        self.want.submitted.connect(self._work_out)
+        layout.addWidget(self.want)
+        self.busy = label("quiet", "", True)
+        self.busy.hide()
+        layout.addWidget(self.busy)
+        self.column.addWidget(frame)
+        self.result = QWidget()
+        inside = QVBoxLayout(self.result)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(theme.px(12))
+        frame, layout = boxed()
+        layout.addWidget(label("heading", tr("Ways, best first")))
+        self.ways = Lines(tr("Ways, best first"), lambda key, _: self.choose(int(key)), stacked=True)
+        layout.addWidget(self.ways)
+        inside.addWidget(frame)
+        frame, layout = boxed()
+        self.head = label("heading", "", True)
+        layout.addWidget(self.head)
+        self.crystals, self.mind = Lines(tr("Crystals")), Lines(tr("What to mind"))
+        self.volts = label("plain", "", True)
+        layout.addWidget(self.crystals)
+        layout.addWidget(self.volts)
+        layout.addWidget(self.mind)
+        self.table = ChannelTable()
+        self._holder = QScrollArea()
+        self._holder.setWidgetResizable(True)
+        self._holder.setWidget(self.table)
+        layout.addWidget(self._holder)
+        row = QHBoxLayout()
+        self.copy, self.keep = QPushButton(tr("Copy table")), QPushButton(tr("Keep in the log"))
+        self.copy.clicked.connect(self._copy)
+        self.keep.clicked.connect(self._keep)
+        self.kept = label("quiet", "", True)
+        row.addWidget(self.copy)
+        row.addWidget(self.keep)
+        row.addWidget(self.kept, 1)
+        layout.addLayout(row)
+        inside.addWidget(frame)
+        self.result.hide()
+        self.column.addWidget(self.result)
+        self.column.addStretch(1)
+
+    def fill(self, view: CardView, other: bool) -> None:
+        known = view.synthesiser is not None
+        self.want.setEnabled(known)
+        self.want._tell()
+        self.keep.setEnabled(not view.finished)
+        self.about.setText(
+            tr("Frequencies in MHz; several with semicolons. The VCO is taken as it was read in this job, else as the sheet tells it.")
+            if known
+            else tr("This sheet does not describe its synthesiser. Add its pins and weights to the sheet, [[pll]].")
+        )  # fmt: skip
+        if other:
+            self._found, self.shown = None, None
+            self.result.hide()
+            self.busy.hide()
+
+    def _work_out(self, d: dict[str, str]) -> None:
+        if self.view is None or self.view.synthesiser is None:
+            return
+        sheet, law = self.view.synthesiser
+        self._asked = want = d["want"]
+        self.busy.setText(tr("Working it out…"))
+        self.busy.show()
+        self._working.run(lambda: convert(sheet, want, law), self._worked_out, self._refused)
+
+    def _refused(self, words: str) -> None:
+        self.busy.hide()
+        self.want.show_error(words)
+
+    def _worked_out(self, found: Conversion) -> None:
+        self.busy.hide()
+        self.want.taken()
+        self.want.set_text("want", self._asked)
+        self._found = found
+        self.result.show()
+        self.choose(0)
+
+    def choose(self, at: int) -> None:
+        """Show this way in full."""
+        if self._found is None:
+            return
+        self.shown = view = conversion_view(self._found, at)
+        self.kept.setText("")
+        self.ways.show_lines(
+            [
+                Line(w.mark, w.title + (" ◂" if n == at else ""), w.takes, str(n), () if n == at else (tr("Show"),))
+                for n, w in enumerate(view.ways)
+            ]
+        )
+        self.head.setText(view.ways[at].title)
+        self.crystals.show_lines([Line("now", c) for c in view.crystals])
+        self.volts.setText(tr("VCO tuning voltage: {list}", list=" · ".join(view.corners)) if view.corners else "")
+        self.mind.show_lines([Line("recheck", w) for w in view.warnings])
+        self.table.show_conversion(view)
+        self._holder.setFixedHeight(min(self.table.sizeHint().height() + theme.px(16), theme.px(_TABLE_HIGH)))
+
+    def _copy(self) -> None:
+        clipboard = QApplication.clipboard()
+        if clipboard is not None and self.shown is not None:
+            clipboard.setText(self.shown.as_table)
+            self.kept.setText(tr("Copied: paste it into a spreadsheet."))
+
+    def _keep(self) -> None:
+        if self.shown is not None:
+            words = tr("Conversion asked: {want}. {plan}", want=self._asked, plan=self.shown.as_note)
+            self.do.emit(lambda s: s.note(words))
+            self.kept.setText(tr("Kept with the notes of this job."))
+
+    def first(self) -> QWidget:
+        return self.want.fields["want"]

@@ -1,0 +1,92 @@
+"""Other channels through the real window: asked for, the ways looked at, the table copied, the plan kept in the log."""
+
+from __future__ import annotations
+
+import pytest
+
+pytest.importorskip("PyQt6.QtWidgets")
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QPushButton
+
+from desktop.conftest import Desk
+from desktop.test_jobcard import Card
+from unitone.conversions.convert import convert
+from unitone.job.card import Card as JobCard
+from unitone.session.session import Session, open_job
+
+pytestmark = pytest.mark.window
+ALT = Qt.KeyboardModifier.AltModifier
+
+
+def opened(desk: Desk, sheet: str) -> Card:
+    number = desk.logbook.next_number()
+    open_job(desk.logbook, sheet, JobCard(number, sheet))
+    card = Card(desk, number)
+    card.open()
+    desk.key(Qt.Key.Key_7, ALT)
+    return card
+
+
+def test_from_a_wish_to_a_plan_in_the_log(desk: Desk) -> None:
+    card = opened(desk, "ostrel-curlew-5")
+    tab = card.page.conversion
+    assert tab.isVisible() and tab.want.fields["want"].hasFocus() and not tab.result.isVisible()
+    # What names no channels is told beside the field; what was typed stays.
+    desk.qtbot.keyClicks(tab.want.fields["want"], "channel nine")
+    desk.key(Qt.Key.Key_Return)
+    desk.until(lambda: tab.want.error.isVisible())
+    assert (
+        "names no channels" in tab.want.error.text()
+        and tab.want.text("want") == "channel nine"
+        and not tab.busy.isVisible()
+    )
+    tab.want.set_text("want", "28.315..28.755 step 0.01")
+    desk.key(Qt.Key.Key_Return)
+    desk.until(lambda: tab.shown is not None and tab.result.isVisible())
+    shown = tab.shown
+    assert shown is not None and len(shown.ways) >= 3 and len(shown.channels) == 45 and not tab.want.error.isVisible()
+    sheet = Session(desk.logbook, card.job).sheet
+    best = convert(sheet, "28.315..28.755 step 0.01").best
+    assert [c.n for c in shown.channels] == [str(r.n) for r in best.reached]
+    assert any("licence" in w for w in shown.warnings) and len(shown.corners) == 4
+    # The second way: its button shows it in full.
+    button = tab.ways.findChildren(QPushButton)[0]
+    desk.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    desk.until(lambda: tab.shown is not None and tab.shown.at == 1)
+    second = tab.shown
+    assert second is not None and tab.head.text() == second.ways[1].title and tab.table.view is second
+    assert "45 channels" in tab.table.accessibleDescription()
+    desk.qtbot.mouseClick(tab.copy, Qt.MouseButton.LeftButton)
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None and clipboard.text().count("\n") == 46 and clipboard.text().startswith("MHz\t")
+    card.after(lambda: desk.qtbot.mouseClick(tab.keep, Qt.MouseButton.LeftButton))
+    assert "28.315..28.755" in card.state().notes[-1][1] and second.ways[1].title in card.state().notes[-1][1]
+
+
+def test_the_vco_that_was_read_counts(desk: Desk) -> None:
+    """Tuning voltages of this radio take the place of the sheet's figures."""
+    number = desk.logbook.next_number()
+    session = Session(desk.logbook, open_job(desk.logbook, "ostrel-curlew-5", JobCard(number, "ostrel-curlew-5")))
+    step = next(s for s in session.sheet.steps if s.quantity_id == "vco.tuning_voltage" and len(s.required) > 3)
+    session.start_work()
+    session.go_to(step.id)
+    session.confirm_hook_up("probe")
+    for required, volts in zip(step.required, (1.2, 1.7, 1.7, 2.3, 2.3, 3.0, 3.0, 3.8, 3.8, 4.9), strict=True):
+        session.type_in(f"{volts} V", required)
+    card = Card(desk, number)
+    card.open("conversion")
+    tab = card.page.conversion
+    desk.until(
+        lambda: tab.view is not None and tab.view.synthesiser is not None and tab.view.synthesiser[1] is not None
+    )
+    tab.want.set_text("want", "26.065")
+    tab.want.submit()
+    desk.until(lambda: tab.shown is not None)
+    assert tab.shown is not None and tab.shown.channels[0].volts.startswith("1.2")
+
+
+def test_a_sheet_without_its_synthesiser(desk: Desk) -> None:
+    card = opened(desk, "ostrel-weir-40-am")
+    tab = card.page.conversion
+    assert "[[pll]]" in tab.about.text() and not tab.want.isEnabled()
