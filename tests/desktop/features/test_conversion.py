@@ -86,6 +86,32 @@ def test_the_vco_that_was_read_counts(desk: Desk) -> None:
     assert tab.shown is not None and tab.shown.channels[0].volts.startswith("1.2")
 
 
+def test_a_band_switch_as_it_was_measured(desk: Desk) -> None:
+    card = opened(desk, "ostrel-weir-40-am")
+    tab = card.page.conversion
+    tab.switch.set_text("wires", "brown: 8 0 0 0; red: 0 8 0 0; yellow: 0 0 0")
+    desk.qtbot.mouseClick(tab.switch.add, Qt.MouseButton.LeftButton)
+    assert "some have more" in tab.switch.error.text() and tab.switch.text("wires").startswith("brown")
+    tab.switch.set_text("wires", "brown: 8 0 0 0; red: 0 8 0 0; yellow: 0 0 0 8; black: 0 0 0 0; white: 8 8 8 8")
+    tab.switch.set_text("needs", "band D = 4; line 2 = 2 4; odd = 3")
+    tab.switch.set_text("volts", "5 V")
+    tab.switch.set_text("amps", "20 mA")
+    desk.qtbot.mouseClick(tab.switch.add, Qt.MouseButton.LeftButton)
+    assert not tab.switch.error.isVisible() and tab.takes.text() == "2 diodes"
+    wires = [line.words for line in tab.wires.shown or ()]
+    assert wires[2] == "yellow: position 4." and "The common" in wires[4] and "left over" in wires[3]
+    lines = [line.words for line in tab.lines.shown or ()]
+    assert (
+        "link to yellow" in lines[0]
+        and "a diode each from red, yellow" in lines[1]
+        and "7.3 V there. Dropper 120 Ω" in lines[1]
+    )
+    assert "no wire is live" in lines[2] and tab.switch.text("needs").startswith("band D")
+    tab.switch.set_text("amps", "")
+    desk.qtbot.mouseClick(tab.switch.add, Qt.MouseButton.LeftButton)
+    assert "type both" in tab.switch.error.text()
+
+
 def test_a_sheet_without_its_synthesiser(desk: Desk) -> None:
     card = opened(desk, "ostrel-weir-40-am")
     tab = card.page.conversion

@@ -12,8 +12,10 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import label
+from unitone.errors import UnitoneError
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.conversion_view import ConversionView, conversion_view
+from unitone.present.card.switch_view import switch_view
 from unitone.words import tr
 
 #: So much of a long table is seen at once.
@@ -76,7 +78,47 @@ class ConversionTab(CardTab):
         inside.addWidget(frame)
         self.result.hide()
         self.column.addWidget(self.result)
+        self.column.addWidget(self._switch_box())
         self.column.addStretch(1)
+
+    def _switch_box(self) -> QWidget:
+        frame, layout = boxed()
+        layout.addWidget(label("heading", tr("Band switch")))
+        layout.addWidget(
+            label("quiet", tr("Measure every wire in every position. Then say in which positions each new line has to be live."), True)
+        )  # fmt: skip
+        self.switch = EntryForm(
+            (
+                Ask("wires", tr("Wires, volts by position"), "brown: 8 0 0 0; red: 0 8 0 0; yellow: 0 0 0 8", 4, needed=True),
+                Ask("needs", tr("New lines"), tr("band D crystal = 4; module line 2 = 2 4"), 4, wide=True),
+                Ask("diode", tr("Diodes"), share=2, choices=(("silicon", tr("silicon")), ("schottky", tr("Schottky"))), wide=True),
+                Ask("volts", tr("Module, volts"), "5 V", 1), Ask("amps", tr("Module, current"), "20 mA", 1),
+            ),
+            tr("Work out  ↵"),
+        )  # fmt: skip
+        self.switch.submitted.connect(self._switched)
+        layout.addWidget(self.switch)
+        self.takes = label("strong", "", True)
+        self.takes.hide()
+        self.wires, self.lines = Lines(tr("Wires of the switch")), Lines(tr("New lines"))
+        layout.addWidget(self.wires)
+        layout.addWidget(self.takes)
+        layout.addWidget(self.lines)
+        return frame
+
+    def _switched(self, d: dict[str, str]) -> None:
+        try:
+            found = switch_view(d["wires"], d["needs"], d["diode"], d["volts"], d["amps"])
+        except UnitoneError as error:
+            self.switch.show_error(str(error))
+            return
+        # What was typed stays: a switch is measured wire by wire.
+        self.switch.pending = False
+        self.switch.error.hide()
+        self.wires.show_lines([Line(mark, words) for mark, words in found.wires])
+        self.takes.setText(found.takes)
+        self.takes.setVisible(bool(found.takes))
+        self.lines.show_lines([Line(mark, words) for mark, words in found.lines])
 
     def fill(self, view: CardView, other: bool) -> None:
         known = view.synthesiser is not None
