@@ -37,7 +37,7 @@ ERRORS = st.one_of(
     st.sampled_from([KeyError("x"), ValueError("bad"), RecursionError(), MemoryError(), AssertionError(), OSError(5, "gone"), StopIteration()]),
     st.builds(lambda name, words: type(name, (Exception,), {})(words), st.from_regex(r"[A-Z][a-z]{2,8}", fullmatch=True), st.text(max_size=40)),
 )  # fmt: skip
-GENTLE = settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+GENTLE = settings(max_examples=10, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
 @pytest.fixture

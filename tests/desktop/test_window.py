@@ -492,7 +492,7 @@ def test_shots_are_made_offscreen(tmp_path: Path) -> None:
         "my-bench",
         "bench-far",
         "card-inspection",
-        "bench-squelch",
+        "card-conversion",
         "card-work",
     }
     for path in made:

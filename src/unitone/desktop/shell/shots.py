@@ -99,7 +99,6 @@ def take_all(
         _trace(app, window, logbook, shoot)
         _sheets(app, window, shoot)
         _as_found(app, window, logbook, shoot)
-        _squelch(app, window, logbook, shoot)
         _smeter(app, window, logbook, shoot)
         theme.use("night" if look[0] == "day" else "day", look[1])
         if not quick:
@@ -109,7 +108,7 @@ def take_all(
 
 
 def _card(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
-    """The card of a job: inspection with a photograph, and what was tried."""
+    """The card of a job: inspection with a photograph, what was tried, and what other channels take."""
     window.show_card(logbook.job("147").id)
     page = window._card
     for number, tab in ((147, "inspection"), (138, "work")):
@@ -120,6 +119,12 @@ def _card(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callab
             photographs = page.inspection.photographs
             wait(app, lambda shown=photographs: bool(shown.buttons) and not shown.buttons[0].icon().isNull())  # type: ignore[misc]
         shoot(f"card-{tab}")
+    window.show_card(logbook.job("148").id, "conversion")
+    wait(app, lambda: page.view is not None and page.view.number == 148)
+    page.conversion.want.set_text("want", "alphas; 28.315..28.755 step 0.01")
+    page.conversion.want.submit()
+    wait(app, lambda: page.conversion.shown is not None)
+    shoot("card-conversion")
 
 
 def _live(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
@@ -247,26 +252,6 @@ def _trace(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Calla
     page = window._trace
     wait(app, lambda: page.view is not None and page.view.job_id == job and page.look.board.image is not None)
     shoot("trace")
-
-
-def _squelch(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
-    """The squelch of the multi-band mobile over its control, as found and as left."""
-    card = Card(logbook.next_number(), "ostrel-curlew-5", "C5-2210", "ferry 1", "squelch opens late", simulated_seed=12)
-    job = open_job(logbook, "ostrel-curlew-5", card)
-    session = Session(logbook, job)
-    session.start_work()
-    session.go_to("squelch-middle")
-    session.confirm_hook_up("receive")
-    chart_on(session)
-    session.turn("P12", -30_000)
-    chart_on(session)
-    for step in ("squelch", "squelch-closes", "squelch-middle"):
-        session.go_to(step)
-        session.set_up(session.step.setting)
-        session.measure(session.step.setting)
-    session.keep_summary()
-    _open(app, window, job)
-    shoot("bench-squelch")
 
 
 def _smeter(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
