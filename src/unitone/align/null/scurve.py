@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
+from unitone.align.beside_channel import at, read_so_far
 from unitone.job.state import JobState
-from unitone.sheet.model.sheet import Conditions, Step, without
+from unitone.sheet.model.sheet import Conditions, Step
 
 #: Where the generator is put beside the channel (Hz): as far as a filter of 9 kHz passes 1.5 kHz of deviation whole.
 OFFSETS_HZ = (-3000.0, -2000.0, -1000.0, 0.0, 1000.0, 2000.0, 3000.0)
@@ -23,22 +22,6 @@ _LEAST = 5
 def is_chart(step: Step) -> bool:
     """Is it a detector that is set for the cleanest FM?"""
     return step.quantity_id == "rx.distortion" and step.aim == "null" and bool(step.setting.deviation_hz)
-
-
-def at(step: Step, offset_hz: float) -> Conditions:
-    """The step's setting with the generator beside the channel."""
-    return replace(step.setting, offset_hz=offset_hz or None)
-
-
-def read_so_far(state: JobState, step: Step) -> dict[float, float]:
-    """Distortion (%) at each offset since the last touch that reaches it."""
-    floor = state.last_reached(step.quantity_id, step.setting)
-    found: dict[float, float] = {}
-    for x in state.by_quantity.get(step.quantity_id, ()):
-        r = x.reading
-        if x.seq > floor and r.value is not None and without(r.conditions, "offset_hz") == step.setting:
-            found[r.conditions.offset_hz or 0.0] = r.value
-    return found
 
 
 def next_conditions(state: JobState, step: Step) -> Conditions | None:

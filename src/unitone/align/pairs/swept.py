@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 from scipy.signal import find_peaks
 
+from unitone.align.beside_channel import at, read_so_far
 from unitone.job.state import JobState
-from unitone.sheet.model.sheet import Conditions, Step, without
+from unitone.sheet.model.sheet import Conditions, Step
 
 #: So many places either side, and how far out the last lies: bandwidths of one transformer, and a share of the IF where the sheet does
 #: not describe its transformers (common practice, no source).
@@ -54,22 +55,6 @@ def offsets_hz(state: JobState, step: Step) -> tuple[float, ...]:
     return (0.0, *(sign * p for p in dict.fromkeys(places) if p for sign in (-1.0, 1.0)))
 
 
-def at(step: Step, offset_hz: float) -> Conditions:
-    """The step's setting with the generator beside the middle."""
-    return replace(step.setting, offset_hz=offset_hz or None)
-
-
-def read_so_far(state: JobState, step: Step) -> dict[float, float]:
-    """Volts at each offset since the last touch that reaches them. The peak itself is the reading at no offset."""
-    floor = state.last_reached(step.quantity_id, step.setting)
-    found: dict[float, float] = {}
-    for x in state.by_quantity.get(step.quantity_id, ()):
-        r = x.reading
-        if x.seq > floor and r.value is not None and r.value > 0 and without(r.conditions, "offset_hz") == step.setting:
-            found[r.conditions.offset_hz or 0.0] = r.value
-    return found
-
-
 def next_conditions(state: JobState, step: Step) -> Conditions | None:
     """The next place that was not read; None when all are. An IF that is still high at the last place is followed further out."""
     have = read_so_far(state, step)
@@ -80,7 +65,7 @@ def next_conditions(state: JobState, step: Step) -> Conditions | None:
         stride = furthest / _EACH_SIDE
         for side in (-1.0, 1.0):
             end = max(have, key=lambda hz: side * hz)
-            if 20.0 * np.log10(have[end] / top) > -_DEEP_DB and abs(end) < _FURTHER * furthest:
+            if 20.0 * np.log10(max(have[end], 1e-9 * top) / top) > -_DEEP_DB and abs(end) < _FURTHER * furthest:
                 wanted = round((end + side * stride) / _ROUND_HZ) * _ROUND_HZ
                 break
     return None if wanted is None else at(step, wanted)
@@ -88,7 +73,7 @@ def next_conditions(state: JobState, step: Step) -> Conditions | None:
 
 def swept(state: JobState, step: Step) -> Swept | None:
     """The curve that was read; None before five places are."""
-    read = read_so_far(state, step)
+    read = {hz: v for hz, v in read_so_far(state, step).items() if v > 0}
     if len(read) < _LEAST:
         return None
     x = np.array(sorted(read))

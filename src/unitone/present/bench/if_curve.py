@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from unitone.align.beside_channel import read_so_far
 from unitone.align.pairs import swept
 from unitone.errors import EntryError
 from unitone.job.state import JobState
@@ -55,7 +56,7 @@ def describe_overcoupled(state: JobState, step: Step) -> str:
 
 def sweep_started(state: JobState, step: Step) -> bool:
     """Was the IF read beside its middle since the last touch?"""
-    return swept.is_chart(step) and any(swept.read_so_far(state, step).keys() - {0.0})
+    return swept.is_chart(step) and any(read_so_far(state, step).keys() - {0.0})
 
 
 def sweep_next(state: JobState, step: Step) -> str:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from unitone.align.null.scurve import CENTRED_HZ, is_chart, middle_hz, next_conditions, read_so_far
+from unitone.align.beside_channel import read_so_far
+from unitone.align.null.scurve import CENTRED_HZ, is_chart, middle_hz, next_conditions
 from unitone.job.state import JobState
 from unitone.present.bench.bench_shapes import HillView
 from unitone.quantities.show import number

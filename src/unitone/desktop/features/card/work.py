@@ -28,7 +28,7 @@ class WorkTab(CardTab):
                 Ask("suspected", tr("Suspected"), tr("leaky electrolytics"), needed=True),
                 Ask("done", tr("Done"), tr("replaced C41 to C44"), needed=True),
                 Ask("result", tr("Result"), tr("rail 8.4 → 8.4 V"), wide=True),
-                Ask("outcome", tr("Outcome"), share=1, choices=tuple((o, tr(o)) for o in OUTCOMES)),
+                Ask("outcome", tr("Outcome"), share=2, choices=tuple((o, tr(o)) for o in OUTCOMES)),
             ),
             tr("Keep"),
         )  # fmt: skip
