@@ -6,6 +6,7 @@ from copy import copy
 from dataclasses import dataclass, field
 from typing import Literal
 
+from unitone.job.modifications import Modification
 from unitone.radio.parts import CapacitorVerdict, Dielectric
 from unitone.words import N_, tr
 
@@ -142,6 +143,8 @@ class Shop:
     #: Sections by band, as they were found one after the other; and the counts at the stops of the dial.
     sections: list[SectionFinding] = field(default_factory=list)
     stops: list[DialStops] = field(default_factory=list)
+    #: Changes to the radio by the entry that told of them.
+    modifications: dict[str, Modification] = field(default_factory=dict)
     beside: list[Beside] = field(default_factory=list)
     handed: tuple[str, str] | None = None
     archived: bool = False

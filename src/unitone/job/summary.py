@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from unitone.job.history import causes, facts
+from unitone.job.modifications import describe_modification, standing
 from unitone.job.records import Logged
 from unitone.job.shop import Finding
 from unitone.job.state import JobState
@@ -54,6 +55,7 @@ def _summary(state: JobState) -> dict[str, Any]:
         "readings": len(state.readings),
         "why": state.status[1],
         "variant": standing_variant(state),
+        "modified": [describe_modification(m) for m in standing(state)],
         "facts": facts(state),
         "causes": causes(state),
         "findings": [

@@ -8,6 +8,7 @@ from typing import Any
 from unitone.bench.instruments import Instrument
 from unitone.errors import TapeError
 from unitone.job.entries.opening import Opened
+from unitone.job.modifications import describe_modification, standing
 from unitone.job.records import Logged
 from unitone.job.shop import describe_finding
 from unitone.job.state import JobState
@@ -262,11 +263,15 @@ def _volts_text(logged: Logged) -> str:
 
 def _differs(state: JobState) -> tuple[str, ...]:
     """How this radio differs from its sheet, with what was there before."""
+    changed = tuple(
+        describe_modification(m) + (tr(" (job {number})", number=f"{m.job:04d}") if m.job else "")
+        for m in standing(state)
+    )
     if not standing_variant(state):
-        return ()
+        return changed
     last = state.variants[-1]
     title = last.title + (f" ({last.why})" if last.why else "")
-    return (title, *(f"{what}: {before or '—'} → {after or '—'}" for what, before, after in last.changes))
+    return (title, *(f"{what}: {before or '—'} → {after or '—'}" for what, before, after in last.changes), *changed)
 
 
 def _instrument(i: Instrument) -> str:

@@ -7,6 +7,7 @@ from typing import Any
 from xml.sax.saxutils import escape
 
 from unitone.errors import UnitoneError
+from unitone.job.modifications import describe_modification, standing
 from unitone.job.shop import describe_finding
 from unitone.job.state import JobState
 from unitone.job.summary import reading_text, standing_variant, worst_found
@@ -102,6 +103,7 @@ def handover(state: JobState) -> Handover:
         done.append(tr_n("One adjustment was set again.", "{n} adjustments were set again.", turned))
     if standing_variant(state):
         done.append(tr("This radio was modified: {what}.", what=standing_variant(state)))
+    done += [tr("This radio was modified: {what}.", what=describe_modification(m)) for m in standing(state)]
     cautions = [tr("Transmit only on channels, in modes and with power that your licence and local rules allow.")]
     if family_of(sheet) in ("valve", "base"):
         cautions.insert(0, tr("High voltage inside: do not open it. Repairs are for qualified people, by local rules."))

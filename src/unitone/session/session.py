@@ -27,9 +27,11 @@ from unitone.job.entries.opening import Finished, Opened
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.trials import TrialMoved
+from unitone.job.entries.workshop import Modified
 from unitone.job.fold import advance, fold, read
 from unitone.job.hookup import breaks, load_problem
 from unitone.job.kept_sheets import kept_sheet
+from unitone.job.modifications import standing
 from unitone.job.state import JobState
 from unitone.job.summary import standing_variant, summary
 from unitone.job.trial import Watched, What
@@ -97,6 +99,7 @@ def open_job(
         rule=logbook.setting("rule") or "",
     )
     job_id = logbook.create_job(card, sheet.title, opening, utc)
+    _take_over_modifications(logbook, job_id, card)
     if carry_from:
         earlier = fold(logbook.tape(carry_from), carry_from)
         if standing_variant(earlier):
@@ -114,6 +117,22 @@ def open_job(
                 pictures,
             )
     return job_id
+
+
+def _take_over_modifications(logbook: Store, job_id: str, card: Card) -> None:
+    """What was changed in this radio in an earlier job, and still is, stands first in this one."""
+    if not card.serial.strip():
+        return
+    same = [r for r in logbook.like(card.sheet_id, card.serial.strip(), 2) if r.id != job_id]
+    # A summary that knows of changes and has none saves the reading of a whole log.
+    if not same or same[0].summary.get("modified", ["?"]) == []:
+        return
+    earlier = fold(logbook.tape(same[0].id), same[0].id)
+    taken = standing(earlier)
+    if taken:
+        session = Session(logbook, job_id)
+        for m in taken:
+            session.append(Modified(m.what, m.where, m.was, m.now, m.why, m.job or earlier.card.number))
 
 
 def _named(text: str, path: Path, title: str) -> str:

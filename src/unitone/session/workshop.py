@@ -17,14 +17,17 @@ from unitone.job.entries.workshop import (
     ControlTold,
     FindingMade,
     HeardOnAir,
+    Modified,
     PageWanted,
     PartFitted,
+    PutBack,
     ReadBeside,
     SectionFound,
     StopsCounted,
     SupplySet,
     TimeSpent,
 )
+from unitone.job.modifications import MODIFIED, ModifiedWhat
 from unitone.job.shop import (
     BESIDE,
     LOOKS,
@@ -310,6 +313,31 @@ class Workshop:
                 raise EntryError.impossible(typed, EXPECTED[q.kind])
             values.append(value - (loss if what == "sensitivity" else 0.0))
         self._session.append(ReadBeside(other.strip(), what, values[0], values[1], signal.strip(), loss))
+
+    def modify(self, what: ModifiedWhat, where: str, was: str = "", now: str = "", why: str = "") -> None:
+        """The radio was changed: what kind, where, what was there and is there now, why. Readings become stale. Raises TapeError."""
+        if what not in MODIFIED:
+            raise TapeError(tr("“{what}” is not a change. Use one of: {list}.", what=what, list=", ".join(MODIFIED)))
+        if not where.strip():
+            raise TapeError(tr("Say where: the part, the pin, the wire’s colour."))
+        if what in ("part added", "part changed", "wire moved") and not now.strip():
+            raise TapeError(tr("Say what is there now."))
+        if what == "part changed" and not was.strip():
+            raise TapeError(tr("Say what was there: without it nobody can undo it."))
+        self._session.append(Modified(what, where.strip(), was.strip(), now.strip(), why.strip()))
+        self._changed(where.strip(), tr(what))
+
+    def put_back(self, entry_id: str) -> None:
+        """A change is undone. Readings become stale. Raises TapeError for one that does not stand."""
+        made = self._session.state.shop.modifications.get(entry_id)
+        if made is None or made.put_back:
+            raise TapeError(tr("That change does not stand any more."))
+        self._session.append(PutBack(entry_id))
+        self._changed(made.where, tr("put back"))
+
+    def _changed(self, where: str, words: str) -> None:
+        if self._session.state.readings:
+            self._session.touch(where, f"{where}: {words}", working=False)
 
     def tell_control(self, control: str, does: str) -> None:
         """What a switch or knob of this radio now does, in plain words. Raises TapeError."""

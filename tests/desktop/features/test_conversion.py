@@ -86,6 +86,26 @@ def test_the_vco_that_was_read_counts(desk: Desk) -> None:
     assert tab.shown is not None and tab.shown.channels[0].volts.startswith("1.2")
 
 
+def test_changes_are_noted_and_put_back(desk: Desk) -> None:
+    card = opened(desk, "ostrel-weir-40-am")
+    tab = card.page.conversion
+    assert not tab.undo_head.isVisibleTo(tab)
+    tab.change.set_text("what", "part changed")
+    tab.change.set_text("where", "D12")
+    desk.qtbot.mouseClick(tab.change.add, Qt.MouseButton.LeftButton)
+    desk.until(lambda: "there now" in tab.change.error.text())
+    card.submit(tab.change, what="part changed", where="D12", was="1N4148", now="1N60", why="meter dead below S3")
+    card.submit(tab.change, what="track cut", where="by <b>IC3</b>")
+    assert [line.words for line in tab.undo.shown or ()] == [
+        "1. Bridge the cut by <b>IC3</b>.",
+        "2. Put 1N4148 back at D12.",
+    ]
+    assert card.page.words.text().startswith("2 modifications")
+    button = tab.changes.findChildren(QPushButton)[0]
+    card.after(lambda: desk.qtbot.mouseClick(button, Qt.MouseButton.LeftButton))
+    assert [line.words for line in tab.undo.shown or ()] == ["1. Bridge the cut by <b>IC3</b>."]
+
+
 def test_a_band_switch_as_it_was_measured(desk: Desk) -> None:
     card = opened(desk, "ostrel-weir-40-am")
     tab = card.page.conversion

@@ -26,8 +26,10 @@ from unitone.job.entries.workshop import (
     ControlTold,
     FindingMade,
     HeardOnAir,
+    Modified,
     PageWanted,
     PartFitted,
+    PutBack,
     ReadBeside,
     SectionFound,
     StopsCounted,
@@ -45,7 +47,7 @@ Said = (
     | Reading | Turned | Swept | Touched | TrialMoved
     | Noted | Voided | Tried | Loosened | Tied | Damaged
     | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold | PageWanted
-    | SectionFound | StopsCounted | ReadBeside
+    | SectionFound | StopsCounted | ReadBeside | Modified | PutBack
     | Checked | Intermittent | NoiseAnswered
 )  # fmt: skip
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, ClassVar
 
 import msgspec
 
 from unitone.job.entries.base import Entry, Kind
+from unitone.job.modifications import Modification, ModifiedWhat
 from unitone.job.shop import (
     Beside,
     BesideWhat,
@@ -203,6 +205,40 @@ class ReadBeside(Kind, frozen=True):
         state.shop.beside.append(
             Beside(at.id, at.utc, self.other, self.what, self.mine, self.its, self.signal, self.splitter_db)
         )
+
+
+class Modified(Kind, frozen=True):
+    """The radio was changed: what kind, where, what was there, what is there now, why; ``job``: the earlier job it was made in (0: this)."""
+
+    kind: ClassVar[str] = "modified"
+    can_be_voided: ClassVar[bool] = True
+
+    what: ModifiedWhat
+    where: str
+    was: str = ""
+    now: str = ""
+    why: str = ""
+    job: int = 0
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """It stands until it is put back."""
+        made = Modification(at.id, at.seq, at.utc, self.what, self.where, self.was, self.now, self.why, self.job)
+        state.shop.modifications[at.id] = made
+
+
+class PutBack(Kind, frozen=True):
+    """A change is undone: the radio is there as it was."""
+
+    kind: ClassVar[str] = "put-back"
+    can_be_voided: ClassVar[bool] = True
+
+    entry: str
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """It stands no more."""
+        made = state.shop.modifications.get(self.entry)
+        if made is not None:
+            state.shop.modifications[self.entry] = replace(made, put_back=True)
 
 
 class ControlTold(Kind, frozen=True):

@@ -20,8 +20,10 @@ from unitone.job.entries.workshop import (
     ControlTold,
     FindingMade,
     HeardOnAir,
+    Modified,
     PageWanted,
     PartFitted,
+    PutBack,
     ReadBeside,
     SectionFound,
     StopsCounted,
@@ -118,7 +120,8 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return tr("finished"), ""
         case (
             FindingMade() | SupplySet() | CapacitorMeasured() | PartFitted() | TimeSpent() | HeardOnAir() | ControlTold()
-            | PageWanted() | SectionFound() | StopsCounted() | ReadBeside() | HandedOver() | Archived() | CardAmended() | StatusSet()
+            | PageWanted() | SectionFound() | StopsCounted() | ReadBeside() | Modified() | PutBack()
+            | HandedOver() | Archived() | CardAmended() | StatusSet()
         ):  # fmt: skip
             what, value = _workshop(state, said)
             return what[:_LETTERS], value[:_LETTERS]
@@ -190,7 +193,7 @@ def _loose(state: JobState, entry_id: str, otherwise: str) -> str:
 def _workshop(
     state: JobState,
     said: FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold
-    | PageWanted | SectionFound | StopsCounted | ReadBeside | HandedOver | Archived | CardAmended | StatusSet,
+    | PageWanted | SectionFound | StopsCounted | ReadBeside | Modified | PutBack | HandedOver | Archived | CardAmended | StatusSet,
 ) -> tuple[str, str]:  # fmt: skip
     match said:
         case FindingMade():
@@ -214,6 +217,11 @@ def _workshop(
             return tr("{band}: dial stops", band=said.band), f"{said.low_hz / 1e6:.3f} … {said.high_hz / 1e6:.3f} MHz"
         case ReadBeside():
             return tr("beside {other}", other=said.other), tr(said.what)
+        case Modified():
+            return said.where, tr(said.what)
+        case PutBack():
+            made = state.shop.modifications.get(said.entry)
+            return made.where if made is not None else tr("modification"), tr("put back")
         case PageWanted():
             return said.page, tr("has come") if said.found else tr("wanted")
         case HandedOver():

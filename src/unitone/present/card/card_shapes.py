@@ -137,5 +137,8 @@ class CardView:
     bands: BandsView
     #: The sheet whose synthesiser a conversion is worked out for, and its VCO as it was read; None where the sheet does not describe it.
     synthesiser: tuple[Sheet, Law | None] | None
+    #: Changes that stand: how long, what, why; and what undoes them, the last first.
+    modified: tuple[Told, ...]
+    undo: tuple[str, ...]
     beside: tuple[Told, ...]
     beside_words: str

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from unitone.align.frequency.vco_readings import vco_law
 from unitone.job.beside import better_db, compared, finding
+from unitone.job.modifications import describe_modification, describe_undo, standing, undo_list
 from unitone.job.shop import SPEAKS_OF, Beside, Capacitor, SpeaksOf, describe_finding
 from unitone.job.state import JobState
 from unitone.job.verdicts import describe_verdict, verdict
@@ -114,6 +115,11 @@ def take_card(session: Session) -> CardView:
         readings=readings_view(state, frozenset(q for q in {s.quantity_id for s in sheet.steps} if session.bench.can_measure(q))),
         bands=bands_view(state),
         synthesiser=(sheet, vco_law(state, "receive")) if sheet.plls else None,
+        modified=tuple(
+            Told(tr("job {number}", number=f"{m.job:04d}") if m.job else day(m.utc), describe_modification(m), m.why, m.entry_id)
+            for m in standing(state)
+        ),
+        undo=tuple(describe_undo(m) for m in undo_list(state)),
         beside=tuple(Told(day(p.utc), *_beside(p)) for p in reversed(state.shop.beside)),
         beside_words=_describe_beside(state),
     )  # fmt: skip

@@ -13,6 +13,7 @@ from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
+from unitone.job.modifications import MODIFIED
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.conversion_view import ConversionView, conversion_view
 from unitone.present.card.switch_view import switch_view
@@ -78,8 +79,37 @@ class ConversionTab(CardTab):
         inside.addWidget(frame)
         self.result.hide()
         self.column.addWidget(self.result)
+        self.column.addWidget(self._record_box())
         self.column.addWidget(self._switch_box())
         self.column.addStretch(1)
+
+    def _record_box(self) -> QWidget:
+        frame, layout = boxed()
+        layout.addWidget(label("heading", tr("Modifications")))
+        layout.addWidget(
+            label("quiet", tr("Note every cut, link and part before the next. The next one who opens this radio sees them first."), True)
+        )  # fmt: skip
+        self.change = EntryForm(
+            (
+                Ask("what", tr("Change"), share=2, choices=tuple((k, tr(k)) for k in MODIFIED)),
+                Ask("where", tr("Where"), tr("D12, IC3 pin 7, brown"), 2, needed=True),
+                Ask("was", tr("Original"), "1N4148", 2, wide=True), Ask("now", tr("Fitted now"), "1N60", 2),
+                Ask("why", tr("Reason"), tr("S-meter dead below S3"), 3),
+            ),
+            tr("Log change"),
+        )  # fmt: skip
+        self.change.submitted.connect(
+            lambda d: self.do.emit(lambda s: s.workshop.modify(d["what"], d["where"], d["was"], d["now"], d["why"]))
+        )
+        self.forms.append(self.change)
+        layout.addWidget(self.change)
+        self.changes = Lines(tr("Modifications"), lambda key, _: self.do.emit(lambda s: s.workshop.put_back(key)))
+        layout.addWidget(self.changes)
+        self.undo_head = label("strong", tr("To undo, in this order"))
+        self.undo = Lines(tr("To undo, in this order"))
+        layout.addWidget(self.undo_head)
+        layout.addWidget(self.undo)
+        return frame
 
     def _switch_box(self) -> QWidget:
         frame, layout = boxed()
@@ -125,6 +155,21 @@ class ConversionTab(CardTab):
         self.want.setEnabled(known)
         self.want._tell()
         self.keep.setEnabled(not view.finished)
+        self.changes.show_lines(
+            [
+                Line(
+                    "recheck",
+                    m.what,
+                    " · ".join(x for x in (m.mark, m.when) if x),
+                    m.id,
+                    () if view.finished else (tr("put back"),),
+                )
+                for m in view.modified
+            ],
+            tr("No modification noted."),
+        )
+        self.undo.show_lines([Line("", f"{n}. {words}") for n, words in enumerate(view.undo, 1)])
+        self.undo_head.setVisible(bool(view.undo))
         self.about.setText(
             tr("Frequencies in MHz; several with semicolons. The VCO is taken as it was read in this job, else as the sheet tells it.")
             if known

@@ -24,7 +24,7 @@ from unitone.desktop.widgets.painted import Message, label, set_tip
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.earlier_jobs import history
 from unitone.store.logbook import Logbook
-from unitone.words import N_, tr
+from unitone.words import N_, tr, tr_n
 
 TABS: tuple[tuple[str, str], ...] = (
     ("intake", N_("Intake")), ("inspection", N_("Inspection")), ("rails", N_("Rails")),
@@ -140,8 +140,9 @@ class CardPage(QWidget):
         serial = tr("serial {n}", n=view.card.serial) if view.card.serial else ""
         loose = sum(bool(x.id) for x in view.loose)
         ends = tr("{n} loose", n=loose) if loose else ""
+        modified = tr_n("{n} modification", "{n} modifications", len(view.modified)) if view.modified else ""
         self.words.setText(
-            " · ".join(x for x in (view.kind, serial, owner, view.status_words, view.cost_words, ends) if x)
+            " · ".join(x for x in (modified, view.kind, serial, owner, view.status_words, view.cost_words, ends) if x)
         )
         for tab in self.tabs.values():
             tab.show_card(view)
