@@ -93,6 +93,11 @@ def test_a_workshops_name_mark_and_language_are_on_its_papers(desk: Desk, tmp_pa
     settings = desk.window._workshop.settings  # type: ignore[union-attr]
     settings.name.setText("Kiln Street Radio")
     settings.name.editingFinished.emit()
+    # A rate per hour: what is no amount is said, and the old one stays.
+    for text, kept in (("30,50", 30.5), ("a lot", 30.5), ("", 0.0), ("28", 28.0)):
+        settings.rate.setText(text)
+        settings.rate.editingFinished.emit()
+        assert desk.logbook.setting("cost")["rate"] == kept and settings.cost_words.isVisibleTo(settings) == (text == "a lot")
     (tmp_path / "words.png").write_bytes(b"no picture")
     settings.take_file(tmp_path / "words.png")
     assert "is not a PNG or JPEG" in settings.words.text()

@@ -90,6 +90,7 @@ class JobState:
     damaged: set[str] = field(default_factory=set)
     trials: list[Trial] = field(default_factory=list)
     approved: str = ""
+    worth: str = ""
     status: tuple[str, str] = ("open", "")
     finished: str = ""
     entries: list[Entry] = field(default_factory=list)

@@ -351,13 +351,15 @@ class Workshop:
             raise TapeError(tr("Say what the control does not do."))
         self._session.append(ControlTold(control, works=works, words=words.strip()))
 
-    def set_status(self, status: str, why: str = "", approved: str | None = None) -> None:
-        """Open, waiting (for the owner, a part, a manual) or left for later; ``approved`` is up to which cost. Raises TapeError."""
+    def set_status(self, status: str, why: str = "", approved: str | None = None, worth: str | None = None) -> None:
+        """Open, waiting (for the owner, a part, a manual) or left for later; ``approved`` is up to which cost, ``worth`` what the radio is
+        worth. Raises TapeError."""
         if status not in STATUSES:
             raise TapeError(
                 tr("“{status}” is not a state. Use one of: {list}.", status=status, list=", ".join(STATUSES))
             )
-        self._session.append(StatusSet(status, why.strip(), None if approved is None else approved.strip()))
+        texts = (None if x is None else x.strip() for x in (approved, worth))
+        self._session.append(StatusSet(status, why.strip(), *texts))
 
     def hand_over(self, to: str = "") -> None:
         """The finished radio was given back. Raises TapeError while the job is not finished."""

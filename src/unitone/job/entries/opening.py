@@ -60,7 +60,7 @@ class CardAmended(Kind, frozen=True):
 
 
 class StatusSet(Kind, frozen=True):
-    """Open, waiting or left for later, why, and up to which cost the owner agreed."""
+    """Open, waiting or left for later, why, up to which cost the owner agreed, and what the radio is worth to its owner."""
 
     kind: ClassVar[str] = "status"
     can_be_voided: ClassVar[bool] = True
@@ -68,12 +68,15 @@ class StatusSet(Kind, frozen=True):
     status: str
     why: str = ""
     approved: str | None = None
+    worth: str | None = None
 
     def apply(self, state: JobState, at: Entry) -> None:
         """Where the job stands."""
         state.status = (self.status, self.why)
         if self.approved is not None:
             state.approved = self.approved
+        if self.worth is not None:
+            state.worth = self.worth
 
 
 class Finished(Kind, frozen=True):

@@ -102,7 +102,10 @@ class CardView:
     status_words: str
     why: str
     approved: str
+    worth: str
     cost_words: str
+    #: "recheck" where the owner should be asked, "out_of_spec" where it goes over; empty where there is nothing to say.
+    cost_mark: str
     card: Card
     usual_accessories: tuple[str, ...]
     known_faults: tuple[KnownFault, ...]

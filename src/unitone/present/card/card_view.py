@@ -9,6 +9,7 @@ from unitone.job.shop import SPEAKS_OF, Beside, Capacitor, SpeaksOf, describe_fi
 from unitone.job.state import JobState
 from unitone.job.verdicts import describe_verdict, verdict
 from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
+from unitone.job.worth import Cost, cost_of
 from unitone.present.card.bands_view import bands_view
 from unitone.present.card.card_shapes import CapacitorCell, CardView, ControlCell, CurrentCell, LookRow, Told, VoltsCell
 from unitone.present.card.found_and_left import readings_view
@@ -17,6 +18,7 @@ from unitone.quantities.show import duration, microvolts, number, s_units, show
 from unitone.radio.parts import TOLERANCE, recap_all
 from unitone.session.session import Session
 from unitone.sheet.model.looks import ACCESSORIES, family_of, inspection
+from unitone.store.ports import Store
 from unitone.words import N_, day, tr
 
 _SI = ((1e-3, "mF"), (1e-6, "µF"), (1e-9, "nF"), (1e-12, "pF"))
@@ -58,6 +60,8 @@ def take_card(session: Session) -> CardView:
     caps = tuple(_capacitor(c) for c in shop.capacitors.values())
     names = tuple(dict.fromkeys([*(a.id for a in sheet.adjusters), *(p.id for p in sheet.parts), *shop.capacitors]))
     looks = _looks(state)
+    rate, currency = rate_of(session.logbook)
+    cost = cost_of(state, rate)
     return CardView(
         job_id=session.job_id,
         seq=state.seq,
@@ -71,7 +75,9 @@ def take_card(session: Session) -> CardView:
         status_words=status_words(state),
         why=state.status[1],
         approved=state.approved,
-        cost_words=_cost(state),
+        worth=state.worth,
+        cost_words=describe_cost(cost, currency),
+        cost_mark={"": "", "near": "recheck"}.get(cost.finding, "out_of_spec"),
         card=state.card,
         usual_accessories=ACCESSORIES.get(family_of(sheet), ()),
         known_faults=sheet.known_faults,
@@ -125,14 +131,33 @@ def take_card(session: Session) -> CardView:
     )  # fmt: skip
 
 
-def _cost(state: JobState) -> str:
-    """What the parts cost so far, beside what was approved."""
-    cost, words = state.shop.parts_cost, []
-    if cost:
-        words.append(tr("parts {cost:.2f}", cost=cost))
-    if state.approved:
-        words.append(tr("approved up to {most}", most=state.approved))
-    return " · ".join(words)
+def rate_of(logbook: Store) -> tuple[float | None, str]:
+    """The workshop's rate per hour (None where none is set) and its currency."""
+    kept = logbook.setting("cost", {}) or {}
+    rate = kept.get("rate")
+    return (float(rate) if isinstance(rate, int | float) and rate > 0 else None), str(kept.get("currency", ""))
+
+
+def describe_cost(cost: Cost, currency: str) -> str:
+    """What work and parts cost so far, beside what was approved and what the radio is worth."""
+
+    def money(value: float) -> str:
+        return f"{value:.2f} {currency}".strip()
+
+    words = []
+    if cost.work:
+        words.append(tr("work {cost}", cost=money(cost.work)))
+    if cost.parts:
+        words.append(tr("parts {cost}", cost=money(cost.parts)))
+    if cost.work and cost.parts:
+        words.append(tr("together {cost}", cost=money(cost.total)))
+    if cost.approved is not None:
+        words.append(tr("approved up to {most}", most=money(cost.approved)))
+    told = {
+        "near": tr("ask the owner before more"), "over approved": tr("more than was approved: ask the owner"),
+        "over worth": tr("more than the radio is worth"), "": "",
+    }[cost.finding]  # fmt: skip
+    return " · ".join([*words, told] if told else words)
 
 
 # -- inspection ---------------------------------------------------------------------------------

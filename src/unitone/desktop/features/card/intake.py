@@ -118,8 +118,13 @@ class IntakeTab(CardTab):
         self.state.activated.connect(lambda _: self._state())
         self.why.kept.connect(lambda _: self._state())
         self.approved.kept.connect(lambda _: self._state())
+        self.worth = LiveLine(tr("Worth of the radio"), tr("60.00"))
+        self.worth.kept.connect(lambda _: self._state())
         for n, (words, field) in enumerate(
-            ((tr("State"), self.state), (tr("Waiting for"), self.why), (tr("Approved up to (cost)"), self.approved))
+            (
+                (tr("State"), self.state), (tr("Waiting for"), self.why), (tr("Approved up to (cost)"), self.approved),
+                (tr("Worth of the radio"), self.worth),
+            )
         ):  # fmt: skip
             name = label("small", words)
             name.setBuddy(field)
@@ -176,7 +181,15 @@ class IntakeTab(CardTab):
         self.why.setEnabled(not view.finished)
         self.approved.show_value(view.approved)
         self.approved.setEnabled(not view.finished)
+        self.worth.show_value(view.worth)
+        self.worth.setEnabled(not view.finished)
         self.cost.setText(view.cost_words)
+        role = {"out_of_spec": "cure", "recheck": "strong"}.get(view.cost_mark, "quiet")
+        if self.cost.property("role") != role:
+            self.cost.setProperty("role", role)
+            if (style := self.cost.style()) is not None:
+                style.unpolish(self.cost)
+                style.polish(self.cost)
         self._came = dict(view.pages)
         self.pages.show_lines(
             [
@@ -242,9 +255,11 @@ class IntakeTab(CardTab):
         self.do.emit(lambda s: s.workshop.amend_card({"accessories": came, "missing": missing}))
 
     def _state(self) -> None:
-        state, why, approved = str(self.state.currentData()), self.why.text().strip(), self.approved.text().strip()
-        if self.view is not None and (state, why, approved) != (self.view.status, self.view.why, self.view.approved):
-            self.do.emit(lambda s: s.workshop.set_status(state, why, approved))
+        state, why = str(self.state.currentData()), self.why.text().strip()
+        approved, worth = self.approved.text().strip(), self.worth.text().strip()
+        view = self.view
+        if view is not None and (state, why, approved, worth) != (view.status, view.why, view.approved, view.worth):
+            self.do.emit(lambda s: s.workshop.set_status(state, why, approved, worth))
 
     def first(self) -> QWidget:
         return self.lines["serial"]

@@ -25,6 +25,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
+from unitone.job.worth import amount
 from unitone.present.papers import paper_head
 from unitone.report.head import Head, mark_from
 from unitone.store.logbook import Logbook
@@ -150,6 +151,24 @@ class SettingsPage(QWidget):
         row.addWidget(label("", tr("Language")))
         row.addWidget(self.language, 1)
         layout.addLayout(row)
+        cost = self._logbook.setting("cost", {}) or {}
+        self.rate, self.currency = QLineEdit(), QLineEdit(str(cost.get("currency", "")))
+        self.rate.setText(f"{cost['rate']:g}" if cost.get("rate") else "")
+        self.rate.setPlaceholderText("30.00")
+        self.currency.setPlaceholderText("€")
+        row = QHBoxLayout()
+        for words, field in ((tr("Rate per hour"), self.rate), (tr("Currency"), self.currency)):
+            named = label("", words)
+            named.setBuddy(field)
+            field.setAccessibleName(words)
+            field.setMaxLength(12)
+            field.editingFinished.connect(self._keep_cost)
+            row.addWidget(named)
+            row.addWidget(field, 1)
+        layout.addLayout(row)
+        self.cost_words = label("cure", "", True)
+        self.cost_words.hide()
+        layout.addWidget(self.cost_words)
         layout.addStretch(1)
         return card
 
@@ -159,6 +178,16 @@ class SettingsPage(QWidget):
             look = self._logbook.setting("look", {}) or {}
             if self._set("look", {**look, "language": code}):
                 self.language_chosen.emit(code)
+
+    def _keep_cost(self) -> None:
+        """The rate counts from the next look at a card; what is no amount is said, and the old one stays."""
+        text = self.rate.text().strip()
+        rate = amount(text) if text else 0.0
+        self.cost_words.setVisible(rate is None)
+        if rate is None:
+            self.cost_words.setText(tr("“{text}” is not an amount. Write it like 30.00.", text=text))
+            return
+        self._set("cost", {"rate": rate, "currency": self.currency.text().strip()})
 
     def _keep(self, mark: bytes | None = None) -> None:
         self._head = Head(
