@@ -97,7 +97,9 @@ def test_a_workshops_name_mark_and_language_are_on_its_papers(desk: Desk, tmp_pa
     for text, kept in (("30,50", 30.5), ("a lot", 30.5), ("", 0.0), ("28", 28.0)):
         settings.rate.setText(text)
         settings.rate.editingFinished.emit()
-        assert desk.logbook.setting("cost")["rate"] == kept and settings.cost_words.isVisibleTo(settings) == (text == "a lot")
+        assert desk.logbook.setting("cost")["rate"] == kept and settings.cost_words.isVisibleTo(settings) == (
+            text == "a lot"
+        )
     (tmp_path / "words.png").write_bytes(b"no picture")
     settings.take_file(tmp_path / "words.png")
     assert "is not a PNG or JPEG" in settings.words.text()

@@ -14,7 +14,13 @@ from unitone.align.pairs import swept
 from unitone.job.card import Card
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.charts import next_words
-from unitone.present.bench.if_curve import describe_overcoupled, describe_sweep, sweep_next, sweep_started
+from unitone.present.bench.if_curve import (
+    describe_lead,
+    describe_overcoupled,
+    describe_sweep,
+    sweep_next,
+    sweep_started,
+)
 from unitone.radio.if_response import Transformer, passband, response_db
 from unitone.robot.technician import follow
 from unitone.session.charts import chart_on
@@ -154,6 +160,15 @@ def test_two_humps_are_told_from_what_was_typed() -> None:
         assert "two humps" in describe_sweep(session.state, step) and next_words(session.state, step) == ""
         view = take_view(session, step.adjusters[0]).reading.hill
         assert view is not None and view.curve_x == () and len(view.points) == len(found.db)
+
+
+def test_the_lead_moves_for_the_last_can_when_avc_is_read() -> None:
+    with Logbook(None) as book:
+        sheet = "corvane-alder-5"
+        session = Session(book, open_job(book, sheet, Card(1, sheet)))
+        assert describe_lead(session.sheet.step("if")) == ""
+        by_avc = replace(session.sheet.step("if"), read_by="rx.agc_voltage")
+        assert "Move the lead" in describe_lead(by_avc) and describe_lead(replace(by_avc, role="front-end")) == ""
 
 
 def test_an_over_coupled_pair_says_so_until_it_is_peaked() -> None:

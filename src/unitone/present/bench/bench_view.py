@@ -37,7 +37,7 @@ from unitone.present.bench.board import board_picture, boards_of, picture_of, sc
 from unitone.present.bench.channel_chart import chart_view, describe_vco
 from unitone.present.bench.eyes import height, reference_of
 from unitone.present.bench.figures import figure_of, instrument_words, reading_notes
-from unitone.present.bench.if_curve import describe_overcoupled, if_curve, is_peaked
+from unitone.present.bench.if_curve import describe_lead, describe_overcoupled, if_curve, is_peaked
 from unitone.present.bench.instructions import chain, describe_hook_up, instruction, panel_words
 from unitone.present.bench.judgement import (
     can_judge,
@@ -276,8 +276,10 @@ def _notes(state: JobState, step: Step, trial: str) -> tuple[str, ...]:
     # The move says which trimmer: once is enough.
     told = describe_oscillator(state, step, with_move=not elsewhere)
     offered = describe_offer(state) if step.hook_up == "receive" else ""
-    words = (offered, told, elsewhere, describe_vco(state, step), *describe_more(state, step), *describe_transmit(state, step),
-             trial, describe_overcoupled(state, step), charts.words(state, step), describe_receive(state, step), step.note)  # fmt: skip
+    words = (
+        offered, told, elsewhere, describe_vco(state, step), *describe_more(state, step), *describe_transmit(state, step), trial,
+        describe_lead(step), describe_overcoupled(state, step), charts.words(state, step), describe_receive(state, step), step.note,
+    )  # fmt: skip
     return tuple(w for w in words if w)
 
 

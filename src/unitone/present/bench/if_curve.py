@@ -54,6 +54,15 @@ def describe_overcoupled(state: JobState, step: Step) -> str:
     )
 
 
+def describe_lead(step: Step) -> str:
+    """Where the meter's lead goes for the last can when an IF is peaked by its AVC; empty for other steps."""
+    if step.hill_id != "rx.agc_voltage" or step.role != "if" or step.aim != "peak":
+        return ""
+    return tr(
+        "Last can: the AVC is often taken from its first winding. Move the lead to the detector's output for its second core."
+    )
+
+
 def sweep_started(state: JobState, step: Step) -> bool:
     """Was the IF read beside its middle since the last touch?"""
     return swept.is_chart(step) and any(read_so_far(state, step).keys() - {0.0})
