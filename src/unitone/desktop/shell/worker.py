@@ -223,8 +223,10 @@ class BenchWorker(QObject):
             try:
                 work()
             except UnitoneError as error:
+                # What holds now follows the words at once: nobody types into the picture of before.
+                send = self._picture()
                 self.failed.emit(str(error))
-                self._show()
+                send()
         except Exception as error:
             self._recover(error)
 
@@ -401,14 +403,19 @@ class BenchWorker(QObject):
             self.kept.emit(self._session.job_id)
 
     def _show(self) -> None:
+        self._picture()()
+
+    def _picture(self) -> Callable[[], None]:
+        """Take the picture of what holds now; what is returned sends it."""
         if self._session is None:
-            return
+            return lambda: None
         self._generation += 1
+        generation = self._generation
         if self._card_wanted:
-            self.card.emit((self._generation, take_card(self._session)))
-            return
-        self._view = take_view(self._session, self._selected)
+            card = take_card(self._session)
+            return lambda: self.card.emit((generation, card))
+        view = self._view = take_view(self._session, self._selected)
         if self._trace_wanted:
-            self.trace.emit((self._generation, take_trace(self._session, *self._traced)))
-            return
-        self.changed.emit((self._generation, self._view))
+            trace = take_trace(self._session, *self._traced)
+            return lambda: self.trace.emit((generation, trace))
+        return lambda: self.changed.emit((generation, view))
