@@ -9,6 +9,7 @@ import subprocess
 import pytest
 
 from unitone.radio.channels import PLANS
+from unitone.radio.clarifier import Quartz, Varactor, centring_capacitance, crystal_swing
 from unitone.radio.crystals import loaded_frequency
 from unitone.radio.pulling import from_ends, padders
 from unitone.radio.vco import control_volts, resonant_hz, varactor_capacitance
@@ -89,3 +90,29 @@ def test_channel_plans_are_the_regulations() -> None:
     gaps = [a for a, b in zip(sorted(eu.hz), sorted(eu.hz)[1:], strict=False) if b - a == 20_000]
     assert [g + 10_000 for g in gaps] == [26_995_000, 27_045_000, 27_095_000, 27_145_000, 27_195_000]
     assert PLANS["uk-40"].frequency("20") == 27_791_250 and PLANS["uk-40"].frequency("1") == 27_601_250
+
+
+@solver
+def test_a_clarifier_swings_a_crystal_as_ngspice_has_it() -> None:
+    """Crystal, coil, junction (CJO, VJ 0.7 V, M 0.5, biased through 10 MΩ) and the oscillator's capacitance in a loop: where its current is
+    largest, at five positions of the potentiometer; and the middle once the capacitance is as told."""
+    fs, c1, c0, coil, osc = 14.455e6, 14e-15, 4e-12, 4.7e-6, 47e-12
+    inductance = 1 / ((2 * math.pi * fs) ** 2 * c1)
+    quartz = Quartz(loaded_frequency(fs, c1, c0, 30e-12), 30e-12, c1, c0)
+    assert quartz.series_hz == pytest.approx(fs, rel=1e-9)
+    varactor = Varactor(33e-12, 4.0)
+    cjo = 33e-12 * (1 + 4.0 / 0.7) ** 0.5
+
+    def deck(volts: float, own: float) -> str:
+        return (
+            f"clarifier\nV1 in 0 ac 1\nR1 a b 1\nL1 b c {inductance:.12e}\nC1 c d {c1}\nC0 a d {c0}\nRG in a 0.1\nLC d e {coil}\n"
+            f"D1 g e dv\nRB e bias 10meg\nRK g 0 10meg\nVB bias 0 {volts:.6f}\nCO g out {own}\nRS out 0 0.1\n"
+            f".model dv D(cjo={cjo:.6e} vj=0.7 m=0.5 is=1e-18)\n"
+        )
+
+    for volts in (0.5, 1.5, 3.0, 5.0, 7.5):
+        made = crystal_swing(quartz, varactor, (volts, volts), osc, "series", coil)
+        assert peak(deck(volts, osc), "out", made.middle - 500, made.middle + 500) == pytest.approx(made.middle, abs=12)
+    own = centring_capacitance(quartz, varactor, (1.0, 7.0), "series", coil)
+    assert own is not None
+    assert peak(deck(4.0, own), "out", quartz.hz - 500, quartz.hz + 500) == pytest.approx(quartz.hz, abs=12)

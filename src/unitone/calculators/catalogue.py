@@ -8,6 +8,7 @@ from typing import Any
 
 from unitone.bench.calibration.arithmetic import watts_of
 from unitone.calculators._matching import MATCHING_CALCULATORS
+from unitone.calculators._modifying import MODIFYING_CALCULATORS
 from unitone.calculators._receiving import RECEIVE_CALCULATORS
 from unitone.calculators._stability import STABILITY_CALCULATORS
 from unitone.calculators._superhet import SUPERHET_CALCULATORS
@@ -526,6 +527,7 @@ CALCULATORS: tuple[Calculator, ...] = (
     ),
     *STABILITY_CALCULATORS,
     *SUPERHET_CALCULATORS,
+    *MODIFYING_CALCULATORS,
     *RECEIVE_CALCULATORS,
     *TRANSMIT_CALCULATORS,
     *MATCHING_CALCULATORS,

@@ -19,7 +19,8 @@ MODIFIED: tuple[ModifiedWhat, ...] = (
 @dataclass(frozen=True)
 class Modification:
     """One change: what kind, where, what was there, what is there now, and why; ``job``: the earlier job in which it was made (0: this
-    one); ``put_back``: it is as it was again."""
+    one); ``put_back``: it is as it was again; ``sets``: what it changes of a simulated radio's physics (key, how, value);
+    ``pictures``: its photographs (name, hash); ``pins``: the place on each of them (name, x, y as parts of it)."""
 
     entry_id: str
     seq: int
@@ -31,6 +32,9 @@ class Modification:
     why: str
     job: int = 0
     put_back: bool = False
+    sets: tuple[tuple[str, str, str], ...] = ()
+    pictures: tuple[tuple[str, str], ...] = ()
+    pins: tuple[tuple[str, float, float], ...] = ()
 
 
 def standing(state: JobState) -> tuple[Modification, ...]:

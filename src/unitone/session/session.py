@@ -10,14 +10,16 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import assert_never
 
+import msgspec
+
 from unitone.align import moves
 from unitone.align.advise import advise
 from unitone.align.moves import Advice, read_instead
 from unitone.align.probe.nudge import running, trial_move
 from unitone.bench.instruments import Instrument
 from unitone.bench.path import Kit, dial
-from unitone.bench.ports import Bench, Measured, hand_bench
-from unitone.errors import BenchError, EntryError, HookUpError, StaleCommand, TapeError
+from unitone.bench.ports import Bench, Measured
+from unitone.errors import BenchError, EntryError, HookUpError, SheetError, StaleCommand, TapeError
 from unitone.job.card import Card
 from unitone.job.entries import Entry, Said
 from unitone.job.entries.bench import Broken, HookedUp, Repaired, SetUp
@@ -27,12 +29,10 @@ from unitone.job.entries.opening import Finished, Opened
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.trials import TrialMoved
-from unitone.job.entries.workshop import Modified
+from unitone.job.entries.workshop import Modified, PutBack
 from unitone.job.fold import advance, fold, read
 from unitone.job.hookup import breaks, load_problem
-from unitone.job.kept_sheets import kept_sheet
 from unitone.job.modifications import standing
-from unitone.job.state import JobState
 from unitone.job.summary import standing_variant, summary
 from unitone.job.trial import Watched, What
 from unitone.job.verdicts import Verdict, blockers, inside, verdict
@@ -40,8 +40,10 @@ from unitone.quantities.entry import EXPECTED
 from unitone.quantities.registry import FOUND_BY, quantity
 from unitone.session._growing import Growing
 from unitone.session._tracing import Tracing
+from unitone.session.bench_of_job import as_change, bench_for, changes_of
 from unitone.session.measuring import Measuring, my_bench
 from unitone.session.own_sheets import library_of
+from unitone.session.recipes import Recipes
 from unitone.session.workshop import Workshop
 from unitone.sheet.conventions.questions import QUESTIONS
 from unitone.sheet.editing.variant import differences, effect_of
@@ -50,8 +52,7 @@ from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import open_file, physics_path
 from unitone.sheet.model.effects import EVERYTHING, actions_of
 from unitone.sheet.model.sheet import Conditions, Effect, Sheet, Step
-from unitone.simulator.physics import parse_physics
-from unitone.simulator.radio import SimulatedRadio
+from unitone.simulator.changes import with_changes
 from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.store.logbook import text_hash, utc_now
 from unitone.store.ports import Store
@@ -132,7 +133,13 @@ def _take_over_modifications(logbook: Store, job_id: str, card: Card) -> None:
     if taken:
         session = Session(logbook, job_id)
         for m in taken:
-            session.append(Modified(m.what, m.where, m.was, m.now, m.why, m.job or earlier.card.number))
+            number = m.job or earlier.card.number
+            said = Modified(m.what, m.where, m.was, m.now, m.why, number, m.sets, dict(m.pictures), m.pins)
+            try:
+                session.append(said)
+            except SheetError:
+                # Another simulated radio than the one it was tried on: what was done stays noted.
+                session.append(msgspec.structs.replace(said, sets=()))
 
 
 def _named(text: str, path: Path, title: str) -> str:
@@ -159,11 +166,12 @@ class Session:
         tape = logbook.tape(job_id)
         self._tape = tape
         self.state = read(tape, job_id)
-        self.bench: Bench = bench or _bench_for(self.state, tape[0])
+        self.bench: Bench = bench or bench_for(self.state, tape[0])
         self.measuring = Measuring(self)
         self.workshop = Workshop(self)
         self.growing = Growing(self)
         self.tracing = Tracing(self)
+        self.recipes = Recipes(self)
 
     @property
     def sheet(self) -> Sheet:
@@ -202,9 +210,14 @@ class Session:
                     numbers=numbers,
                 )
             )
+        if isinstance(said, Modified) and said.sets and isinstance(self.bench, SimulatedBench):
+            # What this radio cannot take is refused before it is on the log.
+            with_changes(self.bench.radio.physics, [as_change(x) for x in said.sets])
         entry = self.logbook.append(self.job_id, said, round(self.bench.seconds(), 3), self.state.seq + 1, self._now())
         self._tape.append(entry)
         self.state = fold(self._tape, self.job_id) if isinstance(said, Voided) else advance(self.state, entry)
+        if isinstance(said, Modified | PutBack | Voided) and isinstance(self.bench, SimulatedBench):
+            self.bench.radio.modify(changes_of(self.state))
         if isinstance(said, Turned | Reading) and running(self.state) is not None and trial_move(self.state) is None:
             self.append(TrialMoved("over"))
         return entry
@@ -650,24 +663,3 @@ class Session:
                 pass
             case _:
                 assert_never(advice)
-
-
-def _bench_for(state: JobState, opening: Entry) -> Bench:
-    """The bench that the card names: a simulated radio brought to where the tape's turns left it, or the technician's hands."""
-    seed = state.card.simulated_seed
-    if seed is None:
-        return hand_bench(state.bench_s)
-    # The simulated radio is the radio that the job began with: a variant changes the sheet, not the simulated radio.
-    opened = opening.said
-    if not isinstance(opened, Opened):
-        raise TapeError(tr("A log begins with the opening of its job."))
-    sheet = kept_sheet(opened.sheet_text, opened.sheet_id)
-    physics = parse_physics(opened.physics_text, "physics of this job", sheet)
-    bench = SimulatedBench(SimulatedRadio(sheet, physics, seed, state.card.simulated_fault), state.bench_s)
-    for name, moved in state.positions.items():
-        if name in bench.radio.mechanics.moved_mdeg:
-            bench.radio.mechanics.moved_mdeg[name] = moved
-    for name in (*(t.name for t in state.touches), *(p.part for p in state.shop.parts)):
-        bench.radio.refit(name)
-    bench.damaged |= state.damaged
-    return bench

@@ -45,7 +45,7 @@ from unitone.radio.levels import canonical
 from unitone.radio.parts import Dielectric, judge_capacitor
 from unitone.radio.substitutes import describe_substitute, judge_substitute, parse_spec
 from unitone.sheet.format.pictures import check_picture
-from unitone.sheet.model.sheet import Conditions
+from unitone.sheet.model.sheet import Conditions, Effect
 from unitone.words import tr
 
 if TYPE_CHECKING:
@@ -314,8 +314,13 @@ class Workshop:
             values.append(value - (loss if what == "sensitivity" else 0.0))
         self._session.append(ReadBeside(other.strip(), what, values[0], values[1], signal.strip(), loss))
 
-    def modify(self, what: ModifiedWhat, where: str, was: str = "", now: str = "", why: str = "") -> None:
-        """The radio was changed: what kind, where, what was there and is there now, why. Readings become stale. Raises TapeError."""
+    def modify(
+        self, what: ModifiedWhat, where: str, was: str = "", now: str = "", why: str = "",
+        pictures: Mapping[str, bytes] | None = None, pins: tuple[tuple[str, float, float], ...] = (),
+        sets: tuple[tuple[str, str, str], ...] = (), affects: tuple[Effect, ...] | None = None,
+    ) -> None:  # fmt: skip
+        """The radio was changed: what kind, where, what was there and is there now, why, with photographs and the place on them. Readings
+        become stale (those that it ``affects``). ``sets``: what of a simulated radio's physics changes. Raises TapeError, SheetError."""
         if what not in MODIFIED:
             raise TapeError(tr("“{what}” is not a change. Use one of: {list}.", what=what, list=", ".join(MODIFIED)))
         if not where.strip():
@@ -324,8 +329,11 @@ class Workshop:
             raise TapeError(tr("Say what is there now."))
         if what == "part changed" and not was.strip():
             raise TapeError(tr("Say what was there: without it nobody can undo it."))
-        self._session.append(Modified(what, where.strip(), was.strip(), now.strip(), why.strip()))
-        self._changed(where.strip(), tr(what))
+        for name, content in (pictures or {}).items():
+            check_picture(name, content)
+        kept = {n: self._session.logbook.put_blob(content) for n, content in (pictures or {}).items()}
+        self._session.append(Modified(what, where.strip(), was.strip(), now.strip(), why.strip(), 0, sets, kept, pins))
+        self._changed(where.strip(), tr(what), affects)
 
     def put_back(self, entry_id: str) -> None:
         """A change is undone. Readings become stale. Raises TapeError for one that does not stand."""
@@ -335,9 +343,9 @@ class Workshop:
         self._session.append(PutBack(entry_id))
         self._changed(made.where, tr("put back"))
 
-    def _changed(self, where: str, words: str) -> None:
+    def _changed(self, where: str, words: str, affects: tuple[Effect, ...] | None = None) -> None:
         if self._session.state.readings:
-            self._session.touch(where, f"{where}: {words}", working=False)
+            self._session.touch(where, f"{where}: {words}", affects, working=False)
 
     def tell_control(self, control: str, does: str) -> None:
         """What a switch or knob of this radio now does, in plain words. Raises TapeError."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
@@ -18,6 +18,7 @@ from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Sheet, Voltage
 from unitone.signals.carrier import Component
 from unitone.simulator._synthesiser import WARM, Synthesiser
+from unitone.simulator.changes import Change, with_changes
 from unitone.simulator.dial import Dial
 from unitone.simulator.mechanics import Mechanics, specimen, stream
 from unitone.simulator.physics import PhysicsFile, with_fault
@@ -106,13 +107,34 @@ class SimulatedRadio:
         self.healthy = physics
         #: A fault of a part at one of its stages, until that part is fitted anew; the rest of its faults set keys of the file.
         self.part_fault = stage_fault(physics, fault) if ":" in fault else None
-        physics = with_fault(physics, fault) if fault and self.part_fault is None else physics
-        self.physics = physics
+        self._found = with_fault(physics, fault) if fault and self.part_fault is None else physics
         self.seed = seed
-        self.mechanics = Mechanics(sheet, specimen(sheet, physics, seed))
+        #: What was modified since, in order.
+        self.changes: tuple[Change, ...] = ()
+        self._squelch_open = False
+        self._joints = stream(seed, "joints")
+        self._out_until = 0.0
+        #: The final is gone: it draws nothing and lets next to nothing through.
+        self.broken = False
+        self.mechanics = Mechanics(sheet, specimen(sheet, self._found, seed))
+        self._build(self._found)
+
+    def modify(self, changes: Sequence[Change]) -> None:
+        """These modifications stand now, and no others; every adjuster stays where it is. Raises SheetError for what cannot be, changing nothing."""
+        wanted = tuple(changes)
+        if wanted != self.changes:
+            made = with_changes(self._found, wanted)
+            right = specimen(self.sheet, made, self.seed).right
+            self.mechanics.specimen = replace(self.mechanics.specimen, right=right)
+            self._build(made)
+            self.changes = wanted
+
+    def _build(self, physics: PhysicsFile) -> None:
+        sheet, seed = self.sheet, self.seed
+        self.physics = physics
         dial = None if physics.gang is None else Dial(sheet, physics, self.mechanics)
         self.synthesiser = Synthesiser(sheet, physics, self.mechanics, seed, dial)
-        self._receiver = None
+        self._receiver: Receiver | None = None
         if physics.receive is not None:
             self._receiver = Receiver(
                 physics.receive, physics.squelch, self.mechanics, stream(seed, "noise"), self.healthy.receive, dial
@@ -123,11 +145,6 @@ class SimulatedRadio:
             else Transmitter(physics.transmit, self.mechanics, stream(seed, "send-noise"))
         )
         self._lose()
-        self._squelch_open = False
-        self._joints = stream(seed, "joints")
-        self._out_until = 0.0
-        #: The final is gone: it draws nothing and lets next to nothing through.
-        self.broken = False
 
     def wiggle(self, part: str, bench_seconds: float) -> None:
         """A part, its plug or its joint is moved: one that comes and goes mostly goes."""

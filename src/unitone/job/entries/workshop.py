@@ -208,7 +208,9 @@ class ReadBeside(Kind, frozen=True):
 
 
 class Modified(Kind, frozen=True):
-    """The radio was changed: what kind, where, what was there, what is there now, why; ``job``: the earlier job it was made in (0: this)."""
+    """The radio was changed: what kind, where, what was there, what is there now, why; ``job``: the earlier job it was made in (0: this);
+    ``sets``: keys of a simulated radio's physics with how and by what they change; ``pictures``: photographs, by name, as hashes;
+    ``pins``: the place on each (name, x, y as parts of the picture)."""
 
     kind: ClassVar[str] = "modified"
     can_be_voided: ClassVar[bool] = True
@@ -219,10 +221,17 @@ class Modified(Kind, frozen=True):
     now: str = ""
     why: str = ""
     job: int = 0
+    sets: tuple[tuple[str, str, str], ...] = ()
+    pictures: dict[str, str] = msgspec.field(default_factory=dict)
+    pins: tuple[tuple[str, float, float], ...] = ()
 
     def apply(self, state: JobState, at: Entry) -> None:
         """It stands until it is put back."""
-        made = Modification(at.id, at.seq, at.utc, self.what, self.where, self.was, self.now, self.why, self.job)
+        pictures = tuple(self.pictures.items())
+        made = Modification(
+            at.id, at.seq, at.utc, self.what, self.where, self.was, self.now, self.why, self.job, sets=self.sets,
+            pictures=pictures, pins=self.pins,
+        )  # fmt: skip
         state.shop.modifications[at.id] = made
 
 

@@ -50,7 +50,8 @@ class Blocks:
         self.mode: str | None = None
 
     def _stamp_of(self, conditions: Conditions) -> object:
-        return (conditions, self._wiring.fed, *self._wiring.radio.mechanics.moved_mdeg.values())
+        radio = self._wiring.radio
+        return (conditions, self._wiring.fed, radio.changes, *radio.mechanics.moved_mdeg.values())
 
     def forget(self) -> None:
         """The next reading begins anew."""
