@@ -51,6 +51,9 @@ _SHEET_KEYS = frozenset(
     }
 )
 
+#: What of a recipe is.
+_RECIPE_KEYS = frozenset({"name", "wish", "why", "leave", "caution", "words", "where", "was", "now"})
+
 
 def from_python(path: Path) -> Iterator[str | tuple[str, str]]:
     """The texts of a module, in their order."""
@@ -67,15 +70,15 @@ def from_python(path: Path) -> Iterator[str | tuple[str, str]]:
                 yield given[0]
 
 
-def from_sheet(data: Any, key: str = "") -> Iterator[str]:
-    """The texts of a sheet that ships."""
+def from_sheet(data: Any, key: str = "", keys: frozenset[str] = _SHEET_KEYS) -> Iterator[str]:
+    """The texts of a sheet, or of a recipe, that ships."""
     if isinstance(data, dict):
         for name, value in data.items():
-            yield from from_sheet(value, name)
+            yield from from_sheet(value, name, keys)
     elif isinstance(data, list):
         for value in data:
-            yield from from_sheet(value, key)
-    elif isinstance(data, str) and key in _SHEET_KEYS and re.search("[A-Za-z]{3}", data):
+            yield from from_sheet(value, key, keys)
+    elif isinstance(data, str) and key in keys and re.search("[A-Za-z]{3}", re.sub(r"\{[^}]*\}", "", data)):
         yield data
 
 
@@ -94,6 +97,9 @@ def extracted() -> Catalog:
             sheet = tomllib.loads(path.read_text(encoding="utf-8"))
             for text in (sheet["model"]["kind"], *from_sheet(sheet)):
                 catalog.add(text, locations=[(str(path.relative_to(SOURCE)), 0)])
+    for path in sorted((SOURCE / "data" / "recipes").glob("*.toml")):
+        for text in from_sheet(tomllib.loads(path.read_text(encoding="utf-8")), keys=_RECIPE_KEYS):
+            catalog.add(text, locations=[(str(path.relative_to(SOURCE)), 0)])
     return catalog
 
 

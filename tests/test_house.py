@@ -175,9 +175,11 @@ def test_pictures_and_documents_are_linked() -> None:
 def test_the_published_schema_is_that_of_the_program() -> None:
     import json
 
+    from unitone.conversions.recipe import Recipe
     from unitone.sheet.format.keys import SheetFile
     from unitone.simulator.physics import PhysicsFile
 
+    assert json.loads((TOP / "docs" / "recipe.schema.json").read_text(encoding="utf-8")) == Recipe.model_json_schema()
     assert json.loads((TOP / "docs" / "sheet.schema.json").read_text(encoding="utf-8")) == SheetFile.model_json_schema()
     assert (
         json.loads((TOP / "docs" / "physics.schema.json").read_text(encoding="utf-8"))

@@ -51,7 +51,7 @@ def _clarifier_crystal(v: Mapping[str, Any]) -> list[Answer]:
     varactor, volts = Varactor(v["varactor"], v["at"], v["law"]), _volts(v)
     place, coil, coupling = cast(Place, v["place"]), v["coil"] or 0.0, v["coupling"] or math.inf
     if coil and place == "across":
-        raise EntryError(tr("A coil stands in series with the crystal. Choose “in series”, or leave the coil out."))
+        raise EntryError(tr("A coil goes in series with the crystal. Choose “in series”, or empty the coil’s field."))
     made = crystal_swing(quartz, varactor, volts, v["osc"], place, coil, coupling)
     answers = _swing(made, quartz.hz, v["times"])
     centred = centring_capacitance(quartz, varactor, volts, place, coil, coupling)
@@ -171,7 +171,7 @@ def _louder(v: Mapping[str, Any]) -> list[Answer]:
 
 _POT = (
     Given("varactor", N_("Varactor"), "F", "33 pF"),
-    Given("at", N_("at"), "V", "4 V", "4 V"),
+    Given("at", N_("Varactor measured at"), "V", "4 V", "4 V"),
     Given("law", N_("Exponent of its law"), "", "0.5", "0.5", least=0.2, most=3.0),
     Given("supply", N_("Pot fed from"), "V", "8 V"),
     Given("top", N_("Resistor above the pot"), "ohm", "1k", optional=True, least=0.0),
@@ -188,7 +188,7 @@ MODIFYING_CALCULATORS: tuple[Calculator, ...] = (
         SYNTHESISER,
         (
             Given("hz", N_("Crystal"), "Hz", "14.460 MHz"),
-            Given("load", N_("Load capacitance it is ground for"), "F", "30 pF", "30 pF"),
+            Given("load", N_("Load it is ground for"), "F", "30 pF", "30 pF"),
             Given("c1", N_("Motional capacitance"), "F", "14 fF", "14 fF"),
             Given("c0", N_("Shunt capacitance"), "F", "4 pF", "4 pF"),
             Given("osc", N_("Oscillator’s own capacitance"), "F", "47 pF"),

@@ -14,7 +14,7 @@ from typing import Annotated, Any
 import typer
 
 from unitone import __version__
-from unitone.cli._figures import register
+from unitone.cli import _figures, _recipes
 from unitone.cli.workspace import folder_of, make_demo
 from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
 from unitone.sheet.model.sheet import Sheet
@@ -32,7 +32,8 @@ app.add_typer(sheet_app, name="sheet")
 
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
 _workspace = ""
-register(app, lambda: _workspace)
+_figures.register(app, lambda: _workspace)
+_recipes.register(app, lambda: _workspace)
 
 
 def run(arguments: list[str]) -> int:

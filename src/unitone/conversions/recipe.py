@@ -73,12 +73,14 @@ class Computed(_Table):
 
 
 class Tries(_Table):
-    """[[try]]: a key of the simulated radio's physics, set ``to`` a value, ``plus`` an amount, or ``times`` a factor."""
+    """[[try]]: a key of the simulated radio's physics, set ``to`` a value, ``plus`` an amount, or ``times`` a factor; ``optional``: left out where a
+    radio has no such key."""
 
     key: Words
     to: Amount | None = None
     plus: Amount | None = None
     times: Amount | None = None
+    optional: bool = False
 
     @model_validator(mode="after")
     def _one(self) -> Tries:

@@ -21,7 +21,7 @@ from unitone.session.own_sheets import library_of
 from unitone.sheet.format.read import parse_sheet
 from unitone.sheet.library import open_file
 from unitone.sheet.model.sheet import Conditions, Effect, Sheet, Step, Way
-from unitone.simulator.changes import Change
+from unitone.simulator.changes import Change, present, with_changes
 from unitone.simulator.physics import parse_physics
 from unitone.simulator.radio import SimulatedRadio
 from unitone.simulator.simulated_bench import SimulatedBench
@@ -132,7 +132,7 @@ def work_out_recipe(
         how, amount = tries.change
         key, value = filled(tries.key, figures), filled(amount, figures)
         if key is not None and value is not None:
-            changes.append(Change(key, how, value))
+            changes.append(Change(key, how, value, tries.optional))
     return WorkedRecipe(
         recipe,
         asked,
@@ -181,12 +181,16 @@ class Recipes:
         for d in done:
             if "…" in d.where + d.was + d.now:
                 raise EntryError(tr("Fill in what is still open (…): {where}.", where=d.where))
-        simulated = isinstance(self._session.bench, SimulatedBench)
-        if simulated and worked.changes is None:
-            raise EntryError(tr("Its values are not known yet. Fill in what they are worked out from."))
+        bench = self._session.bench
+        changes: tuple[Change, ...] = ()
+        if isinstance(bench, SimulatedBench):
+            if worked.changes is None:
+                raise EntryError(tr("Its values are not known yet. Fill in what they are worked out from."))
+            changes = present(bench.radio.physics, worked.changes)
+            # Refused as a whole, before the first of its changes is on the log.
+            with_changes(bench.radio.physics, changes)
         for n, d in enumerate(done, 1):
-            last = n == len(done) and simulated
-            sets = tuple((c.key, c.how, c.value) for c in worked.changes or ()) if last else ()
+            sets = tuple((c.key, c.how, c.value) for c in changes) if n == len(done) else ()
             self._session.workshop.modify(d.what, d.where, d.was, d.now, d.why, sets=sets, affects=effects)
 
 
@@ -203,8 +207,11 @@ def try_on(bench: SimulatedBench, sheet: Sheet, worked: WorkedRecipe) -> tuple[T
         raise BenchError(tr("Its values are not known yet. Fill in what they are worked out from."))
     if not worked.changes:
         raise BenchError(tr("This recipe says nothing of what it changes in a simulated radio."))
+    wanted = present(bench.radio.physics, worked.changes)
+    if not wanted:
+        raise BenchError(tr("This simulated radio has nothing that the recipe changes."))
     before = _read(bench, sheet, worked.recipe)
-    bench.radio.modify((*bench.radio.changes, *worked.changes))
+    bench.radio.modify((*bench.radio.changes, *wanted))
     after = {(r.quantity_id, r.conditions): r for _, r in _read(bench, sheet, worked.recipe)}
     made = []
     for step, was in before:
@@ -236,8 +243,9 @@ def _wanted(sheet: Sheet, recipe: Recipe) -> Iterator[tuple[Step | None, str, Co
 
     for step in sheet.steps:
         if recipe.checks(step.quantity_id) and step.required:
-            ends = dict.fromkeys((step.required[0], step.required[-1]))
-            for at in (step.required[0], with_panel(step.required[0])) if moved else ends:
+            first = step.required[0]
+            own = any(k in recipe.panel for k, _ in first.panel)
+            for at in (first, with_panel(first)) if moved and not own else dict.fromkeys((first, step.required[-1])):
                 yield step, step.quantity_id, at
     mode = next((m.mode for m in sheet.mixing if m.mode), None)
     middle = sheet.plan.names[len(sheet.plan.names) // 2] if sheet.plan.names else None

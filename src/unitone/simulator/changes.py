@@ -26,11 +26,19 @@ _UNITS = ("", "dB", "dBm", "Hz", "F", "H", "V", "A", "W", "ohm", "s", "%")
 
 @dataclass(frozen=True)
 class Change:
-    """One key of the physics: set ``to`` a value, ``plus`` an amount in the key's unit, or ``times`` a factor."""
+    """One key of the physics: set ``to`` a value, ``plus`` an amount in the key's unit, or ``times`` a factor; ``optional``: left out where
+    a radio has no such key."""
 
     key: str
     how: How
     value: str
+    optional: bool = False
+
+
+def present(physics: PhysicsFile, changes: Iterable[Change]) -> tuple[Change, ...]:
+    """Those that this radio can take: optional ones whose key it lacks are left out."""
+    data = physics.model_dump()
+    return tuple(c for c in changes if not c.optional or any(_places(data, c.key.split("."))))
 
 
 def with_changes(physics: PhysicsFile, changes: Iterable[Change]) -> PhysicsFile:

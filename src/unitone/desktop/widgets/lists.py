@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -169,6 +169,23 @@ class ProcedureList(QListWidget):
         row = item.data(_ROLE)
         if isinstance(row, ProcedureRow):
             self.chosen.emit(row.step_id)
+
+
+class ItemList(ProcedureList):
+    """A list that has the cursor: arrow keys go through it."""
+
+    step = pyqtSignal(int)
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.step.emit(1 if event.key() == Qt.Key.Key_Down else -1)
+            return
+        super().keyPressEvent(event)
 
 
 class _Slide(Painted):

@@ -87,6 +87,15 @@ class Told:
 
 
 @dataclass(frozen=True)
+class Pictured:
+    """The photographs of a modification (name, hash), and the place on each that is pinned (name, x, y as parts of it)."""
+
+    what: str
+    pictures: tuple[tuple[str, str], ...]
+    pins: tuple[tuple[str, float, float], ...]
+
+
+@dataclass(frozen=True)
 class CardView:
     """Everything that a job's card shows at one moment."""
 
@@ -142,6 +151,7 @@ class CardView:
     synthesiser: tuple[Sheet, Law | None] | None
     #: Changes that stand: how long, what, why; and what undoes them, the last first.
     modified: tuple[Told, ...]
+    modified_pictures: tuple[Pictured, ...]
     undo: tuple[str, ...]
     beside: tuple[Told, ...]
     beside_words: str

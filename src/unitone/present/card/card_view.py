@@ -11,7 +11,16 @@ from unitone.job.verdicts import describe_verdict, verdict
 from unitone.job.voltages import RowState, current_limit, lost_between, next_point, row_states
 from unitone.job.worth import Cost, cost_of
 from unitone.present.card.bands_view import bands_view
-from unitone.present.card.card_shapes import CapacitorCell, CardView, ControlCell, CurrentCell, LookRow, Told, VoltsCell
+from unitone.present.card.card_shapes import (
+    CapacitorCell,
+    CardView,
+    ControlCell,
+    CurrentCell,
+    LookRow,
+    Pictured,
+    Told,
+    VoltsCell,
+)
 from unitone.present.card.found_and_left import readings_view
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import duration, microvolts, number, s_units, show
@@ -124,6 +133,9 @@ def take_card(session: Session) -> CardView:
         modified=tuple(
             Told(tr("job {number}", number=f"{m.job:04d}") if m.job else day(m.utc), describe_modification(m), m.why, m.entry_id)
             for m in standing(state)
+        ),
+        modified_pictures=tuple(
+            Pictured(describe_modification(m), m.pictures, m.pins) for m in standing(state) if m.pictures
         ),
         undo=tuple(describe_undo(m) for m in undo_list(state)),
         beside=tuple(Told(day(p.utc), *_beside(p)) for p in reversed(state.shop.beside)),

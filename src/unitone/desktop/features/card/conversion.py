@@ -1,19 +1,23 @@
-"""Conversion: which channels are wanted, the ways to them ranked, and the channels, crystals and cautions of the one that is chosen."""
+"""Conversion: which channels are wanted and the ways to them, recipes for modifications, the record of what was changed, the band switch."""
 
 from __future__ import annotations
+
+from collections.abc import Callable
 
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.conversions.convert import Conversion, convert
 from unitone.desktop.features.card._channel_table import ChannelTable
+from unitone.desktop.features.card._modifications import ModificationsPage
+from unitone.desktop.features.card._recipes import RecipesPage
 from unitone.desktop.features.card.tab import CardTab, boxed
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.entryform import Ask, EntryForm
+from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
-from unitone.job.modifications import MODIFIED
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.conversion_view import ConversionView, conversion_view
 from unitone.present.card.switch_view import switch_view
@@ -26,8 +30,14 @@ _TABLE_HIGH = 330
 class ConversionTab(CardTab):
     """Worked out off the window's thread, with the VCO as it was read on this radio."""
 
-    def __init__(self) -> None:
+    def __init__(self, read: Callable[[str], bytes]) -> None:
         super().__init__(tr("Conversion"))
+        self.chips = ChipRow(
+            tr("Conversion"),
+            (("channels", tr("Wanted channels")), ("recipes", tr("Recipes")), ("modifications", tr("Modifications")), ("switch", tr("Band switch"))),
+            self.show_part,
+        )  # fmt: skip
+        self.column.addWidget(self.chips)
         self._working = Errand("conversion", self)
         self._found: Conversion | None = None
         self.shown: ConversionView | None = None
@@ -44,7 +54,11 @@ class ConversionTab(CardTab):
         self.busy = label("quiet", "", True)
         self.busy.hide()
         layout.addWidget(self.busy)
-        self.column.addWidget(frame)
+        wanted = QWidget()
+        column = QVBoxLayout(wanted)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(theme.px(12))
+        column.addWidget(frame)
         self.result = QWidget()
         inside = QVBoxLayout(self.result)
         inside.setContentsMargins(0, 0, 0, 0)
@@ -78,38 +92,27 @@ class ConversionTab(CardTab):
         layout.addLayout(row)
         inside.addWidget(frame)
         self.result.hide()
-        self.column.addWidget(self.result)
-        self.column.addWidget(self._record_box())
-        self.column.addWidget(self._switch_box())
-        self.column.addStretch(1)
-
-    def _record_box(self) -> QWidget:
-        frame, layout = boxed()
-        layout.addWidget(label("heading", tr("Modifications")))
-        layout.addWidget(
-            label("quiet", tr("Note every cut, link and part before the next. The next one who opens this radio sees them first."), True)
-        )  # fmt: skip
-        self.change = EntryForm(
-            (
-                Ask("what", tr("Change"), share=2, choices=tuple((k, tr(k)) for k in MODIFIED)),
-                Ask("where", tr("Where"), tr("D12, IC3 pin 7, brown"), 2, needed=True),
-                Ask("was", tr("Original"), "1N4148", 2, wide=True), Ask("now", tr("Fitted now"), "1N60", 2),
-                Ask("why", tr("Reason"), tr("S-meter dead below S3"), 3),
-            ),
-            tr("Log change"),
-        )  # fmt: skip
-        self.change.submitted.connect(
-            lambda d: self.do.emit(lambda s: s.workshop.modify(d["what"], d["where"], d["was"], d["now"], d["why"]))
-        )
+        column.addWidget(self.result)
+        self.recipes = RecipesPage(self.do.emit)
+        self.modifications = ModificationsPage(self.do.emit, read)
+        self.change = self.modifications.form
         self.forms.append(self.change)
-        layout.addWidget(self.change)
-        self.changes = Lines(tr("Modifications"), lambda key, _: self.do.emit(lambda s: s.workshop.put_back(key)))
-        layout.addWidget(self.changes)
-        self.undo_head = label("strong", tr("To undo, in this order"))
-        self.undo = Lines(tr("To undo, in this order"))
-        layout.addWidget(self.undo_head)
-        layout.addWidget(self.undo)
-        return frame
+        self.parts: dict[str, QWidget] = {
+            "channels": wanted, "recipes": self.recipes, "modifications": self.modifications, "switch": self._switch_box(),
+        }  # fmt: skip
+        for part in self.parts.values():
+            self.column.addWidget(part)
+        self.column.addStretch(1)
+        self.show_part("channels")
+
+    def show_part(self, name: str) -> None:
+        """Turn to one of the four."""
+        self.chips.mark(name)
+        for key, part in self.parts.items():
+            part.setVisible(key == name)
+        if name == "recipes":
+            self.recipes.look()
+        self.first().setFocus()
 
     def _switch_box(self) -> QWidget:
         frame, layout = boxed()
@@ -155,21 +158,12 @@ class ConversionTab(CardTab):
         self.want.setEnabled(known)
         self.want._tell()
         self.keep.setEnabled(not view.finished)
-        self.changes.show_lines(
-            [
-                Line(
-                    "recheck",
-                    m.what,
-                    " · ".join(x for x in (m.mark, m.when) if x),
-                    m.id,
-                    () if view.finished else (tr("put back"),),
-                )
-                for m in view.modified
-            ],
-            tr("No modification noted."),
-        )
-        self.undo.show_lines([Line("", f"{n}. {words}") for n, words in enumerate(view.undo, 1)])
-        self.undo_head.setVisible(bool(view.undo))
+        self.modifications.show_card(view, other)
+        self.recipes.show_card(view, other)
+        n = len(view.modified)
+        self.chips.rename("modifications", tr("Modifications") + (f" ({n})" if n else ""))
+        if other and self.parts["recipes"].isVisible():
+            self.recipes.look()
         self.about.setText(
             tr("Frequencies in MHz; several with semicolons. The VCO is taken as it was read in this job, else as the sheet tells it.")
             if known
@@ -232,5 +226,16 @@ class ConversionTab(CardTab):
             self.do.emit(lambda s: s.note(words))
             self.kept.setText(tr("Kept with the notes of this job."))
 
+    def show_card(self, view: CardView) -> None:
+        self.modifications.taken()
+        super().show_card(view)
+
+    def failed(self, words: str) -> bool:
+        return super().failed(words) or self.recipes.failed(words)
+
     def first(self) -> QWidget:
-        return self.want.fields["want"]
+        shown = next((k for k, part in self.parts.items() if not part.isHidden()), "channels")
+        return {
+            "channels": self.want.fields["want"], "recipes": self.recipes.list, "modifications": self.change.fields["what"],
+            "switch": self.switch.fields["wires"],
+        }[shown]  # fmt: skip

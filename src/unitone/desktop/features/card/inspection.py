@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QStackedLayout, QWidget
 
 from unitone.desktop.features.card.tab import CardTab, boxed
@@ -14,7 +14,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.form import TokenLine
 from unitone.desktop.widgets.lines import SHAPE, Line, Lines
-from unitone.desktop.widgets.lists import ProcedureList
+from unitone.desktop.widgets.lists import ItemList
 from unitone.desktop.widgets.painted import label
 from unitone.desktop.widgets.photographs import LargePhotograph, Photographs
 from unitone.errors import SheetError
@@ -26,23 +26,6 @@ from unitone.sheet.format.pictures import read_picture
 from unitone.words import N_, tr
 
 _SAID = (("fine", N_("Fine  Alt F")), ("wrong", N_("Wrong  Alt W")), ("repaired", N_("Repaired  Alt M")))
-
-
-class _Items(ProcedureList):
-    """The list of items; arrow keys go through it."""
-
-    step = pyqtSignal(int)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setAccessibleName(tr("What to look at"))
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self.step.emit(1 if event.key() == Qt.Key.Key_Down else -1)
-            return
-        super().keyPressEvent(event)
 
 
 class InspectionTab(CardTab):
@@ -58,7 +41,7 @@ class InspectionTab(CardTab):
         frame, layout = boxed()
         self.tally = label("quiet", "", True)
         layout.addWidget(self.tally)
-        self.items = _Items()
+        self.items = ItemList(tr("What to look at"))
         self.items.chosen.connect(self.choose)
         self.items.step.connect(self._neighbour)
         layout.addWidget(self.items, 1)

@@ -62,7 +62,7 @@ class CardPage(QWidget):
         self.tabs: dict[str, CardTab] = {}
         self.intake, self.inspection, self.rails = IntakeTab(), InspectionTab(logbook.blob), RailsTab()
         self.readings, self.capacitors, self.bands = ReadingsTab(), CapacitorsTab(), BandsTab()
-        self.conversion = ConversionTab()
+        self.conversion = ConversionTab(logbook.blob)
         self.work, self.handing, self.history = WorkTab(), HandingTab(), HistoryTab()
         looked = (self.intake, self.inspection, self.rails, self.readings, self.capacitors)
         for (name, _), tab in zip(
