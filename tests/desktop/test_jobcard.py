@@ -185,18 +185,34 @@ def test_a_radio_from_intake_to_handover(desk: Desk, tmp_path: Path) -> None:
     desk.until(lambda: "Still loose: speaker unsoldered" in desk.bench.message_words.text())
     card.open("work")
     put_right = next(b for b in work.loose_list.findChildren(QPushButton) if b.text() == "put right")
+    put_right.setFocus()
     card.after(lambda: put_right.click())
     card.after(lambda: desk.window.worker.do(lambda s: s.finish()))  # type: ignore[union-attr]
     assert card.state().finished
-    # Handing over: controls, papers, given back.
-    desk.key(Qt.Key.Key_6, ALT)
+    # Handing over: controls, papers, given back. The button that had the cursor is gone, the keys go on.
+    desk.key(Qt.Key.Key_9, ALT)
     hand = page.handing
+    assert hand.isVisible()
     _, tried, note = hand.rows["squelch"]
     tried.setCurrentIndex(tried.findData("broken"))
     tried.activated.emit(tried.currentIndex())
     assert "Describe what squelch does not do" in hand.error.text()
     card.after(lambda: card.type(note, "scratches"))
     assert card.state().shop.works["squelch"] == (False, "scratches")
+    # Leaving the shop: what is wrong needs a sentence, a sentence alone says that it was looked at.
+    looked, line, _ = hand.leaving.rows["squelch tail"]
+    looked.setCurrentIndex(looked.findData("wrong"))
+    looked.activated.emit(looked.currentIndex())
+    assert "Say what is wrong" in hand.leaving.error.text() and line.hasFocus()
+    card.after(lambda: card.type(line, "a burst at the end"))
+    card.after(lambda: card.type(hand.leaving.rows["fuse"][1], "4 A"))
+    (tmp_path / "notes.png").write_text("no picture", encoding="utf-8")
+    hand.leaving.add_photographs("fuse", [tmp_path / "notes.png"])
+    assert hand.leaving.error.isVisible() and card.state().shop.leaving["fuse"].words == "4 A"
+    card.submit(hand.leaving.add, item="menu 12", words="roger beep off")
+    left = card.state().shop.leaving
+    assert not left["squelch tail"].fine and left["fuse"].fine and left["menu 12"].words == "roger beep off"
+    assert "menu 12" in hand.leaving.rows and "1 not as it should be" in hand.leaving.tally.text()
     hand.page.click()
     papers = desk.window._papers
     desk.until(lambda: desk.window._papers is not None and desk.window._papers.document.pageCount() > 0)

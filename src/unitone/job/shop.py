@@ -6,6 +6,7 @@ from copy import copy
 from dataclasses import dataclass, field
 from typing import Literal
 
+from unitone.job.leaving import Leaving
 from unitone.job.modifications import Modification
 from unitone.radio.parts import CapacitorVerdict, Dielectric
 from unitone.words import N_, tr
@@ -147,6 +148,7 @@ class Shop:
     modifications: dict[str, Modification] = field(default_factory=dict)
     beside: list[Beside] = field(default_factory=list)
     handed: tuple[str, str] | None = None
+    leaving: dict[str, Leaving] = field(default_factory=dict)
     archived: bool = False
 
     def copied(self) -> Shop:

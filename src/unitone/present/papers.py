@@ -13,6 +13,7 @@ from unitone.job.privacy import names_in, record_without
 from unitone.job.state import JobState
 from unitone.present.bench.sentences import position_text
 from unitone.present.card.found_and_left import readings_view
+from unitone.report import before_after as charts
 from unitone.report import formats as paper
 from unitone.report import handover as page
 from unitone.report import readings_sheet
@@ -22,12 +23,13 @@ from unitone.report.head import Head
 from unitone.store.ports import Settings
 from unitone.words import in_language, tr
 
-Paper = Literal["certificate", "handover", "readings"]
+Paper = Literal["certificate", "handover", "readings", "before-after"]
 #: In which forms each paper can be had.
 FORMS: dict[Paper, tuple[str, ...]] = {
     "certificate": paper.FORMATS,
     "handover": page.FORMS,
     "readings": readings_sheet.FORMS,
+    "before-after": charts.FORMS,
 }
 
 
@@ -65,6 +67,9 @@ def render_paper(
     with in_language(language or head.paper_language):
         if kind == "readings":
             return _readings_sheet(state, head)
+        if kind == "before-after":
+            made = charts.before_after(state, head)
+            return charts.render(record_without(made, _names(state)) if without_owner else made, form)
         if kind == "handover":
             return page.render(replace(handover_of(state, without_owner), head=head), form)
         return paper.render(replace(certificate_of(state, without_owner), head=head), form)

@@ -7,6 +7,7 @@ from typing import Any
 from xml.sax.saxutils import escape
 
 from unitone.errors import UnitoneError
+from unitone.job.leaving import leaving_items
 from unitone.job.modifications import describe_modification, standing
 from unitone.job.shop import describe_finding
 from unitone.job.state import JobState
@@ -72,6 +73,7 @@ class Handover:
     parts: tuple[str, ...]
     settings: tuple[SettingLine, ...]
     controls: tuple[ControlLine, ...]
+    leaving: tuple[tuple[str, str], ...]
     to_test: tuple[str, ...]
     stays: tuple[str, ...]
     cautions: tuple[str, ...]
@@ -114,7 +116,7 @@ def handover(state: JobState) -> Handover:
     return Handover(
         card.number, sheet.title, card.serial, card.owner, day(state.finished or state.entries[-1].utc), bool(state.finished),
         card.simulated_seed is not None, _headline(state), card.complaint, card.accessories, card.missing, tuple(dict.fromkeys(found)),
-        tuple(dict.fromkeys(_sentence(d) for d in done)), part_lines(state), _settings(state), _controls(state), _to_test(state),
+        tuple(dict.fromkeys(_sentence(d) for d in done)), part_lines(state), _settings(state), _controls(state), _leaving(state), _to_test(state),
         tuple(f"{state.describe_loose(x)}: {x.stays or tr('still open')}" for x in state.loose.values() if x.stays or not x.tied),
         tuple(cautions), work,
     )  # fmt: skip
@@ -173,6 +175,17 @@ def _controls(state: JobState) -> tuple[ControlLine, ...]:
             ControlLine(control_words(name), does.get(name, ""), tested + (f" ({words})" if works and words else ""))
         )
     return tuple(made)
+
+
+def _leaving(state: JobState) -> tuple[tuple[str, str], ...]:
+    """What was looked at and set before it went home: (what, how it is)."""
+    return tuple(
+        (i.title, i.found.words or tr("as it should be"))
+        if i.found.fine
+        else (i.title, tr("not as it should be: {words}", words=i.found.words))
+        for i in leaving_items(state)
+        if i.found is not None
+    )
 
 
 def _to_test(state: JobState) -> tuple[str, ...]:
@@ -242,6 +255,9 @@ def _pdf(page: Handover) -> bytes:
     table(
         tr("What each control does"), (tr("Control"), tr("does"), tr("tried")),
         [(c.name, c.does or "—", c.tested or tr("not yet")) for c in page.controls], [34, 100, 44],
+    )  # fmt: skip
+    table(
+        tr("As it leaves the shop"), (tr("What"), ""), [(what, words) for what, words in page.leaving], [50, 128],
     )  # fmt: skip
     if page.to_test:
         story += paper.section(tr("Please try these"), [", ".join(page.to_test)], paper.PLAIN)

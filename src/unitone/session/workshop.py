@@ -17,6 +17,7 @@ from unitone.job.entries.workshop import (
     ControlTold,
     FindingMade,
     HeardOnAir,
+    LeavingNoted,
     Modified,
     PageWanted,
     PartFitted,
@@ -358,6 +359,17 @@ class Workshop:
         if not works and not words.strip():
             raise TapeError(tr("Say what the control does not do."))
         self._session.append(ControlTold(control, works=works, words=words.strip()))
+
+    def leave(self, item: str, fine: bool, words: str = "", pictures: Mapping[str, bytes] | None = None) -> None:
+        """Something was looked at, or set, before the radio goes home. Raises TapeError, SheetError for a photograph that is no picture."""
+        if not item.strip():
+            raise TapeError(tr("Say what was looked at."))
+        if not fine and not words.strip():
+            raise TapeError(tr("Say what is wrong: it is printed on the handover page."))
+        for name, content in (pictures or {}).items():
+            check_picture(name, content)
+        kept = {n: self._session.logbook.put_blob(content) for n, content in (pictures or {}).items()}
+        self._session.append(LeavingNoted(item.strip(), fine, words.strip(), kept))
 
     def set_status(self, status: str, why: str = "", approved: str | None = None, worth: str | None = None) -> None:
         """Open, waiting (for the owner, a part, a manual) or left for later; ``approved`` is up to which cost, ``worth`` what the radio is

@@ -34,7 +34,7 @@ def opened(desk: Desk, sheet: str) -> Card:
     return card
 
 
-def test_from_a_wish_to_a_plan_in_the_log(desk: Desk) -> None:
+def test_from_a_wish_to_a_plan_in_the_log(desk: Desk, tmp_path: Path) -> None:
     card = opened(desk, "ostrel-curlew-5")
     tab = card.page.conversion
     assert tab.isVisible() and tab.want.fields["want"].hasFocus() and not tab.result.isVisible()
@@ -66,6 +66,11 @@ def test_from_a_wish_to_a_plan_in_the_log(desk: Desk) -> None:
     desk.qtbot.mouseClick(tab.copy, Qt.MouseButton.LeftButton)
     clipboard = QApplication.clipboard()
     assert clipboard is not None and clipboard.text().count("\n") == 46 and clipboard.text().startswith("MHz\t")
+    tab.save_pdf(tmp_path / "plan.pdf")
+    desk.until(lambda: tab.kept.text() == "Saved: plan.pdf")
+    assert (tmp_path / "plan.pdf").read_bytes().startswith(b"%PDF")
+    tab.save_pdf(tmp_path / "nowhere" / "plan.pdf")
+    desk.until(lambda: "nowhere" in tab.kept.text())
     card.after(lambda: desk.qtbot.mouseClick(tab.keep, Qt.MouseButton.LeftButton))
     assert "28.315..28.755" in card.state().notes[-1][1] and second.ways[1].title in card.state().notes[-1][1]
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark
@@ -84,6 +84,7 @@ class Lines(QWidget):
         if wanted == self.shown and wanted:
             return
         self.shown = wanted
+        held = self.isAncestorOf(QApplication.focusWidget())
         while (item := self._layout.takeAt(0)) is not None:
             if (old := item.widget()) is not None:
                 old.hide()
@@ -92,6 +93,9 @@ class Lines(QWidget):
             self._layout.addWidget(self._row(line))
         if not wanted and empty:
             self._layout.addWidget(label("quiet", empty, True))
+        if held:
+            # The button that was pressed is gone: the page's keys go on working.
+            self.setFocus()
 
     def _row(self, line: Line) -> QWidget:
         holder = QWidget()

@@ -26,6 +26,7 @@ from unitone.job.entries.workshop import (
     ControlTold,
     FindingMade,
     HeardOnAir,
+    LeavingNoted,
     Modified,
     PageWanted,
     PartFitted,
@@ -47,7 +48,7 @@ Said = (
     | Reading | Turned | Swept | Touched | TrialMoved
     | Noted | Voided | Tried | Loosened | Tied | Damaged
     | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold | PageWanted
-    | SectionFound | StopsCounted | ReadBeside | Modified | PutBack
+    | SectionFound | StopsCounted | ReadBeside | Modified | PutBack | LeavingNoted
     | Checked | Intermittent | NoiseAnswered
 )  # fmt: skip
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, ClassVar
 import msgspec
 
 from unitone.job.entries.base import Entry, Kind
+from unitone.job.leaving import Leaving
 from unitone.job.modifications import Modification, ModifiedWhat
 from unitone.job.shop import (
     Beside,
@@ -248,6 +249,25 @@ class PutBack(Kind, frozen=True):
         made = state.shop.modifications.get(self.entry)
         if made is not None:
             state.shop.modifications[self.entry] = replace(made, put_back=True)
+
+
+class LeavingNoted(Kind, frozen=True):
+    """Something was looked at, or set, before the radio goes home: as it should be or not, in whose words, with photographs (hashes)."""
+
+    kind: ClassVar[str] = "leaving"
+    can_be_voided: ClassVar[bool] = True
+    after_the_end: ClassVar[bool] = True
+
+    item: str
+    fine: bool
+    words: str = ""
+    pictures: dict[str, str] = msgspec.field(default_factory=dict)
+
+    def apply(self, state: JobState, at: Entry) -> None:
+        """The last word on an item counts; its photographs are kept together."""
+        before = state.shop.leaving.get(self.item)
+        pictures = (*(() if before is None else before.pictures), *self.pictures.items())
+        state.shop.leaving[self.item] = Leaving(at.id, self.item, self.fine, self.words, tuple(dict(pictures).items()))
 
 
 class ControlTold(Kind, frozen=True):

@@ -20,6 +20,7 @@ from unitone.job.entries.workshop import (
     ControlTold,
     FindingMade,
     HeardOnAir,
+    LeavingNoted,
     Modified,
     PageWanted,
     PartFitted,
@@ -30,6 +31,7 @@ from unitone.job.entries.workshop import (
     SupplySet,
     TimeSpent,
 )
+from unitone.job.leaving import leaving_title
 from unitone.job.shop import describe_look
 from unitone.job.state import JobState
 from unitone.present.bench.bench_shapes import TapeCell
@@ -120,7 +122,7 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return tr("finished"), ""
         case (
             FindingMade() | SupplySet() | CapacitorMeasured() | PartFitted() | TimeSpent() | HeardOnAir() | ControlTold()
-            | PageWanted() | SectionFound() | StopsCounted() | ReadBeside() | Modified() | PutBack()
+            | PageWanted() | SectionFound() | StopsCounted() | ReadBeside() | Modified() | PutBack() | LeavingNoted()
             | HandedOver() | Archived() | CardAmended() | StatusSet()
         ):  # fmt: skip
             what, value = _workshop(state, said)
@@ -193,7 +195,7 @@ def _loose(state: JobState, entry_id: str, otherwise: str) -> str:
 def _workshop(
     state: JobState,
     said: FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold
-    | PageWanted | SectionFound | StopsCounted | ReadBeside | Modified | PutBack | HandedOver | Archived | CardAmended | StatusSet,
+    | PageWanted | SectionFound | StopsCounted | ReadBeside | Modified | PutBack | LeavingNoted | HandedOver | Archived | CardAmended | StatusSet,
 ) -> tuple[str, str]:  # fmt: skip
     match said:
         case FindingMade():
@@ -211,6 +213,8 @@ def _workshop(
         case ControlTold():
             works = tr("works") if said.works else tr("does not work")
             return said.control, tr("told") if said.does is not None else works
+        case LeavingNoted():
+            return leaving_title(said.item), said.words or (tr("fine") if said.fine else tr("wrong"))
         case SectionFound():
             return " ".join(x for x in (said.band, section_title(state.sheet, said.section)) if x), tr(said.look)
         case StopsCounted():

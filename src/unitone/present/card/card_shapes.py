@@ -77,6 +77,18 @@ class ControlCell:
 
 
 @dataclass(frozen=True)
+class LeavingCell:
+    """An item looked at before the radio goes home: None where nobody looked yet; its photographs (name, hash)."""
+
+    key: str
+    title: str
+    how: str
+    fine: bool | None
+    words: str
+    pictures: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True)
 class Told:
     """A line of a list: when, what, and a word for how it stands (a mark's name where it has one)."""
 
@@ -147,6 +159,8 @@ class CardView:
     controls_words: str
     readings: ReadingsView
     bands: BandsView
+    leaving: tuple[LeavingCell, ...]
+    leaving_words: str
     #: The sheet whose synthesiser a conversion is worked out for, and its VCO as it was read; None where the sheet does not describe it.
     synthesiser: tuple[Sheet, Law | None] | None
     #: Changes that stand: how long, what, why; and what undoes them, the last first.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from unitone.align.frequency.vco_readings import vco_law
 from unitone.job.beside import better_db, compared, finding
+from unitone.job.leaving import LeavingItem, leaving_items
 from unitone.job.modifications import describe_modification, describe_undo, standing, undo_list
 from unitone.job.shop import SPEAKS_OF, Beside, Capacitor, SpeaksOf, describe_finding
 from unitone.job.state import JobState
@@ -16,6 +17,7 @@ from unitone.present.card.card_shapes import (
     CardView,
     ControlCell,
     CurrentCell,
+    LeavingCell,
     LookRow,
     Pictured,
     Told,
@@ -127,6 +129,8 @@ def take_card(session: Session) -> CardView:
         controls=controls_of(state),
         pages=pages_of(state),
         controls_words=_describe_controls(state),
+        leaving=tuple(_leaving_cell(i) for i in leaving_items(state)),
+        leaving_words=_describe_leaving(state),
         readings=readings_view(state, frozenset(q for q in {s.quantity_id for s in sheet.steps} if session.bench.can_measure(q))),
         bands=bands_view(state),
         synthesiser=(sheet, vco_law(state, "receive")) if sheet.plls else None,
@@ -403,6 +407,21 @@ def pages_of(state: JobState) -> tuple[tuple[str, bool], ...]:
     """The pages that are wanted: what was typed, and the places of the sheet that cannot be read."""
     marked = (f"{s.title}: {s.illegible}" for s in state.sheet.steps if s.illegible)
     return tuple({**dict.fromkeys(marked, False), **state.shop.pages}.items())
+
+
+def _leaving_cell(i: LeavingItem) -> LeavingCell:
+    found = i.found
+    if found is None:
+        return LeavingCell(i.key, i.title, i.how, None, "", ())
+    return LeavingCell(i.key, i.title, i.how, found.fine, found.words, found.pictures)
+
+
+def _describe_leaving(state: JobState) -> str:
+    items = leaving_items(state)
+    looked = sum(i.found is not None for i in items)
+    wrong = sum(i.found is not None and not i.found.fine for i in items)
+    words = tr("{n} of {all} looked at", n=looked, all=len(items))
+    return words + (tr(", {n} not as it should be", n=wrong) if wrong else "")
 
 
 def _describe_controls(state: JobState) -> str:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.conversions.convert import Conversion, convert
 from unitone.desktop.features.card._channel_table import ChannelTable
@@ -18,9 +19,13 @@ from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
+from unitone.files import write_file
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.conversion_view import ConversionView, conversion_view
 from unitone.present.card.switch_view import switch_view
+from unitone.report.head import Head
+from unitone.report.pin_table import render_pin_table
+from unitone.store.logbook import utc_now
 from unitone.words import tr
 
 #: So much of a long table is seen at once.
@@ -30,7 +35,7 @@ _TABLE_HIGH = 330
 class ConversionTab(CardTab):
     """Worked out off the window's thread, with the VCO as it was read on this radio."""
 
-    def __init__(self, read: Callable[[str], bytes]) -> None:
+    def __init__(self, read: Callable[[str], bytes], head: Callable[[], Head]) -> None:
         super().__init__(tr("Conversion"))
         self.chips = ChipRow(
             tr("Conversion"),
@@ -38,7 +43,8 @@ class ConversionTab(CardTab):
             self.show_part,
         )  # fmt: skip
         self.column.addWidget(self.chips)
-        self._working = Errand("conversion", self)
+        self._working, self._saving = Errand("conversion", self), Errand("save", self, every=True)
+        self._head = head
         self._found: Conversion | None = None
         self.shown: ConversionView | None = None
         self._asked = ""
@@ -86,7 +92,10 @@ class ConversionTab(CardTab):
         self.copy.clicked.connect(self._copy)
         self.keep.clicked.connect(self._keep)
         self.kept = label("quiet", "", True)
+        self.print = QPushButton(tr("Save PDF…"))
+        self.print.clicked.connect(self._ask_print)
         row.addWidget(self.copy)
+        row.addWidget(self.print)
         row.addWidget(self.keep)
         row.addWidget(self.kept, 1)
         layout.addLayout(row)
@@ -219,6 +228,26 @@ class ConversionTab(CardTab):
         if clipboard is not None and self.shown is not None:
             clipboard.setText(self.shown.as_table)
             self.kept.setText(tr("Copied: paste it into a spreadsheet."))
+
+    def _ask_print(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save this table"), "conversion.pdf", tr("PDF (*.pdf)"))
+        if name:
+            self.save_pdf(Path(name))
+
+    def save_pdf(self, path: Path) -> None:
+        """Write the way that is shown, and its channels, as a page to print; what goes wrong is told."""
+        view, card = self.shown, self.view
+        if view is None or card is None:
+            return
+        notes = (*view.crystals, *view.corners, *view.warnings)
+        rows = [c.cells for c in view.channels]
+        title, way = card.title, f"{view.ways[view.at].title} · {view.ways[view.at].takes}"
+        utc, head = utc_now(), self._head()
+        self._saving.run(
+            lambda: write_file(path, render_pin_table(title, way, notes, view.columns, rows, utc, head)),
+            lambda _: self.kept.setText(tr("Saved: {name}", name=path.name)),
+            self.kept.setText,
+        )
 
     def _keep(self) -> None:
         if self.shown is not None:

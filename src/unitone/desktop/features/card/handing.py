@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QWidget
 
+from unitone.desktop.features.card._leaving import LeavingBox
 from unitone.desktop.features.card.tab import CardTab, boxed
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
@@ -53,6 +54,11 @@ class HandingTab(CardTab):
         layout.addWidget(self.error)
         self.column.addWidget(frame)
         frame, layout = boxed()
+        self.leaving = LeavingBox(self.do.emit)
+        self.forms.append(self.leaving.add)
+        layout.addWidget(self.leaving)
+        self.column.addWidget(frame)
+        frame, layout = boxed()
         layout.addWidget(label("heading", tr("Papers")))
         row = QHBoxLayout()
         self.page, self.certificate = QPushButton(tr("Handover page")), QPushButton(tr("Certificate"))
@@ -60,6 +66,9 @@ class HandingTab(CardTab):
         self.certificate.clicked.connect(lambda: self.paper.emit("certificate"))
         row.addWidget(self.page)
         row.addWidget(self.certificate)
+        self.charts = QPushButton(tr("Before and after"))
+        self.charts.clicked.connect(lambda: self.paper.emit("before-after"))
+        row.addWidget(self.charts)
         self.sheet = QPushButton(tr("Save as a sheet"))
         set_tip(self.sheet, tr("For the next radio of its kind: limits from what was left"))
         self.sheet.clicked.connect(lambda: self.do.emit(lambda s: self.kept.emit(s.growing.keep_as_sheet())))
@@ -107,6 +116,7 @@ class HandingTab(CardTab):
             view.status_words if done else "" if view.finished else tr("The job is not finished: the papers say so. Finish it on the Bench.")
         )  # fmt: skip
         self.given.setVisible(bool(self.given.text()))
+        self.leaving.show_card(view, other)
         self.error.hide()
 
     def _row(self, at: int, c: ControlCell) -> tuple[LiveLine, Choice, LiveLine]:

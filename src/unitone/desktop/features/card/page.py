@@ -23,6 +23,7 @@ from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.painted import Message, label, set_tip
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.earlier_jobs import history
+from unitone.present.papers import paper_head
 from unitone.store.logbook import Logbook
 from unitone.words import N_, tr, tr_n
 
@@ -62,7 +63,7 @@ class CardPage(QWidget):
         self.tabs: dict[str, CardTab] = {}
         self.intake, self.inspection, self.rails = IntakeTab(), InspectionTab(logbook.blob), RailsTab()
         self.readings, self.capacitors, self.bands = ReadingsTab(), CapacitorsTab(), BandsTab()
-        self.conversion = ConversionTab(logbook.blob)
+        self.conversion = ConversionTab(logbook.blob, lambda: paper_head(logbook))
         self.work, self.handing, self.history = WorkTab(), HandingTab(), HistoryTab()
         looked = (self.intake, self.inspection, self.rails, self.readings, self.capacitors)
         for (name, _), tab in zip(

@@ -64,6 +64,7 @@ class PapersPage(QWidget):
             ("certificate", tr("Certificate")),
             ("handover", tr("Handover page")),
             ("readings", tr("As-found sheet")),
+            ("before-after", tr("Before and after")),
         ):
             button = self.kinds[kind] = QPushButton(words)
             button.setProperty("role", "chip")
@@ -105,7 +106,7 @@ class PapersPage(QWidget):
     def show_job(self, job_id: str, kind: str = "certificate") -> None:
         """Make a paper of a job and show it."""
         self._job = job_id
-        self.kind = "handover" if kind == "handover" else "readings" if kind == "readings" else "certificate"
+        self.kind = next((k for k in FORMS if k == kind), "certificate")
         self.kinds[self.kind].setChecked(True)
         for form, button in self.buttons.items():
             button.setVisible(form in FORMS[self.kind])
@@ -119,6 +120,8 @@ class PapersPage(QWidget):
         about = handover_of(state).headline if kind == "handover" else certificate_of(state).summary
         if kind == "readings":
             about = tr("to print and fill in by pencil; typed in later on the card")
+        elif kind == "before-after":
+            about = tr("as found and as left, place by place")
         return render_paper(
             state, kind, "pdf", private, head, tongue
         ), f"{state.card.number:04d} · {state.sheet.title} · {about}"
