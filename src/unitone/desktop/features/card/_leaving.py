@@ -43,7 +43,7 @@ class LeavingBox(QWidget):
             self._grid.setColumnStretch(number, share)
         column.addLayout(self._grid)
         self.add = EntryForm(
-            (Ask("item", tr("Another setting"), tr("menu 12, roger beep"), 2, needed=True), Ask("words", tr("As it is left"), tr("off, was on"), 4)),
+            (Ask("item", tr("Another setting"), tr("menu 12, roger beep"), 2, needed=True), Ask("words", tr("As left"), tr("off, was on"), 4)),
             tr("Add"),
         )  # fmt: skip
         self.add.submitted.connect(lambda d: self._do(lambda s: s.workshop.leave(d["item"], True, d["words"])))
