@@ -446,6 +446,11 @@ def _tell_conversions(report: dict[str, Any]) -> None:
         f"lock foretold right in {report['locks_right']:.1%}, too close to call {report['too_close']:.1%}; "
         f"{report['off_frequency']} channels off frequency, {report['not_reached']} not reached"
     )
+    worst = report["error"]["max_hz"]
+    print(
+        f"carried out {report['carried_out']}, {report['in_spec']} in spec, worst channel {'—' if worst is None else worst} Hz off; "
+        f"{report['named_before']} named before as out of reach or too close"
+    )
 
 
 def _tell_traces(report: dict[str, Any], as_json: bool) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any
+from typing import Any, Literal
 
 from unitone.conversions.locks import lock_at, sheet_law
 from unitone.conversions.synthesiser import Synthesiser
@@ -58,12 +58,13 @@ class Conversion:
         return self.plans[0]
 
 
-def convert(sheet: Sheet, want: str, law: Law | None = None) -> Conversion:
+def convert(sheet: Sheet, want: str, law: Law | None = None, rail_share: float = 1.0) -> Conversion:
     """Everything that the wanted channels take. ``law``: the VCO as it was read on this radio, else the sheet's figures are taken.
+    ``rail_share``: the regulated rail as it was read over its nominal: the tuning voltage cannot rise above it.
 
     Raises EntryError for what cannot be read as channels, SheetError for a sheet that does not describe its synthesiser.
     """
-    synthesiser = Synthesiser.of(sheet)
+    synthesiser = Synthesiser.of(sheet, rail_share)
     wanted = parse_wanted(want, sheet)
     known = law or sheet_law(synthesiser.pll)
     return Conversion(synthesiser, wanted, Planner(synthesiser, wanted, known).plans(), known)
@@ -128,6 +129,23 @@ def _named(names: Sequence[str]) -> str:
     return shown + (tr(" and {n} more", n=len(names) - _MOST_NAMED) if len(names) > _MOST_NAMED else "")
 
 
+CoilReach = Literal["reach", "too close", "fall off"]
+#: Circuits that are peaked at the middle lose by the square of the distance. Ends that lie this much farther out than the radio's own
+#: are as good as those (share of its half range); beyond the second nothing can be even over all of it (common practice, no source).
+_AS_GOOD, _UNEVEN = 1.03, 1.20
+
+
+def coil_reach(conversion: Conversion, plan: Plan) -> CoilReach:
+    """Do front end, driver and final reach all of it, peaked at the middle of what is wanted and what there was?"""
+    own = [w.hz for w in channels_of(conversion.synthesiser.sheet)]
+    both = [*own, *(r.wanted.hz for r in plan.reached)]
+    half = (max(own) - min(own)) / 2.0
+    if half <= 0 or not plan.reached:
+        return "reach"
+    share = (max(both) - min(both)) / 2.0 / half
+    return "reach" if share <= _AS_GOOD else "too close" if share <= _UNEVEN else "fall off"
+
+
 def birdies(conversion: Conversion, plan: Plan) -> list[str]:
     """Harmonics of the radio's crystals that fall on a wanted channel, and images that lie among the wanted ones."""
     made = []
@@ -172,6 +190,15 @@ def realign(conversion: Conversion, plan: Plan) -> list[str]:
                 "The range grows: read the VCO at all four corners, then peak front end, driver and final at the middle, read both ends."
             )
         )
+    reach = coil_reach(conversion, plan)
+    if reach == "fall off":
+        made.append(
+            tr(
+                "Front end, driver and final are not even over the whole range: wider circuits, or give up the far end of what there is."
+            )
+        )
+    elif reach == "too close":
+        made.append(tr("Too close to say whether power and sensitivity stay in spec at both ends."))
     return made
 
 
@@ -194,6 +221,7 @@ def to_data(conversion: Conversion) -> dict[str, Any]:
             way: {c.end: None if c.volts is None else round(c.volts, 3) for c in corners(conversion, plan) if c.way == way}
             for way in ("receive", "transmit")
         },
+        "coils": coil_reach(conversion, plan),
         "turn_inductance_pct": None if plan.locks.turned is None else round(100 * plan.locks.turned, 2),
         "ways": [
             {

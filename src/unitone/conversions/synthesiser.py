@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
 from unitone.errors import SheetError
@@ -47,8 +47,8 @@ class Synthesiser:
     retuned: Mapping[str, Fraction] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, sheet: Sheet) -> Synthesiser:
-        """That of a sheet. Raises SheetError for one that describes none."""
+    def of(cls, sheet: Sheet, rail_share: float = 1.0) -> Synthesiser:
+        """That of a sheet, its window as high as its rail lets it (as read over nominal). Raises SheetError for one that describes none."""
         if not sheet.plls:
             raise SheetError(
                 [
@@ -58,7 +58,8 @@ class Synthesiser:
                     )
                 ]
             )
-        return cls(sheet, sheet.plls[0])
+        pll = sheet.plls[0]
+        return cls(sheet, replace(pll, window_v=(pll.window_v[0], pll.window_v[1] * rail_share)))
 
     @property
     def mode(self) -> str | None:

@@ -11,16 +11,15 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import tomlkit
 
 from unitone.align.frequency.vco_readings import apart
-from unitone.conversions.convert import Conversion, convert
+from unitone.conversions.convert import Conversion, coil_reach, convert
 from unitone.conversions.ways import Crystal, Plan
 from unitone.errors import SheetError
 from unitone.radio.vco import control_volts
 from unitone.radio.vcofit import Law, fit
+from unitone.robot.carrying_out import NEAR_HZ, CarriedOut, carry_out, exchanged
 from unitone.robot.many import many, simulated
-from unitone.sheet.format.read import parse_sheet
 from unitone.sheet.model.mixing_model import Place, outputs, vco_hz
 from unitone.sheet.model.sheet import Conditions, Sheet
 from unitone.simulator.physics import PhysicsFile
@@ -40,11 +39,18 @@ class Converted:
     off: int
     foretold: str
     locks: bool
+    #: Do the coils reach, as the plan says; and what came of carrying it out (None: something was named that stands against it).
+    coils: str
+    carried: CarriedOut | None
 
     @property
     def right(self) -> bool:
-        """Every channel on frequency, and the lock foretold right or left open."""
-        return self.off == 0 and (self.foretold == "too close" or (self.foretold == "yes") == self.locks)
+        """Every channel on frequency, the lock foretold right or left open, and what was carried out is on frequency, locks and is in spec."""
+        told = self.foretold == "too close" or (self.foretold == "yes") == self.locks
+        done = self.carried is None or (
+            self.carried.worst_hz <= NEAR_HZ and self.carried.locked and not self.carried.out
+        )
+        return self.off == 0 and told and done
 
 
 def some_wish(rng: np.random.Generator) -> str:
@@ -62,8 +68,8 @@ def some_wish(rng: np.random.Generator) -> str:
     return f"{low:.3f}..{low + 0.45:.3f} step 0.01"
 
 
-def read_law(sheet: Sheet, physics: PhysicsFile, seed: int) -> tuple[SimulatedRadio, Law]:
-    """A radio as it is found, and its VCO's law from the tuning voltage at both ends of every band. Raises UnitoneError where too few lock."""
+def read_law(sheet: Sheet, physics: PhysicsFile, seed: int) -> tuple[SimulatedRadio, Law, float]:
+    """A radio as it is found, its VCO's law from the tuning voltage at both ends of every band, and its rail over nominal. Raises UnitoneError where too few lock."""
     radio = SimulatedRadio(sheet, physics, seed)
     bench = SimulatedBench(radio)
     points: dict[float, float] = {}
@@ -78,19 +84,10 @@ def read_law(sheet: Sheet, physics: PhysicsFile, seed: int) -> tuple[SimulatedRa
                 value = bench.measure("vco.tuning_voltage", at).value
                 if value is not None:
                     points[hz] = value
-    return radio, fit(apart(points.items()))
-
-
-def carried_out(sheet: Sheet, crystal: Crystal, band: str | None, shift_hz: int) -> Sheet:
-    """The sheet with that crystal exchanged and its band moved, written and read anew. Raises SheetError for what the checker refuses."""
-    document = tomlkit.parse(sheet.source_text)
-    for one in document["oscillator"]:
-        if one["id"] == crystal.oscillator:
-            one["nominal"] = f"{float(crystal.hz) / 1e6:.9f} MHz"
-    bands = document["channels"].get("bands")
-    if bands is not None and band is not None:
-        bands[band] = f"{(sheet.plan.shift(band) + shift_hz) / 1e3:.6f} kHz"
-    return parse_sheet(tomlkit.dumps(document), "converted", "converted")
+    rail = next((s for s in sheet.steps if s.quantity_id == "supply.rail"), None)
+    read = None if rail is None else bench.measure("supply.rail", rail.setting).value
+    share = read / rail.limit.middle if rail is not None and read else 1.0
+    return radio, fit(apart(points.items())), share
 
 
 def off_frequency(conversion: Conversion, plan: Plan) -> int:
@@ -103,7 +100,7 @@ def off_frequency(conversion: Conversion, plan: Plan) -> int:
             key = (r.crystal, r.band)
             if key not in changed:
                 shift = r.wanted.hz - sheet.carrier_hz(r.shown, r.band)
-                changed[key] = carried_out(sheet, r.crystal, r.band, shift)
+                changed[key] = exchanged(sheet, {r.band: (r.crystal, shift)})
             made = outputs(changed[key], Place("transmit", r.band, mode, r.shown))
             hz = float(next(m.hz for m in made if m.output == "tx.carrier"))
         else:
@@ -141,11 +138,14 @@ def run_conversion(sheet_name: str, seed: int) -> Converted:
     _, sheet, physics = simulated(sheet_name)
     rng = np.random.default_rng(np.random.SeedSequence([seed, 26]))
     want = some_wish(rng)
-    radio, law = read_law(sheet, physics, seed)
-    conversion = convert(sheet, want, law)
+    radio, law, share = read_law(sheet, physics, seed)
+    conversion = convert(sheet, want, law, share)
     plan = conversion.best
+    reach = coil_reach(conversion, plan)
+    possible = plan.lock == "yes" and reach == "reach" and not plan.missing
     return Converted(
-        seed, want, len(conversion.wanted), len(plan.reached), off_frequency(conversion, plan), plan.lock, truly_locks(radio, plan)
+        seed, want, len(conversion.wanted), len(plan.reached), off_frequency(conversion, plan), plan.lock, truly_locks(radio, plan), reach,
+        carry_out(sheet_name, conversion, plan, seed) if possible else None,
     )  # fmt: skip
 
 
@@ -161,6 +161,7 @@ def run_convert_trial(sheet: str, sets: int, seed: int = 1, workers: int = 1) ->
     started = time.monotonic()
     found = many(_one, [(sheet, s) for s in range(seed, seed + sets)], workers)
     told = [r for r in found if r.foretold != "too close"]
+    carried = [r.carried for r in found if r.carried is not None]
     return {
         "task": "convert", "sheet": path.stem, "sets": sets, "seed": seed,
         "recovered": sum(r.right and r.reached == r.wanted for r in found),
@@ -168,9 +169,24 @@ def run_convert_trial(sheet: str, sets: int, seed: int = 1, workers: int = 1) ->
         "too_close": round(1.0 - len(told) / len(found), 4),
         "off_frequency": sum(r.off for r in found), "not_reached": sum(r.wanted - r.reached for r in found),
         "truly_unlocked": sum(not r.locks for r in found),
+        "carried_out": len(carried), "named_before": len(found) - len(carried), "error": _spread([c.worst_hz for c in carried]),
+        "in_spec": sum(c.locked and not c.out for c in carried),
         "problems": [
-            {"seed": r.seed, "want": r.want, "reached": r.reached, "wanted": r.wanted, "off": r.off, "foretold": r.foretold, "locks": r.locks}
+            {
+                "seed": r.seed, "want": r.want, "reached": r.reached, "wanted": r.wanted, "off": r.off, "foretold": r.foretold, "locks": r.locks,
+                "coils": r.coils, "left_hz": None if r.carried is None else round(r.carried.worst_hz, 1),
+                "out": [] if r.carried is None else list(r.carried.out),
+            }
             for r in found if not (r.right and r.reached == r.wanted)
         ],
         "seconds": round(time.monotonic() - started, 1),
+    }  # fmt: skip
+
+
+def _spread(values: list[float]) -> dict[str, float | None]:
+    """The worst channel of each radio (Hz off): median, 95th percentile, largest; None where none was carried out."""
+    if not values:
+        return {"median_hz": None, "p95_hz": None, "max_hz": None}
+    return {
+        "median_hz": round(float(np.median(values)), 1), "p95_hz": round(float(np.percentile(values, 95)), 1), "max_hz": round(max(values), 1),
     }  # fmt: skip

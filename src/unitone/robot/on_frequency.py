@@ -127,10 +127,10 @@ def _beyond_reach(referee: Referee, things: Sequence[Countable], names: set[str]
 def prepare(session: Session) -> None:
     """Rails and lock first: a loop that is out of lock has no frequency to trim."""
     rails = ("supply.rail", "vco.tuning_voltage")
-    _work(session, [s.id for s in session.sheet.steps if s.quantity_id in rails and s.adjust])
+    work_at(session, [s.id for s in session.sheet.steps if s.quantity_id in rails and s.adjust])
 
 
-def _work(session: Session, steps: Sequence[str]) -> int:
+def work_at(session: Session, steps: Sequence[str]) -> int:
     """The procedure's own coach at these steps only; returns the moves."""
     session.start_work()
     moves = 0
@@ -148,7 +148,7 @@ def by_advice(session: Session) -> int:
     Where one trimmer serves several crystals there is nothing to tell apart: the procedure's steps are followed.
     """
     if not tells_apart(session.sheet):
-        return _work(session, list(dict.fromkeys(c.step for c in countables(session.sheet))))
+        return work_at(session, list(dict.fromkeys(c.step for c in countables(session.sheet))))
     for moves in range(_MOVES_AT_MOST):
         advice = advise(session.state, "frequency")
         if isinstance(advice, Done):

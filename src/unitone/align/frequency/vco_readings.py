@@ -49,6 +49,15 @@ def vco_points(state: JobState, way: Way | None = None) -> list[tuple[float, flo
     return made if len(made) >= _LEAST_FOR_A_LAW and len(ways) == 1 else None
 
 
+def rail_share(state: JobState) -> float:
+    """The regulated rail as it was last read over what it should be; 1 where it was not."""
+    for logged in reversed(state.read_of("supply.rail")):
+        step = next((s for s in state.sheet.steps if s.quantity_id == "supply.rail"), None)
+        if step is not None and logged.reading.value and not logged.reading.bound and step.limit.middle:
+            return logged.reading.value / step.limit.middle
+    return 1.0
+
+
 def apart(points: Iterable[tuple[float, float]]) -> list[tuple[float, float]]:
     """Points of (Hz, volts) in order, those nearer to each other than two bands' ends are as their mean: a voltmeter cannot tell them apart,
     and a law that has to rise would break on its last digit."""

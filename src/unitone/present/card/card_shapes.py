@@ -161,8 +161,9 @@ class CardView:
     bands: BandsView
     leaving: tuple[LeavingCell, ...]
     leaving_words: str
-    #: The sheet whose synthesiser a conversion is worked out for, and its VCO as it was read; None where the sheet does not describe it.
-    synthesiser: tuple[Sheet, Law | None] | None
+    #: The sheet whose synthesiser a conversion is worked out for, its VCO as it was read, and the share of its rail; None where the sheet
+    #: does not describe it.
+    synthesiser: tuple[Sheet, Law | None, float] | None
     #: Changes that stand: how long, what, why; and what undoes them, the last first.
     modified: tuple[Told, ...]
     modified_pictures: tuple[Pictured, ...]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from unitone.align.frequency.vco_readings import vco_law
+from unitone.align.frequency.vco_readings import rail_share, vco_law
 from unitone.job.beside import better_db, compared, finding
 from unitone.job.leaving import LeavingItem, leaving_items
 from unitone.job.modifications import describe_modification, describe_undo, standing, undo_list
@@ -133,7 +133,7 @@ def take_card(session: Session) -> CardView:
         leaving_words=_describe_leaving(state),
         readings=readings_view(state, frozenset(q for q in {s.quantity_id for s in sheet.steps} if session.bench.can_measure(q))),
         bands=bands_view(state),
-        synthesiser=(sheet, vco_law(state, "receive")) if sheet.plls else None,
+        synthesiser=(sheet, vco_law(state, "receive"), rail_share(state)) if sheet.plls else None,
         modified=tuple(
             Told(tr("job {number}", number=f"{m.job:04d}") if m.job else day(m.utc), describe_modification(m), m.why, m.entry_id)
             for m in standing(state)

@@ -186,11 +186,11 @@ class ConversionTab(CardTab):
     def _work_out(self, d: dict[str, str]) -> None:
         if self.view is None or self.view.synthesiser is None:
             return
-        sheet, law = self.view.synthesiser
+        sheet, law, share = self.view.synthesiser
         self._asked = want = d["want"]
         self.busy.setText(tr("Working it out…"))
         self.busy.show()
-        self._working.run(lambda: convert(sheet, want, law), self._worked_out, self._refused)
+        self._working.run(lambda: convert(sheet, want, law, share), self._worked_out, self._refused)
 
     def _refused(self, words: str) -> None:
         self.busy.hide()
