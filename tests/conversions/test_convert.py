@@ -11,13 +11,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from unitone.cli.commands import run
-from unitone.conversions.convert import convert, corners, to_data, warnings
+from unitone.conversions.convert import coil_reach, convert, corners, to_data, warnings
 from unitone.conversions.locks import lock_table, sheet_law
 from unitone.conversions.synthesiser import Synthesiser
 from unitone.conversions.wanted import channels_of, parse_wanted
 from unitone.conversions.ways import band_crystal
 from unitone.errors import EntryError, SheetError
 from unitone.radio.channels import PLANS
+from unitone.robot.carrying_out import rounds_of
 from unitone.robot.converting import off_frequency, run_conversion
 from unitone.robot.many import simulated
 from unitone.sheet.format.read import parse_sheet
@@ -203,10 +204,46 @@ def test_a_synthesiser_that_cannot_be_is_refused(old: str, new: str, words: str)
         parse_sheet(text.replace(old, new), "code", "code")
 
 
-def test_a_few_seeded_radios() -> None:
-    for seed in (3, 4):
-        found = run_conversion("ostrel-curlew-5", seed)
-        assert found.right and found.reached == found.wanted
+def test_a_seeded_radio_is_converted_aligned_by_advice_and_counted(curlew: Sheet) -> None:
+    """UK channels on two crystals of their own: the coach aligns the converted radio, a counter and the meters judge it."""
+    found = run_conversion("ostrel-curlew-5", 2601)
+    assert found.right and found.reached == found.wanted == 40 and found.coils == "reach"
+    assert (
+        found.carried is not None
+        and found.carried.worst_hz <= 100.0
+        and found.carried.locked
+        and found.carried.out == ()
+    )
+    # Two crystals on one band are two radios, one after the other; each channel is in one of them.
+    plan = convert(curlew, "uk-40").best
+    rounds = rounds_of(curlew, plan)
+    assert len(rounds) == 2 and sorted(r.n for _, rows in rounds for r in rows) == sorted(r.n for r in plan.reached)
+
+
+def test_what_stands_against_it_is_named_before_anything_is_cut(curlew: Sheet) -> None:
+    found = run_conversion("ostrel-curlew-5", 2611)
+    assert found.carried is None and found.coils == "fall off" and found.right
+    far = convert(curlew, "22.375; 22.725")
+    assert any("not even over the whole range" in w for w in warnings(far, far.best))
+    near = convert(curlew, "28.415")
+    assert coil_reach(near, near.best) == "too close" and any(
+        "stay in spec at both ends" in w for w in warnings(near, near.best)
+    )
+    assert coil_reach(convert(curlew, "27.185"), convert(curlew, "27.185").best) == "reach"
+
+
+def test_a_low_rail_lowers_the_window(curlew: Sheet) -> None:
+    """The tuning voltage cannot rise above the rail that feeds it."""
+    want = "28.775"
+    high, low = convert(curlew, want), convert(curlew, want, None, 0.7)
+    assert low.synthesiser.pll.window_v == (
+        high.synthesiser.pll.window_v[0],
+        pytest.approx(0.7 * high.synthesiser.pll.window_v[1]),
+    )
+    # What fits under the whole rail does not under a low one: the core has to come out (less inductance, less voltage).
+    out = low.best.locks.turned
+    assert high.best.locks.turned == 0.0 and out is not None and out < 0.0
+    assert (low.best.locks.volts[0] or 9.0) < low.synthesiser.pll.window_v[1] < (high.best.locks.volts[0] or 0.0)
 
 
 def test_the_command_line(capsys: pytest.CaptureFixture[str], curlew: Sheet) -> None:

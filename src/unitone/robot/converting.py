@@ -69,7 +69,10 @@ def some_wish(rng: np.random.Generator) -> str:
 
 
 def read_law(sheet: Sheet, physics: PhysicsFile, seed: int) -> tuple[SimulatedRadio, Law, float]:
-    """A radio as it is found, its VCO's law from the tuning voltage at both ends of every band, and its rail over nominal. Raises UnitoneError where too few lock."""
+    """A radio as it is found, its VCO's law from the tuning voltage at both ends of every band, and its rail over nominal.
+
+    Raises UnitoneError where too few lock.
+    """
     radio = SimulatedRadio(sheet, physics, seed)
     bench = SimulatedBench(radio)
     points: dict[float, float] = {}
