@@ -18,7 +18,7 @@ from unitone.conversions.wanted import channels_of, parse_wanted
 from unitone.conversions.ways import band_crystal
 from unitone.errors import EntryError, SheetError
 from unitone.radio.channels import PLANS
-from unitone.robot.carrying_out import rounds_of
+from unitone.robot._carrying_out import rounds_of
 from unitone.robot.converting import off_frequency, run_conversion
 from unitone.robot.many import simulated
 from unitone.sheet.format.read import parse_sheet

@@ -18,7 +18,7 @@ from unitone.conversions.ways import Crystal, Plan
 from unitone.errors import SheetError
 from unitone.radio.vco import control_volts
 from unitone.radio.vcofit import Law, fit
-from unitone.robot.carrying_out import NEAR_HZ, CarriedOut, carry_out, exchanged
+from unitone.robot._carrying_out import NEAR_HZ, CarriedOut, carry_out, exchanged
 from unitone.robot.many import many, simulated
 from unitone.sheet.model.mixing_model import Place, outputs, vco_hz
 from unitone.sheet.model.sheet import Conditions, Sheet
