@@ -65,7 +65,7 @@ def recipe_view(worked: WorkedRecipe, oscillators: tuple[str, ...]) -> RecipeVie
         for n, g in enumerate(calculator.given):
             inputs.append(
                 ToType(
-                    f"{value.id} {g.key}", g.words, g.hint, g.choices, value.typed.get(g.key, "") or g.usual, n % 4 == 0
+                    f"{value.id} {g.key}", g.words, g.hint, g.choices, value.typed.get(g.key, "") or g.usual, n % 3 == 0
                 )
             )
         values.append((calculator.question, tuple(f"{a.words}: {a.text}" for a in value.answers), value.problem))

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from unitone.conversions.recipe import Recipe, RecipeFile
 from unitone.desktop.features.card.tab import boxed
@@ -20,6 +21,9 @@ from unitone.present.card.recipe_view import RecipeView, list_words, recipe_view
 from unitone.session.recipes import TriedReading, WorkedRecipe
 from unitone.session.session import Session
 from unitone.words import tr
+
+#: Narrower than this, the list stands above; so high it is then, and beside.
+_SIDE_BY_SIDE, _LOW, _HIGH = 780, 150, 330
 
 
 class RecipesPage(QWidget):
@@ -42,7 +46,7 @@ class RecipesPage(QWidget):
         self._given: dict[str, str] = {}
         #: Inputs as the technician typed them, by recipe: they come back with it.
         self._typed: dict[str, dict[str, dict[str, str]]] = {}
-        row = QHBoxLayout(self)
+        self._sides = row = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(theme.px(12))
         frame, layout = boxed()
@@ -54,7 +58,7 @@ class RecipesPage(QWidget):
         self.list = ItemList(tr("Recipes"))
         self.list.chosen.connect(self.choose)
         self.list.step.connect(self._neighbour)
-        self.list.setMinimumHeight(theme.px(330))
+        self.list.setMinimumWidth(theme.px(190))
         layout.addWidget(self.find)
         layout.addWidget(self.list, 1)
         row.addWidget(frame, 2)
@@ -102,6 +106,15 @@ class RecipesPage(QWidget):
         for part in (self.error, self.outcome, self.readings):
             self._layout.addWidget(part)
         return frame
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a small window, or with large type, the list stands over the recipe."""
+        super().resizeEvent(event)
+        wide = self.width() / theme.scale >= _SIDE_BY_SIDE
+        ways = QBoxLayout.Direction
+        self._sides.setDirection(ways.LeftToRight if wide else ways.TopToBottom)
+        self.list.setMinimumHeight(theme.px(_HIGH if wide else _LOW))
+        self.list.setMaximumHeight(16777215 if wide else theme.px(_LOW))
 
     # -- the list -----------------------------------------------------------------------------------------------
 
