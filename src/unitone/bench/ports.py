@@ -132,9 +132,12 @@ class Bench:
         #: What the technician types although a meter would read it.
         self.typed: frozenset[str] = frozenset()
 
-    def connect(self, meters: Sequence[Meter], typed: frozenset[str] = frozenset()) -> None:
-        """Other meters from now on, and what is typed all the same."""
+    def connect(
+        self, meters: Sequence[Meter], typed: frozenset[str] = frozenset(), source: SignalSource | None = None
+    ) -> None:
+        """Other meters from now on, what is typed all the same, and the generator (None: dialled by hand)."""
         self.meters, self.typed = tuple(meters), typed
+        self.source = source or DialledByHand()
 
     def meter_for(self, quantity_id: str, conditions: Conditions | None = None) -> Meter | None:
         """Who reads this quantity (under these conditions: a second radio may stand for a counter); None where it is typed."""

@@ -252,6 +252,9 @@ class Session:
         """The technician says that the bench is now hooked up for ``way``. Raises HookUpError for a dummy load that is far too small."""
         if way == "transmit" and (problem := load_problem(self.state)):
             raise HookUpError(problem)
+        if way == "transmit":
+            # A generator by wire confirms that RF is off, else nothing is keyed.
+            self.bench.source.off()
         self.append(HookedUp(way))
 
     def key_anyway(self) -> str:
@@ -280,6 +283,8 @@ class Session:
         """Generator, channel and front panel now stand at ``conditions``. Raises BenchError when out of the generator's reach."""
         if conditions.level_dbm is not None:
             dial(self.state.kit, conditions.level_dbm)
+        if not self.bench.simulated:
+            self.bench.source.set(conditions)
         self.append(SetUp(conditions))
 
     # -- readings -------------------------------------------------------------------------------
