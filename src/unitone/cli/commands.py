@@ -14,7 +14,7 @@ from typing import Annotated, Any
 import typer
 
 from unitone import __version__
-from unitone.cli import _figures, _recipes
+from unitone.cli import _figures, _recipes, _wires
 from unitone.cli.workspace import folder_of, make_demo
 from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
 from unitone.sheet.model.sheet import Sheet
@@ -34,6 +34,7 @@ Json = Annotated[bool, typer.Option("--json", help="Print one JSON object and no
 _workspace = ""
 _figures.register(app, lambda: _workspace)
 _recipes.register(app, lambda: _workspace)
+_wires.register(app, lambda: _workspace)
 
 
 def run(arguments: list[str]) -> int:
@@ -327,7 +328,8 @@ def robot(
     task: Annotated[
         str,
         typer.Option(
-            "--task", help="align, frequency, transmit, trace, adjuster, sweep, by-hand, by-ear, two-radios or convert"
+            "--task",
+            help="align, frequency, transmit, trace, adjuster, sweep, by-hand, by-ear, two-radios, convert or by-wire",
         ),
     ] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many simulated radios.")] = 5,
@@ -346,6 +348,7 @@ def robot(
     """Let the robot technician align simulated radios by the coach's words, and judge it by the physics."""
     from unitone.robot.by_ear_radios import run_by_ear_trial
     from unitone.robot.by_hand import run_by_hand_trial
+    from unitone.robot.by_wire import run_by_wire_trial
     from unitone.robot.converting import run_convert_trial
     from unitone.robot.on_frequency import run_frequency_trial
     from unitone.robot.one_coil import classes_of, run_adjuster_trial
@@ -364,6 +367,7 @@ def robot(
         "by-ear": run_by_ear_trial,
         "two-radios": run_two_radios_trial,
         "convert": run_convert_trial,
+        "by-wire": run_by_wire_trial,
     }
     task = {"send": "transmit"}.get(task, task)
     if task == "adjuster":
@@ -383,6 +387,10 @@ def robot(
     if task in ("by-ear", "two-radios") and sheet and fault == "none":
         told = runs[task](sheet, sets, seed, workers)
         _print(told) if as_json else _tell_without_instruments(told)
+        return
+    if task == "by-wire" and sheet and fault == "none":
+        told = runs[task](sheet, sets, seed, workers)
+        _print(told) if as_json else _tell_by_wire(told)
         return
     if task == "convert" and sheet and fault == "none":
         told = runs[task](sheet, sets, seed, workers)
@@ -437,6 +445,17 @@ def _tell_without_instruments(report: dict[str, Any]) -> None:
             f"{name.replace('_', ' ')}: carriers {hz['median']} Hz off median, {hz['p95']} Hz at 95 %, "
             f"{one['error']['share_within']:.1%} within {one['error']['within_hz']:.0f} Hz, {one['readings_per_set']} readings a radio"
         )
+
+
+def _tell_by_wire(report: dict[str, Any]) -> None:
+    """Radios aligned through wires, cables pulled."""
+    print(
+        f"{report['recovered']} of {report['sets']} radios recovered, {report['readings_per_set']} readings a radio, {report['seconds']} s"
+    )
+    print(
+        f"{report['cuts_per_set']} cables pulled a radio, {report['typed_instead']} readings typed instead, {report['logs_whole']} logs whole, "
+        f"RF off within {report['slowest_off_s']} s"
+    )
 
 
 def _tell_conversions(report: dict[str, Any]) -> None:

@@ -54,6 +54,7 @@ class WireMeter:
     ) -> None:
         self.wired, self._hz_of, self._trouble = wired, hz_of, trouble
         self._stopped = threading.Event()
+        self._failed = False
 
     @property
     def name(self) -> str:
@@ -86,6 +87,7 @@ class WireMeter:
         except BenchError:
             self._trouble()
             raise
+        self._failed = False
         mean = sum(values) / len(values)
         std = math.sqrt(sum((v - mean) ** 2 for v in values) / (len(values) - 1) / len(values))
         return Measured(mean, self.name, std or None, source="remote")
@@ -93,11 +95,13 @@ class WireMeter:
     def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
         """One answer, where the card says that it is fast enough. Raises BenchError."""
         how = self.wired.card.reading(quantity_id)
-        if how is None or not how.live:
+        if how is None or not how.live or self._failed:
             return None
         try:
             return Measured(self._one(how, conditions), self.name, source="remote")
         except BenchError:
+            # Told once: the needle rests until a whole reading works again.
+            self._failed = True
             self._trouble()
             raise
 

@@ -30,6 +30,7 @@ from unitone.desktop.shell.trouble import TroubleStrip
 from unitone.desktop.theme.theme import SCALES, icon, theme
 from unitone.desktop.widgets.painted import label
 from unitone.errors import SignalError, UnitoneError
+from unitone.session.wires import WireState, kept_wires
 from unitone.store.logbook import Logbook
 from unitone.words import N_, tr
 
@@ -93,6 +94,7 @@ class MainWindow(QMainWindow):
         self._calculators: QWidget | None = None
         self.worker: BenchWorker | None = None
         self._log_key: QShortcut | None = None
+        self._wire_states: tuple[WireState, ...] = ()
         self._job = ""
         #: The job that the next start opens.
         self._remembered = ""
@@ -418,6 +420,8 @@ class MainWindow(QMainWindow):
         if not item[1].simulated and not self._live_begun:
             self._live_begun = True
             self._apply_live()
+            if kept_wires(self.logbook):
+                self._apply_wires()
         if job_id == self._job and job_id != self._remembered and self.pages.currentWidget() is self._bench:
             self._remembered = job_id
             self._remember("open_job", job_id)
@@ -520,6 +524,7 @@ class MainWindow(QMainWindow):
             self.worker.failed.connect(self._failed)
             self.worker.refused.connect(self._refused)
             self.worker.changed.connect(self._shown)
+            self.worker.wired.connect(self._wired)
             self._bench.edit_sheet.connect(self.edit_job_sheet)
             self._bench.photo_wanted.connect(self._add_photo)
             self._bench.source_wanted.connect(self._change_source)
@@ -555,6 +560,19 @@ class MainWindow(QMainWindow):
             self._live.close()
             self._live_failed(str(error))
         self._meters_changed()
+
+    def _apply_wires(self) -> None:
+        """Connect the instruments by wire as they were chosen; who answers is told in Settings, and on the Bench where one does not."""
+        if self.worker is not None:
+            self.worker.connect_wires()
+
+    def _wired(self, states: tuple[WireState, ...]) -> None:
+        self._wire_states = states
+        if self._workshop is not None:
+            self._workshop.show_wires(states)  # type: ignore[attr-defined]
+        silent = [s.words for s in states if not s.there]
+        if silent and self._bench is not None:
+            self._bench.tell(" ".join(silent))  # type: ignore[attr-defined]
 
     def _meters_changed(self) -> None:
         from unitone.desktop.shell.live_input import LiveSetting
@@ -636,6 +654,8 @@ class MainWindow(QMainWindow):
             self._workshop.bench_changed.connect(self._take_bench)
             self._workshop.language_chosen.connect(self.language_wanted)
             self._workshop.live_changed.connect(self._apply_live)
+            self._workshop.wires_changed.connect(self._apply_wires)
+            self._workshop.show_wires(self._wire_states)
             self.pages.addWidget(self._workshop)
         return self._workshop
 

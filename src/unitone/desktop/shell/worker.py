@@ -30,6 +30,7 @@ from unitone.present.bench.sweeping import Sweeping
 from unitone.present.card.card_view import take_card
 from unitone.present.trace.trace_view import take_trace
 from unitone.session.session import Session
+from unitone.session.wires import Wires
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
@@ -73,6 +74,8 @@ class BenchWorker(QObject):
     answered = pyqtSignal()
     #: A core is being swept: what is seen of it; None where that is over.
     swept = pyqtSignal(object)
+    #: Which instruments by wire answer.
+    wired = pyqtSignal(object)
     #: A stretch of what the simulated radio gives, and why it gives nothing, while somebody listens.
     sound = pyqtSignal(object)
     deaf = pyqtSignal(str)
@@ -96,6 +99,7 @@ class BenchWorker(QObject):
         #: The technician's own meters by wire, and what is typed all the same.
         self._meters: tuple[Meter, ...] = ()
         self._typed: frozenset[str] = frozenset()
+        self._wires = Wires()
         self._sweep: Sweeping | None = None
         self._thread = threading.Thread(target=self._run, name="bench", daemon=True)
         self._thread.start()
@@ -134,11 +138,27 @@ class BenchWorker(QObject):
         def wire() -> None:
             self._stop_sweep()
             self._meters, self._typed = tuple(meters), typed
-            if self._session is not None and not self._session.bench.simulated:
-                self._session.bench.connect(self._meters, self._typed)
-                self._show()
+            self._wire_up(self._session)
+            self._show()
 
         self._queue.put(wire)
+
+    def connect_wires(self) -> None:
+        """Instruments by wire as the workshop chose them, from now on."""
+
+        def wire() -> None:
+            self._stop_sweep()
+            self.wired.emit(self._wires.connect(self._logbook))
+            self._wire_up(self._session)
+            self._show()
+
+        self._queue.put(wire)
+
+    def _wire_up(self, session: Session | None) -> None:
+        """Sound card, instruments by wire, and what is typed all the same, round a real radio."""
+        if session is not None and not session.bench.simulated:
+            meters, source = self._wires.ports(session)
+            session.bench.connect((*meters, *self._meters), self._typed, source)
 
     def sweep(self, adjuster: str) -> None:
         """Sweep an adjuster of the step at hand: the needle follows the hand from now on."""
@@ -214,6 +234,7 @@ class BenchWorker(QObject):
                 continue
             if work is None:
                 self._guarded(self._keep)
+                self._guarded(self._wires.close)
                 return
             self._guarded(work)
 
@@ -265,8 +286,7 @@ class BenchWorker(QObject):
 
     def _session_of(self, job_id: str) -> Session:
         session = Session(self._logbook, job_id)
-        if not session.bench.simulated:
-            session.bench.connect(self._meters, self._typed)
+        self._wire_up(session)
         return session
 
     def _open(self, job_id: str) -> None:

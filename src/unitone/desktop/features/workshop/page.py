@@ -28,6 +28,7 @@ from unitone.desktop.widgets.table_editor import TableEditor
 from unitone.errors import FieldError
 from unitone.job.verdicts import RULES
 from unitone.quantities.registry import QUANTITIES
+from unitone.session.wires import WireState
 from unitone.sheet.conventions.questions import CONVENTIONS
 from unitone.sheet.editing.draft import Draft
 from unitone.sheet.editing.fields import Field
@@ -96,6 +97,7 @@ class WorkshopPage(QWidget):
     language_chosen = pyqtSignal(str)
     #: The Bench is to listen in another way.
     live_changed = pyqtSignal()
+    wires_changed = pyqtSignal()
 
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()
@@ -137,6 +139,8 @@ class WorkshopPage(QWidget):
         self.parts.addWidget(both)
         self.bench: MyBenchPage | None = None
         self.settings: SettingsPage | None = None
+        #: Which instruments by wire answered last.
+        self.wire_states: tuple[WireState, ...] = ()
         outer.addWidget(self.parts, 1)
         self.table.show_draft(self.draft)
         self._changed()
@@ -148,6 +152,8 @@ class WorkshopPage(QWidget):
             self.settings = SettingsPage(self._logbook)
             self.settings.language_chosen.connect(self.language_chosen)
             self.settings.live_changed.connect(self.live_changed)
+            self.settings.wires_changed.connect(self.wires_changed)
+            self.settings.wires.show_states(self.wire_states)
             self.parts.addWidget(self.settings)
         if name == "bench" and self.bench is None:
             self.bench = MyBenchPage(self._logbook)
@@ -165,6 +171,12 @@ class WorkshopPage(QWidget):
         self.state.setText("")
         if shown is None:
             self._changed()
+
+    def show_wires(self, states: tuple[WireState, ...]) -> None:
+        """Which instruments by wire answer."""
+        self.wire_states = states
+        if self.settings is not None:
+            self.settings.wires.show_states(states)
 
     def stop(self) -> None:
         """Nothing listens any more."""

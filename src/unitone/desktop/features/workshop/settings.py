@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from unitone import files
 from unitone.desktop.features.workshop.live import LiveReadings
+from unitone.desktop.features.workshop.wires import WiresBox
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label
@@ -42,6 +43,8 @@ class SettingsPage(QWidget):
     language_chosen = pyqtSignal(str)
     #: The Bench is to listen in another way.
     live_changed = pyqtSignal()
+    #: Other instruments by wire.
+    wires_changed = pyqtSignal()
 
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()
@@ -68,6 +71,9 @@ class SettingsPage(QWidget):
         self.live.changed.connect(self.live_changed)
         second.addWidget(self._program())
         second.addWidget(self.live)
+        self.wires = WiresBox(logbook)
+        self.wires.changed.connect(self.wires_changed)
+        second.addWidget(self.wires)
         second.addStretch(1)
         columns.addLayout(second, 2)
         columns.addStretch(0)
