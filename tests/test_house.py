@@ -175,10 +175,13 @@ def test_pictures_and_documents_are_linked() -> None:
 def test_the_published_schema_is_that_of_the_program() -> None:
     import json
 
+    from unitone.bench.wire.instrument_card import InstrumentCard
     from unitone.conversions.recipe import Recipe
     from unitone.sheet.format.keys import SheetFile
     from unitone.simulator.physics import PhysicsFile
 
+    written = json.loads((TOP / "docs" / "instrument.schema.json").read_text(encoding="utf-8"))
+    assert written == InstrumentCard.model_json_schema()
     assert json.loads((TOP / "docs" / "recipe.schema.json").read_text(encoding="utf-8")) == Recipe.model_json_schema()
     assert json.loads((TOP / "docs" / "sheet.schema.json").read_text(encoding="utf-8")) == SheetFile.model_json_schema()
     assert (

@@ -15,8 +15,8 @@ from hypothesis import strategies as st
 
 from unitone.bench.path import Kit
 from unitone.bench.ports import Bench, OwnHands, WallClock
-from unitone.bench.wire.card import CARDS, InstrumentCard, cards, parse_card, read_card
 from unitone.bench.wire.instrument import Wired, WireGenerator, WireMeter, carrier_of
+from unitone.bench.wire.instrument_card import CARDS, InstrumentCard, cards, parse_card, read_card
 from unitone.bench.wire.link import VisaLink, resource_of
 from unitone.bench.wire.wizard import try_card
 from unitone.cli.commands import run
@@ -46,7 +46,7 @@ class Served:
         self.bench = ServedBench(SimulatedBench(SimulatedRadio(self.sheet, physics, 3)), self.sheet, 40.0)
         self.server = BenchServer(self.bench)
         self.links: list[VisaLink] = []
-        self.cards = {f.card.kind: f.card for f in cards() if f.card is not None}
+        self.cards = {f.card.kind: f.card.model_copy(update={"timeout": 0.5}) for f in cards() if f.card is not None}
 
     def wired(self, kind: str, card: InstrumentCard | None = None) -> Wired:
         address = f"127.0.0.1:{self.server.ports[kind]}"
@@ -188,7 +188,7 @@ def test_a_card_is_tried_line_by_line(served: Served, capsys: pytest.CaptureFixt
     assert (
         run(["instrument", "try", "scpi-generator", address]) == 0 and "OUTP? → 0: RF is off" in capsys.readouterr().out
     )
-    assert run(["instrument", "try", "scpi-counter", address]) == 1
+    assert run(["instrument", "try", "scpi-power-meter", address]) == 1
     (tmp_path / "x.toml").write_text('format = "unitone-instrument/1"', encoding="utf-8")
     assert run(["instrument", "check", str(CARDS / "counter.toml"), str(tmp_path / "x.toml")]) == 1
     capsys.readouterr()

@@ -25,7 +25,7 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
         as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")] = False,
     ) -> None:
         """The cards that come with Unitone, and the workshop's own."""
-        from unitone.bench.wire.card import cards
+        from unitone.bench.wire.instrument_card import cards
 
         rows = []
         for f in cards(folder_of(workspace()) / "instruments"):
@@ -43,7 +43,7 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
     @wire_app.command("check")
     def instrument_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) -> None:
         """Check cards: FILE:LINE: key: what is wrong and its cure. Exit 1 when one does not hold."""
-        from unitone.bench.wire.card import read_card
+        from unitone.bench.wire.instrument_card import read_card
 
         bad = False
         for name in files:
@@ -62,7 +62,7 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
         address: Annotated[str, typer.Argument(help="host:port, /dev/ttyUSB0, or a VISA resource.")],
     ) -> None:
         """Talk to an instrument line by line: what was sent, what came back, what the card makes of it. Exit 1 where a line is wrong."""
-        from unitone.bench.wire.card import cards, read_card
+        from unitone.bench.wire.instrument_card import cards, read_card
         from unitone.bench.wire.link import VisaLink
         from unitone.bench.wire.wizard import try_card
 

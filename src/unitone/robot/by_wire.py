@@ -15,8 +15,8 @@ import numpy as np
 from unitone.align import moves
 from unitone.bench.path import Kit
 from unitone.bench.ports import Bench, Measured
-from unitone.bench.wire.card import InstrumentCard, cards, parse_card
 from unitone.bench.wire.instrument import Wired, WireGenerator, WireMeter, carrier_of
+from unitone.bench.wire.instrument_card import InstrumentCard, cards, parse_card
 from unitone.bench.wire.link import VisaLink
 from unitone.errors import BenchError
 from unitone.job.card import Card
@@ -38,6 +38,8 @@ _PANEL_CARD = parse_card(
     'format = "unitone-instrument/1"\nid = "panel"\nname = "Front panel"\nkind = "radio"\n[[read]]\nquantity = "rx.s_meter"\nask = "SMET?"\n',
     "panel",
 )
+#: A simulated instrument settles at once, averages by itself, and answers soon or never (s).
+_QUICK = {"settle": 0.0, "timeout": 0.6, "readings": 1}
 _CUT = ("generator", "audio analyser", "power meter", "counter")
 
 
@@ -116,7 +118,9 @@ class WiredBench(Bench):
 
     def __init__(self, server: BenchServer, served: ServedBench, sheet: Sheet) -> None:
         """Raises BenchError where one of them does not answer, or is another one."""
-        known: dict[str, InstrumentCard] = {f.card.kind: f.card for f in cards() if f.card is not None}
+        known: dict[str, InstrumentCard] = {
+            f.card.kind: f.card.model_copy(update=_QUICK) for f in cards() if f.card is not None
+        }
 
         def wired(kind: str) -> Wired:
             address = f"127.0.0.1:{server.ports[kind]}"

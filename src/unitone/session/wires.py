@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from unitone.bench.ports import Meter, SignalSource
-from unitone.bench.wire.card import CardFile, cards
 from unitone.bench.wire.instrument import Wired, WireGenerator, WireMeter, carrier_of
+from unitone.bench.wire.instrument_card import CardFile, cards
 from unitone.bench.wire.link import VisaLink
 from unitone.errors import BenchError
 from unitone.store.ports import Store

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from unitone.bench.path import Kit, dial
 from unitone.bench.ports import Measured
-from unitone.bench.wire.card import InstrumentCard, Reads
+from unitone.bench.wire.instrument_card import InstrumentCard, Reads
 from unitone.bench.wire.link import Link
 from unitone.errors import BenchError
 from unitone.quantities.registry import quantity
@@ -21,8 +21,6 @@ from unitone.words import tr
 #: In SSB the generator's bare carrier stands beside the channel by the tone that is to be heard (Hz).
 _SIDES = {"usb": 1.0, "lsb": -1.0}
 _USUAL_TONE_HZ = 1000.0
-#: What a reading's own spread is told from.
-_READINGS = 3
 
 
 @dataclass
@@ -80,7 +78,7 @@ class WireMeter:
             for text in how.prepare:
                 self.wired.link.send(text)
             values = []
-            for _ in range(_READINGS):
+            for _ in range(self.wired.card.readings):
                 if self._stopped.is_set():
                     raise BenchError(tr("The reading was broken off."))
                 values.append(self._one(how, conditions))
@@ -89,7 +87,8 @@ class WireMeter:
             raise
         self._failed = False
         mean = sum(values) / len(values)
-        std = math.sqrt(sum((v - mean) ** 2 for v in values) / (len(values) - 1) / len(values))
+        spread = sum((v - mean) ** 2 for v in values)
+        std = math.sqrt(spread / (len(values) - 1) / len(values)) if len(values) > 1 else 0.0
         return Measured(mean, self.name, std or None, source="remote")
 
     def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:

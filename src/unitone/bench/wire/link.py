@@ -9,7 +9,7 @@ import re
 import threading
 from typing import Any, Protocol
 
-from unitone.bench.wire.card import InstrumentCard
+from unitone.bench.wire.instrument_card import InstrumentCard
 from unitone.errors import BenchError
 from unitone.words import N_, tr
 

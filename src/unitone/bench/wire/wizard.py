@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from unitone.bench.wire.card import InstrumentCard
+from unitone.bench.wire.instrument_card import InstrumentCard
 from unitone.bench.wire.link import Link
 from unitone.errors import BenchError
 from unitone.quantities.registry import quantity

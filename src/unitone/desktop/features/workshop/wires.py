@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QVBoxLayout
 
-from unitone.bench.wire.card import InstrumentCard
+from unitone.bench.wire.instrument_card import InstrumentCard
 from unitone.bench.wire.link import VisaLink
 from unitone.bench.wire.wizard import TriedLine, try_card
 from unitone.desktop.shell.errand import Errand

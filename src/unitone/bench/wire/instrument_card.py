@@ -138,7 +138,8 @@ def _compiled(pattern: str) -> re.Pattern[str]:
 
 
 class InstrumentCard(_Table):
-    """A whole card. ``identify`` is asked when it is connected; the answer has to fit ``expects``, else it is another instrument."""
+    """A whole card. ``identify`` is asked when it is connected; the answer has to fit ``expects``, else it is another instrument.
+    ``readings``: so many answers make a reading, their spread its doubt."""
 
     format: Literal["unitone-instrument/1"]
     id: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]*$", max_length=60)]
@@ -151,6 +152,7 @@ class InstrumentCard(_Table):
     settle: Seconds = 0.05
     timeout: Seconds = 2.0
     start: tuple[Command, ...] = ()
+    readings: int = Field(default=3, ge=1, le=20)
     generator: GeneratorCommands | None = None
     read: tuple[Reads, ...] = ()
 
