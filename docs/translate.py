@@ -97,6 +97,9 @@ def extracted() -> Catalog:
             sheet = tomllib.loads(path.read_text(encoding="utf-8"))
             for text in (sheet["model"]["kind"], *from_sheet(sheet)):
                 catalog.add(text, locations=[(str(path.relative_to(SOURCE)), 0)])
+    for path in sorted((SOURCE / "data" / "instruments").glob("*.toml")):
+        for text in from_sheet(tomllib.loads(path.read_text(encoding="utf-8")), keys=frozenset({"name"})):
+            catalog.add(text, locations=[(str(path.relative_to(SOURCE)), 0)])
     for path in sorted((SOURCE / "data" / "recipes").glob("*.toml")):
         for text in from_sheet(tomllib.loads(path.read_text(encoding="utf-8")), keys=_RECIPE_KEYS):
             catalog.add(text, locations=[(str(path.relative_to(SOURCE)), 0)])

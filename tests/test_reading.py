@@ -40,7 +40,7 @@ LABEL_ROLES = ("heading", "title", "page", "small")
 #: Names of file formats, standards, bodies and units: no terms of the trade.
 NO_TERMS = frozenset({
     "PNG", "JPEG", "PDF", "HF", "MW", "SW", "SVG", "MB", "UTF", "TOML", "JSON", "CSV", "WAV", "FLAC", "SHA", "DOCTYPE", "ENTITY",
-    "CFR", "EN", "IEC", "ILAC", "JCGM", "IARU", "ITU", "CEPT", "MPT", "DC", "FET", "INSTR", "OVER", "TCPIP", "VISA", "MA", "CL", "CW", "NF",
+    "CFR", "EN", "IEC", "ILAC", "JCGM", "IARU", "ITU", "CEPT", "MPT", "DC", "FET", "INSTR", "OVER", "SCPI", "TCPIP", "VISA", "MA", "CL", "CW", "NF",
 })  # fmt: skip
 UNITS = frozenset(["dB", "dBm", "dBc", "µV", "mV", "V", "W", "mW", "A", "mA", "Hz", "kHz", "MHz"])
 ON_AIR = re.compile(r"\b(transmit\w*|key|keyed|keying)\b", re.IGNORECASE)

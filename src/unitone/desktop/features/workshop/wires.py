@@ -40,7 +40,7 @@ class WiresBox(QFrame):
         broken = [f for f in cards_of(logbook) if f.card is None]
         self.form = EntryForm(
             (
-                Ask("card", tr("Card"), share=3, choices=tuple((k, c.name) for k, c in self._cards.items())),
+                Ask("card", tr("Card"), share=3, choices=tuple((k, tr(c.name)) for k, c in self._cards.items())),
                 Ask("address", tr("Address"), "192.168.1.20:5025", 3, needed=True, wide=True),
             ),
             tr("Connect"),
@@ -67,7 +67,7 @@ class WiresBox(QFrame):
         lines = []
         for n, (card, address) in enumerate(kept_wires(self._logbook)):
             s = told.get((card, address))
-            name = self._cards[card].name if card in self._cards else card
+            name = tr(self._cards[card].name) if card in self._cards else card
             mark = "todo" if s is None else "in_spec" if s.there else "out_of_spec"
             words = tr("not connected yet") if s is None else s.words
             lines.append(Line(mark, f"{name}, {address}", words, str(n), (tr("Try"), tr("Remove"))))
@@ -99,7 +99,7 @@ class WiresBox(QFrame):
 
     def try_out(self, card: InstrumentCard, address: str) -> None:
         """Talk to it line by line, off the window's thread."""
-        self.trial_head.setText(tr("Trying {name} at {address}…", name=card.name, address=address))
+        self.trial_head.setText(tr("Trying {name} at {address}…", name=tr(card.name), address=address))
         self.trial_head.show()
         self.trial.show_lines([])
 
@@ -115,9 +115,9 @@ class WiresBox(QFrame):
     def _tried(self, card: InstrumentCard, found: list[TriedLine]) -> None:
         wrong = sum(not x.right for x in found)
         self.trial_head.setText(
-            tr("{name}: all lines right", name=card.name)
+            tr("{name}: all lines right", name=tr(card.name))
             if not wrong
-            else tr("{name}: {n} lines wrong", name=card.name, n=wrong)
+            else tr("{name}: {n} lines wrong", name=tr(card.name), n=wrong)
         )
         self.trial.show_lines(
             [Line("in_spec" if x.right else "out_of_spec", f"{x.sent} → {x.answered or '—'}", x.means) for x in found]
