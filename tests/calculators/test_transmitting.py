@@ -87,7 +87,7 @@ def test_speech_decibels_a_meter_in_line_and_a_radio_that_is_known() -> None:
 
 
 def test_every_sum_has_its_question_formula_and_a_name_of_its_own() -> None:
-    assert len({s.name for s in CALCULATORS}) == len(CALCULATORS) == 35
+    assert len({s.name for s in CALCULATORS}) == len(CALCULATORS) == 42
     for s in CALCULATORS:
         assert s.question.endswith("?") and s.formula and s.group and s.given
         assert len({g.key for g in s.given}) == len(s.given) and all(g.words for g in s.given)

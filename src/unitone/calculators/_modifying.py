@@ -124,7 +124,7 @@ def _meter_diode(v: Mapping[str, Any]) -> list[Answer]:
 
 def _ripple(v: Mapping[str, Any]) -> list[Answer]:
     w = 2.0 * math.pi * v["hz"]
-    coil, ohm = v["coil"] or 0.0, v["ohm"] or 0.0
+    coil, ohm = v["coil"], v["ohm"] or 0.0
     if not coil and not ohm:
         raise EntryError(tr("Enter the choke, the resistor in series, or both."))
     passed = abs(1.0 / (1.0 + 1j * w * v["farad"] * (ohm + 1j * w * coil)))
@@ -244,7 +244,7 @@ MODIFYING_CALCULATORS: tuple[Calculator, ...] = (
         (
             Given("hz", N_("Ripple"), "Hz", "100 Hz"),
             Given("farad", N_("Capacitor"), "F", "2200 uF"),
-            Given("coil", N_("Choke"), "H", "2 mH", optional=True),
+            Given("coil", N_("Choke"), "H", "2 mH", least=0.0),
             Given("ohm", N_("Resistor in series"), "ohm", "0.1", optional=True, least=0.0),
             Given("amps", N_("Current"), "A", "1.5 A"),
         ),

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import tomlkit
 
+from unitone import files
 from unitone.conversions.convert import Conversion
 from unitone.conversions.ways import Crystal, Plan, Reached
 from unitone.job.card import Card
@@ -17,7 +18,7 @@ from unitone.quantities.registry import FOUND_BY
 from unitone.robot.on_frequency import by_advice, prepare, work_at
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.read import parse_sheet
-from unitone.sheet.library import find, physics_path
+from unitone.sheet.library import find, open_file, physics_path
 from unitone.sheet.model.mixing_model import Place, outputs_with
 from unitone.sheet.model.sheet import Conditions, Sheet, Step
 from unitone.simulator.simulated_bench import SimulatedBench
@@ -95,11 +96,11 @@ def _one_radio(
     sheet = exchanged(conversion.synthesiser.sheet, crystals)
     book = Logbook(None)
     with tempfile.TemporaryDirectory() as folder:
-        here = Path(folder) / "converted.toml"
-        here.write_text(sheet.source_text, encoding="utf-8")
-        physics_path(here).write_text(physics_path(path).read_text(encoding="utf-8"), encoding="utf-8")
-        for picture in path.parent.glob(f"{path.stem}*.svg"):
-            (Path(folder) / picture.name).write_bytes(picture.read_bytes())
+        here, bundle = Path(folder) / "converted.toml", open_file(path)
+        files.write_file(here, sheet.source_text.encode())
+        files.write_file(physics_path(here), bundle.physics.encode())
+        for name, content in bundle.pictures.items():
+            files.write_file(Path(folder) / name, content)
         job = open_job(book, str(here), Card(book.next_number(), "converted", simulated_seed=seed))
         session = Session(book, job)
     prepare(session)

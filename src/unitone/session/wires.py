@@ -92,6 +92,8 @@ class Wires:
                 # One that is gone can be told nothing more.
                 with contextlib.suppress(BenchError):
                     wired.link.send(wired.card.generator.off)
+                    # Asked, so that it has been done before the line is closed.
+                    wired.link.ask(wired.card.generator.off_query)
             wired.link.close()
         self._wired = []
 

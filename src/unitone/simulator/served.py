@@ -8,6 +8,7 @@ from __future__ import annotations
 import contextlib
 import socket
 import socketserver
+import sys
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -17,6 +18,7 @@ from unitone.errors import BenchError, UnitoneError
 from unitone.quantities.registry import quantity
 from unitone.sheet.model.sheet import Conditions, Sheet
 from unitone.simulator.simulated_bench import SimulatedBench
+from unitone.trouble import report
 from unitone.words import tr
 
 #: The instruments, in the order of their ports from the first on; the radio's own panel is last.
@@ -273,6 +275,13 @@ class _Server(socketserver.ThreadingTCPServer):
         self.instrument, self.served = instrument, served
         self.open: set[socket.socket] = set()
         super().__init__(address, _Lines)
+
+    def handle_error(self, request: object, client_address: object) -> None:
+        """What a connection's thread raises is kept where every trouble is, and the others are served on."""
+        del request, client_address
+        error = sys.exception()
+        if error is not None:
+            report(error, f"bench server, {self.instrument}")
 
 
 class _Lines(socketserver.StreamRequestHandler):
