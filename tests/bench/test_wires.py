@@ -46,7 +46,7 @@ class Served:
         self.bench = ServedBench(SimulatedBench(SimulatedRadio(self.sheet, physics, 3)), self.sheet, 40.0)
         self.server = BenchServer(self.bench)
         self.links: list[VisaLink] = []
-        self.cards = {f.card.kind: f.card.model_copy(update={"timeout": 0.5}) for f in cards() if f.card is not None}
+        self.cards = {f.made.kind: f.made.model_copy(update={"timeout": 0.5}) for f in cards() if f.made is not None}
 
     def wired(self, kind: str, card: InstrumentCard | None = None) -> Wired:
         address = f"127.0.0.1:{self.server.ports[kind]}"
@@ -71,7 +71,7 @@ def served() -> Iterator[Served]:
 
 
 def test_the_cards_that_ship_hold_and_a_wrong_one_names_its_line() -> None:
-    assert len(cards()) >= 6 and all(f.card is not None for f in cards())
+    assert len(cards()) >= 6 and all(f.made is not None for f in cards())
     good = (CARDS / "generator.toml").read_text(encoding="utf-8")
     for old, new, words in (
         ('"FREQ {hz:.0f}"', '"FREQ {mhz:.0f}"', "nothing that can be sent"), ('off_query = "OUTP?"\n', "", "off_query: is missing"),

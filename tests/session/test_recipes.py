@@ -40,10 +40,10 @@ def _given(session: Session, name: str) -> dict[str, str]:
 def test_every_recipe_that_ships_is_tried_and_carried_out_on_the_five_band_set(book: Logbook) -> None:
     session = _job(book)
     shipped = session.recipes.all()
-    assert len(shipped) >= 12 and all(f.recipe is not None and not f.own for f in shipped)
+    assert len(shipped) >= 12 and all(f.made is not None and not f.own for f in shipped)
     moved = {}
     for file in shipped:
-        recipe = file.recipe
+        recipe = file.made
         assert recipe is not None
         for value in recipe.value:
             assert set(value.inputs) <= {g.key for g in calculator_of(value.calculator).given}, recipe.id
@@ -62,10 +62,8 @@ def test_every_recipe_that_ships_is_tried_and_carried_out_on_the_five_band_set(b
     assert session.state.shop.modifications == {} and isinstance(session.bench, SimulatedBench)
     assert session.bench.radio.changes == ()
     for file in shipped:
-        assert file.recipe is not None
-        session.recipes.carry_out(
-            w := session.recipes.worked(file.recipe, _given(session, file.recipe.id), COUNTS), w.done
-        )
+        assert file.made is not None
+        session.recipes.carry_out(w := session.recipes.worked(file.made, _given(session, file.made.id), COUNTS), w.done)
     assert len(session.bench.radio.changes) >= len(shipped)
     # The log alone makes the same radio again; put back in reverse order, it is as it was.
     again = Session(book, session.job_id)
@@ -185,11 +183,9 @@ def test_a_workshop_s_own_recipe_takes_the_place_of_its_namesake(tmp_path: Path)
     (tmp_path / "mine.toml").write_text(GOOD.replace('name = "S-meter diode"', 'name = "Our diode"'), encoding="utf-8")
     (tmp_path / "broken.toml").write_text("format = 1", encoding="utf-8")
     found = recipes(tmp_path)
-    mine = next(f for f in found if f.recipe is not None and f.recipe.id == "meter-diode")
-    assert mine.own and mine.recipe is not None and mine.recipe.name == "Our diode"
-    assert (
-        len([f for f in found if f.recipe is None and f.problems and f.own]) == 1 and len(found) == len(recipes()) + 1
-    )
+    mine = next(f for f in found if f.made is not None and f.made.id == "meter-diode")
+    assert mine.own and mine.made is not None and mine.made.name == "Our diode"
+    assert len([f for f in found if f.made is None and f.problems and f.own]) == 1 and len(found) == len(recipes()) + 1
 
 
 def test_what_the_sheet_says_to_a_name() -> None:

@@ -28,10 +28,10 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
 
         rows: list[dict[str, Any]] = []
         for f in recipes(folder_of(workspace()) / "recipes"):
-            if f.recipe is None:
+            if f.made is None:
                 print(f"unitone: {f.problems[0]}", file=sys.stderr)
                 continue
-            r = f.recipe
+            r = f.made
             rows.append({"id": r.id, "name": r.name, "wish": list(r.wish), "check": list(r.check), "own": f.own})
         if as_json:
             print(json.dumps(rows, ensure_ascii=False))
@@ -88,9 +88,7 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
         from unitone.sheet.library import Library, open_file
 
         own = folder_of(workspace())
-        made = next(
-            (f.recipe for f in recipes(own / "recipes") if f.recipe is not None and f.recipe.id == recipe), None
-        )
+        made = next((f.made for f in recipes(own / "recipes") if f.made is not None and f.made.id == recipe), None)
         if made is None:
             made = read_recipe(Path(recipe))
         asked: dict[str, str] = {}

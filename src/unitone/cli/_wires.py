@@ -29,11 +29,11 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
 
         rows = []
         for f in cards(folder_of(workspace()) / "instruments"):
-            if f.card is None:
+            if f.made is None:
                 print(f"unitone: {f.problems[0]}", file=sys.stderr)
                 continue
-            reads = [r.quantity for r in f.card.read]
-            rows.append({"id": f.card.id, "name": f.card.name, "kind": f.card.kind, "reads": reads, "own": f.own})
+            reads = [r.quantity for r in f.made.read]
+            rows.append({"id": f.made.id, "name": f.made.name, "kind": f.made.kind, "reads": reads, "own": f.own})
         if as_json:
             print(json.dumps(rows, ensure_ascii=False))
             return
@@ -67,7 +67,7 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
         from unitone.bench.wire.wizard import try_card
 
         known = cards(folder_of(workspace()) / "instruments")
-        made = next((f.card for f in known if f.card is not None and f.card.id == card), None) or read_card(Path(card))
+        made = next((f.made for f in known if f.made is not None and f.made.id == card), None) or read_card(Path(card))
         link = VisaLink(address, made)
         wrong = 0
         try:

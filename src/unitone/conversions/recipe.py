@@ -4,29 +4,23 @@ be checked after, and what it changes of a simulated radio. Texts in braces are 
 from __future__ import annotations
 
 import re
-import tomllib
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
-from unitone import files
 from unitone.errors import SheetError
 from unitone.job.modifications import ModifiedWhat
 from unitone.quantities.registry import CANONICAL_UNIT, QUANTITIES, quantity
-from unitone.sheet.format.cures import cure_of
-from unitone.sheet.format.lines import Place as Lines
 from unitone.sheet.format.lines import key_lines, line_of
+from unitone.sheet.format.small_files import ListedFile, listed, parse_as, text_of
 from unitone.sheet.library import DATA
 from unitone.sheet.model.mixing_model import Place, spots, vco_hz
 from unitone.sheet.model.sheet import Conditions, Limit, Sheet
 from unitone.words import tr
 
 RECIPES = DATA / "recipes"
-#: Longer than this is no recipe (bytes).
-_MAX_BYTES = 100_000
 _BRACES = re.compile(r"\{([^{}]+)\}")
 
 
@@ -129,38 +123,12 @@ def _covers(patterns: Iterable[str], quantity_id: str) -> bool:
     return any(p == quantity_id or (p.endswith("*") and quantity_id.startswith(p[:-1])) for p in patterns)
 
 
-@dataclass(frozen=True)
-class RecipeFile:
-    """A recipe and where it stands; ``own``: the workshop's. ``problems``: why it cannot be used (then there is no recipe)."""
-
-    path: Path
-    recipe: Recipe | None
-    own: bool = False
-    problems: tuple[str, ...] = ()
-
-
-def _problem(path: str, places: dict[Lines, int], loc: Sequence[str | int], cure: str) -> str:
-    keys = ".".join(str(k) for k in loc if not isinstance(k, int))
-    return f"{path}:{line_of(places, loc)}: {keys}: {cure}"
+RecipeFile = ListedFile[Recipe]
 
 
 def parse_recipe(text: str, path: str) -> Recipe:
     """The recipe written in ``text``; ``path`` stands in messages. Raises SheetError with file, line, key and cure."""
-    try:
-        raw = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        found = re.search(r"at line (\d+)", str(error))
-        line = found[1] if found else 1
-        raise SheetError(
-            [f"{path}:{line}: file: " + tr("no valid TOML ({error}). Correct that line.", error=error)]
-        ) from None
-    except (RecursionError, ValueError):
-        raise SheetError([f"{path}:1: file: " + tr("nested too deeply to be a recipe.")]) from None
-    places = key_lines(text)
-    try:
-        made = Recipe.model_validate(raw)
-    except ValidationError as error:
-        raise SheetError([_problem(path, places, p["loc"], cure_of(p)) for p in error.errors()]) from None
+    made, places = parse_as(Recipe, text, path), key_lines(text)
     problems = [
         f"{path}:{line_of(places, (key,))}: {key}: "
         + tr("no quantity {q!r}. Take one of docs/sheet.md's list.", q=pattern)
@@ -183,29 +151,12 @@ def parse_recipe(text: str, path: str) -> Recipe:
 
 def read_recipe(path: Path) -> Recipe:
     """Read and check a recipe's file. Raises SheetError."""
-    try:
-        text = files.read_text(path, _MAX_BYTES)
-    except (OSError, UnicodeDecodeError) as error:
-        raise SheetError(
-            [f"{path}:1: file: " + tr("cannot be read ({reason}).", reason=files.plain_reason(error))]
-        ) from None
-    return parse_recipe(text, str(path))
+    return parse_recipe(text_of(path), str(path))
 
 
 def recipes(own: Path | None = None) -> tuple[RecipeFile, ...]:
-    """Those that come with the program and the workshop's own (a folder), by name; an own one takes the place of one with its id."""
-    found: dict[str, RecipeFile] = {}
-    folders = [(RECIPES, False), *([(own, True)] if own is not None and own.is_dir() else [])]
-    for folder, mine in folders:
-        for path in sorted(folder.glob("*.toml")):
-            try:
-                made = read_recipe(path)
-                found[made.id] = RecipeFile(path, made, mine)
-            except SheetError as error:
-                found[str(path)] = RecipeFile(path, None, mine, tuple(error.problems))
-    return tuple(
-        sorted(found.values(), key=lambda f: (f.recipe is None, tr(f.recipe.name) if f.recipe else str(f.path)))
-    )
+    """Those that come with the program and the workshop's own (a folder), by name."""
+    return listed(RECIPES, own, read_recipe, lambda r: r.id, lambda r: tr(r.name))
 
 
 # -- what stands in braces ---------------------------------------------------------------------------------

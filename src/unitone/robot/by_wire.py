@@ -119,7 +119,7 @@ class WiredBench(Bench):
     def __init__(self, server: BenchServer, served: ServedBench, sheet: Sheet) -> None:
         """Raises BenchError where one of them does not answer, or is another one."""
         known: dict[str, InstrumentCard] = {
-            f.card.kind: f.card.model_copy(update=_QUICK) for f in cards() if f.card is not None
+            f.made.kind: f.made.model_copy(update=_QUICK) for f in cards() if f.made is not None
         }
 
         def wired(kind: str) -> Wired:

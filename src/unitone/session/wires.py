@@ -57,7 +57,7 @@ class Wires:
     def connect(self, logbook: Store) -> tuple[WireState, ...]:
         """Let go of what is open and connect what is chosen. One that does not answer is told, the others go on."""
         self.close()
-        known = {f.card.id: f.card for f in cards_of(logbook) if f.card is not None}
+        known = {f.made.id: f.made for f in cards_of(logbook) if f.made is not None}
         states = []
         for identifier, address in kept_wires(logbook):
             card = known.get(identifier)

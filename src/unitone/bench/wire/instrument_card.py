@@ -4,24 +4,19 @@ from __future__ import annotations
 
 import re
 import string
-import tomllib
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
-from unitone import files
-from unitone.errors import EntryError, SheetError
+from unitone.errors import EntryError
 from unitone.quantities.entry import parse_si
 from unitone.quantities.registry import CANONICAL_UNIT, QUANTITIES, quantity
-from unitone.sheet.format.cures import cure_of
-from unitone.sheet.format.lines import Place, key_lines, line_of
+from unitone.sheet.format.small_files import ListedFile, listed, parse_as, text_of
 from unitone.sheet.library import DATA
 from unitone.words import tr
 
 CARDS = DATA / "instruments"
-_MAX_BYTES = 60_000
 #: A number as instruments write it.
 _NUMBER = r"([-+]?\d+(?:\.\d*)?(?:[eE][-+]?\d+)?)"
 Kind = Literal[
@@ -168,59 +163,19 @@ class InstrumentCard(_Table):
         return next((r for r in self.read if r.quantity == quantity_id), None)
 
 
-@dataclass(frozen=True)
-class CardFile:
-    """A card and where it stands; ``problems``: why it cannot be used (then there is no card)."""
-
-    path: Path
-    card: InstrumentCard | None
-    own: bool = False
-    problems: tuple[str, ...] = ()
+CardFile = ListedFile[InstrumentCard]
 
 
 def parse_card(text: str, path: str) -> InstrumentCard:
     """The card written in ``text``; ``path`` stands in messages. Raises SheetError with file, line, key and cure."""
-    try:
-        raw = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        found = re.search(r"at line (\d+)", str(error))
-        line = found[1] if found else 1
-        raise SheetError(
-            [f"{path}:{line}: file: " + tr("no valid TOML ({error}). Correct that line.", error=error)]
-        ) from None
-    except (RecursionError, ValueError):
-        raise SheetError([f"{path}:1: file: " + tr("nested too deeply to be a card.")]) from None
-    places: dict[Place, int] = key_lines(text)
-    try:
-        return InstrumentCard.model_validate(raw)
-    except ValidationError as error:
-        raise SheetError(
-            [
-                f"{path}:{line_of(places, p['loc'])}: {'.'.join(str(k) for k in p['loc'] if not isinstance(k, int)) or 'file'}: {cure_of(p)}"
-                for p in error.errors()
-            ]
-        ) from None
+    return parse_as(InstrumentCard, text, path)
 
 
 def read_card(path: Path) -> InstrumentCard:
     """Read and check a card's file. Raises SheetError."""
-    try:
-        text = files.read_text(path, _MAX_BYTES)
-    except (OSError, UnicodeDecodeError) as error:
-        raise SheetError(
-            [f"{path}:1: file: " + tr("cannot be read ({reason}).", reason=files.plain_reason(error))]
-        ) from None
-    return parse_card(text, str(path))
+    return parse_card(text_of(path), str(path))
 
 
 def cards(own: Path | None = None) -> tuple[CardFile, ...]:
-    """Those that come with the program and the workshop's own (a folder), by name; an own one takes the place of one with its id."""
-    found: dict[str, CardFile] = {}
-    for folder, mine in [(CARDS, False), *([(own, True)] if own is not None and own.is_dir() else [])]:
-        for path in sorted(folder.glob("*.toml")):
-            try:
-                made = read_card(path)
-                found[made.id] = CardFile(path, made, mine)
-            except SheetError as error:
-                found[str(path)] = CardFile(path, None, mine, tuple(error.problems))
-    return tuple(sorted(found.values(), key=lambda f: (f.card is None, f.card.name if f.card else str(f.path))))
+    """Those that come with the program and the workshop's own (a folder), by name."""
+    return listed(CARDS, own, read_card, lambda c: c.id, lambda c: c.name)

@@ -87,7 +87,7 @@ def _named(patterns: tuple[str, ...]) -> str:
 
 def list_words(file: RecipeFile) -> str:
     """A recipe in the list: its name, or its file's where it cannot be read."""
-    return file.path.name if file.recipe is None else tr(file.recipe.name)
+    return file.path.name if file.made is None else tr(file.made.name)
 
 
 @dataclass(frozen=True)

@@ -140,7 +140,7 @@ class RecipesPage(QWidget):
         self._clear_outcome()
 
     def _first(self) -> str:
-        return next((f.recipe.id for f in self.files if f.recipe is not None), "")
+        return next((f.made.id for f in self.files if f.made is not None), "")
 
     def _listed(self, files: tuple[RecipeFile, ...]) -> None:
         self.files = files
@@ -150,20 +150,20 @@ class RecipesPage(QWidget):
 
     def _found(self) -> list[RecipeFile]:
         words = self.find.text().lower().split()
-        return [f for f in self.files if f.recipe is None or all(w in f.recipe.search_words for w in words)]
+        return [f for f in self.files if f.made is None or all(w in f.made.search_words for w in words)]
 
     def _show_list(self) -> None:
         rows = []
         logged = {m.mark for m in self._card.modified} if self._card is not None else set()
         for f in self._found():
             title = list_words(f)
-            key = f.recipe.id if f.recipe is not None else str(f.path)
-            mark = "out_of_spec" if f.recipe is None else "in_spec" if title in logged else "todo"
+            key = f.made.id if f.made is not None else str(f.path)
+            mark = "out_of_spec" if f.made is None else "in_spec" if title in logged else "todo"
             rows.append(ProcedureRow(key, title, mark, tr("yours") if f.own else "", key == self.at))  # type: ignore[arg-type]
         self.list.show_procedure(((tr("Recipes"), tuple(rows)),) if rows else ())
 
     def _neighbour(self, way: int) -> None:
-        keys = [f.recipe.id if f.recipe is not None else str(f.path) for f in self._found()]
+        keys = [f.made.id if f.made is not None else str(f.path) for f in self._found()]
         if keys:
             at = keys.index(self.at) + way if self.at in keys else 0
             if 0 <= at < len(keys):
@@ -176,12 +176,12 @@ class RecipesPage(QWidget):
         self.at = key
         self._show_list()
         self._clear_outcome()
-        file = next((f for f in self.files if f.recipe is not None and f.recipe.id == key), None)
-        if file is None or file.recipe is None:
+        file = next((f for f in self.files if f.made is not None and f.made.id == key), None)
+        if file is None or file.made is None:
             broken = next((f for f in self.files if str(f.path) == key), None)
             self._refuse("\n".join(broken.problems) if broken is not None else tr("This recipe is gone."))
             return
-        self._work(file.recipe)
+        self._work(file.made)
 
     def _work(self, recipe: Recipe) -> None:
         given, typed = dict(self._given), self._typed.get(recipe.id, {})
@@ -235,8 +235,8 @@ class RecipesPage(QWidget):
         self._place.addWidget(self.form)
 
     def _typed_in(self, d: dict[str, str]) -> None:
-        file = next((f for f in self.files if f.recipe is not None and f.recipe.id == self.at), None)
-        if file is None or file.recipe is None:
+        file = next((f for f in self.files if f.made is not None and f.made.id == self.at), None)
+        if file is None or file.made is None:
             return
         made: dict[str, dict[str, str]] = {}
         for key, text in d.items():
@@ -245,9 +245,9 @@ class RecipesPage(QWidget):
                 self._given[name] = text
             else:
                 made.setdefault(where, {})[name] = text
-        self._typed[file.recipe.id] = made
+        self._typed[file.made.id] = made
         self._clear_outcome()
-        self._work(file.recipe)
+        self._work(file.made)
 
     def _allow(self) -> None:
         known = self.view is not None

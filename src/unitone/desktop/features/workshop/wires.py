@@ -36,8 +36,8 @@ class WiresBox(QFrame):
         layout.addWidget(
             label("quiet", tr("The Bench sets a generator by wire; RF off is confirmed before you key. Meters by wire are read, not typed."), True)
         )  # fmt: skip
-        self._cards = {f.card.id: f.card for f in cards_of(logbook) if f.card is not None}
-        broken = [f for f in cards_of(logbook) if f.card is None]
+        self._cards = {f.made.id: f.made for f in cards_of(logbook) if f.made is not None}
+        broken = [f for f in cards_of(logbook) if f.made is None]
         self.form = EntryForm(
             (
                 Ask("card", tr("Card"), share=3, choices=tuple((k, tr(c.name)) for k, c in self._cards.items())),
