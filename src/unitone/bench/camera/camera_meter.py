@@ -15,7 +15,6 @@ from unitone.bench.camera.needle import NeedleReader, Seen, Trouble
 from unitone.bench.camera.taught import Frame, Taught
 from unitone.bench.ports import Measured
 from unitone.errors import BenchError
-from unitone.quantities.registry import quantity
 from unitone.sheet.model.sheet import Conditions
 from unitone.words import N_, tr
 
@@ -162,6 +161,4 @@ class CameraMeter:
         mean = math.fsum(values) / len(values)
         spread = math.fsum((v - mean) ** 2 for v in values) / max(1, len(values) - 1)
         doubt = max(s.doubt for s in seen)
-        q = quantity(self._reader.taught.quantity)
-        mean = min(max(mean, q.low), q.high)
         return Measured(mean, self.name, math.sqrt(spread / len(values) + doubt**2) or None, bound, source="camera")

@@ -66,12 +66,15 @@ class Taught:
 
     def checked(self) -> Taught:
         """Itself with its marks in the order of the scale. Raises BenchError: which click is wrong, and what to click instead."""
-        if self.quantity not in QUANTITIES or quantity(self.quantity).kind == "word":
+        if self.quantity not in QUANTITIES:
             raise BenchError(tr("Choose what this meter reads."))
         if self.face not in ("needle", "leds") or not 2 <= len(self.marks) <= _MOST_MARKS:
             raise BenchError(tr("A scale needs two marks or more, 40 at most. Click further marks."))
         if not all(math.isfinite(v) for m in self.marks for v in (m.x, m.y, m.value)):
             raise BenchError(tr("Each mark needs the number that stands beside it."))
+        q = quantity(self.quantity)
+        if any(not q.low <= m.value <= q.high for m in self.marks):
+            raise BenchError(tr("A mark's number cannot be: {what} is never that much. Check it.", what=tr(q.title)))
         made = replace(self, marks=tuple(sorted(self.marks, key=lambda m: m.value)))
         values = [m.value for m in made.marks]
         if any(b <= a for a, b in zip(values, values[1:], strict=False)):

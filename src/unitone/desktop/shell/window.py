@@ -29,7 +29,7 @@ from unitone.desktop.shell.palette import Entry, Palette
 from unitone.desktop.shell.trouble import TroubleStrip
 from unitone.desktop.theme.theme import SCALES, icon, theme
 from unitone.desktop.widgets.painted import label
-from unitone.errors import SignalError, UnitoneError
+from unitone.errors import BenchError, SignalError, UnitoneError
 from unitone.session.wires import WireState, kept_wires
 from unitone.store.logbook import Logbook
 from unitone.words import N_, tr
@@ -39,6 +39,7 @@ if TYPE_CHECKING:
 
     from unitone.desktop.features.help.page import HelpPage
     from unitone.desktop.features.workshop.page import WorkshopPage
+    from unitone.desktop.camera.webcam import Webcam
     from unitone.desktop.shell.live_input import LiveInput
     from unitone.desktop.shell.worker import BenchWorker, Command
     from unitone.present.bench.bench_shapes import BenchView
@@ -89,6 +90,7 @@ class MainWindow(QMainWindow):
         self._trace: QWidget | None = None
         #: The sound card as a meter of the Bench, once it is wanted; and whether that was looked at since the start.
         self._live: LiveInput | None = None
+        self._webcam: Webcam | None = None
         self._live_begun = False
         self._meters: QWidget | None = None
         self._calculators: QWidget | None = None
@@ -422,6 +424,8 @@ class MainWindow(QMainWindow):
             self._apply_live()
             if kept_wires(self.logbook):
                 self._apply_wires()
+            if self.logbook.setting("camera_meters", []):
+                self._apply_camera()
         if job_id == self._job and job_id != self._remembered and self.pages.currentWidget() is self._bench:
             self._remembered = job_id
             self._remember("open_job", job_id)
@@ -574,11 +578,44 @@ class MainWindow(QMainWindow):
         if silent and self._bench is not None:
             self._bench.tell(" ".join(silent))  # type: ignore[attr-defined]
 
+    def webcam(self) -> Webcam:
+        """The camera, made when somebody first wants it."""
+        if self._webcam is None:
+            from unitone.desktop.camera.webcam import Webcam
+
+            self._webcam = Webcam(self)
+            self._webcam.failed.connect(self._live_failed)
+        return self._webcam
+
+    def _apply_camera(self) -> None:
+        """Read on the Bench what was taught; where there is no camera, or a meter cannot be read, one message says why."""
+        from unitone.session.cameras import camera_ports
+
+        if self.worker is None:
+            return
+        meters, wrong = camera_ports(self.logbook, self.webcam().frames)
+        source, teaching = str(self.logbook.setting("camera", "") or ""), self._teaching()
+        try:
+            if source and (meters or teaching):
+                self.webcam().open(source)
+            elif not teaching:
+                self.webcam().close()
+        except BenchError as error:
+            wrong = (*wrong, str(error))
+        self.worker.connect_cameras(meters)
+        if wrong:
+            self._live_failed(" ".join(wrong))
+
+    def _teaching(self) -> bool:
+        """Does somebody look at the camera's picture?"""
+        camera = None if self._workshop is None else self._workshop.camera  # type: ignore[attr-defined]
+        return camera is not None and camera.isVisible()
+
     def _meters_changed(self) -> None:
         from unitone.desktop.shell.live_input import LiveSetting
 
-        if self.worker is not None and self._live is not None:
-            meter = self._live.meter
+        if self.worker is not None:
+            meter = None if self._live is None else self._live.meter
             self.worker.connect_meters(
                 () if meter is None else (meter,), frozenset(LiveSetting.kept(self.logbook).typed)
             )
@@ -588,7 +625,7 @@ class MainWindow(QMainWindow):
             self._bench.tell(words)  # type: ignore[attr-defined]
 
     def _change_source(self, quantity_id: str) -> None:
-        """The quantity at hand from the sound card instead of typed, or the other way round."""
+        """The quantity at hand from sound card, wire or camera instead of typed, or the other way round."""
         from dataclasses import replace
 
         from unitone.desktop.shell.live_input import LiveSetting
@@ -599,9 +636,11 @@ class MainWindow(QMainWindow):
             self._bench.tell(tr("The simulated bench reads this by itself. The sound card reads a real radio."))  # type: ignore[attr-defined]
             return
         setting, meter = LiveSetting.kept(self.logbook), None if self._live is None else self._live.meter
-        if meter is None:
+        if self._bench.view.reading.can_change_source:  # type: ignore[attr-defined]
+            setting = replace(setting, typed=tuple(sorted({*setting.typed} ^ {quantity_id})))
+        elif meter is None:
             setting = replace(setting, on=True, typed=tuple(x for x in setting.typed if x != quantity_id))
-        elif not meter.measures(quantity_id):
+        else:
             self._bench.tell(  # type: ignore[attr-defined]
                 tr(
                     "The sound card does not read {what} here: type it. Workshop, Settings lists what it reads.",
@@ -609,14 +648,13 @@ class MainWindow(QMainWindow):
                 )
             )
             return
-        else:
-            setting = replace(setting, typed=tuple(sorted({*setting.typed} ^ {quantity_id})))
         try:
             setting.keep(self.logbook)
         except UnitoneError as error:
             self._live_failed(str(error))
             return
         self._apply_live()
+        self._meters_changed()
 
     def _take_log_key(self, key: str) -> None:
         """A key or foot-switch of one's own logs on the Bench, and sends the reading of the Meters."""
@@ -650,11 +688,12 @@ class MainWindow(QMainWindow):
         if self._workshop is None:
             from unitone.desktop.features.workshop.page import WorkshopPage
 
-            self._workshop = WorkshopPage(self.logbook)
+            self._workshop = WorkshopPage(self.logbook, self.webcam)
             self._workshop.bench_changed.connect(self._take_bench)
             self._workshop.language_chosen.connect(self.language_wanted)
             self._workshop.live_changed.connect(self._apply_live)
             self._workshop.wires_changed.connect(self._apply_wires)
+            self._workshop.camera_changed.connect(self._apply_camera)
             self._workshop.show_wires(self._wire_states)
             self.pages.addWidget(self._workshop)
         return self._workshop
@@ -786,6 +825,8 @@ class MainWindow(QMainWindow):
             self._bench.eyes.stop()  # type: ignore[attr-defined]
         if self._live is not None:
             self._live.close()
+        if self._webcam is not None:
+            self._webcam.close()
         if self.worker is not None:
             self.worker.stop()
             self.worker = None

@@ -100,6 +100,8 @@ class BenchWorker(QObject):
         self._meters: tuple[Meter, ...] = ()
         self._typed: frozenset[str] = frozenset()
         self._wires = Wires()
+        #: Meters that a camera looks at.
+        self._cameras: tuple[Meter, ...] = ()
         self._sweep: Sweeping | None = None
         self._thread = threading.Thread(target=self._run, name="bench", daemon=True)
         self._thread.start()
@@ -154,11 +156,21 @@ class BenchWorker(QObject):
 
         self._queue.put(wire)
 
+    def connect_cameras(self, meters: Sequence[Meter]) -> None:
+        """Meters read by camera, from now on."""
+
+        def wire() -> None:
+            self._cameras = tuple(meters)
+            self._wire_up(self._session)
+            self._show()
+
+        self._queue.put(wire)
+
     def _wire_up(self, session: Session | None) -> None:
-        """Sound card, instruments by wire, and what is typed all the same, round a real radio."""
+        """Sound card, instruments by wire, needles by camera, and what is typed all the same, round a real radio."""
         if session is not None and not session.bench.simulated:
             meters, source = self._wires.ports(session)
-            session.bench.connect((*meters, *self._meters), self._typed, source)
+            session.bench.connect((*meters, *self._cameras, *self._meters), self._typed, source)
 
     def sweep(self, adjuster: str) -> None:
         """Sweep an adjuster of the step at hand: the needle follows the hand from now on."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -18,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.bench.instruments import Instrument
+from unitone.desktop.features.workshop.camera import CameraPage
 from unitone.desktop.features.workshop.my_bench import MyBenchPage
 from unitone.desktop.features.workshop.settings import SettingsPage
 from unitone.desktop.theme.theme import theme
@@ -35,6 +37,9 @@ from unitone.sheet.editing.fields import Field
 from unitone.sheet.format.build import Problem
 from unitone.store.logbook import Logbook
 from unitone.words import N_, tr, tr_n
+
+if TYPE_CHECKING:
+    from unitone.desktop.camera.webcam import Webcam
 
 FIELDS = (
     Field(("name",), N_("Name"), hint=N_("the 30 W wattmeter"), wide=True),
@@ -98,9 +103,12 @@ class WorkshopPage(QWidget):
     #: The Bench is to listen in another way.
     live_changed = pyqtSignal()
     wires_changed = pyqtSignal()
+    #: The Bench is to read other meters by camera.
+    camera_changed = pyqtSignal()
 
-    def __init__(self, logbook: Logbook) -> None:
+    def __init__(self, logbook: Logbook, webcam: Callable[[], Webcam]) -> None:
         super().__init__()
+        self._webcam = webcam
         self.setObjectName("paper")
         self.setAccessibleName(tr("Workshop"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -116,6 +124,7 @@ class WorkshopPage(QWidget):
             (
                 ("instruments", tr("Instruments and conventions")),
                 ("bench", tr("My bench")),
+                ("camera", tr("Camera")),
                 ("settings", tr("Settings")),
             ),
             self.show_part,
@@ -139,6 +148,7 @@ class WorkshopPage(QWidget):
         self.parts.addWidget(both)
         self.bench: MyBenchPage | None = None
         self.settings: SettingsPage | None = None
+        self.camera: CameraPage | None = None
         #: Which instruments by wire answered last.
         self.wire_states: tuple[WireState, ...] = ()
         outer.addWidget(self.parts, 1)
@@ -146,7 +156,7 @@ class WorkshopPage(QWidget):
         self._changed()
 
     def show_part(self, name: str) -> None:
-        """Instruments and conventions, My bench, or Settings."""
+        """Instruments and conventions, My bench, Camera, or Settings."""
         self.row.mark(name)
         if name == "settings" and self.settings is None:
             self.settings = SettingsPage(self._logbook)
@@ -159,12 +169,16 @@ class WorkshopPage(QWidget):
             self.bench = MyBenchPage(self._logbook)
             self.bench.changed.connect(self.bench_changed)
             self.parts.addWidget(self.bench)
+        if name == "camera" and self.camera is None:
+            self.camera = CameraPage(self._logbook, self._webcam())
+            self.camera.changed.connect(self.camera_changed)
+            self.parts.addWidget(self.camera)
         if self.bench is not None:
             self.bench.stop()
             self.bench.show_bench()
         if self.settings is not None and name == "settings":
             self.settings.live.refresh()
-        shown = self.settings if name == "settings" else self.bench if name == "bench" else None
+        shown = {"settings": self.settings, "bench": self.bench, "camera": self.camera}.get(name)
         self.parts.setCurrentWidget(shown or self.parts.widget(0))
         self.undo.setVisible(shown is None)
         # The line keeps its room, so that the chips stay where they are.
