@@ -65,17 +65,31 @@ def spoilt(meter: Meter, share: float, kind: str, rng: np.random.Generator) -> M
         # A hand with an arm from below, over the middle of the needle.
         reach, wide = float(rng.uniform(30, 55)), float(rng.uniform(45, 80))
         x, y = middle
-        hand = ((x - wide, 490.0), (x - wide, y), (x - wide / 2, y - reach), (x + wide / 2, y - reach), (x + wide, y), (x + wide, 490.0))
+        hand = (
+            (x - wide, 490.0),
+            (x - wide, y),
+            (x - wide / 2, y - reach),
+            (x + wide / 2, y - reach),
+            (x + wide, y),
+            (x + wide, 490.0),
+        )
         return Meter(face, replace(view, hand=hand))
     if kind == "glare":
-        spot = (float(middle[0]), float(middle[1]), float(np.hypot(*(tip - pivot)) * rng.uniform(0.3, 0.5)), float(rng.uniform(500, 1500)))
+        spot = (
+            float(middle[0]),
+            float(middle[1]),
+            float(np.hypot(*(tip - pivot)) * rng.uniform(0.3, 0.5)),
+            float(rng.uniform(500, 1500)),
+        )
         return Meter(face, replace(view, glare=(*view.glare, spot)))
     if kind == "moved":
         far, way = rng.uniform(3, 60), rng.uniform(0, 2 * np.pi)
         return Meter(face, replace(view, shift=(view.shift[0] + far * np.cos(way), view.shift[1] + far * np.sin(way))))
     if kind == "turned":
         turn = float(rng.choice([-1, 1]) * rng.uniform(1.5, 6))
-        return Meter(face, replace(view, roll_deg=view.roll_deg + turn, zoom=view.zoom * float(rng.uniform(0.97, 1.03))))
+        return Meter(
+            face, replace(view, roll_deg=view.roll_deg + turn, zoom=view.zoom * float(rng.uniform(0.97, 1.03)))
+        )
     return Meter(replace(face, width_mm=0.0), replace(view, shadow=0.0))
 
 
@@ -131,21 +145,31 @@ def main() -> None:
     """Print the table."""
     meters, seed, workers = (int(a) for a in (sys.argv[1:] + ["70", "1", "1"][len(sys.argv) - 1 :])[:3])
     results = many(one, [(seed, n) for n in range(meters)], workers)
-    print(f"{meters} meters, seed {seed}\n\n| face | meters | median | 95 % | worst | not read |\n|---|---|---|---|---|---|")
+    print(
+        f"{meters} meters, seed {seed}\n\n| face | meters | median | 95 % | worst | not read |\n|---|---|---|---|---|---|"
+    )
     for kind in (*(f.kind for f in FACES), "all"):
         mine = [r for r in results if kind in (r.kind, "all")]
         read = [100 * r.error for r in mine if r.error is not None]
         if read:
-            print(f"| {kind} | {len(mine)} | {np.median(read):.2f} % | {np.quantile(read, 0.95):.2f} % | {max(read):.2f} % | {len(mine) - len(read)} |")
-    print("\n| spoilt frame | frames | refused | right all the same | wrong figure | words |\n|---|---|---|---|---|---|")
+            print(
+                f"| {kind} | {len(mine)} | {np.median(read):.2f} % | {np.quantile(read, 0.95):.2f} % | {max(read):.2f} % | {len(mine) - len(read)} |"
+            )
+    print(
+        "\n| spoilt frame | frames | refused | right all the same | wrong figure | words |\n|---|---|---|---|---|---|"
+    )
     for kind in (*SPOILS, "all"):
         came = [v for r in results for k, v in r.spoilt.items() if kind in (k, "all")]
         right, wrong = came.count("right"), came.count("WRONG")
         words = {w: came.count(w) for w in sorted(set(came) - {"right", "WRONG"})} if kind != "all" else {}
         told = ", ".join(f"{w} {c}" for w, c in words.items())
-        print(f"| {kind} | {len(came)} | {len(came) - right - wrong} | {right} | {wrong} ({100 * wrong / max(1, len(came)):.2f} %) | {told} |")
+        print(
+            f"| {kind} | {len(came)} | {len(came) - right - wrong} | {right} | {wrong} ({100 * wrong / max(1, len(came)):.2f} %) | {told} |"
+        )
     count, wrong, untold = (sum(r.leds[k] for r in results) for k in range(3))
-    print(f"\nLEDs: {count} segments, {wrong} wrong, {untold} not told: {100 * (count - wrong - untold) / count:.2f} % right")
+    print(
+        f"\nLEDs: {count} segments, {wrong} wrong, {untold} not told: {100 * (count - wrong - untold) / count:.2f} % right"
+    )
     times = [1e3 * r.seconds for r in results if r.seconds]
     print(f"Time of a frame: median {np.median(times):.1f} ms, 95 % {np.quantile(times, 0.95):.1f} ms")
 

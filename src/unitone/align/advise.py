@@ -98,6 +98,18 @@ def advise(state: JobState, pursuit: Pursuit = "procedure") -> Advice:
     return _work(state, step)
 
 
+def next_place(state: JobState) -> Advice:
+    """The next reading of the step at hand that is missing or stale, turning nothing; as found, of the whole procedure. Done where all is read."""
+    step = state.sheet.step(state.at)
+    if state.finished:
+        return Done(step.id, "finished")
+    if state.phase == "as-found":
+        advice = _survey(state, step)
+        return Done(step.id, "chart-read") if isinstance(advice, GoTo) and advice.why != "as-found" else advice
+    advice = _close(state, step, "set")
+    return Done(step.id, "chart-read") if isinstance(advice, Conclude) else advice
+
+
 def next_step(state: JobState) -> tuple[str, Why] | None:
     """Which step to go to from here, and why; None when nothing is left to do."""
     procedure = state.sheet.steps

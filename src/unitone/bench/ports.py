@@ -181,6 +181,11 @@ class Bench:
             raise BenchError(tr("This reading needs no reference: it is read as it stands."))
         meter.keep_reference(quantity_id)
 
+    @property
+    def source_by_wire(self) -> bool:
+        """Is there a generator that sets itself to what is asked?"""
+        return not self.simulated and not isinstance(self.source, DialledByHand)
+
     def cancel(self) -> None:
         """Break off whatever is being read."""
         for meter in self.meters:

@@ -11,6 +11,7 @@ from unitone.bench.ports import Meter, SignalSource
 from unitone.bench.wire.instrument import Wired, WireGenerator, WireMeter, carrier_of
 from unitone.bench.wire.instrument_card import CardFile, cards
 from unitone.bench.wire.link import VisaLink
+from unitone.bench.wire.squelch import SquelchByWire
 from unitone.errors import BenchError
 from unitone.store.ports import Store
 from unitone.words import tr
@@ -96,6 +97,14 @@ class Wires:
                     wired.link.ask(wired.card.generator.off_query)
             wired.link.close()
         self._wired = []
+
+
+def with_squelch(meters: Sequence[Meter], source: SignalSource | None) -> tuple[Meter, ...]:
+    """The same meters, and one of squelch ends where a generator by wire and a meter of audio volts make one."""
+    audio = next((m for m in meters if m.measures("rx.af_voltage")), None)
+    if audio is None or not isinstance(source, WireGenerator):
+        return tuple(meters)
+    return (*meters, SquelchByWire(source, audio))
 
 
 def _quietly(generator: WireGenerator | None) -> Callable[[], None]:

@@ -38,8 +38,10 @@ class LedRow:
         middle = (320 + float(rng.uniform(-40, 40)), 240 + float(rng.uniform(-60, 60)))
         first = (middle[0] - step[0] * (count - 1) / 2, middle[1] - step[1] * (count - 1) / 2)
         u = rng.uniform
-        return cls(count, first, step, float(u(5, 8)), float(u(150, 250)), float(u(35, 80)), float(u(0.0, 0.22)), float(u(15, 60)), float(u(0.5, 1.8)),
-                   float(u(1, 8)), int(rng.integers(1 << 30)))  # fmt: skip
+        return cls(
+            count, first, step, float(u(5, 8)), float(u(150, 250)), float(u(35, 80)), float(u(0.0, 0.22)), float(u(15, 60)),
+            float(u(0.5, 1.8)), float(u(1, 8)), int(rng.integers(1 << 30)),
+        )  # fmt: skip
 
     def places(self) -> list[tuple[float, float]]:
         """Where each LED stands (pixels), from the lowest."""
@@ -57,7 +59,11 @@ class LedRow:
             light = self.lit if n < lit else self.dark
             frame = frame * (1 - body[..., None]) + light * body[..., None] * colour
             if n < lit:
-                frame = frame + (self.spill * self.lit * np.exp(-((away / (2.6 * self.size)) ** 2)) * (1 - body))[..., None] * colour
+                frame = (
+                    frame
+                    + (self.spill * self.lit * np.exp(-((away / (2.6 * self.size)) ** 2)) * (1 - body))[..., None]
+                    * colour
+                )
         frame = frame + np.random.default_rng([self.seed, lit]).normal(0.0, self.noise, frame.shape).astype(np.float32)
         made: Frame = np.clip(frame + 0.5, 0, 255).astype(np.uint8)
         return made

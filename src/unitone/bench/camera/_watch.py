@@ -68,7 +68,9 @@ class Watch:
         far = np.hypot(*np.array(shifts).T)
         return "moved" if float(np.median(far)) > _MOVED_PX or float(np.quantile(far, 0.8)) > 1.7 * _MOVED_PX else ""
 
-    def _nearby(self, grey: NDArray[np.uint8], x: int, y: int, patch: NDArray[np.float32]) -> tuple[float, float] | None:
+    def _nearby(
+        self, grey: NDArray[np.uint8], x: int, y: int, patch: NDArray[np.float32]
+    ) -> tuple[float, float] | None:
         """How far the patch has moved (pixels right, down); None where it is not seen."""
         reach = self._half + _NEAR
         area = grey[y - reach : y + reach + 1, x - reach : x + reach + 1]
@@ -115,7 +117,11 @@ def _correlation(area: NDArray[np.uint8], patch: NDArray[np.float32]) -> NDArray
     there = area.astype(np.float32)
     there -= there.mean()
     windows = np.lib.stride_tricks.sliding_window_view(there, patch.shape)
-    product = windows.reshape(-1, patch.size) @ patch.ravel() if windows.size < _SMALL else np.einsum("ijkl,kl->ij", windows, patch).ravel()
+    product = (
+        windows.reshape(-1, patch.size) @ patch.ravel()
+        if windows.size < _SMALL
+        else np.einsum("ijkl,kl->ij", windows, patch).ravel()
+    )
     # Sums over every window at once, from running sums along both sides.
     total, square = _sums(there, patch.shape), _sums(there * there, patch.shape)
     spread = np.maximum(square - total**2 / patch.size, 1e-3)

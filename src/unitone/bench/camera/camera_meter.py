@@ -79,7 +79,9 @@ class Frames:
     def after(self, count: int, seconds: float) -> tuple[int, Frame]:
         """The next frame after number ``count``, waited for so long at most. Raises BenchError where none comes."""
         with self._there:
-            self._there.wait_for(lambda: (self._frame is not None and self._count > count) or bool(self._words), seconds)
+            self._there.wait_for(
+                lambda: (self._frame is not None and self._count > count) or bool(self._words), seconds
+            )
             if self._frame is None or self._count <= count:
                 raise BenchError(
                     self._words or tr("The camera gives no picture. Plug it in again, or type the reading.")

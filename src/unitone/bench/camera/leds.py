@@ -43,8 +43,12 @@ class LedReader:
 
     def _around(self, at: NDArray[np.float64], radius: float) -> Sampler:
         turn = np.linspace(0, 2 * math.pi, 8, endpoint=False)
-        x = np.concatenate((at[:, :1], at[:, :1] + radius * np.cos(turn), at[:, :1] + 0.5 * radius * np.cos(turn)), axis=1)
-        y = np.concatenate((at[:, 1:], at[:, 1:] + radius * np.sin(turn), at[:, 1:] + 0.5 * radius * np.sin(turn)), axis=1)
+        x = np.concatenate(
+            (at[:, :1], at[:, :1] + radius * np.cos(turn), at[:, :1] + 0.5 * radius * np.cos(turn)), axis=1
+        )
+        y = np.concatenate(
+            (at[:, 1:], at[:, 1:] + radius * np.sin(turn), at[:, 1:] + 0.5 * radius * np.sin(turn)), axis=1
+        )
         return Sampler(x, y, self.taught.width, self.taught.height)
 
     def _glow(self, frame: Frame) -> NDArray[np.float32]:

@@ -113,7 +113,9 @@ class NeedleReader:
         score, is_dark, at = best
         if score < _CONTRAST:
             raise BenchError(
-                tr("No needle is seen between the marks. Bring its whole length into the picture, with more light from the side.")
+                tr(
+                    "No needle is seen between the marks. Bring its whole length into the picture, with more light from the side."
+                )
             )
         out = self._standing_out(dark if is_dark else bright, is_dark)
         across = np.median(out[:, max(0, at - 40) : at + 41], axis=0)
@@ -123,7 +125,9 @@ class NeedleReader:
         fine = self._refined(out, at)
         if fine is None:
             raise BenchError(
-                tr("No needle is seen between the marks. Bring its whole length into the picture, with more light from the side.")
+                tr(
+                    "No needle is seen between the marks. Bring its whole length into the picture, with more light from the side."
+                )
             )
         shade = self._scores(out)
         near = np.abs(np.arange(len(shade)) - at) * self._px_per_ray < 4.0 * self._look.half_px + 6.0
@@ -145,8 +149,8 @@ class NeedleReader:
         """How much each ray stands out at nearly all of its radii."""
         k = int(_QUANTILE * _RADII)
         made: Numbers = np.partition(out, k, axis=0)[k]
-        made = uniform_filter1d(made, 3, mode="nearest")
-        return made
+        smooth: Numbers = uniform_filter1d(made, 3, mode="nearest")
+        return smooth
 
     def read(self, frame: Frame) -> Seen:
         """One frame."""

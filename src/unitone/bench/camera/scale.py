@@ -69,9 +69,7 @@ class Scale:
         if len(angles) > 4 and values[0] >= 0:
             others.append(self._fitted(angles, values, radii, None, True))
         for other in others:
-            if other is not None and (
-                best is None or (other[0] < _SHARE * best[0] and best[0] - other[0] > _DROP)
-            ):
+            if other is not None and (best is None or (other[0] < _SHARE * best[0] and best[0] - other[0] > _DROP)):
                 best = other
         if best is None:
             return

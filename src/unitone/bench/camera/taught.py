@@ -85,13 +85,18 @@ class Taught:
             raise BenchError(tr("Click the pivot that the needle turns round."))
         if min(math.hypot(m.x - self.pivot[0], m.y - self.pivot[1]) for m in made.marks) < _NEAREST_PX:
             raise BenchError(
-                tr("A mark stands on the pivot. Bring the camera nearer, or click the marks at the scale's end of the needle.")
+                tr(
+                    "A mark stands on the pivot. Bring the camera nearer, or click the marks at the scale's end of the needle."
+                )
             )
         along = made.angles()
         steps = np.diff(along)
         if not (np.all(steps > 0) or np.all(steps < 0)):
             raise BenchError(tr("The marks' values do not rise along the scale. Check the value of each mark."))
-        if np.min(np.abs(steps)) * float(np.min(made.radii())) < _APART_PX or abs(along[-1] - along[0]) > 1.95 * math.pi:
+        if (
+            np.min(np.abs(steps)) * float(np.min(made.radii())) < _APART_PX
+            or abs(along[-1] - along[0]) > 1.95 * math.pi
+        ):
             raise BenchError(tr("Two marks stand on each other. Click marks that are farther apart."))
         return made
 

@@ -112,7 +112,9 @@ class Webcam(QObject):
         except SignalError as error:
             raise BenchError(str(error)) from None
         if not found:
-            raise BenchError(tr("The chosen camera is not plugged in. Plug it in, or choose another in Workshop, Camera."))
+            raise BenchError(
+                tr("The chosen camera is not plugged in. Plug it in, or choose another in Workshop, Camera.")
+            )
         self._sink = qt.QVideoSink(self)
         self._sink.videoFrameChanged.connect(self._frame)
         self._camera = qt.QCamera(found[0], self)
@@ -189,4 +191,6 @@ def pixels_of(image: QImage) -> Frame:
 def image_of(frame: Frame) -> QImage:
     """Pixels as an image of its own."""
     plain = np.ascontiguousarray(frame)
-    return QImage(plain.tobytes(), plain.shape[1], plain.shape[0], 3 * plain.shape[1], QImage.Format.Format_RGB888).copy()
+    return QImage(
+        plain.tobytes(), plain.shape[1], plain.shape[0], 3 * plain.shape[1], QImage.Format.Format_RGB888
+    ).copy()

@@ -37,9 +37,9 @@ from unitone.words import N_, tr
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from unitone.desktop.camera.webcam import Webcam
     from unitone.desktop.features.help.page import HelpPage
     from unitone.desktop.features.workshop.page import WorkshopPage
-    from unitone.desktop.camera.webcam import Webcam
     from unitone.desktop.shell.live_input import LiveInput
     from unitone.desktop.shell.worker import BenchWorker, Command
     from unitone.present.bench.bench_shapes import BenchView

@@ -10,6 +10,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -26,11 +27,13 @@ from unitone.present.bench.bench_shapes import BenchView
 from unitone.present.bench.bench_view import at_own_level, take_view
 from unitone.present.bench.eyes import height
 from unitone.present.bench.figures import figure_of
+from unitone.present.bench.running import Running
 from unitone.present.bench.sweeping import Sweeping
 from unitone.present.card.card_view import take_card
 from unitone.present.trace.trace_view import take_trace
+from unitone.session.automatic import Kind
 from unitone.session.session import Session
-from unitone.session.wires import Wires
+from unitone.session.wires import Wires, with_squelch
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
@@ -74,6 +77,8 @@ class BenchWorker(QObject):
     answered = pyqtSignal()
     #: A core is being swept: what is seen of it; None where that is over.
     swept = pyqtSignal(object)
+    #: Readings go on by themselves: what is seen of it; None where that is over.
+    ran = pyqtSignal(object)
     #: Which instruments by wire answer.
     wired = pyqtSignal(object)
     #: A stretch of what the simulated radio gives, and why it gives nothing, while somebody listens.
@@ -103,6 +108,10 @@ class BenchWorker(QObject):
         #: Meters that a camera looks at.
         self._cameras: tuple[Meter, ...] = ()
         self._sweep: Sweeping | None = None
+        self._run_: Running | None = None
+        #: What hands are waited for was shown: nothing is read until they are ready.
+        self._run_waits = False
+        self._run_stopped = threading.Event()
         self._thread = threading.Thread(target=self._run, name="bench", daemon=True)
         self._thread.start()
 
@@ -139,6 +148,7 @@ class BenchWorker(QObject):
 
         def wire() -> None:
             self._stop_sweep()
+            self._end_run()
             self._meters, self._typed = tuple(meters), typed
             self._wire_up(self._session)
             self._show()
@@ -150,6 +160,7 @@ class BenchWorker(QObject):
 
         def wire() -> None:
             self._stop_sweep()
+            self._end_run()
             self.wired.emit(self._wires.connect(self._logbook))
             self._wire_up(self._session)
             self._show()
@@ -169,12 +180,36 @@ class BenchWorker(QObject):
     def _wire_up(self, session: Session | None) -> None:
         """Sound card, instruments by wire, needles by camera, and what is typed all the same, round a real radio."""
         if session is not None and not session.bench.simulated:
-            meters, source = self._wires.ports(session)
-            session.bench.connect((*meters, *self._cameras, *self._meters), self._typed, source)
+            wired, source = self._wires.ports(session)
+            meters = with_squelch((*wired, *self._cameras, *self._meters), source)
+            session.bench.connect(meters, self._typed, source)
 
     def sweep(self, adjuster: str) -> None:
         """Sweep an adjuster of the step at hand: the needle follows the hand from now on."""
         self._queue.put(lambda: self._begin_sweep(adjuster))
+
+    def run(self, kind: Kind) -> None:
+        """Read the chart, or the places, of the step at hand one after the other."""
+        self._run_stopped.clear()
+        self._queue.put(lambda: self._begin_run(kind))
+
+    def run_on(self) -> None:
+        """What the run asked of the hands is done."""
+
+        def go_on() -> None:
+            if self._run_ is not None and self._session is not None:
+                self.ran.emit(self._run_.hands_ready(self._session))
+                self._run_waits = False
+
+        self._queue.put(go_on)
+
+    def stop_run(self) -> None:
+        """No further reading; the one that is being taken is broken off."""
+        self._run_stopped.set()
+        session = self._session
+        if session is not None:
+            session.bench.cancel()
+        self._queue.put(self._end_run)
 
     def felt_stop(self) -> None:
         """The core that is swept is at its stop."""
@@ -303,6 +338,7 @@ class BenchWorker(QObject):
 
     def _open(self, job_id: str) -> None:
         self._stop_sweep()
+        self._end_run()
         self._keep()
         if self._session is not None and self._session.job_id == job_id:
             self._show()
@@ -344,6 +380,40 @@ class BenchWorker(QObject):
         self._dirty = self._dirty or self._session.state.seq != before
         self._show()
 
+    def _begin_run(self, kind: Kind) -> None:
+        if self._session is None:
+            return
+        self._stop_sweep()
+        self._run_, self._run_waits = Running(self._session, kind), False
+        self._tick_run(self._session, self._run_)
+
+    def _tick_run(self, session: Session, run: Running) -> None:
+        if self._run_waits:
+            return
+        try:
+            view = run.tick(session)
+        except UnitoneError:
+            self._end_run()
+            if self._run_stopped.is_set():
+                # Broken off by hand: no news.
+                return
+            raise
+        self._dirty = True
+        self._run_waits = view.waits
+        self.ran.emit(view)
+        if view.over:
+            # What is left says the coach.
+            self._end_run()
+
+    def _end_run(self) -> None:
+        if self._run_ is not None:
+            self._run_, self._run_waits = None, False
+            with suppress(UnitoneError):
+                if self._session is not None:
+                    self._session.bench.source.off()
+            self.ran.emit(None)
+            self._show()
+
     def _begin_sweep(self, adjuster: str) -> None:
         if self._session is None:
             return
@@ -376,6 +446,12 @@ class BenchWorker(QObject):
 
     def _idle(self) -> None:
         self._keep()
+        if self._run_ is not None and self._session is not None:
+            if self._run_stopped.is_set():
+                self._end_run()
+            else:
+                self._tick_run(self._session, self._run_)
+            return
         if self._sweep is not None and self._session is not None:
             try:
                 self.swept.emit(self._sweep.tick(self._session, time.monotonic()))

@@ -1,4 +1,4 @@
-"""What the camera sees, large: click the pivot and the marks; the pivot, each mark with its number, and the needle as it is read are drawn over it."""
+"""What the camera sees, large: click the pivot and the marks; they and the needle as it is read are drawn over it."""
 
 from __future__ import annotations
 
@@ -179,7 +179,12 @@ class FaceView(Painted):
         if event is None:
             return
         step = 1.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 8.0
-        moves = {Qt.Key.Key_Left: (-step, 0.0), Qt.Key.Key_Right: (step, 0.0), Qt.Key.Key_Up: (0.0, -step), Qt.Key.Key_Down: (0.0, step)}
+        moves = {
+            Qt.Key.Key_Left: (-step, 0.0),
+            Qt.Key.Key_Right: (step, 0.0),
+            Qt.Key.Key_Up: (0.0, -step),
+            Qt.Key.Key_Down: (0.0, step),
+        }
         key = Qt.Key(event.key())
         if key in moves and self._image is not None:
             at = self._cross or self.area().center()

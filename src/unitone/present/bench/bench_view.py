@@ -61,6 +61,7 @@ from unitone.present.bench.where_was_i import where_was_i
 from unitone.present.trace.offered import describe_offer
 from unitone.quantities.registry import FOUND_BY, HEARD, quantity
 from unitone.quantities.show import microvolts, show, show_value
+from unitone.session.automatic import can_run
 from unitone.session.session import Session
 from unitone.session.trials import can_be_worth
 from unitone.sheet.model.sheet import PHASE_TITLES, TURN, Conditions, Step, same_level
@@ -110,7 +111,11 @@ def _describe_bench(session: Session, quantity_id: str) -> str:
     if session.bench.simulated:
         return tr("Simulated bench · simulated radio")
     if _source(session, quantity_id):
-        return tr("Your bench · {what} live from the sound card", what=tr(quantity(quantity_id).title))
+        return tr(
+            "Your bench · {what} live: {source}",
+            what=tr(quantity(quantity_id).title),
+            source=tr(_source(session, quantity_id)),
+        )
     return tr("Your bench · readings are typed")
 
 
@@ -175,7 +180,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
                 "step {n} of {all}", n=[s.id for s in state.sheet.steps].index(step.id) + 1, all=len(state.sheet.steps)
             ),
             verdict=v,
-            dial_words=instruction(state, wanted, step),
+            dial_words=instruction(state, wanted, step, session.bench.source_by_wire),
             panel_words=panel_words(state, wanted, step),
             notes=_notes(state, step, trial),
             cautions=step.caution,
@@ -212,6 +217,7 @@ def take_view(session: Session, selected: str = "") -> BenchView:
             and session.bench.can_measure(q_live, wanted)
             and q_live not in ("rx.squelch_opens", "rx.led_lights"),
             source=_source(session, q_live, wanted),
+            run=can_run(session) or "",
             can_change_source=not session.bench.simulated and any(m.measures(q_live) for m in session.bench.meters),
             quantity_id=q_live,
             by_ear=_by_ear(session, q_live, wanted),

@@ -11,7 +11,7 @@ from unitone.job.hookup import describe_load
 from unitone.job.state import JobState
 from unitone.present.bench.figures import describe_place
 from unitone.quantities.registry import FOUND_BY
-from unitone.quantities.show import number
+from unitone.quantities.show import microvolts, number
 from unitone.sheet.model.front_panel import knob_words
 from unitone.sheet.model.injection import injected_hz
 from unitone.sheet.model.mixing_model import Place, first_oscillator_hz
@@ -122,8 +122,8 @@ def transmits(step: Step) -> bool:
     return step.hook_up == "transmit" or any(c.way == "transmit" for c in step.required)
 
 
-def instruction(state: JobState, wanted: Conditions, step: Step) -> str:
-    """What to do to get the reading at ``wanted``: the level to dial, or what to read where.
+def instruction(state: JobState, wanted: Conditions, step: Step, by_wire: bool = False) -> str:
+    """What to do to get the reading at ``wanted``: the level to dial (``by_wire``: what it is set to), or what to read where.
 
     Raises KeyError for a quantity that has no words: a test holds the registry against them.
     """
@@ -132,7 +132,14 @@ def instruction(state: JobState, wanted: Conditions, step: Step) -> str:
     if wanted.level_dbm is not None:
         try:
             setting = dial(state.kit, wanted.level_dbm)
-            return " ".join(x for x in (setting.words, setting.caution, _describe_read(step)) if x)
+            words = setting.words
+            if by_wire:
+                words = tr(
+                    "Generator set by wire: {dbm} dBm, {arrives} at the radio.",
+                    dbm=number(setting.dial_dbm, 1),
+                    arrives=microvolts(setting.arrives_dbm),
+                )
+            return " ".join(x for x in (words, setting.caution, _describe_read(step)) if x)
         except BenchError as error:
             return str(error)
     if transmits(step):

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushBu
 
 from unitone.bench.instruments import Instrument
 from unitone.desktop.features.bench.eyes import Eyes
+from unitone.desktop.features.bench.run_card import RunCard
 from unitone.desktop.features.bench.step_card import StepCard
 from unitone.desktop.features.bench.sweep_card import SweepCard
 from unitone.desktop.features.bench.tray import Tray
@@ -25,6 +26,7 @@ from unitone.desktop.widgets.scan import ScanPage
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
 from unitone.errors import BenchError, UnitoneError
 from unitone.present.bench.bench_shapes import BenchView, BoardPicture, Pin
+from unitone.present.bench.running import RunView
 from unitone.present.bench.sweeping import SweepView
 from unitone.session.charts import chart_on
 from unitone.session.session import Session
@@ -82,7 +84,9 @@ class BenchPage(QWidget):
         worker.live.connect(self._live)
         worker.failed.connect(self._failed)
         worker.swept.connect(self._swept)
+        worker.ran.connect(self._ran)
         self._sweep: SweepView | None = None
+        self._run: RunView | None = None
         self._build()
         #: Commands that were not answered yet; one that takes longer than the eye expects shows as pending.
         self._waiting = 0
@@ -134,6 +138,10 @@ class BenchPage(QWidget):
         self.sweep.pressed.connect(self.press)
         self.sweep.hide()
         columns.addWidget(self.sweep, 57)
+        self.run_card = RunCard()
+        self.run_card.pressed.connect(self.press)
+        self.run_card.hide()
+        columns.addWidget(self.run_card, 57)
         self.side = QWidget()
         self.side.setLayout(self._right())
         columns.addWidget(self.side, 33)
@@ -473,6 +481,9 @@ class BenchPage(QWidget):
         if self._sweep is not None:
             self._press_sweeping(name, self._sweep)
             return
+        if self._run is not None:
+            self._press_running(name, self._run)
+            return
         simple: dict[str, Callable[[Session], object]] = {
             "ccw": lambda s: s.turn(view.board.selected, -view.board.selected_step_mdeg),
             "cw": lambda s: s.turn(view.board.selected, view.board.selected_step_mdeg),
@@ -486,7 +497,6 @@ class BenchPage(QWidget):
             "hook-up": lambda s: s.confirm_hook_up(view.hook_up.wanted),
             "key-anyway": lambda s: s.key_anyway(),
             "repair": lambda s: s.repair(),
-            "chart": chart_on,
             "worth": ask_worth,
             "what": lambda s: ask_what(s, view.board.selected),
             "keep-effect": keep_effect,
@@ -523,6 +533,10 @@ class BenchPage(QWidget):
             self.tray.ask_kit(view.hook_up.kit, lambda kit: self._worker.do(lambda s: s.measuring.set_kit(kit)))
         elif name == "note":
             self.tray.ask_note(lambda words: self._worker.do(lambda s: s.note(words)))
+        elif name == "chart" and view.reading.run:
+            self._worker.run(view.reading.run)
+        elif name == "chart":
+            self._worker.do(chart_on, view.seq)
         elif name == "sweep" and view.board.selected:
             self.message.hide()
             self._worker.sweep(view.board.selected)
@@ -676,6 +690,27 @@ class BenchPage(QWidget):
         else:
             self.tell(tr("Sweeping {adjuster}: log it or break it off first (Esc).", adjuster=sweep.adjuster))
 
+    # -- readings by themselves -------------------------------------------------------------------
+
+    def _ran(self, run: RunView | None) -> None:
+        """Readings go on by themselves: their card stands in the step's place."""
+        self._run = run
+        self.step.setVisible(run is None)
+        self.run_card.setVisible(run is not None)
+        if run is not None:
+            self.run_card.show_run(run)
+
+    def _press_running(self, name: str, run: RunView) -> None:
+        """The keys of a run: everything else waits until it is over or stopped."""
+        if name in ("sweep", "main") and run.waits:
+            self._worker.run_on()
+        elif name in ("leave", "chart"):
+            self._worker.stop_run()
+        elif name in ("far", "pitch", "voice"):
+            self.eyes.press(name)
+        else:
+            self.tell(tr("Readings go on by themselves: stop them first (Esc)."))
+
     def _log(self, view: BenchView) -> None:
         if self.step.typing:
             # What stands in the field is what is logged.
@@ -724,6 +759,10 @@ class BenchPage(QWidget):
         if event is None:
             return
         if event.key() == Qt.Key.Key_Escape and self.eyes.leave():
+            return
+        if self._run is not None:
+            if event.key() == Qt.Key.Key_Escape:
+                self.press("leave")
             return
         if self._sweep is not None:
             # Full hands find Escape and nought on the number pad.

@@ -365,7 +365,7 @@ class StepCard(QFrame):
             self.back.setText("B" if less > 3 else tr("Back  B"))
             self.ccw.setText(f"◂ {step}" if less else f"◂ {step} " + tr("ccw"))
             self.cw.setText(f"{step} ▸" if less else f"{step} " + tr("cw") + " ▸")
-            self.charted.setText("M" if less > 1 else tr("Chart  M"))
+            self.charted.setText("M" if less > 1 else tr("Run  M") if self._view.reading.run else tr("Chart  M"))
             self.judge.setText("A" if less > 3 else "A…" if less > 1 else tr("Decide…  A"))
             shown = [b for b in row if not b.isHidden()]
             if sum(b.sizeHint().width() + theme.px(8) for b in shown) <= self.contentsRect().width() - theme.px(36):
@@ -403,9 +403,10 @@ class StepCard(QFrame):
         self.back.setEnabled(moved and not view.finished)
         # Where a core is swept there is seldom anything to turn back by count.
         self.back.setVisible(self.back.isEnabled() or not self._swept)
-        self.charted.setVisible(bool(view.reading.chart_next))
+        self.charted.setVisible(bool(view.reading.chart_next or view.reading.run))
         self.charted.setEnabled(view.hook_up.ok)
-        set_tip(self.charted, tr("next: {what}", what=view.reading.chart_next))
+        by_itself = tr("Reads on by itself; Esc stops it. You are told when to change the channel.")
+        set_tip(self.charted, by_itself if view.reading.run else tr("next: {what}", what=view.reading.chart_next))
         self.main.setText(f"{view.coach.button}  ↵")
         self.judge.setVisible("accepted" in view.step.can_judge and view.procedure.phase != "as-found")
 

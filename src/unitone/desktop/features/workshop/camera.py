@@ -112,9 +112,7 @@ class CameraPage(QWidget):
         row.addWidget(words)
         row.addWidget(self.reads, 1)
         card.column.addLayout(row)
-        self.faces = ChipRow(
-            tr("Kind of meter"), (("needle", tr("Needle")), ("leds", tr("LEDs"))), self.choose_face
-        )
+        self.faces = ChipRow(tr("Kind of meter"), (("needle", tr("Needle")), ("leds", tr("LEDs"))), self.choose_face)
         self.faces.mark("needle")
         card.column.addWidget(self.faces)
         self.next = label("strong", "", True)
@@ -202,7 +200,10 @@ class CameraPage(QWidget):
 
     def _ask_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, tr("Picture or film…"), "", tr("Pictures and films (*.png *.jpg *.jpeg *.mp4 *.mkv *.avi *.webm *.mov)")
+            self,
+            tr("Picture or film…"),
+            "",
+            tr("Pictures and films (*.png *.jpg *.jpeg *.mp4 *.mkv *.avi *.webm *.mov)"),
         )
         if name:
             self._open(name)
@@ -417,7 +418,9 @@ class CameraPage(QWidget):
         lines = []
         for meter in kept_meters(self._logbook):
             q, marks = quantity(meter.taught.quantity), meter.taught.marks
-            reach = tr("{low} to {high}, {n} marks", low=show(q, marks[0].value), high=show(q, marks[-1].value), n=len(marks))
+            reach = tr(
+                "{low} to {high}, {n} marks", low=show(q, marks[0].value), high=show(q, marks[-1].value), n=len(marks)
+            )
             lines.append(Line("in_spec", meter.taught.name, reach, q.id, (tr("Remove"),)))
         self.list.show_lines(lines, tr("None: teach a meter that the Bench is to read."))
 
