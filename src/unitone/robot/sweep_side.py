@@ -21,8 +21,9 @@ from unitone.bench.drivers.live import Feed
 from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.bench.path import Kit
 from unitone.bench.ports import Bench, DialledByHand, Measured
-from unitone.errors import SheetError
+from unitone.errors import BenchError, SheetError
 from unitone.job.card import Card
+from unitone.robot._needle_eye import NeedleEye
 from unitone.robot.many import many, simulated
 from unitone.robot.referee import Referee
 from unitone.robot.sweep import COMMANDS
@@ -38,7 +39,7 @@ from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.simulator.sweeping_hand import TICK_S, Hand, Motion
 from unitone.store.logbook import Logbook
 
-Way = Literal["sweep", "step by step"]
+Way = Literal["sweep", "step by step", "by camera"]
 #: Within so much of the best that its coils can do together (dB) a receive side is peaked.
 WITHIN_DB = 0.3
 #: Looking at the screen and understanding a line; a key; what a reading at rest takes after the hand has let go (seconds); the keys
@@ -46,6 +47,8 @@ WITHIN_DB = 0.3
 _LOOK_S, _KEY_S, _READ_S, _FIGURE_KEYS = 1.5, 0.3, 1.0, 5
 #: A sweep that goes on for longer has failed (seconds).
 _MOST_S = 120.0
+#: A reading at rest by camera is the last of so many frames.
+_FRAMES = 6
 
 
 @dataclass(frozen=True)
@@ -65,7 +68,9 @@ class _Beside:
 
     source = "sound card"
 
-    def __init__(self, sheet: Sheet, radio: SimulatedRadio, seed: int) -> None:
+    def __init__(self, sheet: Sheet, radio: SimulatedRadio, seed: int, by_camera: bool = False) -> None:
+        #: The analyser's needle before a camera, instead of its number.
+        self._eye = NeedleEye(seed) if by_camera else None
         self.bench, self.sheet, self.spent = SimulatedBench(radio), sheet, 0.0
         self._rng = stream(seed, "sweeping a receive side")
         self._meter = SoundMeter(Feed(RATE, name="sound card"))
@@ -108,7 +113,12 @@ class _Beside:
         self._meter.average(_READ_S)
         read = self._meter.live(quantity_id, conditions)
         assert read is not None
-        return read
+        if self._eye is None or quantity_id != "rx.sinad" or read.value is None:
+            return read
+        told = [self._eye.live(read.value, conditions, _READ_S / _FRAMES) for _ in range(_FRAMES)][-1]
+        if told is None or told.value is None:
+            raise BenchError("needle not read" if told is None else told.warning)
+        return told
 
     def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
         """A tenth of a second, in which the hand goes on."""
@@ -120,7 +130,10 @@ class _Beside:
             _, self.at_stop = self.bench.turn(self._adjuster, whole) if whole else (0, self.at_stop)
         self._hear(conditions, TICK_S)
         self._meter.average(TICK_S)
-        return self._meter.live(quantity_id, conditions)
+        read = self._meter.live(quantity_id, conditions)
+        if self._eye is None or quantity_id != "rx.sinad" or read is None or read.value is None:
+            return read
+        return self._eye.live(read.value, conditions, TICK_S)
 
     def cancel(self) -> None:
         """See ``Meter``."""
@@ -179,7 +192,10 @@ def _sweep(session: Session, beside: _Beside, adjuster: str) -> str:
 
 
 def receive_side(sheet_name: str, seed: int, way: Way = "sweep") -> SideResult:
-    """The coils of one simulated radio of that sheet, peaked by sweeps or step by step. Raises SheetError where none is read by sound."""
+    """The coils of one simulated radio of that sheet, peaked by sweeps (read by sound, or from a needle by camera) or step by step.
+
+    Raises SheetError where none is read by sound.
+    """
     _, sheet, physics = simulated(sheet_name)
     steps = _peaked_steps(sheet)
     if not steps:
@@ -188,7 +204,7 @@ def receive_side(sheet_name: str, seed: int, way: Way = "sweep") -> SideResult:
         )
     book = Logbook(None)
     job = open_job(book, sheet_name, Card(book.next_number(), sheet_name, serial=f"seed {seed}"), Kit())
-    beside = _Beside(sheet, SimulatedRadio(sheet, physics, seed), seed)
+    beside = _Beside(sheet, SimulatedRadio(sheet, physics, seed), seed, way == "by camera")
     session = Session(book, job, Bench((beside,), DialledByHand(), beside, beside))
     # The detector goes along, by its own distortion and step by step: coils cannot be read through one that is off.
     wanted = {s.id for s in steps} | {s.id for s in sheet.steps if role_of(s) == "detector"}
@@ -204,11 +220,11 @@ def receive_side(sheet_name: str, seed: int, way: Way = "sweep") -> SideResult:
         advice, began = session.advice(), beside.spent
         if advice.act in ("finish", "done"):
             finished = True
-        elif isinstance(advice, Turn) and way == "sweep" and advice.step in peaked:
+        elif isinstance(advice, Turn) and way != "step by step" and advice.step in peaked:
             ends.append(_sweep(session, beside, advice.adjuster))
         else:
             if isinstance(advice, Measure):
-                beside.spent += _LOOK_S + _KEY_S * (1 if way == "sweep" else _FIGURE_KEYS)
+                beside.spent += _LOOK_S + _KEY_S * (_FIGURE_KEYS if way == "step by step" else 1)
             session.follow(advice)
         if advice.step not in peaked:
             elsewhere += beside.spent - began

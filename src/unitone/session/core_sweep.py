@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections import deque
 from dataclasses import replace
 from typing import Literal
 
 from unitone.align.hill_readings import height
-from unitone.align.peak.visits import KEPT
+from unitone.align.peak.visits import KEPT, kept_level
 from unitone.align.sweep.coach import Said, SweepCoach
 from unitone.bench.ports import Measured
 from unitone.errors import BenchError
@@ -20,6 +21,8 @@ from unitone.words import tr
 TRACE_S = 30.0
 #: So far over the strongest reading that still shows a top (dB), for so many ticks, and the sweep is ended.
 _FLAT_OVER_DB, _FLAT_TICKS = 2.0, 5
+#: After another level the needle says nothing for so long (s).
+_SETTLES_S = 0.6
 TOO_STRONG: Literal["too strong"] = "too strong"
 
 
@@ -43,6 +46,8 @@ class CoreSweep:
         self.trace: deque[tuple[float, float]] = deque()
         self._first: float | None = None
         self._flat, self._too_strong = 0, False
+        #: What was taken off the level since the start (dB), and until when the needle still shows the level before (s).
+        self._lowered_db, self._settled = 0.0, -math.inf
         self.began = self.now = 0.0
 
     @property
@@ -68,12 +73,13 @@ class CoreSweep:
         if read is not None:
             high = self._height(read)
             # A reading that is no reading (overload, a squelch that closes) says nothing of the core; a tone in noise does, however low.
-            if high is not None and not read.warning and not self.over:
+            if high is not None and not read.warning and not self.over and seconds >= self._settled:
+                high += self._lowered_db
                 if self._first is None:
                     self._first = self.began = seconds
                 self._coach.take(seconds - self._first, high)
                 self.trace.append((seconds, high))
-                self._notice_strength(read)
+                self._notice_strength(session, read, seconds)
                 while self.trace[0][0] < seconds - TRACE_S:
                     self.trace.popleft()
         return read, high
@@ -96,10 +102,20 @@ class CoreSweep:
         found = height(self.step.hill_quantity, self.reading(read)) if read.value is not None else None
         return None if found is None else found[0] / self.step.hill_quantity.hill_slope
 
-    def _notice_strength(self, read: Measured) -> None:
-        """Half a second over what the reading can show, and its top would be flat: the level is too high for sweeping."""
+    def _notice_strength(self, session: Session, read: Measured, seconds: float) -> None:
+        """Half a second over what the reading can show, and its top would be flat: a generator by wire goes down, else the sweep ends."""
         kept = KEPT.get(self.quantity_id)
         if kept is None or read.value is None or self.conditions.level_dbm is None:
             return
         self._flat = self._flat + 1 if read.value > kept.strong + _FLAT_OVER_DB else 0
-        self._too_strong = self._too_strong or self._flat >= _FLAT_TICKS
+        if self._flat < _FLAT_TICKS:
+            return
+        level = self.conditions.level_dbm
+        lower = kept_level(self.step, read.value, level, read.value) if session.bench.source_by_wire else None
+        if lower is None:
+            self._too_strong = True
+            return
+        # The same radio shows less from now on: what is taken off stays on its height.
+        self._lowered_db += level - lower
+        self.conditions = replace(self.conditions, level_dbm=lower)
+        self._flat, self._settled = 0, seconds + _SETTLES_S

@@ -60,7 +60,7 @@ class Face:
         if not self.law:
             low, high = 10.0 ** (self.low / 20.0), 10.0 ** (self.high / 20.0)
             return 20.0 * math.log10(low + share * (high - low))
-        return self.low + (self.high - self.low) * share ** (1.0 / self.law)
+        return float(self.low + (self.high - self.low) * share ** (1.0 / self.law))
 
     def angle(self, share: float) -> float:
         """Direction of the needle at a deflection (rad, clockwise from up)."""
@@ -83,6 +83,13 @@ FACES: tuple[Face, ...] = (
          (-20, -10, -7, -5, -3, -1, 0, 1, 2, 3), 2, "LEVEL", cover=0.3, band=(206, 84, 60)),
     Face("round gauge", 0.0, 16.0, (-125.0, 125.0), 1.0, (240, 240, 240), (22, 22, 22), (28, 28, 30), 34.0, (55.0, 42.0), 0.9,
          (0, 2, 4, 6, 8, 10, 12, 14, 16), 4, "A"),
+)  # fmt: skip
+
+
+#: An audio analyser's needle.
+SINAD_FACE = Face(
+    "audio analyser", 0.0, 24.0, (-48.0, 48.0), 1.0, (240, 238, 230), (26, 26, 30), (22, 22, 22), 46.0, _UP, 0.55, (0, 4, 8, 12, 16, 20, 24), 4,
+    "dB",
 )  # fmt: skip
 
 

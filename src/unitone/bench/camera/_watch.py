@@ -125,8 +125,7 @@ def _correlation(area: NDArray[np.uint8], patch: NDArray[np.float32]) -> NDArray
     # Sums over every window at once, from running sums along both sides.
     total, square = _sums(there, patch.shape), _sums(there * there, patch.shape)
     spread = np.maximum(square - total**2 / patch.size, 1e-3)
-    made: NDArray[np.float32] = product.reshape(spread.shape) / np.sqrt(spread)
-    return made
+    return np.asarray(product.reshape(spread.shape) / np.sqrt(spread), dtype=np.float32)
 
 
 def _sums(area: NDArray[np.float32], shape: tuple[int, ...]) -> NDArray[np.float64]:

@@ -110,8 +110,8 @@ class NeedleReader:
             if best is None or score[at] > best[0]:
                 best = (float(score[at]), is_dark, at)
         assert best is not None
-        score, is_dark, at = best
-        if score < _CONTRAST:
+        contrast, is_dark, at = best
+        if contrast < _CONTRAST:
             raise BenchError(
                 tr(
                     "No needle is seen between the marks. Bring its whole length into the picture, with more light from the side."
@@ -121,7 +121,7 @@ class NeedleReader:
         across = np.median(out[:, max(0, at - 40) : at + 41], axis=0)
         middle = min(at, 40)
         half = int(np.count_nonzero(across[middle - min(12, middle) : middle + 13] > 0.5 * across[middle]))
-        self._look = _Look(is_dark, score, max(0.8, 0.5 * half * self._px_per_ray))
+        self._look = _Look(is_dark, contrast, max(0.8, 0.5 * half * self._px_per_ray))
         fine = self._refined(out, at)
         if fine is None:
             raise BenchError(

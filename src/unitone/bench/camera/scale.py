@@ -74,7 +74,8 @@ class Scale:
         if best is None:
             return
         _, p, law, first, span = best
-        self._fit = (np.linalg.inv(_matrix(p)), float(p[3]), float(p[4]), law, first, span)
+        back: Numbers = np.asarray(np.linalg.inv(_matrix(p)), dtype=np.float64)
+        self._fit = (back, float(p[3]), float(p[4]), law, first, span)
         there = self._deflection(angles)
         miss = (law.to(values) - first) / span - there
         px = miss * abs(float(p[4])) * radii
