@@ -51,7 +51,7 @@ def as_clicked(meter: Meter, rng: np.random.Generator) -> Taught:
     off = rng.normal(0.0, CLICK_PX, (1 + len(meter.face.marks), 2))
     pivot = meter.pivot()
     marks = tuple(Mark(x + dx, y + dy, v) for (x, y, v), (dx, dy) in zip(meter.marks(), off[1:], strict=True))
-    return Taught("meter", "tx.power", "needle", marks, (pivot[0] + off[0, 0], pivot[1] + off[0, 1]))
+    return Taught("meter", "supply.rail", "needle", marks, (pivot[0] + off[0, 0], pivot[1] + off[0, 1]))
 
 
 def spoilt(meter: Meter, share: float, kind: str, rng: np.random.Generator) -> Meter:
