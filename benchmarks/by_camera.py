@@ -25,7 +25,7 @@ def main() -> None:
     radios, seed, workers = (int(n) for n in numbers)
     found = many(one, [(sheet, seed + n) for n in range(radios)], workers)
     print(
-        f"{sheet}, {radios} radios, seed {seed}\n\n| read | within 0.3 dB | median loss | worst | seconds a radio | sweeps |\n|---|---|---|---|---|---|"
+        f"{sheet}, {radios} radios, seed {seed}\n\n| read | within 0.3 dB | median | worst | seconds each | sweeps |\n|---|---|---|---|---|---|"
     )
     for name, results in (("needle by camera", [f[0] for f in found]), ("the number", [f[1] for f in found])):
         losses = np.array([r.loss_db for r in results])

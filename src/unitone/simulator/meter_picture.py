@@ -230,6 +230,8 @@ def _needle(
     face: Face, share: float, colour: tuple[int, int, int, int], view: View, height_mm: float, beside_mm: tuple[float, float]
 ) -> Image.Image:  # fmt: skip
     made = Image.new("RGBA", (2 * _W, 2 * _H), (0, 0, 0, 0))
+    if not face.width_mm:
+        return made
     angle = face.angle(share)
     ux, uy = math.sin(angle), -math.cos(angle)
     nx, ny = -uy, ux

@@ -123,7 +123,7 @@ class NeedleReader:
         half = int(np.count_nonzero(across[middle - min(12, middle) : middle + 13] > 0.5 * across[middle]))
         self._look = _Look(is_dark, contrast, max(0.8, 0.5 * half * self._px_per_ray))
         fine = self._refined(out, at)
-        if fine is None:
+        if fine is None or fine[2] < _SHOWN or min(fine[3]) < _SHOWN_HALF:
             raise BenchError(
                 tr(
                     "No needle is seen between the marks. Bring its whole length into the picture, with more light from the side."

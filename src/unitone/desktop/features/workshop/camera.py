@@ -252,6 +252,7 @@ class CameraPage(QWidget):
     def start_over(self) -> None:
         """Nothing is clicked any more."""
         self._pivot, self._marks, self._open_mark = None, [], None
+        self.number.clear()
         self._changed()
 
     def _clicked(self, x: float, y: float) -> None:
@@ -437,6 +438,7 @@ class CameraPage(QWidget):
     def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         if event is not None and event.key() == Qt.Key.Key_Escape and self._open_mark is not None:
             self._open_mark = None
+            self.number.clear()
             self._changed()
         else:
             super().keyPressEvent(event)
