@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from unitone.bench.camera.leds import LedReader
+from unitone.bench.camera._leds import LedReader
 from unitone.bench.camera.needle import NeedleReader
 from unitone.bench.camera.taught import Mark, Taught
 from unitone.errors import BenchError

@@ -13,10 +13,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
+from unitone.bench.camera._leds import LedReader
+from unitone.bench.camera._scale import Scale
 from unitone.bench.camera.camera_meter import CameraMeter, Frames, reader_of
-from unitone.bench.camera.leds import LedReader
 from unitone.bench.camera.needle import NeedleReader
-from unitone.bench.camera.scale import Scale
 from unitone.bench.camera.taught import Frame, Mark, Taught
 from unitone.errors import BenchError, StoreError
 from unitone.session.cameras import KeptMeter, camera_ports, frame_of, keep_meters, kept_meters

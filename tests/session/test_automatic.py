@@ -9,7 +9,7 @@ import pytest
 
 from unitone.align.moves import conditions_of
 from unitone.bench.path import Kit
-from unitone.bench.wire.squelch import SquelchByWire
+from unitone.bench.wire.squelch_ends import SquelchByWire
 from unitone.errors import BenchError
 from unitone.job.card import Card
 from unitone.job.fold import fold

@@ -11,7 +11,7 @@ from unitone.bench.ports import Meter, SignalSource
 from unitone.bench.wire.instrument import Wired, WireGenerator, WireMeter, carrier_of
 from unitone.bench.wire.instrument_card import CardFile, cards
 from unitone.bench.wire.link import VisaLink
-from unitone.bench.wire.squelch import SquelchByWire
+from unitone.bench.wire.squelch_ends import SquelchByWire
 from unitone.errors import BenchError
 from unitone.store.ports import Store
 from unitone.words import tr

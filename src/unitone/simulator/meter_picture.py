@@ -200,7 +200,7 @@ def _printed(face: Face) -> Image.Image:
         draw.text((tx, ty), f"{v:g}", font=font, fill=(*face.ink, 255), anchor="mm")
     x, y = px(_on(face, 0.5, 0.62))
     draw.text((x, y), face.words, font=ImageFont.load_default(64), fill=(*face.ink, 255), anchor="mm")
-    x, y = px(_on(face, 0.22, 0.7))
+    x, y = px(_on(face, 0.5, 0.45))
     draw.text((x, y), "CLASS 2.5", font=ImageFont.load_default(24), fill=(*face.ink, 255), anchor="mm")
     # A second scale nearer to the pivot, as many have.
     draw.line([px(_on(face, s, 0.78)) for s in np.linspace(0.05, 0.95, 90)], fill=(*face.ink, 255), width=2)

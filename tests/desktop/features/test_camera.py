@@ -49,7 +49,8 @@ def teach(desk: Desk, page: CameraPage, meter: Meter) -> None:
         assert page.number.isVisible() and not page.keep.isEnabled()
         desk.qtbot.keyClicks(page.number, MARKS[value])
         desk.qtbot.keyClick(page.number, Qt.Key.Key_Return)
-    desk.until(lambda: page.keep.isEnabled() or page.wrong.isVisible()); assert page.keep.isEnabled(), (page.wrong.text(), page._marks, page._pivot)
+    desk.until(lambda: page.keep.isEnabled() or page.wrong.isVisible())
+    assert page.keep.isEnabled(), (page.wrong.text(), page._marks, page._pivot)
 
 
 def show(webcam: Webcam, meter: Meter, value: float) -> None:

@@ -73,6 +73,26 @@ def test_from_the_shelf_to_a_reading_in_the_log(desk: Desk) -> None:
         desk.until(lambda: bool(fold(desk.logbook.tape(job)).readings))
         reading = fold(desk.logbook.tape(job)).readings[-1].reading
         assert reading.source == "remote" and reading.instrument == "Audio analyser, plain SCPI"
+        # M reads on by itself: told what to set, one Space, readings on the log, Esc stops it with RF off.
+        finding = next(s for s in sheet.steps if s.quantity_id == "rx.sensitivity_am")
+        desk.window.worker.do(lambda s: s.go_to(finding.id))  # type: ignore[union-attr]
+        desk.until(lambda: desk.bench.view.step.id == finding.id and desk.bench.view.reading.run == "places")
+        assert desk.bench.step.charted.isVisible() and "Run" in desk.bench.step.charted.text()
+        desk.bench.setFocus()
+        before = len(fold(desk.logbook.tape(job)).readings)
+        desk.key("m")
+        desk.until(desk.bench.run_card.ready.isVisible)
+        assert desk.bench.run_card.headline.text().startswith("Set channel")
+        served.answer("radio", f"CHAN {finding.required[0].channel}")
+        desk.key(Qt.Key.Key_R)
+        assert "stop them first" in desk.bench.message_words.text()
+        desk.key(Qt.Key.Key_Space)
+        desk.until(lambda: len(fold(desk.logbook.tape(job)).readings) >= before + 2)
+        desk.key(Qt.Key.Key_Escape)
+        desk.until(lambda: not desk.bench.run_card.isVisible() and desk.bench.step.isVisible())
+        # The live needle of the step feeds it again; between the two RF was off.
+        count = len(fold(desk.logbook.tape(job)).readings)
+        assert all(x.reading.source == "remote" for x in fold(desk.logbook.tape(job)).readings[before:count])
         # Keyed only once RF is off, confirmed by the generator itself.
         desk.window.worker.do(lambda s: s.confirm_hook_up("transmit"))  # type: ignore[union-attr]
         desk.until(lambda: fold(desk.logbook.tape(job)).hook_up == "transmit")

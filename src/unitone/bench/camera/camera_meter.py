@@ -10,7 +10,7 @@ from typing import Protocol
 
 import numpy as np
 
-from unitone.bench.camera.leds import LedReader
+from unitone.bench.camera._leds import LedReader
 from unitone.bench.camera.needle import NeedleReader, Seen, Trouble
 from unitone.bench.camera.taught import Frame, Taught
 from unitone.bench.ports import Measured

@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 from scipy.ndimage import uniform_filter1d
 
+from unitone.bench.camera._scale import Scale
 from unitone.bench.camera._watch import Watch
 from unitone.bench.camera.pixels import Numbers, Sampler
-from unitone.bench.camera.scale import Scale
 from unitone.bench.camera.taught import Frame, Mark, Taught
 from unitone.errors import BenchError
 from unitone.words import tr

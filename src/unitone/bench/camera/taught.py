@@ -78,7 +78,7 @@ class Taught:
         made = replace(self, marks=tuple(sorted(self.marks, key=lambda m: m.value)))
         values = [m.value for m in made.marks]
         if any(b <= a for a, b in zip(values, values[1:], strict=False)):
-            raise BenchError(tr("Two marks have the same value. Remove one of them."))
+            raise BenchError(tr("Two marks have the same number. Remove one of them."))
         if self.face == "leds":
             return made
         if self.pivot is None:
@@ -92,12 +92,12 @@ class Taught:
         along = made.angles()
         steps = np.diff(along)
         if not (np.all(steps > 0) or np.all(steps < 0)):
-            raise BenchError(tr("The marks' values do not rise along the scale. Check the value of each mark."))
+            raise BenchError(tr("The marks' numbers do not rise along the scale. Check the number of each mark."))
         if (
             np.min(np.abs(steps)) * float(np.min(made.radii())) < _APART_PX
             or abs(along[-1] - along[0]) > 1.95 * math.pi
         ):
-            raise BenchError(tr("Two marks stand on each other. Click marks that are farther apart."))
+            raise BenchError(tr("Two marks are too close together. Click marks farther apart."))
         return made
 
     def angles(self) -> NDArray[np.float64]:

@@ -798,6 +798,8 @@ class MainWindow(QMainWindow):
         if here is self._bench and self._bench is not None and self._bench.view is not None:
             quantity = self._bench.view.step.quantity
             return (quantity, quantity.partition(".")[0] + ".*", "bench")
+        if here is self._workshop and self._teaching():
+            return ("camera", "workshop")
         views = (
             (self.jobs, "jobs"), (self._sheets, "sheets"), (self._workshop, "workshop"), (self._meters, "meters"), (self._card, "card"),
             (self._trace, "trace"), (self._calculators, "calculators"), (self._papers, "papers"),

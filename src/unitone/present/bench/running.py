@@ -54,7 +54,7 @@ def run_view(session: Session, told: Told, since: int) -> RunView:
     headline, detail = _words(session, told)
     shown = tuple((_place(x.reading), " ".join(p for p in figure_of(x.reading) if p)) for x in reversed(logged[-8:]))
     return RunView(
-        tr("Reading by itself: {title}", title=session.step.title), figure, unit, headline, detail, told.came == "hands",
+        tr("Automatic readings: {title}", title=session.step.title), figure, unit, headline, detail, told.came == "hands",
         told.came in ("over", "typed", "hook-up"), shown,
     )  # fmt: skip
 

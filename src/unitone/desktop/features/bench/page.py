@@ -709,7 +709,7 @@ class BenchPage(QWidget):
         elif name in ("far", "pitch", "voice"):
             self.eyes.press(name)
         else:
-            self.tell(tr("Readings go on by themselves: stop them first (Esc)."))
+            self.tell(tr("Automatic readings are running: stop them first (Esc)."))
 
     def _log(self, view: BenchView) -> None:
         if self.step.typing:

@@ -405,7 +405,7 @@ class StepCard(QFrame):
         self.back.setVisible(self.back.isEnabled() or not self._swept)
         self.charted.setVisible(bool(view.reading.chart_next or view.reading.run))
         self.charted.setEnabled(view.hook_up.ok)
-        by_itself = tr("Reads on by itself; Esc stops it. You are told when to change the channel.")
+        by_itself = tr("Takes the readings by itself; Esc stops it. You are told when to change the channel.")
         set_tip(self.charted, by_itself if view.reading.run else tr("next: {what}", what=view.reading.chart_next))
         self.main.setText(f"{view.coach.button}  ↵")
         self.judge.setVisible("accepted" in view.step.can_judge and view.procedure.phase != "as-found")

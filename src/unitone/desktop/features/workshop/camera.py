@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -278,6 +279,13 @@ class CameraPage(QWidget):
         self._changed()
         self.view.setFocus()
 
+    def teach(self, pivot: tuple[float, float] | None, marks: Sequence[tuple[float, float, str]]) -> None:
+        """All clicks at once: the pivot, and (x, y, number as typed) of each mark. Raises EntryError for a number that is none."""
+        for _, _, text in marks:
+            value_of(text, self._quantity())
+        self._pivot, self._marks, self._open_mark = pivot, list(marks), None
+        self._changed()
+
     def _remove_mark(self, key: str, button: int) -> None:
         del button
         if key == "pivot":
@@ -393,7 +401,7 @@ class CameraPage(QWidget):
         beside = taught.viewing_angle_deg()
         if beside is not None and beside > _BESIDE_DEG:
             words.append(
-                tr("Seen about {n}° from beside: the needle stands over another mark than straight on. Look straight at it.",
+                tr("Seen about {n}° from the side: the needle seems to stand over another mark. Look at it straight on.",
                    n=round(beside))
             )  # fmt: skip
         return words

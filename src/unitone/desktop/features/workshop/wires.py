@@ -41,7 +41,7 @@ class WiresBox(QFrame):
         self.form = EntryForm(
             (
                 Ask("card", tr("Card"), share=3, choices=tuple((k, tr(c.name)) for k, c in self._cards.items())),
-                Ask("address", tr("Address"), "192.168.1.20:5025", 3, needed=True, wide=True),
+                Ask("address", tr("Connection"), "192.168.1.20:5025", 3, needed=True, wide=True),
             ),
             tr("Connect"),
         )  # fmt: skip
