@@ -46,10 +46,14 @@ _CERTAIN, _WRONG_DB = 0.985, 2.0
 #: Whether the top lies beyond a stop is worth knowing too, if less: there the part is changed, not the core turned on.
 _BEYOND_DB = 0.6
 _LEAST, _MOST = 3, 16
+#: Readings of a level whose heights are held against no other level's, before anything is concluded from them.
+_LEAST_ALONE = 2
 #: So many readings within so much of a turn, and still so much lost on the average (dB): then as far as this beyond them.
 _STUCK, _HUDDLED, _LOST_DB, _WIDE = 5, 1.0, 1.0, 1.5
 #: To see whether a reading follows its level, the level is lowered by this (dB); it must fall by this share of it at least.
 LEVEL_STEP_DB, _FOLLOWS = 10.0, 0.78
+#: A diode detector below its bend follows the square of its carrier: two dB for one, no more.
+_SQUARE = 2.0
 #: To move to a place that is better by less than this is idle (dB).
 _IDLE_DB = 0.015
 #: So many readings before a top is taken to be as narrow as the hand's own steps: of a null, and of a hill, which mostly is wider.
@@ -62,6 +66,8 @@ _BEYOND_WIDTHS = 0.1
 _DOUBT = 0.2
 #: Volts behind a detector and a gain control follow their level, but not dB for dB: by this share of a drop they may be bent.
 _BENT = 0.12
+#: What a diode detector makes of a dB near its bend, and how likely that is before the readings tell; from so many readings on.
+_BENDS, _LEAST_BENT = ((1.0, 0.6), (1.4, 0.25), (1.9, 0.15)), 4
 #: A height that far above one that followed its level is taken to follow it too (dB).
 _PROVEN_DB = 1.0
 #: No hand turns a core farther than this beyond where it was read, without a look at the meter (turns).
@@ -139,9 +145,10 @@ def _next(
         told = level_told(points, slope, adjuster)
         if told.lower_by:
             return Move("level", position, "level-too-strong", -told.lower_by)
-        points, proven, slope = told.points, told.proven, slope * told.share
+        points, proven, slope = told.points, told.proven, slope * min(told.share, 1.0)
         # A flattened hill has its top where it was: the readings that are thrown away led there.
         near = NEAR_TURNS / 3.0 if told.flattened else NEAR_TURNS
+        slope *= _bend(points, slope, adjuster, near) if told.bent else 1.0
     work = _Work(
         points,
         raw,
@@ -176,6 +183,17 @@ def _next(
     return ending
 
 
+def _bend(points: Sequence[Point], slope: float, adjuster: Adjuster, near: float) -> float:
+    """How many times the slope a detector's volts follow: 1 above its bend, towards 2 below it, as the readings of one hill say."""
+    if len(points) < _LEAST_BENT:
+        return 1.0
+    scale = scale_of(adjuster)
+    play = play_of(adjuster) / scale
+    fits = [fit_hill(points, slope * times, scale, False, play, _BENT, near) for times, _ in _BENDS]
+    likely = [fit.evidence + math.log(prior) for fit, (_, prior) in zip(fits, _BENDS, strict=True)]
+    return _BENDS[int(np.argmax(likely))][0]
+
+
 @dataclass(frozen=True)
 class LevelTold:
     """What the readings at several levels say: those still good, brought to the last one's level, the height up to which they follow
@@ -186,6 +204,8 @@ class LevelTold:
     lower_by: float
     flattened: bool
     share: float = 1.0
+    #: More than dB for dB was seen: the detector works below its bend.
+    bent: bool = False
 
 
 def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster) -> LevelTold:
@@ -195,31 +215,38 @@ def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster) -> Lev
     ``slope``: dB of reading for a dB of level.
     """
     good: list[Point] = []
-    proven, lower_by, flattened, fails, share = -math.inf, 0.0, False, 0, 1.0
+    read_at: list[float | None] = []
+    proven, lower_by, flattened, fails, share, bent = -math.inf, 0.0, False, 0, 1.0, False
     for q in points:
         lower_by = 0.0
         if q.level is None or not good or good[-1].level is None or q.level == good[-1].level:
             good.append(q)
+            read_at.append(q.level)
             continue
         expected = _expected_at(good, q, slope, adjuster)
         change = slope * (q.level - good[-1].level)
         follows = (q.height - expected) / change
         if follows >= _FOLLOWS:
-            share = _share(good, q, min(follows, 1.0), change, adjuster)
+            share = _share(good, q, min(follows, _SQUARE), change, adjuster)
             change *= share
+            bent = bent or follows > 1.0 + _BENT / 2.0
         good = [Point(g.turns, g.height + change, g.std, q.level) for g in good]
         if follows >= _FOLLOWS:
             # Output that followed its level, and any below it, is free of flattening.
             proven = max(proven + change, q.height + max(-change, 0.0))
         elif change < 0.0:
-            good, proven, flattened = [], -math.inf, True
+            good, read_at, proven, flattened = [], [], -math.inf, True
             fails += 1
             lower_by = LEVEL_STEP_DB * (2.0 if follows < 0.4 else 1.0)
         elif fails:
             # It did not follow downward and came up again: down there was noise. Up here it is taken as it is.
-            good, proven, flattened = [], math.inf, False
+            good, read_at, proven, flattened = [], [], math.inf, False
         good.append(q)
-    return LevelTold(tuple(Point(q.turns, q.height, q.std) for q in good), proven, lower_by, flattened, share)
+        read_at.append(q.level)
+    # Below a detector's bend a dB weighs more than above it: heights of several levels are not held against each other there.
+    levels = read_at if bent else [None] * len(good)
+    kept = tuple(Point(q.turns, q.height, q.std, level) for q, level in zip(good, levels, strict=True))
+    return LevelTold(kept, proven, lower_by, flattened, share, bent)
 
 
 def _share(good: Sequence[Point], q: Point, follows: float, change: float, adjuster: Adjuster) -> float:
@@ -364,6 +391,10 @@ class _Work:
     def ending(self) -> Move | None:
         """Has it come to an end: peaked, at a stop, dead, or no end in sight? None while another reading is worth it."""
         n = len(self.points)
+        last = self.points[-1].level
+        if last is not None and sum(q.level == last for q in self.points) < _LEAST_ALONE < n:
+            # Of a level that stands by itself one reading says nothing yet: not even whether the core stayed where it was.
+            return None
         patient = _PATIENT_NULL if self.narrow else _PATIENT
         settled = self.narrow or not self.misfit
         if len(self.all) >= patient and settled and (found := self._bracketed()) is not None:

@@ -67,6 +67,8 @@ class Fit:
     x: Floats
     widths: Floats
     cores: tuple[float, ...]
+    #: The logarithm of how likely these readings are on such hills, up to what is the same for every slope.
+    evidence: float
 
 
 def shape_db(turns: Floats, top: Floats, width: Floats, slope: float) -> Floats:
@@ -132,6 +134,7 @@ def fit_hill(
     weights = (1.0 - _DEAD) * np.exp(log - top)
     dead = 0.0 if alive else _DEAD * math.exp(log_dead - top)
     whole = float(weights.sum()) + dead
+    evidence = top + math.log(whole)
     weights /= whole
     dead /= whole
     living = max(1.0 - dead, 1e-12)
@@ -142,7 +145,7 @@ def fit_hill(
     left = float(np.sum(weights * np.maximum(squares, 0.0))) / living
     noise = math.sqrt((spread + left / 2.0) / max(power - 1.0, 1.0) / unit)
     return Fit(x0 * scale, std * scale, float(over_w @ widths) * scale, dead, noise, weights, scale, slope, x, widths,
-               tuple(cores))  # fmt: skip
+               tuple(cores), evidence)  # fmt: skip
 
 
 def curve(fit: Fit, points: Sequence[Point], turns: Floats) -> tuple[Floats, Floats]:
