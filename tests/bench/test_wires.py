@@ -174,6 +174,9 @@ def test_another_instrument_and_levels_out_of_reach(served: Served) -> None:
         generator.set(Conditions("receive", "20", level_dbm=-60.0, inject="if1"))
     generator.set(Conditions("receive", "20"))
     assert not served.bench.state.rf
+    # A stage that the sheet knows has its own frequency, whatever the channel.
+    _, portable, _ = simulated(str(Path(__file__).parents[1] / "radios" / "skerry-petrel.toml"))
+    assert carrier_of(portable)(Conditions("receive", "MW 600", inject="if")) == 455e3
 
 
 def test_a_card_is_tried_line_by_line(served: Served, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:

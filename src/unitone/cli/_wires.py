@@ -82,7 +82,7 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
     def bench_server(
         sheet: Annotated[str, typer.Argument(help="A sheet's id or file, with its physics file beside it.")],
         seed: Annotated[int, typer.Option("--seed", help="Which simulated radio.")] = 1,
-        port: Annotated[int, typer.Option("--port", help="The first of seven ports.")] = 5025,
+        port: Annotated[int, typer.Option("--port", help="The first of eight ports.")] = 5025,
         host: Annotated[
             str, typer.Option("--host", help="Who may connect; 127.0.0.1: this machine alone.")
         ] = "127.0.0.1",

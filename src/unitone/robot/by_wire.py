@@ -79,6 +79,7 @@ class _Beside:
     def stand(self, at: Conditions) -> None:
         """The front panel and the probe as these conditions want them."""
         lines = ["KEY OFF", "PANEL"]
+        lines += [f"LEAD {at.inject or ''}"]
         lines += [f"CHAN {at.channel}"] if at.channel else []
         lines += [f"BAND {at.band}"] if at.band else []
         lines += [f"MODE {at.mode}"] if at.mode else []
@@ -134,7 +135,14 @@ class WiredBench(Bench):
         self.beside = _Beside(served, self.panel)
         self.wires = [
             WireMeter(wired(kind), carrier, self._rf_off)
-            for kind in ("audio analyser", "power meter", "counter", "modulation meter", "multimeter")
+            for kind in (
+                "audio analyser",
+                "power meter",
+                "counter",
+                "modulation meter",
+                "multimeter",
+                "spectrum analyser",
+            )
         ]
         self.slowest_off_s = 0.0
         super().__init__((*self.wires, self.beside), self.generator, self.beside, self.beside)

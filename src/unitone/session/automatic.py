@@ -39,7 +39,7 @@ class Told:
 
 def by_hand(session: Session, conditions: Conditions) -> Conditions:
     """What of them hands set: all but what a generator by wire sets by itself."""
-    if not session.bench.source_by_wire or conditions.way == "transmit" or conditions.inject:
+    if not session.bench.source_by_wire or conditions.way == "transmit":
         return conditions
     return replace(conditions, level_dbm=None, offset_hz=None, deviation_hz=None, depth_pct=None, tone_hz=None)
 

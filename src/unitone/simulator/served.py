@@ -22,7 +22,8 @@ from unitone.trouble import report
 from unitone.words import tr
 
 #: The instruments, in the order of their ports from the first on; the radio's own panel is last.
-INSTRUMENTS = ("generator", "audio analyser", "power meter", "counter", "modulation meter", "multimeter", "radio")
+INSTRUMENTS = ("generator", "audio analyser", "power meter", "counter", "modulation meter", "multimeter", "spectrum analyser",
+               "radio")  # fmt: skip
 #: A generator this far beside the carrier gives nothing that is heard (Hz); a finer difference than this is none.
 _OUT_OF_BAND_HZ, _SAME_HZ = 60e3, 0.5
 _SIDES = {"usb": 1.0, "lsb": -1.0}
@@ -52,6 +53,8 @@ class _State:
     keyed: bool = False
     mic_mv: float | None = None
     test_point: str | None = None
+    #: The stage that the generator's lead is on; None for the aerial socket.
+    inject: str | None = None
     panel: dict[str, str] = field(default_factory=dict)
 
 
@@ -85,11 +88,13 @@ class ServedBench:
             )
         carrier = float(self.sheet.carrier_hz(s.channel, s.band))
         beside = s.hz - carrier - _SIDES.get((s.mode or "").lower(), 0.0) * s.tone
+        if s.inject is not None:
+            beside = 0.0
         heard = s.rf and abs(beside) < _OUT_OF_BAND_HZ
         return Conditions(
             "receive", s.channel, s.test_point, s.dbm - self.pad_db if heard else None, s.tone,
             s.deviation if s.fm else None, None, self._panel(), s.band, s.mode, s.depth if s.am else None,
-            beside if heard and abs(beside) > _SAME_HZ else None,
+            beside if heard and abs(beside) > _SAME_HZ else None, s.inject,
         )  # fmt: skip
 
     def _panel(self) -> tuple[tuple[str, str], ...]:
@@ -177,6 +182,12 @@ class ServedBench:
             s.test_point = rest or None
         elif head == "TONE":
             s.tone = _number(rest, 10.0, 1e5)
+        elif head == "LEAD":
+            if rest and rest not in {x.id for x in self.sheet.stages} | {
+                x.inject.stage for x in self.sheet.steps if x.inject is not None
+            }:
+                raise KeyError(rest)
+            s.inject = rest or None
         elif head == "PANEL" and not rest:
             s.panel.clear()
         elif head == "PANEL":
@@ -208,6 +219,7 @@ class ServedBench:
             },
             "power meter": {"MEAS:POW?": "tx.power", "MEAS:PEP?": "tx.pep"},
             "modulation meter": {"MEAS:FM?": "tx.deviation", "MEAS:AM?": "tx.am_depth"},
+            "spectrum analyser": {"MEAS:HARM?": "tx.harmonic"},
             "multimeter": {"MEAS:VOLT:DC?": "", "MEAS:CURR:DC?": "supply.current"},
             "counter": {"MEAS:FREQ?": ""},
         }  # fmt: skip

@@ -15,12 +15,15 @@ from unitone.bench.wire.instrument_card import InstrumentCard, Reads
 from unitone.bench.wire.link import Link
 from unitone.errors import BenchError
 from unitone.quantities.registry import quantity
+from unitone.sheet.model.injection import injected_hz
 from unitone.sheet.model.sheet import Conditions, Sheet
 from unitone.words import tr
 
 #: In SSB the generator's bare carrier stands beside the channel by the tone that is to be heard (Hz).
 _SIDES = {"usb": 1.0, "lsb": -1.0}
 _USUAL_TONE_HZ = 1000.0
+#: A needle that is read ten times a second does not ask each time whether RF is still off (s). Keying always asks.
+_CONFIRMED_S = 3.0
 
 
 @dataclass
@@ -129,8 +132,19 @@ class WireMeter:
 
 
 def carrier_of(sheet: Sheet) -> Callable[[Conditions], float]:
-    """The carrier of the channel that conditions name, on that sheet (Hz)."""
-    return lambda c: float(sheet.carrier_hz(c.channel, c.band))
+    """Where a generator is tuned under these conditions, on that sheet (Hz): the channel's carrier, or a stage's own frequency."""
+
+    def hz(c: Conditions) -> float:
+        if c.inject is None:
+            return float(sheet.carrier_hz(c.channel, c.band))
+        known = [s.inject for s in sheet.steps if s.inject is not None] + [s.inject for s in sheet.stages if s.inject]
+        where = next((i for i in known if i.stage == c.inject), None)
+        found = None if where is None else injected_hz(sheet, where, c)
+        if found is None:
+            raise BenchError(tr("The sheet does not say which frequency feeds this stage. Set the generator by hand."))
+        return found
+
+    return hz
 
 
 class WireGenerator:
@@ -143,20 +157,20 @@ class WireGenerator:
         self.wired, self._hz_of, self._kit = wired, hz_of, kit
         self._how = wired.card.generator
         self._sent: dict[str, str] = {}
+        #: When it last confirmed that RF is off.
+        self._confirmed = -math.inf
         #: How often its level or frequency was set.
         self.settings = 0
 
     def set(self, conditions: Conditions) -> None:
         """See ``SignalSource``. Without a level, or for transmit, RF goes off. Raises BenchError."""
         if conditions.way == "transmit" or conditions.level_dbm is None or conditions.source:
-            self.off()
+            if time.monotonic() - self._confirmed > _CONFIRMED_S or self._sent.get("rf") != self._how.off:
+                self.off()
             return
-        if conditions.inject:
-            raise BenchError(
-                tr("A stage is fed by hand: set the generator to what the step says, and type the reading.")
-            )
         hz = self._hz_of(conditions) + (conditions.offset_hz or 0.0)
-        side = _SIDES.get((conditions.mode or "").lower())
+        # At a stage stands its own frequency, whatever the sideband.
+        side = None if conditions.inject else _SIDES.get((conditions.mode or "").lower())
         if side is not None:
             hz += side * (conditions.tone_hz or _USUAL_TONE_HZ)
         dbm = dial(self._kit(), conditions.level_dbm).dial_dbm
@@ -212,3 +226,4 @@ class WireGenerator:
                    name=self.wired.card.name, answer=answer[:60])
             )  # fmt: skip
         self._sent["rf"] = self._how.off
+        self._confirmed = time.monotonic()

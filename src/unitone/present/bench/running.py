@@ -12,7 +12,7 @@ from unitone.present.bench.instructions import instruction
 from unitone.session.automatic import Automatic, Kind, Told
 from unitone.session.session import Session
 from unitone.sheet.model.front_panel import knob_words
-from unitone.sheet.model.sheet import Conditions
+from unitone.sheet.model.sheet import Conditions, Step
 from unitone.words import tr, tr_n
 
 
@@ -65,7 +65,7 @@ def _words(session: Session, told: Told) -> tuple[str, str]:
     match told.came:
         case "hands":
             assert wanted is not None
-            words = ", ".join(_by_hand(wanted, told.stands, is_squelch(session.step)))
+            words = ", ".join(_by_hand(wanted, told.stands, session.step))
             if wanted.way == "transmit":
                 return tr("Key into the dummy load, then press Space."), words
             if not session.bench.source_by_wire and wanted.level_dbm is not None:
@@ -86,9 +86,9 @@ def _words(session: Session, told: Told) -> tuple[str, str]:
             ), count
 
 
-def _by_hand(wanted: Conditions, stands: Conditions | None, squelch: bool) -> list[str]:
+def _by_hand(wanted: Conditions, stands: Conditions | None, step: Step) -> list[str]:
     """What hands change of the radio: channel, band, mode, knobs, probe."""
-    words = []
+    words, injects = [], [step.inject] if step.inject is not None else []
     if wanted.channel and (stands is None or stands.channel != wanted.channel):
         words.append(tr("channel {channel}", channel=wanted.channel))
     if wanted.band and (stands is None or stands.band != wanted.band):
@@ -99,10 +99,14 @@ def _by_hand(wanted: Conditions, stands: Conditions | None, squelch: bool) -> li
     for name, place in wanted.panel:
         if (name, place) not in before:
             # An open squelch holds on: it is closed first, then turned back to where it is read.
-            back = squelch and name == "squelch"
+            back = is_squelch(step) and name == "squelch"
             words.append(tr("squelch fully up, then back to {place}", place=place) if back else knob_words(name, place))
     if wanted.test_point and (stands is None or stands.test_point != wanted.test_point):
         words.append(tr("meter on {point}", point=wanted.test_point))
+    if wanted.inject and (stands is None or stands.inject != wanted.inject):
+        words.append(
+            tr("generator lead on {at}", at=next((i.at for i in injects if i.stage == wanted.inject), wanted.inject))
+        )
     if wanted.mic_mv and (stands is None or stands.mic_mv != wanted.mic_mv):
         words.append(tr("{mv} mV into the microphone socket", mv=f"{wanted.mic_mv:g}"))
     return words
