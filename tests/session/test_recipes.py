@@ -53,7 +53,7 @@ def test_every_recipe_that_ships_is_tried_and_carried_out_on_the_five_band_set(b
         moved[recipe.id] = max(
             abs((t.after.value or 0.0) - (t.before.value or 0.0)) / (abs(t.before.value or 0.0) + 1e-9) for t in tried
         )
-        view = recipe_view(worked, ("x-A",))
+        view = recipe_view(worked, session.state)
         assert view.complete and all(i.words for i in view.inputs) and tried_view(tried)[1], recipe.id
     # Each changes what it says it changes; nothing of the job was changed by trying.
     assert all(share > 0.005 for name, share in moved.items() if name not in ("crystal-exchanged", "crystal-padder")), (

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from unitone.job.state import JobState
-from unitone.present.bench.bench_shapes import BoardPicture
-from unitone.sheet.model.sheet import Picture, Step
+from unitone.present.bench.bench_shapes import BoardPicture, Pin
+from unitone.sheet.model.sheet import Adjuster, Part, Picture, Step, TestPoint
 
 
 def boards_of(state: JobState) -> tuple[Picture, ...]:
@@ -37,6 +39,42 @@ def picture_of(state: JobState, step: Step, hand: str) -> str:
 def board_picture(state: JobState, step: Step, hand: str) -> BoardPicture | None:
     """The board picture to show; its hash is empty where the job carries no copy."""
     return _shown(state, picture_of(state, step, hand))
+
+
+#: So much of the picture is shown round a few pins, at the least.
+_ROUND = 0.45
+
+
+def pinned(
+    state: JobState, places: Sequence[Adjuster | Part | TestPoint], kind: str
+) -> tuple[BoardPicture | None, tuple[Pin, ...]]:  # fmt: skip
+    """The picture that the first of these places is pinned on, the part of it round them, and their pins; (None, ()) where none is pinned."""
+    first = next((p for p in places if p.pin is not None), None)
+    if first is None:
+        return None, ()
+    pins = tuple(
+        Pin(p.id, p.pin[0], p.pin[1], kind, p is first, False)
+        for p in places
+        if p.pin is not None and p.picture == first.picture
+    )
+    picture = next((x for x in state.sheet.pictures if x.id == first.picture), None) or next(
+        iter(state.sheet.pictures), None
+    )
+    if picture is None:
+        return None, pins
+    crop = _round(pins, picture.crop)
+    return BoardPicture(picture.id, state.pictures.get(picture.file, ""), picture.file, picture.title, crop), pins
+
+
+def _round(pins: tuple[Pin, ...], crop: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
+    """The part of the picture round these pins: near enough to read them, far enough to know where one is."""
+    left, top, right, bottom = crop
+    x0, x1 = min(p.x for p in pins), max(p.x for p in pins)
+    y0, y1 = min(p.y for p in pins), max(p.y for p in pins)
+    wide, tall = max(_ROUND * (right - left), x1 - x0 + 0.1), max(_ROUND * (bottom - top), y1 - y0 + 0.1)
+    x = min(max((x0 + x1 - wide) / 2, left), max(right - wide, left))
+    y = min(max((y0 + y1 - tall) / 2, top), max(bottom - tall, top))
+    return (x, y, min(x + wide, right), min(y + tall, bottom))
 
 
 def _shown(state: JobState, shown: str) -> BoardPicture | None:

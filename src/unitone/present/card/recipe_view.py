@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from dataclasses import dataclass
 
@@ -9,11 +10,15 @@ from unitone.calculators.catalogue import calculator_of
 from unitone.conversions.recipe import RecipeFile
 from unitone.errors import UnitoneError
 from unitone.job.modifications import Modification, describe_modification
+from unitone.job.state import JobState
+from unitone.present.bench.bench_shapes import BoardPicture, Pin
 from unitone.present.bench.bench_view import limit_text
+from unitone.present.bench.board import pinned
 from unitone.present.bench.figures import figure_of
 from unitone.quantities.registry import QUANTITIES, quantity
 from unitone.session.recipes import TriedReading, WorkedRecipe
 from unitone.sheet.model.front_panel import control_words
+from unitone.sheet.model.sheet import Adjuster, Part, TestPoint
 from unitone.words import tr, tr_n
 
 
@@ -44,11 +49,23 @@ class RecipeView:
     affects: str
     complete: bool
     worked: WorkedRecipe
+    #: Where it is done on the sheet's board, and what of it is pinned nowhere.
+    board: BoardPicture | None
+    pins: tuple[Pin, ...]
+    unpinned: str
 
 
-def recipe_view(worked: WorkedRecipe, oscillators: tuple[str, ...]) -> RecipeView:
-    """The picture of a recipe that is worked out."""
-    recipe = worked.recipe
+def recipe_view(worked: WorkedRecipe, state: JobState) -> RecipeView:
+    """The picture of a recipe that is worked out for this job."""
+    recipe, oscillators = worked.recipe, tuple(o.id for o in state.sheet.oscillators)
+    sheet = state.sheet
+    words = {w for d in worked.done for w in re.findall(r"[\w-]+", d.where)}
+    known: tuple[Adjuster | Part | TestPoint, ...] = (*sheet.parts, *sheet.adjusters, *sheet.test_points)
+    places = [p for p in known if p.id in words]
+    board, pins = pinned(state, places, "part")
+    missing = [
+        w for w in dict.fromkeys(d.where for d in worked.done) if not any(p.id in w for p in pins) and "…" not in w
+    ]
     inputs: list[ToType] = []
     for n, ask in enumerate(recipe.ask):
         choices = tuple((o, o) for o in oscillators) if ask.of == "oscillator" else ()
@@ -74,7 +91,8 @@ def recipe_view(worked: WorkedRecipe, oscillators: tuple[str, ...]) -> RecipeVie
     )
     return RecipeView(
         recipe.id, tr(recipe.name), tr(recipe.why), tr(recipe.leave) if recipe.leave else "", tr(recipe.caution) if recipe.caution else "",
-        tuple(inputs), tuple(values), changes, _named(recipe.check), not any("…" in c for c in changes), worked,
+        tuple(inputs), tuple(values), changes, _named(recipe.check), not any("…" in c for c in changes), worked, board, pins,
+        ", ".join(missing),
     )  # fmt: skip
 
 

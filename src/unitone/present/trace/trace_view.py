@@ -7,8 +7,8 @@ from unitone.align.trace.intermittent import DROP_DB, rank
 from unitone.align.trace.ladder import INJECTION, PROBED, Rung, Traced, chain, dial, quantity_of, repaired_at
 from unitone.job.state import JobState
 from unitone.job.voltages import RowState
-from unitone.present.bench.bench_shapes import BoardPicture, Pin, TapeCell
-from unitone.present.bench.board import board_picture
+from unitone.present.bench.bench_shapes import TapeCell
+from unitone.present.bench.board import board_picture, pinned
 from unitone.present.bench.log import log_cell
 from unitone.present.trace._trace_sentences import (
     coach_of,
@@ -31,13 +31,10 @@ from unitone.present.trace.trace_shapes import (
 )  # fmt: skip
 from unitone.quantities.show import microvolts, number
 from unitone.session.session import Session
-from unitone.sheet.model.sheet import Part
 from unitone.words import tr
 
 #: So many suspects, parts and cells of the log are shown.
 _SUSPECTS, _PARTS, _CELLS = 4, 3, 16
-#: So much of a picture's width and height is shown round the suspected parts.
-_ROUND = 0.45
 _WAYS: tuple[Traced, ...] = ("receive", "transmit")
 #: A stage less likely than this is not worth a line (per cent).
 _LEAST_PCT = 2.0
@@ -203,7 +200,8 @@ def _stage(state: JobState, now: Trace, rung: Rung | None, measurable: bool) -> 
         for p in parts[:_PARTS]
     )
     lit = [p.part for p in parts[:_PARTS]] or [p for p in state.sheet.parts if p.stage == rung.stage.id]
-    picture, pins = _board(state, lit)
+    picture, pins = pinned(state, lit, "part")
+    picture = picture or (None if pins else board_picture(state, state.sheet.steps[0], ""))
     ohm = state.shop.meter_ohm
     return StageView(
         rung.stage.id,
@@ -215,37 +213,6 @@ def _stage(state: JobState, now: Trace, rung: Rung | None, measurable: bool) -> 
         picture,
         pins,
     )
-
-
-def _board(state: JobState, parts: list[Part]) -> tuple[BoardPicture | None, tuple[Pin, ...]]:
-    first = next((p for p in parts if p.pin is not None), None)
-    if first is None:
-        return board_picture(state, state.sheet.steps[0], ""), ()
-    pins = tuple(
-        Pin(p.id, p.pin[0], p.pin[1], "part", p is first, False)
-        for p in parts
-        if p.pin is not None and p.picture == first.picture
-    )
-    picture = next((x for x in state.sheet.pictures if x.id == first.picture), None) or next(
-        iter(state.sheet.pictures), None
-    )
-    if picture is None:
-        return None, pins
-    crop = _round(pins, picture.crop)
-    return BoardPicture(picture.id, state.pictures.get(picture.file, ""), picture.file, picture.title, crop), pins
-
-
-def _round(pins: tuple[Pin, ...], crop: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
-    """The part of the picture round these pins: near enough to read them, far enough to know where one is."""
-    if not pins:
-        return crop
-    left, top, right, bottom = crop
-    x0, x1 = min(p.x for p in pins), max(p.x for p in pins)
-    y0, y1 = min(p.y for p in pins), max(p.y for p in pins)
-    wide, tall = max(_ROUND * (right - left), x1 - x0 + 0.1), max(_ROUND * (bottom - top), y1 - y0 + 0.1)
-    x = min(max((x0 + x1 - wide) / 2, left), max(right - wide, left))
-    y = min(max((y0 + y1 - tall) / 2, top), max(bottom - tall, top))
-    return (x, y, min(x + wide, right), min(y + tall, bottom))
 
 
 def _pin(r: RowState, measurable: bool, named: bool) -> PinView:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLineEdit, QPushButton, QVB
 
 from unitone.conversions.recipe import Recipe, RecipeFile
 from unitone.desktop.features.card.tab import boxed
+from unitone.desktop.shell.shown_board import ShownBoard
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.lines import Line, Lines
@@ -18,7 +19,7 @@ from unitone.desktop.widgets.painted import label
 from unitone.present.bench.bench_shapes import ProcedureRow
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.recipe_view import RecipeView, list_words, recipe_view, tried_view
-from unitone.session.recipes import TriedReading, WorkedRecipe
+from unitone.session.recipes import TriedReading
 from unitone.session.session import Session
 from unitone.words import tr
 
@@ -35,9 +36,9 @@ class RecipesPage(QWidget):
     tried = pyqtSignal(object)
     noted = pyqtSignal()
 
-    def __init__(self, do: Callable[[Callable[[Session], object]], None]) -> None:
+    def __init__(self, do: Callable[[Callable[[Session], object]], None], blob: Callable[[str], bytes]) -> None:
         super().__init__()
-        self._do = do
+        self._do, self._blob = do, blob
         self.files: tuple[RecipeFile, ...] = ()
         self.at = ""
         self.view: RecipeView | None = None
@@ -83,8 +84,13 @@ class RecipesPage(QWidget):
         self.changes_head = label("strong", tr("What is done"))
         self.changes = Lines(tr("What is done"))
         self.check = label("quiet", "", True)
-        for part in (self.changes_head, self.changes, self.check):
+        self.board = ShownBoard(self._blob, self._say)
+        self.board.setMaximumHeight(theme.px(200))
+        self.unpinned = label("quiet", "", True)
+        for part in (self.changes_head, self.changes, self.board, self.unpinned, self.check):
             self._layout.addWidget(part)
+        self.board.hide()
+        self.unpinned.hide()
         row = QHBoxLayout()
         self.try_button, self.note_button = (
             QPushButton(tr("Try on the simulated radio")),
@@ -186,20 +192,16 @@ class RecipesPage(QWidget):
     def _work(self, recipe: Recipe) -> None:
         given, typed = dict(self._given), self._typed.get(recipe.id, {})
         self._asked_for = recipe.id
-        self._do(
-            lambda s: self.worked.emit(
-                (recipe.id, s.recipes.worked(recipe, given, typed), [o.id for o in s.sheet.oscillators])
-            )
-        )
+        self._do(lambda s: self.worked.emit((recipe.id, recipe_view(s.recipes.worked(recipe, given, typed), s.state))))
 
     # -- the one at hand --------------------------------------------------------------------------------------------
 
-    def _worked(self, item: tuple[str, WorkedRecipe, list[str]]) -> None:
-        key, worked, oscillators = item
+    def _worked(self, item: tuple[str, RecipeView]) -> None:
+        key, view = item
         if key != self.at:
             return
         self._asked_for = ""
-        self.view = view = recipe_view(worked, tuple(oscillators))
+        self.view = view
         self.title.setText(view.title)
         self.why.setText(view.why)
         for part, text in ((self.leave, view.leave), (self.caution, view.caution)):
@@ -220,6 +222,11 @@ class RecipesPage(QWidget):
             lines += [Line("recheck", question, problem)] if problem else [Line("", question, "\n".join(answers))]
         self.values.show_lines(lines)
         self.changes.show_lines([Line("", f"{n}. {words}") for n, words in enumerate(view.changes, 1)])
+        self.board.show_picture(view.board, view.pins)
+        self.unpinned.setText(
+            tr("Not pinned on this sheet's board: {what}. Pin it in Sheets, Board.", what=view.unpinned)
+        )
+        self.unpinned.setVisible(bool(view.unpinned))
         self.check.setText(tr("Check after: {list}", list=view.affects))
         self._allow()
 

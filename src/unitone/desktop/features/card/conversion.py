@@ -102,7 +102,7 @@ class ConversionTab(CardTab):
         inside.addWidget(frame)
         self.result.hide()
         column.addWidget(self.result)
-        self.recipes = RecipesPage(self.do.emit)
+        self.recipes = RecipesPage(self.do.emit, read)
         self.modifications = ModificationsPage(self.do.emit, read)
         self.change = self.modifications.form
         self.forms.append(self.change)

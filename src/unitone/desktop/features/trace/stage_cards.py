@@ -3,24 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from unitone.desktop.shell.shown_board import ShownBoard
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.lines import MarkIcon
 from unitone.desktop.widgets.livefield import LiveLine
 from unitone.desktop.widgets.painted import Elided, label
-from unitone.desktop.widgets.picture import WHOLE, BoardImage, ImageReader
-from unitone.errors import UnitoneError
 from unitone.job.verdicts import describe_verdict
-from unitone.present.bench.bench_shapes import BoardPicture
 from unitone.present.trace.trace_shapes import PinView, StageView
 from unitone.quantities.show import number
-from unitone.sheet.format.pictures import read_picture
-from unitone.sheet.library import SHEETS
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
@@ -134,9 +128,6 @@ class LookCard(QFrame):
     def __init__(self, logbook: Logbook, tell: Callable[[str], object]) -> None:
         super().__init__()
         self.setProperty("role", "card")
-        self._logbook, self._tell = logbook, tell
-        self._images = ImageReader(self)
-        self._image: tuple[BoardPicture, BoardImage | None] | None = None
         self._stage = StageView("", "")
         column = QVBoxLayout(self)
         column.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
@@ -148,7 +139,7 @@ class LookCard(QFrame):
         column.addLayout(head)
         row = QHBoxLayout()
         row.setSpacing(theme.px(12))
-        self.board = BoardView()
+        self.board = ShownBoard(logbook.blob, tell)
         # The picture takes the room that the parts beside it leave.
         self.board.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         row.addWidget(self.board, 5)
@@ -168,15 +159,7 @@ class LookCard(QFrame):
             self._build(stage, finished)
         wanted = stage.picture
         self.source.setText(wanted.title if wanted is not None else "")
-        if wanted is None:
-            self._image = None
-        elif self._image is None or (self._image[0].hash, self._image[0].file) != (wanted.hash, wanted.file):
-            self._image = (wanted, None)
-            self._read(wanted)
-        self.board.setVisible(wanted is not None)
-        self.board.show_board(
-            self._image[1] if self._image else None, stage.board_pins, wanted.crop if wanted is not None else WHOLE
-        )
+        self.board.show_picture(wanted, stage.board_pins)
 
     _finished = False
 
@@ -214,19 +197,3 @@ class LookCard(QFrame):
             words = tr("Once the stage is known, its parts stand here in the order of suspicion.")
             self.parts.addWidget(label("quiet", words, True))
         self.parts.addStretch(1)
-
-    def _read(self, wanted: BoardPicture) -> None:
-        def take(image: BoardImage) -> None:
-            if self._image is not None and self._image[0] is wanted:
-                self._image = (wanted, image)
-                self.board.show_board(image, self._stage.board_pins, wanted.crop)
-
-        try:
-            if wanted.hash:
-                self._images.read(wanted.file, self._logbook.blob(wanted.hash), take, self._tell)
-                return
-            beside = SHEETS / Path(wanted.file).name
-            if beside.is_file():
-                self._images.read(beside.name, read_picture(beside), take, self._tell)
-        except UnitoneError as error:
-            self._tell(str(error))
