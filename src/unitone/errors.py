@@ -72,6 +72,10 @@ class BenchError(UnitoneError):
     """An instrument cannot do what was asked."""
 
 
+class LevelOutOfReach(BenchError):
+    """The generator cannot give this level through these pads."""
+
+
 class HookUpError(BenchError):
     """The hook-up on the bench forbids it."""
 

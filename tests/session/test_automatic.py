@@ -9,6 +9,7 @@ import pytest
 
 from unitone.align.moves import conditions_of
 from unitone.bench.path import Kit
+from unitone.bench.wire.selectivity import TwoSettingsByWire
 from unitone.bench.wire.squelch_ends import SquelchByWire
 from unitone.errors import BenchError
 from unitone.job.card import Card
@@ -125,3 +126,25 @@ def test_what_no_instrument_reads_and_another_hook_up_are_left_to_hands(wires: W
     # Every reading of a keyed radio is asked for: nothing else keeps it keyed.
     came, asked = wires.run(Automatic(wires.session, "places"))
     assert came == "over" and len(asked) == len(power.required)
+
+
+@pytest.mark.parametrize("quantity_id", ["rx.selectivity", "rx.agc_rise"])
+def test_two_settings_by_wire_come_to_what_the_simulated_bench_finds(quantity_id: str) -> None:
+    _, sheet, physics = simulated("ostrel-teal-6")
+    served = ServedBench(SimulatedBench(SimulatedRadio(sheet, physics, 2)), sheet, 40.0)
+    server = BenchServer(served)
+    bench = WiredBench(server, served, sheet)
+    try:
+        step = next((s for s in sheet.steps if s.quantity_id == quantity_id), None)
+        assert step is not None
+        bench.beside.stand(step.setting)
+        meter = TwoSettingsByWire(bench.generator, [*bench.wires, bench.beside])
+        assert meter.measures(quantity_id) and not meter.measures("rx.sinad")
+        got = meter.measure(quantity_id, step.setting)
+        direct = SimulatedBench(SimulatedRadio(sheet, physics, 2)).measure(quantity_id, step.setting).value
+        assert direct is not None and got.value is not None
+        # A generator that does not reach as far says so.
+        assert got.value == pytest.approx(direct, abs=2.5) or (got.bound == ">" and got.value <= direct)
+    finally:
+        bench.close()
+        server.close()

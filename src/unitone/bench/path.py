@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from unitone.bench.calibration.arithmetic import leak_bound_db
-from unitone.errors import BenchError
+from unitone.errors import LevelOutOfReach
 from unitone.quantities.show import microvolts, number
 from unitone.words import N_, tr
 
@@ -108,7 +108,7 @@ class Dial:
 def dial(kit: Kit, wanted_dbm: float) -> Dial:
     """What to dial so that ``wanted_dbm`` arrives at the set.
 
-    Tries the fewest switches of the step attenuator first. Raises BenchError
+    Tries the fewest switches of the step attenuator first. Raises LevelOutOfReach
     naming the pads that would help when the generator cannot go there.
     """
     for switched in _combinations(kit.switches_db):
@@ -133,14 +133,14 @@ def dial(kit: Kit, wanted_dbm: float) -> Dial:
     between = kit.fixed_db + sum(kit.switches_db)
     if wanted_dbm + between < kit.least_dbm:
         more = kit.least_dbm - wanted_dbm - between
-        raise BenchError(
+        raise LevelOutOfReach(
             tr(
                 "The generator cannot go down to {level}. Add at least {more} dB of pads.",
                 level=microvolts(wanted_dbm),
                 more=number(more, 0),
             )
         )
-    raise BenchError(
+    raise LevelOutOfReach(
         tr("The generator cannot reach {level} through {pads} dB of pads. Take pads out.", level=microvolts(wanted_dbm),
            pads=number(kit.fixed_db, 0))
     )  # fmt: skip

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Protocol, runtime_checkable
 
@@ -163,7 +164,15 @@ class Bench:
                 else tr("No instrument is connected. Type the reading.")
             )
         self.source.set(conditions)
-        return _as_asked(meter.measure(asked, conditions), asked, quantity_id, conditions)
+        try:
+            got = meter.measure(asked, conditions)
+        except BenchError:
+            # A reading that failed leaves no signal behind: hands go to the radio now.
+            if self.source_by_wire:
+                with suppress(BenchError):
+                    self.source.off()
+            raise
+        return _as_asked(got, asked, quantity_id, conditions)
 
     def live(self, quantity_id: str, conditions: Conditions) -> Measured | None:
         """The needle now, or None where the quantity has none."""

@@ -11,6 +11,7 @@ from unitone.bench.ports import Meter, SignalSource
 from unitone.bench.wire.instrument import Wired, WireGenerator, WireMeter, carrier_of
 from unitone.bench.wire.instrument_card import CardFile, cards
 from unitone.bench.wire.link import VisaLink
+from unitone.bench.wire.selectivity import TwoSettingsByWire
 from unitone.bench.wire.squelch_ends import SquelchByWire
 from unitone.errors import BenchError
 from unitone.store.ports import Store
@@ -99,12 +100,15 @@ class Wires:
         self._wired = []
 
 
-def with_squelch(meters: Sequence[Meter], source: SignalSource | None) -> tuple[Meter, ...]:
-    """The same meters, and one of squelch ends where a generator by wire and a meter of audio volts make one."""
-    audio = next((m for m in meters if m.measures("rx.af_voltage")), None)
-    if audio is None or not isinstance(source, WireGenerator):
+def with_composed(meters: Sequence[Meter], source: SignalSource | None) -> tuple[Meter, ...]:
+    """The same meters, and those that a generator by wire makes of them: squelch ends, selectivity, the rise of the audio."""
+    if not isinstance(source, WireGenerator):
         return tuple(meters)
-    return (*meters, SquelchByWire(source, audio))
+    made: list[Meter] = [TwoSettingsByWire(source, meters)]
+    audio = next((m for m in meters if m.measures("rx.af_voltage")), None)
+    if audio is not None:
+        made.append(SquelchByWire(source, audio))
+    return (*meters, *made)
 
 
 def _quietly(generator: WireGenerator | None) -> Callable[[], None]:

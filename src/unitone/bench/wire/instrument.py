@@ -13,7 +13,7 @@ from unitone.bench.path import Kit, dial
 from unitone.bench.ports import Measured
 from unitone.bench.wire.instrument_card import InstrumentCard, Reads
 from unitone.bench.wire.link import Link
-from unitone.errors import BenchError
+from unitone.errors import BenchError, LevelOutOfReach
 from unitone.quantities.registry import quantity
 from unitone.sheet.model.injection import injected_hz
 from unitone.sheet.model.sheet import Conditions, Sheet
@@ -180,7 +180,7 @@ class WireGenerator:
             (dbm, how.least_dbm, how.most_dbm, "dBm"),
         ):
             if not least <= value <= most:
-                raise BenchError(
+                raise LevelOutOfReach(
                     tr("{name} gives {least} to {most} {unit}, not {value}. Change the pads, or set it by hand.",
                        name=self.wired.card.name, least=f"{least:g}", most=f"{most:g}", unit=unit, value=f"{value:g}")
                 )  # fmt: skip
@@ -196,6 +196,12 @@ class WireGenerator:
         changed |= self._tell("level", how.level.format(**fields))
         changed |= self._tell("rf", how.on)
         if changed:
+            try:
+                # Its answer comes after it has done what was sent before: a meter on another wire would be asked too early.
+                self.wired.link.ask(how.off_query)
+            except BenchError:
+                self._sent.clear()
+                raise
             time.sleep(self.wired.card.settle)
 
     def _tell(self, what: str, text: str) -> bool:

@@ -33,7 +33,7 @@ from unitone.present.card.card_view import take_card
 from unitone.present.trace.trace_view import take_trace
 from unitone.session.automatic import Kind
 from unitone.session.session import Session
-from unitone.session.wires import Wires, with_squelch
+from unitone.session.wires import Wires, with_composed
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
@@ -181,7 +181,7 @@ class BenchWorker(QObject):
         """Sound card, instruments by wire, needles by camera, and what is typed all the same, round a real radio."""
         if session is not None and not session.bench.simulated:
             wired, source = self._wires.ports(session)
-            meters = with_squelch((*wired, *self._cameras, *self._meters), source)
+            meters = with_composed((*wired, *self._cameras, *self._meters), source)
             session.bench.connect(meters, self._typed, source)
 
     def sweep(self, adjuster: str) -> None:
