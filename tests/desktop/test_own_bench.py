@@ -100,7 +100,7 @@ def test_the_sound_card_reads_at_the_step_and_falls_back_to_typing(
     speaker.give(12.0)
     desk.key(Qt.Key.Key_I, SHIFT)
     desk.until(lambda: bench.view is not None and bench.view.reading.live)
-    assert "SINAD live from the sound card" in bench.bench.text() and bench.step.log.text() == "Log  L"
+    assert "SINAD live: sound card" in bench.bench.text() and bench.step.log.text() == "Log  L"
     desk.until(lambda: abs(figure(desk) - 12.0) < 1.0)
     assert "live from" in bench.step.words.text() and "not logged" in bench.step.words.text()
     speaker.give(20.0)

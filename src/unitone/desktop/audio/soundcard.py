@@ -26,6 +26,8 @@ RATE = 48_000
 #: How often an input is looked after (milliseconds); one that gave nothing at so many looks has gone, or at so many after its start.
 #: By looks, not by the clock: where the whole machine stands still, the input has not gone.
 _LOOK_MS, _STALL_LOOKS, _START_LOOKS = 250, 6, 16
+#: A sound server that did not answer is asked again after so many looks.
+_AGAIN_LOOKS = 8
 #: What the sound server may hold before it drops it, and what is sounded ahead (seconds).
 _IN_BUFFER_S, _OUT_BUFFER_S = 0.25, 0.25
 
@@ -67,12 +69,22 @@ class Server:
 
         self._errors = (pulsectl.PulseError, OSError)
         self._client: Any = None
+        self._asked = 0
+        self._connect()
+
+    def _connect(self) -> None:
+        import pulsectl
+
         with suppress(*self._errors):
             self._client = pulsectl.Pulse("unitone")
 
     def names(self, output: bool = False) -> set[str] | None:
         """Identifiers of the inputs (or outputs); None where there is no such server to ask."""
         try:
+            self._asked += 1
+            if self._client is None and self._asked % _AGAIN_LOOKS == 0:
+                # A busy server may have had no time for it: it is asked again, or nothing would be noticed of what is unplugged.
+                self._connect()
             if self._client is None:
                 return None
             return {x.name for x in (self._client.sink_list() if output else self._client.source_list())}

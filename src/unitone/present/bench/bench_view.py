@@ -8,6 +8,7 @@ from unitone.align.advise import leave_alone
 from unitone.align.charts import has_chart
 from unitone.align.frequency.counts import describe_oscillator
 from unitone.align.moves import Advice, Conclude, Measure, Turn, conditions_of
+from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.bench.second_radio import is_heard
 from unitone.job.hookup import DAMAGES
 from unitone.job.records import Logged, by_conditions
@@ -96,6 +97,12 @@ def _source(session: Session, quantity_id: str, conditions: Conditions | None = 
     return "" if meter is None else meter.name
 
 
+def _source_words(session: Session, quantity_id: str) -> str:
+    """What reads it, in words: an input's own name says less than what it is."""
+    meter = session.bench.meter_for(quantity_id)
+    return tr("sound card") if isinstance(meter, SoundMeter) else tr(_source(session, quantity_id))
+
+
 def _by_ear(session: Session, quantity_id: str, wanted: Conditions) -> ByEar:
     """Is the reading a word of an ear: loudness, or the pitch of a voice? Not on a simulated bench, nor where a meter reads it."""
     if session.bench.simulated or session.bench.can_measure(quantity_id, wanted):
@@ -114,7 +121,7 @@ def _describe_bench(session: Session, quantity_id: str) -> str:
         return tr(
             "Your bench · {what} live: {source}",
             what=tr(quantity(quantity_id).title),
-            source=tr(_source(session, quantity_id)),
+            source=_source_words(session, quantity_id),
         )
     return tr("Your bench · readings are typed")
 
