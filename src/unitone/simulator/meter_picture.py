@@ -16,6 +16,8 @@ from PIL import Image, ImageDraw, ImageFilter, ImageFont
 
 Frame = NDArray[np.uint8]
 _W, _H = 640, 480
+#: Blur and a shadow's edge reach so far (pixels).
+_ROOM = 10
 #: The flat drawing: so many of its pixels are a millimetre.
 _PX_MM = 8.0
 _WIDE_MM, _TALL_MM = 110.0, 84.0
@@ -134,11 +136,13 @@ class View:
 
 @dataclass
 class Meter:
-    """A face from one view. The face and its geometry are drawn once, the needle for every picture."""
+    """A face from one view. What does not move is drawn once; of a picture only what is round the needle is drawn anew."""
 
     face: Face
     view: View
-    _ground: Any = field(default=None, repr=False)
+    _flat: Any = field(default=None, repr=False)
+    _boss: Any = field(default=None, repr=False)
+    _still: Any = field(default=None, repr=False)
 
     def pivot(self) -> tuple[float, float]:
         """Where the pivot is in the picture (pixels)."""
@@ -152,21 +156,54 @@ class Meter:
 
     def picture(self, value: float, seed: int | None = None) -> Frame:
         """The meter at a value: shape (480, 640, 3), 8 bits."""
+        view, share = self.view, self.face.share(value)
+        if self._flat is None:
+            self._flat, self._boss = _seen(_printed(self.face), view, 0.0), _cover(self.face, view)
+            self._still = self._drawn(None, (0, 0, _W, _H))
+        made = self._still.copy()
+        left, top, right, bottom = self._round(share)
+        made[top:bottom, left:right] = self._drawn(share, (left, top, right, bottom))
+        if view.noise:
+            rng = np.random.default_rng(view.seed if seed is None else seed)
+            made += view.noise * rng.standard_normal(made.shape, dtype=np.float32)
+        frame: Frame = np.clip(made + 0.5, 0, 255).astype(np.uint8)
+        return frame
+
+    def _round(self, share: float) -> tuple[int, int, int, int]:
+        """The part of the picture (left, top, right, bottom) that the needle and its shadow reach."""
+        points = np.concatenate(
+            [
+                _outline(self.face, share, self.view, mm, off)
+                for mm, off in ((self.view.height_mm, (0.0, 0.0)), (0.0, self.view.shadow_mm))
+            ]
+        )
+        (x0, y0), (x1, y1) = points.min(axis=0), points.max(axis=0)
+        room = _ROOM
+        return (
+            max(0, math.floor(x0) - room), max(0, math.floor(y0) - room), min(_W, math.ceil(x1) + room), min(_H, math.ceil(y1) + room)
+        )  # fmt: skip
+
+    def _drawn(self, share: float | None, part: tuple[int, int, int, int]) -> NDArray[np.float32]:
+        """That part of the picture with the needle at a deflection (None: none), lit, without noise."""
         view = self.view
-        if self._ground is None:
-            self._ground = _seen(_printed(self.face), view, 0.0)
-        share = self.face.share(value)
-        frame = self._ground.copy()
-        shadow = _needle(self.face, share, (0, 0, 0, round(255 * view.shadow)), view, 0.0, view.shadow_mm)
-        frame.alpha_composite(shadow.filter(ImageFilter.GaussianBlur(2.4)))
-        frame.alpha_composite(_needle(self.face, share, (*self.face.needle, 255), view, view.height_mm, (0.0, 0.0)))
-        frame.alpha_composite(_cover(self.face, view))
+        left, top, right, bottom = part
+        # Blurring looks a few pixels beyond the part.
+        wide = (max(0, left - _ROOM), max(0, top - _ROOM), min(_W, right + _ROOM), min(_H, bottom + _ROOM))
+        frame = self._flat.crop(tuple(2 * v for v in wide))
+        corner = np.array(wide[:2], float)
+        if share is not None:
+            shadow = _outline(self.face, share, view, 0.0, view.shadow_mm) - corner
+            _lay(frame, 2.0 * shadow, (0, 0, 0, round(255 * view.shadow)), 2.4)
+            needle = _outline(self.face, share, view, view.height_mm, (0.0, 0.0)) - corner
+            _lay(frame, 2.0 * needle, (*self.face.needle, 255), 0.0)
+        _lay(frame, 2.0 * (self._boss - corner), (*self.face.ink, 255), 0.0)
         if view.hand:
-            ImageDraw.Draw(frame).polygon([(2 * x, 2 * y) for x, y in view.hand], fill=(172, 128, 104, 255))
-        small = frame.convert("RGB").resize((_W, _H), Image.Resampling.BOX)
+            _lay(frame, 2.0 * (np.array(view.hand) - corner), (172, 128, 104, 255), 0.0)
+        small = frame.convert("RGB").resize((wide[2] - wide[0], wide[3] - wide[1]), Image.Resampling.BOX)
         if view.blur:
             small = small.filter(ImageFilter.GaussianBlur(view.blur))
-        return _lit(np.asarray(small, np.float32), view, view.seed if seed is None else seed)
+        lit = _lit(np.asarray(small, np.float32), view, wide[:2])
+        return lit[top - wide[1] : bottom - wide[1], left - wide[0] : right - wide[0]]
 
 
 def _on(face: Face, share: float, part: float) -> tuple[float, float]:
@@ -226,12 +263,10 @@ def _seen(flat: Image.Image, view: View, height_mm: float) -> Image.Image:
     return made
 
 
-def _needle(
-    face: Face, share: float, colour: tuple[int, int, int, int], view: View, height_mm: float, beside_mm: tuple[float, float]
-) -> Image.Image:  # fmt: skip
-    made = Image.new("RGBA", (2 * _W, 2 * _H), (0, 0, 0, 0))
-    if not face.width_mm:
-        return made
+def _outline(
+    face: Face, share: float, view: View, height_mm: float, beside_mm: tuple[float, float]
+) -> NDArray[np.float64]:
+    """The needle's outline (or its shadow's) in the picture (pixels), shape (4, 2)."""
     angle = face.angle(share)
     ux, uy = math.sin(angle), -math.cos(angle)
     nx, ny = -uy, ux
@@ -242,28 +277,39 @@ def _needle(
             for along, side, wide in ((-0.12, -0.5, 1.2), (0.985, -0.5, 0.8), (0.985, 0.5, 0.8), (-0.12, 0.5, 1.2))
         ]
     )  # fmt: skip
-    ImageDraw.Draw(made).polygon([(2 * x, 2 * y) for x, y in view.places(outline, height_mm)], fill=colour)
-    return made
+    return view.places(outline, height_mm)
 
 
-def _cover(face: Face, view: View) -> Image.Image:
-    """What hides the needle near its pivot: a boss, or a cover over the lower part of the face."""
-    made = Image.new("RGBA", (2 * _W, 2 * _H), (0, 0, 0, 0))
+def _cover(face: Face, view: View) -> NDArray[np.float64]:
+    """What hides the needle near its pivot, a boss or a cover over the lower part of the face: its outline (pixels)."""
     around = np.linspace(0, 2 * math.pi, 60)
     radius = max(3.2, face.cover * face.radius_mm)
     ring = np.column_stack((face.pivot_mm[0] + radius * np.cos(around), face.pivot_mm[1] + radius * np.sin(around)))
-    ImageDraw.Draw(made).polygon([(2 * x, 2 * y) for x, y in view.places(ring, view.height_mm)], fill=(*face.ink, 255))
-    return made
+    return view.places(ring, view.height_mm)
 
 
-def _lit(frame: NDArray[np.float32], view: View, seed: int) -> Frame:
-    """Light, glare and noise."""
-    y, x = np.mgrid[0:_H, 0:_W].astype(np.float32)
+def _lay(frame: Image.Image, outline: NDArray[np.float64], colour: tuple[int, int, int, int], blur: float) -> None:
+    """Lay a filled outline over a picture, its edge blurred; what has no width is nothing."""
+    area = 0.5 * abs(
+        float(np.sum(outline[:, 0] * np.roll(outline[:, 1], 1) - outline[:, 1] * np.roll(outline[:, 0], 1)))
+    )
+    room = math.ceil(4 * blur) + 2
+    left, top = (max(0, math.floor(v) - room) for v in outline.min(axis=0))
+    right, bottom = (min(most, math.ceil(v) + room) for v, most in zip(outline.max(axis=0), frame.size, strict=True))
+    if area < 1e-6 or right <= left or bottom <= top:
+        return
+    layer = Image.new("RGBA", (right - left, bottom - top), (*colour[:3], 0))
+    ImageDraw.Draw(layer).polygon([(x - left, y - top) for x, y in outline], fill=colour)
+    frame.alpha_composite(layer.filter(ImageFilter.GaussianBlur(blur)) if blur else layer, (left, top))
+
+
+def _lit(frame: NDArray[np.float32], view: View, corner: tuple[int, int]) -> NDArray[np.float32]:
+    """Light and glare on a part of the picture whose upper left corner is there."""
+    height, width = frame.shape[:2]
+    x = np.arange(corner[0], corner[0] + width, dtype=np.float32)[None, :]
+    y = np.arange(corner[1], corner[1] + height, dtype=np.float32)[:, None]
     light = view.light * (1.0 + view.gradient[0] * (x / _W - 0.5) + view.gradient[1] * (y / _H - 0.5))
-    frame = frame * light[..., None]
+    lit = np.asarray(frame * light[..., None], np.float32)
     for gx, gy, radius, strength in view.glare:
-        frame = frame + (strength * np.exp(-((x - gx) ** 2 + (y - gy) ** 2) / (2 * radius**2)))[..., None]
-    if view.noise:
-        frame = frame + np.random.default_rng(seed).normal(0.0, view.noise, frame.shape).astype(np.float32)
-    made: Frame = np.clip(frame + 0.5, 0, 255).astype(np.uint8)
-    return made
+        lit += (strength * np.exp(-((x - gx) ** 2 + (y - gy) ** 2) / (2 * radius**2)))[..., None].astype(np.float32)
+    return lit
