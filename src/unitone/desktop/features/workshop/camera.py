@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -32,6 +33,8 @@ from unitone.words import tr
 
 #: Seen from farther beside than this, the needle stands over another mark than straight on: it is told (degrees).
 _BESIDE_DEG = 20.0
+#: A face that could not be read is tried again in another frame after so long (s).
+_AGAIN_S = 0.7
 
 
 def value_of(text: str, quantity_id: str) -> float:
@@ -61,6 +64,7 @@ class CameraPage(QWidget):
         self._reader: Reader | None = None
         self._taught_in: Frame | None = None
         self._making = Errand("camera", self)
+        self._tried = -_AGAIN_S
         columns = self._columns = QHBoxLayout(self)
         columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(theme.px(12))
@@ -239,7 +243,8 @@ class CameraPage(QWidget):
         self.view.show_image(image_of(got[1]))
         if self._reader is not None:
             self._show_seen(self._reader.read(got[1]))
-        elif self._complete() and self._making.running is None:
+        elif self._complete() and time.monotonic() - self._tried > _AGAIN_S:
+            # What stood in the way may be gone by now: a hand, a needle at rest outside of the marks, LEDs all dark.
             self._make()
 
     # -- teaching --------------------------------------------------------------------------------------------------
@@ -359,7 +364,7 @@ class CameraPage(QWidget):
         except UnitoneError as error:
             self._say(str(error))
             return
-        clicks = (self._pivot, tuple(self._marks), self._face)
+        clicks, self._tried = (self._pivot, tuple(self._marks), self._face), time.monotonic()
 
         def made(reader: Reader) -> None:
             if clicks == (self._pivot, tuple(self._marks), self._face):
