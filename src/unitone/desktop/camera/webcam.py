@@ -190,7 +190,7 @@ def pixels_of(image: QImage) -> Frame:
 
 def image_of(frame: Frame) -> QImage:
     """Pixels as an image of its own."""
-    plain = np.ascontiguousarray(frame)
-    return QImage(
-        plain.tobytes(), plain.shape[1], plain.shape[0], 3 * plain.shape[1], QImage.Format.Format_RGB888
-    ).copy()
+    # The image looks into these bytes until it is copied: they are held on to so long.
+    held = np.ascontiguousarray(frame).tobytes()
+    rows, columns = frame.shape[:2]
+    return QImage(held, columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
