@@ -41,6 +41,14 @@ def qapp_cls() -> type[QApplication]:
     return QApplication
 
 
+@pytest.fixture(autouse=True)
+def _application(request: pytest.FixtureRequest) -> None:
+    """The program's own fonts and style, whichever test comes first: a widget that is painted without them may end the process."""
+    if request.node.get_closest_marker("window") is not None:
+        request.getfixturevalue("qapp")
+        make_application()
+
+
 class Desk:
     """The real window with hands: keys and clicks go in, what it shows comes out."""
 
