@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -41,12 +42,23 @@ def qapp_cls() -> type[QApplication]:
     return QApplication
 
 
-@pytest.fixture(autouse=True)
-def _application(request: pytest.FixtureRequest) -> None:
-    """The program's own fonts and style, whichever test comes first: a widget that is painted without them may end the process."""
-    if request.node.get_closest_marker("window") is not None:
-        request.getfixturevalue("qapp")
-        make_application()
+@pytest.fixture
+def qtbot(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Iterator[QtBot]:
+    """Pytest-qt's, which holds on to the widgets that it shows.
+
+    It knows them weakly. Once a test's function has ended, a widget that stands in a cycle with its own signals is rubbish,
+    and may be collected in the midst of its own last painting: the process ends.
+    """
+    held: list[QWidget] = []
+    add = qtbot.addWidget
+
+    def hold(widget: QWidget, **how: Any) -> None:
+        held.append(widget)
+        add(widget, **how)
+
+    monkeypatch.setattr(qtbot, "addWidget", hold)
+    yield qtbot
+    held.clear()
 
 
 class Desk:
