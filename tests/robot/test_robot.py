@@ -15,7 +15,7 @@ from unitone.job.summary import summary
 from unitone.job.verdicts import blockers, verdict
 from unitone.present.card.earlier_jobs import history
 from unitone.robot import demo_data
-from unitone.robot._touched import wrongly_touched
+from unitone.robot.needless import wrongly_touched
 from unitone.robot.on_frequency import run_frequency
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align

@@ -14,7 +14,7 @@ from typing import Annotated, Any
 import typer
 
 from unitone import __version__
-from unitone.cli import _figures, _recipes, _wires
+from unitone.cli import _figures, _practice, _recipes, _wires
 from unitone.cli.workspace import folder_of, make_demo
 from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
 from unitone.sheet.model.sheet import Sheet
@@ -35,6 +35,7 @@ _workspace = ""
 _figures.register(app, lambda: _workspace)
 _recipes.register(app, lambda: _workspace)
 _wires.register(app, lambda: _workspace)
+_practice.register(app)
 
 
 def run(arguments: list[str]) -> int:

@@ -73,6 +73,17 @@ def trace_one(sheet_name: str, seed: int, fault: str = "any") -> TracedRadio:
     session.confirm_hook_up(way)
     _as_found(session, way)
     other = _two_ways(session, true, way)
+    tests, cost, named, sure, place = find_and_repair(session, true, rng, way)
+    whole = _whole(session, physics, seed)
+    book.close()
+    return TracedRadio(seed, true.id, true.stage, named, sure, tests, cost, place, whole, *other)
+
+
+def find_and_repair(
+    session: Session, true: StageFault, rng: np.random.Generator, way: Traced
+) -> tuple[int, float, str, bool, int | None]:
+    """Trace to the stage and to the part, and repair it: (tests, trouble, stage named first, sure of it, place of the part among the
+    suspects)."""
     tests, cost, named, sure, place = 0, 0.0, "", False, None
     for turn in range(_MOST_BREAKS):
         more, trouble, found, certain = _search(session, true, rng, way)
@@ -83,9 +94,7 @@ def trace_one(sheet_name: str, seed: int, fault: str = "any") -> TracedRadio:
             place = rank
         if repaired:
             break
-    whole = _whole(session, physics, seed)
-    book.close()
-    return TracedRadio(seed, true.id, true.stage, named, sure, tests, cost, place, whole, *other)
+    return tests, cost, named, sure, place
 
 
 def _as_found(session: Session, way: Traced) -> None:

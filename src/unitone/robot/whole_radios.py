@@ -17,8 +17,8 @@ from unitone.job.card import Card
 from unitone.job.verdicts import SETTLED, found_in_limits, verdict
 from unitone.robot._dial_figures import DialFigures, dial_figures
 from unitone.robot._dial_figures import told as dial_told
-from unitone.robot._touched import wrongly_touched
 from unitone.robot.many import many, simulated
+from unitone.robot.needless import wrongly_touched
 from unitone.robot.referee import Referee
 from unitone.robot.technician import GoldenSection, align
 from unitone.session.charts import chart_on

@@ -11,6 +11,7 @@ from unitone.job.entries import Entry
 from unitone.job.entries.opening import Opened
 from unitone.job.kept_sheets import kept_sheet
 from unitone.job.modifications import standing
+from unitone.job.seal import unsealed
 from unitone.job.state import JobState
 from unitone.simulator.changes import Change, How
 from unitone.simulator.physics import parse_physics
@@ -40,7 +41,7 @@ def bench_for(state: JobState, opening: Entry) -> Bench:
     if not isinstance(opened, Opened):
         raise TapeError(tr("A log begins with the opening of its job."))
     sheet = kept_sheet(opened.sheet_text, opened.sheet_id)
-    physics = parse_physics(opened.physics_text, "physics of this job", sheet)
+    physics = parse_physics(unsealed(opened.physics_text), "physics of this job", sheet)
     bench = SimulatedBench(SimulatedRadio(sheet, physics, seed, state.card.simulated_fault), state.bench_s)
     for name, moved in state.positions.items():
         if name in bench.radio.mechanics.moved_mdeg:

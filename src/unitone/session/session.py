@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import assert_never
 
@@ -47,6 +48,7 @@ from unitone.session.recipes import Recipes
 from unitone.session.workshop import Workshop
 from unitone.sheet.conventions.questions import QUESTIONS
 from unitone.sheet.editing.variant import differences, effect_of
+from unitone.sheet.format.bundle import Bundle
 from unitone.sheet.format.read import parse_sheet, to_data
 from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import open_file, physics_path
@@ -72,34 +74,9 @@ def open_job(
     """
     path = library_of(logbook).find(sheet_name)
     bundle = open_file(path)
-    text = _named(bundle.text, path, title) if title else bundle.text
-    sheet = parse_sheet(text, str(path), path.stem)
-    if card.simulated_seed is not None and not bundle.physics:
-        raise BenchError(
-            tr(
-                "{title} has no physics file {name} beside it, so it has no simulated radio.",
-                title=sheet.title,
-                name=physics_path(path).name,
-            )
-        )
-    instruments = my_bench(logbook).instruments(
-        tuple(Instrument.from_data(i) for i in logbook.setting("instruments") or ())
-    )
-    opening = Opened(
-        card.to_data(),
-        sheet.id,
-        text_hash(text),
-        text,
-        # Its name alone: where it lies on this machine is nobody else's business.
-        path.name,
-        bundle.physics if card.simulated_seed is not None else "",
-        kit=my_bench(logbook).kit(kit or Kit.from_data(logbook.setting("kit", {}) or {})).to_data(),
-        pictures={name: logbook.put_blob(content) for name, content in bundle.pictures.items()},
-        conventions=logbook.setting("conventions") or {},
-        instruments=[i.to_data() for i in instruments],
-        rule=logbook.setting("rule") or "",
-    )
-    job_id = logbook.create_job(card, sheet.title, opening, utc)
+    if title:
+        bundle = replace(bundle, text=_named(bundle.text, path, title))
+    job_id = open_bundle(logbook, bundle, path.name, card, kit, utc)
     _take_over_modifications(logbook, job_id, card)
     if carry_from:
         earlier = fold(logbook.tape(carry_from), carry_from)
@@ -118,6 +95,43 @@ def open_job(
                 pictures,
             )
     return job_id
+
+
+def open_bundle(
+    logbook: Store, bundle: Bundle, file_name: str, card: Card, kit: Kit | None = None, utc: str | None = None
+) -> str:
+    """A new job on a sheet that was read already, with its pictures and physics (which may be sealed); returns its id.
+
+    Raises SheetError for a sheet that does not hold, BenchError where a simulated radio is wanted and there are no physics, StoreError.
+    """
+    text = bundle.text
+    sheet = parse_sheet(text, file_name, Path(file_name).stem)
+    if card.simulated_seed is not None and not bundle.physics:
+        raise BenchError(
+            tr(
+                "{title} has no physics file {name} beside it, so it has no simulated radio.",
+                title=sheet.title,
+                name=physics_path(Path(file_name)).name,
+            )
+        )
+    instruments = my_bench(logbook).instruments(
+        tuple(Instrument.from_data(i) for i in logbook.setting("instruments") or ())
+    )
+    opening = Opened(
+        card.to_data(),
+        sheet.id,
+        text_hash(text),
+        text,
+        # Its name alone: where it lies on this machine is nobody else's business.
+        file_name,
+        bundle.physics if card.simulated_seed is not None else "",
+        kit=my_bench(logbook).kit(kit or Kit.from_data(logbook.setting("kit", {}) or {})).to_data(),
+        pictures={name: logbook.put_blob(content) for name, content in bundle.pictures.items()},
+        conventions=logbook.setting("conventions") or {},
+        instruments=[i.to_data() for i in instruments],
+        rule=logbook.setting("rule") or "",
+    )
+    return logbook.create_job(card, sheet.title, opening, utc)
 
 
 def _take_over_modifications(logbook: Store, job_id: str, card: Card) -> None:

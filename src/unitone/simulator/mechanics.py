@@ -41,7 +41,8 @@ def specimen(sheet: Sheet, physics: PhysicsFile, seed: int) -> Specimen:
     A share of the radios (``untouched_share``) has never been turned: every
     adjuster is within ``untouched_drift`` of its usual misalignment. In the
     others each adjuster has been turned with probability ``touched_share`` by a
-    uniform amount up to ± ``misaligned``.
+    uniform amount up to ± ``misaligned``. Where the file says how far off one was
+    found (``found_off``), it was found so.
     """
     build, hands = stream(seed, "specimen"), stream(seed, "misalignment")
     untouched = bool(hands.random() < physics.untouched_share)
@@ -53,6 +54,8 @@ def specimen(sheet: Sheet, physics: PhysicsFile, seed: int) -> Specimen:
         amount = setting.misaligned * hands.uniform(-1, 1)
         if untouched or not turned:
             amount *= physics.untouched_drift
+        if setting.found_off is not None:
+            amount = setting.found_off
         place = right[adjuster.id] + amount
         if adjuster.stops:
             place = float(np.clip(place, 0.0, adjuster.travel_mdeg / unit_mdeg(adjuster)))

@@ -34,11 +34,13 @@ MAX_BYTES = 4_000_000
 
 
 class Setting(Part):
-    """[adjuster.ID]: where a typical specimen is right, how far specimens differ, how far a seed turns it off."""
+    """[adjuster.ID]: where a typical specimen is right, how far specimens differ, how far a seed turns it off; or, with ``found_off``,
+    how far off (own units, clockwise) this very radio was found."""
 
     aligned: float
     spread: float = Field(default=0.0, ge=0)
     misaligned: float = Field(default=0.0, ge=0)
+    found_off: float | None = None
 
 
 class Rail(Part):
@@ -286,6 +288,8 @@ class PhysicsFile(Part):
     untouched_share: float = Field(default=0.15, ge=0, le=1)
     touched_share: float = Field(default=0.85, ge=0, le=1)
     untouched_drift: float = Field(default=0.03, ge=0, le=1)
+    #: The fault that this very radio has: a name of ``fault``, or PART:STATE at a stage; "" for none but what its job's card says.
+    has_fault: str = ""
     adjuster: dict[str, Setting]
     rail: list[Rail] = []
     reference: Reference | None = None
@@ -383,6 +387,11 @@ def parse_physics(text: str, path: str, sheet: Sheet) -> PhysicsFile:
         for a in unknown
     ]
     problems += [f"{path}:1: adjuster.{a}: " + tr("is missing. Add its aligned position.") for a in lacking]
+    if physics.has_fault and ":" not in physics.has_fault and physics.has_fault not in physics.fault:
+        problems.append(
+            f"{path}:{line_of(places, ('has_fault',))}: has_fault: "
+            + tr("no fault {name!r} in this file. Name one of its [fault.ID].", name=physics.has_fault)
+        )
     problems += _frequency_problems(physics, sheet, path, places)
     if problems:
         raise SheetError(problems)

@@ -103,6 +103,7 @@ class SimulatedRadio:
 
     def __init__(self, sheet: Sheet, physics: PhysicsFile, seed: int, fault: str = "") -> None:
         self.sheet = sheet
+        fault = fault or physics.has_fault
         #: What the maker built, and printed the meter's scale for; ``physics`` is what this specimen has become.
         self.healthy = physics
         #: A fault of a part at one of its stages, until that part is fitted anew; the rest of its faults set keys of the file.

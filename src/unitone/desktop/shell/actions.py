@@ -7,7 +7,9 @@ from typing import Literal
 
 from unitone.words import N_, translated
 
-Scope = Literal["everywhere", "bench", "jobs", "card", "trace", "sheets", "meters", "calculators", "help"]
+Scope = Literal[
+    "everywhere", "bench", "jobs", "card", "trace", "sheets", "meters", "calculators", "practice", "debrief", "help"
+]
 
 
 @translated("words")
@@ -31,6 +33,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("meters", N_("Meters: sound card, simulated radio and recordings"), "Ctrl+5", "everywhere"),
     Action("calculators", N_("Calculators: by the question they answer"), "Ctrl+6", "everywhere"),
     Action("trace", N_("Trace: find the dead stage of the job at hand"), "Ctrl+7", "everywhere"),
+    Action("practice", N_("Practice: exercises on simulated radios"), "Ctrl+8", "everywhere"),
     Action("card", N_("The card of the job: intake, inspection, rails, work, papers"), "Ctrl+J", "everywhere"),
     Action("palette", N_("Find any action, view, job, step, part or calculator"), "Ctrl+K", "everywhere"),
     Action("help", N_("Help with the view and step at hand"), "F1", "everywhere"),
@@ -87,6 +90,17 @@ ACTIONS: tuple[Action, ...] = (
     Action("save-sheet", N_("Finished: save this radio as a sheet for the next of its kind"), "Ctrl+Shift+S", "bench"),
     Action("readings", N_("As-found sheet: every reading in one table"), "Shift+M", "bench"),
     Action("certificate", N_("Certificate"), "C", "bench"),
+    Action("exercise-hint", N_("Exercise: a hint, which costs 3 marks"), "Ctrl+H", "bench"),
+    Action("exercise-level", N_("Exercise: the generator's level"), "Ctrl+D", "bench"),
+    Action("exercise-sheet", N_("Exercise: set everything as the sheet says"), "Ctrl+Y", "bench"),
+    Action("exercise-finish", N_("Exercise: finish it, and be marked"), "Ctrl+Return", "bench"),
+    Action("practice-start", N_("Start the chosen exercise"), "Return", "practice"),
+    Action("practice-another", N_("The chosen exercise on another radio"), "Ctrl+N", "practice"),
+    Action("practice-daily", N_("The exercise of the day"), "Ctrl+D", "practice"),
+    Action("practice-surprise", N_("Surprise me"), "Ctrl+R", "practice"),
+    Action("debrief-main", N_("Do what the orange button says"), "Return", "debrief"),
+    Action("debrief-again", N_("Take the exercise again"), "Ctrl+R", "debrief"),
+    Action("debrief-leave", N_("Back to the exercises"), "Esc", "debrief"),
     Action("new-job", N_("New job"), "Ctrl+N", "jobs"),
     Action("find", N_("Find a job"), "Ctrl+F", "jobs"),
     Action("open-job", N_("Take the chosen job to the bench"), "Return", "jobs"),

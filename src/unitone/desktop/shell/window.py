@@ -38,9 +38,11 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from unitone.desktop.camera.webcam import Webcam
+    from unitone.desktop.features.bench.page import BenchPage
     from unitone.desktop.features.help.page import HelpPage
     from unitone.desktop.features.workshop.page import WorkshopPage
     from unitone.desktop.shell.live_input import LiveInput
+    from unitone.desktop.shell.practising import Practising
     from unitone.desktop.shell.worker import BenchWorker, Command
     from unitone.present.bench.bench_shapes import BenchView
     from unitone.session.session import Session
@@ -53,6 +55,7 @@ _PLACES = (
     ("meters", N_("Meters"), "activity"),
     ("calculators", N_("Calculators"), "calculator"),
     ("sheets", N_("Sheets"), "scroll-text"),
+    ("practice", N_("Practice"), "practice"),
     ("workshop", N_("Workshop"), "wrench"),
     ("help", N_("Help"), "circle-help"),
 )
@@ -94,6 +97,7 @@ class MainWindow(QMainWindow):
         self._live_begun = False
         self._meters: QWidget | None = None
         self._calculators: QWidget | None = None
+        self.practising: Practising | None = None
         self.worker: BenchWorker | None = None
         self._log_key: QShortcut | None = None
         self._wire_states: tuple[WireState, ...] = ()
@@ -227,7 +231,7 @@ class MainWindow(QMainWindow):
                     QShortcut(QKeySequence(key), where, partial(do, a.id), context=context).setAutoRepeat(a.repeats)
 
     def _everywhere(self, name: str) -> None:
-        if name in ("jobs", "bench", "trace", "sheets", "workshop", "help", "meters", "calculators"):
+        if name in ("jobs", "bench", "trace", "sheets", "workshop", "help", "meters", "calculators", "practice"):
             self.show_place(name)
         elif name == "card":
             row = self.jobs.current()
@@ -380,6 +384,12 @@ class MainWindow(QMainWindow):
             page = self._meters_page()
         elif name == "calculators":
             page = self._calculators_page()
+        elif name == "practice":
+            try:
+                page = self._practice_page()
+            except UnitoneError as error:
+                name = "jobs"
+                self.jobs.tell(str(error))
         elif name == "help":
             wanted = self._helped()
             page = self._help_page()
@@ -388,7 +398,7 @@ class MainWindow(QMainWindow):
             self.jobs.refresh()
         self._to(page)
         self.rail_buttons[name].setChecked(True)
-        if name in ("sheets", "calculators"):
+        if name in ("sheets", "calculators", "practice"):
             page.list.setFocus()  # type: ignore[attr-defined]
         else:
             (self.jobs.list if name == "jobs" else page).setFocus()
@@ -407,8 +417,13 @@ class MainWindow(QMainWindow):
 
     def open_job(self, job_id: str) -> None:
         """Take a job to the bench."""
+        if self.practising is not None and self.practising.is_on_bench(job_id):
+            self.show_exercise(job_id)
+            return
         page = self._bench_page()
         assert self.worker is not None
+        if self.practising is not None:
+            self.practising.hide_strip()
         self._job = job_id
         page.view = None  # type: ignore[attr-defined]
         self.worker.open(job_id)
@@ -426,7 +441,13 @@ class MainWindow(QMainWindow):
                 self._apply_wires()
             if self.logbook.setting("camera_meters", []):
                 self._apply_camera()
-        if job_id == self._job and job_id != self._remembered and self.pages.currentWidget() is self._bench:
+        exercise = self.practising is not None and self.practising.is_on_bench(job_id)
+        if (
+            not exercise
+            and job_id == self._job
+            and job_id != self._remembered
+            and self.pages.currentWidget() is self._bench
+        ):
             self._remembered = job_id
             self._remember("open_job", job_id)
 
@@ -445,6 +466,8 @@ class MainWindow(QMainWindow):
 
     def show_card(self, job_id: str, tab: str = "") -> None:
         """Show a job's card, at a tab."""
+        if self._is_exercise(job_id):
+            return
         self._bench_page()
         assert self.worker is not None
         if self._card is None:
@@ -492,11 +515,16 @@ class MainWindow(QMainWindow):
             self.jobs.refresh()
 
     def show_certificate(self, job_id: str) -> None:
-        """Show a job's certificate."""
+        """Show a job's certificate; an exercise gets its debrief instead."""
+        if self.practising is not None and self.practising.is_on_bench(job_id):
+            self.practising.finish()
+            return
         self.show_paper(job_id, "certificate")
 
     def show_paper(self, job_id: str, kind: str) -> None:
         """Show one of a job's papers."""
+        if self._is_exercise(job_id):
+            return
         from unitone.desktop.features.papers.page import PapersPage
 
         if self._papers is None:
@@ -507,6 +535,46 @@ class MainWindow(QMainWindow):
         self._papers.show_job(job_id, kind)  # type: ignore[attr-defined]
         self._to(self._papers)
         self._papers.setFocus()
+
+    # -- practice ---------------------------------------------------------------------------------
+
+    def _practice_page(self) -> QWidget:
+        if self.practising is None:
+            from unitone.desktop.shell.practising import Practising
+
+            self.practising = Practising(self)
+            for page in (self.practising.page, self.practising.debrief):
+                self.pages.addWidget(page)
+            self._keys(self.practising.page, "practice", self.practising.page.press)
+            self._keys(self.practising.debrief, "debrief", self.practising.debrief.press)
+        self.practising.page.refresh()
+        return self.practising.page
+
+    def bench_page(self) -> BenchPage:
+        """The Bench, made when it is first wanted."""
+        return self._bench_page()  # type: ignore[return-value]
+
+    def show_page(self, page: QWidget, place: str) -> None:
+        """Show a page that belongs to a place of the rail."""
+        self._to(page)
+        self.rail_buttons[place].setChecked(True)
+        page.setFocus()
+
+    def show_exercise(self, job_id: str) -> None:
+        """The exercise at hand on the Bench."""
+        page = self._bench_page()
+        assert self.worker is not None and self.practising is not None and self.practising.attempt is not None
+        self._job = job_id
+        page.view = None  # type: ignore[attr-defined]
+        self.worker.practise(job_id, self.practising.book, self.practising.attempt.help)
+        self.show_page(page, "bench")
+
+    def _is_exercise(self, job_id: str) -> bool:
+        """Is this an exercise? Then it has no card, papers or sheet of its own, and the Bench says so."""
+        if self.practising is None or not self.practising.is_on_bench(job_id):
+            return False
+        self.bench_page().tell(tr("An exercise has no card and no sheet of its own: all of it is on the Bench."))
+        return True
 
     def _failed(self, words: str) -> None:
         """What was refused while the list is looked at is told there."""
@@ -534,11 +602,17 @@ class MainWindow(QMainWindow):
             self._bench.source_wanted.connect(self._change_source)
             self.worker.sound.connect(lambda heard: self._meters and self._meters.hear(heard))  # type: ignore[attr-defined]
             self.worker.deaf.connect(lambda words: self._meters and self._meters.deaf(words))  # type: ignore[attr-defined]
-            self._keys(self._bench, "bench", self._bench.press)
+            self._keys(self._bench, "bench", self._pressed_on_bench)
             self._bench.eyes.log_key_changed.connect(self._take_log_key)
             self._take_log_key(self._bench.eyes.log_key)
             self.pages.addWidget(self._bench)
         return self._bench
+
+    def _pressed_on_bench(self, name: str) -> None:
+        if not name.startswith("exercise-"):
+            self._bench.press(name)  # type: ignore[union-attr]
+        elif self.practising is not None:
+            self.practising.press(name)
 
     # -- the sound card as a meter of the Bench ------------------------------------------------
 
@@ -757,6 +831,8 @@ class MainWindow(QMainWindow):
 
     def edit_job_sheet(self, job_id: str) -> None:
         """Open a job's own copy of its sheet in the editor."""
+        if self._is_exercise(job_id):
+            return
         from unitone.job.fold import read
         from unitone.job.summary import standing_variant
 
@@ -770,6 +846,8 @@ class MainWindow(QMainWindow):
 
     def _add_photo(self, job_id: str, path: str) -> None:
         """The job's sheet at its board, with a photograph of it: kept as this radio's own sheet once it is saved."""
+        if self._is_exercise(job_id):
+            return
         self.edit_job_sheet(job_id)
         if self._sheets is not None:
             self._sheets.add_photo(path)
@@ -803,6 +881,7 @@ class MainWindow(QMainWindow):
         views = (
             (self.jobs, "jobs"), (self._sheets, "sheets"), (self._workshop, "workshop"), (self._meters, "meters"), (self._card, "card"),
             (self._trace, "trace"), (self._calculators, "calculators"), (self._papers, "papers"),
+            *(() if self.practising is None else ((self.practising.page, "practice"), (self.practising.debrief, "practice"))),
         )  # fmt: skip
         return tuple(name for page, name in views if page is not None and page is here)
 
@@ -832,4 +911,6 @@ class MainWindow(QMainWindow):
         if self.worker is not None:
             self.worker.stop()
             self.worker = None
+        if self.practising is not None:
+            self.practising.close()
         super().closeEvent(event)

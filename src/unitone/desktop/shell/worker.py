@@ -20,6 +20,7 @@ from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.bench.ports import Meter
 from unitone.desktop.shell.trouble import troubles
 from unitone.errors import UnitoneError
+from unitone.job.entries.practice import HintTaken
 from unitone.job.entries.readings import Reading
 from unitone.job.records import Logged
 from unitone.job.summary import place_on_bar
@@ -29,8 +30,10 @@ from unitone.present.bench.eyes import height
 from unitone.present.bench.figures import figure_of
 from unitone.present.bench.running import Running
 from unitone.present.bench.sweeping import Sweeping
+from unitone.present.bench.uncoached import without_coach
 from unitone.present.card.card_view import take_card
 from unitone.present.trace.trace_view import take_trace
+from unitone.scenario.exercise import Help
 from unitone.session.automatic import Kind
 from unitone.session.session import Session
 from unitone.session.wires import Wires, with_composed
@@ -84,10 +87,12 @@ class BenchWorker(QObject):
     #: A stretch of what the simulated radio gives, and why it gives nothing, while somebody listens.
     sound = pyqtSignal(object)
     deaf = pyqtSignal(str)
+    _called = pyqtSignal(object)
 
     def __init__(self, logbook: Logbook, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._logbook = logbook
+        self._called.connect(lambda work: work())
         self._queue: queue.SimpleQueue[Callable[[], None] | None] = queue.SimpleQueue()
         self._session: Session | None = None
         self._selected = ""
@@ -99,6 +104,10 @@ class BenchWorker(QObject):
         self._traced: tuple[str, int, bool, Traced] = ("", 0, False, "receive")
         self._listening = False
         self._deaf_words = ""
+        #: The logbook of the exercise that is on the bench (None: the workshop's), how far the coach speaks, and the entry of a hint.
+        self._practice: Logbook | None = None
+        self._help: Help = "coach"
+        self._hinted = 0
         self._generation = 0
         self._dirty = False
         #: The technician's own meters by wire, and what is typed all the same.
@@ -119,7 +128,32 @@ class BenchWorker(QObject):
 
     def open(self, job_id: str) -> None:
         """Take another job to the bench."""
-        self._queue.put(lambda: self._open(job_id))
+        self._queue.put(lambda: self._open(job_id, None, "coach"))
+
+    def practise(self, job_id: str, book: Logbook, how: Help) -> None:
+        """Take an exercise to the bench: its job is on a logbook of its own, and the coach speaks as far as was chosen."""
+        self._queue.put(lambda: self._open(job_id, book, how))
+
+    @property
+    def book(self) -> Logbook:
+        """The logbook of the job on the bench: the workshop's, or that of practice."""
+        return self._practice or self._logbook
+
+    def then(self, work: Callable[[], None]) -> None:
+        """Do something in the window's thread once everything that was sent before is done."""
+        self._queue.put(lambda: self._called.emit(work))
+
+    def take_hint(self) -> None:
+        """Ask the coach once: its move is logged as a hint, and shown until the next entry."""
+
+        def ask() -> None:
+            if self._session is not None and self._help == "hints" and self._hinted != self._session.state.seq:
+                self._session.append(HintTaken(self._session.state.at))
+                self._hinted = self._session.state.seq
+                self._dirty = True
+                self._show()
+
+        self._queue.put(ask)
 
     def change(self, job_id: str, command: Command) -> None:
         """Run a command on any job, on the bench or not, and bring the list's picture of it up to date."""
@@ -332,11 +366,11 @@ class BenchWorker(QObject):
             self._show()
 
     def _session_of(self, job_id: str) -> Session:
-        session = Session(self._logbook, job_id)
+        session = Session(self.book, job_id)
         self._wire_up(session)
         return session
 
-    def _open(self, job_id: str) -> None:
+    def _open(self, job_id: str, practice: Logbook | None, how: Help) -> None:
         self._stop_sweep()
         self._end_run()
         self._keep()
@@ -345,10 +379,11 @@ class BenchWorker(QObject):
             return
         self._session = self._view = None
         self._selected = ""
+        self._practice, self._help, self._hinted = practice, how, 0
         try:
             self._session = self._session_of(job_id)
             # What was found of this bench since the job was last here is used from now on.
-            if not self._logbook.frozen and self._session.measuring.take_bench():
+            if practice is None and not self._logbook.frozen and self._session.measuring.take_bench():
                 self._dirty = True
             self._show()
         except UnitoneError as error:
@@ -374,7 +409,7 @@ class BenchWorker(QObject):
         command(self._session)
         if self._session.state.at != at:
             self._selected = ""
-        elif self._session.advice().act == "turn":
+        elif self._help == "coach" and self._session.advice().act == "turn":
             # The coach speaks of one adjuster: that is the one in hand, until another is chosen.
             self._selected = self._session.advice().adjuster
         self._dirty = self._dirty or self._session.state.seq != before
@@ -522,7 +557,11 @@ class BenchWorker(QObject):
         if self._card_wanted:
             card = take_card(self._session)
             return lambda: self.card.emit((generation, card))
-        view = self._view = take_view(self._session, self._selected)
+        coached = self._help == "coach" or self._hinted == self._session.state.seq
+        view = take_view(self._session, self._selected, coached)
+        if not coached:
+            view = without_coach(view, self._session.state, self._help == "hints")
+        self._view = view
         if self._trace_wanted:
             trace = take_trace(self._session, *self._traced)
             return lambda: self.trace.emit((generation, trace))

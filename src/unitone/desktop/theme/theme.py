@@ -30,6 +30,7 @@ QLabel { background: transparent; }
 QLabel[role="title"] { font-size: ${s20}px; font-weight: bold; }
 QLabel[role="heading"] { font-size: ${s15}px; font-weight: bold; }
 QLabel[role="page"] { font-size: ${s26}px; font-weight: bold; }
+QLabel[role="score"] { font-size: ${s58}px; font-weight: bold; }
 QLabel[role="strong"] { font-weight: bold; }
 QLabel[role="quiet"] { color: $quiet; font-size: ${s13}px; }
 QLabel[role="small"] { color: $quiet; font-size: ${s12}px; }

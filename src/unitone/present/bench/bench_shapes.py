@@ -307,6 +307,8 @@ class CoachView:
     detail: str
     button: str
     arrow: int
+    #: Practice without help: nothing is said, and nothing is done in its name.
+    silent: bool = False
 
 
 @dataclass(frozen=True)

@@ -126,8 +126,9 @@ def _describe_bench(session: Session, quantity_id: str) -> str:
     return tr("Your bench · readings are typed")
 
 
-def take_view(session: Session, selected: str = "") -> BenchView:
-    """The picture of a session now; ``selected`` is the adjuster in the technician's hand, if any."""
+def take_view(session: Session, selected: str = "", coached: bool = True) -> BenchView:
+    """The picture of a session now; ``selected`` is the adjuster in the technician's hand, if any. Where nobody is ``coached``, what is
+    read is read as the bench stands, and what to dial is what the sheet says."""
     state, step = session.state, session.step
     advice = session.advice()
     headline, detail = sentence(advice, state.sheet, state.positions, session.bench.seen)
@@ -141,12 +142,12 @@ def take_view(session: Session, selected: str = "") -> BenchView:
         # Aligning a dead stage moves cores that were right.
         detail = words
     trial = describe_trial(state, step)
-    hand = _in_hand(state, step, advice, selected)
+    hand = _in_hand(state, step, advice if coached else None, selected)
     parts = lines(state, step)
     v = verdict(state, step)
     shown = _shown_reading(state, step)
     figure, unit = _figure(step, shown)
-    wanted = conditions_of(advice) or _standing(state, step)
+    wanted = (conditions_of(advice) or _standing(state, step)) if coached else state.set_up
     q_live = session.reading_quantity(wanted) if wanted is not None else step.quantity_id
     hooked = step.hook_up == "probe" or state.hook_up == step.hook_up
     adjuster = state.sheet.adjuster(hand) if hand else None
@@ -187,8 +188,8 @@ def take_view(session: Session, selected: str = "") -> BenchView:
                 "step {n} of {all}", n=[s.id for s in state.sheet.steps].index(step.id) + 1, all=len(state.sheet.steps)
             ),
             verdict=v,
-            dial_words=instruction(state, wanted, step, session.bench.source_by_wire),
-            panel_words=panel_words(state, wanted, step),
+            dial_words=instruction(state, wanted if coached else step.setting, step, session.bench.source_by_wire),
+            panel_words=panel_words(state, wanted if coached else step.setting, step),
             notes=_notes(state, step, trial),
             cautions=step.caution,
             channels=_channels(step, parts) if len(parts) > 1 else (),
@@ -302,7 +303,7 @@ def _standing(state: JobState, step: Step) -> Conditions:
     return state.set_up if plain == replace(step.setting, level_dbm=None, channel=None) else step.setting
 
 
-def _in_hand(state: JobState, step: Step, advice: Advice, selected: str) -> str:
+def _in_hand(state: JobState, step: Step, advice: Advice | None, selected: str) -> str:
     if selected in state.positions:
         return selected
     if isinstance(advice, Turn | Conclude) and advice.adjuster:

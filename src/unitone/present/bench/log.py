@@ -11,6 +11,7 @@ from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, 
 from unitone.job.entries.hands import Swept, Touched, Turned
 from unitone.job.entries.notes import Damaged, Loosened, Noted, Tied, Tried, Voided
 from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
+from unitone.job.entries.practice import Diagnosed, HintTaken
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.tracing import Checked, Intermittent, NoiseAnswered
@@ -118,6 +119,10 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return _loose(state, said.entry, ""), tr("stays") if said.stays else tr("put right")
         case ConventionsChosen():
             return tr("conventions"), ""
+        case HintTaken():
+            return tr("hint"), ""
+        case Diagnosed():
+            return tr("diagnosis"), ""
         case Finished():
             return tr("finished"), ""
         case (

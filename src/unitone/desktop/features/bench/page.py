@@ -153,6 +153,12 @@ class BenchPage(QWidget):
         self.tape = TapeStrip()
         outer.addWidget(self.tape)
 
+    def put_over(self, strip: QWidget) -> None:
+        """A strip between the head and the path."""
+        outer = self.layout()
+        assert isinstance(outer, QVBoxLayout)
+        outer.insertWidget(1, strip)
+
     def _head(self) -> QGridLayout:
         head = QGridLayout()
         head.setVerticalSpacing(0)
@@ -517,7 +523,8 @@ class BenchPage(QWidget):
         elif name in ("far", "pitch", "voice", "log-key"):
             self.eyes.press(name)
         elif name == "coach-step":
-            self._worker.do(_follow_coach, view.seq)
+            if not view.coach.silent:
+                self._worker.do(_follow_coach, view.seq)
         elif name == "log":
             self._log(view)
         elif name == "type":
@@ -637,7 +644,7 @@ class BenchPage(QWidget):
 
         try:
             if wanted.hash:
-                self._images.read(wanted.file, self._logbook.blob(wanted.hash), take, self._failed)
+                self._images.read(wanted.file, self._worker.book.blob(wanted.hash), take, self._failed)
                 return
             # Jobs from before pictures travelled with them: the drawing that came with the program.
             beside = SHEETS / Path(wanted.file).name
@@ -653,6 +660,9 @@ class BenchPage(QWidget):
             return
         if isinstance(focus, QPushButton) and focus.hasFocus() and focus is not self.step.main:
             focus.click()
+            return
+        if view.coach.silent:
+            self._log(view)
             return
         advice = view.coach.advice
         if advice.act == "done":
@@ -718,6 +728,10 @@ class BenchPage(QWidget):
             return
         if not (view.simulated or view.reading.live):
             self.step.open_entry()
+            return
+        if view.coach.silent:
+            # As the bench stands, right or wrong: nothing is dialled for the trainee.
+            self._worker.do(lambda s: s.measure(), view.seq)
             return
         if view.coach.advice.act == "log":
             advice = view.coach.advice

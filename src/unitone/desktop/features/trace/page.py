@@ -142,7 +142,7 @@ class TracePage(QWidget):
         self.pins.wanted.connect(lambda r: self._do(lambda s: s.workshop.measure_volts(r), f"row {r}"))
         both.addWidget(self.pins, 6)
         cards.addLayout(both)
-        self.look = LookCard(self._logbook, self._tell)
+        self.look = LookCard(lambda hashed: self._worker.book.blob(hashed), self._tell)
         self.look.checked.connect(self._part)
         cards.addWidget(self.look, 1)
         self._right = scrolled(right, True)

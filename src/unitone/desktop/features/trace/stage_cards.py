@@ -15,7 +15,6 @@ from unitone.desktop.widgets.painted import Elided, label
 from unitone.job.verdicts import describe_verdict
 from unitone.present.trace.trace_shapes import PinView, StageView
 from unitone.quantities.show import number
-from unitone.store.logbook import Logbook
 from unitone.words import tr
 
 
@@ -125,7 +124,7 @@ class LookCard(QFrame):
     #: A part was checked: (its id, is it bad).
     checked = pyqtSignal(str, bool)
 
-    def __init__(self, logbook: Logbook, tell: Callable[[str], object]) -> None:
+    def __init__(self, blob: Callable[[str], bytes], tell: Callable[[str], object]) -> None:
         super().__init__()
         self.setProperty("role", "card")
         self._stage = StageView("", "")
@@ -139,7 +138,7 @@ class LookCard(QFrame):
         column.addLayout(head)
         row = QHBoxLayout()
         row.setSpacing(theme.px(12))
-        self.board = ShownBoard(logbook.blob, tell)
+        self.board = ShownBoard(blob, tell)
         # The picture takes the room that the parts beside it leave.
         self.board.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         row.addWidget(self.board, 5)

@@ -15,10 +15,11 @@ from unitone.session.session import Session
 from unitone.sheet.model.sheet import Adjuster, Step
 
 
-def wrongly_touched(session: Session) -> list[str]:
+def wrongly_touched(session: Session, stood: frozenset[str] = frozenset()) -> list[str]:
     """Steps whose adjusters were first turned while that step, and every other with that adjuster, stood in limits.
 
-    Replayed from the log: the log is what an inspector would read.
+    Replayed from the log: the log is what an inspector would read. Of a step that was never read the log does not know;
+    ``stood`` names those that were in limits as the radio was found, read or not.
     """
     tape = session.logbook.tape(session.job_id)
     state: JobState = fold(tape[:1])
@@ -29,15 +30,15 @@ def wrongly_touched(session: Session) -> list[str]:
         if isinstance(said, Turned) and said.moved:
             owners = [s for s in state.sheet.steps if said.adjuster in s.adjusters]
             fresh = [s for s in owners if s.id not in begun]
-            if fresh and len(fresh) == len(owners) and not _called_for(state, owners, begun):
+            if fresh and len(fresh) == len(owners) and not _called_for(state, owners, begun, stood):
                 touched.append(f"{fresh[0].id} ({said.adjuster})")
             begun |= {s.id for s in owners}
         state = advance(state, entry)
     return touched
 
 
-def _called_for(state: JobState, owners: list[Step], begun: set[str]) -> bool:
-    if any(not _stands(state, s) or _near_the_ceiling(state, s) for s in owners):
+def _called_for(state: JobState, owners: list[Step], begun: set[str], stood: frozenset[str]) -> bool:
+    if any(not _stands(state, s, stood) or _near_the_ceiling(state, s) for s in owners):
         return True
     # Two adjusters of one step work together: what either can change counts for both.
     parts = [state.sheet.adjuster(a) for s in owners for a in s.adjusters]
@@ -45,10 +46,13 @@ def _called_for(state: JobState, owners: list[Step], begun: set[str]) -> bool:
     return any(_read_out(state, s, parts) for s in others)
 
 
-def _stands(state: JobState, step: Step) -> bool:
-    """Was every place of the step read, since anything that changes it was turned, and is it inside; or is that accepted?"""
+def _stands(state: JobState, step: Step, stood: frozenset[str]) -> bool:
+    """Was every place of the step read, since anything that changes it was turned, and is it inside; or is that accepted? One that
+    was never read stands where it is known to have stood."""
     judged = state.judged.get(step.id)
     if judged is not None and judged.verdict in ("not applicable", "accepted"):
+        return True
+    if step.id in stood and not any((step.id, index) in state.latest for index in range(len(step.required))):
         return True
     for index in range(len(step.required)):
         now = state.latest.get((step.id, index))

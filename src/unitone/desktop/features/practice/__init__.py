@@ -1,0 +1,1 @@
+"""Practice: the exercises, the strip over the Bench, the debrief."""

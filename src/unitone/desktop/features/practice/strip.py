@@ -1,0 +1,105 @@
+"""The strip over the Bench while an exercise is on it: what is asked, the generator and channel by the trainee's own hand, a hint, the end."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton
+
+from unitone.desktop.shell.worker import BenchWorker
+from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.choice import choice_of
+from unitone.desktop.widgets.painted import Elided, label, set_tip
+from unitone.errors import EntryError
+from unitone.quantities.show import microvolts
+from unitone.radio.levels import parse_level
+from unitone.scenario.exercise import Exercise, Help
+from unitone.session.session import Session
+from unitone.sheet.model.sheet import Conditions
+from unitone.words import tr
+
+
+class ExerciseStrip(QFrame):
+    """Stands over the Bench; what the trainee dials goes to the bench as it is, right or wrong."""
+
+    finished = pyqtSignal()
+    refused = pyqtSignal(str)
+
+    def __init__(self, worker: BenchWorker) -> None:
+        super().__init__()
+        self.setProperty("role", "well")
+        self._worker = worker
+        row = QHBoxLayout(self)
+        row.setContentsMargins(theme.px(12), theme.px(5), theme.px(8), theme.px(5))
+        row.setSpacing(theme.px(8))
+        self.words = Elided("strong")
+        row.addWidget(self.words, 1)
+        self.level_name = label("quiet", tr("Generator"))
+        row.addWidget(self.level_name)
+        self.level = QLineEdit()
+        self.level.setAccessibleName(tr("Generator level"))
+        self.level.setPlaceholderText(tr("0.5 µV or −113 dBm"))
+        self.level.setFixedWidth(theme.px(150))
+        self.level.returnPressed.connect(self.dial)
+        row.addWidget(self.level)
+        self.channel = choice_of([], "", self._tune)
+        self.channel.setAccessibleName(tr("Channel"))
+        row.addWidget(self.channel)
+        self.by_sheet = QPushButton(tr("Set as the sheet says"))
+        set_tip(self.by_sheet, tr("Generator, channel and panel as this step asks (Ctrl+Y)"))
+        self.by_sheet.clicked.connect(self.set_by_sheet)
+        row.addWidget(self.by_sheet)
+        self.hint = QPushButton(tr("Hint  Ctrl H"))
+        set_tip(self.hint, tr("Shows the coach's next move; costs 3 marks"))
+        self.hint.clicked.connect(worker.take_hint)
+        row.addWidget(self.hint)
+        self.end = QPushButton(tr("Finish exercise"))
+        self.end.clicked.connect(self.finished.emit)
+        row.addWidget(self.end)
+        for button in (self.by_sheet, self.hint, self.end):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+    def show_exercise(self, exercise: Exercise, how: Help, channels: tuple[str, ...]) -> None:
+        """An exercise begins, or goes on."""
+        self.words.setText(f"{tr(exercise.title)}  ·  {tr(exercise.complaint)}")
+        alone = how != "coach"
+        for part in (self.level_name, self.level, self.by_sheet):
+            part.setVisible(alone)
+        self.hint.setVisible(how == "hints")
+        self.channel.blockSignals(True)
+        self.channel.clear()
+        for name in channels:
+            self.channel.addItem(tr("channel {n}", n=name), name)
+        self.channel.blockSignals(False)
+        self.channel.setVisible(alone and len(channels) > 1)
+        self.level.clear()
+
+    def show_set_up(self, now: Conditions) -> None:
+        """What the bench stands at."""
+        if not self.level.hasFocus():
+            self.level.setText("" if now.level_dbm is None else microvolts(now.level_dbm))
+        at = self.channel.findData(now.channel or "")
+        self.channel.setCurrentIndex(at)
+
+    def dial(self) -> None:
+        """The generator at what was typed."""
+        try:
+            dbm = float(parse_level(self.level.text()))
+        except EntryError as error:
+            self.refused.emit(str(error))
+            return
+        self.level.clearFocus()
+        self._worker.do(lambda s: s.set_up(replace(s.state.set_up, level_dbm=dbm)))
+
+    def _tune(self) -> None:
+        name = str(self.channel.currentData())
+        self._worker.do(lambda s: s.set_up(replace(s.state.set_up, channel=name)))
+
+    def set_by_sheet(self) -> None:
+        """Everything as the step asks, its level too where it has one."""
+
+        def set_up(session: Session) -> None:
+            session.set_up(session.step.setting)
+
+        self._worker.do(set_up)

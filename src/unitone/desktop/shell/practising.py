@@ -1,0 +1,231 @@
+"""Practice in the window: an exercise from its start over the Bench to its debrief, on a logbook apart from the workshop's jobs."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QFileDialog
+
+from unitone import files
+from unitone.desktop.features.practice.debrief import DebriefPage
+from unitone.desktop.features.practice.page import PracticePage
+from unitone.desktop.features.practice.strip import ExerciseStrip
+from unitone.desktop.shell.errand import Errand
+from unitone.job.entries.practice import Diagnosed
+from unitone.present.bench.bench_shapes import BenchView
+from unitone.present.papers import paper_head
+from unitone.scenario.certificate import render
+from unitone.scenario.debrief import Debrief, debrief
+from unitone.scenario.exercise import Exercise, Help
+from unitone.scenario.ladder import LADDER
+from unitone.scenario.practice_radio import begin, end
+from unitone.scenario.records import Attempt, attempt_of, best, keep_attempt, keep_result, practice_book, results
+from unitone.scenario.rewind import rewind
+from unitone.session.own_sheets import library_of
+from unitone.session.session import Session
+from unitone.sheet.model.sheet import Sheet
+from unitone.store.logbook import Logbook, utc_now
+from unitone.words import tr
+
+if TYPE_CHECKING:
+    from unitone.desktop.shell.window import MainWindow
+
+
+class Practising(QObject):
+    """What the window knows of Practice. Its logbook is opened when Practice is first wanted."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        self._window = window
+        self.book: Logbook = practice_book(window.logbook.folder)
+        self.page = PracticePage(self.book, library_of(window.logbook))
+        self.page.started.connect(self.start)
+        self.page.resumed.connect(self.go_on)
+        self.page.debrief_wanted.connect(self._look_again)
+        self.debrief = DebriefPage()
+        self.debrief.diagnosed.connect(self._mark)
+        self.debrief.rewound.connect(self._rewind)
+        self.debrief.save_wanted.connect(self._ask_file)
+        self.debrief.again.connect(self._again)
+        self.debrief.next_wanted.connect(self._next)
+        self.debrief.leave.connect(lambda: window.show_place("practice"))
+        self.debrief.back.connect(lambda: self.attempt and self.go_on(self.attempt))
+        self.attempt: Attempt | None = None
+        self._strip: ExerciseStrip | None = None
+        self._starting, self._marking = Errand("exercise", self), Errand("debrief", self)
+        self._saving = Errand("exercise-save", self, every=True)
+        self._sheet: Sheet | None = None
+
+    def is_on_bench(self, job_id: str) -> bool:
+        """Is this job the exercise at hand?"""
+        return self.attempt is not None and self.attempt.job == job_id
+
+    # -- from the start to the end -------------------------------------------------------------------------
+
+    def start(self, exercise: Exercise, seed: int, how: Help) -> None:
+        """Begin an exercise on the radio of that seed."""
+        self.page.message.hide()
+
+        def make() -> tuple[Attempt, tuple[str, ...]]:
+            session = begin(self.book, exercise, seed, library_of(self._window.logbook))
+            attempt = Attempt(session.job_id, exercise, seed, how)
+            keep_attempt(self.book, attempt)
+            return attempt, session.sheet.plan.names
+
+        self._starting.run(make, lambda made: self._begin(*made), self.page.message.tell)
+
+    def go_on(self, attempt: Attempt) -> None:
+        """Take an exercise that was begun to the Bench again."""
+
+        def look() -> tuple[str, ...]:
+            return Session(self.book, attempt.job).sheet.plan.names
+
+        self._starting.run(look, lambda names: self._begin(attempt, names), self.page.message.tell)
+
+    def _begin(self, attempt: Attempt, channels: tuple[str, ...]) -> None:
+        self.attempt = attempt
+        strip = self._strip_over_bench()
+        strip.show_exercise(attempt.exercise, attempt.help, channels)
+        strip.show()
+        self._window.show_exercise(attempt.job)
+
+    def _strip_over_bench(self) -> ExerciseStrip:
+        if self._strip is None:
+            bench = self._window.bench_page()
+            assert self._window.worker is not None
+            self._strip = ExerciseStrip(self._window.worker)
+            self._strip.finished.connect(self.finish)
+            self._strip.refused.connect(bench.tell)
+            bench.put_over(self._strip)
+            self._window.worker.changed.connect(self._shown)
+        return self._strip
+
+    def hide_strip(self) -> None:
+        """A job of the workshop is on the Bench."""
+        if self._strip is not None:
+            self._strip.hide()
+
+    def _shown(self, item: tuple[int, BenchView]) -> None:
+        if self._strip is not None and self.is_on_bench(item[1].job_id) and not self._strip.isHidden():
+            self._strip.show_set_up(item[1].step.conditions)
+
+    def press(self, name: str) -> None:
+        """A key of the Bench that is for exercises alone."""
+        strip = self._strip
+        if strip is None or strip.isHidden():
+            return
+        if name == "exercise-hint" and not strip.hint.isHidden():
+            strip.hint.click()
+        elif name == "exercise-sheet" and not strip.by_sheet.isHidden():
+            strip.set_by_sheet()
+        elif name == "exercise-level" and not strip.level.isHidden():
+            strip.level.setFocus()
+            strip.level.selectAll()
+        elif name == "exercise-finish":
+            self.finish()
+
+    def finish(self) -> None:
+        """End the exercise: what was wrong is asked before anything is told."""
+        if self.attempt is not None:
+            self.debrief.ask(tr(self.attempt.exercise.title))
+            self._window.show_page(self.debrief, "practice")
+
+    def _mark(self, reason: str) -> None:
+        attempt, worker = self.attempt, self._window.worker
+        if attempt is None or worker is None:
+            return
+        self.debrief.show_busy()
+
+        def close(session: Session) -> None:
+            session.append(Diagnosed(reason))
+            end(session)
+
+        worker.do(close)
+        worker.then(lambda: self._marking_wanted(attempt))
+
+    def _marking_wanted(self, attempt: Attempt) -> None:
+        library = library_of(self._window.logbook)
+        book, how = self.book, attempt.help
+
+        def work() -> tuple[Debrief, Session, int]:
+            made = debrief(book, attempt.job, attempt.exercise, library)
+            keep_result(book, made, how)
+            return made, Session(book, attempt.job), best(book)[attempt.exercise.id].score
+
+        self._marking.run(work, lambda told: self._told(attempt, *told), self.debrief.tell)
+
+    def _told(self, attempt: Attempt, made: Debrief, session: Session, top: int) -> None:
+        self.attempt, self._sheet = attempt, session.sheet
+        self.debrief.show_debrief(made, session.sheet, attempt.help, top)
+
+    # -- afterwards ------------------------------------------------------------------------------------------
+
+    def _look_again(self, job_id: str) -> None:
+        attempt = attempt_of(self.book, job_id)
+        if attempt is None:
+            self.page.message.tell(tr("That exercise's notes are damaged: it cannot be looked at again."))
+            return
+        self.debrief.ask(tr(attempt.exercise.title))
+        self.debrief.show_busy()
+        self._window.show_page(self.debrief, "practice")
+        self._marking_wanted(attempt)
+
+    def _ask_file(self, form: str) -> None:
+        name = f"exercise-{self.attempt.exercise.id if self.attempt is not None else ''}.{form}"
+        chosen, _ = QFileDialog.getSaveFileName(
+            self._window, tr("Save certificate"), name, f"{form.upper()} (*.{form})"
+        )
+        if chosen:
+            self.save(Path(chosen), form)
+
+    def save(self, path: Path, form: str) -> None:
+        """Write the certificate of the debrief that is shown."""
+        made, attempt, sheet = self.debrief.made, self.attempt, self._sheet
+        if made is None or attempt is None or sheet is None:
+            return
+        utc = next((r.utc for r in results(self.book) if r.job == attempt.job), utc_now())
+        head = paper_head(self._window.logbook)
+
+        def write() -> str:
+            files.write_file(path, render(made, sheet, attempt.help, utc, head, form))
+            return path.name
+
+        self._saving.run(write, lambda name: self.debrief.say(tr("Saved as {name}.", name=name)), self.debrief.say)
+
+    def _rewind(self, seq: int) -> None:
+        before = self.attempt
+        if before is None:
+            return
+
+        def make() -> tuple[Attempt, tuple[str, ...]]:
+            session = rewind(self.book, before.job, seq)
+            attempt = Attempt(session.job_id, before.exercise, before.seed, before.help)
+            keep_attempt(self.book, attempt)
+            return attempt, session.sheet.plan.names
+
+        self._starting.run(make, lambda made: self._begin(*made), self.debrief.message.tell)
+
+    def _again(self) -> None:
+        if self.attempt is not None:
+            self.start(self.attempt.exercise, self.attempt.seed, self.attempt.help)
+
+    def _next(self) -> None:
+        """The exercise after this one on the ladder; after the last the list."""
+        ids = [e.id for e in LADDER]
+        at = (
+            ids.index(self.attempt.exercise.id)
+            if self.attempt is not None and self.attempt.exercise.id in ids
+            else len(ids)
+        )
+        self._window.show_place("practice")
+        if at + 1 < len(ids):
+            self.page.choose(ids[at + 1])
+
+    def close(self) -> None:
+        """Let the logbook go."""
+        for errand in (self._starting, self._marking, self._saving):
+            if errand.running is not None:
+                errand.running.join()
+        self.book.close()

@@ -1,0 +1,68 @@
+"""The debrief in words: what a dear moment was, what it cost, and the better move there."""
+
+from __future__ import annotations
+
+from unitone.align.moves import Advice
+from unitone.present.bench.sentences import sentence
+from unitone.scenario.debrief import Debrief, Moment
+from unitone.sheet.model.sheet import Sheet
+from unitone.words import tr, tr_n
+
+
+def describe_moment(moment: Moment, sheet: Sheet) -> tuple[str, str, str]:
+    """(headline, what it did, the better move) of a moment."""
+    title = sheet.step(moment.step).title if sheet.has_step(moment.step) else ""
+    adjuster = moment.adjuster
+    better = describe_better(moment.better, sheet, moment.positions)
+    if moment.kind == "broken":
+        what = {"generator": tr("the generator"), "final": tr("the final")}.get(adjuster, adjuster)
+        return tr("Broke {what}", what=what), tr("Keyed with the wrong hook-up."), tr("Hook up for TX, then key.")
+    if moment.kind == "needless":
+        return (
+            tr("Turned {adjuster} though in spec", adjuster=adjuster),
+            tr("{title} was in spec as found.", title=title),
+            better,
+        )
+    if moment.kind == "too-strong":
+        said = tr_n(
+            "The signal was too strong to show the peak: {n} turn.",
+            "The signal was too strong to show the peak: {n} turns.",
+            moment.moves,
+        )
+        return tr("Turned {adjuster} on too strong a signal", adjuster=adjuster), said, better
+    if moment.kind == "unread":
+        return (
+            tr("Turned {adjuster} before reading", adjuster=adjuster),
+            tr("{title} was never read as found.", title=title),
+            better,
+        )
+    if moment.kind == "wandered":
+        said = tr_n("It took {n} turn of it.", "It took {n} turns of it.", moment.moves)
+        return tr("Wandered on {adjuster}", adjuster=adjuster), said, better
+    if moment.kind == "fault":
+        said = tr_n(
+            "The fault was not named; {n} turn was made round it.",
+            "The fault was not named; {n} turns were made round it.",
+            moment.moves,
+        )
+        return tr("Aligned round a fault"), said, tr("What stays out after a good peak points to a part.")
+    if moment.kind == "out":
+        said = tr_n("{n} result is still out of spec.", "{n} results are still out of spec.", moment.moves)
+        return tr("Stopped with {title} out of spec", title=title), said, better
+    if moment.kind == "stale":
+        said = tr_n("{n} result was not read again.", "{n} results were not read again.", moment.moves)
+        return tr("Left results unproven"), said, better or tr("Read again whatever a turn has changed.")
+    said = tr_n("{n} hint was taken.", "{n} hints were taken.", moment.moves)
+    return tr("Asked for a hint"), said, better
+
+
+def describe_better(better: Advice | None, sheet: Sheet, positions: dict[str, int]) -> str:
+    """The coach's move as one sentence; nothing where it had none."""
+    return "" if better is None or better.act == "done" else sentence(better, sheet, positions)[0]
+
+
+def describe_next(made: Debrief) -> str:
+    """One line on what to practise next."""
+    if not made.mark.passed:
+        return tr("Take it again: the same radio, or another one.")
+    return tr("Passed. Take the next one.")

@@ -1,0 +1,125 @@
+"""An exercise and a seed made into a radio on the bench: its sheet with the steps that are asked for, its physics, sealed."""
+
+from __future__ import annotations
+
+import tomllib
+from dataclasses import replace
+from typing import Any
+
+from unitone.errors import SheetError, TapeError
+from unitone.job.card import Card
+from unitone.job.seal import seal, unsealed
+from unitone.scenario.exercise import Exercise
+from unitone.session.own_sheets import library_of
+from unitone.session.session import Session, open_bundle
+from unitone.sheet.format.bundle import Bundle
+from unitone.sheet.format.read import to_data
+from unitone.sheet.format.write import to_toml
+from unitone.sheet.library import Library, open_file
+from unitone.simulator.mechanics import stream
+from unitone.store.ports import Store
+from unitone.words import tr
+
+#: What an adjuster that nobody turned has drifted, as a share of what the physics file calls ageing.
+_DRIFT = 0.5
+
+
+def make_radio(exercise: Exercise, seed: int, library: Library) -> Bundle:
+    """The sheet with the exercise's steps alone, and the physics of one radio, sealed. Raises SheetError for what does not exist."""
+    bundle = open_file(library.find(exercise.sheet))
+    if not bundle.physics:
+        raise SheetError(
+            [
+                tr(
+                    "{sheet}: has no physics file, so no radio can be made of it. Choose another sheet.",
+                    sheet=exercise.sheet,
+                )
+            ]
+        )
+    sheet = to_data(bundle.text, exercise.sheet)
+    physics = tomllib.loads(unsealed(bundle.physics))
+    _check(exercise, sheet, physics)
+    text = bundle.text if not exercise.steps else to_toml(_only_steps(sheet, exercise.steps))
+    return replace(bundle, text=text, physics=seal(to_toml(_disturbed(exercise, seed, physics))))
+
+
+def _check(exercise: Exercise, sheet: dict[str, Any], physics: dict[str, Any]) -> None:
+    steps = {s.get("id") for s in sheet.get("step", [])}
+    problems = [
+        tr("{sheet}: has no step {name!r}. Correct the exercise's steps.", sheet=exercise.sheet, name=s)
+        for s in exercise.steps
+        if s not in steps
+    ]
+    adjusters = physics.get("adjuster", {})
+    for name in exercise.turned:
+        if name not in adjusters:
+            problems.append(
+                tr("{sheet}: has no adjuster {name!r}. Correct the exercise.", sheet=exercise.sheet, name=name)
+            )
+        elif not adjusters[name].get("misaligned"):
+            problems.append(
+                tr(
+                    "{sheet}: adjuster {name!r} has no “misaligned” in the physics file. Add it, or turn another.",
+                    sheet=exercise.sheet,
+                    name=name,
+                )
+            )
+    fault = exercise.fault
+    if fault and ":" not in fault and fault not in physics.get("fault", {}):
+        problems.append(tr("{sheet}: has no fault {name!r}. Correct the exercise.", sheet=exercise.sheet, name=fault))
+    if problems:
+        raise SheetError(problems)
+
+
+def _only_steps(sheet: dict[str, Any], steps: tuple[str, ...]) -> dict[str, Any]:
+    """The sheet without its other steps, and without what refers to them."""
+    kept = []
+    for step in sheet["step"]:
+        if step["id"] not in steps:
+            continue
+        step = dict(step)
+        for key in ("after", "pulls"):
+            if key in step:
+                step[key] = [s for s in step[key] if s in steps]
+                if not step[key]:
+                    del step[key]
+        kept.append(step)
+    made = {**sheet, "step": kept}
+    if "voltage" in sheet:
+        made["voltage"] = [{k: v for k, v in row.items() if k != "step" or v in steps} for row in sheet["voltage"]]
+    return made
+
+
+def _disturbed(exercise: Exercise, seed: int, physics: dict[str, Any]) -> dict[str, Any]:
+    """The physics of this very radio: where each adjuster was found, and what is broken."""
+    hands = stream(seed, "practice")
+    drift = _DRIFT * float(physics.get("untouched_drift", 0.03))
+    adjusters: dict[str, Any] = {}
+    for name, setting in physics["adjuster"].items():
+        usual = float(setting.get("misaligned", 0.0))
+        share, side = hands.uniform(*exercise.far), hands.choice((-1.0, 1.0))
+        turned = exercise.everything or name in exercise.turned
+        off = usual * side * share if turned else usual * side * drift * hands.uniform()
+        adjusters[name] = {**setting, "found_off": round(float(off), 4)}
+    made = {**physics, "adjuster": adjusters}
+    if exercise.fault:
+        made["has_fault"] = exercise.fault
+    return made
+
+
+def end(session: Session) -> None:
+    """End a practice job as it stands: where it cannot be finished yet, it is left."""
+    try:
+        session.finish()
+    except TapeError:
+        session.keep_summary()
+
+
+def begin(book: Store, exercise: Exercise, seed: int, library: Library | None = None) -> Session:
+    """A new job on the practice logbook for this exercise and seed. Raises SheetError, StoreError."""
+    bundle = make_radio(exercise, seed, library or library_of(book))
+    card = Card(book.next_number(), exercise.sheet, complaint=exercise.complaint, simulated_seed=seed)
+    session = Session(book, open_bundle(book, bundle, f"{exercise.sheet}.toml", card))
+    if exercise.conventions:
+        session.set_conventions(dict(exercise.conventions))
+    return session
