@@ -91,7 +91,7 @@ def _pdf(made: Debrief, sheet: Sheet, how: Help, utc: str, head: Head) -> bytes:
     ]
     told = [describe_moment(x, sheet) for x in made.moments]
     story += paper.section(
-        tr("Dear moments"),
+        tr("Costly moments"),
         [" ".join(x for x in (f"{t}.", w, tr("Better: {what}", what=b) if b else "") if x) for t, w, b in told],
     )
     story += [Spacer(1, 10 * mm), paper.labelled([(tr("Name"), "_" * 40), (tr("Teacher"), "_" * 40)], 34.0)]

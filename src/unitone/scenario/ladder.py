@@ -49,9 +49,9 @@ LADDER: tuple[Exercise, ...] = (
         _TARN, ("detector",), ("T6",), seed=15,
     ),
     Exercise(
-        "receive-6", "receive", 3, N_("One of five is off"), N_("A little deaf. The cans still have wax."),
-        N_("Read everything first, then turn what is out."), N_("In spec: leave it alone."),
-        _WEIR, ("if-first", "if-second", "if-last", "audio"), ("T6",), leave_alone=True, far=(1.5, 2.0), seed=16,
+        "receive-6", "receive", 3, N_("“Peak it up”"), N_("The meter shows two S-units less. “Peak it up”, says the owner."),
+        N_("Tell a low meter from a deaf receiver."), N_("In spec: leave it alone."),
+        _WEIR, ("if-first", "if-second", "if-last", "sensitivity", "s-meter"), ("P2",), far=(0.7, 1.1), leave_alone=True, seed=16,
     ),
     Exercise(
         "receive-7", "receive", 4, N_("A whole receive side"), N_("Somebody has been round the receiver with a screwdriver."),

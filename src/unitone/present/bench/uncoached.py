@@ -16,7 +16,7 @@ def without_coach(view: BenchView, state: JobState, can_ask: bool) -> BenchView:
     if state.hook_up != view.step.conditions.way and not view.hook_up.ok:
         detail = tr("The hook-up is not confirmed for this step.")
     else:
-        detail = tr("The {limit}.", limit=view.step.limit_words)
+        detail = f"{view.step.limit_words[:1].upper()}{view.step.limit_words[1:]}."
     if can_ask:
         detail += " " + tr("A hint (Ctrl+H) costs 3 marks.")
     hill = view.reading.hill

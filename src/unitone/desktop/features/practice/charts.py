@@ -62,7 +62,7 @@ class StoryChart(Painted):
         if made is not None:
             end = f"{made.story[-1][1]:.0f}"
             self.setAccessibleDescription(
-                tr("{n} % of the way from right is left", n=end)
+                tr("At the end {n} % as far from right as found", n=end)
                 if made.of is None
                 else tr("{n} of {all} results in spec at the end", n=end, all=made.of)
             )

@@ -222,7 +222,7 @@ class DebriefPage(QWidget):
         for card in self.moments:
             card.rewound.connect(self.rewound.emit)
             moments.addWidget(card, 1)
-        self.no_moments = label("quiet", tr("No dear moments: the moves were good ones."))
+        self.no_moments = label("quiet", tr("No costly moments: good work."))
         moments.addWidget(self.no_moments)
         column.addLayout(moments)
         self.adjusters = Card(tr("How far from right"), "heading")
