@@ -174,6 +174,7 @@ def run_convert_trial(sheet: str, sets: int, seed: int = 1, workers: int = 1) ->
         "truly_unlocked": sum(not r.locks for r in found),
         "carried_out": len(carried), "named_before": len(found) - len(carried), "error": _spread([c.worst_hz for c in carried]),
         "in_spec": sum(c.locked and not c.out for c in carried),
+        "own_limit": sum(bool(c.own_limit) for c in carried),
         "problems": [
             {
                 "seed": r.seed, "want": r.want, "reached": r.reached, "wanted": r.wanted, "off": r.off, "foretold": r.foretold, "locks": r.locks,

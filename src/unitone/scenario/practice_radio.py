@@ -12,6 +12,7 @@ from unitone.job.seal import seal, unsealed
 from unitone.scenario.exercise import Exercise
 from unitone.session.own_sheets import library_of
 from unitone.session.session import Session, open_bundle
+from unitone.sheet.editing.cut import only_steps
 from unitone.sheet.format.bundle import Bundle
 from unitone.sheet.format.read import to_data
 from unitone.sheet.format.write import to_toml
@@ -39,7 +40,7 @@ def make_radio(exercise: Exercise, seed: int, library: Library) -> Bundle:
     sheet = to_data(bundle.text, exercise.sheet)
     physics = tomllib.loads(unsealed(bundle.physics))
     _check(exercise, sheet, physics)
-    text = bundle.text if not exercise.steps else to_toml(_only_steps(sheet, exercise.steps))
+    text = bundle.text if not exercise.steps else to_toml(only_steps(sheet, exercise.steps))
     return replace(bundle, text=text, physics=seal(to_toml(_disturbed(exercise, seed, physics))))
 
 
@@ -69,25 +70,6 @@ def _check(exercise: Exercise, sheet: dict[str, Any], physics: dict[str, Any]) -
         problems.append(tr("{sheet}: has no fault {name!r}. Correct the exercise.", sheet=exercise.sheet, name=fault))
     if problems:
         raise SheetError(problems)
-
-
-def _only_steps(sheet: dict[str, Any], steps: tuple[str, ...]) -> dict[str, Any]:
-    """The sheet without its other steps, and without what refers to them."""
-    kept = []
-    for step in sheet["step"]:
-        if step["id"] not in steps:
-            continue
-        step = dict(step)
-        for key in ("after", "pulls"):
-            if key in step:
-                step[key] = [s for s in step[key] if s in steps]
-                if not step[key]:
-                    del step[key]
-        kept.append(step)
-    made = {**sheet, "step": kept}
-    if "voltage" in sheet:
-        made["voltage"] = [{k: v for k, v in row.items() if k != "step" or v in steps} for row in sheet["voltage"]]
-    return made
 
 
 def _disturbed(exercise: Exercise, seed: int, physics: dict[str, Any]) -> dict[str, Any]:
