@@ -167,13 +167,12 @@ def _adjusters(book: Store, session: Session) -> tuple[AdjusterLeft, ...]:
 def _moments(tape: Sequence[Entry], coach: Sequence[Entry], made: Mark, exercise: Exercise) -> list[Moment]:
     a_move = MOVES / max(1.5 * made.good_moves, 1.0)
     start = tape[1].bench_s if len(tape) > 1 else 0.0
+    causes = [*_too_strong(tape, a_move), *_unread(tape, made, a_move), *_wandered(tape, coach, a_move)]
     found = [
         *_breakages(tape),
         *_hints(tape),
         *_needless(tape, made),
-        *_too_strong(tape, a_move),
-        *_unread(tape, made, a_move),
-        *_wandered(tape, coach, a_move),
+        *_blamed(tape, causes, made),
         *_at_the_end(tape, made, exercise),
     ]
     return [replace(m, at_s=max(m.at_s - start, 0.0)) for m in found]
@@ -275,6 +274,25 @@ def _wandered(tape: Sequence[Entry], coach: Sequence[Entry], a_move: float) -> I
             yield _moment(state, entry, "wandered", state.at, adjuster, a_move * (turns - good), turns)
 
 
+def _blamed(tape: Sequence[Entry], causes: Sequence[Moment], made: Mark) -> Iterator[Moment]:
+    """These moments, and the results that stayed out: each costs where it went wrong first, or at the end where nothing says where."""
+    share = 100.0 / max(made.restored[1], 1)
+    cost = {id(m): m.cost for m in causes}
+    nowhere = []
+    state, last = list(_states(tape))[-1]
+    for name in made.out:
+        step = state.sheet.step(name)
+        mine = [m for m in causes if m.adjuster in step.adjusters]
+        if mine:
+            cost[id(min(mine, key=lambda m: (m.kind != "too-strong", m.seq)))] += share
+        else:
+            nowhere.append(step)
+    yield from (replace(m, cost=cost[id(m)]) for m in causes)
+    if nowhere:
+        adjuster = nowhere[0].adjusters[0] if nowhere[0].adjusters else ""
+        yield _moment(state, last, "out", nowhere[0].id, adjuster, share * len(nowhere), len(nowhere))
+
+
 def _turns(tape: Sequence[Entry]) -> dict[str, int]:
     counted: dict[str, int] = {}
     for entry in tape:
@@ -289,12 +307,6 @@ def _at_the_end(tape: Sequence[Entry], made: Mark, exercise: Exercise) -> Iterat
         turns = [(s, e) for s, e in _states(tape) if isinstance(e.said, Turned)]
         state, entry = turns[0] if turns else list(_states(tape))[-1]
         yield _moment(state, entry, "fault", state.at, "", NAMED, len(turns))
-    if made.out:
-        state, entry = list(_states(tape))[-1]
-        step = state.sheet.step(made.out[0])
-        share = len(made.out) / max(made.restored[1], 1)
-        adjuster = step.adjusters[0] if step.adjusters else ""
-        yield _moment(state, entry, "out", step.id, adjuster, 100.0 * share, len(made.out))
     if made.unproven:
         state, entry = list(_states(tape))[-1]
         yield _moment(state, entry, "stale", made.unproven[0], "", STALE * len(made.unproven), len(made.unproven))

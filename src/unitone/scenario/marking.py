@@ -106,7 +106,7 @@ def mark(session: Session, exercise: Exercise, good: int) -> Mark:
         elif right or best.holds(step):
             allowed += 1
             out += [] if right else [step.id]
-            unproven += [step.id] if right or judged in ("todo", "recheck") else []
+            unproven += [step.id] if right else []
     needless = tuple(wrongly_touched(session, stood))
     named = None if not exercise.fault else _is_named(session, physics, exercise, repaired)
     broken = tuple(e.said.what for e in state.entries if isinstance(e.said, Broken))
