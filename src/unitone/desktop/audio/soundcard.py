@@ -6,12 +6,14 @@ own. Input and output run in a thread of their own each: a busy window never dro
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
-from typing import Any, Literal
+from typing import Any, Literal, Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QBuffer, QIODevice, QLoggingCategory, QObject, Qt, QThread, QTimer, pyqtSignal
 
 from unitone.bench.drivers.live import Feed
@@ -273,12 +275,20 @@ class SoundInput(_Threaded):
         self._thread.quit()
 
 
-class _Tap(QIODevice):
-    """What the output reads from: the generator, in the output's own format."""
+class _Source(Protocol):
+    """Makes blocks without end at the output's rate, and goes silent by a ramp."""
 
-    def __init__(self, generator: Generator, form: str, channels: int) -> None:
+    def block(self, n: int) -> NDArray[np.float64]: ...
+
+    def stop(self) -> None: ...
+
+
+class _Tap(QIODevice):
+    """What the output reads from: its source, in the output's own format."""
+
+    def __init__(self, source: _Source, form: str, channels: int) -> None:
         super().__init__()
-        self.generator, self._form, self._channels = generator, form, channels
+        self.source, self._form, self._channels = source, form, channels
         self._kind, self._full = _TYPES[form]
         self._width = np.dtype(self._kind).itemsize * channels
         self.made = 0
@@ -295,7 +305,7 @@ class _Tap(QIODevice):
         n = min(most // self._width, 1 << 14)
         if n <= 0:
             return b""
-        block = self.generator.block(n)
+        block = self.source.block(n)
         self.made += n
         if self._form != "Float":
             block = np.clip(np.rint(block * (self._full - 1)), -self._full, self._full - 1)
@@ -303,25 +313,28 @@ class _Tap(QIODevice):
 
 
 class SoundOutput(_Threaded):
-    """One output that sounds a generator until it is stopped. Raises SignalError where it cannot be opened."""
+    """One output that sounds a generator, or another source made for its rate, until it is stopped. Raises SignalError where it cannot be
+    opened."""
 
-    def __init__(self, device: Device, setting: Setting) -> None:
+    def __init__(self, device: Device, what: Setting | Callable[[float], _Source]) -> None:
         found = _find(device.id, True)
         super().__init__("sound-output")
         channels = 2 if found.maximumChannelCount() >= 2 else 1
         self._format = _format(found, channels)
         self._device, self.device = found, device
-        self.generator = Generator(float(self._format.sampleRate()), setting)
+        rate = float(self._format.sampleRate())
+        self.source: _Source = Generator(rate, what) if isinstance(what, Setting) else what(rate)
         self._sink: Any = None
         self._tap: _Tap | None = None
 
     def change(self, setting: Setting) -> None:
-        """Another setting, by a ramp. Raises SignalError; the old one then goes on."""
-        self.generator.change(setting)
+        """Another setting of the generator, by a ramp. Raises SignalError; the old one then goes on."""
+        assert isinstance(self.source, Generator)
+        self.source.change(setting)
 
     def _begin(self) -> None:
         m = multimedia()
-        self._tap = _Tap(self.generator, self._format.sampleFormat().name, self._format.channelCount())
+        self._tap = _Tap(self.source, self._format.sampleFormat().name, self._format.channelCount())
         self._sink = m.QAudioSink(self._device, self._format)
         self._sink.setBufferSize(int(_OUT_BUFFER_S * self._format.sampleRate()) * self._format.bytesPerFrame())
         self._sink.start(self._tap)
@@ -346,7 +359,7 @@ class SoundOutput(_Threaded):
             self._thread.quit()
             return
         # Down by a ramp, and only then off: nothing clicks in a loudspeaker or a microphone input.
-        self.generator.stop()
+        self.source.stop()
         QTimer.singleShot(int(1e3 * (_OUT_BUFFER_S + 0.06)), self._off)
 
     def _off(self) -> None:

@@ -90,6 +90,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("save-sheet", N_("Finished: save this radio as a sheet for the next of its kind"), "Ctrl+Shift+S", "bench"),
     Action("readings", N_("As-found sheet: every reading in one table"), "Shift+M", "bench"),
     Action("certificate", N_("Certificate"), "C", "bench"),
+    Action("hear", N_("Hear the simulated radio, on or off"), "Shift+U", "bench"),
     Action("exercise-hint", N_("Exercise: a hint, which costs 3 marks"), "Ctrl+H", "bench"),
     Action("exercise-level", N_("Exercise: the generator's level"), "Ctrl+D", "bench"),
     Action("exercise-sheet", N_("Exercise: set everything as the sheet says"), "Ctrl+Y", "bench"),

@@ -99,6 +99,8 @@ class Practising(QObject):
             self._strip.finished.connect(self.finish)
             self._strip.refused.connect(bench.tell)
             bench.put_over(self._strip)
+            self._strip.sound.clicked.connect(bench.hear)
+            bench.heard.connect(self._strip.sound.setChecked)
             self._window.worker.changed.connect(self._shown)
         return self._strip
 

@@ -37,12 +37,15 @@ from unitone.scenario.exercise import Help
 from unitone.session.automatic import Kind
 from unitone.session.session import Session
 from unitone.session.wires import Wires, with_composed
+from unitone.signals.playback import Playback
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
 #: The needle is read this often (seconds), and averages so long while a core is swept.
 TICK = 0.1
 _SWEEP_S = 0.1
+#: The loudspeaker has so much ahead (s); the radio's full scale is this share of the machine's.
+_AHEAD_S, _LOUD = 0.35, 0.7
 
 Command = Callable[[Session], object]
 
@@ -104,6 +107,8 @@ class BenchWorker(QObject):
         self._traced: tuple[str, int, bool, Traced] = ("", 0, False, "receive")
         self._listening = False
         self._deaf_words = ""
+        #: What is played to the machine's loudspeaker.
+        self._playback: Playback | None = None
         #: The logbook of the exercise that is on the bench (None: the workshop's), how far the coach speaks, and the entry of a hint.
         self._practice: Logbook | None = None
         self._help: Help = "coach"
@@ -266,6 +271,14 @@ class BenchWorker(QObject):
 
         def switch() -> None:
             self._listening, self._deaf_words = wanted, ""
+
+        self._queue.put(switch)
+
+    def play(self, into: Playback | None) -> None:
+        """Keep this filled with what the simulated radio on the bench gives its loudspeaker; None: play nothing."""
+
+        def switch() -> None:
+            self._playback = into
 
         self._queue.put(switch)
 
@@ -496,6 +509,8 @@ class BenchWorker(QObject):
             return
         if self._listening:
             self._hear()
+        if self._playback is not None:
+            self._sound(self._playback)
         if (
             self._session is None
             or self._view is None
@@ -519,6 +534,21 @@ class BenchWorker(QObject):
         level = self._view.step.conditions.level_dbm
         heard = height(self._session.step, self._view.reading.quantity_id, measured.value, level)
         self.live.emit(LiveFigure(self._generation, figure, unit, place, heard, measured.value, measured.warning))
+
+    def _sound(self, into: Playback) -> None:
+        """So much of the simulated radio as keeps the loudspeaker going until the next look."""
+        session = self._session
+        if session is None or not session.bench.simulated or session.state.finished:
+            return
+        coached = self._help == "coach"
+        wanted = session.measuring.listening() if coached else session.state.set_up
+        if session.state.hook_up != "receive" or wanted.way == "transmit":
+            return
+        while into.waiting_s() < _AHEAD_S:
+            heard = session.bench.listen(wanted, TICK)
+            if heard is None or heard.kind != "audio":
+                return
+            into.push(heard.samples.real * _LOUD, heard.rate)
 
     def _hear(self) -> None:
         """The next tenth of a second of the simulated radio; a reason why there is none is told once."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QResizeEvent
@@ -37,6 +38,9 @@ from unitone.sheet.model.sheet import Conditions
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
+if TYPE_CHECKING:
+    from unitone.desktop.audio.loudspeaker import Loudspeaker
+
 _TYPED = set("0123456789+-−<>.,")
 
 
@@ -64,6 +68,8 @@ class BenchPage(QWidget):
     source_wanted = pyqtSignal(str)
     #: This radio was saved as a sheet of the workshop, of that id.
     sheet_kept = pyqtSignal(str)
+    #: The simulated radio is heard, or not any more.
+    heard = pyqtSignal(bool)
 
     def __init__(self, worker: BenchWorker, logbook: Logbook) -> None:
         super().__init__()
@@ -79,6 +85,8 @@ class BenchPage(QWidget):
         self.view: BenchView | None = None
         self._generation = -1
         self._awaiting_entry = False
+        #: The simulated radio's sound, while it is wanted.
+        self.loudspeaker: Loudspeaker | None = None
         self._side_is_procedure = False
         worker.changed.connect(self._changed)
         worker.live.connect(self._live)
@@ -444,9 +452,35 @@ class BenchPage(QWidget):
             self.step.show_live(live)
             self.eyes.show_live(live)
 
+    def hear(self, wanted: bool) -> None:
+        """The simulated radio in the machine's loudspeaker, or silence."""
+        if not wanted:
+            if self.loudspeaker is not None:
+                self._worker.play(None)
+                self.loudspeaker.stop()
+                self.loudspeaker = None
+        elif self.view is not None and not self.view.simulated:
+            self.tell(tr("Only a simulated radio is heard here: yours has a loudspeaker of its own."))
+        elif self.loudspeaker is None:
+            from unitone.desktop.audio.loudspeaker import Loudspeaker
+
+            try:
+                self.loudspeaker = Loudspeaker(self)
+            except BenchError as error:
+                self.tell(str(error))
+            else:
+                self.loudspeaker.failed.connect(self._silenced)
+                self._worker.play(self.loudspeaker.playback)
+        self.heard.emit(self.loudspeaker is not None)
+
+    def _silenced(self, words: str) -> None:
+        self.hear(False)
+        self.tell(words)
+
     def hideEvent(self, event: QHideEvent | None) -> None:
         """Nothing lies over, sounds or speaks of a Bench that is not looked at."""
         super().hideEvent(event)
+        self.hear(False)
         self.eyes.leave()
         if self.eyes.pitch is not None:
             self.eyes.pitch.rest()
@@ -522,6 +556,8 @@ class BenchPage(QWidget):
             self._main(view)
         elif name in ("far", "pitch", "voice", "log-key"):
             self.eyes.press(name)
+        elif name == "hear":
+            self.hear(self.loudspeaker is None)
         elif name == "coach-step":
             if not view.coach.silent:
                 self._worker.do(_follow_coach, view.seq)

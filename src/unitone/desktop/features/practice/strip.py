@@ -50,6 +50,11 @@ class ExerciseStrip(QFrame):
         set_tip(self.by_sheet, tr("Generator, channel and panel as this step asks (Ctrl+Y)"))
         self.by_sheet.clicked.connect(self.set_by_sheet)
         row.addWidget(self.by_sheet)
+        self.sound = QPushButton(tr("Sound"))
+        self.sound.setCheckable(True)
+        self.sound.setProperty("role", "toggle")
+        set_tip(self.sound, tr("Hear the simulated radio (Shift+U)"))
+        row.addWidget(self.sound)
         self.hint = QPushButton(tr("Hint  Ctrl H"))
         set_tip(self.hint, tr("Shows the coach's next move; costs 3 marks"))
         self.hint.clicked.connect(worker.take_hint)
@@ -57,7 +62,7 @@ class ExerciseStrip(QFrame):
         self.end = QPushButton(tr("Finish exercise"))
         self.end.clicked.connect(self.finished.emit)
         row.addWidget(self.end)
-        for button in (self.by_sheet, self.hint, self.end):
+        for button in (self.by_sheet, self.sound, self.hint, self.end):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def show_exercise(self, exercise: Exercise, how: Help, channels: tuple[str, ...]) -> None:
