@@ -15,7 +15,13 @@ from unitone.desktop.shell.window import MainWindow
 from unitone.desktop.theme.theme import theme
 from unitone.job.card import Card
 from unitone.robot.demo_data import fill
+from unitone.scenario.debrief import debrief
+from unitone.scenario.ladder import find_exercise
+from unitone.scenario.practice_radio import begin, end
+from unitone.scenario.records import Attempt, keep_attempt, keep_result
+from unitone.scenario.trainees import TRAINEES
 from unitone.session.charts import chart_on
+from unitone.session.own_sheets import library_of
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find
 from unitone.simulator.meter_picture import FACES, Meter, View
@@ -88,10 +94,6 @@ def take_all(
         wait(app, lambda: window._papers.document.pageCount() > 0)
         time.sleep(0.3)
         shoot("certificate")
-        window.show_paper(logbook.job("142").id, "handover")
-        wait(app, lambda: "as it should be" in window._papers.words.text())
-        time.sleep(0.3)
-        shoot("handover")
         _card(app, window, logbook, shoot)
         if not quick:
             _live(app, window, logbook, shoot)
@@ -101,6 +103,7 @@ def take_all(
         _sheets(app, window, shoot)
         _as_found(app, window, logbook, shoot)
         _smeter(app, window, logbook, shoot)
+        _practice(app, window, shoot)
         theme.use("night" if look[0] == "day" else "day", look[1])
         _camera(app, window, shoot)
         window.close()
@@ -108,17 +111,14 @@ def take_all(
 
 
 def _card(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
-    """The card of a job: inspection with a photograph, what was tried, and what other channels take."""
-    window.show_card(logbook.job("147").id)
+    """The card of a job: inspection with a photograph, and what other channels take."""
+    window.show_card(logbook.job("147").id, "inspection")
     page = window._card
-    for number, tab in ((147, "inspection"), (138, "work")):
-        window.show_card(logbook.job(str(number)).id, tab)
-        wait(app, lambda n=number: page.view is not None and page.view.number == n)  # type: ignore[misc]
-        if tab == "inspection":
-            page.inspection.choose("wax")
-            photographs = page.inspection.photographs
-            wait(app, lambda shown=photographs: bool(shown.buttons) and not shown.buttons[0].icon().isNull())  # type: ignore[misc]
-        shoot(f"card-{tab}")
+    wait(app, lambda: page.view is not None and page.view.number == 147)
+    page.inspection.choose("wax")
+    photographs = page.inspection.photographs
+    wait(app, lambda: bool(photographs.buttons) and not photographs.buttons[0].icon().isNull())
+    shoot("card-inspection")
     window.show_card(logbook.job("148").id, "conversion")
     wait(app, lambda: page.view is not None and page.view.number == 148)
     page.conversion.want.set_text("want", "alphas; 28.315..28.755 step 0.01")
@@ -168,7 +168,7 @@ def _calculators(window: MainWindow, shoot: Callable[[str], None]) -> None:
 
 
 def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:
-    """The editor at a step, the board with its pins, the workshop's instruments."""
+    """The editor at a step, the workshop's instruments."""
     window.logbook.set_setting("instruments", _INSTRUMENTS)
     window.show_place("sheets")
     page = window._sheets
@@ -177,8 +177,6 @@ def _sheets(app: QApplication, window: MainWindow, shoot: Callable[[str], None])
     wait(app, lambda: page.now is not None and bool(page.editor.procedure_why))
     page.editor.tables["step"].choose([5])
     shoot("sheets")
-    page.editor.show_section("board")
-    shoot("sheets-board")
     window.show_place("workshop")
     shoot("workshop")
     window._workshop.chips["bench"].click()
@@ -270,6 +268,72 @@ def _smeter(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Call
     session.keep_summary()
     _open(app, window, job)
     shoot("bench-smeter")
+
+
+def _practice(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """Practice: some exercises taken, one on the Bench without help, its debrief."""
+    window.show_place("practice")
+    practising = window.practising
+    book, library = practising.book, library_of(window.logbook)
+    for name, robot in (
+        ("receive-1", "peaking"),
+        ("transmit-1", "peaking"),
+        ("settings-1", "careless"),
+        ("settings-1", "peaking"),
+    ):
+        exercise = find_exercise(name)
+        session = begin(book, exercise, exercise.seed, library)
+        keep_attempt(book, Attempt(session.job_id, exercise, exercise.seed, "none"))
+        TRAINEES[robot](session, exercise)
+        end(session)
+        keep_result(book, debrief(book, session.job_id, exercise, library), "none")
+    page = practising.page
+    page.refresh()
+    page.choose("receive-4")
+    shoot("practice")
+    page.helps["none"].click()
+    page.start()
+    bench = window.bench_page()
+    wait(
+        app,
+        lambda: (
+            practising.attempt is not None and bench.view is not None and bench.view.job_id == practising.attempt.job
+        ),
+    )
+
+    def do(command: Callable[[Session], object]) -> None:
+        window.worker.do(command)
+
+    def read(stronger_db: float) -> Callable[[Session], object]:
+        def act(s: Session) -> None:
+            setting = s.step.setting
+            level = setting.level_dbm or -107.0
+            s.set_up(dataclasses.replace(setting, level_dbm=level + stronger_db))
+            s.measure()
+
+        return act
+
+    do(lambda s: s.confirm_hook_up("receive"))
+    do(lambda s: s.turn("T1", 180_000))
+    for turns in (180_000, 180_000, -90_000):
+        do(read(32.0))
+        do(lambda s, moved=turns: s.turn("T1", moved))  # type: ignore[misc]
+    for turns in (-360_000, -360_000, -270_000):
+        do(read(0.0))
+        do(lambda s, moved=turns: s.turn("T1", moved))  # type: ignore[misc]
+    for turns in (360_000, 180_000, 90_000):
+        do(read(0.0))
+        do(lambda s, moved=turns: s.turn("T2", moved))  # type: ignore[misc]
+    do(read(0.0))
+    done: list[bool] = []
+    window.worker.then(lambda: done.append(True))
+    wait(app, lambda: bool(done))
+    time.sleep(0.3)
+    shoot("practice-bench")
+    practising.finish()
+    practising.debrief.answer()
+    wait(app, lambda: practising.debrief.made is not None)
+    shoot("practice-debrief")
 
 
 def _as_found(app: QApplication, window: MainWindow, logbook: Logbook, shoot: Callable[[str], None]) -> None:
