@@ -17,6 +17,7 @@ from unitone.job.fold import advance, fold
 from unitone.job.state import JobState
 from unitone.job.verdicts import SETTLED, verdict
 from unitone.scenario.exercise import Exercise
+from unitone.scenario.exercise_file import opened
 from unitone.scenario.marking import BROKEN, HINT, LEFT_ALONE, MOVES, NAMED, STALE, Mark, mark, moves_of, radio_of
 from unitone.scenario.practice_radio import begin, end
 from unitone.scenario.trainees import coached
@@ -83,10 +84,12 @@ class Debrief:
 
 def debrief(book: Store, job_id: str, exercise: Exercise, library: Library) -> Debrief:
     """Look at a finished exercise: marks, story, moments. It takes seconds. Raises SheetError, TapeError, StoreError."""
+    given = exercise
+    exercise, _ = opened(exercise)
     session = Session(book, job_id)
     seed = session.state.card.simulated_seed or 0
     with Logbook(None) as other:
-        coach = begin(other, exercise, seed, library)
+        coach = begin(other, given, seed, library)
         coached(coach, exercise)
         end(coach)
         made = mark(session, exercise, moves_of(coach))

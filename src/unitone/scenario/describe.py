@@ -20,7 +20,7 @@ def describe_moment(moment: Moment, sheet: Sheet) -> tuple[str, str, str]:
     if moment.kind == "needless":
         return (
             tr("Turned {adjuster} though in spec", adjuster=adjuster),
-            tr("{title} was in spec as found.", title=title),
+            tr("{title}: in spec as found.", title=title),
             better,
         )
     if moment.kind == "too-strong":
@@ -33,11 +33,11 @@ def describe_moment(moment: Moment, sheet: Sheet) -> tuple[str, str, str]:
     if moment.kind == "unread":
         return (
             tr("Turned {adjuster} before reading", adjuster=adjuster),
-            tr("{title} was never read as found.", title=title),
+            tr("{title}: never read as found.", title=title),
             better,
         )
     if moment.kind == "wandered":
-        said = tr_n("It took {n} turn of it.", "It took {n} turns of it.", moment.moves)
+        said = tr_n("{n} turn; the coach needed fewer.", "{n} turns; the coach needed fewer.", moment.moves)
         return tr("Wandered on {adjuster}", adjuster=adjuster), said, better
     if moment.kind == "fault":
         said = tr_n(
@@ -48,7 +48,7 @@ def describe_moment(moment: Moment, sheet: Sheet) -> tuple[str, str, str]:
         return tr("Aligned round a fault"), said, tr("What stays out after a good peak points to a part.")
     if moment.kind == "out":
         said = tr_n("{n} result is still out of spec.", "{n} results are still out of spec.", moment.moves)
-        return tr("Stopped with {title} out of spec", title=title), said, better
+        return tr("Stopped out of spec: {title}", title=title), said, better
     if moment.kind == "stale":
         said = tr_n("{n} result was not read again.", "{n} results were not read again.", moment.moves)
         return tr("Left results unproven"), said, better or tr("Read again whatever a turn has changed.")

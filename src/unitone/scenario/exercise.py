@@ -65,3 +65,5 @@ class Exercise(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_f
     #: Conventions that the job begins with.
     conventions: dict[str, str] = {}
     seed: int = 1
+    #: An exercise of somebody's own: its radio, and what is wrong with it, under a seal.
+    sealed: str = ""

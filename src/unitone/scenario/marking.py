@@ -18,6 +18,7 @@ from unitone.quantities.registry import FOUND_BY
 from unitone.robot.needless import wrongly_touched
 from unitone.robot.referee import Referee
 from unitone.scenario.exercise import Exercise
+from unitone.scenario.exercise_file import opened
 from unitone.scenario.practice_radio import begin, end
 from unitone.scenario.trainees import coached
 from unitone.session.session import Session
@@ -83,6 +84,7 @@ def radio_of(store: Store, job_id: str) -> tuple[Sheet, PhysicsFile]:
 
 def mark(session: Session, exercise: Exercise, good: int) -> Mark:
     """The mark of a session as it stands; ``good`` is what ``good_moves`` says."""
+    exercise, _ = opened(exercise)
     state, sheet = session.state, session.sheet
     seed = state.card.simulated_seed or 0
     _, physics = radio_of(session.logbook, session.job_id)

@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from unitone.errors import SheetError, TapeError
 from unitone.job.card import Card
 from unitone.job.seal import seal, unsealed
 from unitone.scenario.exercise import Exercise
+from unitone.scenario.exercise_file import opened
 from unitone.session.own_sheets import library_of
 from unitone.session.session import Session, open_bundle
 from unitone.sheet.editing.cut import only_steps
 from unitone.sheet.format.bundle import Bundle
-from unitone.sheet.format.read import to_data
+from unitone.sheet.format.read import parse_sheet, to_data
 from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import Library, open_file
 from unitone.simulator.mechanics import stream
+from unitone.simulator.physics import parse_physics
+from unitone.simulator.stage_faults import stage_faults
 from unitone.store.ports import Store
 from unitone.words import tr
 
@@ -26,8 +29,10 @@ _DRIFT = 0.5
 
 
 def make_radio(exercise: Exercise, seed: int, library: Library) -> Bundle:
-    """The sheet with the exercise's steps alone, and the physics of one radio, sealed. Raises SheetError for what does not exist."""
-    bundle = open_file(library.find(exercise.sheet))
+    """The sheet with the exercise's steps alone, and the physics of one radio, sealed. Raises SheetError for what does not exist, TapeError
+    for a broken seal."""
+    exercise, own = opened(exercise)
+    bundle = own or open_file(library.find(exercise.sheet))
     if not bundle.physics:
         raise SheetError(
             [
@@ -105,3 +110,26 @@ def begin(book: Store, exercise: Exercise, seed: int, library: Library | None = 
     if exercise.conventions:
         session.set_conventions(dict(exercise.conventions))
     return session
+
+
+@dataclass(frozen=True)
+class Makeable:
+    """What an exercise can be made of: (id, words) of the steps, of the adjusters that can be turned, and of the faults."""
+
+    steps: tuple[tuple[str, str], ...]
+    adjusters: tuple[tuple[str, str], ...]
+    faults: tuple[tuple[str, str], ...]
+
+
+def makeable(sheet_id: str, library: Library) -> Makeable:
+    """What a sheet's radio offers to whoever makes an exercise of it. Raises SheetError."""
+    bundle = open_file(library.find(sheet_id))
+    sheet = parse_sheet(bundle.text, sheet_id, sheet_id)
+    physics = parse_physics(bundle.physics, sheet_id, sheet)
+    faults = [(name, f.title) for name, f in physics.fault.items()]
+    faults += [(f.id, f"{f.part}: {tr(f.state)}") for f in stage_faults(physics)]
+    return Makeable(
+        tuple((s.id, s.title) for s in sheet.steps),
+        tuple((a.id, f"{a.id}  {a.where}".strip()) for a in sheet.adjusters if physics.adjuster[a.id].misaligned),
+        tuple(faults),
+    )

@@ -10,21 +10,25 @@ from PyQt6.QtWidgets import QFileDialog
 
 from unitone import files
 from unitone.desktop.features.practice.debrief import DebriefPage
+from unitone.desktop.features.practice.make import MakePage
 from unitone.desktop.features.practice.page import PracticePage
 from unitone.desktop.features.practice.strip import ExerciseStrip
 from unitone.desktop.shell.errand import Errand
+from unitone.errors import UnitoneError
 from unitone.job.entries.practice import Diagnosed
 from unitone.present.bench.bench_shapes import BenchView
 from unitone.present.papers import paper_head
 from unitone.scenario.certificate import render
 from unitone.scenario.debrief import Debrief, debrief
 from unitone.scenario.exercise import Exercise, Help
+from unitone.scenario.exercise_file import ENDING, keep_exercise, read_exercise, write_exercise
 from unitone.scenario.ladder import LADDER
 from unitone.scenario.practice_radio import begin, end
 from unitone.scenario.records import Attempt, attempt_of, best, keep_attempt, keep_result, practice_book, results
 from unitone.scenario.rewind import rewind
 from unitone.session.own_sheets import library_of
 from unitone.session.session import Session
+from unitone.sheet.library import slug
 from unitone.sheet.model.sheet import Sheet
 from unitone.store.logbook import Logbook, utc_now
 from unitone.words import tr
@@ -44,6 +48,11 @@ class Practising(QObject):
         self.page.started.connect(self.start)
         self.page.resumed.connect(self.go_on)
         self.page.debrief_wanted.connect(self._look_again)
+        self.page.make_wanted.connect(self._make)
+        self.making = MakePage(library_of(window.logbook))
+        self.making.leave.connect(lambda: window.show_place("practice"))
+        self.making.made.connect(self._keep)
+        self.making.saved.connect(self._ask_exercise_file)
         self.debrief = DebriefPage()
         self.debrief.diagnosed.connect(self._mark)
         self.debrief.rewound.connect(self._rewind)
@@ -57,6 +66,42 @@ class Practising(QObject):
         self._starting, self._marking = Errand("exercise", self), Errand("debrief", self)
         self._saving = Errand("exercise-save", self, every=True)
         self._sheet: Sheet | None = None
+
+    # -- exercises of one's own ------------------------------------------------------------------------------
+
+    def _make(self) -> None:
+        self.making.begin()
+        self._window.show_page(self.making, "practice")
+
+    def _keep(self, exercise: Exercise) -> None:
+        if self.book.folder is None:
+            self.making.message.tell(tr("This workshop has no folder: nothing can be kept in it."))
+            return
+        try:
+            path = keep_exercise(self.book.folder, exercise)
+            made = read_exercise(path)
+        except UnitoneError as error:
+            self.making.message.tell(str(error))
+            return
+        self._window.show_place("practice")
+        self.page.choose(made.id)
+
+    def _ask_exercise_file(self, exercise: Exercise) -> None:
+        name = f"{slug(exercise.title)}{ENDING}"
+        chosen, _ = QFileDialog.getSaveFileName(
+            self._window, tr("Save as a file"), name, f"{tr('Exercises')} (*{ENDING})"
+        )
+        if chosen:
+            self.save_exercise(Path(chosen), exercise)
+
+    def save_exercise(self, path: Path, exercise: Exercise) -> None:
+        """Write a sealed exercise to be given away."""
+        try:
+            write_exercise(path, exercise)
+        except UnitoneError as error:
+            self.making.message.tell(str(error))
+        else:
+            self.making.told.setText(tr("Saved as {name}.", name=path.name))
 
     def is_on_bench(self, job_id: str) -> bool:
         """Is this job the exercise at hand?"""

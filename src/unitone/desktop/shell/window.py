@@ -425,7 +425,7 @@ class MainWindow(QMainWindow):
         if self.practising is not None:
             self.practising.hide_strip()
         self._job = job_id
-        page.view = None  # type: ignore[attr-defined]
+        page.view, page.practised = None, False  # type: ignore[attr-defined]
         self.worker.open(job_id)
         self._to(page)
         self.rail_buttons["bench"].setChecked(True)
@@ -543,7 +543,7 @@ class MainWindow(QMainWindow):
             from unitone.desktop.shell.practising import Practising
 
             self.practising = Practising(self)
-            for page in (self.practising.page, self.practising.debrief):
+            for page in (self.practising.page, self.practising.debrief, self.practising.making):
                 self.pages.addWidget(page)
             self._keys(self.practising.page, "practice", self.practising.page.press)
             self._keys(self.practising.debrief, "debrief", self.practising.debrief.press)
@@ -565,7 +565,7 @@ class MainWindow(QMainWindow):
         page = self._bench_page()
         assert self.worker is not None and self.practising is not None and self.practising.attempt is not None
         self._job = job_id
-        page.view = None  # type: ignore[attr-defined]
+        page.view, page.practised = None, True  # type: ignore[attr-defined]
         self.worker.practise(job_id, self.practising.book, self.practising.attempt.help)
         self.show_page(page, "bench")
 
@@ -881,7 +881,9 @@ class MainWindow(QMainWindow):
         views = (
             (self.jobs, "jobs"), (self._sheets, "sheets"), (self._workshop, "workshop"), (self._meters, "meters"), (self._card, "card"),
             (self._trace, "trace"), (self._calculators, "calculators"), (self._papers, "papers"),
-            *(() if self.practising is None else ((self.practising.page, "practice"), (self.practising.debrief, "practice"))),
+            *(() if self.practising is None else (
+                (self.practising.page, "practice"), (self.practising.debrief, "practice"), (self.practising.making, "practice"),
+            )),
         )  # fmt: skip
         return tuple(name for page, name in views if page is not None and page is here)
 

@@ -85,6 +85,8 @@ class BenchPage(QWidget):
         self.view: BenchView | None = None
         self._generation = -1
         self._awaiting_entry = False
+        #: Is an exercise on the Bench? It has no card.
+        self.practised = False
         #: The simulated radio's sound, while it is wanted.
         self.loudspeaker: Loudspeaker | None = None
         self._side_is_procedure = False
@@ -408,7 +410,8 @@ class BenchPage(QWidget):
         return self.height() / theme.scale >= _ROOM_FOR_A_LINE
 
     def _show_procedure(self, view: BenchView) -> None:
-        self.job.setText(tr("Job {number}", number=f"{view.number:04d}"))
+        self.job.setText(tr("Exercise") if self.practised else tr("Job {number}", number=f"{view.number:04d}"))
+        self.to_card.setVisible(not self.practised)
         self.title.setText(view.title)
         self.bench.setText(view.bench_words)
         self.tally.setText(view.procedure.tally)

@@ -83,7 +83,9 @@ class _MomentCard(QFrame):
             return
         title, words, better = describe_moment(moment, sheet)
         self.title.setText(title)
-        self.words.setText(words + " " + tr("Cost: {n} marks.", n=f"{moment.cost:.0f}" if moment.cost >= 1 else "<1"))
+        marks = round(moment.cost)
+        said = tr_n("Cost: {n} mark.", "Cost: {n} marks.", marks) if marks else tr("Cost: less than a mark.")
+        self.words.setText(f"{words} {said}")
         self.better.setText(tr("Better: {what}", what=better) if better else "")
         self.better.setVisible(bool(better))
         at = int(moment.at_s)

@@ -5,12 +5,14 @@ from __future__ import annotations
 import datetime
 import secrets
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import (
     QButtonGroup,
+    QFileDialog,
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
@@ -28,7 +30,9 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import choice_of
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import Card, Message, elided, label, scrolled, set_tip
+from unitone.errors import UnitoneError
 from unitone.scenario.exercise import HELP, SKILLS, Exercise, Help
+from unitone.scenario.exercise_file import ENDING, own_exercises, take_in
 from unitone.scenario.ladder import LADDER, daily, surprise
 from unitone.scenario.records import Attempt, Result, best, results, running
 from unitone.sheet.library import Library
@@ -104,6 +108,7 @@ class PracticePage(QWidget):
     #: The attempt that waits on the Bench; the debrief of a finished job.
     resumed = pyqtSignal(object)
     debrief_wanted = pyqtSignal(str)
+    make_wanted = pyqtSignal()
 
     def __init__(self, book: Logbook, library: Library) -> None:
         super().__init__()
@@ -112,6 +117,7 @@ class PracticePage(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._book, self._library = book, library
         self._radios: dict[str, str] = {}
+        self.own: list[Exercise] = []
         self.help: Help = "hints"
         self._best: dict[str, Result] = {}
         self._waiting: Attempt | None = None
@@ -136,6 +142,12 @@ class PracticePage(QWidget):
         self.words = label("quiet", "", True)
         self.words.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         head.addWidget(self.words, 1)
+        self.make = QPushButton(tr("Make an exercise"))
+        self.make.clicked.connect(self.make_wanted.emit)
+        head.addWidget(self.make)
+        self.take = QPushButton(tr("Take in a file"))
+        self.take.clicked.connect(self._ask_file)
+        head.addWidget(self.take)
         self.of_the_day = QPushButton(tr("Exercise of the day"))
         set_tip(self.of_the_day, tr("The same radio for everybody, today"))
         self.of_the_day.clicked.connect(self.start_daily)
@@ -226,6 +238,9 @@ class PracticePage(QWidget):
     def refresh(self) -> None:
         """Show marks and progress as they are now."""
         self._best, self._waiting = best(self._book), running(self._book)
+        self.own, problems = own_exercises(self._book.folder)
+        if problems:
+            self.message.tell(problems[0])
         told = results(self._book)
         self.chart.show_results(told)
         passed = len({r.exercise for r in told if r.passed})
@@ -237,12 +252,15 @@ class PracticePage(QWidget):
         chosen = self.current()
         self.list.blockSignals(True)
         self.list.clear()
+        groups = [(tr("Your own"), list(self.own))] if self.own else []
         for skill, words in SKILLS.items():
+            groups.append((tr(words), sorted((x for x in LADDER if x.skill == skill), key=lambda x: (x.grade, x.id))))
+        for title, exercises in groups:
             heading = QListWidgetItem()
-            heading.setData(_ROLE, tr(words))
+            heading.setData(_ROLE, title)
             heading.setFlags(Qt.ItemFlag.NoItemFlags)
             self.list.addItem(heading)
-            for e in sorted((x for x in LADDER if x.skill == skill), key=lambda x: (x.grade, x.id)):
+            for e in exercises:
                 item = QListWidgetItem()
                 item.setData(_ROLE, e)
                 item.setData(_ROLE + 1, self._best.get(e.id))
@@ -352,6 +370,25 @@ class PracticePage(QWidget):
         e, seed = surprise(int(self.grade.currentData()), secrets.randbelow(1_000_000))
         self.choose(e.id)
         self.started.emit(e, seed, self.help)
+
+    def _ask_file(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, tr("Take in a file"), "", f"{tr('Exercises')} (*{ENDING})")
+        if chosen:
+            self.take_in(Path(chosen))
+
+    def take_in(self, path: Path) -> None:
+        """Take somebody's exercise among one's own."""
+        if self._book.folder is None:
+            self.message.tell(tr("This workshop has no folder: nothing can be kept in it."))
+            return
+        try:
+            made = take_in(self._book.folder, path)
+        except UnitoneError as error:
+            self.message.tell(str(error))
+            return
+        self.message.hide()
+        self.refresh()
+        self.choose(made.id)
 
     def _look_again(self) -> None:
         e = self.current()
