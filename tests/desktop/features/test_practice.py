@@ -30,7 +30,7 @@ def _start(desk: Desk, name: str, how: str) -> Any:
     practising = _practice(desk)
     page = practising.page
     page.choose(name)
-    desk.qtbot.mouseClick(page.helps[how], Qt.MouseButton.LeftButton)
+    desk.qtbot.mouseClick(page.helps.chips[how], Qt.MouseButton.LeftButton)
     desk.qtbot.mouseClick(page.main, Qt.MouseButton.LeftButton)
     desk.until(lambda: practising.attempt is not None and desk.window._bench is not None)
     desk.until(lambda: desk.bench.view is not None and practising.is_on_bench(desk.bench.view.job_id))

@@ -291,7 +291,7 @@ def _practice(app: QApplication, window: MainWindow, shoot: Callable[[str], None
     page.refresh()
     page.choose("receive-4")
     shoot("practice")
-    page.helps["none"].click()
+    page.helps.chips["none"].click()
     page.start()
     bench = window.bench_page()
     wait(

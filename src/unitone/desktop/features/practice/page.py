@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import datetime
 import secrets
-from functools import partial
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QFileDialog,
     QHBoxLayout,
     QListWidget,
@@ -28,6 +26,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.features.practice.charts import SkillChart
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import choice_of
+from unitone.desktop.widgets.fitting import ButtonRows, ChipRow
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import Card, Message, elided, label, scrolled, set_tip
 from unitone.errors import UnitoneError
@@ -142,12 +141,6 @@ class PracticePage(QWidget):
         self.words = label("quiet", "", True)
         self.words.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         head.addWidget(self.words, 1)
-        self.make = QPushButton(tr("Make an exercise"))
-        self.make.clicked.connect(self.make_wanted.emit)
-        head.addWidget(self.make)
-        self.take = QPushButton(tr("Take in a file"))
-        self.take.clicked.connect(self._ask_file)
-        head.addWidget(self.take)
         self.of_the_day = QPushButton(tr("Exercise of the day"))
         set_tip(self.of_the_day, tr("The same radio for everybody, today"))
         self.of_the_day.clicked.connect(self.start_daily)
@@ -170,6 +163,17 @@ class PracticePage(QWidget):
         self.list.currentItemChanged.connect(lambda *_: self._chosen())
         self.list.itemActivated.connect(lambda _: self.start())
         card.column.addWidget(self.list, 1)
+        row = QHBoxLayout()
+        self.make = QPushButton(tr("Make an exercise"))
+        self.make.clicked.connect(self.make_wanted.emit)
+        self.take = QPushButton(tr("Take in a file"))
+        set_tip(self.take, tr("An exercise that somebody made"))
+        self.take.clicked.connect(self._ask_file)
+        for button in (self.make, self.take):
+            button.setProperty("role", "link")
+            row.addWidget(button)
+        row.addStretch(1)
+        card.column.addLayout(row)
         return card
 
     def _right(self) -> QWidget:
@@ -189,43 +193,25 @@ class PracticePage(QWidget):
         self.so_far = label("quiet", "", True)
         for part in (self.title, self.about, self.complaint, self.trains, self.habit, self.so_far):
             inside.addWidget(part)
-        row = QHBoxLayout()
-        row.setSpacing(theme.px(6))
-        self.helps: dict[Help, QPushButton] = {}
-        group = QButtonGroup(self)
-        for how, words in HELP.items():
-            button = self.helps[how] = QPushButton(tr(words))
-            button.setProperty("role", "chip")
-            button.setCheckable(True)
-            button.setChecked(how == self.help)
-            button.clicked.connect(partial(self._choose_help, how))
-            group.addButton(button)
-            row.addWidget(button)
-        row.addStretch(1)
-        inside.addLayout(row)
+        inside.addStretch(1)
+        self.helps = ChipRow(tr("Help"), [(how, tr(words)) for how, words in HELP.items()], self._choose_help)
+        self.helps.mark(self.help)
         self.help_words = label("small", "", True)
-        inside.addWidget(self.help_words)
-        starts = QHBoxLayout()
-        starts.setSpacing(theme.px(8))
         self.main = QPushButton(tr("Start exercise  ↵"))
         self.main.setProperty("role", "main")
         self.main.clicked.connect(self.start)
-        starts.addWidget(self.main)
         self.another = QPushButton(tr("Another radio"))
         set_tip(self.another, tr("The same exercise on a radio that nobody has seen yet"))
         self.another.clicked.connect(self.start_another)
-        starts.addWidget(self.another)
         self.resume = QPushButton(tr("Go on with the last one"))
         self.resume.clicked.connect(lambda: self._waiting and self.resumed.emit(self._waiting))
-        starts.addWidget(self.resume)
         self.look = QPushButton(tr("Last debrief"))
         self.look.clicked.connect(self._look_again)
-        starts.addWidget(self.look)
-        starts.addStretch(1)
-        inside.addLayout(starts)
-        inside.addStretch(1)
+        self.starts = ButtonRows(tr("Start"), (self.main, self.another, self.resume, self.look))
         box = Card(tr("Chosen exercise"))
         box.column.addWidget(scrolled(card), 1)
+        for part in (self.helps, self.help_words, self.starts):
+            box.column.addWidget(part)
         column.addWidget(box, 1)
         progress = Card(tr("Progress"))
         self.chart = SkillChart()
@@ -246,6 +232,7 @@ class PracticePage(QWidget):
         passed = len({r.exercise for r in told if r.passed})
         self.words.setText(tr("{n} of {all} exercises passed", n=passed, all=len(LADDER)))
         self.resume.setVisible(self._waiting is not None)
+        self.starts.refresh()
         self._list_again()
 
     def _list_again(self) -> None:
@@ -324,6 +311,7 @@ class PracticePage(QWidget):
             )
         )
         self.look.setVisible(any(r.exercise == e.id for r in results(self._book)))
+        self.starts.refresh()
         self._say_help()
 
     def _radio(self, sheet_id: str) -> str:
@@ -341,8 +329,8 @@ class PracticePage(QWidget):
             }[self.help]
         )
 
-    def _choose_help(self, how: Help, *_: object) -> None:
-        self.help = how
+    def _choose_help(self, how: str) -> None:
+        self.help = next(h for h in HELP if h == how)
         self._say_help()
 
     # -- starts -------------------------------------------------------------------------------------------
