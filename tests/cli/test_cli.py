@@ -380,3 +380,21 @@ def test_oscillators_are_attributed(capsys: pytest.CaptureFixture[str], tmp_path
         assert code == 3 and says in err and "readings.csv" in err, err
     assert call(capsys, "attribute", "valve-receiver", str(path))[0] == 3
     assert call(capsys, "attribute", "ostrel-tarn-40", str(tmp_path / "none.csv"))[0] == 3
+
+
+def test_exercises_are_listed_taken_by_a_robot_and_marked(capsys: pytest.CaptureFixture[str]) -> None:
+    assert run(["practice", "--json"]) == 0
+    rows = json.loads(capsys.readouterr().out)
+    assert len(rows) >= 30 and {"id", "skill", "grade", "title", "sheet"} == set(rows[0])
+    assert run(["practice", "receive-1", "--robot", "coached", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert (told["exercise"], told["score"], told["passed"], told["moves"]) == (
+        "receive-1",
+        100,
+        True,
+        told["good_moves"],
+    )
+    assert run(["practice", "receive-1", "--robot", "careless"]) == 0
+    assert "not passed" in capsys.readouterr().out
+    assert run(["practice", "receive-99"]) == 2 and "no such exercise" in capsys.readouterr().err
+    assert run(["practice", "receive-1", "--robot", "lazy"]) == 2 and "the robots are" in capsys.readouterr().err

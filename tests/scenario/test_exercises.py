@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime
+import json
 import re
+import shutil
 from pathlib import Path
 
 import msgspec
@@ -13,10 +15,11 @@ from unitone.errors import EntryError, SheetError, TapeError
 from unitone.job.entries.opening import Opened
 from unitone.job.seal import is_sealed, seal, unsealed
 from unitone.robot.referee import Referee
-from unitone.scenario.exercise import DIAGNOSES, SKILLS
+from unitone.scenario.exercise import DIAGNOSES, SKILLS, Exercise, in_words
+from unitone.scenario.exercise_file import keep_exercise, own_exercises, read_exercise, sealed_exercise, take_in
 from unitone.scenario.ladder import LADDER, daily, find_exercise, surprise
 from unitone.scenario.marking import radio_of
-from unitone.scenario.practice_radio import begin, make_radio
+from unitone.scenario.practice_radio import begin, make_radio, makeable
 from unitone.scenario.trial import take_exercise
 from unitone.session.own_sheets import library_of
 from unitone.store.logbook import Logbook
@@ -137,3 +140,47 @@ def test_every_reason_of_a_fault_can_be_named() -> None:
         path = find(e.sheet)
         physics = read_physics(physics_path(path), read_sheet(path))
         assert {f.reason for f in physics.fault.values()} <= set(DIAGNOSES)
+
+
+def test_an_exercise_of_ones_own_is_shared_as_one_file_and_tells_nothing(tmp_path: Path, book: Logbook) -> None:
+    library = library_of(book)
+    wished = Exercise(
+        "own", "receive", 2, "One can", "Deaf since it fell", "Find it", "Read first", "ostrel-tarn-40", ("if-first",), ("T3",), False, (1.0, 1.4),
+        seed=5,
+    )  # fmt: skip
+    given = sealed_exercise(wished, library)
+    path = keep_exercise(tmp_path, given)
+    assert keep_exercise(tmp_path, given).name == "one-can-2.exercise.json"
+    text = path.read_text(encoding="utf-8")
+    assert "if-first" not in text and "misaligned" not in text and "Deaf since it fell" in text
+    (again, mine), problems = own_exercises(tmp_path)
+    assert problems == [] and mine.id == "own-one-can" and again.seed == mine.seed == 5
+    assert mine.turned == () and mine.steps == () and in_words(mine, "complaint") == "Deaf since it fell"
+    # It brings its radio: the same one that its maker had.
+    assert make_radio(mine, 5, library).physics == make_radio(wished, 5, library).physics
+    full = take_exercise(mine, 5, "coached")
+    assert (full.score, full.passed) == (100, True)
+    taken = take_in(tmp_path / "other", path)
+    assert taken.title == "One can" and own_exercises(tmp_path / "other")[0][0].id == taken.id
+    for change, words in (
+        ({"format": "unitone-exercise/9"}, "newer Unitone"), ({"sealed": "x"}, "sealed: is missing"), ({"grade": 9}, "grade: use 1 to 5"),
+        ({"skill": "magic"}, "skill: use one of"), ({"sealed": given.sealed[:-40]}, "damaged"), ({"title": " "}, "title: is missing"),
+        ({"habit": "x" * 301}, "habit: is longer"),
+    ):  # fmt: skip
+        bad = tmp_path / "bad.exercise.json"
+        bad.write_text(json.dumps({**json.loads(text), **change}), encoding="utf-8")
+        with pytest.raises(SheetError, match=words):
+            read_exercise(bad)
+    bad.write_text("{", encoding="utf-8")
+    with pytest.raises(SheetError, match=r"bad.exercise.json:1: "):
+        read_exercise(bad)
+    shutil.copy(bad, tmp_path / "exercises" / "broken.exercise.json")
+    made, problems = own_exercises(tmp_path)
+    assert len(made) == 2 and len(problems) == 1, "one that is broken costs itself"
+    assert own_exercises(None) == ([], [])
+
+
+def test_what_an_exercise_can_be_made_of(book: Logbook) -> None:
+    radio = makeable("ostrel-weir-40-am", library_of(book))
+    assert ("sensitivity", "10 dB (S+N)/N level") in radio.steps and dict(radio.adjusters)["T3"].startswith("T3")
+    assert "silicon-meter-diode" in dict(radio.faults) and "if:dead" in dict(radio.faults)

@@ -19,9 +19,8 @@ from unitone.quantities.registry import FOUND_BY
 from unitone.robot.referee import Referee
 from unitone.robot.technician import align
 from unitone.session.session import Session, open_job
-from unitone.sheet.editing.cut import only_steps
+from unitone.sheet.editing.cut import cut_text
 from unitone.sheet.format.read import parse_sheet, to_data
-from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import find, open_file, physics_path
 from unitone.sheet.model.mixing_model import Place, outputs_with
 from unitone.sheet.model.sheet import Conditions, Sheet, Step
@@ -107,7 +106,8 @@ def _one_radio(
 ) -> CarriedOut:  # fmt: skip
     path = find(sheet_name)
     whole = exchanged(conversion.synthesiser.sheet, crystals)
-    text = to_toml(only_steps(to_data(whole.source_text, "converted"), _again(whole, conversion.synthesiser.mode)))
+    again = _again(whole, conversion.synthesiser.mode)
+    text = cut_text(whole.source_text, to_data(whole.source_text, "converted"), again)
     book = Logbook(None)
     with tempfile.TemporaryDirectory() as folder:
         here, bundle = Path(folder) / "converted.toml", open_file(path)

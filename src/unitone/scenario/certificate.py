@@ -11,7 +11,7 @@ from unitone.errors import UnitoneError
 from unitone.report.head import Head
 from unitone.scenario.debrief import Debrief
 from unitone.scenario.describe import describe_moment
-from unitone.scenario.exercise import HELP, SKILLS, Help
+from unitone.scenario.exercise import HELP, SKILLS, Help, in_words
 from unitone.sheet.model.sheet import Sheet
 from unitone.words import day, tr, tr_n
 
@@ -82,8 +82,8 @@ def _pdf(made: Debrief, sheet: Sheet, how: Help, utc: str, head: Head) -> bytes:
     m = made.mark
     verdict = tr("passed") if m.passed else tr("not passed")
     story: list[Flowable] = [
-        Paragraph(escape(tr(made.exercise.title)), paper.TITLE),
-        Paragraph(escape(tr(made.exercise.purpose)), paper.SMALL),
+        Paragraph(escape(in_words(made.exercise, "title")), paper.TITLE),
+        Paragraph(escape(in_words(made.exercise, "purpose")), paper.SMALL),
         Spacer(1, 3 * mm),
         *paper.banner(tr("{n} of 100, {verdict}", n=m.score, verdict=verdict)),
         paper.labelled(_rows(made, sheet, how), 34.0),
@@ -95,5 +95,5 @@ def _pdf(made: Debrief, sheet: Sheet, how: Help, utc: str, head: Head) -> bytes:
         [" ".join(x for x in (f"{t}.", w, tr("Better: {what}", what=b) if b else "") if x) for t, w, b in told],
     )
     story += [Spacer(1, 10 * mm), paper.labelled([(tr("Name"), "_" * 40), (tr("Teacher"), "_" * 40)], 34.0)]
-    title = tr(made.exercise.title)
+    title = in_words(made.exercise, "title")
     return paper.build(story, title, tr("Exercise on a simulated radio"), head, tr("Exercise"), day(utc))

@@ -6,7 +6,7 @@ from typing import Literal
 
 import msgspec
 
-from unitone.words import N_
+from unitone.words import N_, tr
 
 Skill = Literal["receive", "transmit", "synthesiser", "settings", "tracing", "vintage"]
 
@@ -35,6 +35,16 @@ DIAGNOSES: dict[str, str] = {
     "squelch range": N_("A leaky part spoils the squelch's range"),
     "stage": N_("A stage is dead or weak: a part of it has failed"),
 }
+
+
+#: Exercises that somebody made: their words are theirs, whatever language the program speaks.
+OWN = "own-"
+
+
+def in_words(exercise: Exercise, field: Literal["title", "complaint", "purpose", "habit"]) -> str:
+    """What an exercise says of itself: one of the ladder in the program's language, somebody's own as it was written."""
+    text: str = getattr(exercise, field)
+    return text if exercise.id.startswith(OWN) else tr(text)
 
 
 class Exercise(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

@@ -11,7 +11,7 @@ import msgspec
 from unitone import files
 from unitone.errors import SheetError, TapeError
 from unitone.job.seal import is_sealed, seal, unsealed
-from unitone.scenario.exercise import SKILLS, Exercise
+from unitone.scenario.exercise import OWN, SKILLS, Exercise
 from unitone.sheet.format.bundle import Bundle
 from unitone.sheet.library import Library, open_file, slug
 from unitone.words import tr
@@ -121,7 +121,7 @@ def read_exercise(path: Path) -> Exercise:
     if raw.format != FORMAT:
         raise SheetError([f"{path}:1: format: " + tr("{format!r} needs a newer Unitone.", format=raw.format)])
     made = Exercise(
-        "own-" + slug(path.name.removesuffix(ENDING)), raw.skill, raw.grade, raw.title, raw.complaint, raw.purpose,  # type: ignore[arg-type]
+        OWN + slug(path.name.removesuffix(ENDING)), raw.skill, raw.grade, raw.title, raw.complaint, raw.purpose,  # type: ignore[arg-type]
         raw.habit, raw.sheet, sealed=raw.sealed,
     )  # fmt: skip
     problems = _problems(made, str(path))

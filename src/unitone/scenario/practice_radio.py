@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from dataclasses import dataclass, replace
 from typing import Any
@@ -13,7 +14,7 @@ from unitone.scenario.exercise import Exercise
 from unitone.scenario.exercise_file import opened
 from unitone.session.own_sheets import library_of
 from unitone.session.session import Session, open_bundle
-from unitone.sheet.editing.cut import only_steps
+from unitone.sheet.editing.cut import cut_text
 from unitone.sheet.format.bundle import Bundle
 from unitone.sheet.format.read import parse_sheet, to_data
 from unitone.sheet.format.write import to_toml
@@ -26,6 +27,7 @@ from unitone.words import tr
 
 #: What an adjuster that nobody turned has drifted, as a share of what the physics file calls ageing.
 _DRIFT = 0.5
+_ADJUSTER = re.compile(r"^\[adjuster\.([\w-]+)\]\s*(?:#.*)?$")
 
 
 def make_radio(exercise: Exercise, seed: int, library: Library) -> Bundle:
@@ -45,8 +47,10 @@ def make_radio(exercise: Exercise, seed: int, library: Library) -> Bundle:
     sheet = to_data(bundle.text, exercise.sheet)
     physics = tomllib.loads(unsealed(bundle.physics))
     _check(exercise, sheet, physics)
-    text = bundle.text if not exercise.steps else to_toml(only_steps(sheet, exercise.steps))
-    return replace(bundle, text=text, physics=seal(to_toml(_disturbed(exercise, seed, physics))))
+    text = bundle.text if not exercise.steps else cut_text(bundle.text, sheet, exercise.steps)
+    return replace(
+        bundle, text=text, physics=seal(_written(unsealed(bundle.physics), _disturbed(exercise, seed, physics)))
+    )
 
 
 def _check(exercise: Exercise, sheet: dict[str, Any], physics: dict[str, Any]) -> None:
@@ -75,6 +79,21 @@ def _check(exercise: Exercise, sheet: dict[str, Any], physics: dict[str, Any]) -
         problems.append(tr("{sheet}: has no fault {name!r}. Correct the exercise.", sheet=exercise.sheet, name=fault))
     if problems:
         raise SheetError(problems)
+
+
+def _written(text: str, wanted: dict[str, Any]) -> str:
+    """The physics as text: the file's own with the lines that were added, where that reads as it should."""
+    lines = [f'has_fault = "{wanted["has_fault"]}"'] if "has_fault" in wanted else []
+    for line in text.splitlines():
+        lines.append(line)
+        header = _ADJUSTER.match(line)
+        if header is not None and header[1] in wanted["adjuster"]:
+            lines.append(f"found_off = {wanted['adjuster'][header[1]]['found_off']}")
+    made = "\n".join(lines) + "\n"
+    try:
+        return made if tomllib.loads(made) == wanted else to_toml(wanted)
+    except tomllib.TOMLDecodeError:
+        return to_toml(wanted)
 
 
 def _disturbed(exercise: Exercise, seed: int, physics: dict[str, Any]) -> dict[str, Any]:

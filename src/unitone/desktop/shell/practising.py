@@ -20,7 +20,7 @@ from unitone.present.bench.bench_shapes import BenchView
 from unitone.present.papers import paper_head
 from unitone.scenario.certificate import render
 from unitone.scenario.debrief import Debrief, debrief
-from unitone.scenario.exercise import Exercise, Help
+from unitone.scenario.exercise import Exercise, Help, in_words
 from unitone.scenario.exercise_file import ENDING, keep_exercise, read_exercise, write_exercise
 from unitone.scenario.ladder import LADDER
 from unitone.scenario.practice_radio import begin, end
@@ -176,7 +176,7 @@ class Practising(QObject):
     def finish(self) -> None:
         """End the exercise: what was wrong is asked before anything is told."""
         if self.attempt is not None:
-            self.debrief.ask(tr(self.attempt.exercise.title))
+            self.debrief.ask(in_words(self.attempt.exercise, "title"))
             self._window.show_page(self.debrief, "practice")
 
     def _mark(self, reason: str) -> None:
@@ -214,7 +214,7 @@ class Practising(QObject):
         if attempt is None:
             self.page.message.tell(tr("That exercise's notes are damaged: it cannot be looked at again."))
             return
-        self.debrief.ask(tr(attempt.exercise.title))
+        self.debrief.ask(in_words(attempt.exercise, "title"))
         self.debrief.show_busy()
         self._window.show_page(self.debrief, "practice")
         self._marking_wanted(attempt)

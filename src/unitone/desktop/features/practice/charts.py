@@ -118,7 +118,7 @@ class StoryChart(Painted):
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             painter.setPen(theme.colour("quiet"))
             box = QRectF(0, y - line / 2, area.left() - theme.px(8), line)
-            said = f"{height:g}" if counted else tr("right") if not n else f"{height:g} %"
+            said = f"{height:g}" if counted else f"{height:g} %"
             painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, said)
         step = next(s for s in (10, 15, 30, 60, 120, 300, 600, 1200, 1800, 3600, 7200, 1e9) if end / s <= 8)
         for n in range(int(end // step) + 1):

@@ -23,7 +23,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import Card, Message, label, scrolled, set_tip
 from unitone.scenario.debrief import MOMENTS, AdjusterLeft, Debrief, Moment
 from unitone.scenario.describe import describe_moment, describe_next
-from unitone.scenario.exercise import DIAGNOSES, HELP, Help
+from unitone.scenario.exercise import DIAGNOSES, HELP, Help, in_words
 from unitone.scenario.marking import PASS
 from unitone.sheet.model.sheet import Sheet
 from unitone.words import tr, tr_n
@@ -293,7 +293,7 @@ class DebriefPage(QWidget):
         self.made, mark, e = made, made.mark, made.exercise
         minutes = max(1, round(mark.seconds / 60))
         said = tr_n("{n} bench minute", "{n} bench minutes", minutes)
-        self.about.setText(f"{tr(e.title)} · {sheet.title} · {said} · {tr(HELP[how])}")
+        self.about.setText(f"{in_words(e, 'title')} · {sheet.title} · {said} · {tr(HELP[how])}")
         self._show_saves(True)
         self.score.setText(str(mark.score))
         self.passed.setText(tr("Passed") if mark.passed else self._why_not(made))

@@ -30,7 +30,7 @@ from unitone.desktop.widgets.fitting import ButtonRows, ChipRow
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import Card, Message, elided, label, scrolled, set_tip
 from unitone.errors import UnitoneError
-from unitone.scenario.exercise import HELP, SKILLS, Exercise, Help
+from unitone.scenario.exercise import HELP, SKILLS, Exercise, Help, in_words
 from unitone.scenario.exercise_file import ENDING, own_exercises, take_in
 from unitone.scenario.ladder import LADDER, daily, surprise
 from unitone.scenario.records import Attempt, Result, best, results, running
@@ -86,7 +86,7 @@ class _Rows(QStyledItemDelegate):
         painter.setPen(theme.colour("ink"))
         left = box.left() + theme.px(54)
         words = QRectF(left, box.top(), right - left, box.height())
-        painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, elided(painter, tr(what.title), words.width()))
+        painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, elided(painter, in_words(what, "title"), words.width()))
 
 
 def _draw_grade(painter: QPainter, box: QRectF, grade: int) -> None:
@@ -254,7 +254,7 @@ class PracticePage(QWidget):
                 result = self._best.get(e.id)
                 item.setData(
                     Qt.ItemDataRole.AccessibleTextRole,
-                    tr("{title}, grade {n}", title=tr(e.title), n=e.grade)
+                    tr("{title}, grade {n}", title=in_words(e, "title"), n=e.grade)
                     + (f", {result.score}" if result is not None else ""),
                 )
                 self.list.addItem(item)
@@ -292,13 +292,13 @@ class PracticePage(QWidget):
         self.main.setEnabled(e is not None)
         if e is None:
             return
-        self.title.setText(tr(e.title))
-        self.complaint.setText(tr(e.complaint))
+        self.title.setText(in_words(e, "title"))
+        self.complaint.setText(in_words(e, "complaint"))
         self.about.setText(
             tr("{skill} · grade {n} of 5 · {sheet}", skill=tr(SKILLS[e.skill]), n=e.grade, sheet=self._radio(e.sheet))
         )
-        self.trains.setText(tr("Trains: {what}", what=tr(e.purpose)))
-        self.habit.setText(tr("Habit: {what}", what=tr(e.habit)))
+        self.trains.setText(tr("Trains: {what}", what=in_words(e, "purpose")))
+        self.habit.setText(tr("Habit: {what}", what=in_words(e, "habit")))
         result = self._best.get(e.id)
         self.so_far.setText(
             tr("Not taken yet.")

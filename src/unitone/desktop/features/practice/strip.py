@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton
 from unitone.desktop.shell.worker import BenchWorker
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import choice_of
-from unitone.desktop.widgets.painted import Elided, label, set_tip
+from unitone.desktop.widgets.painted import Elided, set_tip
 from unitone.errors import EntryError
 from unitone.quantities.show import microvolts
 from unitone.radio.levels import parse_level
-from unitone.scenario.exercise import Exercise, Help
+from unitone.scenario.exercise import Exercise, Help, in_words
 from unitone.session.session import Session
 from unitone.sheet.model.sheet import Conditions
 from unitone.words import tr
@@ -35,18 +35,17 @@ class ExerciseStrip(QFrame):
         row.setSpacing(theme.px(8))
         self.words = Elided("strong")
         row.addWidget(self.words, 1)
-        self.level_name = label("quiet", tr("Generator"))
-        row.addWidget(self.level_name)
         self.level = QLineEdit()
         self.level.setAccessibleName(tr("Generator level"))
-        self.level.setPlaceholderText(tr("0.5 µV or −113 dBm"))
-        self.level.setFixedWidth(theme.px(150))
+        self.level.setPlaceholderText(tr("like 0.5 µV"))
+        set_tip(self.level, tr("Generator level"))
+        self.level.setFixedWidth(theme.px(118))
         self.level.returnPressed.connect(self.dial)
         row.addWidget(self.level)
         self.channel = choice_of([], "", self._tune)
         self.channel.setAccessibleName(tr("Channel"))
         row.addWidget(self.channel)
-        self.by_sheet = QPushButton(tr("Set as the sheet says"))
+        self.by_sheet = QPushButton(tr("As on the sheet"))
         set_tip(self.by_sheet, tr("Generator, channel and panel as this step asks (Ctrl+Y)"))
         self.by_sheet.clicked.connect(self.set_by_sheet)
         row.addWidget(self.by_sheet)
@@ -67,9 +66,9 @@ class ExerciseStrip(QFrame):
 
     def show_exercise(self, exercise: Exercise, how: Help, channels: tuple[str, ...]) -> None:
         """An exercise begins, or goes on."""
-        self.words.setText(f"{tr(exercise.title)}  ·  {tr(exercise.complaint)}")
+        self.words.setText(f"{in_words(exercise, 'title')}  ·  {in_words(exercise, 'complaint')}")
         alone = how != "coach"
-        for part in (self.level_name, self.level, self.by_sheet):
+        for part in (self.level, self.by_sheet):
             part.setVisible(alone)
         self.hint.setVisible(how == "hints")
         self.channel.blockSignals(True)
