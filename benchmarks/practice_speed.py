@@ -10,7 +10,7 @@ import time
 
 import numpy as np
 
-from unitone.scenario.ladder import LADDER
+from unitone.scenario.exercises import LADDER
 from unitone.scenario.practice_radio import begin
 from unitone.session.own_sheets import library_of
 from unitone.signals.playback import Playback

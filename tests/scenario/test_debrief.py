@@ -11,13 +11,13 @@ from unitone.errors import TapeError, UnitoneError
 from unitone.job.entries.practice import Diagnosed, HintTaken
 from unitone.report.head import Head
 from unitone.robot.technician import align
-from unitone.scenario.certificate import render
 from unitone.scenario.debrief import Debrief, debrief
 from unitone.scenario.describe import describe_moment
 from unitone.scenario.exercise import Exercise
-from unitone.scenario.ladder import find_exercise
+from unitone.scenario.exercise_paper import render
+from unitone.scenario.exercises import find_exercise
 from unitone.scenario.practice_radio import begin, end
-from unitone.scenario.records import (
+from unitone.scenario.practice_results import (
     Attempt,
     attempt_of,
     best,

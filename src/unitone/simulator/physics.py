@@ -390,7 +390,7 @@ def parse_physics(text: str, path: str, sheet: Sheet) -> PhysicsFile:
     if physics.has_fault and ":" not in physics.has_fault and physics.has_fault not in physics.fault:
         problems.append(
             f"{path}:{line_of(places, ('has_fault',))}: has_fault: "
-            + tr("no fault {name!r} in this file. Name one of its [fault.ID].", name=physics.has_fault)
+            + tr("no fault {name!r} in this file. Name one that it has.", name=physics.has_fault)
         )
     problems += _frequency_problems(physics, sheet, path, places)
     if problems:

@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt
 
 from desktop.conftest import Desk
 from unitone.job.entries.practice import HintTaken
-from unitone.scenario.records import results
+from unitone.scenario.practice_results import results
 from unitone.signals.sinad import tone_powers
 from virtualcard import VirtualCard, there_is_one
 

@@ -18,13 +18,21 @@ from unitone.errors import UnitoneError
 from unitone.job.entries.practice import Diagnosed
 from unitone.present.bench.bench_shapes import BenchView
 from unitone.present.papers import paper_head
-from unitone.scenario.certificate import render
 from unitone.scenario.debrief import Debrief, debrief
 from unitone.scenario.exercise import Exercise, Help, in_words
 from unitone.scenario.exercise_file import ENDING, keep_exercise, read_exercise, write_exercise
-from unitone.scenario.ladder import LADDER
+from unitone.scenario.exercise_paper import render
+from unitone.scenario.exercises import LADDER
 from unitone.scenario.practice_radio import begin, end
-from unitone.scenario.records import Attempt, attempt_of, best, keep_attempt, keep_result, practice_book, results
+from unitone.scenario.practice_results import (
+    Attempt,
+    attempt_of,
+    best,
+    keep_attempt,
+    keep_result,
+    practice_book,
+    results,
+)
 from unitone.scenario.rewind import rewind
 from unitone.session.own_sheets import library_of
 from unitone.session.session import Session

@@ -16,9 +16,9 @@ from unitone.desktop.theme.theme import theme
 from unitone.job.card import Card
 from unitone.robot.demo_data import fill
 from unitone.scenario.debrief import debrief
-from unitone.scenario.ladder import find_exercise
+from unitone.scenario.exercises import find_exercise
 from unitone.scenario.practice_radio import begin, end
-from unitone.scenario.records import Attempt, keep_attempt, keep_result
+from unitone.scenario.practice_results import Attempt, keep_attempt, keep_result
 from unitone.scenario.trainees import TRAINEES
 from unitone.session.charts import chart_on
 from unitone.session.own_sheets import library_of

@@ -13,7 +13,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import Painted, elided
 from unitone.scenario.debrief import Debrief
 from unitone.scenario.exercise import SKILLS
-from unitone.scenario.records import Result
+from unitone.scenario.practice_results import Result
 from unitone.words import tr, tr_n
 
 #: So many of the last marks are drawn for a skill.

@@ -203,7 +203,7 @@ class DebriefPage(QWidget):
         self.tiles = {
             name: _Tile(words)
             for name, words in (
-                ("restored", tr("In spec")), ("alone", tr("Left alone")), ("fault", tr("Fault")),
+                ("restored", tr("In spec")), ("alone", tr("Left as found")), ("fault", tr("Fault")),
                 ("moves", tr("Moves")), ("broken", tr("Broken")), ("hints", tr("Hints")),
             )
         }  # fmt: skip

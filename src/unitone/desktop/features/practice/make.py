@@ -132,8 +132,8 @@ class MakePage(QWidget):
             grid.addWidget(label("quiet", words), n, 0)
             grid.addWidget(box, n, 1)
         card.column.addLayout(grid)
-        card.column.addWidget(label("heading", tr("Steps that are asked for")))
-        self.steps = _Ticked(tr("Steps that are asked for"))
+        card.column.addWidget(label("heading", tr("Steps of the exercise")))
+        self.steps = _Ticked(tr("Steps of the exercise"))
         card.column.addWidget(self.steps, 1)
         return card
 
@@ -204,7 +204,7 @@ class MakePage(QWidget):
             self.message.tell(tr("Give the exercise a title, and write what the owner says."))
             return
         if not self.steps.ticked():
-            self.message.tell(tr("Tick the steps that are asked for: one at least."))
+            self.message.tell(tr("Tick the steps of the exercise: one at least."))
             return
         if not (exercise.turned or exercise.fault):
             self.message.tell(tr("Nothing is wrong with this radio yet: tick what was turned, or choose a fault."))

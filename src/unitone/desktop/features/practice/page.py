@@ -32,8 +32,8 @@ from unitone.desktop.widgets.painted import Card, Message, elided, label, scroll
 from unitone.errors import UnitoneError
 from unitone.scenario.exercise import HELP, SKILLS, Exercise, Help, in_words
 from unitone.scenario.exercise_file import ENDING, own_exercises, take_in
-from unitone.scenario.ladder import LADDER, daily, surprise
-from unitone.scenario.records import Attempt, Result, best, results, running
+from unitone.scenario.exercises import LADDER, daily, surprise
+from unitone.scenario.practice_results import Attempt, Result, best, results, running
 from unitone.sheet.library import Library
 from unitone.store.logbook import Logbook
 from unitone.words import day, tr

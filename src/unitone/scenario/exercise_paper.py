@@ -63,7 +63,7 @@ def _rows(made: Debrief, sheet: Sheet, how: Help) -> list[tuple[str, str]]:
         (tr("Radio"), tr("{radio}, simulated, radio number {n}", radio=sheet.title, n=made.seed)),
         (tr("Help"), tr(HELP[how])),
         (tr("In spec"), tr("{n} of {all}", n=m.restored[0], all=m.restored[1])),
-        (tr("Left alone"), tr("{n} of {all}", n=m.left_alone[0], all=m.left_alone[1])),
+        (tr("Left as found"), tr("{n} of {all}", n=m.left_alone[0], all=m.left_alone[1])),
         (tr("Fault"), fault),
         (tr("Moves"), tr("{n}; a good hand needs {good}", n=m.moves, good=m.good_moves)),
         (tr("Broken"), ", ".join(tr(x) for x in m.broken) or tr("nothing")),
