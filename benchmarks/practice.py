@@ -8,9 +8,9 @@ from __future__ import annotations
 import sys
 
 from unitone.robot.many import many
+from unitone.scenario.exercise_trial import take_exercise
 from unitone.scenario.exercises import LADDER, find_exercise
 from unitone.scenario.marking import Mark
-from unitone.scenario.trial import take_exercise
 
 _ROBOTS = ("coached", "careless", "peaking")
 

@@ -17,10 +17,10 @@ from unitone.job.seal import is_sealed, seal, unsealed
 from unitone.robot.referee import Referee
 from unitone.scenario.exercise import DIAGNOSES, SKILLS, Exercise, in_words
 from unitone.scenario.exercise_file import keep_exercise, own_exercises, read_exercise, sealed_exercise, take_in
+from unitone.scenario.exercise_trial import take_exercise
 from unitone.scenario.exercises import LADDER, daily, find_exercise, surprise
 from unitone.scenario.marking import radio_of
 from unitone.scenario.practice_radio import begin, make_radio, makeable
-from unitone.scenario.trial import take_exercise
 from unitone.session.own_sheets import library_of
 from unitone.store.logbook import Logbook
 

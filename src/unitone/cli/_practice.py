@@ -22,9 +22,9 @@ def register(app: typer.Typer) -> None:
         as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")] = False,
     ) -> None:
         """List the exercises of Practice, or let a robot take one and mark it."""
+        from unitone.scenario.exercise_trial import take_exercise
         from unitone.scenario.exercises import LADDER, find_exercise
         from unitone.scenario.exercises import daily as of_the_day
-        from unitone.scenario.trial import take_exercise
 
         if not exercise and not daily:
             rows = [
