@@ -64,7 +64,7 @@ def test_every_place_has_room_for_its_words(desk: Desk, size: tuple[int, int, fl
     theme.use("day", size[2])
     desk.window.resize(*size[:2])
     try:
-        for place in ("jobs", "meters", "workshop", "sheets"):
+        for place in ("jobs", "meters", "workshop", "sheets", "practice"):
             desk.window.show_place(place)
             desk.steady()
             page = desk.window.pages.currentWidget()

@@ -16,13 +16,16 @@ from desktop.conftest import Desk
 from unitone.desktop.shell.window import MainWindow
 from unitone.desktop.theme.theme import theme
 from unitone.present.glossary import terms
+from unitone.scenario.exercises import find_exercise
 from unitone.words import PSEUDO, use_language
 
 pytestmark = pytest.mark.window
 
-PLACES = ("jobs", "meters", "calculators", "sheets", "workshop")
+PLACES = ("jobs", "meters", "calculators", "sheets", "workshop", "practice")
 #: What is the same in every language: names and words of the demo's people and radios, units, the program's own name.
-DATA = re.compile(r"Ostrel|Unnamed|heard on one|English|Deutsch|uni\s+tone|EMF|[\d.,−+ ]+(k|M)?(Hz|dBm|dBµV|V|W|pF)")
+DATA = re.compile(
+    r"Ostrel|Corvane|Unnamed|heard on one|English|Deutsch|uni\s+tone|EMF|[\d.,−+ ]+(k|M)?(Hz|dBm|dBµV|V|W|pF)"
+)
 
 
 @pytest.fixture
@@ -79,6 +82,22 @@ def places(desk: Desk) -> Iterator[str]:
     window.show_settings()
     QApplication.processEvents()
     yield "settings"
+    practising = window.practising
+    assert practising is not None
+    practising.page.make.click()
+    desk.until(lambda: practising.making.radio is not None)
+    yield "making an exercise"
+    practising.start(find_exercise("receive-1"), 11, "none")
+    desk.until(lambda: practising.attempt is not None and desk.bench.view is not None)
+    desk.until(lambda: practising.is_on_bench(desk.bench.view.job_id if desk.bench.view is not None else ""))
+    desk.steady()
+    yield "an exercise"
+    desk.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    yield "what was wrong"
+    practising.debrief.answer()
+    desk.until(lambda: practising.debrief.made is not None)
+    desk.steady()
+    yield "debrief"
     desk.open(147)
     desk.steady()
     yield "bench"

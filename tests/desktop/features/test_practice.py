@@ -10,7 +10,10 @@ import pytest
 from PyQt6.QtCore import Qt
 
 from desktop.conftest import Desk
+from desktop.test_fitting import cut, over_each_other, squeezed
+from unitone.desktop.theme.theme import theme
 from unitone.job.entries.practice import HintTaken
+from unitone.scenario.exercises import LADDER, find_exercise
 from unitone.scenario.practice_results import results
 from unitone.signals.sinad import tone_powers
 from virtualcard import VirtualCard, there_is_one
@@ -135,3 +138,134 @@ def test_without_help_mistakes_are_made_told_and_rewound(desk: Desk) -> None:
     assert not strip.isHidden()
     desk.bench.card.emit(desk.bench.view.job_id, "")
     assert "no card" in desk.bench.message_words.text()
+
+
+def test_an_exercise_is_made_kept_shared_and_taken_in(desk: Desk, tmp_path: Path) -> None:
+    practising = _practice(desk)
+    desk.qtbot.mouseClick(practising.page.make, Qt.MouseButton.LeftButton)
+    making = practising.making
+    assert desk.window.pages.currentWidget() is making
+    desk.until(lambda: making.radio is not None)
+    making.sheet.setCurrentIndex(making.sheet.findData("ostrel-tarn-40"))
+    making._look()
+    desk.until(lambda: "T6" in making.turned.boxes and "detector" in making.steps.boxes)
+    # What says too little is told, one thing at a time, and nothing that was typed is lost.
+    desk.qtbot.mouseClick(making.keep, Qt.MouseButton.LeftButton)
+    assert "title" in making.message.words.text()
+    desk.qtbot.keyClicks(making.fields["title"], "A rasping set")
+    desk.qtbot.keyClicks(making.fields["complaint"], "Loud stations rasp")
+    for name, box in making.steps.boxes.items():
+        box.setChecked(False)
+        assert name not in making.steps.ticked()
+    desk.qtbot.mouseClick(making.keep, Qt.MouseButton.LeftButton)
+    assert "steps" in making.message.words.text()
+    making.steps.boxes["detector"].setChecked(True)
+    desk.qtbot.mouseClick(making.keep, Qt.MouseButton.LeftButton)
+    assert "Nothing is wrong" in making.message.words.text()
+    making.turned.boxes["T6"].setChecked(True)
+    making.far.setCurrentIndex(making.far.findData("usual"))
+    made = making.exercise()
+    assert (made.steps, made.turned, made.far, made.fault) == (("detector",), ("T6",), (0.6, 1.1), "")
+    desk.qtbot.mouseClick(making.keep, Qt.MouseButton.LeftButton)
+    page = practising.page
+    desk.until(lambda: desk.window.pages.currentWidget() is page)
+    own = page.current()
+    assert own is not None and own.title == "A rasping set" and own.turned == () and own.sealed
+    assert page.title.text() == "A rasping set" and page.complaint.text() == "Loud stations rasp"
+    # Given away as a file, and taken in by another workshop; a broken file is refused with words.
+    given = tmp_path / "given.exercise.json"
+    practising.save_exercise(given, own)
+    page.take_in(given)
+    assert len(page.own) == 2 and {x.title for x in page.own} == {"A rasping set"}
+    given.write_text("{}", encoding="utf-8")
+    page.take_in(given)
+    assert page.message.isVisible() and "given.exercise.json" in page.message.words.text() and len(page.own) == 2
+    # It is taken like any other, by the coach to the end.
+    desk.qtbot.mouseClick(page.helps.chips["coach"], Qt.MouseButton.LeftButton)
+    page.choose(own.id)
+    desk.key(Qt.Key.Key_Return)
+    desk.until(lambda: practising.attempt is not None and desk.window._bench is not None)
+    desk.until(lambda: desk.bench.view is not None and practising.is_on_bench(desk.bench.view.job_id))
+    desk.bench.setFocus()
+    assert not desk.bench.view.coach.silent and practising._strip.level.isHidden() and practising._strip.hint.isHidden()
+    for _ in range(60):
+        if desk.bench.view.finished:
+            break
+        desk.after(lambda: desk.key(Qt.Key.Key_Return))
+    # The certificate of an exercise is its debrief.
+    desk.key("c")
+    assert desk.window.pages.currentWidget() is practising.debrief
+    desk.qtbot.mouseClick(practising.debrief.main, Qt.MouseButton.LeftButton)
+    desk.until(lambda: practising.debrief.made is not None)
+    assert practising.debrief.made.mark.score == 100 and "Passed" in practising.debrief.passed.text()
+    assert practising.debrief.no_moments.isVisible() and practising.debrief.following.text().startswith("Next exercise")
+    desk.key(Qt.Key.Key_Escape)
+    assert desk.window.pages.currentWidget() is page
+    assert page.look.isVisible() and "100 of 100" in page.so_far.text()
+    desk.qtbot.mouseClick(page.look, Qt.MouseButton.LeftButton)
+    desk.until(lambda: desk.window.pages.currentWidget() is practising.debrief and practising.debrief.made is not None)
+
+
+def test_other_radios_the_one_of_the_day_and_a_surprise(desk: Desk) -> None:
+    practising = _practice(desk)
+    page = practising.page
+    started: list[tuple[str, int, str]] = []
+    page.started.connect(lambda e, seed, how: started.append((e.id, seed, how)))
+    page.started.disconnect(practising.start)
+    page.list.setFocus()
+    page.choose("transmit-1")
+    desk.key("n", Qt.KeyboardModifier.NoModifier)
+    desk.key(Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    desk.key(Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    desk.key(Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    desk.qtbot.mouseClick(page.helps.chips["none"], Qt.MouseButton.LeftButton)
+    page.grade.setCurrentIndex(page.grade.findData("5"))
+    desk.key(Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
+    (first, a, how), (second, b, _), (of_day, day_seed, _), (drawn, _, alone) = started
+    assert first == second == "transmit-1" and a != b and how == "hints" and alone == "none"
+    assert day_seed > 100_000 and of_day in {e.id for e in LADDER}
+    assert find_exercise(drawn).grade == 5
+    assert "your own levels" in page.help_words.text()
+
+
+def test_the_trace_of_an_exercise_walks_in_order_until_a_hint_is_taken(desk: Desk) -> None:
+    practising = _start(desk, "tracing-2", "hints")
+    desk.key(Qt.Key.Key_7, Qt.KeyboardModifier.ControlModifier)
+    page = desk.window._trace
+    desk.until(lambda: page is not None or desk.window._trace is not None)
+    page = desk.window._trace
+    desk.until(lambda: page.view is not None and page.view.job_id == practising.attempt.job)
+    assert page.view.suspects == () and not page.view.empty, "who is suspected is the coach's word"
+    practising._window.worker.take_hint()
+    desk.until(lambda: bool(page.view.suspects))
+    desk.window.show_place("bench")
+    desk.until(lambda: desk.window.pages.currentWidget() is desk.bench)
+    assert practising.is_on_bench(desk.bench.view.job_id) and not practising._strip.isHidden()
+
+
+@pytest.mark.parametrize("size", [(1000, 700, 1.0, "night"), (1280, 800, 1.5, "day"), (1920, 1080, 1.0, "day")])
+def test_the_debrief_has_room_for_its_words(desk: Desk, size: tuple[int, int, float, str]) -> None:
+    practising = _start(desk, "settings-1", "none")
+    theme.use(size[3], size[2])
+    desk.window.resize(*size[:2])
+    try:
+        desk.steady()
+        assert not cut(desk.bench) and not squeezed(desk.bench)
+        desk.after(lambda: desk.key("h"))
+        desk.after(practising._strip.set_by_sheet)
+        desk.after(lambda: desk.key(Qt.Key.Key_Right))
+        desk.after(lambda: desk.key("l"))
+        practising.finish()
+        desk.steady()
+        assert not cut(practising.debrief)
+        practising.debrief.answer()
+        desk.until(lambda: practising.debrief.made is not None)
+        desk.steady()
+        assert (
+            not cut(practising.debrief) and not squeezed(practising.debrief) and not over_each_other(practising.debrief)
+        )
+        story = practising.debrief.story
+        assert story.made is practising.debrief.made and "%" in story.accessibleDescription()
+        assert story.height() >= theme.px(140)
+    finally:
+        theme.use("day", 1.0)

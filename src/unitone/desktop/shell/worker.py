@@ -11,7 +11,7 @@ import threading
 import time
 from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -593,6 +593,10 @@ class BenchWorker(QObject):
             view = without_coach(view, self._session.state, self._help == "hints")
         self._view = view
         if self._trace_wanted:
-            trace = take_trace(self._session, *self._traced)
+            stage, other, walk, way = self._traced
+            # Who takes an exercise alone walks in order: which test tells most is the coach's.
+            trace = take_trace(self._session, stage, other if coached else 0, walk or not coached, way)
+            if not coached:
+                trace = replace(trace, suspects=())
             return lambda: self.trace.emit((generation, trace))
         return lambda: self.changed.emit((generation, view))

@@ -52,6 +52,8 @@ _HEARD = {
 _EAR_KEYS = {"+": "ear-louder", "-": "ear-softer", "−": "ear-softer", "/": "ear-same", "=": "ear-same"}
 #: A lower Bench keeps its lines for the step.
 _ROOM_FOR_A_LINE = 480
+#: What the strip over an exercise takes (pixels at normal type), and the height that leaves room for the board beside it.
+_STRIP, _ROOM_FOR_A_BOARD = 90, 450
 #: A reading or turn that was not answered after this long shows as pending (ms).
 _LATE_MS = 250
 
@@ -252,6 +254,8 @@ class BenchPage(QWidget):
 
     def _arrange(self) -> None:
         width, height = self.width() / theme.scale, self.height() / theme.scale
+        if self.practised:
+            height -= _STRIP
         if self.tray.isVisible():
             height -= self.tray.sizeHint().height() / theme.scale
         narrow, low = width < 1090, height < 640
@@ -264,6 +268,7 @@ class BenchPage(QWidget):
         self.procedure_card.setVisible(not asked and (not narrow or self._side_is_procedure))
         self.side.setVisible(not asked and (not narrow or not self._side_is_procedure))
         self.path.setVisible(not low)
+        self.board_card.setVisible(not (self.practised and height < _ROOM_FOR_A_BOARD))
         self.tape.setVisible(height >= 560)
         self.step.set_compact(narrow, low)
         self.hook.set_compact(low or self.tray.isVisible())
@@ -287,6 +292,7 @@ class BenchPage(QWidget):
         row.addWidget(self.picture_words)
         row.addWidget(self.scan)
         card, layout = self._card(tr("Board"), right)
+        self.board_card = card
         self.board = BoardView()
         self.board.chosen.connect(self._worker.select)
         self.board.pointed.connect(self._pin)
@@ -410,8 +416,10 @@ class BenchPage(QWidget):
         return self.height() / theme.scale >= _ROOM_FOR_A_LINE
 
     def _show_procedure(self, view: BenchView) -> None:
+        if self.to_card.isHidden() != self.practised:
+            self.to_card.setVisible(not self.practised)
+            self._arrange()
         self.job.setText(tr("Exercise") if self.practised else tr("Job {number}", number=f"{view.number:04d}"))
-        self.to_card.setVisible(not self.practised)
         self.title.setText(view.title)
         self.bench.setText(view.bench_words)
         self.tally.setText(view.procedure.tally)

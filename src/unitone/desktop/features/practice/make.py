@@ -18,13 +18,15 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice, choice_of
-from unitone.desktop.widgets.painted import Card, Message, label, scrolled
+from unitone.desktop.widgets.painted import Card, Message, label, scrolled, set_tip
 from unitone.scenario.exercise import SKILLS, Exercise
 from unitone.scenario.exercise_file import sealed_exercise
 from unitone.scenario.practice_radio import Makeable, make_radio, makeable
 from unitone.sheet.library import Library
 from unitone.words import tr
 
+#: A row shows so many letters; all of them stand in its tip.
+_LETTERS = 34
 #: How far something may be turned, as shares of what the sheet's physics file calls misaligned.
 _FAR = {"little": (0.3, 0.6), "usual": (0.6, 1.1), "far": (1.1, 1.7)}
 
@@ -52,7 +54,10 @@ class _Ticked(QWidget):
             box.deleteLater()
         self.boxes = {}
         for name, words in rows:
-            box = self.boxes[name] = QCheckBox(words)
+            box = self.boxes[name] = QCheckBox(
+                words if len(words) <= _LETTERS else f"{words[: _LETTERS - 1].rstrip()}…"
+            )
+            set_tip(box, words)
             box.setChecked(ticked)
             self._column.insertWidget(self._column.count() - 1, box)
 

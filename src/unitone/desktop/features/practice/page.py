@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QSizePolicy,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -131,17 +130,17 @@ class PracticePage(QWidget):
         row.addWidget(self._left(), 10)
         row.addWidget(self._right(), 11)
         outer.addLayout(row, 1)
-        theme.changed.connect(self._list_again)
+        # Marks are read when the page is shown; another theme changes no more than the look.
+        theme.changed.connect(self._lay_out)
         self.refresh()
 
     def _head(self) -> QHBoxLayout:
         head = QHBoxLayout()
         head.setSpacing(theme.px(8))
         head.addWidget(label("page", tr("Practice")))
-        self.words = label("quiet", "", True)
-        self.words.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
-        head.addWidget(self.words, 1)
-        self.of_the_day = QPushButton(tr("Exercise of the day"))
+        head.addStretch(1)
+        self.of_the_day = QPushButton(tr("Today's"))
+        self.of_the_day.setAccessibleName(tr("Exercise of the day"))
         set_tip(self.of_the_day, tr("The same radio for everybody, today"))
         self.of_the_day.clicked.connect(self.start_daily)
         head.addWidget(self.of_the_day)
@@ -215,6 +214,8 @@ class PracticePage(QWidget):
         column.addWidget(box, 1)
         progress = Card(tr("Progress"))
         self.chart = SkillChart()
+        self.words = label("quiet", "", True)
+        progress.column.addWidget(self.words)
         progress.column.addWidget(self.chart)
         column.addWidget(progress)
         return side
@@ -264,6 +265,9 @@ class PracticePage(QWidget):
             self.list.setCurrentRow(self._next_row())
         self.list.blockSignals(False)
         self._chosen()
+
+    def _lay_out(self) -> None:
+        self.list.scheduleDelayedItemsLayout()
 
     def _next_row(self) -> int:
         """The first exercise that was not passed yet."""
