@@ -100,7 +100,7 @@ def test_what_the_radio_cannot_do_is_asked_of_nobody(book: Logbook) -> None:
     assert made.restored == (1, 1) and "s-meter" not in made.out
 
 
-@pytest.mark.parametrize("name", ["receive-1", "transmit-2", "synthesiser-1"])
+@pytest.mark.parametrize("name", ["receive-1", "transmit-2"])
 def test_a_mark_is_of_the_log_and_the_radio_and_of_nothing_else(name: str, book: Logbook) -> None:
     session, e, good = _done(book, name)
     first = mark(session, e, good)

@@ -243,7 +243,7 @@ def test_the_trace_of_an_exercise_walks_in_order_until_a_hint_is_taken(desk: Des
     assert practising.is_on_bench(desk.bench.view.job_id) and not practising._strip.isHidden()
 
 
-@pytest.mark.parametrize("size", [(1000, 700, 1.0, "night"), (1280, 800, 1.5, "day"), (1920, 1080, 1.0, "day")])
+@pytest.mark.parametrize("size", [(1000, 700, 1.0, "night"), (1280, 800, 1.5, "day")])
 def test_the_debrief_has_room_for_its_words(desk: Desk, size: tuple[int, int, float, str]) -> None:
     practising = _start(desk, "settings-1", "none")
     theme.use(size[3], size[2])
