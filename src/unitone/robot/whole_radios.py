@@ -77,7 +77,7 @@ def run_set(
 _COILS = frozenset({"rx.sinad", "rx.sn_ratio", "rx.af_voltage"})
 
 
-class _Best:
+class Best:
     """The referee's own alignment, made only when a step is in doubt (it takes seconds)."""
 
     def __init__(self, referee: Referee) -> None:
@@ -131,7 +131,7 @@ def judge(
     def own(step: Step) -> Step:
         return replace(step, required=tuple(map(there, step.required)))
 
-    best = _Best(Referee(sheet, physics, seed, fault))
+    best = Best(Referee(sheet, physics, seed, fault))
     left = Referee(sheet, physics, seed, fault)
     left.stand_at(dict(state.positions))
     wrong = 0
@@ -182,7 +182,7 @@ def _covered(step: Step, reason: str) -> bool:
 
 def _by_the_fault(out: Sequence[Step], sheet: Sheet, physics: PhysicsFile, seed: int) -> bool:
     """Is one of the steps that ended out kept there by the fault: could the same radio without it be brought in?"""
-    healthy = _Best(Referee(sheet, physics, seed))
+    healthy = Best(Referee(sheet, physics, seed))
     return any(healthy.holds(step) for step in out)
 
 

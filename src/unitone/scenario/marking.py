@@ -17,6 +17,7 @@ from unitone.job.verdicts import SETTLED, verdict
 from unitone.quantities.registry import FOUND_BY
 from unitone.robot.needless import wrongly_touched
 from unitone.robot.referee import Referee
+from unitone.robot.whole_radios import Best
 from unitone.scenario.exercise import Exercise
 from unitone.scenario.exercise_file import opened
 from unitone.scenario.practice_radio import begin, end
@@ -95,7 +96,7 @@ def mark(session: Session, exercise: Exercise, good: int) -> Mark:
     as_found = Referee(sheet, whole, seed)
     stood = frozenset(s.id for s in sheet.steps if s.adjust and as_found.holds(s))
     # A part of a stage can be repaired, so what the repaired radio allows is asked for.
-    left, best = Referee(sheet, whole if repaired else physics, seed), _Best(sheet, whole, seed)
+    left, best = Referee(sheet, whole if repaired else physics, seed), Best(Referee(sheet, whole, seed))
     left.stand_at(dict(state.positions))
     restored, allowed, out, unproven = 0, 0, [], []
     for step in sheet.steps:
@@ -164,18 +165,3 @@ def _is_named(session: Session, physics: PhysicsFile, exercise: Exercise, repair
     if ":" in exercise.fault:
         return repaired
     return bool(said) and said[-1] == physics.fault[exercise.fault].reason
-
-
-class _Best:
-    """What the physics can bring in, worked out when it is first asked for: it takes seconds."""
-
-    def __init__(self, sheet: Sheet, physics: PhysicsFile, seed: int) -> None:
-        self._made = (sheet, physics, seed)
-        self._referee: Referee | None = None
-
-    def holds(self, step: Step) -> bool:
-        """Can this step be brought in on this radio?"""
-        if self._referee is None:
-            self._referee = Referee(*self._made)
-            self._referee.align()
-        return self._referee.holds(step)

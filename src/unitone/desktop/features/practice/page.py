@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.desktop.features.practice.charts import SkillChart
+from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import choice_of
 from unitone.desktop.widgets.fitting import ButtonRows, ChipRow
@@ -115,6 +116,7 @@ class PracticePage(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._book, self._library = book, library
         self._radios: dict[str, str] = {}
+        self._naming = Errand("radio-names", self)
         self.own: list[Exercise] = []
         self.help: Help = "hints"
         self._best: dict[str, Result] = {}
@@ -133,6 +135,7 @@ class PracticePage(QWidget):
         # Marks are read when the page is shown; another theme changes no more than the look.
         theme.changed.connect(self._lay_out)
         self.refresh()
+        self._naming.run(lambda: {k.id: k.title for k in library.kept()}, self._name_radios, self.message.tell)
 
     def _head(self) -> QHBoxLayout:
         head = QHBoxLayout()
@@ -319,10 +322,12 @@ class PracticePage(QWidget):
         self._say_help()
 
     def _radio(self, sheet_id: str) -> str:
-        """How a sheet's radio is called; each is looked up once."""
-        if not self._radios:
-            self._radios = {k.id: k.title for k in self._library.kept()}
+        """How a sheet's radio is called; its id until the library was looked through."""
         return self._radios.get(sheet_id, sheet_id)
+
+    def _name_radios(self, radios: dict[str, str]) -> None:
+        self._radios = radios
+        self._chosen()
 
     def _say_help(self) -> None:
         self.help_words.setText(
