@@ -156,7 +156,7 @@ def test_marks_are_kept_by_exercise_and_the_one_that_waits_is_found(tmp_path, bo
         keep_result(own, made, "hints")
         assert running(own) is None and len(results(own)) == 1 and best(own)[e.id].help == "hints"
         own.set_setting("results", [*own.setting("results"), {"job": 3}])
-        own.set_setting("attempts", {"x": {"job": "x"}})
+        own.set_setting("attempt x", {"job": "x"})
         assert len(results(own)) == 1 and attempt_of(own, "x") is None, "what is damaged is left out"
     assert (tmp_path / "practice").is_dir()
     with practice_book(None) as memory:

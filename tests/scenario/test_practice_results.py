@@ -9,6 +9,7 @@ import pytest
 
 from unitone.scenario.exercise import Help
 from unitone.scenario.exercises import find_exercise
+from unitone.scenario.practice_radio import begin
 from unitone.scenario.practice_results import (
     Attempt,
     Result,
@@ -49,12 +50,13 @@ def test_without_the_coach_counts_before_with_it(book: Logbook) -> None:
 def test_the_last_attempt_without_a_mark_waits(book: Logbook) -> None:
     e = find_exercise("receive-1")
     assert running(book) is None
-    for job in ("a", "b", "c"):
+    jobs = [begin(book, e, 1).job_id for _ in range(3)]
+    for job in jobs:
         keep_attempt(book, Attempt(job, e, 1, "none"))
-    assert running(book).job == "c"  # type: ignore[union-attr]
-    _kept(book, _result("c", "receive-1", 40))
-    assert running(book).job == "b"  # type: ignore[union-attr]
-    assert attempt_of(book, "a").exercise == e  # type: ignore[union-attr]
+    assert running(book).job == jobs[2]  # type: ignore[union-attr]
+    _kept(book, _result(jobs[2], "receive-1", 40))
+    assert running(book).job == jobs[1]  # type: ignore[union-attr]
+    assert attempt_of(book, jobs[0]).exercise == e  # type: ignore[union-attr]
 
 
 @pytest.mark.parametrize("wrong", [None, "x", 7, [{"job": 1}], {"a": {"job": "a"}}])
@@ -63,7 +65,7 @@ def test_notes_that_are_damaged_cost_themselves_alone(wrong: object, book: Logbo
         book.set_setting("results", wrong if isinstance(wrong, list) else None)
         assert results(book) == () and best(book) == {}
     else:
-        book.set_setting("attempts", wrong)
+        book.set_setting("attempt a", wrong["a"])
         assert attempt_of(book, "a") is None and running(book) is None
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
@@ -14,7 +13,9 @@ from unitone.store.ports import Store
 
 #: The folder of practice inside the workshop's own.
 FOLDER = "practice"
-_ATTEMPTS, _RESULTS = "attempts", "results"
+_ATTEMPT, _RESULTS = "attempt ", "results"
+#: So many of the last jobs are looked at for one to go on with.
+_LOOKED_AT = 20
 
 
 class Attempt(msgspec.Struct, frozen=True):
@@ -48,14 +49,12 @@ def practice_book(folder: Path | None) -> Logbook:
 
 def keep_attempt(book: Store, attempt: Attempt) -> None:
     """Remember which exercise a job is."""
-    kept: dict[str, Any] = dict(book.setting(_ATTEMPTS, {}) or {})
-    kept[attempt.job] = msgspec.to_builtins(attempt)
-    book.set_setting(_ATTEMPTS, kept)
+    book.set_setting(_ATTEMPT + attempt.job, msgspec.to_builtins(attempt))
 
 
 def attempt_of(book: Store, job_id: str) -> Attempt | None:
     """The attempt that a job is; None for a job that is none, or whose note is damaged."""
-    kept = (book.setting(_ATTEMPTS, {}) or {}).get(job_id)
+    kept = book.setting(_ATTEMPT + job_id)
     try:
         return None if kept is None else msgspec.convert(kept, Attempt)
     except msgspec.ValidationError:
@@ -95,7 +94,7 @@ def best(book: Store) -> dict[str, Result]:
 
 
 def running(book: Store) -> Attempt | None:
-    """The attempt that was begun last and has no result yet."""
+    """The attempt that was begun last and has no result yet; what lies further back than a few is not gone on with."""
     done = {r.job for r in results(book)}
-    kept = [attempt_of(book, job) for job in (book.setting(_ATTEMPTS, {}) or {})]
-    return next((a for a in reversed(kept) if a is not None and a.job not in done), None)
+    kept = [attempt_of(book, row.id) for row in book.jobs(limit=_LOOKED_AT) if row.id not in done]
+    return next((a for a in kept if a is not None), None)

@@ -10,6 +10,7 @@ from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.sentences import sentence
 from unitone.present.bench.uncoached import without_coach
 from unitone.scenario.exercises import find_exercise
+from unitone.scenario.marking import HINT
 from unitone.scenario.practice_radio import begin
 from unitone.session.session import Session
 from unitone.sheet.model.sheet import TURN
@@ -73,7 +74,7 @@ def test_a_hint_is_offered_where_it_can_be_had(can_ask: bool, book: Logbook) -> 
     e = find_exercise("settings-1")
     session = begin(book, e, e.seed)
     view = _alone(session, can_ask)
-    assert ("Ctrl+H" in view.coach.detail) == can_ask
+    assert (f"(Ctrl+H) costs {HINT} marks" in view.coach.detail) == can_ask
     assert "hook-up is not confirmed" in view.coach.detail
     session.confirm_hook_up("receive")
     assert "Limit" in _alone(session, can_ask).coach.detail

@@ -122,12 +122,15 @@ class Practising(QObject):
         self.page.message.hide()
 
         def make() -> tuple[Attempt, tuple[str, ...]]:
-            session = begin(self.book, exercise, seed, library_of(self._window.logbook))
-            attempt = Attempt(session.job_id, exercise, seed, how)
-            keep_attempt(self.book, attempt)
-            return attempt, session.sheet.plan.names
+            return self._begun(begin(self.book, exercise, seed, library_of(self._window.logbook)), exercise, seed, how)
 
         self._starting.run(make, lambda made: self._begin(*made), self.page.message.tell)
+
+    def _begun(self, session: Session, exercise: Exercise, seed: int, how: Help) -> tuple[Attempt, tuple[str, ...]]:
+        """A session that is an attempt from now on, and the channels of its radio."""
+        attempt = Attempt(session.job_id, exercise, seed, how)
+        keep_attempt(self.book, attempt)
+        return attempt, session.sheet.plan.names
 
     def go_on(self, attempt: Attempt) -> None:
         """Take an exercise that was begun to the Bench again."""
@@ -255,10 +258,7 @@ class Practising(QObject):
             return
 
         def make() -> tuple[Attempt, tuple[str, ...]]:
-            session = rewind(self.book, before.job, seq)
-            attempt = Attempt(session.job_id, before.exercise, before.seed, before.help)
-            keep_attempt(self.book, attempt)
-            return attempt, session.sheet.plan.names
+            return self._begun(rewind(self.book, before.job, seq), before.exercise, before.seed, before.help)
 
         self._starting.run(make, lambda made: self._begin(*made), self.debrief.message.tell)
 
