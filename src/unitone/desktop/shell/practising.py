@@ -279,8 +279,8 @@ class Practising(QObject):
             self.page.choose(ids[at + 1])
 
     def close(self) -> None:
-        """Let the logbook go."""
-        for errand in (self._starting, self._marking, self._saving):
+        """Let the logbook go. A marking that goes on is not waited for: it is made anew when it is looked at again."""
+        for errand in (self._starting, self._saving):
             if errand.running is not None:
                 errand.running.join()
         self.book.close()
