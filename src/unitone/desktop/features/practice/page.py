@@ -317,7 +317,7 @@ class PracticePage(QWidget):
                 day=day(result.utc),
             )
         )
-        self.look.setVisible(any(r.exercise == e.id for r in results(self._book)))
+        self.look.setVisible(result is not None)
         self.starts.refresh()
         self._say_help()
 
@@ -326,6 +326,7 @@ class PracticePage(QWidget):
         return self._radios.get(sheet_id, sheet_id)
 
     def _name_radios(self, radios: dict[str, str]) -> None:
+        # May come after the logbook was closed: nothing here reads it.
         self._radios = radios
         self._chosen()
 
