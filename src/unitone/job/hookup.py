@@ -2,36 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from unitone.job.state import JobState
 from unitone.quantities.show import number
 from unitone.sheet.model.sheet import Sheet
-from unitone.words import N_, tr
-
-
-@dataclass(frozen=True)
-class Damage:
-    """Something that a wrong hook-up broke on the simulated bench: ``generator`` or ``final``; in words, and what mends it."""
-
-    what: str
-    words: str
-    cure: str
-
-
-#: What keying breaks, by what hangs on the aerial socket.
-DAMAGES: dict[str, Damage] = {
-    "generator": Damage(
-        "generator",
-        N_("Keyed into the generator: its output attenuator is burnt out."),
-        N_("Practice: fit another attenuator"),
-    ),
-    "final": Damage(
-        "final",
-        N_("Keyed without a load: the final is destroyed."),
-        N_("Practice: fit another final"),
-    ),
-}
+from unitone.words import tr
 
 
 def needed_watts(sheet: Sheet) -> float | None:

@@ -17,6 +17,7 @@ from unitone.job.card import Card
 from unitone.job.checks import Check, Watch
 from unitone.job.entries import Entry
 from unitone.job.entries.notes import Damaged
+from unitone.job.entries.practice import Tool
 from unitone.job.entries.readings import Reading
 from unitone.job.records import Judged, Logged, Loose, Sweep, Touch, Tried, Turn, Variant
 from unitone.job.shop import Finding, Shop
@@ -88,6 +89,9 @@ class JobState:
     points_found: dict[tuple[str, Conditions], Logged] = field(default_factory=dict)
     #: What a wrong hook-up broke on the simulated bench: generator, final.
     damaged: set[str] = field(default_factory=set)
+    #: What a simulated radio's cores are turned with, and the adjuster that a metal one was left in.
+    tool: Tool = "plastic"
+    tool_in: str = ""
     trials: list[Trial] = field(default_factory=list)
     approved: str = ""
     worth: str = ""

@@ -8,10 +8,11 @@ from typing import Literal
 
 from unitone.align.advise import advise
 from unitone.align.moves import Advice, SetUp
+from unitone.job.damages import damage
 from unitone.job.entries import Entry
 from unitone.job.entries.bench import Broken
 from unitone.job.entries.hands import Turned
-from unitone.job.entries.practice import HintTaken
+from unitone.job.entries.practice import HintTaken, ToolTaken
 from unitone.job.entries.readings import Reading
 from unitone.job.fold import advance, fold
 from unitone.job.state import JobState
@@ -29,7 +30,7 @@ from unitone.store.logbook import Logbook
 from unitone.store.ports import Store
 
 #: What makes a moment dear.
-Kind = Literal["broken", "needless", "too-strong", "unread", "wandered", "fault", "stale", "out", "hint"]
+Kind = Literal["broken", "needless", "metal", "too-strong", "unread", "wandered", "fault", "stale", "out", "hint"]
 #: So many moments are told.
 MOMENTS = 3
 #: A core that took so many times the coach's moves wandered.
@@ -52,6 +53,8 @@ class Moment:
     moves: int
     better: Advice | None
     positions: dict[str, int]
+    #: Did the move change what came out of the loudspeaker? Then it can be heard again.
+    heard: bool = False
 
 
 @dataclass(frozen=True)
@@ -170,7 +173,12 @@ def _adjusters(book: Store, session: Session) -> tuple[AdjusterLeft, ...]:
 def _moments(tape: Sequence[Entry], coach: Sequence[Entry], made: Mark, exercise: Exercise) -> list[Moment]:
     a_move = MOVES / max(1.5 * made.good_moves, 1.0)
     start = tape[1].bench_s if len(tape) > 1 else 0.0
-    causes = [*_too_strong(tape, a_move), *_unread(tape, made, a_move), *_wandered(tape, coach, a_move)]
+    causes = [
+        *_metal(tape, a_move),
+        *_too_strong(tape, a_move),
+        *_unread(tape, made, a_move),
+        *_wandered(tape, coach, a_move),
+    ]
     found = [
         *_breakages(tape),
         *_hints(tape),
@@ -192,13 +200,48 @@ def _moment(state: JobState, entry: Entry, kind: Kind, step: str, adjuster: str,
         moves,
         None if state.finished else advise(state),
         dict(state.positions),
+        isinstance(entry.said, Turned) and state.hook_up == "receive" and state.set_up.way != "transmit",
     )
 
 
 def _breakages(tape: Sequence[Entry]) -> Iterator[Moment]:
+    """Each thing that broke, at the move that broke it: the way back leads to before that move."""
+    turned: tuple[JobState, Entry] | None = None
     for state, entry in _states(tape):
+        if isinstance(entry.said, Turned):
+            turned = (state, entry)
         if isinstance(entry.said, Broken):
-            yield _moment(state, entry, "broken", state.at, entry.said.what, BROKEN)
+            of = damage(entry.said.what)
+            by_turn = turned is not None and (
+                of.what == "bias" or (bool(of.adjuster) and _turns_of(turned[1], of.adjuster))
+            )
+            before, at = turned if by_turn and turned is not None else (state, entry)
+            yield _moment(before, at, "broken", before.at, entry.said.what, BROKEN)
+
+
+def _turns_of(entry: Entry, adjuster: str) -> bool:
+    return isinstance(entry.said, Turned) and entry.said.adjuster == adjuster
+
+
+def _metal(tape: Sequence[Entry], a_move: float) -> Iterator[Moment]:
+    """Cores turned with steel in them: one moment for each tool that was taken, at its first turn."""
+    begun: tuple[JobState, Entry] | None = None
+    moves, adjuster = 0, ""
+    for state, entry in _states(tape):
+        said = entry.said
+        if isinstance(said, ToolTaken) and begun is not None and said.tool != "metal":
+            yield _moment(*begun, "metal", begun[0].at, adjuster, a_move * moves, moves)
+            begun, moves = None, 0
+        if isinstance(said, Turned) and said.moved and state.tool == "metal" and _is_core(state, said.adjuster):
+            if begun is None:
+                begun, adjuster = (state, entry), said.adjuster
+            moves += 1
+    if begun is not None:
+        yield _moment(*begun, "metal", begun[0].at, adjuster, a_move * moves, moves)
+
+
+def _is_core(state: JobState, adjuster: str) -> bool:
+    return state.sheet.adjuster(adjuster).kind == "core"
 
 
 def _hints(tape: Sequence[Entry]) -> Iterator[Moment]:
@@ -287,7 +330,7 @@ def _blamed(tape: Sequence[Entry], causes: Sequence[Moment], made: Mark) -> Iter
         step = state.sheet.step(name)
         mine = [m for m in causes if m.adjuster in step.adjusters]
         if mine:
-            cost[id(min(mine, key=lambda m: (m.kind != "too-strong", m.seq)))] += share
+            cost[id(min(mine, key=lambda m: (m.kind not in ("metal", "too-strong"), m.seq)))] += share
         else:
             nowhere.append(step)
     yield from (replace(m, cost=cost[id(m)]) for m in causes)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from unitone.align.moves import Advice
+from unitone.job.damages import damage
 from unitone.present.bench.sentences import sentence
 from unitone.scenario.debrief import Debrief, Moment
 from unitone.sheet.model.sheet import Sheet
@@ -15,8 +16,18 @@ def describe_moment(moment: Moment, sheet: Sheet) -> tuple[str, str, str]:
     adjuster = moment.adjuster
     better = describe_better(moment.better, sheet, moment.positions)
     if moment.kind == "broken":
-        what = {"generator": tr("the generator"), "final": tr("the final")}.get(adjuster, adjuster)
-        return tr("Broke {what}", what=what), tr("Keyed with the wrong hook-up."), tr("Hook up for TX, then key.")
+        return _describe_broken(adjuster)
+    if moment.kind == "metal":
+        said = tr_n(
+            "Steel in a core detunes it while it is in: {n} turn.",
+            "Steel in a core detunes it while it is in: {n} turns.",
+            moment.moves,
+        )
+        return (
+            tr("Turned {adjuster} with a screwdriver", adjuster=adjuster),
+            said,
+            tr("Plastic tool; out before you read."),
+        )
     if moment.kind == "needless":
         return (
             tr("Turned {adjuster} though in spec", adjuster=adjuster),
@@ -54,6 +65,17 @@ def describe_moment(moment: Moment, sheet: Sheet) -> tuple[str, str, str]:
         return tr("Left results unproven"), said, better or tr("Read again whatever a turn has changed.")
     said = tr_n("{n} hint was taken.", "{n} hints were taken.", moment.moves)
     return tr("Asked for a hint"), said, better
+
+
+def _describe_broken(what: str) -> tuple[str, str, str]:
+    """(headline, what did it, the better move) of something that broke."""
+    of = damage(what)
+    headline = tr("Broke the {what}", what=of.name)
+    if of.adjuster:
+        return headline, of.words, tr("At a stop: back off, and look for the fault elsewhere.")
+    if what == "bias":
+        return headline, of.words, tr("Bias: from its low end up, eyes on the current.")
+    return headline, of.words, tr("Hook up for TX, then key.")
 
 
 def describe_better(better: Advice | None, sheet: Sheet, positions: dict[str, int]) -> str:

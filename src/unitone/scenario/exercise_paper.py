@@ -8,7 +8,9 @@ from typing import Any
 from xml.sax.saxutils import escape
 
 from unitone.errors import UnitoneError
+from unitone.job.damages import damage
 from unitone.report.head import Head
+from unitone.scenario.cautions import CAUTIONS
 from unitone.scenario.debrief import Debrief
 from unitone.scenario.describe import describe_moment
 from unitone.scenario.exercise import HELP, SKILLS, Help, in_words
@@ -66,7 +68,8 @@ def _rows(made: Debrief, sheet: Sheet, how: Help) -> list[tuple[str, str]]:
         (tr("Left as found"), tr("{n} of {all}", n=m.left_alone[0], all=m.left_alone[1])),
         (tr("Fault"), fault),
         (tr("Moves"), tr("{n}; a good hand needs {good}", n=m.moves, good=m.good_moves)),
-        (tr("Broken"), ", ".join(tr(x) for x in m.broken) or tr("nothing")),
+        (tr("Broken"), ", ".join(damage(x).name for x in m.broken) or tr("nothing")),
+        (tr("Cautions ignored"), ", ".join(tr(CAUTIONS[x]) for x in m.cautions) or tr("none")),
         (tr("Hints"), str(m.hints)),
         (tr("Time"), tr_n("{n} bench minute", "{n} bench minutes", max(1, round(m.seconds / 60)))),
     ]

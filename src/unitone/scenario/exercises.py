@@ -89,6 +89,11 @@ LADDER: tuple[Exercise, ...] = (
         N_("Tell what is out from what the owner wishes."), N_("Power in spec: leave it alone."),
         _TARN, ("power", "frequency", "deviation", "harmonic"), ("P2",), leave_alone=True, seed=26,
     ),
+    Exercise(
+        "transmit-7", "transmit", 3, N_("Idle current of the final"), N_("Distorted on SSB, and the heatsink is hot at rest."),
+        N_("Set a final's bias by its idle current."), N_("Eyes on the current, and a hand ready to turn back."),
+        _CURLEW, ("bias",), ("P3",), far=(0.6, 1.0), seed=27,
+    ),
     # -- synthesiser --------------------------------------------------------------------------------------
     Exercise(
         "synthesiser-1", "synthesiser", 1, N_("Set the VCO"), N_("Dead on the high channels."),

@@ -18,6 +18,7 @@ from unitone.quantities.registry import FOUND_BY
 from unitone.robot.needless import wrongly_touched
 from unitone.robot.referee import Referee
 from unitone.robot.whole_radios import Best
+from unitone.scenario.cautions import Caution, ignored
 from unitone.scenario.exercise import Exercise
 from unitone.scenario.exercise_file import opened
 from unitone.scenario.practice_radio import begin, end
@@ -44,7 +45,7 @@ PASS, _PASS_SHARE = 70, 0.9
 class Mark:
     """What an exercise came to. ``score`` of 100; results in spec of those that this radio allows; steps that were in spec as found and
     stayed untouched; moves (turns and readings) and a good hand's; the fault named (None: it had none); step ids that are out of spec,
-    needlessly turned, or stale or unread."""
+    needlessly turned, or stale or unread; cautions that were ignored."""
 
     score: int
     passed: bool
@@ -59,6 +60,7 @@ class Mark:
     needless: tuple[str, ...]
     unproven: tuple[str, ...]
     seconds: float
+    cautions: tuple[Caution, ...] = ()
 
 
 def moves_of(session: Session) -> int:
@@ -133,11 +135,11 @@ def mark(session: Session, exercise: Exercise, good: int) -> Mark:
     )
     return Mark(
         points, passed, (restored, allowed), (len(stood) - len(needless), len(stood)), moves, good, named, broken, hints,
-        tuple(out), needless, tuple(unproven), _seconds(state.entries),
+        tuple(out), needless, tuple(unproven), seconds_of(state.entries), ignored(state.entries, sheet),
     )  # fmt: skip
 
 
-def _seconds(entries: Sequence[Entry]) -> float:
+def seconds_of(entries: Sequence[Entry]) -> float:
     """Bench-seconds from the first entry after the opening to the last."""
     return max(entries[-1].bench_s - entries[min(1, len(entries) - 1)].bench_s, 0.0)
 

@@ -19,12 +19,13 @@ _LOOKED_AT = 20
 
 
 class Attempt(msgspec.Struct, frozen=True):
-    """An exercise that was begun: its job, the exercise, the seed and the help."""
+    """An exercise that was begun: its job, the exercise, the seed and the help; and whether the bench takes its real time."""
 
     job: str
     exercise: Exercise
     seed: int
     help: Help
+    real_time: bool = False
 
 
 class Result(msgspec.Struct, frozen=True):

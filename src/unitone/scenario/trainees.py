@@ -51,9 +51,10 @@ def coached(session: Session, exercise: Exercise) -> None:
 
 
 def careless(session: Session, exercise: Exercise) -> None:
-    """Random eighths, signals far too strong, and never a second look."""
+    """Random eighths by whatever screwdriver lies there, signals far too strong, and never a second look."""
     hands = stream(session.state.card.simulated_seed or 0, "careless")
     del exercise
+    session.take_tool("metal")
     for step in session.sheet.steps:
         session.go_to(step.id)
         _prepare(session, step, _TOO_STRONG_DB)

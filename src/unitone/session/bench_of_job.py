@@ -11,7 +11,7 @@ from unitone.job.entries import Entry
 from unitone.job.entries.opening import Opened
 from unitone.job.kept_sheets import kept_sheet
 from unitone.job.modifications import standing
-from unitone.job.seal import unsealed
+from unitone.job.seal import is_sealed, unsealed
 from unitone.job.state import JobState
 from unitone.simulator.changes import Change, How
 from unitone.simulator.physics import parse_physics
@@ -49,5 +49,7 @@ def bench_for(state: JobState, opening: Entry) -> Bench:
     for name in (*(t.name for t in state.touches), *(p.part for p in state.shop.parts)):
         bench.radio.refit(name)
     bench.damaged |= state.damaged
+    bench.unforgiving = is_sealed(opened.physics_text)
+    bench.leave_blade_in(state.tool_in)
     bench.radio.modify(changes_of(state))
     return bench

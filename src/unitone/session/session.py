@@ -27,6 +27,7 @@ from unitone.job.entries.bench import Broken, HookedUp, Repaired, SetUp
 from unitone.job.entries.hands import Swept, Touched, Turned
 from unitone.job.entries.notes import Loosened, Noted, Tied, Tried, Voided
 from unitone.job.entries.opening import Finished, Opened
+from unitone.job.entries.practice import Tool, ToolTaken
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.trials import TrialMoved
@@ -232,6 +233,8 @@ class Session:
         self.state = fold(self._tape, self.job_id) if isinstance(said, Voided) else advance(self.state, entry)
         if isinstance(said, Modified | PutBack | Voided) and isinstance(self.bench, SimulatedBench):
             self.bench.radio.modify(changes_of(self.state))
+        if isinstance(self.bench, SimulatedBench):
+            self.bench.leave_blade_in(self.state.tool_in)
         if isinstance(said, Turned | Reading) and running(self.state) is not None and trial_move(self.state) is None:
             self.append(TrialMoved("over"))
         return entry
@@ -281,10 +284,20 @@ class Session:
                 tr("The interlock is forced on the simulated bench only. Hook up for transmit, then confirm it.")
             )
         broken = breaks(self.state)
-        if broken:
-            self.append(Broken(broken))
-            self.bench.damaged.add(broken)
+        self._break(broken)
         return broken
+
+    def _break(self, what: str) -> None:
+        """A mistake on the simulated bench broke this; nothing with an empty name."""
+        if what and isinstance(self.bench, SimulatedBench):
+            self.append(Broken(what))
+            self.bench.damaged.add(what)
+
+    def take_tool(self, tool: Tool) -> None:
+        """Another tool for the cores of a simulated radio, or the same one taken out. Raises BenchError on a bench of real hands."""
+        if not self.bench.simulated:
+            raise BenchError(tr("Which tool is in your hand is seen on a simulated radio only."))
+        self.append(ToolTaken(tool))
 
     def repair(self) -> None:
         """Whatever a wrong hook-up broke on the simulated bench is made whole again."""
@@ -342,6 +355,7 @@ class Session:
                     found_by=FOUND_BY[quantity_id][2],
                 )
             )
+        began = self.bench.seconds()
         got = self.bench.measure(quantity_id, wanted)
         reading = Reading(
             quantity_id,
@@ -358,6 +372,9 @@ class Session:
         )
         self._stand_at(wanted)
         self.append(reading)
+        if isinstance(self.bench, SimulatedBench):
+            keyed = self.state.hook_up == "transmit"
+            self._break(self.bench.spoilt_by_keying(keyed, self.bench.seconds() - began))
         return reading
 
     def type_in(self, typed: str, conditions: Conditions | None = None) -> Reading:
@@ -454,6 +471,9 @@ class Session:
         self.start_work()
         moved, stop = self.bench.turn(adjuster, asked_mdeg)
         self.append(Turned(adjuster, asked_mdeg, moved, stop))
+        if isinstance(self.bench, SimulatedBench):
+            keyed = self.state.hook_up == "transmit" and self.step.hook_up == "transmit"
+            self._break(self.bench.spoilt_by_turn(adjuster, asked_mdeg, moved, stop, keyed))
         return moved
 
     def swept(self, adjuster: str, ended: str, gained_db: float, seconds: float) -> None:

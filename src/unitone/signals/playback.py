@@ -12,6 +12,8 @@ from scipy.signal import firwin, lfilter
 RAMP_S = 0.01
 #: More than so much is never kept (s): who listens hears what is, not what was.
 _MOST_S = 1.0
+#: The radio's full scale is this share of the machine's.
+LOUD = 0.7
 #: Taps of the interpolating filter for each sample that is put in.
 _TAPS = 24
 

@@ -70,6 +70,12 @@ class Mechanics:
         self._adjusters = {a.id: a for a in sheet.adjusters}
         self.specimen = made
         self.moved_mdeg: dict[str, int] = dict.fromkeys(self._adjusters, 0)
+        #: The core that a steel blade is in, and how many turns further in that makes it look; it stands where it stands.
+        self.blade_in: tuple[str, float] = ("", 0.0)
+
+    def stamp(self) -> tuple[object, ...]:
+        """What every reading follows from: another one, and something stands or looks otherwise."""
+        return (*self.moved_mdeg.values(), *self.blade_in)
 
     def position(self, identifier: str) -> float:
         """Position now, own units from the anticlockwise stop."""
@@ -78,7 +84,9 @@ class Mechanics:
 
     def off(self, identifier: str) -> float:
         """How far it stands from where this specimen is right, own units, clockwise positive."""
-        return self.position(identifier) - self.specimen.right[identifier]
+        name, inwards = self.blade_in
+        pulled = inwards if identifier == name else 0.0
+        return self.position(identifier) + pulled - self.specimen.right[identifier]
 
     def share(self, identifier: str) -> float:
         """Position as a share of the travel, 0 to 1 (presets)."""

@@ -121,7 +121,7 @@ class Receiver:
         self._tone_gain = abs((1.0 - pole) / (1.0 - pole * np.exp(-2j * math.pi * 1000.0 / RATE)))
         #: Kernels' spectra by carrier, mode and size, for the adjusters as they stood at ``_kernels_at``.
         self._kernels: dict[tuple[float, str, int, int, float], C64] = {}
-        self._kernels_at: tuple[float, ...] = ()
+        self._kernels_at: tuple[object, ...] = ()
         self.restart()
 
     def restart(self) -> None:
@@ -258,7 +258,7 @@ class Receiver:
 
     def _filters(self, carrier_hz: float, mode: str, size: int, start: int = 0, held_db: float = 0.0) -> C64:
         """Spectra (2, size) of the FIR kernels for signal and noise; made anew when an adjuster or the channel moves."""
-        stamp = (*self.mechanics.moved_mdeg.values(), *self.lost_db.values())
+        stamp = (*self.mechanics.stamp(), *self.lost_db.values())
         if self._kernels_at != stamp or len(self._kernels) >= _KERNELS:
             self._kernels, self._kernels_at = {}, stamp
         key = (carrier_hz, mode, size, start, held_db)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from unitone.bench.ports import Bench
+from unitone.job.damages import stuck_core
 from unitone.sheet.model.sheet import Conditions
 from unitone.simulator.instruments._movement import with_movements
 from unitone.simulator.instruments.dial_reading import DialByGenerator
@@ -29,7 +30,15 @@ from unitone.simulator.instruments.transmit import (
     Wattmeter,
 )
 from unitone.simulator.instruments.volts_and_counts import Ammeter, Counter, Voltmeter
-from unitone.simulator.instruments.wiring import Generator, RadioHands, Sockets, VirtualClock, Wiring
+from unitone.simulator.instruments.wiring import (
+    TURN_SECONDS,
+    Generator,
+    RadioHands,
+    Sockets,
+    VirtualClock,
+    Wiring,
+)
+from unitone.simulator.mishaps import STEEL_TURNS, Mishaps
 from unitone.simulator.radio import SimulatedRadio
 
 _RECEIVE = (
@@ -52,6 +61,9 @@ class SimulatedBench(Bench):
 
     def __init__(self, radio: SimulatedRadio, already: float = 0.0) -> None:
         self.radio = radio
+        #: Does a mistake of the hand break what it would break? Only where somebody practises.
+        self.unforgiving = False
+        self._mishaps = Mishaps(radio)
         self._wiring = wiring = Wiring(radio, already)
         blocks = Blocks(wiring)
         meters = [
@@ -70,6 +82,30 @@ class SimulatedBench(Bench):
     def station_dbm(self, conditions: Conditions) -> float | None:
         """How strong the station that is tuned in near that place of the dial comes in now (dBm); None where none was chosen."""
         return None if self._wiring.tuned_to(conditions) is None else self._wiring.signal_at(conditions, 0.0).dbm
+
+    @property
+    def real_time(self) -> bool:
+        """Does a reading take as long as on any bench, and time go on while nothing is done?"""
+        return self._wiring.real_time
+
+    @real_time.setter
+    def real_time(self, real: bool) -> None:
+        self._wiring.real_time = real
+
+    def leave_blade_in(self, adjuster: str) -> None:
+        """A steel blade stands in this core now; in none, with an empty name."""
+        self.radio.mechanics.blade_in = (adjuster, STEEL_TURNS if adjuster else 0.0)
+
+    def spoilt_by_turn(self, adjuster: str, asked_mdeg: int, moved_mdeg: int, stop: bool, keyed: bool) -> str:
+        """What that turn broke, as a code (``job.damages``); empty for nothing, as always where the bench forgives."""
+        if not self.unforgiving or stuck_core(self.damaged, adjuster):
+            return ""
+        broke = self._mishaps.turned(adjuster, asked_mdeg, moved_mdeg, stop)
+        return broke or self.spoilt_by_keying(keyed, TURN_SECONDS)
+
+    def spoilt_by_keying(self, keyed: bool, seconds: float) -> str:
+        """What keying for so long broke; empty for nothing."""
+        return self._mishaps.keyed(self.damaged, seconds) if self.unforgiving and keyed else ""
 
     @property
     def damaged(self) -> set[str]:

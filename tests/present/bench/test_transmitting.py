@@ -10,8 +10,9 @@ import pytest
 from unitone.bench.instruments import Instrument
 from unitone.errors import EntryError, HookUpError, SheetError, TapeError, UnitoneError
 from unitone.job.card import Card
+from unitone.job.damages import damage
 from unitone.job.fold import fold
-from unitone.job.hookup import DAMAGES, breaks, describe_load, needed_watts
+from unitone.job.hookup import breaks, describe_load, needed_watts
 from unitone.job.verdicts import SETTLED, verdict
 from unitone.present.bench.bench_view import take_view
 from unitone.present.bench.sentences import sentence
@@ -92,7 +93,7 @@ def test_forced_in_practice_it_breaks_what_hangs_there_until_it_is_mended(
         session.confirm_hook_up(hooked)
     assert breaks(session.state) == breaks_what and take_view(session).hook_up.can_force
     assert session.key_anyway() == breaks_what
-    assert take_view(session).hook_up.damage == (DAMAGES[breaks_what].words, DAMAGES[breaks_what].cure)
+    assert take_view(session).hook_up.damage == (damage(breaks_what).words, damage(breaks_what).cure)
     # It stays broken over a restart: the tape is the truth.
     again = Session(session.logbook, session.job_id)
     again.confirm_hook_up("transmit")
@@ -104,7 +105,7 @@ def test_forced_in_practice_it_breaks_what_hangs_there_until_it_is_mended(
     whole = again.state.readings[-1].reading.value or 0.0
     assert (broken < 0.01 * whole) == (breaks_what == "final")
     assert again.key_anyway() == "", "hooked up for sending, keying breaks nothing"
-    assert [c.value for c in take_view(again).log.cells if c.what == breaks_what][-2:] == ["burnt", "repaired"]
+    assert [c.value for c in take_view(again).log.cells if c.what == breaks_what][-2:] == ["broken", "repaired"]
 
 
 # -- instruments that tell nothing, or not what they say ---------------------------------------------------------------

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import msgspec
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog
 
@@ -23,6 +25,8 @@ from unitone.scenario.exercise import Exercise, Help, in_words
 from unitone.scenario.exercise_file import ENDING, keep_exercise, read_exercise, write_exercise
 from unitone.scenario.exercise_paper import render
 from unitone.scenario.exercises import LADDER
+from unitone.scenario.hearing import hear_again
+from unitone.scenario.marking import seconds_of
 from unitone.scenario.practice_radio import begin, end
 from unitone.scenario.practice_results import (
     Attempt,
@@ -45,6 +49,15 @@ if TYPE_CHECKING:
     from unitone.desktop.shell.window import MainWindow
 
 
+@dataclass(frozen=True)
+class _Begun:
+    """An attempt that can be taken to the Bench: the channels of its radio, and the bench-seconds that it took so far."""
+
+    attempt: Attempt
+    channels: tuple[str, ...]
+    seconds: float
+
+
 class Practising(QObject):
     """What the window knows of Practice. Its logbook is opened when Practice is first wanted."""
 
@@ -64,6 +77,7 @@ class Practising(QObject):
         self.debrief = DebriefPage()
         self.debrief.diagnosed.connect(self._mark)
         self.debrief.rewound.connect(self._rewind)
+        self.debrief.heard.connect(self._hear)
         self.debrief.save_wanted.connect(self._ask_file)
         self.debrief.again.connect(self._again)
         self.debrief.next_wanted.connect(self._next)
@@ -72,6 +86,7 @@ class Practising(QObject):
         self.attempt: Attempt | None = None
         self._strip: ExerciseStrip | None = None
         self._starting, self._marking = Errand("exercise", self), Errand("debrief", self)
+        self._hearing = Errand("hearing", self)
         self._saving = Errand("exercise-save", self, every=True)
         self._sheet: Sheet | None = None
 
@@ -117,33 +132,35 @@ class Practising(QObject):
 
     # -- from the start to the end -------------------------------------------------------------------------
 
-    def start(self, exercise: Exercise, seed: int, how: Help) -> None:
+    def start(self, exercise: Exercise, seed: int, how: Help, real_time: bool = False) -> None:
         """Begin an exercise on the radio of that seed."""
         self.page.message.hide()
 
-        def make() -> tuple[Attempt, tuple[str, ...]]:
-            return self._begun(begin(self.book, exercise, seed, library_of(self._window.logbook)), exercise, seed, how)
+        def make() -> _Begun:
+            session = begin(self.book, exercise, seed, library_of(self._window.logbook))
+            return self._kept(session, Attempt(session.job_id, exercise, seed, how, real_time))
 
-        self._starting.run(make, lambda made: self._begin(*made), self.page.message.tell)
+        self._starting.run(make, self._begin, self.page.message.tell)
 
-    def _begun(self, session: Session, exercise: Exercise, seed: int, how: Help) -> tuple[Attempt, tuple[str, ...]]:
-        """A session that is an attempt from now on, and the channels of its radio."""
-        attempt = Attempt(session.job_id, exercise, seed, how)
+    def _kept(self, session: Session, attempt: Attempt) -> _Begun:
+        """A session that is an attempt from now on."""
         keep_attempt(self.book, attempt)
-        return attempt, session.sheet.plan.names
+        return _Begun(attempt, session.sheet.plan.names, seconds_of(session.state.entries))
 
     def go_on(self, attempt: Attempt) -> None:
         """Take an exercise that was begun to the Bench again."""
 
-        def look() -> tuple[str, ...]:
-            return Session(self.book, attempt.job).sheet.plan.names
+        def look() -> _Begun:
+            session = Session(self.book, attempt.job)
+            return _Begun(attempt, session.sheet.plan.names, seconds_of(session.state.entries))
 
-        self._starting.run(look, lambda names: self._begin(attempt, names), self.page.message.tell)
+        self._starting.run(look, self._begin, self.page.message.tell)
 
-    def _begin(self, attempt: Attempt, channels: tuple[str, ...]) -> None:
-        self.attempt = attempt
+    def _begin(self, begun: _Begun) -> None:
+        self.attempt = attempt = begun.attempt
         strip = self._strip_over_bench()
-        strip.show_exercise(attempt.exercise, attempt.help, channels)
+        strip.show_exercise(attempt.exercise, attempt.help, begun.channels)
+        strip.run_clock(begun.seconds if attempt.real_time else None)
         strip.show()
         self._window.show_exercise(attempt.job)
 
@@ -168,6 +185,7 @@ class Practising(QObject):
     def _shown(self, item: tuple[int, BenchView]) -> None:
         if self._strip is not None and self.is_on_bench(item[1].job_id) and not self._strip.isHidden():
             self._strip.show_set_up(item[1].step.conditions)
+            self._strip.show_tool(item[1].hook_up.tool, item[1].hook_up.tool_in)
 
     def press(self, name: str) -> None:
         """A key of the Bench that is for exercises alone."""
@@ -181,6 +199,8 @@ class Practising(QObject):
         elif name == "exercise-level" and not strip.level.isHidden():
             strip.level.setFocus()
             strip.level.selectAll()
+        elif name == "exercise-tool" and not strip.tool.isHidden():
+            strip.change_tool()
         elif name == "exercise-finish":
             self.finish()
 
@@ -257,14 +277,22 @@ class Practising(QObject):
         if before is None:
             return
 
-        def make() -> tuple[Attempt, tuple[str, ...]]:
-            return self._begun(rewind(self.book, before.job, seq), before.exercise, before.seed, before.help)
+        def make() -> _Begun:
+            session = rewind(self.book, before.job, seq)
+            return self._kept(session, msgspec.structs.replace(before, job=session.job_id))
 
-        self._starting.run(make, lambda made: self._begin(*made), self.debrief.message.tell)
+        self._starting.run(make, self._begin, self.debrief.message.tell)
+
+    def _hear(self, seq: int) -> None:
+        if self.attempt is None:
+            return
+        book, job = self.book, self.attempt.job
+        self._hearing.run(lambda: hear_again(book, job, seq), lambda heard: self.debrief.play(*heard), self.debrief.say)
 
     def _again(self) -> None:
         if self.attempt is not None:
-            self.start(self.attempt.exercise, self.attempt.seed, self.attempt.help)
+            a = self.attempt
+            self.start(a.exercise, a.seed, a.help, a.real_time)
 
     def _next(self) -> None:
         """The exercise after this one on the ladder; after the last the list."""

@@ -566,7 +566,8 @@ class MainWindow(QMainWindow):
         assert self.worker is not None and self.practising is not None and self.practising.attempt is not None
         self._job = job_id
         page.view, page.practised = None, True  # type: ignore[attr-defined]
-        self.worker.practise(job_id, self.practising.book, self.practising.attempt.help)
+        attempt = self.practising.attempt
+        self.worker.practise(job_id, self.practising.book, attempt.help, attempt.real_time)
         self.show_page(page, "bench")
 
     def _is_exercise(self, job_id: str) -> bool:

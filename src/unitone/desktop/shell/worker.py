@@ -37,15 +37,16 @@ from unitone.scenario.exercise import Help
 from unitone.session.automatic import Kind
 from unitone.session.session import Session
 from unitone.session.wires import Wires, with_composed
-from unitone.signals.playback import Playback
+from unitone.signals.playback import LOUD, Playback
+from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.store.logbook import Logbook
 from unitone.words import tr
 
 #: The needle is read this often (seconds), and averages so long while a core is swept.
 TICK = 0.1
 _SWEEP_S = 0.1
-#: The loudspeaker has so much ahead (s); the radio's full scale is this share of the machine's.
-_AHEAD_S, _LOUD = 0.35, 0.7
+#: The loudspeaker has so much ahead (s).
+_AHEAD_S = 0.35
 
 Command = Callable[[Session], object]
 
@@ -135,9 +136,16 @@ class BenchWorker(QObject):
         """Take another job to the bench."""
         self._queue.put(lambda: self._open(job_id, None, "coach"))
 
-    def practise(self, job_id: str, book: Logbook, how: Help) -> None:
-        """Take an exercise to the bench: its job is on a logbook of its own, and the coach speaks as far as was chosen."""
-        self._queue.put(lambda: self._open(job_id, book, how))
+    def practise(self, job_id: str, book: Logbook, how: Help, real_time: bool = False) -> None:
+        """Take an exercise to the bench: its job is on a logbook of its own, the coach speaks as far as was chosen, and readings take
+        their real time or none."""
+
+        def take() -> None:
+            self._open(job_id, book, how)
+            if self._session is not None and isinstance(self._session.bench, SimulatedBench):
+                self._session.bench.real_time = real_time
+
+        self._queue.put(take)
 
     @property
     def book(self) -> Logbook:
@@ -548,7 +556,7 @@ class BenchWorker(QObject):
             heard = session.bench.listen(wanted, TICK)
             if heard is None or heard.kind != "audio":
                 return
-            into.push(heard.samples.real * _LOUD, heard.rate)
+            into.push(heard.samples.real * LOUD, heard.rate)
 
     def _hear(self) -> None:
         """The next tenth of a second of the simulated radio; a reason why there is none is told once."""

@@ -17,7 +17,7 @@ from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, 
 from unitone.job.entries.hands import Swept, Touched, Turned
 from unitone.job.entries.notes import Damaged, Loosened, Noted, Tied, Tried, Voided
 from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
-from unitone.job.entries.practice import Diagnosed, HintTaken
+from unitone.job.entries.practice import Diagnosed, HintTaken, ToolTaken
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.tracing import Checked, Intermittent, NoiseAnswered
@@ -51,7 +51,7 @@ Said = (
     | FindingMade | SupplySet | CapacitorMeasured | PartFitted | TimeSpent | HeardOnAir | ControlTold | PageWanted
     | SectionFound | StopsCounted | ReadBeside | Modified | PutBack | LeavingNoted
     | Checked | Intermittent | NoiseAnswered
-    | HintTaken | Diagnosed
+    | ToolTaken | HintTaken | Diagnosed
 )  # fmt: skip
 
 #: Every kind by its name on disk.

@@ -54,8 +54,8 @@ class HookedUp(Kind, frozen=True):
     way: str
 
     def apply(self, state: JobState, at: Entry) -> None:
-        """What hangs on the aerial socket."""
-        state.hook_up = self.way
+        """What hangs on the aerial socket; both hands were needed for it."""
+        state.hook_up, state.tool_in = self.way, ""
 
 
 class _Written(msgspec.Struct):
@@ -82,8 +82,8 @@ class SetUp(Kind, frozen=True):
         return cls(conditions_from_json(_WRITTEN.decode(text).conditions))
 
     def apply(self, state: JobState, at: Entry) -> None:
-        """What is dialled."""
-        state.set_up, state.set_up_seq = self.conditions, at.seq
+        """What is dialled; the hand was on the generator for it."""
+        state.set_up, state.set_up_seq, state.tool_in = self.conditions, at.seq, ""
 
 
 class Broken(Kind, frozen=True):

@@ -46,6 +46,8 @@ class Turned(Kind, frozen=True):
             state.last_touch[name] = at.seq
             state.first_touch.setdefault(name, at.seq)
             state.reach(name, at.seq, state.sheet.adjuster(name).can_change)
+        if state.tool == "metal":
+            state.tool_in = name if state.sheet.adjuster(name).kind == "core" else ""
         if self.stop:
             low, high = state.stops.get(name, (None, None))
             here = state.positions[name]

@@ -52,7 +52,7 @@ class WentTo(Kind, frozen=True):
     def apply(self, state: JobState, at: Entry) -> None:
         """The step at hand. Raises TapeError."""
         _known_step(state, at, self.step)
-        state.at, state.at_seq = self.step, at.seq
+        state.at, state.at_seq, state.tool_in = self.step, at.seq, ""
 
 
 class Concluded(Kind, frozen=True):

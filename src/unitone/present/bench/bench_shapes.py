@@ -282,6 +282,9 @@ class HookUpView:
     ok: bool
     #: What a wrong hook-up broke on the simulated bench, and what mends it; and whether the interlock can be forced here.
     damage: tuple[str, str]
+    #: What a simulated radio's cores are turned with (``plastic`` or ``metal``), and the one that it was left in.
+    tool: str
+    tool_in: str
     can_force: bool
     kit: Kit
 

@@ -10,7 +10,7 @@ from unitone.align.frequency.counts import describe_oscillator
 from unitone.align.moves import Advice, Conclude, Measure, Turn, conditions_of
 from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.bench.second_radio import is_heard
-from unitone.job.hookup import DAMAGES
+from unitone.job.damages import damage
 from unitone.job.records import Logged, by_conditions
 from unitone.job.state import JobState
 from unitone.job.summary import band_on_bar, bar_span, place_on_bar, reading_text, worst_found
@@ -252,6 +252,8 @@ def take_view(session: Session, selected: str = "", coached: bool = True) -> Ben
             chain=chain(state, step),
             words=describe_hook_up(state, step),
             damage=_damage(state),
+            tool=state.tool,
+            tool_in=state.tool_in,
             can_force=session.bench.simulated and step.hook_up == "transmit" and not hooked,
             ok=hooked,
             kit=state.kit,
@@ -280,8 +282,8 @@ def take_view(session: Session, selected: str = "", coached: bool = True) -> Ben
 
 def _damage(state: JobState) -> tuple[str, str]:
     """What a wrong hook-up broke, in words, and what mends it; empty where nothing is broken."""
-    found = [DAMAGES[w] for w in sorted(state.damaged)]
-    return (" ".join(tr(d.words) for d in found), tr(found[0].cure)) if found else ("", "")
+    found = [damage(w) for w in sorted(state.damaged)]
+    return (" ".join(d.words for d in found), found[0].cure) if found else ("", "")
 
 
 def _notes(state: JobState, step: Step, trial: str) -> tuple[str, ...]:

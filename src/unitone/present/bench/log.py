@@ -6,12 +6,13 @@ from typing import assert_never
 
 from unitone.align.trace.ladder import not_heard
 from unitone.job.bands import section_title
+from unitone.job.damages import damage
 from unitone.job.entries import Entry
 from unitone.job.entries.bench import Broken, HookedUp, InstrumentsSet, KitSet, Repaired, SetUp
 from unitone.job.entries.hands import Swept, Touched, Turned
 from unitone.job.entries.notes import Damaged, Loosened, Noted, Tied, Tried, Voided
 from unitone.job.entries.opening import Archived, CardAmended, Finished, HandedOver, Opened, StatusSet
-from unitone.job.entries.practice import Diagnosed, HintTaken
+from unitone.job.entries.practice import TOOLS, Diagnosed, HintTaken, ToolTaken
 from unitone.job.entries.procedure import Concluded, ConventionsChosen, Judged, PhaseBegun, VariantMade, WentTo
 from unitone.job.entries.readings import Reading
 from unitone.job.entries.tracing import Checked, Intermittent, NoiseAnswered
@@ -89,9 +90,9 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
         case HookedUp():
             return tr("hook-up"), tr(said.way)
         case Broken():
-            return tr(said.what), tr("burnt")
+            return damage(said.what).name, tr("broken")
         case Repaired():
-            return tr(said.what), tr("repaired")
+            return damage(said.what).name, tr("repaired")
         case Concluded():
             known = state.sheet.has_step(said.step)
             title = state.sheet.step(said.step).title if known else said.step
@@ -121,6 +122,8 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
             return tr("conventions"), ""
         case HintTaken():
             return tr("hint"), ""
+        case ToolTaken():
+            return tr("tool"), tr(TOOLS[said.tool])
         case Diagnosed():
             return tr("diagnosis"), ""
         case Finished():

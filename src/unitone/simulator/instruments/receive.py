@@ -51,7 +51,7 @@ class Blocks:
 
     def _stamp_of(self, conditions: Conditions) -> object:
         radio = self._wiring.radio
-        return (conditions, self._wiring.fed, radio.changes, *radio.mechanics.moved_mdeg.values())
+        return (conditions, self._wiring.fed, radio.changes, *radio.mechanics.stamp())
 
     def forget(self) -> None:
         """The next reading begins anew."""

@@ -8,6 +8,7 @@ import numpy as np
 
 from unitone.bench.ports import Measured
 from unitone.errors import BenchError
+from unitone.job.damages import is_final_gone
 from unitone.sheet.model.sheet import Conditions
 from unitone.signals.carrier import Component, fit_carrier, strongest
 from unitone.simulator.instruments.wiring import BLOCK_SECONDS, Instrument
@@ -80,7 +81,7 @@ class Ammeter(Instrument):
         if quantity_id == "supply.current":
             amps, spread = self.radio.supply_amps(w.place(conditions)), 0.003
         else:
-            self.radio.broken = "final" in w.damaged
+            self.radio.broken = is_final_gone(w.damaged)
             amps, spread = self.radio.idle_amps(w.clock), 0.004
         return Measured(amps * (1 + spread * w.noise()), "simulated ammeter", 0.005 * amps, source="simulated")
 

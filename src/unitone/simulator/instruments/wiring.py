@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import math
 import threading
+import time
 
 import numpy as np
 
 from unitone.bench.ports import Heard, Measured
 from unitone.errors import BenchError
+from unitone.job.damages import is_final_gone, stuck_core
 from unitone.sheet.model.mixing_model import Place
 from unitone.sheet.model.sheet import Conditions
 from unitone.signals.carrier import Component, strongest
@@ -22,6 +24,8 @@ from unitone.words import tr
 #: One block of the live path (s).
 BLOCK_SECONDS = 0.1
 SETTLE_SECONDS = 0.3
+#: A turn of an adjuster takes so long.
+TURN_SECONDS = 2.0
 #: The radio has been on for a quarter of an hour before the first reading: the reference has warmed up.
 _WARMED_UP_SECONDS = 900.0
 #: What a generator with a burnt attenuator gives.
@@ -40,6 +44,8 @@ class Wiring:
     def __init__(self, radio: SimulatedRadio, already: float = 0.0) -> None:
         self.radio = radio
         self.clock = max(already, _WARMED_UP_SECONDS)
+        #: Where the bench's time is the wall's: what that clock showed when the bench's showed nothing.
+        self._wall: float | None = None
         self.hand = stream(radio.seed, "instruments")
         #: What a wrong hook-up broke: ``generator`` gives nothing any more, ``final`` next to nothing.
         self.damaged: set[str] = set()
@@ -120,7 +126,7 @@ class Wiring:
     def emit(self, seconds: float, conditions: Conditions, microphone_mv: float, tone: float) -> list[Component]:
         """What the transmitter gives out of its socket for so long, keyed. Raises BenchError where the reading was broken off."""
         self._pass(seconds)
-        self.radio.broken = "final" in self.damaged
+        self.radio.broken = is_final_gone(self.damaged)
         return self.radio.emit(
             seconds, self.place(conditions), self.clock, microphone_mv * 1e-3, tone, panel=dict(conditions.panel)
         )
@@ -130,10 +136,26 @@ class Wiring:
         self._pass(seconds)
 
     def _pass(self, seconds: float) -> None:
+        if self._wall is not None:
+            # In real time a gate takes as long as on any bench; what was computed meanwhile counts.
+            self.stopped.wait(max(0.0, self.clock + seconds - (time.monotonic() - self._wall)))
         if self.stopped.is_set():
             self.stopped.clear()
             raise BenchError(tr("The reading was broken off."))
-        self.clock += seconds
+        self.spend(seconds)
+
+    def spend(self, seconds: float) -> None:
+        """So much time went by: as it was told, or as the wall's clock says."""
+        self.clock = self.clock + seconds if self._wall is None else max(self.clock, time.monotonic() - self._wall)
+
+    @property
+    def real_time(self) -> bool:
+        """Does the bench's time go with the wall's?"""
+        return self._wall is not None
+
+    @real_time.setter
+    def real_time(self, real: bool) -> None:
+        self._wall = time.monotonic() - self.clock if real else None
 
 
 class Instrument:
@@ -188,10 +210,12 @@ class RadioHands:
         self._mechanics = wiring.radio.mechanics
 
     def turn(self, adjuster: str, asked_mdeg: int) -> tuple[int, bool]:
-        """Turn the radio's adjuster; one that this radio does not have turns freely."""
-        self._wiring.clock += 2.0
+        """Turn the radio's adjuster; one that this radio does not have turns freely, a core that broke is stuck."""
+        self._wiring.spend(TURN_SECONDS)
         if adjuster not in self._mechanics.moved_mdeg:
             return asked_mdeg, False
+        if stuck_core(self._wiring.damaged, adjuster):
+            return 0, True
         moved = self._mechanics.turn(adjuster, asked_mdeg)
         before = self._wiring.last_turn
         whole = moved + (before[1] if before is not None and before[0] == adjuster else 0)
@@ -214,6 +238,8 @@ class VirtualClock:
 
     def seconds(self) -> float:
         """See ``Clock``."""
+        if self._wiring.real_time:
+            self._wiring.spend(0.0)
         return self._wiring.clock
 
 
@@ -227,7 +253,7 @@ class Sockets:
         """See ``Ear``."""
         w = self._wiring
         physics = w.radio.physics
-        w.clock += seconds
+        w.spend(seconds)
         if (physics.transmit if conditions.way == "transmit" else physics.receive) is None:
             return None
         if conditions.way == "transmit":

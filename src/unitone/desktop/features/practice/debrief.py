@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -21,12 +26,18 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.features.practice.charts import Numbered, StoryChart
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import Card, Message, label, scrolled, set_tip
+from unitone.errors import BenchError
+from unitone.job.damages import damage
+from unitone.scenario.cautions import CAUTIONS
 from unitone.scenario.debrief import MOMENTS, AdjusterLeft, Debrief, Moment
 from unitone.scenario.describe import describe_moment, describe_next
 from unitone.scenario.exercise import DIAGNOSES, HELP, Help, in_words
-from unitone.scenario.marking import PASS
+from unitone.scenario.marking import PASS, Mark
 from unitone.sheet.model.sheet import Sheet
 from unitone.words import tr, tr_n
+
+if TYPE_CHECKING:
+    from unitone.desktop.audio.loudspeaker import Loudspeaker
 
 
 class _Tile(QWidget):
@@ -53,6 +64,7 @@ class _MomentCard(QFrame):
     """One dear moment: its number, what it was, the better move, and the way back to before it."""
 
     rewound = pyqtSignal(int)
+    heard = pyqtSignal(int)
 
     def __init__(self, number: int) -> None:
         super().__init__()
@@ -74,7 +86,15 @@ class _MomentCard(QFrame):
         self.back = QPushButton()
         set_tip(self.back, tr("A new try from just before this move; this one stays as it is"))
         self.back.clicked.connect(lambda: self.moment and self.rewound.emit(self.moment.seq))
-        column.addWidget(self.back, alignment=Qt.AlignmentFlag.AlignLeft)
+        self.hear = QPushButton(tr("Hear it again"))
+        set_tip(self.hear, tr("The loudspeaker before this move, and after it"))
+        self.hear.clicked.connect(lambda: self.moment and self.heard.emit(self.moment.seq))
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(8))
+        row.addWidget(self.back)
+        row.addWidget(self.hear)
+        row.addStretch(1)
+        column.addLayout(row)
 
     def show_moment(self, moment: Moment | None, sheet: Sheet) -> None:
         self.moment = moment
@@ -91,6 +111,7 @@ class _MomentCard(QFrame):
         at = int(moment.at_s)
         self.back.setText(tr("Rewind to {time}", time=f"{at // 60}:{at % 60:02d}"))
         self.back.setVisible(moment.seq > 2)
+        self.hear.setVisible(moment.heard)
 
 
 class DebriefPage(QWidget):
@@ -99,6 +120,8 @@ class DebriefPage(QWidget):
     #: The trainee's answer to what was wrong.
     diagnosed = pyqtSignal(str)
     rewound = pyqtSignal(int)
+    #: A moment that is to be heard again.
+    heard = pyqtSignal(int)
     again = pyqtSignal()
     next_wanted = pyqtSignal()
     leave = pyqtSignal()
@@ -113,6 +136,7 @@ class DebriefPage(QWidget):
         self.setAccessibleName(tr("Debrief"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.made: Debrief | None = None
+        self.loudspeaker: Loudspeaker | None = None
         self._passed = False
         outer = QVBoxLayout(self)
         outer.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
@@ -223,6 +247,7 @@ class DebriefPage(QWidget):
         self.moments = [_MomentCard(n) for n in range(1, MOMENTS + 1)]
         for card in self.moments:
             card.rewound.connect(self.rewound.emit)
+            card.heard.connect(self.heard.emit)
             moments.addWidget(card, 1)
         self.no_moments = label("quiet", tr("No costly moments: good work."))
         moments.addWidget(self.no_moments)
@@ -318,7 +343,7 @@ class DebriefPage(QWidget):
             tr("there was none") if mark.named is None else "",
         )
         tile["moves"](str(mark.moves), tr("a good hand needs {n}", n=mark.good_moves))
-        tile["broken"](str(len(mark.broken)), ", ".join(tr(x) for x in mark.broken) or tr("interlock kept"))
+        tile["broken"](str(len(mark.broken)), self._hurt(mark))
         tile["hints"](str(mark.hints), tr("3 marks each") if mark.hints else "")
         self.story.show_debrief(made)
         self.story_words.setText(
@@ -337,6 +362,13 @@ class DebriefPage(QWidget):
         self.next_words.setText(describe_next(made))
         self.faces.setCurrentIndex(2)
         self.following.setFocus()
+
+    @staticmethod
+    def _hurt(mark: Mark) -> str:
+        """What broke, or which cautions were ignored without harm."""
+        if mark.broken:
+            return ", ".join(damage(x).name for x in mark.broken)
+        return ", ".join(tr(CAUTIONS[x]) for x in mark.cautions) or tr("every caution kept")
 
     @staticmethod
     def _why_not(made: Debrief) -> str:
@@ -372,6 +404,31 @@ class DebriefPage(QWidget):
             )
             for k, cell in enumerate(cells):
                 self.table.addWidget(cell, down, at + k)
+
+    def play(self, samples: NDArray[np.float64], rate: float) -> None:
+        """Play a moment on the machine's loudspeaker."""
+        from unitone.desktop.audio.loudspeaker import Loudspeaker
+
+        self.silence()
+        try:
+            self.loudspeaker = Loudspeaker(self)
+        except BenchError as error:
+            self.say(str(error))
+            return
+        self.loudspeaker.failed.connect(self.say)
+        self.loudspeaker.ended.connect(self.silence)
+        self.loudspeaker.play(samples, rate)
+
+    def silence(self) -> None:
+        """Stop what is played."""
+        if self.loudspeaker is not None:
+            self.loudspeaker.stop()
+            self.loudspeaker = None
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Nothing sounds of a page that is not looked at."""
+        super().hideEvent(event)
+        self.silence()
 
     # -- what the trainee does -----------------------------------------------------------------------------
 

@@ -10,6 +10,7 @@ from typing import Any
 from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QFileDialog,
     QHBoxLayout,
     QListWidget,
@@ -102,8 +103,8 @@ def _draw_grade(painter: QPainter, box: QRectF, grade: int) -> None:
 class PracticePage(QWidget):
     """Exercises at the left, the chosen one and the progress at the right."""
 
-    #: An exercise, the seed of its radio, and the help that is wanted.
-    started = pyqtSignal(object, int, str)
+    #: An exercise, the seed of its radio, the help that is wanted, and whether the bench takes its real time.
+    started = pyqtSignal(object, int, str, bool)
     #: The attempt that waits on the Bench; the debrief of a finished job.
     resumed = pyqtSignal(object)
     debrief_wanted = pyqtSignal(str)
@@ -199,6 +200,11 @@ class PracticePage(QWidget):
         self.helps = ChipRow(tr("Help"), [(how, tr(words)) for how, words in HELP.items()], self._choose_help)
         self.helps.mark(self.help)
         self.help_words = label("small", "", True)
+        self.real_time = QCheckBox(tr("Real time"))
+        set_tip(
+            self.real_time,
+            tr("Readings take as long as on any bench, and the clock runs. Without it they come at once."),
+        )
         self.main = QPushButton(tr("Start exercise  ↵"))
         self.main.setProperty("role", "main")
         self.main.clicked.connect(self.start)
@@ -212,7 +218,7 @@ class PracticePage(QWidget):
         self.starts = ButtonRows(tr("Start"), (self.main, self.another, self.resume, self.look))
         box = Card(tr("Chosen exercise"))
         box.column.addWidget(scrolled(card), 1)
-        for part in (self.helps, self.help_words, self.starts):
+        for part in (self.helps, self.help_words, self.real_time, self.starts):
             box.column.addWidget(part)
         column.addWidget(box, 1)
         progress = Card(tr("Progress"))
@@ -349,25 +355,25 @@ class PracticePage(QWidget):
         """The chosen exercise, on its own radio."""
         e = self.current()
         if e is not None:
-            self.started.emit(e, e.seed, self.help)
+            self.started.emit(e, e.seed, self.help, self.real_time.isChecked())
 
     def start_another(self) -> None:
         """The chosen exercise, on a radio drawn by chance."""
         e = self.current()
         if e is not None:
-            self.started.emit(e, 1_000 + secrets.randbelow(1_000_000), self.help)
+            self.started.emit(e, 1_000 + secrets.randbelow(1_000_000), self.help, self.real_time.isChecked())
 
     def start_daily(self) -> None:
         """The exercise of today."""
         e, seed = daily(datetime.date.today())
         self.choose(e.id)
-        self.started.emit(e, seed, self.help)
+        self.started.emit(e, seed, self.help, self.real_time.isChecked())
 
     def start_surprise(self) -> None:
         """One of the grade that is chosen, drawn by chance."""
         e, seed = surprise(int(self.grade.currentData()), secrets.randbelow(1_000_000))
         self.choose(e.id)
-        self.started.emit(e, seed, self.help)
+        self.started.emit(e, seed, self.help, self.real_time.isChecked())
 
     def _ask_file(self) -> None:
         chosen, _ = QFileDialog.getOpenFileName(self, tr("Take in a file"), "", f"{tr('Exercises')} (*{ENDING})")

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton
 
 from unitone.desktop.shell.worker import BenchWorker
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import choice_of
-from unitone.desktop.widgets.painted import Elided, set_tip
+from unitone.desktop.widgets.painted import Elided, label, set_tip
 from unitone.errors import EntryError
+from unitone.job.entries.practice import TOOLS, Tool
 from unitone.quantities.show import microvolts
 from unitone.radio.levels import parse_level
 from unitone.scenario.exercise import Exercise, Help, in_words
@@ -54,6 +55,20 @@ class ExerciseStrip(QFrame):
         self.sound.setProperty("role", "toggle")
         set_tip(self.sound, tr("Hear the simulated radio (Shift+U)"))
         row.addWidget(self.sound)
+        self.tool = choice_of([(t, tr(words)) for t, words in TOOLS.items()], "plastic", self._take_tool)
+        self.tool.setAccessibleName(tr("Tool"))
+        set_tip(self.tool, tr("What the cores are turned with (Ctrl+T)"))
+        row.addWidget(self.tool)
+        self.out = QPushButton()
+        self.out.clicked.connect(self._take_tool)
+        self.out.hide()
+        row.addWidget(self.out)
+        self.clock = label("strong")
+        self.clock.setAccessibleName(tr("Time so far"))
+        row.addWidget(self.clock)
+        self._since, self._before, self._ticking = QElapsedTimer(), 0.0, QTimer(self)
+        self._ticking.setInterval(500)
+        self._ticking.timeout.connect(self._tick)
         self.hint = QPushButton(tr("Hint  Ctrl H"))
         set_tip(self.hint, tr("Shows the coach's next move; costs 3 marks"))
         self.hint.clicked.connect(worker.take_hint)
@@ -68,7 +83,7 @@ class ExerciseStrip(QFrame):
         """An exercise begins, or goes on."""
         self.words.setText(f"{in_words(exercise, 'title')}  ·  {in_words(exercise, 'complaint')}")
         alone = how != "coach"
-        for part in (self.level, self.by_sheet):
+        for part in (self.level, self.by_sheet, self.tool):
             part.setVisible(alone)
         self.hint.setVisible(how == "hints")
         self.channel.blockSignals(True)
@@ -85,6 +100,38 @@ class ExerciseStrip(QFrame):
             self.level.setText("" if now.level_dbm is None else microvolts(now.level_dbm))
         at = self.channel.findData(now.channel or "")
         self.channel.setCurrentIndex(at)
+
+    def show_tool(self, tool: str, left_in: str) -> None:
+        """What is in the hand, and the core that it was left in."""
+        self.tool.setCurrentIndex(self.tool.findData(tool))
+        self.out.setText(tr("Out of {adjuster}", adjuster=left_in))
+        set_tip(self.out, tr("Take the screwdriver out of the core (Ctrl+T)"))
+        self.out.setVisible(bool(left_in) and not self.tool.isHidden())
+
+    def _take_tool(self) -> None:
+        tool: Tool = "metal" if self.tool.currentData() == "metal" else "plastic"
+        self._worker.do(lambda s: s.take_tool(tool))
+
+    def change_tool(self) -> None:
+        """By key: a blade that is in a core comes out of it, else the other tool is taken."""
+        if self.out.isHidden():
+            self.tool.setCurrentIndex((self.tool.currentIndex() + 1) % self.tool.count())
+        self._take_tool()
+
+    def run_clock(self, before_s: float | None) -> None:
+        """Show how long the exercise took so far, and go on counting; None: in hurried time there is no clock to watch."""
+        self.clock.setVisible(before_s is not None)
+        self._before = before_s or 0.0
+        self._since.start()
+        if before_s is None:
+            self._ticking.stop()
+        else:
+            self._ticking.start()
+            self._tick()
+
+    def _tick(self) -> None:
+        seconds = int(self._before + self._since.elapsed() / 1000.0)
+        self.clock.setText(f"{seconds // 60}:{seconds % 60:02d}")
 
     def dial(self) -> None:
         """The generator at what was typed."""
