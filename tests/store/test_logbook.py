@@ -184,13 +184,13 @@ while True:
 def test_killed_at_any_moment_nothing_that_was_shown_is_lost(tmp_path: Path) -> None:
     """SIGKILL in the middle of work, again and again; the same job goes on at the same step with every entry."""
     shown: list[tuple[str, str, str]] = []
-    for round_ in range(3):
+    for round_ in range(2):
         process = subprocess.Popen(
             [sys.executable, "-c", WRITER, str(tmp_path)], stdout=subprocess.PIPE, text=True, env={**os.environ}
         )
         assert process.stdout is not None and process.stdout.readline().strip() == "READY"
         # Killed after another number of entries each time, whatever the machine's speed.
-        for _ in range(8 + 9 * round_):
+        for _ in range(6 + 7 * round_):
             words = process.stdout.readline().split()
             if len(words) == 3:
                 shown.append((words[0], words[1], words[2]))
@@ -208,7 +208,7 @@ def test_killed_at_any_moment_nothing_that_was_shown_is_lost(tmp_path: Path) -> 
             # One entry may have been committed and not yet been told; the step is that of the tape.
             assert fold(tape[: int(shown[-1][0])]).at == shown[-1][2]
             assert len(tape) - int(shown[-1][0]) <= 2
-    assert len(shown) > 30
+    assert len(shown) > 12
 
 
 def test_a_jobs_export_is_plain_json(tmp_path: Path) -> None:

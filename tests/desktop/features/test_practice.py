@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 
 from desktop.conftest import Desk
 from desktop.test_fitting import cut, over_each_other, squeezed
@@ -15,6 +15,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.job.entries.practice import HintTaken
 from unitone.scenario.exercises import LADDER, find_exercise
 from unitone.scenario.practice_results import results
+from unitone.sheet.model.sheet import TURN
 from unitone.signals.sinad import tone_powers
 from virtualcard import VirtualCard, there_is_one
 
@@ -47,7 +48,7 @@ def test_one_core_by_hints_heard_through_the_loudspeaker_and_marked(
     practising = _start(desk, "receive-1", "hints")
     view = desk.bench.view
     assert view is not None and view.coach.silent and "Your move" in view.coach.headline
-    assert not practising._strip.isHidden() and "0 of 37" in practising.page.words.text()
+    assert not practising._strip.isHidden() and "0 of 38" in practising.page.words.text()
     desk.after(lambda: desk.key("h"))
     desk.after(lambda: desk.key(Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier))
     if card is not None and there_is_one():
@@ -91,6 +92,57 @@ def test_one_core_by_hints_heard_through_the_loudspeaker_and_marked(
     practising.save(tmp_path / "mark.pdf", "pdf")
     desk.until(lambda: (tmp_path / "mark.pdf").is_file())
     assert desk.logbook.find_job(practising.attempt.job) is None, "an exercise is no job of the workshop"
+
+
+def test_steel_in_a_core_is_taken_out_by_key_timed_and_heard_again(
+    desk: Desk, card: VirtualCard | None, tmp_path: Path
+) -> None:
+    practising = _practice(desk)
+    desk.qtbot.mouseClick(practising.page.real_time, Qt.MouseButton.LeftButton, pos=QPoint(8, 8))
+    assert practising.page.real_time.isChecked()
+    practising = _start(desk, "receive-1", "none")
+    strip, debrief = practising._strip, practising.debrief
+    assert practising.attempt.real_time and strip.clock.text() and not strip.clock.isHidden()
+    desk.until(lambda: strip.clock.text() != "0:00")
+    desk.after(lambda: desk.key("h"))
+    desk.after(strip.set_by_sheet)
+    desk.after(lambda: desk.key("l"))
+    assert strip.tool.currentData() == "plastic" and strip.out.isHidden()
+    desk.after(lambda: desk.key(Qt.Key.Key_T, Qt.KeyboardModifier.ShiftModifier))
+    assert strip.tool.currentData() == "metal" and strip.out.isHidden(), "in the hand, in no core yet"
+    desk.after(lambda: desk.key(Qt.Key.Key_Right))
+    assert not strip.out.isHidden() and strip.out.text() == "Out of T3"
+    desk.after(lambda: desk.qtbot.mouseClick(strip.out, Qt.MouseButton.LeftButton))
+    assert strip.out.isHidden() and strip.tool.currentData() == "metal"
+    desk.after(lambda: desk.key(Qt.Key.Key_T, Qt.KeyboardModifier.ShiftModifier))
+    assert strip.tool.currentData() == "plastic"
+    # Driven on against its stop, the core is lost; told on the Bench, and mended there.
+    for _ in range(2):
+        desk.after(lambda: desk.window.worker.do(lambda s: s.turn("T3", 40 * TURN)))
+    assert "T3" in desk.bench.view.hook_up.damage[0] and "cracked" in desk.bench.view.hook_up.damage[0]
+    desk.after(lambda: desk.bench.press("repair"))
+    desk.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    desk.key(Qt.Key.Key_Return)
+    desk.until(lambda: debrief.made is not None)
+    made = debrief.made
+    assert made.mark.cautions == ("metal", "stop") and "core T3" in debrief.tiles["broken"].words.text()
+    steel = next(n for n, m in enumerate(made.moments) if m.kind == "metal")
+    shown = debrief.moments[steel]
+    assert "screwdriver" in shown.title.text() and shown.hear.isVisible()
+    if card is not None and there_is_one():
+        raw = tmp_path / "again.raw"
+        recorder = card.record(raw)
+        desk.qtbot.mouseClick(shown.hear, Qt.MouseButton.LeftButton)
+        desk.until(lambda: debrief.loudspeaker is not None)
+        desk.until(lambda: debrief.loudspeaker is None)
+        recorder.terminate()
+        recorder.wait()
+        heard = np.frombuffer(raw.read_bytes(), np.int16).astype(float) / 32768.0
+        there = np.flatnonzero(np.abs(heard) > 0.02)
+        assert there[-1] - there[0] > 4 * 48_000, "what was before, and what was after"
+    else:
+        desk.qtbot.mouseClick(shown.hear, Qt.MouseButton.LeftButton)
+        desk.until(lambda: debrief.message.isVisible())
 
 
 def test_without_help_mistakes_are_made_told_and_rewound(desk: Desk) -> None:
@@ -210,7 +262,7 @@ def test_other_radios_the_one_of_the_day_and_a_surprise(desk: Desk) -> None:
     practising = _practice(desk)
     page = practising.page
     started: list[tuple[str, int, str]] = []
-    page.started.connect(lambda e, seed, how: started.append((e.id, seed, how)))
+    page.started.connect(lambda e, seed, how, _: started.append((e.id, seed, how)))
     page.started.disconnect(practising.start)
     page.list.setFocus()
     page.choose("transmit-1")

@@ -94,7 +94,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("exercise-hint", N_("Exercise: a hint, which costs 3 marks"), "Ctrl+H", "bench"),
     Action("exercise-level", N_("Exercise: the generator's level"), "Ctrl+D", "bench"),
     Action("exercise-sheet", N_("Exercise: set everything as the sheet says"), "Ctrl+Y", "bench"),
-    Action("exercise-tool", N_("Exercise: take the screwdriver out of the core, or the other tool"), "Ctrl+T", "bench"),
+    Action("exercise-tool", N_("Exercise: take the screwdriver out of the core, or the other tool"), "Shift+T", "bench"),
     Action("exercise-finish", N_("Exercise: finish it, and be marked"), "Ctrl+Return", "bench"),
     Action("practice-start", N_("Start the chosen exercise"), "Return", "practice"),
     Action("practice-another", N_("The chosen exercise on another radio"), "Ctrl+N", "practice"),

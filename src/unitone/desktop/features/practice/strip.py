@@ -57,7 +57,7 @@ class ExerciseStrip(QFrame):
         row.addWidget(self.sound)
         self.tool = choice_of([(t, tr(words)) for t, words in TOOLS.items()], "plastic", self._take_tool)
         self.tool.setAccessibleName(tr("Tool"))
-        set_tip(self.tool, tr("What the cores are turned with (Ctrl+T)"))
+        set_tip(self.tool, tr("What the cores are turned with (Shift+T)"))
         row.addWidget(self.tool)
         self.out = QPushButton()
         self.out.clicked.connect(self._take_tool)
@@ -105,7 +105,7 @@ class ExerciseStrip(QFrame):
         """What is in the hand, and the core that it was left in."""
         self.tool.setCurrentIndex(self.tool.findData(tool))
         self.out.setText(tr("Out of {adjuster}", adjuster=left_in))
-        set_tip(self.out, tr("Take the screwdriver out of the core (Ctrl+T)"))
+        set_tip(self.out, tr("Take the screwdriver out of the core (Shift+T)"))
         self.out.setVisible(bool(left_in) and not self.tool.isHidden())
 
     def _take_tool(self) -> None:
