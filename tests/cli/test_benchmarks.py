@@ -18,7 +18,20 @@ TINY: dict[str, tuple[str, ...]] = {
     "recheck": ("2",), "robot": ("1", "103", "{tmp}/page.md"), "sheets": (), "sweep": ("8",), "trace": ("4",), "variants": ("1",), "vco": ("5",),
 }  # fmt: skip
 #: They time a window, a start, a list of ten thousand jobs; or take what other tests prove already, and long for it.
-TIMED = ("by_camera", "events", "hostile", "killed", "live", "logbook", "needles", "practice", "practice_speed", "receiver_speed", "start", "window")
+TIMED = (
+    "by_camera",
+    "events",
+    "hostile",
+    "killed",
+    "live",
+    "logbook",
+    "needles",
+    "practice",
+    "practice_speed",
+    "receiver_speed",
+    "start",
+    "window",
+)
 
 
 def test_none_is_forgotten(top: Path) -> None:

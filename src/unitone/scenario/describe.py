@@ -72,7 +72,11 @@ def _describe_broken(what: str) -> tuple[str, str, str]:
     of = damage(what)
     headline = tr("Broke the {what}", what=of.name)
     if of.adjuster:
-        return headline, of.words, tr("At a stop: back off, and look for the fault elsewhere.")
+        return (
+            tr("Broke core {adjuster}", adjuster=of.adjuster),
+            of.words,
+            tr("At a stop: back off, and look for the fault elsewhere."),
+        )
     if what == "bias":
         return headline, of.words, tr("Bias: from its low end up, eyes on the current.")
     return headline, of.words, tr("Hook up for TX, then key.")

@@ -126,6 +126,11 @@ class Practising(QObject):
         else:
             self.making.told.setText(tr("Saved as {name}.", name=path.name))
 
+    def on_bench(self) -> str:
+        """The exercise at hand in words: its title, and what the radio's owner complains of."""
+        e = self.attempt.exercise if self.attempt is not None else None
+        return "" if e is None else f"{in_words(e, 'title')}  ·  {in_words(e, 'complaint')}"
+
     def is_on_bench(self, job_id: str) -> bool:
         """Is this job the exercise at hand?"""
         return self.attempt is not None and self.attempt.job == job_id
@@ -159,7 +164,7 @@ class Practising(QObject):
     def _begin(self, begun: _Begun) -> None:
         self.attempt = attempt = begun.attempt
         strip = self._strip_over_bench()
-        strip.show_exercise(attempt.exercise, attempt.help, begun.channels)
+        strip.show_exercise(attempt.help, begun.channels)
         strip.run_clock(begun.seconds if attempt.real_time else None)
         strip.show()
         self._window.show_exercise(attempt.job)

@@ -425,7 +425,7 @@ class MainWindow(QMainWindow):
         if self.practising is not None:
             self.practising.hide_strip()
         self._job = job_id
-        page.view, page.practised = None, False  # type: ignore[attr-defined]
+        page.view, page.practised = None, ""  # type: ignore[attr-defined]
         self.worker.open(job_id)
         self._to(page)
         self.rail_buttons["bench"].setChecked(True)
@@ -565,7 +565,7 @@ class MainWindow(QMainWindow):
         page = self._bench_page()
         assert self.worker is not None and self.practising is not None and self.practising.attempt is not None
         self._job = job_id
-        page.view, page.practised = None, True  # type: ignore[attr-defined]
+        page.view, page.practised = None, self.practising.on_bench()  # type: ignore[attr-defined]
         attempt = self.practising.attempt
         self.worker.practise(job_id, self.practising.book, attempt.help, attempt.real_time)
         self.show_page(page, "bench")

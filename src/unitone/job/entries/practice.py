@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 Tool = Literal["plastic", "metal"]
 #: What a core of a simulated radio is turned with.
-TOOLS: dict[str, str] = {"plastic": N_("Plastic tool"), "metal": N_("Metal screwdriver")}
+TOOLS: dict[str, str] = {"plastic": N_("Plastic tool"), "metal": N_("Screwdriver")}
 
 
 class ToolTaken(Kind, frozen=True):

@@ -88,7 +88,8 @@ class BenchPage(QWidget):
         self._generation = -1
         self._awaiting_entry = False
         #: Is an exercise on the Bench? It has no card.
-        self.practised = False
+        #: What the exercise on the bench is called and complains of; empty for a job of the workshop.
+        self.practised = ""
         #: The simulated radio's sound, while it is wanted.
         self.loudspeaker: Loudspeaker | None = None
         self._side_is_procedure = False
@@ -416,11 +417,15 @@ class BenchPage(QWidget):
         return self.height() / theme.scale >= _ROOM_FOR_A_LINE
 
     def _show_procedure(self, view: BenchView) -> None:
-        if self.to_card.isHidden() != self.practised:
+        if self.to_card.isHidden() != bool(self.practised):
             self.to_card.setVisible(not self.practised)
             self._arrange()
-        self.job.setText(tr("Exercise") if self.practised else tr("Job {number}", number=f"{view.number:04d}"))
-        self.title.setText(view.title)
+        if self.practised:
+            self.job.setText(tr("Exercise · {radio}", radio=view.title))
+            self.title.setText(self.practised)
+        else:
+            self.job.setText(tr("Job {number}", number=f"{view.number:04d}"))
+            self.title.setText(view.title)
         self.bench.setText(view.bench_words)
         self.tally.setText(view.procedure.tally)
         self.path.show_path(view.procedure.path)

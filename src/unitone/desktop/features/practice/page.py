@@ -218,7 +218,11 @@ class PracticePage(QWidget):
         self.starts = ButtonRows(tr("Start"), (self.main, self.another, self.resume, self.look))
         box = Card(tr("Chosen exercise"))
         box.column.addWidget(scrolled(card), 1)
-        for part in (self.helps, self.help_words, self.real_time, self.starts):
+        how = QHBoxLayout()
+        how.addWidget(self.helps, 1)
+        how.addWidget(self.real_time)
+        box.column.addLayout(how)
+        for part in (self.help_words, self.starts):
             box.column.addWidget(part)
         column.addWidget(box, 1)
         progress = Card(tr("Progress"))

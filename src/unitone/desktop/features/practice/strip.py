@@ -1,4 +1,4 @@
-"""The strip over the Bench while an exercise is on it: what is asked, the generator and channel by the trainee's own hand, a hint, the end."""
+"""The strip over the Bench while an exercise is on it: the generator and channel by the trainee's own hand, a hint, the end."""
 
 from __future__ import annotations
 
@@ -10,12 +10,12 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton
 from unitone.desktop.shell.worker import BenchWorker
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import choice_of
-from unitone.desktop.widgets.painted import Elided, label, set_tip
+from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import EntryError
 from unitone.job.entries.practice import TOOLS, Tool
 from unitone.quantities.show import microvolts
 from unitone.radio.levels import parse_level
-from unitone.scenario.exercise import Exercise, Help, in_words
+from unitone.scenario.exercise import Help
 from unitone.session.session import Session
 from unitone.sheet.model.sheet import Conditions
 from unitone.words import tr
@@ -34,8 +34,6 @@ class ExerciseStrip(QFrame):
         row = QHBoxLayout(self)
         row.setContentsMargins(theme.px(12), theme.px(5), theme.px(8), theme.px(5))
         row.setSpacing(theme.px(8))
-        self.words = Elided("strong")
-        row.addWidget(self.words, 1)
         self.level = QLineEdit()
         self.level.setAccessibleName(tr("Generator level"))
         self.level.setPlaceholderText(tr("like 0.5 µV"))
@@ -65,6 +63,7 @@ class ExerciseStrip(QFrame):
         row.addWidget(self.out)
         self.clock = label("strong")
         self.clock.setAccessibleName(tr("Time so far"))
+        self.clock.setMinimumWidth(theme.px(46))
         row.addWidget(self.clock)
         self._since, self._before, self._ticking = QElapsedTimer(), 0.0, QTimer(self)
         self._ticking.setInterval(500)
@@ -73,15 +72,15 @@ class ExerciseStrip(QFrame):
         set_tip(self.hint, tr("Shows the coach's next move; costs 3 marks"))
         self.hint.clicked.connect(worker.take_hint)
         row.addWidget(self.hint)
+        row.addStretch(1)
         self.end = QPushButton(tr("Finish exercise"))
         self.end.clicked.connect(self.finished.emit)
         row.addWidget(self.end)
         for button in (self.by_sheet, self.sound, self.hint, self.end):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
-    def show_exercise(self, exercise: Exercise, how: Help, channels: tuple[str, ...]) -> None:
+    def show_exercise(self, how: Help, channels: tuple[str, ...]) -> None:
         """An exercise begins, or goes on."""
-        self.words.setText(f"{in_words(exercise, 'title')}  ·  {in_words(exercise, 'complaint')}")
         alone = how != "coach"
         for part in (self.level, self.by_sheet, self.tool):
             part.setVisible(alone)
