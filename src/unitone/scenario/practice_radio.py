@@ -125,7 +125,9 @@ def begin(book: Store, exercise: Exercise, seed: int, library: Library | None = 
     """A new job on the practice logbook for this exercise and seed. Raises SheetError, StoreError."""
     bundle = make_radio(exercise, seed, library or library_of(book))
     card = Card(book.next_number(), exercise.sheet, complaint=exercise.complaint, simulated_seed=seed)
-    session = Session(book, open_bundle(book, bundle, f"{exercise.sheet}.toml", card))
+    # A sheet of the library was checked when it came in, and to leave out steps changes no frequency; somebody's own file is strange.
+    checked = not exercise.sealed
+    session = Session(book, open_bundle(book, bundle, f"{exercise.sheet}.toml", card, checked=checked))
     if exercise.conventions:
         session.set_conventions(dict(exercise.conventions))
     return session

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import csv
+import io
+from collections.abc import Sequence
 from pathlib import Path
 
 import msgspec
@@ -80,6 +83,18 @@ def results(book: Store) -> tuple[Result, ...]:
         except msgspec.ValidationError:
             continue
     return tuple(found)
+
+
+def results_csv(rows: Sequence[Result]) -> bytes:
+    """Every result as a table for a spreadsheet: one a row, oldest first; text that a spreadsheet might run is kept from it."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["date", "exercise", "skill", "grade", "radio", "help", "score", "passed", "seconds"])
+    for r in rows:
+        name = f"'{r.exercise}" if r.exercise[:1] in "=+-@" else r.exercise
+        passed = "yes" if r.passed else "no"
+        writer.writerow([r.utc, name, r.skill, r.grade, r.seed, r.help, r.score, passed, round(r.seconds)])
+    return out.getvalue().encode()
 
 
 def best(book: Store) -> dict[str, Result]:

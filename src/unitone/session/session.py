@@ -99,14 +99,16 @@ def open_job(
 
 
 def open_bundle(
-    logbook: Store, bundle: Bundle, file_name: str, card: Card, kit: Kit | None = None, utc: str | None = None
-) -> str:
-    """A new job on a sheet that was read already, with its pictures and physics (which may be sealed); returns its id.
+    logbook: Store, bundle: Bundle, file_name: str, card: Card, kit: Kit | None = None, utc: str | None = None,
+    checked: bool = False,
+) -> str:  # fmt: skip
+    """A new job on a sheet that was read already, with its pictures and physics (which may be sealed); returns its id. Whether the
+    frequencies of one that was ``checked`` can be is not asked again.
 
     Raises SheetError for a sheet that does not hold, BenchError where a simulated radio is wanted and there are no physics, StoreError.
     """
     text = bundle.text
-    sheet = parse_sheet(text, file_name, Path(file_name).stem)
+    sheet = parse_sheet(text, file_name, Path(file_name).stem, checked)
     if card.simulated_seed is not None and not bundle.physics:
         raise BenchError(
             tr(

@@ -87,6 +87,9 @@ def test_one_core_by_hints_heard_through_the_loudspeaker_and_marked(
     tape = practising.book.tape(practising.attempt.job)
     assert mark.hints == sum(isinstance(e.said, HintTaken) for e in tape) > 3 and mark.restored == (1, 1)
     assert practising.debrief.score.text() == str(mark.score) and mark.score == max(0, 100 - 3 * mark.hints)
+    practising.page.export_results(tmp_path / "marks.csv")
+    header, row = (tmp_path / "marks.csv").read_text("utf-8").split()
+    assert header.startswith("date,exercise,skill") and row.split(",")[1:3] == ["receive-1", "receive"]
     (kept,) = results(practising.book)
     assert (kept.exercise, kept.help, kept.score) == ("receive-1", "hints", mark.score)
     practising.save(tmp_path / "mark.pdf", "pdf")

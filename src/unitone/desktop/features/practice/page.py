@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone import files
 from unitone.desktop.features.practice.charts import SkillChart
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
@@ -34,7 +35,7 @@ from unitone.errors import UnitoneError
 from unitone.scenario.exercise import HELP, SKILLS, Exercise, Help, in_words
 from unitone.scenario.exercise_file import ENDING, own_exercises, take_in
 from unitone.scenario.exercises import LADDER, daily, surprise
-from unitone.scenario.practice_results import Attempt, Result, best, results, running
+from unitone.scenario.practice_results import Attempt, Result, best, results, results_csv, running
 from unitone.sheet.library import Library
 from unitone.store.logbook import Logbook
 from unitone.words import day, tr
@@ -228,7 +229,14 @@ class PracticePage(QWidget):
         progress = Card(tr("Progress"))
         self.chart = SkillChart()
         self.words = label("quiet", "", True)
-        progress.column.addWidget(self.words)
+        row = QHBoxLayout()
+        row.addWidget(self.words, 1)
+        self.export = QPushButton(tr("Export"))
+        self.export.setProperty("role", "link")
+        set_tip(self.export, tr("Every mark so far as a table (CSV)"))
+        self.export.clicked.connect(self._ask_export)
+        row.addWidget(self.export)
+        progress.column.addLayout(row)
         progress.column.addWidget(self.chart)
         column.addWidget(progress)
         return side
@@ -243,6 +251,7 @@ class PracticePage(QWidget):
             self.message.tell(problems[0])
         told = results(self._book)
         self.chart.show_results(told)
+        self.export.setVisible(bool(told))
         passed = len({r.exercise for r in told if r.passed})
         self.words.setText(tr("{n} of {all} exercises passed", n=passed, all=len(LADDER)))
         self.resume.setVisible(self._waiting is not None)
@@ -397,6 +406,21 @@ class PracticePage(QWidget):
         self.message.hide()
         self.refresh()
         self.choose(made.id)
+
+    def _ask_export(self) -> None:
+        name = "practice.csv"
+        chosen, _ = QFileDialog.getSaveFileName(self, tr("Export"), name, "CSV (*.csv)")
+        if chosen:
+            self.export_results(Path(chosen))
+
+    def export_results(self, path: Path) -> None:
+        """Write every mark so far as a table."""
+        try:
+            files.write_file(path, results_csv(results(self._book)))
+        except UnitoneError as error:
+            self.message.tell(str(error))
+        else:
+            self.message.tell(tr("Saved as {name}.", name=path.name))
 
     def _look_again(self) -> None:
         e = self.current()
