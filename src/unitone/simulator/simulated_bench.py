@@ -5,6 +5,7 @@ from __future__ import annotations
 from unitone.bench.ports import Bench
 from unitone.job.damages import stuck_core
 from unitone.sheet.model.sheet import Conditions
+from unitone.simulator._mishaps import STEEL_TURNS, Mishaps
 from unitone.simulator.instruments._movement import with_movements
 from unitone.simulator.instruments.dial_reading import DialByGenerator
 from unitone.simulator.instruments.injected_level import InjectedLevel, StageProbe
@@ -38,7 +39,6 @@ from unitone.simulator.instruments.wiring import (
     VirtualClock,
     Wiring,
 )
-from unitone.simulator.mishaps import STEEL_TURNS, Mishaps
 from unitone.simulator.radio import SimulatedRadio
 
 _RECEIVE = (
