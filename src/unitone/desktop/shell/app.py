@@ -14,6 +14,7 @@ from unitone.desktop.shell.trouble import troubles
 from unitone.desktop.theme.theme import load_fonts, theme
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import DamagedLogbook, UnitoneError
+from unitone.session.first_evening import is_first_evening
 from unitone.store.logbook import Logbook
 from unitone.words import day, language_wanted, tr, tr_n, use_language
 
@@ -107,10 +108,12 @@ class Program:
         window = MainWindow(logbook, notice)
         self.window = window
         window.show()
-        if job and logbook.find_job(job) is not None:
+        if not notice and is_first_evening(logbook):
+            window.show_welcome()
+        elif job and logbook.find_job(job) is not None:
             # It is remembered again once it was shown: a job that ends the program does not do so at every start.
             window.forget_job()
-            QTimer.singleShot(0, lambda: window.open_job(job))
+            QTimer.singleShot(0, lambda: self.window is window and window.open_job(job))
 
     def _damaged(self, error: DamagedLogbook, notice: str) -> None:
         """What can be read is shown, nothing is written, and the last backup is offered."""
@@ -180,7 +183,8 @@ class Program:
         if isinstance(self.window, MainWindow):
             if geometry is not None:
                 self.window.setGeometry(geometry)
-            self.window.show_settings()
+            if self.logbook is not None and not is_first_evening(self.logbook):
+                self.window.show_settings()
 
     def close(self) -> None:
         """Let go of window and logbook."""

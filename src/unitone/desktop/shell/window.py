@@ -98,6 +98,7 @@ class MainWindow(QMainWindow):
         self._meters: QWidget | None = None
         self._calculators: QWidget | None = None
         self.practising: Practising | None = None
+        self._welcome: QWidget | None = None
         self.worker: BenchWorker | None = None
         self._log_key: QShortcut | None = None
         self._wire_states: tuple[WireState, ...] = ()
@@ -123,6 +124,8 @@ class MainWindow(QMainWindow):
         self.jobs.card_wanted.connect(self.show_card)
         self.jobs.changed.connect(self._change_job)
         self.jobs.restore_wanted.connect(self.restore_wanted.emit)
+        self.jobs.practice_wanted.connect(self._first_exercise)
+        self.jobs.questions_wanted.connect(self.show_welcome)
         self.jobs.tell(notice)
         self.pages.addWidget(self.jobs)
         self.palette_box = Palette(central)
@@ -549,6 +552,35 @@ class MainWindow(QMainWindow):
             self._keys(self.practising.debrief, "debrief", self.practising.debrief.press)
         self.practising.page.refresh()
         return self.practising.page
+
+    def show_welcome(self) -> None:
+        """The questions of the first evening."""
+        if self._welcome is None:
+            from unitone.desktop.features.welcome.page import WelcomePage
+
+            page = self._welcome = WelcomePage(self.logbook)
+            page.radio_wanted.connect(self._first_radio)
+            page.practice_wanted.connect(self._first_exercise)
+            page.left.connect(lambda: self.show_place("jobs"))
+            page.language_chosen.connect(self.language_wanted)
+            self.pages.addWidget(page)
+            self._keys(page, "welcome", page.press)
+        self.show_page(self._welcome, "jobs")
+
+    def _first_radio(self) -> None:
+        self.show_place("jobs")
+        self.jobs.press("new-job")
+
+    def _first_exercise(self) -> None:
+        """A simulated radio of the kind that is repaired here, the coach leading."""
+        from unitone.scenario.exercises import find_exercise
+        from unitone.session.first_evening import first_exercise
+
+        self.show_place("practice")
+        if self.practising is not None:
+            exercise = find_exercise(first_exercise(self.logbook))
+            self.practising.page.choose(exercise.id)
+            self.practising.start(exercise, exercise.seed, "coach")
 
     def bench_page(self) -> BenchPage:
         """The Bench, made when it is first wanted."""

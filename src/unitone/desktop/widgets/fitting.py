@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QEvent, QSize, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
@@ -97,6 +97,59 @@ class ChipRow(QWidget):
         for chip in self.chips.values():
             chip.setVisible(fits and chip in self._offered())
         self.list.setVisible(not fits)
+
+
+class Flow(QWidget):
+    """Buttons beside each other as far as there is room, then in the next row; as high as that takes."""
+
+    def __init__(self, title: str, buttons: Iterable[QPushButton]) -> None:
+        super().__init__()
+        self.setAccessibleName(title)
+        self._buttons = list(buttons)
+        for button in self._buttons:
+            button.setParent(self)
+        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        """As many rows as the buttons need."""
+        return self._place(width, move=False)
+
+    def sizeHint(self) -> QSize:
+        """Wide enough for the widest; as high as it stands now."""
+        return QSize(self.minimumSizeHint().width(), self._place(max(self.width(), 1), move=False))
+
+    def minimumSizeHint(self) -> QSize:
+        """The widest button alone."""
+        return QSize(max((b.sizeHint().width() for b in self._buttons), default=0), 0)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._place(self.width(), move=True)
+        self.updateGeometry()
+
+    def event(self, event: QEvent | None) -> bool:
+        """A button with other words wants other room."""
+        if event is not None and event.type() == QEvent.Type.LayoutRequest:
+            self._place(self.width(), move=True)
+            self.updateGeometry()
+        return super().event(event)
+
+    def _place(self, width: int, move: bool) -> int:
+        """Put each where it belongs; the height of them all."""
+        gap, x, y, row = theme.px(6), 0, 0, 0
+        for button in self._buttons:
+            size = button.sizeHint()
+            if x and x + size.width() > width:
+                x, y, row = 0, y + row + gap, 0
+            if move and button.geometry().getRect() != (x, y, size.width(), size.height()):
+                button.setGeometry(x, y, size.width(), size.height())
+            x, row = x + size.width() + gap, max(row, size.height())
+        return y + row
 
 
 class ButtonRows(QWidget):

@@ -30,7 +30,7 @@ _SCOPES = (
     ("everywhere", N_("Everywhere")), ("bench", N_("On the Bench")), ("jobs", N_("Among the jobs")), ("card", N_("On the card of a job")),
     ("trace", N_("While tracing")),
     ("meters", N_("At the meters")), ("calculators", N_("In the calculators")), ("sheets", N_("Among the sheets")),
-    ("practice", N_("In Practice")), ("debrief", N_("In a debrief")),
+    ("welcome", N_("On the first evening")), ("practice", N_("In Practice")), ("debrief", N_("In a debrief")),
     ("help", N_("In the help")),
 )  # fmt: skip
 

@@ -21,6 +21,7 @@ from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.painted import label, scrolled, set_tip
 from unitone.errors import UnitoneError
 from unitone.job.card import Card
+from unitone.session.first_evening import first_procedures
 from unitone.store.logbook import Logbook
 from unitone.store.rows import JobRow
 from unitone.words import N_, tr
@@ -134,7 +135,8 @@ class NewJob(QFrame):
         self.seed.setValue(self._logbook.next_number())
         self.simulated.setChecked(False)
         self._suit()
-        self.serial.setFocus()
+        # A radio without a sheet is called by the name that it is given here.
+        (self.serial if self.named.isHidden() else self.named).setFocus()
 
     def _load_models(self) -> None:
         from unitone.session.own_sheets import library_of
@@ -156,6 +158,8 @@ class NewJob(QFrame):
             self.model.addItem(
                 tr("No sheet: {kind}", kind=tr(_GENERAL.get(path.stem, path.stem))), f"general:{path.stem}"
             )
+        for stem in reversed(first_procedures(self._logbook)):
+            self._move(f"general:{stem}", 0)
         self._recent_first()
         self.model.setCurrentIndex(max(self.model.findData(chosen), 0))
         self.model.blockSignals(False)
@@ -164,7 +168,12 @@ class NewJob(QFrame):
         """The models of the newest jobs stand at the top of the list."""
         recent = dict.fromkeys(str(row.card.get("sheet_id", "")) for row in self._logbook.jobs(limit=_RECENT_JOBS))
         for place, sheet in enumerate([s for s in recent if self.model.findData(s) >= 0][:_RECENT]):
-            at = self.model.findData(sheet)
+            self._move(sheet, place)
+
+    def _move(self, model: str, place: int) -> None:
+        """Another place in the list; what is not in it is left out."""
+        at = self.model.findData(model)
+        if at >= 0:
             text, data = self.model.itemText(at), self.model.itemData(at)
             self.model.removeItem(at)
             self.model.insertItem(place, text, data)

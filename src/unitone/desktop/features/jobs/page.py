@@ -29,7 +29,7 @@ from unitone.desktop.features.jobs.side import JobSide
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ChipRow
-from unitone.desktop.widgets.painted import Elided, label
+from unitone.desktop.widgets.painted import Card, Elided, label
 from unitone.errors import UnitoneError
 from unitone.store.logbook import Logbook
 from unitone.store.rows import JobRow
@@ -68,6 +68,9 @@ class JobsPage(QWidget):
     card_wanted = pyqtSignal(str, str)
     changed = pyqtSignal(str, object)
     restore_wanted = pyqtSignal(object)
+    #: In a workshop without jobs: a practice radio, or the questions of the first evening.
+    practice_wanted = pyqtSignal()
+    questions_wanted = pyqtSignal()
 
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()
@@ -171,6 +174,29 @@ class JobsPage(QWidget):
         self.list_stack = QStackedLayout(holder)
         self.list_stack.addWidget(self.list)
         self.list_stack.addWidget(self.empty)
+        self.list_stack.addWidget(self._begin())
+        return holder
+
+    def _begin(self) -> QWidget:
+        """Where there is no job at all: what to do."""
+        card = Card(tr("No jobs yet"))
+        words = tr("A job is one radio on the bench: its complaint, every reading, every turn, the papers.")
+        card.column.addWidget(label("", words, True))
+        self.first = QPushButton(tr("My radio is on the bench  Ctrl N"))
+        self.first.setProperty("role", "main")
+        self.first.clicked.connect(lambda: self.press("new-job"))
+        practise = QPushButton(tr("Align a practice radio"))
+        practise.clicked.connect(self.practice_wanted)
+        questions = QPushButton(tr("What I repair, what is on my bench"))
+        questions.setProperty("role", "link")
+        questions.clicked.connect(self.questions_wanted)
+        for button in (self.first, practise, questions):
+            card.column.addWidget(button)
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, theme.px(24), 0, 0)
+        column.addWidget(card)
+        column.addStretch(1)
         return holder
 
     def _side(self) -> QWidget:
@@ -242,13 +268,11 @@ class JobsPage(QWidget):
         )  # fmt: skip
         find, states = self.find.text(), self._states()
         self.model.set_rows(found.rows, lambda n: self._logbook.jobs(find, states, PAGE, n))
-        self.list_stack.setCurrentIndex(0 if found.rows else 1)
+        self.list_stack.setCurrentIndex(0 if found.rows else 1 if counts or find.strip() else 2)
         self.empty.setText(
             tr("No job has these words. Clear the search to see all.")
             if find.strip()
             else tr("No job here. Choose another group above.")
-            if counts
-            else tr("No jobs yet. Press Ctrl+N for the first.")
         )
         at = next((n for n, r in enumerate(found.rows) if r.id == chosen), 0)
         if found.rows:

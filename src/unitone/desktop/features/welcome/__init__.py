@@ -1,0 +1,1 @@
+"""The first evening: three questions, then the first radio."""
