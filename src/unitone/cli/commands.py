@@ -14,7 +14,7 @@ from typing import Annotated, Any
 import typer
 
 from unitone import __version__
-from unitone.cli import _figures, _practice, _recipes, _wires
+from unitone.cli import _doctor, _figures, _practice, _recipes, _wires
 from unitone.cli.workspace import folder_of, make_demo
 from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
 from unitone.sheet.model.sheet import Sheet
@@ -36,6 +36,7 @@ _figures.register(app, lambda: _workspace)
 _recipes.register(app, lambda: _workspace)
 _wires.register(app, lambda: _workspace)
 _practice.register(app)
+_doctor.register(app, lambda: _workspace)
 
 
 def run(arguments: list[str]) -> int:

@@ -16,6 +16,7 @@ from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import DamagedLogbook, UnitoneError
 from unitone.session.first_evening import is_first_evening
 from unitone.store.logbook import Logbook
+from unitone.trouble import CrashWatch
 from unitone.words import day, language_wanted, tr, tr_n, use_language
 
 
@@ -204,8 +205,14 @@ def run(folder: Path) -> int:
     # The bench's thread hands the interpreter back soon enough for the window to stay quick.
     sys.setswitchinterval(0.001)
     app = make_application()
+    watch = CrashWatch()
+    fallen = watch.last_time()
+    watch.begin()
     program = Program(folder)
     program.open()
+    if fallen is not None:
+        troubles.happened.emit(fallen)
     code = app.exec()
     program.close()
+    watch.end()
     return code or program.code

@@ -800,6 +800,7 @@ class MainWindow(QMainWindow):
             self._workshop.language_chosen.connect(self.language_wanted)
             self._workshop.live_changed.connect(self._apply_live)
             self._workshop.wires_changed.connect(self._apply_wires)
+            self._workshop.questions_wanted.connect(self.show_welcome)
             self._workshop.camera_changed.connect(self._apply_camera)
             self._workshop.show_wires(self._wire_states)
             self.pages.addWidget(self._workshop)

@@ -103,6 +103,7 @@ class WorkshopPage(QWidget):
     #: The Bench is to listen in another way.
     live_changed = pyqtSignal()
     wires_changed = pyqtSignal()
+    questions_wanted = pyqtSignal()
     #: The Bench is to read other meters by camera.
     camera_changed = pyqtSignal()
 
@@ -163,6 +164,7 @@ class WorkshopPage(QWidget):
             self.settings.language_chosen.connect(self.language_chosen)
             self.settings.live_changed.connect(self.live_changed)
             self.settings.wires_changed.connect(self.wires_changed)
+            self.settings.questions_wanted.connect(self.questions_wanted)
             self.settings.wires.show_states(self.wire_states)
             self.parts.addWidget(self.settings)
         if name == "bench" and self.bench is None:

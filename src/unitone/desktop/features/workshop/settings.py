@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from unitone import files
 from unitone.desktop.features.workshop.live import LiveReadings
+from unitone.desktop.features.workshop.machine import MachineBox
 from unitone.desktop.features.workshop.wires import WiresBox
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
@@ -43,6 +44,8 @@ class SettingsPage(QWidget):
     language_chosen = pyqtSignal(str)
     #: The Bench is to listen in another way.
     live_changed = pyqtSignal()
+    #: The questions of the first evening once more.
+    questions_wanted = pyqtSignal()
     #: Other instruments by wire.
     wires_changed = pyqtSignal()
 
@@ -70,6 +73,8 @@ class SettingsPage(QWidget):
         self.wires.changed.connect(self.wires_changed)
         first.addWidget(self._papers())
         first.addWidget(self.wires)
+        self.machine = MachineBox(logbook.folder)
+        first.addWidget(self.machine)
         first.addStretch(1)
         columns.addLayout(first, 3)
         second = QVBoxLayout()
@@ -161,6 +166,9 @@ class SettingsPage(QWidget):
         row.addWidget(label("", tr("Language")))
         row.addWidget(self.language, 1)
         layout.addLayout(row)
+        self.questions = QPushButton(tr("What I repair, what is on my bench"))
+        self.questions.clicked.connect(self.questions_wanted)
+        layout.addWidget(self.questions)
         cost = self._logbook.setting("cost", {}) or {}
         self.rate, self.currency = QLineEdit(), QLineEdit(str(cost.get("currency", "")))
         self.rate.setText(f"{cost['rate']:g}" if cost.get("rate") else "")
