@@ -4,6 +4,11 @@ from __future__ import annotations
 
 import os
 import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+#: Files by these endings are opened in the window.
+OPENED = (".unitone", ".job.json", ".exercise.json", ".unitone-backup", ".toml")
 
 
 def main() -> None:
@@ -19,6 +24,9 @@ def main() -> None:
     fast = _window_arguments(arguments)
     if fast is not None:
         sys.exit(_open_window(*fast))
+    opened = _files_to_open(arguments)
+    if opened is not None:
+        sys.exit(_open_window(*opened))
     from unitone.cli.commands import run
 
     sys.exit(run(arguments))
@@ -41,7 +49,24 @@ def _window_arguments(arguments: list[str]) -> tuple[str, bool, bool] | None:
     return workspace, demo, not workspace
 
 
-def _open_window(workspace: str, demo: bool, fresh: bool) -> int:
+def _files_to_open(arguments: list[str]) -> tuple[str, bool, bool, list[str]] | None:
+    """The same with files, as a double-click gives them; None where anything is no file with an ending of ours."""
+    workspace, paths = "", []
+    rest = list(arguments)
+    while rest:
+        word = rest.pop(0)
+        if word == "--workspace" and rest:
+            workspace = rest.pop(0)
+        elif word.startswith("--workspace="):
+            workspace = word.partition("=")[2]
+        elif word.lower().endswith(OPENED) and not word.startswith("-"):
+            paths.append(word)
+        else:
+            return None
+    return (workspace, False, False, paths) if paths else None
+
+
+def _open_window(workspace: str, demo: bool, fresh: bool, paths: Sequence[str] = ()) -> int:
     from unitone.cli.workspace import folder_of, make_demo
     from unitone.errors import UnitoneError
 
@@ -64,4 +89,4 @@ def _open_window(workspace: str, demo: bool, fresh: bool) -> int:
     # The window is found by name, so that the command line never leans on Qt.
     import importlib
 
-    return int(importlib.import_module("unitone.desktop.shell.app").run(folder))
+    return int(importlib.import_module("unitone.desktop.shell.app").run(folder, [Path(p) for p in paths]))

@@ -10,7 +10,9 @@ from pathlib import Path
 from unitone import files
 from unitone.words import language
 
-DOCS = Path(__file__).resolve().parents[3] / "docs"
+_PACKAGE = Path(__file__).resolve().parents[1]
+#: The pages: beside the source, or inside the package where it was installed.
+DOCS = _PACKAGE / "data" / "docs" if (_PACKAGE / "data" / "docs").is_dir() else _PACKAGE.parents[1] / "docs"
 _HELPS = re.compile(r"^<!-- help: (?P<what>[^>]*) -->$")
 _MOST = 2_000_000
 

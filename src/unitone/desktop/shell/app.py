@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from unitone.desktop.shell.errand import Errand
@@ -19,6 +20,8 @@ from unitone.store.logbook import Logbook
 from unitone.trouble import CrashWatch
 from unitone.words import day, language_wanted, tr, tr_n, use_language
 
+_ICON = Path(__file__).resolve().parents[2] / "data" / "icons" / "unitone.svg"
+
 
 def make_application() -> QApplication:
     """The one QApplication, with typeface and theme."""
@@ -28,6 +31,7 @@ def make_application() -> QApplication:
         app.setApplicationName("Unitone")
         app.setDesktopFileName("unitone")
         app.setStyle("Fusion")
+        app.setWindowIcon(QIcon(str(_ICON)))
     load_fonts()
     return app
 
@@ -187,6 +191,17 @@ class Program:
             if self.logbook is not None and not is_first_evening(self.logbook):
                 self.window.show_settings()
 
+    def take(self, paths: Sequence[Path]) -> None:
+        """Open files in the window; where there is none, the refusal that is shown says why."""
+        from unitone.desktop.shell.window import MainWindow
+
+        window = self.window
+        if isinstance(window, MainWindow):
+            for path in paths:
+                window.open_file(path)
+            window.raise_()
+            window.activateWindow()
+
     def close(self) -> None:
         """Let go of window and logbook."""
         if self.window is not None:
@@ -198,13 +213,19 @@ class Program:
             self.logbook = None
 
 
-def run(folder: Path) -> int:
-    """Open the window on the logbook in ``folder``; returns the exit code."""
+def run(folder: Path, paths: Sequence[Path] = ()) -> int:
+    """Open the window on the logbook in ``folder``, and these files in it; where a window has it open, they go there. Returns the exit code."""
     # An exception in a slot would end the process without a word: say it and go on.
     troubles.install()
     # The bench's thread hands the interpreter back soon enough for the window to stay quick.
     sys.setswitchinterval(0.001)
     app = make_application()
+    # Imported when they are wanted: the first paint waits for no network.
+    if paths:
+        from unitone.desktop.shell.doorbell import ring
+
+        if ring(folder, paths):
+            return 0
     watch = CrashWatch()
     fallen = watch.last_time()
     watch.begin()
@@ -212,7 +233,13 @@ def run(folder: Path) -> int:
     program.open()
     if fallen is not None:
         troubles.happened.emit(fallen)
+    program.take(paths)
+    from unitone.desktop.shell.doorbell import Doorbell
+
+    bell = Doorbell(folder)
+    bell.rung.connect(program.take)
     code = app.exec()
+    bell.close()
     program.close()
     watch.end()
     return code or program.code

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
@@ -581,6 +582,25 @@ class MainWindow(QMainWindow):
             exercise = find_exercise(first_exercise(self.logbook))
             self.practising.page.choose(exercise.id)
             self.practising.start(exercise, exercise.seed, "coach")
+
+    def open_file(self, path: Path) -> None:
+        """Take in a file that somebody opened: a job, an exercise, a sheet, or a backup, by the ending of its name."""
+        name = path.name.lower()
+        if name.endswith(".unitone-backup"):
+            self.show_place("jobs")
+            self.jobs.tell(
+                tr("{name} is a backup of a whole workshop. More ▾ restores it in place of this one.", name=path.name)
+            )
+        elif name.endswith(".exercise.json"):
+            self.show_place("practice")
+            if self.practising is not None:
+                self.practising.page.take_in(path)
+        elif name.endswith(".json"):
+            self.show_place("jobs")
+            self.jobs.take_in(path)
+        else:
+            self.show_place("sheets")
+            self._sheets_page().import_file(path)  # type: ignore[attr-defined]
 
     def bench_page(self) -> BenchPage:
         """The Bench, made when it is first wanted."""

@@ -420,7 +420,7 @@ class JobsPage(QWidget):
         row = self.current()
         if row is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, tr("Export this job"), f"job-{row.number:04d}.json")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export this job"), f"job-{row.number:04d}.job.json")
         if name:
             self.write_out(Path(name), without_owner)
 
