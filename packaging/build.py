@@ -28,6 +28,7 @@ LEFT_OUT = (
     "PyQt6/Qt6/qml", "PyQt6/Qt6/qsci", "PyQt6/bindings", "PyQt6/uic", "PyQt6/lupdate", "PyQt6/Qt6/plugins/sqldrivers",
     "PyQt6/Qt6/plugins/qmltooling", "PyQt6/Qt6/plugins/position", "PyQt6/Qt6/plugins/assetimporters", "PyQt6/Qt6/plugins/geometryloaders",
     "PyQt6/Qt6/plugins/sceneparsers", "PyQt6/Qt6/plugins/renderers", "PyQt6/Qt6/plugins/designer", "PyQt6/Qt6/plugins/webview",
+    "pyqtgraph/examples", "pulsectl/tests", "reportlab/graphics/samples", "numpy/_core/include", "numpy/_core/lib",
 )  # fmt: skip
 _LIBRARIES_LEFT_OUT = ("Qt6Quick", "Qt6Qml", "Qt6Designer", "Qt6Bluetooth", "Qt6Nfc", "Qt6Positioning", "Qt6Sensors", "Qt6RemoteObjects",
                        "Qt6WebChannel", "Qt6WebSockets", "Qt6Pdf", "Qt6Help", "Qt6Sql", "Qt6Test", "Qt6LabsAnimation", "Qt6LabsFolder",
@@ -77,6 +78,8 @@ def commands() -> list[tuple[str, str]]:
     group = typer.main.get_command(app)
     found = []
     for name, command in sorted(group.commands.items()):  # type: ignore[attr-defined]
+        if command.hidden:
+            continue
         inner = getattr(command, "commands", None)
         for sub, one in sorted(inner.items()) if inner else (("", command),):
             found.append((f"{name} {sub}".strip(), " ".join((one.help or "").split())))
@@ -194,6 +197,9 @@ def _install_packages(root: Path, wheel: Path) -> None:
     for path in (target / "PyQt6/Qt6/translations").glob("*.qm"):
         if not path.stem.endswith("_de"):
             path.unlink()
+    # Fonts of others that no paper of ours uses: Unitone's own come with it.
+    for path in (target / "reportlab/fonts").glob("*.pfb"):
+        path.unlink()
     for name in ("numpy", "scipy"):
         for tests in sorted((target / name).rglob("tests"), reverse=True):
             if tests.is_dir() and tests.parent.name != "testing":
@@ -231,7 +237,8 @@ def build_deb(out: Path) -> Path:
         _put(root, "usr/share/lintian/overrides/unitone", (LINUX / "lintian-overrides").read_bytes())
         size = sum(p.stat().st_size for p in root.rglob("*") if p.is_file()) // 1024
         control = (LINUX / "control").read_text("utf-8")
-        for key, value in (("@VERSION@", version()), ("@ARCH@", machine), ("@SIZE@", str(size)), ("@DEPENDS@", DEPENDS), ("@PYTHON@", python)):
+        for key, value in (("@VERSION@", version()), ("@ARCH@", machine), ("@SIZE@", str(size)), ("@DEPENDS@", DEPENDS),
+                           ("@PYTHON@", f"{major}.{minor}"), ("@NEXT@", f"{major}.{int(minor) + 1}")):  # fmt: skip
             control = control.replace(key, value)
         _put(root, "DEBIAN/control", control)
         for path in (root, *root.rglob("*")):

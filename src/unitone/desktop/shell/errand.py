@@ -63,8 +63,9 @@ class Errand(QObject):
                 result, words = None, str(error)
             except Exception as error:
                 result, words = None, troubles.caught(error, name)
-            # Where the window is gone by now, what the errand wrote to disk stays.
-            _post.arrived.emit(to, generation, result, words)
+            # Where the window is gone by now, what the errand wrote to disk stays; where the program is, nobody is left to tell.
+            if not sip.isdeleted(_post):
+                _post.arrived.emit(to, generation, result, words)
 
         self.running = threading.Thread(target=go, name=self._name, daemon=True)
         self.running.start()
