@@ -11,7 +11,7 @@ cp /etc/apt/sources.list "$root/etc/apt/" 2>/dev/null || true
 cp -r /etc/apt/sources.list.d /etc/apt/apt.conf.d /etc/apt/keyrings "$root/etc/apt/" 2>/dev/null || true
 cp /etc/resolv.conf "$root/etc/" 2>/dev/null || true
 cp "$deb" "$root/tmp/unitone.deb"
-inside() { chroot "$root" env -i PATH=/usr/sbin:/usr/bin:/sbin:/bin HOME=/root LANG=C.UTF-8 QT_QPA_PLATFORM=offscreen DEBIAN_FRONTEND=noninteractive "$@"; }
+inside() { chroot "$root" env -i PATH=/usr/sbin:/usr/bin:/sbin:/bin HOME=/tmp/home LANG=C.UTF-8 QT_QPA_PLATFORM=offscreen DEBIAN_FRONTEND=noninteractive "$@"; }
 started=$(date +%s)
 inside apt-get update -qq
 inside apt-get install -y -qq --no-install-recommends /tmp/unitone.deb > "$root.install.log" 2>&1 || { tail -n 5 "$root.install.log"; exit 3; }
@@ -27,7 +27,7 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from unitone.desktop.shell.app import Program, make_application
 app = make_application()
-program = Program(Path("/root/new"))
+program = Program(Path("/tmp/new"))
 program.open()
 QTimer.singleShot(1500, app.quit)
 app.exec()

@@ -155,3 +155,39 @@ def test_every_word_has_room(program: Program, qtbot: QtBot, size: tuple[int, in
     qtbot.waitExposed(hands.window)
     hands.until(lambda: not cut(hands.page) and not over_each_other(hands.page))
     theme.use("day", 1.0)
+
+
+def test_backups_by_themselves_are_chosen_made_at_the_start_and_told(
+    program: Program, qtbot: QtBot, tmp_path: Path
+) -> None:
+    hands = Hands(qtbot, program)
+    hands.window.show_settings()
+    hands.until(lambda: hands.window._workshop is not None and hands.window._workshop.settings is not None)
+    box = hands.window._workshop.settings.backups
+    assert not box.now.isEnabled() and box.folder.text() == "no folder chosen"
+    hands.click(box.days.chips["1"])
+    assert "Choose a folder" in box.words.text()
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    box.take_folder(disk)
+    assert (
+        box.folder.text() == str(disk)
+        and box.now.isEnabled()
+        and box.words.isHidden()
+        and box.last.text() == "None there yet."
+    )
+    hands.click(box.now)
+    hands.until(lambda: "Backed up" in hands.window.jobs.notice.text())
+    made = list(disk.iterdir())
+    assert len(made) == 1 and made[0].name.endswith(".unitone-backup")
+    # Yesterday's is a day old: the next start makes another, and says so.
+    made[0].rename(disk / "workshop-2020-01-01.unitone-backup")
+    program.close()
+    program.open()
+    hands.until(lambda: len(list(disk.iterdir())) == 2 and "Backed up" in hands.window.jobs.notice.text())
+    for path in disk.iterdir():
+        path.unlink()
+    disk.rmdir()
+    program.close()
+    program.open()
+    hands.until(lambda: "is not there: no backup was made" in hands.window.jobs.notice.text())

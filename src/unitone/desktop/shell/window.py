@@ -138,7 +138,9 @@ class MainWindow(QMainWindow):
         self.jobs.list.setFocus()
         # The first paint waits for nothing that the list of jobs does not need; the rest is loaded while it is looked at.
         self._loading = Errand("loading", self)
-        QTimer.singleShot(0, lambda: self._loading.run(_load_the_bench, lambda _: None, self.jobs.tell))
+        QTimer.singleShot(
+            0, lambda: self._loading.run(_load_the_bench, lambda _: self.jobs.back_up_if_due(), self.jobs.tell)
+        )
 
     # -- the rail and the keys ---------------------------------------------------------------------
 
@@ -583,6 +585,10 @@ class MainWindow(QMainWindow):
             self.practising.page.choose(exercise.id)
             self.practising.start(exercise, exercise.seed, "coach")
 
+    def _back_up_now(self) -> None:
+        self.show_place("jobs")
+        self.jobs.back_up_by_schedule()
+
     def open_file(self, path: Path) -> None:
         """Take in a file that somebody opened: a job, an exercise, a sheet, or a backup, by the ending of its name."""
         name = path.name.lower()
@@ -821,6 +827,8 @@ class MainWindow(QMainWindow):
             self._workshop.live_changed.connect(self._apply_live)
             self._workshop.wires_changed.connect(self._apply_wires)
             self._workshop.questions_wanted.connect(self.show_welcome)
+            self._workshop.backup_wanted.connect(self._back_up_now)
+            self._workshop.look_wanted.connect(self._use)
             self._workshop.camera_changed.connect(self._apply_camera)
             self._workshop.show_wires(self._wire_states)
             self.pages.addWidget(self._workshop)

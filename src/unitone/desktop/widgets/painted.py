@@ -66,6 +66,7 @@ class Card(QFrame):
     def __init__(self, title: str, role: str = "title") -> None:
         super().__init__()
         self.setProperty("role", "card")
+        self.setAccessibleName(title)
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
         self.column.setSpacing(theme.px(8))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -383,6 +384,31 @@ class JobsPage(QWidget):
             lambda: backup(folder, path),
             lambda made: self._backed_up(made, path), self.tell,
         )  # fmt: skip
+
+    def back_up_if_due(self) -> None:
+        """Today's backup, where the schedule asks for one; it says so, or why it was not made."""
+        from unitone.store.scheduled import is_due, schedule_of
+
+        if (
+            self._logbook.folder is not None
+            and not self._logbook.frozen
+            and is_due(schedule_of(self._logbook), datetime.date.today())
+        ):
+            self.back_up_by_schedule()
+
+    def back_up_by_schedule(self) -> None:
+        """A backup into the folder of the schedule, off the window's thread."""
+        from unitone.store.scheduled import run_schedule, schedule_of
+
+        folder, chosen = self._logbook.folder, schedule_of(self._logbook)
+        if folder is None:
+            self.tell(tr("This logbook cannot be backed up: {why}", why=tr("it is stored nowhere")))
+            return
+        self._errands.run(
+            lambda: run_schedule(folder, chosen, datetime.date.today()),
+            lambda made: self._backed_up(made[1], made[0]),
+            self.tell,
+        )
 
     def _backed_up(self, made: BackedUp, path: Path) -> None:
         words = tr_n("Backed up: {n} job in {path}.", "Backed up: {n} jobs in {path}.", made.jobs, path=path)

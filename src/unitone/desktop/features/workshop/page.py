@@ -104,6 +104,8 @@ class WorkshopPage(QWidget):
     live_changed = pyqtSignal()
     wires_changed = pyqtSignal()
     questions_wanted = pyqtSignal()
+    backup_wanted = pyqtSignal()
+    look_wanted = pyqtSignal(str, float)
     #: The Bench is to read other meters by camera.
     camera_changed = pyqtSignal()
 
@@ -165,6 +167,8 @@ class WorkshopPage(QWidget):
             self.settings.live_changed.connect(self.live_changed)
             self.settings.wires_changed.connect(self.wires_changed)
             self.settings.questions_wanted.connect(self.questions_wanted)
+            self.settings.backup_wanted.connect(self.backup_wanted)
+            self.settings.look_wanted.connect(self.look_wanted)
             self.settings.wires.show_states(self.wire_states)
             self.parts.addWidget(self.settings)
         if name == "bench" and self.bench is None:
@@ -180,6 +184,7 @@ class WorkshopPage(QWidget):
             self.bench.show_bench()
         if self.settings is not None and name == "settings":
             self.settings.live.refresh()
+            self.settings.backups.refresh()
         shown = {"settings": self.settings, "bench": self.bench, "camera": self.camera}.get(name)
         self.parts.setCurrentWidget(shown or self.parts.widget(0))
         self.undo.setVisible(shown is None)

@@ -20,11 +20,13 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from unitone import files
+from unitone.desktop.features.workshop.backups import BackupsBox
 from unitone.desktop.features.workshop.live import LiveReadings
 from unitone.desktop.features.workshop.machine import MachineBox
 from unitone.desktop.features.workshop.wires import WiresBox
-from unitone.desktop.theme.theme import theme
+from unitone.desktop.theme.theme import SCALES, theme
 from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.painted import label
 from unitone.errors import UnitoneError
 from unitone.job.worth import amount
@@ -44,6 +46,10 @@ class SettingsPage(QWidget):
     language_chosen = pyqtSignal(str)
     #: The Bench is to listen in another way.
     live_changed = pyqtSignal()
+    #: Another theme, and how large the type is.
+    look_wanted = pyqtSignal(str, float)
+    #: A backup now.
+    backup_wanted = pyqtSignal()
     #: The questions of the first evening once more.
     questions_wanted = pyqtSignal()
     #: Other instruments by wire.
@@ -72,6 +78,9 @@ class SettingsPage(QWidget):
         self.wires = WiresBox(logbook)
         self.wires.changed.connect(self.wires_changed)
         first.addWidget(self._papers())
+        self.backups = BackupsBox(logbook)
+        self.backups.wanted.connect(self.backup_wanted)
+        first.addWidget(self.backups)
         first.addWidget(self.wires)
         self.machine = MachineBox(logbook.folder)
         first.addWidget(self.machine)
@@ -166,6 +175,24 @@ class SettingsPage(QWidget):
         row.addWidget(label("", tr("Language")))
         row.addWidget(self.language, 1)
         layout.addLayout(row)
+        self.themes = ChipRow(
+            tr("Theme"),
+            [("day", tr("Day")), ("night", tr("Night"))],
+            lambda name: self.look_wanted.emit(name, theme.scale),
+        )
+        layout.addWidget(self.themes)
+        sizes = [(f"{s:g}", f"{round(100 * s)} %") for s in SCALES]
+        self.sizes = ChipRow(tr("Type size"), sizes, lambda size: self.look_wanted.emit(theme.tokens.name, float(size)))
+        layout.addWidget(self.sizes)
+        place = self._logbook.folder
+        self.place = label(
+            "quiet", tr("Logbook: {path}", path=place) if place is not None else tr("Logbook: in memory only"), True
+        )
+        self.place.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        layout.addWidget(self.place)
+        layout.addWidget(label("small", tr("Another logbook: start Unitone with --workspace and its folder."), True))
+        self._mark_look()
+        theme.changed.connect(self._mark_look)
         self.questions = QPushButton(tr("What I repair, what is on my bench"))
         self.questions.clicked.connect(self.questions_wanted)
         layout.addWidget(self.questions)
@@ -189,6 +216,11 @@ class SettingsPage(QWidget):
         layout.addWidget(self.cost_words)
         layout.addStretch(1)
         return card
+
+    def _mark_look(self) -> None:
+        """Theme and type size as they are, whoever changed them."""
+        self.themes.mark(theme.tokens.name)
+        self.sizes.mark(min(self.sizes.chips, key=lambda s: abs(float(s) - theme.scale)))
 
     def _choose_language(self) -> None:
         code = str(self.language.currentData())
