@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import importlib.util
 import re
 import shutil
@@ -9,6 +10,7 @@ import subprocess
 import sys
 import tomllib
 import xml.etree.ElementTree as ET
+from importlib.metadata import packages_distributions
 from pathlib import Path
 from types import ModuleType
 
@@ -89,7 +91,7 @@ def test_icons_in_every_size_are_ours_and_the_wheel_takes_the_manual_along(
         "force-include"
     ]
     assert all((top / source).exists() for source in taken) and "docs/manual.md" in taken
-    # Everything that the package is said to need is in the lock.
+    # Everything that is imported is said to be needed, and is in the lock.
     named = {
         re.split(r"[<>=]", d)[0].lower()
         for d in tomllib.loads((top / "pyproject.toml").read_text("utf-8"))["project"]["dependencies"]
@@ -98,3 +100,13 @@ def test_icons_in_every_size_are_ours_and_the_wheel_takes_the_manual_along(
         m.lower() for m in re.findall(r"^([\w.-]+)==", (top / "requirements.lock").read_text("utf-8"), re.MULTILINE)
     }
     assert named <= locked, named - locked
+    used = set()
+    for path in (top / "src" / "unitone").rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            modules = [a.name for a in node.names] if isinstance(node, ast.Import) else []
+            modules += [node.module] if isinstance(node, ast.ImportFrom) and node.module and not node.level else []
+            used |= {m.split(".")[0] for m in modules}
+    of = packages_distributions()
+    needed = {d.lower().replace("_", "-") for m in used - {"unitone"} - sys.stdlib_module_names for d in of[m]}
+    # What PyQt6, typer and jinja2 bring with them comes with them.
+    assert needed - {"pyqt6-sip", "click", "markupsafe"} <= named, needed - named
