@@ -15,7 +15,9 @@ from pytestqt.qtbot import QtBot
 
 from desktop.conftest import Desk
 from unitone.cli.main import _files_to_open
+from unitone.desktop.shell.app import Program, Refused, make_application
 from unitone.desktop.shell.doorbell import Doorbell, _name, ring
+from unitone.desktop.shell.window import MainWindow
 from unitone.job.card import Card
 from unitone.session.session import open_job
 from unitone.sheet.library import find
@@ -72,6 +74,34 @@ def test_a_second_start_hands_its_files_to_the_window_that_is_there(qtbot: QtBot
     finally:
         bell.close()
     assert not ring(tmp_path, []), "a closed window answers nobody"
+
+
+def test_a_window_that_was_refused_takes_no_doorbell_from_the_one_that_is_there(
+    qtbot: QtBot, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    make_application()
+    first, second = Program(tmp_path / "w"), Program(tmp_path / "w")
+    first.open()
+    first.listen()
+    try:
+        second.open()
+        second.listen()
+        assert first.bell is not None and second.bell is None and isinstance(second.window, Refused)
+        assert second.window.words.text() in capsys.readouterr().err, "it says why, on the screen and in the terminal"
+        rung: list[list[Path]] = []
+        first.bell.rung.connect(rung.append)
+        with subprocess.Popen(
+            [sys.executable, "-c", RING, str(tmp_path / "w"), "x.unitone-backup"],
+            cwd=tmp_path,
+            stdout=subprocess.DEVNULL,
+        ):
+            qtbot.waitUntil(lambda: bool(rung), timeout=60000)
+        assert isinstance(first.window, MainWindow) and "is a backup" in first.window.jobs.notice.text()
+    finally:
+        second.close()
+        if first.bell is not None:
+            first.bell.close()
+        first.close()
 
 
 def test_which_arguments_are_files() -> None:

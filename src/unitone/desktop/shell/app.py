@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QIcon
@@ -19,6 +20,9 @@ from unitone.session.first_evening import is_first_evening
 from unitone.store.logbook import Logbook
 from unitone.trouble import CrashWatch
 from unitone.words import day, language_wanted, tr, tr_n, use_language
+
+if TYPE_CHECKING:
+    from unitone.desktop.shell.doorbell import Doorbell
 
 _ICON = Path(__file__).resolve().parents[2] / "data" / "icons" / "unitone.svg"
 
@@ -83,6 +87,7 @@ class Program:
         self.window: QWidget | None = None
         self.logbook: Logbook | None = None
         self.code = 0
+        self.bell: Doorbell | None = None
 
     def open(self, notice: str = "") -> None:
         """Open the logbook and show its window, or say why that cannot be."""
@@ -191,6 +196,15 @@ class Program:
             if self.logbook is not None and not is_first_evening(self.logbook):
                 self.window.show_settings()
 
+    def listen(self) -> None:
+        """Hear of files that a second start hands over. Who does not hold the logbook takes no doorbell from the window that does."""
+        if self.logbook is None or self.logbook.frozen:
+            return
+        from unitone.desktop.shell.doorbell import Doorbell
+
+        self.bell = Doorbell(self.folder)
+        self.bell.rung.connect(self.take)
+
     def take(self, paths: Sequence[Path]) -> None:
         """Open files in the window; where there is none, the refusal that is shown says why."""
         from unitone.desktop.shell.window import MainWindow
@@ -234,12 +248,11 @@ def run(folder: Path, paths: Sequence[Path] = ()) -> int:
     if fallen is not None:
         troubles.happened.emit(fallen)
     program.take(paths)
-    from unitone.desktop.shell.doorbell import Doorbell
-
-    bell = Doorbell(folder)
-    bell.rung.connect(program.take)
+    # The first paint does not wait for the doorbell.
+    QTimer.singleShot(0, program.listen)
     code = app.exec()
-    bell.close()
+    if program.bell is not None:
+        program.bell.close()
     program.close()
     watch.end()
     return code or program.code

@@ -5,30 +5,24 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton
 
-from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ChipRow
-from unitone.desktop.widgets.painted import Elided, label
+from unitone.desktop.widgets.painted import Card, Elided, label
 from unitone.errors import UnitoneError
 from unitone.store.logbook import Logbook
 from unitone.store.scheduled import KEPT, Schedule, backups_in, schedule_of, set_schedule
 from unitone.words import day, tr
 
 
-class BackupsBox(QFrame):
+class BackupsBox(Card):
     """Kept as it is chosen; ``wanted`` when one is to be made now."""
 
     wanted = pyqtSignal()
 
     def __init__(self, logbook: Logbook) -> None:
-        super().__init__()
-        self.setProperty("role", "card")
-        self._logbook = logbook
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
-        layout.setSpacing(theme.px(8))
-        layout.addWidget(label("heading", tr("Backups")))
+        super().__init__(tr("Backups"), "heading")
+        self._logbook, layout = logbook, self.column
         layout.addWidget(
             label(
                 "quiet",

@@ -6,12 +6,12 @@ from pathlib import Path
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPaintEvent
-from PyQt6.QtWidgets import QFrame, QGridLayout, QProgressBar, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QGridLayout, QProgressBar, QPushButton
 
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark
-from unitone.desktop.widgets.painted import Painted, label
+from unitone.desktop.widgets.painted import Card, Painted, label
 from unitone.doctor import Check, examine, is_well
 from unitone.words import tr
 
@@ -32,19 +32,14 @@ class _Mark(Painted):
         draw_mark(self.painter(), QRectF(theme.px(2), theme.px(2), side, side), _MARKS[self._state])
 
 
-class MachineBox(QFrame):
+class MachineBox(Card):
     """A button that asks, and a line for each thing."""
 
     def __init__(self, folder: Path | None) -> None:
-        super().__init__()
-        self.setProperty("role", "card")
-        self._folder = folder
+        super().__init__(tr("This machine"), "heading")
+        self._folder, layout = folder, self.column
         self._asking = Errand("doctor", self)
         self.checks: tuple[Check, ...] = ()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
-        layout.setSpacing(theme.px(8))
-        layout.addWidget(label("heading", tr("This machine")))
         self.words = label(
             "quiet",
             tr("Window, sound, camera, speech, scans, wires and logbook: what works, and what to do about the rest."),
