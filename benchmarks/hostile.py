@@ -327,8 +327,8 @@ def databases(seed: int, place: Path) -> Callable[[], None]:
     from unitone.robot.demo_data import fill
     from unitone.session.session import Session
     from unitone.store.logbook import Logbook
-    from unitone.store.reading import FILE_NAME
     from unitone.store.salvage import salvage
+    from unitone.store.sqlite.reading import FILE_NAME
 
     rng = random.Random(seed)
     with Logbook(place) as book:

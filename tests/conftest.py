@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from database import Database, programs
 from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.read import read_sheet
@@ -94,3 +95,15 @@ def follow_until(session: Session, stop: Callable[[Session], bool], most: int = 
 @pytest.fixture
 def top() -> Path:
     return Path(__file__).resolve().parent.parent
+
+
+@pytest.fixture(scope="session")
+def database() -> Iterator[Database]:
+    """A PostgreSQL server for the whole run of this worker."""
+    if programs() is None and not os.environ.get("CI"):
+        pytest.skip("PostgreSQL is not installed: apt-get install postgresql")
+    made = Database()
+    try:
+        yield made
+    finally:
+        made.close()

@@ -52,7 +52,8 @@ def test_threads_are_started_where_their_errors_are_caught() -> None:
         "desktop/shell/errand.py",
         "desktop/shell/listener.py",
         "desktop/shell/live_input.py",
-        "store/logbook.py",
+        "store/shared/sharing.py",
+        "store/sqlite/file.py",
         "desktop/audio/soundcard.py",
         # The server reports what a connection raises (handle_error).
         "simulator/served.py",

@@ -122,6 +122,21 @@ class LogbookBusy(StoreError):
         )
 
 
+class ServerAway(StoreError):
+    """The server of a shared logbook does not answer."""
+
+    @classmethod
+    def at(cls, name: str, why: str) -> ServerAway:
+        """Names the server and what stands in the way."""
+        return cls(
+            tr(
+                "The server of the shared logbook at {name} does not answer ({why}). Check that it runs, and the network.",
+                name=name,
+                why=why,
+            )
+        )
+
+
 class DamagedLogbook(StoreError):
     """The logbook's file is damaged: what can be read may be salvaged."""
 

@@ -17,7 +17,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import replace
-from datetime import date
+from datetime import date, datetime
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
@@ -129,6 +129,13 @@ def day(iso: str) -> str:
         return format_date(date.fromisoformat(iso[:10]), "dd.MM.yyyy", locale=_current().code)
     except ValueError:
         return iso[:10]
+
+
+def clock(iso: str) -> str:
+    """An ISO time as the clock on the wall shows it, with its day where that is not today."""
+    when = datetime.fromisoformat(iso).astimezone()
+    time = f"{when:%H:%M}"
+    return time if when.date() == datetime.now().astimezone().date() else f"{day(iso)} {time}"
 
 
 def _filled(text: str, parameters: dict[str, object]) -> str:

@@ -22,7 +22,7 @@ from unitone.job.card import Card
 from unitone.session.session import Session, open_job
 from unitone.store.backup import backup
 from unitone.store.logbook import Logbook
-from unitone.store.reading import FILE_NAME
+from unitone.store.sqlite.reading import FILE_NAME
 
 pytestmark = pytest.mark.window
 TARN = "ostrel-tarn-40"

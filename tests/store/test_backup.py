@@ -16,7 +16,7 @@ from unitone.sheet.format.bundle import Bundle
 from unitone.sheet.library import Library, find
 from unitone.store.backup import backup, restore
 from unitone.store.logbook import Logbook
-from unitone.store.reading import FILE_NAME
+from unitone.store.sqlite.reading import FILE_NAME
 
 SHEET = "ostrel-tarn-40"
 

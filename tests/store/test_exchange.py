@@ -23,8 +23,8 @@ from unitone.session.session import Session, open_job
 from unitone.store.backup import backup
 from unitone.store.exchange import JobFile, export_job, import_job, read_job, write_job
 from unitone.store.logbook import Logbook
-from unitone.store.reading import FILE_NAME
 from unitone.store.salvage import last_backup, salvage
+from unitone.store.sqlite.reading import FILE_NAME
 
 TARN = "ostrel-tarn-40"
 

@@ -30,13 +30,13 @@ from unitone.job.fold import fold, read
 from unitone.present.bench.bench_view import take_view
 from unitone.robot.demo_data import DATA, fill
 from unitone.session.session import Session, open_job
-from unitone.store import restoring
 from unitone.store.backup import backup, restore
 from unitone.store.exchange import import_job, read_job, write_job
-from unitone.store.lock import NAME
 from unitone.store.logbook import Logbook
-from unitone.store.reading import FILE_NAME
 from unitone.store.salvage import salvage
+from unitone.store.sqlite import restoring
+from unitone.store.sqlite.lock import NAME
+from unitone.store.sqlite.reading import FILE_NAME
 
 SHEET = "ostrel-tarn-40"
 #: Ends a process like a kill at the N-th statement that SQLite is given, and prints how many there were where it comes through.

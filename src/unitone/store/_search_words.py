@@ -33,6 +33,6 @@ def entry_words(kind: str, data: dict[str, Any]) -> str:
     return " ".join(_flat(data.get(k)) for k in SEARCHED[kind])
 
 
-def match_words(find: str) -> str:
-    """A full-text question for jobs that hold every word, each from its beginning; empty for no words."""
-    return " ".join(f'"{w}"*' for w in find.replace('"', " ").split() if any(c.isalnum() for c in w))
+def search_words(find: str) -> list[str]:
+    """The words of a question to the search; none where it has no letter and no digit."""
+    return [w for w in find.replace('"', " ").split() if any(c.isalnum() for c in w)]

@@ -18,11 +18,11 @@ from pathlib import Path
 
 from unitone import files
 from unitone.errors import StoreError
-from unitone.store import restoring
-from unitone.store.lock import FolderLock
 from unitone.store.logbook import Logbook, utc_now
-from unitone.store.reading import FILE_NAME, open_for_reading
 from unitone.store.salvage import note_backup
+from unitone.store.sqlite import restoring
+from unitone.store.sqlite.lock import FolderLock
+from unitone.store.sqlite.reading import FILE_NAME, open_for_reading
 from unitone.words import tr
 
 _SHEETS = "sheets"

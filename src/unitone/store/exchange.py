@@ -284,7 +284,7 @@ def import_job(book: Logbook, data: dict[str, Any]) -> tuple[int, bool]:
                 taken=taken,
             )
         )
-    if book.find_job(str(number)) is not None:
+    if not book.number_is_free(number):
         number, renumbered = book.next_number(), True
         row |= {"number": number, "card": {**row["card"], "number": number}}
         first = tape[0]

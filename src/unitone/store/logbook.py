@@ -1,48 +1,39 @@
-"""The workshop's logbook on disk: SQLite in WAL, one writer thread, one committed entry at a time."""
+"""The workshop's logbook: jobs, logs, pictures and settings, one committed entry at a time."""
 
 from __future__ import annotations
 
 import base64
-import contextlib
 import hashlib
 import json
-import os
-import queue
-import sqlite3
-import threading
-from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Future
-from contextlib import AbstractContextManager, contextmanager, nullcontext
+from collections.abc import Callable, Mapping, Sequence
+from contextlib import AbstractContextManager
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
-from sqlalchemy import URL, Connection, Engine, Integer, Row, create_engine, event, func, insert, select, text, update
-from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
-from sqlalchemy.pool import NullPool, StaticPool
+from sqlalchemy import Connection, Integer, Row, func, insert, select, text, update
+from sqlalchemy.exc import IntegrityError
 from ulid import ULID
 
 from unitone.collector import resting
-from unitone.errors import DamagedLogbook, StoreError
-from unitone.files import PRIVATE_FILE, plain_reason
+from unitone.errors import StoreError
 from unitone.job.card import Card
 from unitone.job.entries import Entry, Said, from_data, reads
 from unitone.job.entries.notes import Damaged
 from unitone.job.entries.opening import Opened
 from unitone.job.summary import in_todays_terms
 from unitone.quantities.older_names import KEYS, in_todays_names
-from unitone.store import restoring
-from unitone.store._search_words import SEARCHED, card_words, entry_words, match_words
-from unitone.store.lock import FolderLock
-from unitone.store.reading import FILE_NAME, reading_uri
+from unitone.store._search_words import SEARCHED, card_words, entry_words, search_words
+from unitone.store.backend import Backend, Result
+from unitone.store.ports import Sharing
 from unitone.store.rows import JobRow
-from unitone.store.schema import DAMAGED, HEAD, LIKE_INDEXES, SEARCH_TABLE, Base, Blob, Job, Meta, Snapshot, TapeEntry
+from unitone.store.schema import DAMAGED, Blob, Job, Meta, Snapshot, TapeEntry, dumps
+from unitone.store.sqlite.file import SqliteFile
 from unitone.words import tr
 
 _SNAPSHOTS = ("sheet", "physics")
 #: Kinds of entries whose texts are kept once for all jobs.
 _WITH_TEXTS = frozenset({"open", "variant"})
-Result = TypeVar("Result")
 
 
 def utc_now() -> str:
@@ -50,177 +41,63 @@ def utc_now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
-#: What a damaged file raises: SQLite's own errors, and letters of its complaint or of a column that are none.
-_DAMAGED = (DatabaseError, UnicodeDecodeError)
-
-
-def _said(error: DatabaseError | UnicodeDecodeError) -> str:
-    return tr("letters that are none") if isinstance(error, UnicodeDecodeError) else str(error.orig)
-
-
 class Logbook:
-    """One logbook in a folder (or in memory, for programs that keep nothing).
+    """One logbook: in a folder, in memory (for programs that keep nothing), or behind what ``place`` is.
 
-    Opening for writing takes the folder's lock, which the system gives back
-    when the process ends, however it ends. Raises LogbookBusy when another
-    window has it and StoreError when the folder or file cannot be used.
+    Opening a folder for writing takes its lock, which the system gives back when the process ends, however it ends.
+    Raises LogbookBusy when another window has it and StoreError when the folder, file or server cannot be used.
     """
 
-    def __init__(self, folder: Path | None, read_only: bool = False) -> None:
-        self.folder = folder
-        self._lock: FolderLock | None = None
-        self._closed = False
-        self._engine: Engine | None = None
+    def __init__(self, place: Path | Backend | None, read_only: bool = False) -> None:
+        self._backend: Backend = SqliteFile(place, read_only) if place is None or isinstance(place, Path) else place
+        self.folder = self._backend.folder
         self.frozen = ""
-        # In memory all share one connection: whoever closes a reading would roll back what the writer is at.
-        self._alone: AbstractContextManager[Any] = threading.RLock() if folder is None else nullcontext()
         #: What was put right while opening, for the window to tell; empty where nothing was.
-        self.notice = ""
-        try:
-            if folder is None:
-                self._engine = create_engine(
-                    "sqlite://", poolclass=StaticPool, connect_args={"check_same_thread": False}
-                )
-            else:
-                self._open(folder, read_only)
-            self._prepare(read_only)
-        except BaseException:
-            self.close()
-            raise
-        self._queue: queue.SimpleQueue[tuple[Callable[[Connection], Any], Future[Any]] | None] = queue.SimpleQueue()
-        self._writer = threading.Thread(target=self._write_forever, name="logbook-writer", daemon=True)
-        self._writer.start()
-
-    def _open(self, folder: Path, read_only: bool) -> None:
-        """Lock the folder where it is written, finish what was cut short, find the file."""
-        if not read_only:
-            self._lock = FolderLock(folder)
-        if restoring.under_way(folder):
-            if read_only:
-                raise StoreError(
-                    tr(
-                        "A restore of {folder} was cut short. Start ./unitone with that workspace: it is finished then.",
-                        folder=folder,
-                    )
-                )
-            aside = restoring.finish(folder)
-            self.notice = tr(
-                "A restore that was cut short is finished. What was here before lies in {aside}.", aside=aside
-            )
-        path = folder / FILE_NAME
-        if read_only and not path.exists():
-            raise StoreError(
-                tr("There is no logbook in {folder}. Start ./unitone with that workspace to make one.", folder=folder)
-            )
-        if not read_only and _is_foreign(path):
-            raise StoreError(
-                tr("The file in {folder} is not a logbook of Unitone. Choose another folder.", folder=folder)
-            )
-        self._engine = _file_engine(path, read_only)
-
-    @property
-    def _file(self) -> Engine:
-        assert self._engine is not None
-        return self._engine
-
-    def _prepare(self, read_only: bool) -> None:
-        """Make a new logbook, or bring an old one up to date; refuse a newer one with words."""
-        try:
-            with self._file.begin() as connection:
-                tables = {row[0] for row in connection.execute(text("SELECT name FROM sqlite_master"))}
-                version = None
-                if "alembic_version" in tables:
-                    version = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
-                if version is None:
-                    if read_only or not _half_made(connection, tables):
-                        raise StoreError(
-                            tr(
-                                "The file in {folder} is not a logbook of Unitone. Choose another folder.",
-                                folder=self.folder,
-                            )
-                        )
-                    create_all(connection)
-                    return
-        except OperationalError as error:
-            raise StoreError(
-                tr("The logbook in {folder} cannot be opened ({orig}).", folder=self.folder, orig=error.orig)
-            ) from None
-        except _DAMAGED as error:
-            raise DamagedLogbook.at(str(self.folder), _said(error)) from None
-        if version > HEAD:
-            raise StoreError(
-                tr(
-                    "The logbook in {folder} was written by a newer Unitone (version {version}). Update Unitone.",
-                    folder=self.folder,
-                    version=version,
-                )
-            )
-        if version < HEAD and not read_only:
-            from unitone.store._migrate import upgrade
-
-            upgrade(self._file)
-
-    # -- the writer ------------------------------------------------------------------------
-
-    def _write_forever(self) -> None:
-        with self._file.connect() as connection:
-            while (item := self._queue.get()) is not None:
-                work, future = item
-                try:
-                    with self._alone, connection.begin():
-                        result = work(connection)
-                    future.set_result(result)
-                except OperationalError as error:
-                    future.set_exception(
-                        StoreError(
-                            tr(
-                                "The entry could not be written ({orig}). It was not logged. Make room in {folder}, or check that it can be "
-                                "written, and log it again.",
-                                orig=error.orig,
-                                folder=self.folder,
-                            )
-                        )
-                    )
-                except IntegrityError as error:
-                    future.set_exception(error)
-                except _DAMAGED as error:
-                    future.set_exception(DamagedLogbook.at(str(self.folder), _said(error)))
-                except BaseException as error:
-                    future.set_exception(error)
+        self.notice = self._backend.notice
+        #: The other benches, where this logbook is shared with any.
+        self.sharing: Sharing | None = None
+        self._closed = False
 
     def _write(self, work: Callable[[Connection], Result]) -> Result:
-        """Run ``work`` in the writer thread, wait until it is committed."""
+        """Run ``work`` in one transaction, wait until it is committed."""
         if self._closed:
             raise StoreError(tr("The logbook is closed."))
         if self.frozen:
             raise StoreError(self.frozen)
-        future: Future[Result] = Future()
-        self._queue.put((work, future))
-        return future.result()
+        result = self._backend.write(work)
+        if self.sharing is not None:
+            self.sharing.wake()
+        return result
 
     def freeze(self, why: str) -> None:
         """From here on nothing is written: every attempt raises StoreError with these words."""
         self.frozen = why
 
-    @contextmanager
-    def _reading(self) -> Iterator[Connection]:
-        """A connection for reading. Raises DamagedLogbook where the file cannot be read on."""
-        try:
-            with self._alone, self._file.connect() as connection:
-                yield connection
-        except OperationalError as error:
-            raise StoreError(
-                tr("The logbook in {folder} cannot be read ({orig}).", folder=self.folder, orig=error.orig)
-            ) from None
-        except _DAMAGED as error:
-            raise DamagedLogbook.at(str(self.folder), _said(error)) from None
+    def _reading(self) -> AbstractContextManager[Connection]:
+        """A connection for reading. Raises DamagedLogbook where a file cannot be read on, StoreError."""
+        return self._backend.reading()
 
     # -- jobs and tapes ------------------------------------------------------------------------
 
     def next_number(self) -> int:
         """The number that the next job gets."""
+        if self.sharing is not None:
+            return self.sharing.next_number()
         with self._reading() as connection:
-            return int(connection.execute(select(func.coalesce(func.max(Job.number), 0))).scalar_one()) + 1
+            return self._backend.next_number(connection)
+
+    def _is_ours(self, number: int, connection: Connection) -> bool:
+        """May a job of this bench have that number, as far as the other benches go?"""
+        if self.sharing is not None:
+            return self.sharing.owns(number)
+        return self._backend.may_use(connection, number)
+
+    def number_is_free(self, number: int) -> bool:
+        """May a job taken in keep its number?"""
+        if self.find_job(str(number)) is not None:
+            return False
+        with self._reading() as connection:
+            return self._is_ours(number, connection)
 
     def create_job(self, card: Card, radio: str, opening: Opened, utc: str | None = None) -> str:
         """A new job with its opening entry; returns its ULID. Raises StoreError when the number is taken."""
@@ -228,7 +105,7 @@ class Logbook:
 
         def work(connection: Connection) -> str:
             taken = connection.execute(select(Job.id).where(Job.number == card.number)).first()
-            if taken is not None:
+            if taken is not None or not self._is_ours(card.number, connection):
                 raise StoreError(tr("Job {number} exists already.", number=card.number))
             row = {"id": job_id, "number": card.number, "radio": radio, "status": "open", "updated": when,
                    "card": card.to_data(), "summary": {}}  # fmt: skip
@@ -236,13 +113,15 @@ class Logbook:
             entry = Entry(str(ULID()), 1, when, 0.0, opening).to_data()
             kept = {**entry, "data": _with_hashes(connection, entry["data"])}
             connection.execute(insert(TapeEntry).values(job_id=job_id, **kept))
-            _index(connection, card.number, card_words(card.number, radio, card.to_data()), new=True)
+            self._backend.index(connection, card.number, card_words(card.number, radio, card.to_data()), new=True)
             return job_id
 
         return self._write(work)
 
     def append(self, job_id: str, said: Said, bench_s: float, seq: int, utc: str | None = None) -> Entry:
         """Commit one entry as number ``seq`` of the job; on return it is on disk. Raises StoreError."""
+        if self.sharing is not None and (words := self.sharing.refusal(job_id)):
+            raise StoreError(words)
         entry = Entry(str(ULID()), seq, utc or utc_now(), bench_s, said)
 
         def work(connection: Connection) -> Entry:
@@ -253,10 +132,15 @@ class Logbook:
             connection.execute(insert(TapeEntry).values(job_id=job_id, **kept))
             if said.kind in SEARCHED:
                 number = connection.execute(select(Job.number).where(Job.id == job_id)).scalar_one()
-                _index(connection, number, entry_words(said.kind, data))
+                self._backend.index(connection, number, entry_words(said.kind, data))
             return entry
 
-        return self._write(work)
+        try:
+            return self._write(work)
+        except IntegrityError:
+            raise StoreError(
+                tr("Entry {seq} of this job is in the logbook already. Open the job again to see it.", seq=seq)
+            ) from None
 
     def put_summary(
         self, job_id: str, status: str, summary: dict[str, Any], utc: str | None = None, card: Card | None = None
@@ -272,8 +156,7 @@ class Logbook:
     def tape(self, job_id: str) -> list[Entry]:
         """All entries of a job in order; one whose data are damaged says so (``Damaged``). Raises StoreError, TapeError."""
         with self._reading() as connection, resting():
-            # As text, all at once: a long log is read a third as fast row by row.
-            rows = connection.exec_driver_sql(_TAPE, (job_id,)).fetchall()
+            rows = self._backend.tape(connection, job_id)
             if not rows:
                 raise StoreError(tr("The logbook has no job {job_id}.", job_id=job_id))
             return [
@@ -289,11 +172,12 @@ class Logbook:
     ) -> list[JobRow]:
         """The jobs, newest number first; those whose text holds every word of ``find``, those in a status (or several)."""
         wanted = [status] if isinstance(status, str) and status else list(status)
-        words = match_words(find)
+        words = search_words(find)
+        given: Mapping[str, Any] = {}
         query = select(Job.number)
         if words:
-            found = text("SELECT rowid AS number FROM job_words WHERE words MATCH :match").columns(number=Integer)
-            query = query.where(Job.number.in_(found))
+            found, given = self._backend.holding(words)
+            query = query.where(Job.number.in_(found.columns(number=Integer)))
         if wanted:
             query = query.where(Job.status.in_(wanted))
         # Numbers first, from an index alone: the rows behind them are large, and only a page of them is wanted.
@@ -302,7 +186,7 @@ class Logbook:
             numbers = numbers.limit(limit)
         rows = select(Job).where(Job.number.in_(numbers.scalar_subquery())).order_by(Job.number.desc())
         with self._reading() as connection:
-            return [_row(r) for r in connection.execute(rows, {"match": words} if words else {})]
+            return [_row(r) for r in connection.execute(rows, dict(given))]
 
     def counts(self) -> dict[str, int]:
         """How many jobs there are in each status."""
@@ -314,9 +198,9 @@ class Logbook:
         """Jobs on a sheet, or on a radio of that serial number, the newest first."""
         query = select(Job).order_by(Job.number.desc()).limit(limit)
         if sheet_id:
-            query = query.where(text("json_extract(card, '$.sheet_id') = :sheet_id"))
+            query = query.where(text(f"{self._backend.on_card('sheet_id')} = :sheet_id"))
         if serial:
-            query = query.where(text("json_extract(card, '$.serial') = :serial"))
+            query = query.where(text(f"{self._backend.on_card('serial')} = :serial"))
         given = {k: v for k, v in (("sheet_id", sheet_id), ("serial", serial)) if v}
         with self._reading() as connection:
             return [_row(r) for r in connection.execute(query, given)]
@@ -370,7 +254,7 @@ class Logbook:
                 connection.execute(insert(TapeEntry), entries)
                 spoken = [entry_words(e["kind"], e["data"]) for e in entries if e["kind"] in SEARCHED]
                 words = " ".join([card_words(row["number"], row["radio"], row["card"]), *spoken])
-                _index(connection, row["number"], words, new=True)
+                self._backend.index(connection, row["number"], words, new=True)
 
         self._write(work)
 
@@ -413,126 +297,29 @@ class Logbook:
         """Keep a setting of the workshop."""
 
         def work(connection: Connection) -> None:
-            connection.execute(Meta.__table__.delete().where(Meta.key == key))  # type: ignore[attr-defined]
-            connection.execute(insert(Meta).values(key=key, value=value))
+            connection.execute(text(_PUT_SETTING), {"key": key, "value": dumps(value)})
 
         self._write(work)
 
     def integrity(self) -> str:
-        """SQLite's own integrity check: ``ok`` or what is wrong."""
+        """The engine's own integrity check: ``ok`` or what is wrong."""
         with self._reading() as connection:
-            return str(connection.execute(text("PRAGMA integrity_check")).scalar_one())
+            return self._backend.integrity(connection)
 
     def close(self) -> None:
-        """Write what is waiting, close the file, give the lock back. Closing twice does no harm."""
+        """Write what is waiting and let go. Closing twice does no harm."""
         if self._closed:
             return
+        if self.sharing is not None:
+            self.sharing.close()
         self._closed = True
-        if hasattr(self, "_writer"):
-            self._queue.put(None)
-            self._writer.join()
-        if self._engine is not None:
-            self._engine.dispose()
-        if self._lock is not None:
-            self._lock.release()
+        self._backend.close()
 
     def __enter__(self) -> Logbook:
         return self
 
     def __exit__(self, *_: object) -> None:
         self.close()
-
-
-def _is_foreign(path: Path) -> bool:
-    """Is it somebody else's database? Looked at before anything is changed in it; a damaged one is told of later."""
-    try:
-        if not path.exists() or not path.stat().st_size:
-            return False
-        with contextlib.closing(sqlite3.connect(reading_uri(path), uri=True, timeout=10)) as raw:
-            tables = {row[0] for row in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-    except (sqlite3.DatabaseError, UnicodeDecodeError, OSError):
-        return False
-    ours = {t.name for t in Base.metadata.sorted_tables} | {"alembic_version", "job_text"}
-    return bool({t for t in tables if not t.startswith(("sqlite_", "job_words", "job_text"))} - ours)
-
-
-def _half_made(connection: Connection, tables: set[str]) -> bool:
-    """Is the file empty, or a first start of ours that was killed before it was done? Then its tables are cleared away.
-
-    Only tables of a logbook, none of them with a row in it: nothing is lost.
-    """
-    ours = {t.name: {c.name for c in t.columns} for t in Base.metadata.sorted_tables} | {
-        "alembic_version": {"version_num"}
-    }
-    plain = {t for t in tables if not t.startswith(("sqlite_", "job_words", "job_s"))}
-    for table in plain:
-        columns = {row[1] for row in connection.execute(text(f'PRAGMA table_info("{table}")'))}
-        if columns != ours.get(table):
-            return False
-        if connection.execute(text(f'SELECT 1 FROM "{table}" LIMIT 1')).first() is not None:
-            return False
-    for table in sorted(plain | (tables & {"job_words"})):
-        connection.execute(text(f'DROP TABLE IF EXISTS "{table}"'))
-    return True
-
-
-def _file_engine(path: Path, read_only: bool) -> Engine:
-    try:
-        if path.exists() and not os.access(path, os.R_OK if read_only else os.W_OK):
-            raise StoreError(
-                tr(
-                    "The logbook {path} cannot be {x}. Check its permissions.",
-                    path=path,
-                    x="read" if read_only else "written",
-                )
-            )
-        if not read_only:
-            # Its owner's alone from the first byte: SQLite gives its companions the same permissions.
-            os.close(os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, PRIVATE_FILE))
-    except OSError as error:
-        raise StoreError(
-            tr("The logbook {path} cannot be opened ({why}). Check its name.", path=path, why=plain_reason(error))
-        ) from None
-    if read_only:
-        uri = reading_uri(path)
-        engine = create_engine("sqlite://", poolclass=NullPool, json_serializer=_dumps,
-                               creator=lambda: sqlite3.connect(uri, uri=True, timeout=10))  # fmt: skip
-    else:
-        engine = create_engine(URL.create("sqlite", database=str(path)), poolclass=NullPool, json_serializer=_dumps,
-                               connect_args={"timeout": 10})  # fmt: skip
-
-    @event.listens_for(engine, "connect")
-    def _pragmas(connection: sqlite3.Connection, _: object) -> None:
-        # Transactions begin where they are said to (below): otherwise SQLite's driver commits each change of the tables by itself,
-        # and a first start that is killed leaves half of them.
-        connection.isolation_level = None
-        if not read_only:
-            connection.execute("PRAGMA journal_mode=WAL")
-            connection.execute("PRAGMA synchronous=FULL")
-            connection.execute("PRAGMA foreign_keys=ON")
-
-    @event.listens_for(engine, "begin")
-    def _begin(connection: Connection) -> None:
-        connection.exec_driver_sql("BEGIN")
-
-    return engine
-
-
-def _dumps(value: Any) -> str:
-    return json.dumps(value, ensure_ascii=False, allow_nan=False)
-
-
-def create_all(connection: Connection) -> None:
-    """All tables as they are today, stamped with the newest migration."""
-    Base.metadata.create_all(connection)
-    connection.execute(text(SEARCH_TABLE))
-    for statement in LIKE_INDEXES:
-        connection.execute(text(statement))
-    connection.execute(text("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)"))
-    connection.execute(text("INSERT INTO alembic_version VALUES (:head)"), {"head": HEAD})
-
-
-_TAPE = "SELECT id, seq, kind, utc, bench_s, data FROM entry WHERE job_id = ? ORDER BY seq"
 
 
 def _row(r: Row[Any]) -> JobRow:
@@ -550,19 +337,16 @@ def _row(r: Row[Any]) -> JobRow:
     )
 
 
-def _index(connection: Connection, number: int, words: str, new: bool = False) -> None:
-    """Add words to a job's row in the search index, whose rowid is the job's number."""
-    change = (
-        "INSERT INTO job_words (rowid, words) VALUES (:number, :words)"
-        if new
-        else "UPDATE job_words SET words = words || ' ' || :words WHERE rowid = :number"
-    )
-    connection.execute(text(change), {"number": number, "words": words})
+#: Both engines know these words; they also hold where another bench keeps the same at the same moment.
+_PUT_SETTING = (
+    "INSERT INTO meta (key, value) VALUES (:key, :value) ON CONFLICT (key) DO UPDATE SET value = excluded.value"
+)
+_PUT_BLOB = "INSERT INTO blob (hash, content) VALUES (:hash, :content) ON CONFLICT (hash) DO NOTHING"
+_PUT_SNAPSHOT = "INSERT INTO snapshot (hash, text) VALUES (:hash, :text) ON CONFLICT (hash) DO NOTHING"
 
 
 def _keep_blob(connection: Connection, hashed: str, content: bytes) -> None:
-    if connection.execute(select(Blob.hash).where(Blob.hash == hashed)).first() is None:
-        connection.execute(insert(Blob).values(hash=hashed, content=content))
+    connection.execute(text(_PUT_BLOB), {"hash": hashed, "content": content})
 
 
 def text_hash(written: str) -> str:
@@ -578,9 +362,7 @@ def _with_hashes(connection: Connection, opening: dict[str, Any]) -> dict[str, A
         if written is None:
             continue
         kept[f"{name}_hash"] = text_hash(written)
-        known = connection.execute(select(Snapshot.hash).where(Snapshot.hash == kept[f"{name}_hash"])).first()
-        if known is None:
-            connection.execute(insert(Snapshot).values(hash=kept[f"{name}_hash"], text=written))
+        connection.execute(text(_PUT_SNAPSHOT), {"hash": kept[f"{name}_hash"], "text": written})
     return kept
 
 

@@ -1,11 +1,12 @@
-"""What the rest of the program asks of a store, as narrow protocols. SQLite (``logbook``) is one store behind them.
+"""What the rest of the program asks of a store, as narrow protocols. A file (SQLite) and a server (PostgreSQL) stand behind them.
 
 ``tests/store/test_contract.py`` is the contract: whatever stands behind these passes it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -90,3 +91,78 @@ class Store(TapeStore, JobIndex, BlobStore, Settings, Protocol):
     @property
     def folder(self) -> Path | None:
         """The workshop's folder."""
+
+
+@dataclass(frozen=True)
+class Holder:
+    """Who has a job open: the bench's name, since when (UTC), and when it was last heard of (UTC)."""
+
+    bench: str
+    since: str
+    heard: str
+
+
+@dataclass(frozen=True)
+class SharingStatus:
+    """How this bench stands with the server: since when it is away (UTC; empty while it answers), why, and how many
+    entries and other changes wait to be sent."""
+
+    server: str
+    away_since: str = ""
+    why: str = ""
+    waiting: int = 0
+
+
+class Sharing(Protocol):
+    """A logbook that several benches share, seen from one of them: who works on which job, what waits to be sent."""
+
+    #: Called, in a thread of its own, when jobs came from other benches or went to them, or the status changed.
+    on_change: Callable[[], None] | None
+
+    def wake(self) -> None:
+        """Something was written here: send it soon."""
+        ...
+
+    def owns(self, number: int) -> bool:
+        """Is this one of the job numbers set aside for this bench?"""
+        ...
+
+    def next_number(self) -> int:
+        """The next of the numbers set aside for this bench. Raises StoreError when none is left and the server is away."""
+        ...
+
+    def refusal(self, job_id: str) -> str:
+        """Why this bench may not write to a job; empty where it may. Takes the job where nobody has it."""
+        ...
+
+    def open_job(self, job_id: str) -> str:
+        """Take a job to this bench and bring its log up to date; why it can only be looked at, empty where it is taken."""
+        ...
+
+    def leave_job(self, job_id: str) -> None:
+        """Give a job back, once all of it is sent."""
+        ...
+
+    def take_over(self, job_id: str) -> None:
+        """Take a job from the bench that has it: what that bench logged comes first. Raises StoreError."""
+        ...
+
+    def held(self) -> Mapping[str, Holder]:
+        """The jobs that other benches have open."""
+        ...
+
+    def status(self) -> SharingStatus:
+        """How things stand with the server."""
+        ...
+
+    def notices(self) -> list[str]:
+        """What happened since it was last asked that somebody at this bench should read; each is told once."""
+        ...
+
+    def exchange(self) -> None:
+        """Send what waits and fetch what is new, now. Raises StoreError where the server is away."""
+        ...
+
+    def close(self) -> None:
+        """Send what can be sent at once, give the jobs back, let go."""
+        ...

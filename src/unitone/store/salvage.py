@@ -20,7 +20,7 @@ from unitone.job.fold import read
 from unitone.job.summary import summary
 from unitone.sheet.library import built_in, general, physics_path
 from unitone.store.logbook import Logbook, text_hash
-from unitone.store.reading import FILE_NAME
+from unitone.store.sqlite.reading import FILE_NAME
 from unitone.words import tr
 
 #: Beside the logbook, so that it is there when the logbook is not.

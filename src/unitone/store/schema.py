@@ -5,11 +5,23 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from sqlalchemy import JSON, Dialect, ForeignKey, Index, LargeBinary, String, Text, TypeDecorator, UniqueConstraint
+from sqlalchemy import (
+    JSON,
+    Dialect,
+    Double,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    String,
+    Text,
+    TypeDecorator,
+    UniqueConstraint,
+)
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from sqlalchemy.types import TypeEngine
 
-#: The newest migration in store/migrations: what a logbook made today is stamped with.
-HEAD = "0004"
+#: The newest migration in store/sqlite/migrations: what a logbook made today is stamped with.
+HEAD = "0005"
 
 
 class Damaged:
@@ -19,19 +31,37 @@ class Damaged:
 DAMAGED = Damaged()
 
 
+def dumps(value: Any) -> str:
+    """JSON as it is kept: every letter as itself, no number that is none. Raises ValueError."""
+    return json.dumps(value, ensure_ascii=False, allow_nan=False)
+
+
 class KeptJson(TypeDecorator[Any]):
-    """JSON whose damage in one place does not keep the rest from being read: it comes back as ``DAMAGED``."""
+    """JSON whose damage in one place does not keep the rest from being read: it comes back as ``DAMAGED``.
+
+    Kept as its text on either engine, to the letter.
+    """
 
     impl = JSON
     cache_ok = True
+
+    def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
+        """A server keeps the text: its own kind of JSON would order keys anew, and knows no zero character."""
+        return dialect.type_descriptor(Text() if dialect.name == "postgresql" else JSON())
+
+    def bind_processor(self, dialect: Dialect) -> Any:
+        """Write JSON's text."""
+        del dialect
+        return dumps
 
     def result_processor(self, dialect: Dialect, coltype: object) -> Any:
         """Read JSON's text; what is no JSON is ``DAMAGED``."""
         del dialect, coltype
 
         def process(value: Any) -> Any:
-            if value is None:
-                return None
+            # SQLite keeps a bare number in a column of this kind as a number (its "numeric affinity").
+            if value is None or isinstance(value, int | float):
+                return value
             try:
                 return json.loads(value)
             except (ValueError, TypeError, RecursionError):
@@ -92,10 +122,27 @@ class TapeEntry(Base):
     seq: Mapped[int]
     kind: Mapped[str] = mapped_column(String(20))
     utc: Mapped[str] = mapped_column(String(32))
-    bench_s: Mapped[float]
+    bench_s: Mapped[float] = mapped_column(Double)
     data: Mapped[Any] = mapped_column(KeptJson)
 
     __table_args__ = (UniqueConstraint("job_id", "seq", name="entry_once"),)
+
+
+class Waiting(Base):
+    """What a bench's copy of a shared logbook has not sent yet, in the order in which it was written (``shared.waiting``)."""
+
+    __tablename__ = "waiting"
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    what: Mapped[str] = mapped_column(String(10))
+    key: Mapped[str] = mapped_column(String(80))
+
+
+class Link(Base):
+    """What such a copy knows of itself: who it is, how far it has read, which numbers are its own."""
+
+    __tablename__ = "link"
+    key: Mapped[str] = mapped_column(String(80), primary_key=True)
+    value: Mapped[Any] = mapped_column(KeptJson)
 
 
 #: Full-text search: one row a job with all its words; its rowid is the job's number.

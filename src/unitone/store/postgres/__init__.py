@@ -1,0 +1,1 @@
+"""A logbook on a server: PostgreSQL."""

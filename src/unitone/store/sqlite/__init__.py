@@ -1,0 +1,1 @@
+"""A logbook in a file: SQLite."""
