@@ -29,6 +29,8 @@ SHEET = "ostrel-tarn-40"
 def state_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """Unforeseen errors are written to a folder of the test's own."""
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     return tmp_path / "state" / "unitone"
 
 

@@ -35,6 +35,7 @@ _PACKAGES = (
     "pydantic",
     "sqlalchemy",
     "alembic",
+    "psycopg",
     "typer",
     "reportlab",
     "msgspec",
@@ -57,8 +58,9 @@ class Check:
     needed: bool = False
 
 
-def examine(folder: Path) -> tuple[Check, ...]:
-    """Every check, in the order in which they are told; ``folder`` is the workshop's. It takes some seconds."""
+def examine(folder: Path, server: str = "") -> tuple[Check, ...]:
+    """Every check, in the order in which they are told; ``folder`` is the workshop's, ``server`` the address of a shared
+    logbook. It takes some seconds."""
     qt = _ask_qt()
     return (
         _python(),
@@ -71,6 +73,7 @@ def examine(folder: Path) -> tuple[Check, ...]:
         _serial(),
         _usb(),
         _logbook(folder),
+        *((_server(server),) if server else ()),
         _trouble(),
     )
 
@@ -259,6 +262,19 @@ def _logbook(folder: Path) -> Check:
     if free < _LEAST_BYTES:
         return Check("logbook", title, "limited", found, tr("Make room: a full disk takes no entries."), True)
     return Check("logbook", title, "works", found, needed=True)
+
+
+def _server(address: str) -> Check:
+    from unitone.store.postgres.server import Server
+
+    title = tr("Shared logbook")
+    try:
+        made = Server(address, read_only=True)
+    except UnitoneError as error:
+        cure = tr("Work goes on at the copy of this bench. Start the server, or look at the network.")
+        return Check("server", title, "limited", str(error), cure)
+    made.close()
+    return Check("server", title, "works", made.name)
 
 
 def _trouble() -> Check:

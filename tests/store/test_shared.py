@@ -268,6 +268,17 @@ def test_a_workshop_moves_to_a_server_and_back(bench: Open, address: str, tmp_pa
             assert there[1:] == [e.said for e in own.tape(row.id)][1:]
             assert set(own.export_job(row.id).get("pictures", ())) == set(back.export_job(row.id).get("pictures", ()))
         assert back.setting("workshop") == own.setting("workshop")
+    # A job that has gone on is brought up to date; one that has gone on in both is copied beside the other.
+    job = left.jobs()[-1].id
+    with Logbook(tmp_path / "back") as back:
+        before = len(back.jobs())
+        note(left, job, "quartzite")
+        again = move(left, back)
+        assert (again.jobs, again.gone_on) == (1, 1) and back.tape(job) == left.tape(job) and back.jobs("quartzite")
+        note(left, job, "on the left")
+        note(back, job, "on the right")
+        assert move(left, back).jobs == 1 and len(back.jobs()) == before + 1 and move(left, back).jobs == 0
+        assert {said(back, r.id)[-1] for r in back.jobs("quartzite")} == {"on the left", "on the right"}
     # The copy at the bench is backed up as any logbook is.
     link(left).exchange()
     made = backup(tmp_path / "Left", tmp_path / "all.unitone-backup")

@@ -9,7 +9,7 @@ from typing import Annotated
 
 import typer
 
-from unitone.cli.workspace import folder_of
+from unitone.cli.workspace import folder_of, place_of
 
 _SIGNS = {"works": "✓", "limited": "–", "missing": "✗"}
 
@@ -24,7 +24,8 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
         """What works on this machine (window, sound, camera, speech, scans, wires, logbook), and the cure for what does not."""
         from unitone.doctor import examine, is_well
 
-        checks = examine(folder_of(workspace()))
+        place = place_of(workspace())
+        checks = examine(folder_of(workspace()), place if isinstance(place, str) else "")
         well = is_well(checks)
         if as_json:
             print(json.dumps({"well": well, "checks": [dataclasses.asdict(c) for c in checks]}, ensure_ascii=False))

@@ -9,16 +9,19 @@ import subprocess
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from unitone import __version__
 from unitone.cli import _doctor, _figures, _practice, _recipes, _wires
-from unitone.cli.workspace import folder_of, make_demo
+from unitone.cli.workspace import folder_of, make_demo, open_workspace, place_of
 from unitone.errors import BenchError, EntryError, SheetError, SignalError, UnitoneError
 from unitone.sheet.model.sheet import Sheet
 from unitone.words import LANGUAGES
+
+if TYPE_CHECKING:
+    from unitone.store.moving import Moved
 
 app = typer.Typer(
     name="unitone",
@@ -632,12 +635,11 @@ def jobs(
 ) -> None:
     """List the jobs of the logbook."""
     from unitone.session.workshop import STATES
-    from unitone.store.logbook import Logbook
 
     if state not in ("", *STATES):
         raise EntryError(f"“{state}” is not a state. Use one of: {', '.join(STATES)}.")
 
-    with Logbook(folder_of(_workspace), read_only=True) as book:
+    with open_workspace(_workspace, read_only=True) as book:
         rows = [
             {"id": r.id, "number": r.number, "radio": r.radio, "state": r.status, "complaint": r.card["complaint"],
              "step": r.summary.get("step_title", "")}
@@ -671,14 +673,13 @@ def report(
     """Write a job's certificate, or the page that goes home with the radio."""
     from unitone.job.fold import read
     from unitone.present.papers import FORMS, paper_head, render_paper, write_paper
-    from unitone.store.logbook import Logbook
 
     kind = next((k for k in FORMS if k == page), None)
     if kind is None:
         raise EntryError(f"“{page}” is no page of a job. Use one of {', '.join(FORMS)}.")
     if form not in FORMS[kind]:
         raise EntryError(f"“{form}” is no format of a {kind}. Use one of {', '.join(FORMS[kind])}.")
-    with Logbook(folder_of(_workspace), read_only=True) as book:
+    with open_workspace(_workspace, read_only=True) as book:
         row = book.job(job)
         state, head = read(book.tape(row.id), row.id), paper_head(book)
     if language and language not in LANGUAGES:
@@ -699,9 +700,8 @@ def export_job(
 ) -> None:
     """Write one job, with its tape and its pictures, to a file of its own (JSON; docs/job.schema.json)."""
     from unitone.store.exchange import write_job
-    from unitone.store.logbook import Logbook
 
-    with Logbook(folder_of(_workspace), read_only=True) as book:
+    with open_workspace(_workspace, read_only=True) as book:
         row = book.job(job)
         write_job(book, row.id, file, without_owner)
     print(f"{file}: job {row.number:04d}, {row.radio}")
@@ -712,10 +712,9 @@ def import_job(file: Annotated[Path, typer.Argument(metavar="FILE")]) -> None:
     """Take in a job from such a file; a number that is taken here is changed, a job that is here already is refused."""
     from unitone.store.exchange import import_job as take_in
     from unitone.store.exchange import read_job
-    from unitone.store.logbook import Logbook
 
     data = read_job(file)
-    with Logbook(folder_of(_workspace)) as book:
+    with open_workspace(_workspace) as book:
         number, renumbered = take_in(book, data)
     was = f" (was {data['job']['number']:04d}, taken here)" if renumbered else ""
     print(f"job {number:04d}{was}, {data['job']['radio']}")
@@ -726,19 +725,74 @@ def backup(file: Annotated[Path, typer.Argument(metavar="FILE")]) -> None:
     """Write the whole workshop (logbook and own sheets) to one file; a window may be open on it."""
     from unitone.store.backup import backup as write_backup
 
+    for words in _up_to_date():
+        print(f"unitone: {words}", file=sys.stderr)
     made = write_backup(folder_of(_workspace), file)
     print(f"{file}: {made.jobs} jobs")
     for left in made.left_out:
         print(f"unitone: not backed up: {left}", file=sys.stderr)
 
 
+def _up_to_date() -> list[str]:
+    """Bring this bench's copy of a shared logbook up to date before it is backed up; what to say where that cannot be."""
+    from unitone.errors import LogbookBusy, ServerAway
+
+    if isinstance(place_of(_workspace), Path):
+        return []
+    try:
+        with open_workspace(_workspace) as book:
+            if book.sharing is not None:
+                book.sharing.exchange()
+    except LogbookBusy:
+        # A window has it open, and keeps it up to date.
+        return []
+    except ServerAway as away:
+        return [f"{away} The copy of this bench is backed up as it is."]
+    return []
+
+
 @app.command()
 def restore(file: Annotated[Path, typer.Argument(metavar="FILE")]) -> None:
-    """Bring a backup back. A workshop that is there already is put aside, not overwritten."""
+    """Bring a backup back. A workshop that is there already is put aside, not overwritten; a shared logbook gets the jobs that it lacks."""
     from unitone.store.backup import restore as bring_back
+    from unitone.store.moving import restore_to_server
 
-    jobs, aside = bring_back(file, folder_of(_workspace))
-    print(f"{folder_of(_workspace)}: {jobs} jobs" + (f"; what was there lies in {aside}" if aside else ""))
+    place = place_of(_workspace)
+    if isinstance(place, str):
+        _tell_moved(place, restore_to_server(file, place))
+        return
+    jobs, aside = bring_back(file, place)
+    print(f"{place}: {jobs} jobs" + (f"; what was there lies in {aside}" if aside else ""))
+
+
+@app.command("move")
+def move_jobs(
+    source: Annotated[str, typer.Argument(metavar="FROM", help="A folder, or postgresql://user@host/name.")],
+    target: Annotated[str, typer.Argument(metavar="TO", help="A folder, or postgresql://user@host/name.")],
+) -> None:
+    """Copy all jobs and own sheets of one workshop to another: to a server that several benches share, or back."""
+    from unitone.store.moving import move_places
+
+    if place_of(source) == place_of(target):
+        raise EntryError("FROM and TO are the same workshop. Name two.")
+    _tell_moved(target, move_places(place_of(source), place_of(target)))
+
+
+def _tell_moved(place: str, moved: Moved) -> None:
+    print(f"{_shown(place)}: {moved.jobs} jobs taken over, {moved.there} were there already")
+    for old, new in moved.renumbered:
+        print(f"job {old:04d} is job {new:04d} there: its number was taken")
+    for name in moved.sheets_left:
+        print(f"unitone: the sheet {name} was not copied: another of that name is there", file=sys.stderr)
+
+
+def _shown(place: str) -> str:
+    """A place without its password."""
+    if "://" not in place:
+        return place
+    from unitone.store.postgres.server import server_url
+
+    return server_url(place).set(drivername="postgresql").render_as_string(hide_password=True)
 
 
 @app.command()

@@ -67,11 +67,15 @@ def _files_to_open(arguments: list[str]) -> tuple[str, bool, bool, list[str]] | 
 
 
 def _open_window(workspace: str, demo: bool, fresh: bool, paths: Sequence[str] = ()) -> int:
-    from unitone.cli.workspace import folder_of, make_demo
+    from unitone.cli.workspace import folder_of, make_demo, own_folder, place_of
     from unitone.errors import UnitoneError
+    from unitone.store.kept_place import kept_place
 
     try:
-        folder = make_demo(workspace) if demo else folder_of(workspace)
+        place = make_demo(workspace) if demo else place_of(workspace)
+        folder = place if isinstance(place, Path) else folder_of(workspace)
+        # Back from a server it goes to the folder that was named, or to this machine's own.
+        own = folder if isinstance(place, Path) else Path(kept_place().folder or own_folder())
     except UnitoneError as error:
         print(f"unitone: {error}", file=sys.stderr)
         return 3
@@ -89,4 +93,4 @@ def _open_window(workspace: str, demo: bool, fresh: bool, paths: Sequence[str] =
     # The window is found by name, so that the command line never leans on Qt.
     import importlib
 
-    return int(importlib.import_module("unitone.desktop.shell.app").run(folder, [Path(p) for p in paths]))
+    return int(importlib.import_module("unitone.desktop.shell.app").run(place, own, [Path(p) for p in paths]))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -186,7 +186,7 @@ class Logbook:
             numbers = numbers.limit(limit)
         rows = select(Job).where(Job.number.in_(numbers.scalar_subquery())).order_by(Job.number.desc())
         with self._reading() as connection:
-            return [_row(r) for r in connection.execute(rows, dict(given))]
+            return self._rows(connection.execute(rows, dict(given)))
 
     def counts(self) -> dict[str, int]:
         """How many jobs there are in each status."""
@@ -203,7 +203,7 @@ class Logbook:
             query = query.where(text(f"{self._backend.on_card('serial')} = :serial"))
         given = {k: v for k, v in (("sheet_id", sheet_id), ("serial", serial)) if v}
         with self._reading() as connection:
-            return [_row(r) for r in connection.execute(query, given)]
+            return self._rows(connection.execute(query, given))
 
     def find_job(self, name: str) -> JobRow | None:
         """The job of that number or id, None where there is none."""
@@ -212,7 +212,11 @@ class Logbook:
         key = Job.number == number if number is not None else Job.id == name
         with self._reading() as connection:
             r = connection.execute(select(Job).where(key)).first()
-        return None if r is None else _row(r)
+        return None if r is None else self._rows([r])[0]
+
+    def _rows(self, rows: Iterable[Row[Any]]) -> list[JobRow]:
+        held = self.sharing.held() if self.sharing is not None else {}
+        return [_row(r, held[r.id].bench if r.id in held else "") for r in rows]
 
     def job(self, name: str) -> JobRow:
         """The job of that number or id. Raises StoreError when there is none."""
@@ -226,7 +230,7 @@ class Logbook:
         row, tape = self.job(job_id), [e.to_data() for e in self.tape(job_id)]
         hashes = {h for e in tape for h in e["data"].get("pictures", {}).values()}
         pictures = {h: base64.b64encode(self.blob(h)).decode() for h in sorted(hashes)}
-        return {"job": row.__dict__, "tape": tape, **({"pictures": pictures} if pictures else {})}
+        return {"job": row.to_data(), "tape": tape, **({"pictures": pictures} if pictures else {})}
 
     def export_jobs(self) -> list[dict[str, Any]]:
         """Every job with its tape as plain data (texts that jobs share stand in each opening entry's job once)."""
@@ -244,17 +248,24 @@ class Logbook:
                 if taken is not None:
                     raise StoreError(tr("Job {row} exists already. Nothing was taken over.", row=row["number"]))
                 connection.execute(insert(Job).values(**row))
-                entries = [{**e, "job_id": row["id"]} for e in item["tape"]]
-                entries = [
-                    {**e, "data": _with_hashes(connection, e["data"])} if "sheet_text" in e["data"] else e
-                    for e in entries
-                ]
-                for hashed, content in item.get("pictures", {}).items():
-                    _keep_blob(connection, hashed, base64.b64decode(content))
-                connection.execute(insert(TapeEntry), entries)
-                spoken = [entry_words(e["kind"], e["data"]) for e in entries if e["kind"] in SEARCHED]
+                spoken = _add_entries(connection, row["id"], item["tape"], item.get("pictures", {}))
                 words = " ".join([card_words(row["number"], row["radio"], row["card"]), *spoken])
                 self._backend.index(connection, row["number"], words, new=True)
+
+        self._write(work)
+
+    def extend_job(self, item: dict[str, Any], after: int) -> None:
+        """Add the entries of a job from ``export_job`` that come after number ``after``: here it has gone no further."""
+        row = item["job"]
+
+        def work(connection: Connection) -> None:
+            added = [e for e in item["tape"] if e["seq"] > after]
+            spoken = _add_entries(connection, row["id"], added, item.get("pictures", {}))
+            number = connection.execute(select(Job.number).where(Job.id == row["id"])).scalar_one()
+            self._backend.index(connection, number, " ".join(spoken))
+            # The number that it has here stays.
+            kept = {**row, "number": number, "card": {**row["card"], "number": number}}
+            connection.execute(update(Job).where(Job.id == row["id"]).values(**kept))
 
         self._write(work)
 
@@ -322,7 +333,7 @@ class Logbook:
         self.close()
 
 
-def _row(r: Row[Any]) -> JobRow:
+def _row(r: Row[Any], held: str) -> JobRow:
     # Only a copy of what the log says: a damaged one costs the list a line's words, not the list.
     card = r.card if isinstance(r.card, dict) else {}
     card = {**Card(r.number, "", complaint="" if card else "(the card of this job is damaged)").to_data(), **card}
@@ -334,6 +345,7 @@ def _row(r: Row[Any]) -> JobRow:
         r.updated,
         card,
         in_todays_terms(r.summary) if isinstance(r.summary, dict) else {},
+        held,
     )
 
 
@@ -347,6 +359,19 @@ _PUT_SNAPSHOT = "INSERT INTO snapshot (hash, text) VALUES (:hash, :text) ON CONF
 
 def _keep_blob(connection: Connection, hashed: str, content: bytes) -> None:
     connection.execute(text(_PUT_BLOB), {"hash": hashed, "content": content})
+
+
+def _add_entries(
+    connection: Connection, job_id: str, tape: list[dict[str, Any]], pictures: dict[str, str]
+) -> list[str]:
+    """Put down entries as plain data, with what they name; the words that a search finds in them."""
+    entries = [{**e, "job_id": job_id} for e in tape]
+    entries = [{**e, "data": _with_hashes(connection, e["data"])} if "sheet_text" in e["data"] else e for e in entries]
+    for hashed, content in pictures.items():
+        _keep_blob(connection, hashed, base64.b64decode(content))
+    if entries:
+        connection.execute(insert(TapeEntry), entries)
+    return [entry_words(e["kind"], e["data"]) for e in entries if e["kind"] in SEARCHED]
 
 
 def text_hash(written: str) -> str:

@@ -17,3 +17,9 @@ class JobRow:
     updated: str
     card: dict[str, Any]
     summary: dict[str, Any]
+    #: The bench that has it open, where that is another one.
+    held: str = ""
+
+    def to_data(self) -> dict[str, Any]:
+        """As it is kept and exported."""
+        return {name: value for name, value in self.__dict__.items() if name != "held"}

@@ -17,7 +17,9 @@ from unitone.desktop.theme.theme import load_fonts, theme
 from unitone.desktop.widgets.painted import label, set_tip
 from unitone.errors import DamagedLogbook, UnitoneError
 from unitone.session.first_evening import is_first_evening
+from unitone.store.kept_place import kept_place
 from unitone.store.logbook import Logbook
+from unitone.store.places import copy_folder, open_place
 from unitone.trouble import CrashWatch
 from unitone.words import day, language_wanted, tr, tr_n, use_language
 
@@ -80,10 +82,13 @@ class Refused(QWidget):
 
 
 class Program:
-    """One window on one folder, made anew when a backup is restored."""
+    """One window on one folder, or on this bench's copy of a shared logbook; made anew when a backup is restored, or when
+    another place is chosen. ``own`` is the folder of this machine, where that is not the place."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
+    def __init__(self, place: str | Path, own: Path | None = None) -> None:
+        self.place = place
+        self.own = own or Path(place)
+        self.folder = place if isinstance(place, Path) else copy_folder(place)
         self.window: QWidget | None = None
         self.logbook: Logbook | None = None
         self.code = 0
@@ -94,7 +99,7 @@ class Program:
         from unitone.desktop.shell.window import MainWindow
 
         try:
-            logbook = Logbook(self.folder)
+            logbook = open_place(self.place, bench=kept_place().bench)
             self._show(logbook, " ".join(x for x in (notice, logbook.notice) if x))
         except DamagedLogbook as error:
             self._damaged(error, notice)
@@ -105,6 +110,7 @@ class Program:
             self.window.restore_wanted.connect(self.restore)
             # Not inside the click that asked for it: the window goes with its button.
             self.window.language_wanted.connect(self.speak, Qt.ConnectionType.QueuedConnection)
+            self.window.place_wanted.connect(self.go_to, Qt.ConnectionType.QueuedConnection)
 
     def _show(self, logbook: Logbook, notice: str) -> None:
         from unitone.desktop.shell.window import MainWindow
@@ -160,27 +166,48 @@ class Program:
     def restore(self, source: Path) -> None:
         """Put the logbook away, bring the backup in off the window's thread, open what is there then."""
         from unitone.store.backup import restore
+        from unitone.store.moving import Moved, restore_to_server
 
         waiting = Refused(tr("Restoring {path}…", path=source), None, None)
         waiting.show()
         self.close()
         self.window = waiting
 
-        def done(result: tuple[int, Path | None]) -> None:
+        def done(result: tuple[int, Path | None] | Moved) -> None:
+            if isinstance(result, Moved):
+                words = tr_n("{n} job taken over.", "{n} jobs taken over.", result.jobs)
+                self._again(
+                    waiting, f"{words} " + tr_n("{n} was there already.", "{n} were there already.", result.there)
+                )
+                return
             jobs, aside = result
             words = tr_n("Restored: {n} job.", "Restored: {n} jobs.", jobs)
             if aside is not None:
                 words += " " + tr("What was here lies in {path}.", path=aside)
             self._again(waiting, words)
 
-        Errand("restore", waiting).run(
-            lambda: restore(source, self.folder), done, lambda words: self._again(waiting, words)
-        )
+        def work() -> tuple[int, Path | None] | Moved:
+            if isinstance(self.place, str):
+                return restore_to_server(source, self.place)
+            return restore(source, self.folder)
+
+        Errand("restore", waiting).run(work, done, lambda words: self._again(waiting, words))
 
     def _again(self, waiting: QWidget, words: str) -> None:
         self.open(words)
         waiting.close()
         waiting.deleteLater()
+
+    def go_to(self, place: str, words: str) -> None:
+        """Go on at another place: a server's address, or (empty) the folder of this machine."""
+        self.close()
+        self.place = place or self.own
+        self.folder = self.place if isinstance(self.place, Path) else copy_folder(self.place)
+        self.open(words)
+        if self.bell is not None:
+            self.bell.close()
+            self.bell = None
+        self.listen()
 
     def speak(self, code: str) -> None:
         """Go on in another language: the same workshop in a window made anew, at its settings."""
@@ -227,8 +254,11 @@ class Program:
             self.logbook = None
 
 
-def run(folder: Path, paths: Sequence[Path] = ()) -> int:
-    """Open the window on the logbook in ``folder``, and these files in it; where a window has it open, they go there. Returns the exit code."""
+def run(place: str | Path, own: Path, paths: Sequence[Path] = ()) -> int:
+    """Open the window on the logbook of a folder or a server, and these files in it; where a window has it open, they go there.
+
+    ``own`` is the folder of this machine. Returns the exit code. Raises StoreError for an address that is none.
+    """
     # An exception in a slot would end the process without a word: say it and go on.
     troubles.install()
     # The bench's thread hands the interpreter back soon enough for the window to stay quick.
@@ -238,12 +268,12 @@ def run(folder: Path, paths: Sequence[Path] = ()) -> int:
     if paths:
         from unitone.desktop.shell.doorbell import ring
 
-        if ring(folder, paths):
+        if ring(place if isinstance(place, Path) else copy_folder(place), paths):
             return 0
     watch = CrashWatch()
     fallen = watch.last_time()
     watch.begin()
-    program = Program(folder)
+    program = Program(place, own)
     program.open()
     if fallen is not None:
         troubles.happened.emit(fallen)

@@ -27,6 +27,7 @@ from unitone.desktop.shell.actions import ACTIONS
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.glossary import hint_at, terms_at
 from unitone.desktop.shell.palette import Entry, Palette
+from unitone.desktop.shell.sharing import SharingStrip
 from unitone.desktop.shell.trouble import TroubleStrip
 from unitone.desktop.theme.theme import SCALES, icon, theme
 from unitone.desktop.widgets.painted import label
@@ -77,6 +78,8 @@ class MainWindow(QMainWindow):
     restore_wanted = pyqtSignal(object)
     #: The program is to speak another language: a window made anew.
     language_wanted = pyqtSignal(str)
+    #: A server's address, or empty for the folder of this machine; and what to say there.
+    place_wanted = pyqtSignal(str, str)
     reading_sent = pyqtSignal(str)
 
     def __init__(self, logbook: Logbook, notice: str = "") -> None:
@@ -117,6 +120,10 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         self.trouble = TroubleStrip()
         column.addWidget(self.trouble)
+        self.sharing = SharingStrip(logbook.sharing)
+        self.sharing.changed.connect(self._others_wrote)
+        self.sharing.take_over.connect(lambda job: self.worker and self.worker.take_over(job))
+        column.addWidget(self.sharing)
         column.addWidget(self.pages, 1)
         row.addLayout(column, 1)
         self.setCentralWidget(central)
@@ -635,6 +642,13 @@ class MainWindow(QMainWindow):
         self.bench_page().tell(tr("An exercise has no card and no sheet of its own: all of it is on the Bench."))
         return True
 
+    def _others_wrote(self) -> None:
+        """Jobs came from other benches, or how the server stands has changed: what is looked at is looked at anew."""
+        if self.pages.currentWidget() is self.jobs:
+            self.jobs.refresh()
+        if self.worker is not None and self.sharing.job:
+            self.worker.look_again(self.sharing.job)
+
     def _failed(self, words: str) -> None:
         """What was refused while the list is looked at is told there."""
         if self.pages.currentWidget() is self.jobs:
@@ -654,6 +668,7 @@ class MainWindow(QMainWindow):
             self.worker.kept.connect(self._job_kept)
             self.worker.failed.connect(self._failed)
             self.worker.refused.connect(self._refused)
+            self.worker.held.connect(self.sharing.looking_at)
             self.worker.changed.connect(self._shown)
             self.worker.wired.connect(self._wired)
             self._bench.edit_sheet.connect(self.edit_job_sheet)
@@ -828,6 +843,7 @@ class MainWindow(QMainWindow):
             self._workshop.wires_changed.connect(self._apply_wires)
             self._workshop.questions_wanted.connect(self.show_welcome)
             self._workshop.backup_wanted.connect(self._back_up_now)
+            self._workshop.place_wanted.connect(self.place_wanted)
             self._workshop.look_wanted.connect(self._use)
             self._workshop.camera_changed.connect(self._apply_camera)
             self._workshop.show_wires(self._wire_states)

@@ -19,7 +19,7 @@ from unitone.align.trace.ladder import Traced
 from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.bench.ports import Meter
 from unitone.desktop.shell.trouble import troubles
-from unitone.errors import UnitoneError
+from unitone.errors import StoreError, UnitoneError
 from unitone.job.entries.practice import HintTaken
 from unitone.job.entries.readings import Reading
 from unitone.job.records import Logged
@@ -82,6 +82,8 @@ class BenchWorker(QObject):
     #: A command was sent, and was answered: done, or refused with words.
     asked = pyqtSignal()
     answered = pyqtSignal()
+    #: The job on the bench is another bench's, and why it can only be looked at; no words where it is this one's.
+    held = pyqtSignal(str, str)
     #: A core is being swept: what is seen of it; None where that is over.
     swept = pyqtSignal(object)
     #: Readings go on by themselves: what is seen of it; None where that is over.
@@ -116,6 +118,8 @@ class BenchWorker(QObject):
         self._hinted = 0
         self._generation = 0
         self._dirty = False
+        #: The job that this bench has open in a shared logbook.
+        self._taken = ""
         #: The technician's own meters by wire, and what is typed all the same.
         self._meters: tuple[Meter, ...] = ()
         self._typed: frozenset[str] = frozenset()
@@ -376,6 +380,8 @@ class BenchWorker(QObject):
 
     def _change(self, job_id: str, command: Command) -> None:
         here = self._session is not None and self._session.job_id == job_id
+        if self._logbook.sharing is not None and (words := self._logbook.sharing.refusal(job_id)):
+            raise StoreError(words)
         session = self._session if here and self._session is not None else Session(self._logbook, job_id)
         try:
             command(session)
@@ -402,15 +408,60 @@ class BenchWorker(QObject):
         self._selected = ""
         self._practice, self._help, self._hinted = practice, how, 0
         try:
+            looked_at = self._take_job("" if practice is not None else job_id)
             self._session = self._session_of(job_id)
             # What was found of this bench since the job was last here is used from now on.
-            if practice is None and not self._logbook.frozen and self._session.measuring.take_bench():
+            ours = practice is None and not self._logbook.frozen and not looked_at
+            if ours and self._session.measuring.take_bench():
                 self._dirty = True
             self._show()
         except UnitoneError as error:
             self._give_up(job_id, str(error))
         except Exception as error:
             self._give_up(job_id, troubles.caught(error, "bench"))
+
+    def _take_job(self, job_id: str) -> str:
+        """Of a shared logbook: give back the job that was here, and take this one; why it can only be looked at."""
+        sharing = self._logbook.sharing
+        if sharing is None:
+            return ""
+        if self._taken and self._taken != job_id:
+            sharing.leave_job(self._taken)
+        self._taken = job_id
+        words = sharing.open_job(job_id) if job_id else ""
+        self.held.emit(job_id, words)
+        return words
+
+    def take_over(self, job_id: str) -> None:
+        """Take a job from the bench that has it, and show it as that bench left it."""
+
+        def take() -> None:
+            sharing = self._logbook.sharing
+            if sharing is None or self._session is None or self._session.job_id != job_id:
+                return
+            try:
+                sharing.take_over(job_id)
+            except UnitoneError:
+                # The strip says again what holds.
+                self.held.emit(job_id, sharing.refusal(job_id))
+                raise
+            self._again(job_id)
+
+        self._queue.put(take)
+
+    def look_again(self, job_id: str) -> None:
+        """A job that is only looked at may have gone on at its bench: show it as it is now."""
+
+        def look() -> None:
+            here = self._session
+            if here is not None and here.job_id == job_id and len(self._logbook.tape(job_id)) != here.state.seq:
+                self._again(job_id)
+
+        self._queue.put(look)
+
+    def _again(self, job_id: str) -> None:
+        self._dirty, self._session = False, None
+        self._open(job_id, None, "coach")
 
     def _answer(self, command: Command, position: int | None) -> None:
         try:

@@ -23,6 +23,8 @@ PAGE = 60
 def describe_state(row: JobRow) -> tuple[str, str]:
     """(mark, words) of where a job stands."""
     s = row.summary
+    if row.held:
+        return "now", tr("open at {bench}", bench=row.held)
     if row.status in ("finished", "handed over", "archived"):
         out = s.get("verdicts", {}).get("out_of_spec", 0) + s.get("verdicts", {}).get("accepted", 0)
         words = {"finished": tr("to hand over"), "handed over": tr("handed over"), "archived": tr("archived")}[

@@ -13,6 +13,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import Card, Painted, label
 from unitone.doctor import Check, examine, is_well
+from unitone.store.kept_place import kept_place
 from unitone.words import tr
 
 _MARKS = {"works": "in_spec", "limited": "recheck", "missing": "out"}
@@ -68,7 +69,7 @@ class MachineBox(Card):
             return
         self.ask.setEnabled(False)
         self.busy.show()
-        self._asking.run(lambda: examine(folder), self._show, self._failed)
+        self._asking.run(lambda: examine(folder, kept_place().address), self._show, self._failed)
 
     def _failed(self, words: str) -> None:
         self.busy.hide()

@@ -105,6 +105,7 @@ class WorkshopPage(QWidget):
     wires_changed = pyqtSignal()
     questions_wanted = pyqtSignal()
     backup_wanted = pyqtSignal()
+    place_wanted = pyqtSignal(str, str)
     look_wanted = pyqtSignal(str, float)
     #: The Bench is to read other meters by camera.
     camera_changed = pyqtSignal()
@@ -168,6 +169,7 @@ class WorkshopPage(QWidget):
             self.settings.wires_changed.connect(self.wires_changed)
             self.settings.questions_wanted.connect(self.questions_wanted)
             self.settings.backup_wanted.connect(self.backup_wanted)
+            self.settings.place_wanted.connect(self.place_wanted)
             self.settings.look_wanted.connect(self.look_wanted)
             self.settings.wires.show_states(self.wire_states)
             self.parts.addWidget(self.settings)

@@ -23,6 +23,7 @@ from unitone import files
 from unitone.desktop.features.workshop.backups import BackupsBox
 from unitone.desktop.features.workshop.live import LiveReadings
 from unitone.desktop.features.workshop.machine import MachineBox
+from unitone.desktop.features.workshop.shared import SharedBox
 from unitone.desktop.features.workshop.wires import WiresBox
 from unitone.desktop.theme.theme import SCALES, theme
 from unitone.desktop.widgets.choice import Choice
@@ -50,6 +51,8 @@ class SettingsPage(QWidget):
     look_wanted = pyqtSignal(str, float)
     #: A backup now.
     backup_wanted = pyqtSignal()
+    #: Go on at a server (its address) or at this machine's folder (empty), with what to say there.
+    place_wanted = pyqtSignal(str, str)
     #: The questions of the first evening once more.
     questions_wanted = pyqtSignal()
     #: Other instruments by wire.
@@ -81,6 +84,9 @@ class SettingsPage(QWidget):
         self.backups = BackupsBox(logbook)
         self.backups.wanted.connect(self.backup_wanted)
         first.addWidget(self.backups)
+        self.shared = SharedBox(logbook)
+        self.shared.place_wanted.connect(self.place_wanted)
+        first.addWidget(self.shared)
         first.addWidget(self.wires)
         self.machine = MachineBox(logbook.folder)
         first.addWidget(self.machine)
