@@ -31,48 +31,47 @@ _TALK = (
 _WORDS = _TALK.split()
 
 
-def fill(folder: Path, jobs: int, entries: int, seed: int = 1) -> None:
+def fill(book: Logbook, jobs: int, entries: int, seed: int = 1) -> None:
     """Invented jobs with words, parts, findings and readings, made in bulk."""
     rng = random.Random(seed)
-    with Logbook(folder) as book:
-        first = open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40", "40-0001", "nobody", "as new"))
-        session = Session(book, first)
-        session.go_to("rail")
-        session.type_in("8.0 V")
-        session.keep_summary()
-        pattern = book.export_job(first)
-        opening, reading = pattern["tape"][0], pattern["tape"][-1]
-        batch = []
-        for number in range(2, jobs + 1):
-            card = {**pattern["job"]["card"], "number": number, "serial": f"40-{number:05d}", "owner": f"stall {number % 97}",
-                    "complaint": " ".join(rng.sample(_WORDS, 5))}  # fmt: skip
-            tape = [{**opening, "id": str(ULID()), "data": {**opening["data"], "card": card}}]
-            for seq in range(2, entries + 1):
-                kind = rng.random()
-                if kind < 0.12:
-                    data = {
-                        "item": rng.choice(_WORDS),
-                        "look": "wrong",
-                        "words": " ".join(rng.sample(_WORDS, 4)),
-                        "on": [f"T{rng.randrange(1, 9)}"],
-                    }
-                    entry = {"kind": "finding", "data": data}
-                elif kind < 0.2:
-                    entry = {
-                        "kind": "part",
-                        "data": {"part": f"C{rng.randrange(1, 400)}", "count": 1, "fitted": "100 µF 25 V"},
-                    }
-                elif kind < 0.28:
-                    entry = {"kind": "note", "data": {"text": " ".join(rng.sample(_WORDS, 8))}}
-                else:
-                    entry = {"kind": "reading", "data": {**reading["data"], "value": 7.9 + 0.2 * rng.random()}}
-                tape.append({"id": str(ULID()), "seq": seq, "utc": opening["utc"], "bench_s": float(seq), **entry})
-            row = {**pattern["job"], "id": str(ULID()), "number": number, "card": card,
-                   "status": ("open", "waiting", "handed over", "archived")[number % 4]}  # fmt: skip
-            batch.append({"job": row, "tape": tape})
-            if len(batch) == 250 or number == jobs:
-                book.import_jobs(batch)
-                batch = []
+    first = open_job(book, "ostrel-tarn-40", Card(1, "ostrel-tarn-40", "40-0001", "nobody", "as new"))
+    session = Session(book, first)
+    session.go_to("rail")
+    session.type_in("8.0 V")
+    session.keep_summary()
+    pattern = book.export_job(first)
+    opening, reading = pattern["tape"][0], pattern["tape"][-1]
+    batch = []
+    for number in range(2, jobs + 1):
+        card = {**pattern["job"]["card"], "number": number, "serial": f"40-{number:05d}", "owner": f"stall {number % 97}",
+                "complaint": " ".join(rng.sample(_WORDS, 5))}  # fmt: skip
+        tape = [{**opening, "id": str(ULID()), "data": {**opening["data"], "card": card}}]
+        for seq in range(2, entries + 1):
+            kind = rng.random()
+            if kind < 0.12:
+                data = {
+                    "item": rng.choice(_WORDS),
+                    "look": "wrong",
+                    "words": " ".join(rng.sample(_WORDS, 4)),
+                    "on": [f"T{rng.randrange(1, 9)}"],
+                }
+                entry = {"kind": "finding", "data": data}
+            elif kind < 0.2:
+                entry = {
+                    "kind": "part",
+                    "data": {"part": f"C{rng.randrange(1, 400)}", "count": 1, "fitted": "100 µF 25 V"},
+                }
+            elif kind < 0.28:
+                entry = {"kind": "note", "data": {"text": " ".join(rng.sample(_WORDS, 8))}}
+            else:
+                entry = {"kind": "reading", "data": {**reading["data"], "value": 7.9 + 0.2 * rng.random()}}
+            tape.append({"id": str(ULID()), "seq": seq, "utc": opening["utc"], "bench_s": float(seq), **entry})
+        row = {**pattern["job"], "id": str(ULID()), "number": number, "card": card,
+               "status": ("open", "waiting", "handed over", "archived")[number % 4]}  # fmt: skip
+        batch.append({"job": row, "tape": tape})
+        if len(batch) == 250 or number == jobs:
+            book.import_jobs(batch)
+            batch = []
 
 
 def median_ms(work: Callable[[], object], times: int) -> tuple[float, float]:
@@ -136,7 +135,8 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as place:
         full, empty = Path(place) / "full", Path(place) / "empty"
         begun = time.perf_counter()
-        fill(full, jobs, entries)
+        with Logbook(full) as book:
+            fill(book, jobs, entries)
         Logbook(empty).close()
         size = sum(f.stat().st_size for f in full.iterdir()) / 1e6
         print(

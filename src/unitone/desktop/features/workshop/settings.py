@@ -192,7 +192,13 @@ class SettingsPage(QWidget):
         layout.addWidget(self.sizes)
         place = self._logbook.folder
         self.place = label(
-            "quiet", tr("Logbook: {path}", path=place) if place is not None else tr("Logbook: in memory only"), True
+            "quiet",
+            tr("Logbook: in memory only")
+            if place is None
+            else tr("Logbook: {path}", path=place)
+            if self._logbook.sharing is None
+            else tr("Copy of the shared logbook: {path}", path=place),
+            True,
         )
         self.place.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         layout.addWidget(self.place)
