@@ -152,16 +152,8 @@ class JobSide(QFrame):
         self.spent.setText(" · ".join(x for x in spent if x))
         done = row.status in ("finished", "handed over", "archived")
         self.wait.setVisible(not done)
-        self.buttons.say(
-            self.go,
-            tr("Look at it  ↵")
-            if row.held
-            else tr("Open  ↵")
-            if done
-            else tr("Go on  ↵")
-            if s.get("readings")
-            else tr("Begin  ↵"),
-        )
+        going = tr("Go on  ↵") if s.get("readings") else tr("Begin  ↵")
+        self.buttons.say(self.go, tr("Look at it  ↵") if row.held else tr("Open  ↵") if done else going)
         self.buttons.say(self.wait, tr("Open again") if row.status in ("waiting", "later") else tr("Set waiting…"))
         self.buttons.refresh()
         self.wait_words.hide()
