@@ -205,6 +205,51 @@ def channel(
         print(f"{hz / 1e6:.5f} MHz")
 
 
+@sheet_app.command("sign")
+def sign_folder(folder: Annotated[Path, typer.Argument(metavar="FOLDER")]) -> None:
+    """List the hash of every sheet in a folder (SHA256SUMS), so that whoever takes them over sees that they are the ones meant."""
+    from unitone.sheet.exchange.signing import sign
+
+    made = sign(folder)
+    print(f"{folder}: {len(made.hashes)} files signed; the list is {made.fingerprint}")
+
+
+@sheet_app.command("exchange")
+def exchange_sheets(
+    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="A folder of others: a share, a checkout.")],
+    take: Annotated[
+        str, typer.Option("--take", metavar="ID", help="Take this sheet over; all: whatever is new or changed.")
+    ] = "",
+    as_json: Json = False,
+) -> None:
+    """What a folder of others has that is new or different, and taking it over. Own versions stay in use."""
+    from unitone.sheet.exchange import sources
+    from unitone.sheet.library import Library
+
+    library = Library(folder_of(_workspace) / "sheets")
+    source = sources.add_source(library, folder)
+    looked = sources.look(library, source)
+    wanted = [
+        o
+        for o in looked.offered
+        if take == o.id or (take == "all" and o.state in ("new", "changed") and o.signature != "altered")
+    ]
+    if take and take != "all" and not wanted:
+        raise EntryError(f"“{take}” is no sheet of {folder}. There are: {', '.join(o.id for o in looked.offered)}.")
+    for o in wanted:
+        sources.take(library, source, o)
+    looked = sources.look(library, source)
+    if as_json:
+        _print({"source": source.name, "fingerprint": looked.fingerprint, "taken": [o.id for o in wanted],
+                "sheets": [sources.as_data(o) for o in looked.offered]})  # fmt: skip
+        return
+    for o in looked.offered:
+        print(f"{o.id:32} {o.state:8} {o.signature:9}{' own version' if o.own else ''}")
+        for line in [] if o.state != "changed" else sources.differences(library, source, o):
+            print(f"    {line.sign} {line.words}")
+    print(f"signed list: {looked.fingerprint}" if looked.fingerprint else "no signed list")
+
+
 @sheet_app.command("check")
 def sheet_check(files: Annotated[list[str], typer.Argument(metavar="FILE...")]) -> None:
     """Check sheets: FILE:LINE: key: what is wrong and its cure. Exit 1 when one does not hold."""

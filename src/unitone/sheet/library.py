@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from unitone.errors import SheetError
@@ -37,6 +37,8 @@ class Kept:
     problems: tuple[str, ...] = ()
     words: str = field(default="", repr=False)
     aliases: tuple[str, ...] = ()
+    #: The source that it was taken over from; empty for the workshop's own and those of the program.
+    source: str = ""
 
 
 def built_in() -> list[Path]:
@@ -116,9 +118,17 @@ class Library:
             if p.suffix == ENDING or (p.suffix == ".toml" and not p.name.endswith(".physics.toml"))
         )  # fmt: skip
 
+    def taken(self) -> list[Path]:
+        """The sheets taken over from others (``sheet.exchange``); one that the workshop has a version of its own of is left out."""
+        if self.folder is None:
+            return []
+        own = {p.stem for p in self.own()}
+        return sorted(p for p in self.folder.glob(f"from/[!.]*/*{ENDING}") if p.stem not in own)
+
     def kept(self) -> list[Kept]:
-        """Every sheet, the workshop's own first; a file that cannot be used is listed with what is wrong."""
-        return [self._kept(p, True) for p in self.own()] + [self._kept(p, False) for p in built_in()]
+        """Every sheet, the workshop's own first, then those of others; a file that cannot be used is listed with what is wrong."""
+        taken = [replace(self._kept(p, False), source=p.parent.name) for p in self.taken()]
+        return [self._kept(p, True) for p in self.own()] + taken + [self._kept(p, False) for p in built_in()]
 
     def _kept(self, path: Path, own: bool) -> Kept:
         try:
@@ -153,7 +163,7 @@ class Library:
 
     def find(self, name: str) -> Path:
         """The file of a sheet given by id or by path. Raises SheetError naming what there is."""
-        for path in [*self.own(), *built_in(), *general()]:
+        for path in [*self.own(), *self.taken(), *built_in(), *general()]:
             if path.stem == name:
                 return path
         given = Path(name)
@@ -163,12 +173,12 @@ class Library:
                 return given
         except (OSError, ValueError):
             pass
-        known = ", ".join(p.stem for p in [*self.own(), *built_in()])
+        known = ", ".join(p.stem for p in [*self.own(), *self.taken(), *built_in()])
         raise SheetError([f"{name}:1: file: " + tr("no such sheet or file. Sheets there are: {known}.", known=known)])
 
     def free_id(self, wanted: str) -> str:
         """``wanted`` as a file name that no sheet of this library has yet."""
-        taken = {p.stem for p in [*self.own(), *built_in(), *general()]}
+        taken = {p.stem for p in [*self.own(), *self.taken(), *built_in(), *general()]}
         name, number = slug(wanted), 2
         while name in taken:
             name, number = f"{slug(wanted)}-{number}", number + 1

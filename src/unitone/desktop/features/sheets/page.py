@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.desktop.features.sheets.editor import SheetEditor
 from unitone.desktop.features.sheets.opened import Opened, read_opened
+from unitone.desktop.features.sheets.others import SheetsOfOthers
 from unitone.desktop.features.sheets.pasted import PastedText
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
@@ -88,7 +89,7 @@ class SheetsPage(QWidget):
 
     def _arrange(self) -> None:
         narrow = self.width() / theme.scale < _NARROW
-        editing = self.stack.currentIndex() == 2 or (self.stack.currentIndex() == 1 and self.now is not None)
+        editing = self.stack.currentIndex() >= 2 or (self.stack.currentIndex() == 1 and self.now is not None)
         self.left_side.setVisible(not narrow or not editing)
         self.to_library.setVisible(narrow and editing)
 
@@ -133,7 +134,9 @@ class SheetsPage(QWidget):
         self.new.clicked.connect(self.new_sheet)
         self.bring = QPushButton(tr("Import…"))
         self.bring.clicked.connect(self._ask_import)
-        for widget in (self.start, self.new, self.bring):
+        self.theirs = QPushButton(tr("Sheets of others…"))
+        self.theirs.clicked.connect(self.show_others)
+        for widget in (self.start, self.new, self.bring, self.theirs):
             column.addWidget(widget)
         return column
 
@@ -175,6 +178,10 @@ class SheetsPage(QWidget):
         self.pasted.made.connect(self._from_text)
         self.pasted.left.connect(self._leave_text)
         self.stack.addWidget(self.pasted)
+        self.others = SheetsOfOthers(self.library)
+        self.others.taken.connect(self.refresh)
+        self.others.left.connect(self._leave_others)
+        self.stack.addWidget(self.others)
         return card
 
     def _head(self) -> QVBoxLayout:
@@ -230,6 +237,17 @@ class SheetsPage(QWidget):
         column.addLayout(second)
         return column
 
+    def show_others(self) -> None:
+        """Folders of others, and what is new in them."""
+        self.keep_draft()
+        self.stack.setCurrentWidget(self.others)
+        self._arrange()
+        self.others.begin()
+
+    def _leave_others(self) -> None:
+        self.stack.setCurrentIndex(0 if self.now is None else 1)
+        self._arrange()
+
     # -- the library --------------------------------------------------------------------------------
 
     def refresh(self) -> None:
@@ -251,7 +269,8 @@ class SheetsPage(QWidget):
                 if k.problems
                 else tr_n("{kind}, {n} step", "{kind}, {n} steps", k.steps, kind=tr(k.kind))
             )
-            item.setData(_ROLE, (k.title, about if k.own else about + tr(" · built in"), bool(k.problems)))
+            place = tr(" · from {source}", source=k.source) if k.source else "" if k.own else tr(" · built in")
+            item.setData(_ROLE, (k.title, about + place, bool(k.problems)))
             item.setData(_ROLE + 1, k.path)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{k.title}, {about}")
             set_tip(item, "\n".join([k.title, about, *k.problems[:4]]))
@@ -396,7 +415,9 @@ class SheetsPage(QWidget):
         data = opened.draft.data
         title = opened.draft.title
         was = (opened.id, opened.own)
-        identifier = opened.id if opened.own and opened.id else self.library.free_id(title or "sheet")
+        # A sheet of others keeps its id: the workshop's version takes its place, and what comes later is held against it.
+        keeps = opened.id and (opened.own or opened.id in {p.stem for p in self.library.taken()})
+        identifier = opened.id if keeps else self.library.free_id(title or "sheet")
         # Its name from now on: what is typed while this is written is kept beside this sheet, not as another one.
         opened.id, opened.own = identifier, True
         self._timer.stop()
