@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.painted import Painted, elided, label, set_tip
+from unitone.desktop.widgets.painted import Painted, elided, label, restyle, set_tip
 from unitone.present.bench.bench_shapes import BenchView
 from unitone.words import tr
 
@@ -93,13 +93,7 @@ class HookUpCard(QWidget):
         """Show what this step needs and whether the bench stands so."""
         self.chain.show_chain(view.hook_up.chain, view.hook_up.ok)
         self.words.setText(view.hook_up.words)
-        role = "quiet" if view.hook_up.wanted == "probe" else "caution"
-        if self.words.property("role") != role:
-            self.words.setProperty("role", role)
-            style = self.words.style()
-            assert style is not None
-            style.unpolish(self.words)
-            style.polish(self.words)
+        restyle(self.words, "quiet" if view.hook_up.wanted == "probe" else "caution")
         self.button.setVisible(not view.hook_up.ok and not view.finished)
         self.button.setText(tr("Hooked up for {way}  H", way=tr(view.hook_up.wanted)))
         self.button.setAccessibleName(self.button.text())

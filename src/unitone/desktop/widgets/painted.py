@@ -49,6 +49,22 @@ def set_tip(target: Tipped, text: str) -> None:
     target.setToolTip(plain_tip(text))
 
 
+def restyle(widget: QWidget, value: object, name: str = "role", *others: QWidget) -> None:
+    """Give a widget another of the style sheet's roles, or another value of ``name``; ``others`` look it up in the widget."""
+    if widget.property(name) == value:
+        return
+    widget.setProperty(name, value)
+    for changed in (widget, *others):
+        _polish(changed)
+
+
+def _polish(widget: QWidget) -> None:
+    style = widget.style()
+    if style is not None:
+        style.unpolish(widget)
+        style.polish(widget)
+
+
 def label(role: str, text: str = "", wrap: bool = False) -> QLabel:
     """A label in one of the style sheet's roles."""
     made = QLabel()

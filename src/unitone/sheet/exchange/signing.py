@@ -15,12 +15,13 @@ from typing import Literal
 
 from unitone import files
 from unitone.errors import SheetError
+from unitone.sheet.format.pictures import ENDINGS
 from unitone.words import tr
 
 SUMS = "SHA256SUMS"
 Signature = Literal["signed", "altered", "unsigned"]
 #: What belongs to sheets.
-_ENDINGS = frozenset({".unitone", ".toml", ".png", ".jpg", ".jpeg"})
+_ENDINGS = frozenset({".unitone", ".toml", *ENDINGS})
 _LARGEST, _MOST, _DEEPEST = 200_000_000, 5000, 4
 #: "hash, space, space or asterisk, name" (GNU coreutils manual, md5sum invocation).
 _LINE = re.compile(r"([0-9a-f]{64}) [ *](.+)")

@@ -21,7 +21,7 @@ from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.board import BoardView
 from unitone.desktop.widgets.hookup import HookUpCard
 from unitone.desktop.widgets.lists import Ledger, ProcedureList
-from unitone.desktop.widgets.painted import Elided, label, set_tip
+from unitone.desktop.widgets.painted import Elided, label, restyle, set_tip
 from unitone.desktop.widgets.picture import WHOLE, BoardImage, ImageReader
 from unitone.desktop.widgets.scan import ScanPage
 from unitone.desktop.widgets.strips import PathStrip, TapeStrip
@@ -520,11 +520,7 @@ class BenchPage(QWidget):
     def _tell(self, words: str, role: str) -> None:
         self.message_words.setText(words)
         for widget, of in ((self.message, role), (self.message_words, "warn" if role == "warning" else "strong")):
-            widget.setProperty("role", of)
-            style = widget.style()
-            assert style is not None
-            style.unpolish(widget)
-            style.polish(widget)
+            restyle(widget, of)
         self.message.show()
 
     # -- what the technician does ------------------------------------------------------------------

@@ -24,7 +24,7 @@ from unitone.desktop.widgets.fitting import together
 from unitone.desktop.widgets.hill import HillPlot
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.marks import draw_mark, standing
-from unitone.desktop.widgets.painted import Elided, Painted, label, set_tip
+from unitone.desktop.widgets.painted import Elided, Painted, label, restyle, set_tip
 from unitone.desktop.widgets.strips import LimitBar
 from unitone.present.bench.bench_shapes import BenchView
 from unitone.words import tr
@@ -335,13 +335,7 @@ class StepCard(QFrame):
 
     def _show_coach(self, view: BenchView) -> None:
         calm = view.coach.advice.act in ("conclude", "go to", "seal", "finish", "done", "log")
-        if self.coach.property("calm") != str(calm).lower():
-            self.coach.setProperty("calm", str(calm).lower())
-            for widget in (self.coach, self.headline, self.detail):
-                style = widget.style()
-                assert style is not None
-                style.unpolish(widget)
-                style.polish(widget)
+        restyle(self.coach, str(calm).lower(), "calm", self.headline, self.detail)
         self.headline.setText(view.coach.headline)
         self.detail.setText(together(view.coach.detail))
         self.arrow.show_way(view.coach.arrow, view.step.verdict)

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBox
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.figure import Figure
-from unitone.desktop.widgets.painted import label, set_tip
+from unitone.desktop.widgets.painted import label, restyle, set_tip
 from unitone.desktop.widgets.trace import LiveTrace
 from unitone.present.bench.sweeping import SweepView
 from unitone.words import tr
@@ -84,13 +84,7 @@ class SweepCard(QFrame):
         self.warning.setVisible(bool(view.warning))
         self.figure.show_figure(view.figure, view.unit)
         self.trace.show_trace(view.trace, view.top_db)
-        role = "main" if view.over else ""
-        if self.main.property("role") != role:
-            self.main.setProperty("role", role)
-            style = self.main.style()
-            assert style is not None
-            style.unpolish(self.main)
-            style.polish(self.main)
+        restyle(self.main, "main" if view.over else "")
         self._main = (f"{view.button}  ↵", "↵") if view.over else (f"{view.button}  Esc", "Esc")
         self.main.setAccessibleName(view.button)
         self._fit()

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QWidget
 from unitone.desktop.features.card.tab import CardTab, boxed
 from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.lines import Line, Lines
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, restyle
 from unitone.present.card.card_shapes import CardView
 from unitone.radio.parts import TOLERANCE
 from unitone.words import tr
@@ -57,10 +57,7 @@ class CapacitorsTab(CardTab):
     def fill(self, view: CardView, other: bool) -> None:
         self.form.offer("part", view.names)
         self.words.setText(view.capacitors_words)
-        self.words.setProperty("role", "headline" if view.recap else "plain")
-        if (style := self.words.style()) is not None:
-            style.unpolish(self.words)
-            style.polish(self.words)
+        restyle(self.words, "headline" if view.recap else "plain")
         self.list.show_lines(
             [
                 Line(

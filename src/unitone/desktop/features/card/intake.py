@@ -10,7 +10,7 @@ from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.livefield import LiveLine, LiveWords
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, restyle
 from unitone.present.card.card_shapes import CardView
 from unitone.session.workshop import STATUSES
 from unitone.words import N_, tr
@@ -184,12 +184,7 @@ class IntakeTab(CardTab):
         self.worth.show_value(view.worth)
         self.worth.setEnabled(not view.finished)
         self.cost.setText(view.cost_words)
-        role = {"out_of_spec": "cure", "recheck": "strong"}.get(view.cost_mark, "quiet")
-        if self.cost.property("role") != role:
-            self.cost.setProperty("role", role)
-            if (style := self.cost.style()) is not None:
-                style.unpolish(self.cost)
-                style.polish(self.cost)
+        restyle(self.cost, {"out_of_spec": "cure", "recheck": "strong"}.get(view.cost_mark, "quiet"))
         self._came = dict(view.pages)
         self.pages.show_lines(
             [

@@ -11,7 +11,7 @@ from unitone.desktop.widgets.choice import Choice
 from unitone.desktop.widgets.entryform import Ask, EntryForm
 from unitone.desktop.widgets.lines import MarkIcon
 from unitone.desktop.widgets.livefield import LiveLine
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, restyle
 from unitone.job.shop import SUPPLY_PATHS
 from unitone.job.verdicts import describe_verdict
 from unitone.present.card.card_shapes import CardView, CurrentCell, VoltsCell
@@ -75,12 +75,7 @@ class _Row(QFrame):
         self.found.setText(tr("found {v}", v=cell.found) if cell.found else "")
         self.words.setText(cell.words)
         self.words.setVisible(bool(cell.words))
-        role = "coach" if cell.following else "well" if cell.words else ""
-        if self.property("role") != role:
-            self.setProperty("role", role)
-            if (style := self.style()) is not None:
-                style.unpolish(self)
-                style.polish(self)
+        restyle(self, "coach" if cell.following else "well" if cell.words else "")
 
     def refuse(self, words: str) -> None:
         self.field.refused()

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButto
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ButtonRows
-from unitone.desktop.widgets.painted import Elided, label
+from unitone.desktop.widgets.painted import Elided, label, restyle
 from unitone.present.meters.audio_pictures import describe_ratio
 from unitone.present.meters.meter_shapes import TASKS, MeterPicture
 from unitone.words import tr
@@ -107,11 +107,7 @@ class Against(QFrame):
     def show_buttons(self, shown: MeterPicture | None, live: bool, frozen: bool) -> None:
         """What can be done now; orange is where the hand goes next."""
         can = shown is not None and bool(shown.sends)
-        if self.to_step.property("role") != ("main" if can else ""):
-            self.to_step.setProperty("role", "main" if can else "")
-            if (style := self.to_step.style()) is not None:
-                style.unpolish(self.to_step)
-                style.polish(self.to_step)
+        restyle(self.to_step, "main" if can else "")
         self.to_step.setEnabled(can)
         self.buttons["meter-hold"].setEnabled(shown is not None)
         self.buttons["meter-freeze"].setEnabled(live)

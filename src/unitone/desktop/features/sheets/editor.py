@@ -21,7 +21,7 @@ from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.form import FormView
-from unitone.desktop.widgets.painted import label
+from unitone.desktop.widgets.painted import label, restyle
 from unitone.desktop.widgets.table_editor import TableEditor
 from unitone.errors import EntryError
 from unitone.quantities.registry import QUANTITIES
@@ -363,12 +363,7 @@ class SheetEditor(QWidget):
             text = f"{words} {count}" if count and name == "problems" else words
             if chip.text() != text:
                 self.tabs.rename(name, text)
-            if chip.property("wrong") != bool(count):
-                chip.setProperty("wrong", bool(count))
-                style = chip.style()
-                assert style is not None
-                style.unpolish(chip)
-                style.polish(chip)
+            restyle(chip, bool(count), "wrong")
         for editor in self.tables.values():
             editor.show_problems(self.problems)
         for form in (self.model, self.conventions):

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QListWidgetItem,
     QPlainTextEdit,
     QPushButton,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -22,7 +23,7 @@ from PyQt6.QtWidgets import (
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
-from unitone.desktop.widgets.painted import Elided, label, set_tip
+from unitone.desktop.widgets.painted import Elided, label, restyle, set_tip
 from unitone.desktop.widgets.table_editor import RowDelegate
 from unitone.sheet.exchange.sources import (
     Changed,
@@ -99,14 +100,19 @@ class SheetsOfOthers(QWidget):
         self.again.clicked.connect(self.look)
         set_tip(self.drop, tr("The sheets taken over from it are put aside; the folder itself is not touched."))
         for button in (self.again, self.drop, self.add):
+            button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
             row.addWidget(button)
+        row.addStretch(0)
         outer.addLayout(row)
         self.place = Elided("quiet")
         outer.addWidget(self.place)
-        self.words = label("warn", "", True)
-        self.words.setAccessibleName(tr("Message"))
-        outer.addWidget(self.words)
-        columns = QHBoxLayout()
+        self.words, self.wrong = label("quiet", "", True), label("warn", "", True)
+        for widget in (self.words, self.wrong):
+            widget.setAccessibleName(tr("Message"))
+            outer.addWidget(widget)
+        self._body = QWidget()
+        columns = QHBoxLayout(self._body)
+        columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(theme.px(12))
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Sheets there"))
@@ -120,10 +126,11 @@ class SheetsOfOthers(QWidget):
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
         self.text.setAccessibleName(tr("Differences"))
-        self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         side.addWidget(self.text, 1)
         columns.addLayout(side, 3)
-        outer.addLayout(columns, 1)
+        outer.addWidget(self._body, 1)
+        self._below = QWidget()
+        outer.addWidget(self._below, 1)
         self.signed = label("quiet", "", True)
         self.signed.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         outer.addWidget(self.signed)
@@ -154,13 +161,18 @@ class SheetsOfOthers(QWidget):
             widget.setEnabled(source is not None)
         self.looked = None
         self._fill()
+        # Without a folder there is nothing but the way to one.
+        for widget in (self._body, self.choice, self.drop, self.again, self.all, self.one, self.place):
+            widget.setVisible(source is not None)
+        self._below.setVisible(source is None)
+        restyle(self.add, "" if source is not None else "main")
         if source is None:
             self.place.setText("")
             self._say(tr("No folder yet. Add one: a club's share, a checkout, a stick. Nothing in it is changed."))
             return
         self.place.setText(str(source.place))
         self._say(tr("Looking…"))
-        self._looking.run(lambda: look(self._library, source), self._show, self._say)
+        self._looking.run(lambda: look(self._library, source), self._show, self._fail)
 
     def _show(self, looked: Looked) -> None:
         self.looked = looked
@@ -223,7 +235,7 @@ class SheetsOfOthers(QWidget):
             self.text.clear()
             return
         self._comparing.run(
-            lambda: differences(self._library, source, o), lambda found: self._tell(o, found), self._say
+            lambda: differences(self._library, source, o), lambda found: self._tell(o, found), self._fail
         )
 
     def _tell(self, o: Offered, found: Sequence[Changed]) -> None:
@@ -243,6 +255,9 @@ class SheetsOfOthers(QWidget):
         else:
             self.about.setText(tr("What taking it over changes: − goes, + comes."))
         self.text.clear()
+        # What is wrong is read as sentences, a sheet's lines as lines.
+        mode = QPlainTextEdit.LineWrapMode
+        self.text.setLineWrapMode(mode.WidgetWidth if o.problems else mode.NoWrap)
         cursor = self.text.textCursor()
         for n, line in enumerate(found):
             shape = QTextCharFormat()
@@ -266,7 +281,7 @@ class SheetsOfOthers(QWidget):
             self.choice.setCurrentIndex(max(0, self.choice.findText(source.name)))
             self.look()
 
-        self._taking.run(lambda: add_source(self._library, place), added, self._say)
+        self._taking.run(lambda: add_source(self._library, place), added, self._fail)
 
     def _drop(self) -> None:
         source = self.source()
@@ -276,7 +291,7 @@ class SheetsOfOthers(QWidget):
                 self.begin()
                 self.taken.emit()
 
-            self._taking.run(lambda: drop_source(self._library, source), dropped, self._say)
+            self._taking.run(lambda: drop_source(self._library, source), dropped, self._fail)
 
     def _take(self, wanted: list[Offered]) -> None:
         source = self.source()
@@ -293,8 +308,14 @@ class SheetsOfOthers(QWidget):
             self._say(tr_n("{n} sheet taken over.", "{n} sheets taken over.", n))
             self.taken.emit()
 
-        self._taking.run(work, done, self._say)
+        self._taking.run(work, done, self._fail)
 
     def _say(self, words: str) -> None:
+        self.wrong.hide()
         self.words.setText(words)
         self.words.setVisible(bool(words))
+
+    def _fail(self, words: str) -> None:
+        self.words.hide()
+        self.wrong.setText(words)
+        self.wrong.show()

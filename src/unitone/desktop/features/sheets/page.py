@@ -269,8 +269,9 @@ class SheetsPage(QWidget):
                 if k.problems
                 else tr_n("{kind}, {n} step", "{kind}, {n} steps", k.steps, kind=tr(k.kind))
             )
-            place = tr(" · from {source}", source=k.source) if k.source else "" if k.own else tr(" · built in")
-            item.setData(_ROLE, (k.title, about + place, bool(k.problems)))
+            if k.source:
+                about = tr("from {source}", source=k.source) + " · " + about
+            item.setData(_ROLE, (k.title, about if k.own or k.source else about + tr(" · built in"), bool(k.problems)))
             item.setData(_ROLE + 1, k.path)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{k.title}, {about}")
             set_tip(item, "\n".join([k.title, about, *k.problems[:4]]))
