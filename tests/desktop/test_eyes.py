@@ -10,10 +10,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel
 
 from desktop.conftest import Desk
+from unitone.actions import ACTIONS, clashes
 from unitone.desktop.audio import pitch as pitch_module
 from unitone.desktop.audio.voice import SILENT, Voice
 from unitone.desktop.features.bench.eyes import LOG_KEY, taken_by
-from unitone.desktop.shell.actions import ACTIONS, clashes
 from unitone.desktop.shell.worker import LiveFigure
 from unitone.errors import BenchError
 from unitone.job.card import Card

@@ -72,7 +72,7 @@ def test_a_held_key_turns_once(desk: Desk) -> None:
         QApplication.sendEvent(target, event)
         desk.quiet()
     assert entries(desk, "turn") <= before + 1
-    actions = {a.id: a for a in __import__("unitone.desktop.shell.actions", fromlist=["ACTIONS"]).ACTIONS}
+    actions = {a.id: a for a in __import__("unitone.actions", fromlist=["ACTIONS"]).ACTIONS}
     assert not any(
         actions[i].repeats for i in ("main", "cw", "ccw", "cw-more", "ccw-more", "log", "void", "back", "hook-up")
     )

@@ -7,6 +7,7 @@ from collections import deque
 from dataclasses import replace
 from typing import Literal
 
+from unitone.actions import shown_key
 from unitone.align.hill_readings import height
 from unitone.align.peak.visits import KEPT, kept_level
 from unitone.align.sweep.coach import Said, SweepCoach
@@ -38,7 +39,9 @@ class CoreSweep:
         self.conditions: Conditions = session.measuring.listening()
         self.quantity_id = session.reading_quantity(self.conditions)
         if not session.bench.can_measure(self.quantity_id):
-            raise BenchError(tr("Sweeping needs a live reading. Press Shift+I to read by the sound card."))
+            raise BenchError(
+                tr("Sweeping needs a live reading. Press {key} to read by the sound card.", key=shown_key("source"))
+            )
         session.need_hook_up()
         self.adjuster, self.step = adjuster, step
         self._coach = SweepCoach()

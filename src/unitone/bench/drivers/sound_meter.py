@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from unitone.actions import shown_key
 from unitone.bench.drivers.live import Feed, Recent
 from unitone.bench.drivers.measure import measure_iq_am, measure_iq_fm
 from unitone.bench.drivers.recording import Block, Samples
@@ -240,9 +241,9 @@ class SoundMeter:
         before = self._against.get(quantity_id)
         if before is None:
             words = (
-                tr("generator off, then Shift+Y: the noise is held as reference")
+                tr("generator off, then {key}: the noise is held as reference", key=shown_key("reference"))
                 if quantity_id == "rx.quieting"
-                else tr("key with the tone on, then Shift+Y: it is held as reference")
+                else tr("key with the tone on, then {key}: it is held as reference", key=shown_key("reference"))
             )
             return _Figure(None, None, words)
         return _Figure(max(before - self._height(quantity_id, x), 0.0), 0.3, "")

@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from unitone.desktop.features.workshop.keys import use_kept_keys
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.trouble import troubles
 from unitone.desktop.theme.theme import load_fonts, theme
@@ -119,6 +120,7 @@ class Program:
         look = logbook.setting("look", {}) or {}
         theme.use(look.get("theme", "day"), look.get("scale", 1.0))
         use_language(language_wanted(str(look.get("language", ""))))
+        use_kept_keys(logbook)
         # Asked for before the window comes up at its list and forgets it.
         job = str(logbook.setting("open_job", "") or "")
         window = MainWindow(logbook, notice)

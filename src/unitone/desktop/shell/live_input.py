@@ -8,6 +8,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from unitone.actions import shown_key
 from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.desktop.audio.soundcard import SIDES, SoundInput, devices
 from unitone.desktop.shell.trouble import troubles
@@ -136,4 +137,7 @@ class LiveInput(QObject):
         if meter is not self.meter:
             return
         self.close()
-        self.failed.emit(words or tr("The sound input ended. Type the readings, or press Shift+I to listen again."))
+        self.failed.emit(
+            words
+            or tr("The sound input ended. Type the readings, or press {key} to listen again.", key=shown_key("source"))
+        )

@@ -22,8 +22,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.actions import ACTIONS, key_of, named_key
 from unitone.desktop.features.jobs.page import JobsPage
-from unitone.desktop.shell.actions import ACTIONS
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.glossary import hint_at, terms_at
 from unitone.desktop.shell.palette import Entry, Palette
@@ -240,7 +240,8 @@ class MainWindow(QMainWindow):
         )
         for a in ACTIONS:
             if a.scope == scope:
-                for key in (a.key, "Enter") if a.key == "Return" else (a.key,):
+                key_now = key_of(a)
+                for key in (key_now, "Enter") if key_now == "Return" else (key_now,) if key_now else ():
                     QShortcut(QKeySequence(key), where, partial(do, a.id), context=context).setAutoRepeat(a.repeats)
 
     def _everywhere(self, name: str) -> None:
@@ -282,7 +283,7 @@ class MainWindow(QMainWindow):
                 pressed[scope] = page.press
         skipped = {"palette", *(n for n, _, _ in _PLACES)}
         found += [
-            Entry(a.words, tr("action"), a.key, partial(pressed[a.scope], a.id))
+            Entry(a.words, tr("action"), named_key(key_of(a)), partial(pressed[a.scope], a.id))
             for a in ACTIONS
             if a.scope in pressed and a.id not in skipped
         ]

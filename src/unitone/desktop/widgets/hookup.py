@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from unitone.actions import keyed
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import Painted, elided, label, restyle, set_tip
 from unitone.present.bench.bench_shapes import BenchView
@@ -67,7 +68,7 @@ class HookUpCard(QWidget):
         self.button = QPushButton()
         self.button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.button.clicked.connect(self.confirmed.emit)
-        self.force = QPushButton(tr("Practice: key anyway  Shift+H"))
+        self.force = QPushButton(keyed(tr("Practice: key anyway  Shift+H"), "key-anyway"))
         self.force.setProperty("role", "link")
         self.force.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         set_tip(self.force, tr("Simulated bench only: see what a wrong hook-up destroys."))
@@ -95,7 +96,7 @@ class HookUpCard(QWidget):
         self.words.setText(view.hook_up.words)
         restyle(self.words, "quiet" if view.hook_up.wanted == "probe" else "caution")
         self.button.setVisible(not view.hook_up.ok and not view.finished)
-        self.button.setText(tr("Hooked up for {way}  H", way=tr(view.hook_up.wanted)))
+        self.button.setText(keyed(tr("Hooked up for {way}  H", way=tr(view.hook_up.wanted)), "hook-up"))
         self.button.setAccessibleName(self.button.text())
         self.force.setVisible(view.hook_up.can_force and not view.finished and not view.hook_up.damage[0])
         words, cure = view.hook_up.damage

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.actions import shown_key
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.form import FormView
 from unitone.desktop.widgets.marks import draw_mark
@@ -125,16 +126,20 @@ class TableEditor(QWidget):
         self.list = RowList(title)
         self.list.itemSelectionChanged.connect(self._selected)
         self.list.moved.connect(self._dragged)
-        self.empty = label("quiet", tr("Nothing here yet. Add the first: Ctrl+Return."), True)
+        self.empty = label("quiet", tr("Nothing here yet. Add the first: {key}.", key=shown_key("next-row")), True)
         left.addWidget(self.empty)
         left.addWidget(self.list, 1)
         buttons = QHBoxLayout()
         buttons.setSpacing(theme.px(4))
-        self.add_button = self._button(tr("Add"), self.add, tr("Add a row like this one: Ctrl+Return"), "")
-        self.copy_button = self._button(tr("Duplicate"), self.duplicate, tr("Ctrl+D"), "link")
+        self.add_button = self._button(
+            tr("Add"), self.add, tr("Add a row like this one: {key}", key=shown_key("next-row")), ""
+        )
+        self.copy_button = self._button(tr("Duplicate"), self.duplicate, shown_key("duplicate"), "link")
         self.remove_button = self._button(tr("Remove"), self.remove, tr("Delete; undo brings it back"), "link")
-        self.up_button = self._button("▲", lambda: self.move(-1), tr("Move up: Alt+Up"), "link")
-        self.down_button = self._button("▼", lambda: self.move(1), tr("Move down: Alt+Down"), "link")
+        self.up_button = self._button("▲", lambda: self.move(-1), tr("Move up: {key}", key=shown_key("row-up")), "link")
+        self.down_button = self._button(
+            "▼", lambda: self.move(1), tr("Move down: {key}", key=shown_key("row-down")), "link"
+        )
         for button in (self.add_button, self.copy_button, self.remove_button, self.up_button, self.down_button):
             buttons.addWidget(button)
         buttons.addStretch(1)

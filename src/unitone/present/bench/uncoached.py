@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from unitone.actions import shown_key
 from unitone.job.state import JobState
 from unitone.present.bench.bench_shapes import BenchView
 from unitone.words import tr
@@ -18,7 +19,7 @@ def without_coach(view: BenchView, state: JobState, can_ask: bool) -> BenchView:
     else:
         detail = f"{view.step.limit_words[:1].upper()}{view.step.limit_words[1:]}."
     if can_ask:
-        detail += " " + tr("A hint (Ctrl+H) costs 3 marks.")
+        detail += " " + tr("A hint ({key}) costs 3 marks.", key=shown_key("exercise-hint"))
     hill = view.reading.hill
     if hill is not None:
         # The points are the trainee's own; the curve through them and its top are the coach's.

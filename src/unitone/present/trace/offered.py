@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from unitone.actions import shown_key
 from unitone.align.trace.offer import offer
 from unitone.job.state import JobState
 from unitone.quantities.show import number
@@ -23,4 +24,4 @@ def describe_offer(state: JobState) -> str:
     if found.silent:
         said.append(tr("no output"))
     words = ", ".join(said)
-    return tr("{what}: trace before you align (Ctrl+7).", what=words[:1].upper() + words[1:])
+    return tr("{what}: trace before you align ({key}).", key=shown_key("trace"), what=words[:1].upper() + words[1:])

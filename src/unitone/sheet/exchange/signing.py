@@ -94,7 +94,7 @@ def read_sums(folder: Path) -> Sums:
         match = _LINE.fullmatch(line)
         if match is None:
             raise SheetError(
-                [f"{path}:{number}: " + tr("not a hash and a name. Write the list anew: unitone sheet sign FOLDER")]
+                [f"{path}:{number}: " + tr("not a hash and a name. Write the list anew: unitone sheet sign")]
             )
         hashes[match[2].removeprefix("./")] = match[1]
     return Sums(hashes, _fingerprint(content))

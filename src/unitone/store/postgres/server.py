@@ -105,7 +105,7 @@ class Server:
         if not {"alembic_version", "set_aside", "job_words", "held"} <= tables:
             raise StoreError(
                 tr(
-                    "The database at {name} holds something else. Make an empty one for Unitone: createdb NAME",
+                    "The database at {name} holds something else. Make an empty one for Unitone, for example: createdb workshop",
                     name=self.name,
                 )
             )

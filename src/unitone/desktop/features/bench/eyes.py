@@ -8,10 +8,10 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from unitone.actions import ACTIONS, key_of
 from unitone.desktop.audio.pitch import Pitch
 from unitone.desktop.audio.voice import Voice
 from unitone.desktop.features.bench.far import FarView
-from unitone.desktop.shell.actions import ACTIONS
 from unitone.desktop.shell.worker import LiveFigure
 from unitone.errors import UnitoneError
 from unitone.present.bench.bench_shapes import BenchView
@@ -28,7 +28,7 @@ _TYPED = frozenset("0123456789+-−<>.,")
 
 def taken_by(key: str) -> str:
     """What a key does already on the Bench or everywhere; "" where it is free."""
-    found = next((a for a in ACTIONS if a.key == key and a.scope in ("bench", "everywhere", "meters")), None)
+    found = next((a for a in ACTIONS if key_of(a) == key and a.scope in ("bench", "everywhere", "meters")), None)
     if found is not None and found.id != "log":
         return found.words
     return tr("Type a reading") if key in _TYPED or key in ("Tab", "Esc", "Backspace") else ""

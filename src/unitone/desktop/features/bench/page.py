@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from unitone.actions import keyed, shown_key
 from unitone.bench.instruments import Instrument
 from unitone.desktop.features.bench.eyes import Eyes
 from unitone.desktop.features.bench.run_card import RunCard
@@ -183,7 +184,7 @@ class BenchPage(QWidget):
         self.swap.setProperty("role", "link")
         self.swap.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.swap.clicked.connect(lambda: self.press("side"))
-        self.to_card = QPushButton(tr("Card  Ctrl J"))
+        self.to_card = QPushButton(keyed(tr("Card  Ctrl J"), "card"))
         self.to_card.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         set_tip(self.to_card, tr("Intake, inspection, rails, work, papers of this job"))
         self.to_card.clicked.connect(lambda: self.view and self.card.emit(self.view.job_id, ""))
@@ -229,7 +230,7 @@ class BenchPage(QWidget):
         set_tip(self.start_now, tr("Skip the rest of the as-found round. Steps not read get no “as found” value."))
         self.start_now.clicked.connect(lambda: self._worker.do(lambda s: s.start_work()))
         layout.addWidget(self.start_now)
-        self.table = QPushButton(tr("As found  Shift M"))
+        self.table = QPushButton(keyed(tr("As found  Shift M"), "readings"))
         self.table.setProperty("role", "link")
         self.table.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         set_tip(self.table, tr("Every reading of the procedure in one table, typed in any order"))
@@ -239,7 +240,7 @@ class BenchPage(QWidget):
         self.recheck.setProperty("role", "recheck")
         self.recheck.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.recheck.clicked.connect(lambda: self.press("recheck"))
-        self.touched = QPushButton(tr("A part was touched  T"))
+        self.touched = QPushButton(keyed(tr("A part was touched  T"), "touched"))
         self.touched.setProperty("role", "link")
         self.touched.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.touched.clicked.connect(lambda: self.press("touched"))
@@ -263,7 +264,9 @@ class BenchPage(QWidget):
         # Where a question leaves the cards no room to be read, it has the place of the board, and of the step, until it is answered.
         asked, alone = self.tray.isVisible() and height < 430, self.tray.isVisible() and height < 310
         self.swap.setVisible(narrow)
-        self.swap.setText(tr("Board  S") if self._side_is_procedure else tr("Procedure  S"))
+        self.swap.setText(
+            keyed(tr("Board  S"), "side") if self._side_is_procedure else keyed(tr("Procedure  S"), "side")
+        )
         self.tray.recheck.show_rows(alone)
         self.step.setVisible(not alone)
         self.procedure_card.setVisible(not asked and (not narrow or self._side_is_procedure))
@@ -322,7 +325,7 @@ class BenchPage(QWidget):
         layout.addWidget(area, 1)
         layout.addLayout(self._trials())
         column.addWidget(card, 3)
-        self.kit_button = QPushButton(tr("Generator, pads and load  P"))
+        self.kit_button = QPushButton(keyed(tr("Generator, pads and load  P"), "generator"))
         self.kit_button.setProperty("role", "link")
         self.kit_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.kit_button.clicked.connect(lambda: self.press("generator"))
@@ -338,7 +341,7 @@ class BenchPage(QWidget):
     def _trials(self) -> QHBoxLayout:
         """What may be asked before anything is turned for good."""
         row = QHBoxLayout()
-        self.worth, self.what = QPushButton(tr("Worth aligning?  V")), QPushButton()
+        self.worth, self.what = QPushButton(keyed(tr("Worth aligning?  V"), "worth")), QPushButton()
         set_tip(self.worth, tr("Moves each adjuster a little, reads, puts it back, and predicts the gain"))
         set_tip(self.what, tr("Moves the selected adjuster a little, reads everything here, and puts it back"))
         for button, name in ((self.worth, "worth"), (self.what, "what")):
@@ -354,8 +357,10 @@ class BenchPage(QWidget):
         """Their words, shorter where the column is narrow: they never make it wider."""
         narrow = self.width() / theme.scale < 1090
         hand = self.view.board.selected if self.view is not None else ""
-        self.worth.setText(tr("Worth?  V") if narrow else tr("Worth aligning?  V"))
-        self.what.setText(f"{hand}?  Q" if narrow else tr("What does {adjuster} do?  Q", adjuster=hand))
+        self.worth.setText(keyed(tr("Worth?  V"), "worth") if narrow else keyed(tr("Worth aligning?  V"), "worth"))
+        self.what.setText(
+            keyed(f"{hand}?  Q", "what") if narrow else keyed(tr("What does {adjuster} do?  Q", adjuster=hand), "what")
+        )
 
     # -- what comes from the worker -------------------------------------------------------------
 
@@ -382,7 +387,9 @@ class BenchPage(QWidget):
             and before.job_id == view.job_id
             and not view.simulated
         ):
-            self._say(tr("Finished. Ctrl+Shift+S saves this radio as a sheet for the next of its kind."))
+            self._say(
+                tr("Finished. {key} saves this radio as a sheet for the next of its kind.", key=shown_key("save-sheet"))
+            )
         if moved_on and self.step.typing:
             self.step.close_entry()
         # Each of the seven views is painted where it differs from what is shown; the step's card looks for itself.
@@ -431,7 +438,9 @@ class BenchPage(QWidget):
         self.path.show_path(view.procedure.path)
         metrics = self.procedure_why.fontMetrics()
         room = max(theme.px(180), self.procedure_card.width() - theme.px(46))
-        self.procedure_why.setText(metrics.elidedText(view.procedure.why + "  O", Qt.TextElideMode.ElideMiddle, room))
+        self.procedure_why.setText(
+            metrics.elidedText(keyed(view.procedure.why + "  O", "conventions"), Qt.TextElideMode.ElideMiddle, room)
+        )
         set_tip(self.procedure_why, view.procedure.why)
         self.procedure_why.setAccessibleName(tr("Conventions: {why}", why=view.procedure.why))
         self.phase.setText(view.procedure.phase_words)
@@ -440,7 +449,7 @@ class BenchPage(QWidget):
         found = view.procedure.recheck
         self.recheck.setVisible(found is not None)
         if found is not None:
-            self.recheck.setText(tr("◆ {n} to re-check  K", n=len(found.rows)))
+            self.recheck.setText(keyed(tr("◆ {n} to re-check  K", n=len(found.rows)), "recheck"))
             self.recheck.setAccessibleName(found.headline)
             set_tip(self.recheck, f"{found.headline}\n{found.why}")
 

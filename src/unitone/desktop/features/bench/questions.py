@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.actions import shown_key
 from unitone.bench.instruments import Instrument, instrument_for
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
@@ -230,7 +231,8 @@ class InstrumentQuestion(Question):
         if not 0 <= at < len(self._serving):
             self.words.setText(
                 tr(
-                    "No instrument for this quantity is listed: readings are “by hand”. List yours under Workshop (Ctrl+4)."
+                    "No instrument for this quantity is listed: readings are “by hand”. List yours under Workshop ({key}).",
+                    key=shown_key("workshop"),
                 )
             )
             return

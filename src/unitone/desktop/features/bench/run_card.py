@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
+from unitone.actions import keyed
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.figure import Figure
 from unitone.desktop.widgets.lines import Line, Lines
@@ -46,7 +47,7 @@ class RunCard(QFrame):
         inside.addWidget(self.detail)
         layout.addWidget(coach)
         row = QHBoxLayout()
-        self.ready = self._button("main", tr("Ready  Space"))
+        self.ready = self._button("main", keyed(tr("Ready  Space"), "sweep"))
         self.ready.setProperty("role", "main")
         self.stop = self._button("leave", tr("Stop  Esc"))
         row.addWidget(self.stop)

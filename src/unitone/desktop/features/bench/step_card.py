@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.actions import bare_key, keyed
 from unitone.desktop.shell.worker import LiveFigure
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.chart import ChannelChart
@@ -271,7 +272,7 @@ class StepCard(QFrame):
         self.main = self._button("main", tr("Do the next move"))
         self.main.setProperty("role", "main")
         self.judge = self._button("judge", tr("Accept a reading out of spec, or skip the step"))
-        self.judge.setText(tr("Decide…  A"))
+        self.judge.setText(keyed(tr("Decide…  A"), "judge"))
         self.charted = self._button(
             "chart",
             tr("Read the chart: S-meter against level, squelch against its control, detector and IF against frequency"),
@@ -348,25 +349,44 @@ class StepCard(QFrame):
         row = (self.ccw, self.cw, self.sweep, self.log, self.back, self.charted, self.judge, self.main)
         self.ccw.setVisible(True)
         self.cw.setVisible(True)
-        log = (tr("Log  L"), "L") if self._view.simulated or self._view.reading.live else (tr("Type  R"), "R")
+        log = self._log_words()
         for less in range(5):
             # First the hand's buttons, then the others. Where not even signs fit, the arrow keys are left: they say so in Help.
             self.ccw.setHidden(less >= 3)
             self.cw.setHidden(less >= 3)
             self.log.setText(log[less > 3])
-            self.sweep.setText(tr("Sweep") if less > 1 else tr("Sweep  Space"))
+            self.sweep.setText(tr("Sweep") if less > 1 else keyed(tr("Sweep  Space"), "sweep"))
             self.sweep.setVisible(self._swept and less <= 3)
-            self.back.setText("B" if less > 3 else tr("Back  B"))
+            self.back.setText(bare_key("back") if less > 3 else keyed(tr("Back  B"), "back"))
             self.ccw.setText(f"◂ {step}" if less else f"◂ {step} " + tr("ccw"))
             self.cw.setText(f"{step} ▸" if less else f"{step} " + tr("cw") + " ▸")
-            self.charted.setText("M" if less > 1 else tr("Run  M") if self._view.reading.run else tr("Chart  M"))
-            self.judge.setText("A" if less > 3 else "A…" if less > 1 else tr("Decide…  A"))
+            self.charted.setText(
+                bare_key("chart")
+                if less > 1
+                else keyed(tr("Run  M"), "chart")
+                if self._view.reading.run
+                else keyed(tr("Chart  M"), "chart")
+            )
+            self.judge.setText(
+                bare_key("judge")
+                if less > 3
+                else f"{bare_key('judge')}…"
+                if less > 1
+                else keyed(tr("Decide…  A"), "judge")
+            )
             shown = [b for b in row if not b.isHidden()]
             if sum(b.sizeHint().width() + theme.px(8) for b in shown) <= self.contentsRect().width() - theme.px(36):
                 break
         # What was hidden in the middle of a layout still has its place there until the row is laid out again.
         self._row.invalidate()
         self._row.activate()
+
+    def _log_words(self) -> tuple[str, str]:
+        """Whole and in short: what is live is logged, anything else typed."""
+        live = self._view is not None and (self._view.simulated or self._view.reading.live)
+        return (
+            (keyed(tr("Log  L"), "log"), bare_key("log")) if live else (keyed(tr("Type  R"), "type"), bare_key("type"))
+        )
 
     def _show_buttons(self, view: BenchView) -> None:
         can_turn = bool(view.board.selected) and not view.finished
@@ -376,7 +396,7 @@ class StepCard(QFrame):
                 button,
                 tr("{adjuster}: own step, key ← or →", adjuster=view.board.selected) if view.board.selected else "",
             )
-        self.log.setText(tr("Log  L") if view.simulated or view.reading.live else tr("Type  R"))
+        self.log.setText(self._log_words()[0])
         self.log.setEnabled(not view.finished and view.hook_up.ok)
         asked = view.reading.by_ear
         if asked:
@@ -393,7 +413,7 @@ class StepCard(QFrame):
         )
         self._swept = view.step.can_be_swept and bool(view.board.selected)
         moved = any(r.adjuster == view.board.selected and r.moved for r in view.board.ledger)
-        self.back.setText(tr("Back  B"))
+        self.back.setText(keyed(tr("Back  B"), "back"))
         self.back.setEnabled(moved and not view.finished)
         # Where a core is swept there is seldom anything to turn back by count.
         self.back.setVisible(self.back.isEnabled() or not self._swept)

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
+from unitone.actions import keyed
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.figure import Figure
 from unitone.desktop.widgets.painted import label, restyle, set_tip
@@ -50,7 +51,7 @@ class SweepCard(QFrame):
         inside.addWidget(self.detail)
         layout.addWidget(self.coach)
         row = QHBoxLayout()
-        self.stop = self._button("sweep-stop", tr("At the stop  Z"))
+        self.stop = self._button("sweep-stop", keyed(tr("At the stop  Z"), "sweep-stop"))
         self.dead = self._button("sweep-dead", tr("No effect  0"))
         for button in (self.stop, self.dead):
             button.setAccessibleName(button.text())
@@ -101,7 +102,7 @@ class SweepCard(QFrame):
         self.figure.set_size(_SMALL_FIGURE if low else _FIGURE)
         self.title.setVisible(self.height() > theme.px(360))
         self.trace.setVisible(not low)
-        whole = (tr("At the stop  Z"), tr("No effect  0"), self._main[0])
+        whole = (keyed(tr("At the stop  Z"), "sweep-stop"), tr("No effect  0"), self._main[0])
         for texts in (whole, ("Z", "0", self._main[0]), ("Z", "0", self._main[1])):
             for button, words in zip((self.stop, self.dead, self.main), texts, strict=True):
                 button.setText(words)

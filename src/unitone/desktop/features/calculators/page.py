@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.actions import keyed
 from unitone.align.frequency.counts import Typed, counted_one, mixing_sheets, point_at, sources, trace
 from unitone.calculators.calculator import SUBJECTS, SYNTHESISER
 from unitone.calculators.catalogue import CALCULATORS, Calculator, Given
@@ -324,7 +325,7 @@ class CalculatorsPage(QWidget):
         card, layout = _card()
         layout.addWidget(label("heading", tr("What do you want to know?")))
         self.find = QLineEdit()
-        self.find.setPlaceholderText(tr("find a question  Ctrl F"))
+        self.find.setPlaceholderText(keyed(tr("find a question  Ctrl F"), "find-calculator"))
         self.find.setAccessibleName(tr("Find a question"))
         self.find.textChanged.connect(lambda _: self._fill())
         layout.addWidget(self.find)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QStackedLayout, QWidget
 
+from unitone.actions import keyed
 from unitone.desktop.features.card.tab import CardTab, boxed
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
@@ -25,7 +26,11 @@ from unitone.sheet.editing.fields import Field
 from unitone.sheet.format.pictures import read_picture
 from unitone.words import N_, tr
 
-_SAID = (("fine", N_("Fine  Alt F")), ("wrong", N_("Wrong  Alt W")), ("repaired", N_("Repaired  Alt M")))
+_SAID = (
+    ("fine", N_("Fine  Alt F"), "look-fine"),
+    ("wrong", N_("Wrong  Alt W"), "look-wrong"),
+    ("repaired", N_("Repaired  Alt M"), "look-mended"),
+)
 
 
 class InspectionTab(CardTab):
@@ -94,8 +99,8 @@ class InspectionTab(CardTab):
         layout.addWidget(self.error)
         row = QHBoxLayout()
         self.said: dict[str, QPushButton] = {}
-        for look, english in _SAID:
-            words = tr(english)
+        for look, english, does in _SAID:
+            words = keyed(tr(english), does)
             button = self.said[look] = QPushButton(words)
             button.clicked.connect(lambda _=False, x=look: self.say(x))
             row.addWidget(button)

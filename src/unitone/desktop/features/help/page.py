@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from unitone.desktop.shell.actions import ACTIONS
+from unitone.actions import ACTIONS, key_of, keyed, named_key
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.painted import label
@@ -70,7 +70,7 @@ class HelpPage(QWidget):
         self.row = ChipRow(tr("Part of the help"), [(n, tr(w)) for n, w in _PARTS], self.show_part)
         head.addWidget(self.row, 1)
         self.find = QLineEdit()
-        self.find.setPlaceholderText(tr("Find in the manual and the glossary  Ctrl F"))
+        self.find.setPlaceholderText(keyed(tr("Find in the manual and the glossary  Ctrl F"), "find-help"))
         self.find.setAccessibleName(tr("Find in the manual and the glossary"))
         self.find.setClearButtonEnabled(True)
         for clear in self.find.findChildren(QToolButton):
@@ -160,7 +160,7 @@ class HelpPage(QWidget):
         else:
             scope = _SCOPES[n][0]
             rows = "".join(
-                f"<tr><td style='padding-right:14px'><b>{escape(a.key)}</b></td><td>{escape(a.words)}</td></tr>"
+                f"<tr><td style='padding-right:14px'><b>{escape(named_key(key_of(a)) or '–')}</b></td><td>{escape(a.words)}</td></tr>"
                 for a in ACTIONS if a.scope == scope
             )  # fmt: skip
             self.text.setHtml(f"<h2>{escape(tr(_SCOPES[n][1]))}</h2><table cellspacing=4>{rows}</table>")

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.actions import keyed
 from unitone.desktop.features.jobs.cards import PAGE, CardDelegate, JobsModel
 from unitone.desktop.features.jobs.new_job import NewJob
 from unitone.desktop.features.jobs.side import JobSide
@@ -142,7 +143,7 @@ class JobsPage(QWidget):
                 assert made is not None
                 made.triggered.connect(lambda _=False, a=act: a())
         self.more.setMenu(self.menu)
-        self.new = QPushButton(tr("New job  Ctrl N"))
+        self.new = QPushButton(keyed(tr("New job  Ctrl N"), "new-job"))
         self.new.setProperty("role", "main")
         self.new.clicked.connect(self.ask_new)
         row.addWidget(self.find, 2)
@@ -183,7 +184,7 @@ class JobsPage(QWidget):
         card = Card(tr("No jobs yet"))
         words = tr("A job is one radio on the bench: its complaint, every reading, every turn, the papers.")
         card.column.addWidget(label("", words, True))
-        self.first = QPushButton(tr("My radio is on the bench  Ctrl N"))
+        self.first = QPushButton(keyed(tr("My radio is on the bench  Ctrl N"), "new-job"))
         self.first.setProperty("role", "main")
         self.first.clicked.connect(lambda: self.press("new-job"))
         practise = QPushButton(tr("Align a practice radio"))

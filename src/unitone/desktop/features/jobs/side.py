@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from unitone.actions import shown_key
 from unitone.desktop.features.jobs.cards import describe_state
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ButtonRows
@@ -117,7 +118,7 @@ class JobSide(QFrame):
         self.go.setProperty("role", "main")
         self.go.clicked.connect(self.opened.emit)
         self.to_card.clicked.connect(self.card.emit)
-        set_tip(self.to_card, tr("Intake, inspection, rails, work, papers: Ctrl+J"))
+        set_tip(self.to_card, tr("Intake, inspection, rails, work, papers: {key}", key=shown_key("card")))
         self.to_history.clicked.connect(self.history.emit)
         self.wait.clicked.connect(self._wait_pressed)
         self.buttons = ButtonRows(tr("Actions for this job"), (self.go, self.to_card, self.to_history, self.wait))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from unitone.actions import keyed
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.painted import Elided, label, restyle
@@ -67,8 +68,10 @@ class Against(QFrame):
         layout.addWidget(holder)
         self.buttons: dict[str, QPushButton] = {}
         for name, words in (
-            ("meter-send", tr("Send to step  Ctrl ↵")), ("meter-hold", tr("Hold  Ctrl H")), ("meter-freeze", tr("Freeze  Ctrl F")),
-            ("meter-keep", tr("Keep 10 s…  Ctrl S")),
+            ("meter-send", tr("Send to step  Ctrl ↵")),
+            ("meter-hold", keyed(tr("Hold  Ctrl H"), "meter-hold")),
+            ("meter-freeze", keyed(tr("Freeze  Ctrl F"), "meter-freeze")),
+            ("meter-keep", keyed(tr("Keep 10 s…  Ctrl S"), "meter-keep")),
         ):  # fmt: skip
             button = self.buttons[name] = QPushButton(words)
             button.clicked.connect(lambda _=False, n=name: self.pressed.emit(n))
@@ -111,5 +114,8 @@ class Against(QFrame):
         self.to_step.setEnabled(can)
         self.buttons["meter-hold"].setEnabled(shown is not None)
         self.buttons["meter-freeze"].setEnabled(live)
-        self._row.say(self.buttons["meter-freeze"], tr("Go on  Ctrl F") if frozen else tr("Freeze  Ctrl F"))
+        self._row.say(
+            self.buttons["meter-freeze"],
+            keyed(tr("Go on  Ctrl F"), "meter-freeze") if frozen else keyed(tr("Freeze  Ctrl F"), "meter-freeze"),
+        )
         self.buttons["meter-keep"].setEnabled(live)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent, QPen
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from unitone.actions import keyed
 from unitone.desktop.audio.soundcard import SIDES, Device, Devices, Side, devices
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
@@ -88,9 +89,14 @@ class Listening(QFrame):
         layout.setSpacing(theme.px(6))
         layout.addWidget(label("heading", tr("Listening to")))
         self.rows: dict[str, SourceRow] = {
-            "card": SourceRow(tr("Sound card  Ctrl L"), tr("live, from the loudspeaker or a receiver")),
-            "simulated": SourceRow(tr("Simulated radio  Ctrl R"), tr("the job on the Bench")),
-            "file": SourceRow(tr("A recording…  Ctrl O"), tr("WAV, FLAC, I/Q as SigMF or stereo WAV, CSV, Touchstone")),
+            "card": SourceRow(
+                keyed(tr("Sound card  Ctrl L"), "meter-card"), tr("live, from the loudspeaker or a receiver")
+            ),
+            "simulated": SourceRow(keyed(tr("Simulated radio  Ctrl R"), "meter-simulated"), tr("the job on the Bench")),
+            "file": SourceRow(
+                keyed(tr("A recording…  Ctrl O"), "meter-open"),
+                tr("WAV, FLAC, I/Q as SigMF or stereo WAV, CSV, Touchstone"),
+            ),
         }
         for where, row in self.rows.items():
             row.chosen.connect(lambda w=where: self.wanted.emit(w))

@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.actions import keyed
 from unitone.bench.drivers.live import Feed
 from unitone.bench.mybench import MyBench
 from unitone.bench.ports import Heard
@@ -541,7 +542,7 @@ class MetersPage(QWidget):
 
     def _sounding(self, words: str) -> None:
         """What sounds is always in sight, with the way to stop it."""
-        self.sounding.setText(tr("Stop: {words}  Ctrl .", words=words))
+        self.sounding.setText(keyed(tr("Stop: {words}  Ctrl .", words=words), "meter-tone"))
         self.sounding.setVisible(bool(words))
 
     def sent(self, words: str) -> None:

@@ -7,6 +7,7 @@ import math
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
+from unitone.actions import keyed
 from unitone.desktop.audio.soundcard import Device, Devices, SoundOutput, devices
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import Choice
@@ -95,7 +96,7 @@ class TonesCard(QFrame):
         grid.setColumnStretch(3, 1)
         layout.addLayout(grid)
         row = QHBoxLayout()
-        self.button = QPushButton(tr("Start  Ctrl ."))
+        self.button = QPushButton(keyed(tr("Start  Ctrl ."), "meter-tone"))
         self.button.clicked.connect(self.press)
         self.told = label("quiet", "", True)
         row.addWidget(self.button)
@@ -224,7 +225,7 @@ class TonesCard(QFrame):
         if full is not None:
             text += tr(", {mv} mV", mv=number(1e3 * full * wanted.level, 1))
         self.told.setText(tr("sounding: {text}", text=text))
-        self.button.setText(tr("Stop  Ctrl ."))
+        self.button.setText(keyed(tr("Stop  Ctrl ."), "meter-tone"))
         self.running.emit(text)
 
     def _lost(self, words: str) -> None:
@@ -236,7 +237,7 @@ class TonesCard(QFrame):
         if self.output is not None:
             self.output.stop()
             self.output = None
-            self.button.setText(tr("Start  Ctrl ."))
+            self.button.setText(keyed(tr("Start  Ctrl ."), "meter-tone"))
             self.running.emit("")
 
     def _fields(self) -> None:

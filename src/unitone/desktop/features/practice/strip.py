@@ -7,6 +7,7 @@ from dataclasses import replace
 from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton
 
+from unitone.actions import keyed, shown_key
 from unitone.desktop.shell.worker import BenchWorker
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.choice import choice_of
@@ -45,17 +46,19 @@ class ExerciseStrip(QFrame):
         self.channel.setAccessibleName(tr("Channel"))
         row.addWidget(self.channel)
         self.by_sheet = QPushButton(tr("As on the sheet"))
-        set_tip(self.by_sheet, tr("Generator, channel and panel as this step asks (Ctrl+Y)"))
+        set_tip(
+            self.by_sheet, tr("Generator, channel and panel as this step asks ({key})", key=shown_key("exercise-sheet"))
+        )
         self.by_sheet.clicked.connect(self.set_by_sheet)
         row.addWidget(self.by_sheet)
         self.sound = QPushButton(tr("Sound"))
         self.sound.setCheckable(True)
         self.sound.setProperty("role", "toggle")
-        set_tip(self.sound, tr("Hear the simulated radio (Shift+U)"))
+        set_tip(self.sound, tr("Hear the simulated radio ({key})", key=shown_key("hear")))
         row.addWidget(self.sound)
         self.tool = choice_of([(t, tr(words)) for t, words in TOOLS.items()], "plastic", self._take_tool)
         self.tool.setAccessibleName(tr("Tool"))
-        set_tip(self.tool, tr("What the cores are turned with (Shift+T)"))
+        set_tip(self.tool, tr("What the cores are turned with ({key})", key=shown_key("exercise-tool")))
         row.addWidget(self.tool)
         self.out = QPushButton()
         self.out.clicked.connect(self._take_tool)
@@ -68,7 +71,7 @@ class ExerciseStrip(QFrame):
         self._since, self._before, self._ticking = QElapsedTimer(), 0.0, QTimer(self)
         self._ticking.setInterval(500)
         self._ticking.timeout.connect(self._tick)
-        self.hint = QPushButton(tr("Hint  Ctrl H"))
+        self.hint = QPushButton(keyed(tr("Hint  Ctrl H"), "exercise-hint"))
         set_tip(self.hint, tr("Shows the coach's next move; costs 3 marks"))
         self.hint.clicked.connect(worker.take_hint)
         row.addWidget(self.hint)
@@ -104,7 +107,7 @@ class ExerciseStrip(QFrame):
         """What is in the hand, and the core that it was left in."""
         self.tool.setCurrentIndex(self.tool.findData(tool))
         self.out.setText(tr("Out of {adjuster}", adjuster=left_in))
-        set_tip(self.out, tr("Take the screwdriver out of the core (Shift+T)"))
+        set_tip(self.out, tr("Take the screwdriver out of the core ({key})", key=shown_key("exercise-tool")))
         self.out.setVisible(bool(left_in) and not self.tool.isHidden())
 
     def _take_tool(self) -> None:

@@ -208,7 +208,7 @@ class SheetsOfOthers(QWidget):
                 fingerprint=fingerprint,
             )
             if fingerprint
-            else tr("This folder has no signed list. Its author makes one with: unitone sheet sign FOLDER")
+            else tr("This folder has no signed list. Its author makes one with: unitone sheet sign")
             if offered
             else ""
         )

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.actions import keyed, shown_key
 from unitone.desktop.features.sheets.editor import SheetEditor
 from unitone.desktop.features.sheets.opened import Opened, read_opened
 from unitone.desktop.features.sheets.others import SheetsOfOthers
@@ -130,7 +131,7 @@ class SheetsPage(QWidget):
         for path in general():
             self.start.addItem(tr("general procedure: {name}", name=path.stem.replace("-", " ")), str(path))
         self.start.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.new = QPushButton(tr("New sheet  Ctrl N"))
+        self.new = QPushButton(keyed(tr("New sheet  Ctrl N"), "new-sheet"))
         self.new.clicked.connect(self.new_sheet)
         self.bring = QPushButton(tr("Import…"))
         self.bring.clicked.connect(self._ask_import)
@@ -144,7 +145,9 @@ class SheetsPage(QWidget):
         card = QFrame()
         card.setProperty("role", "card")
         self.stack = QStackedLayout(card)
-        nothing = label("quiet", tr("Choose a sheet at the left, or write a new one: Ctrl+N."), True)
+        nothing = label(
+            "quiet", tr("Choose a sheet at the left, or write a new one: {key}.", key=shown_key("new-sheet")), True
+        )
         nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.stack.addWidget(nothing)
         holder = QWidget()
@@ -609,8 +612,8 @@ class SheetsPage(QWidget):
         set_tip(self.go_back, tr("Back to what was there before: {variant}", variant=opened.variant))
         self.own.setVisible(bool(opened.job))
         self.remove.setVisible(not opened.job)
-        set_tip(self.undo_button, tr("Ctrl+Z: {what}", what=draft.describe_undo))
-        set_tip(self.redo_button, tr("Ctrl+Shift+Z: {what}", what=draft.describe_redo))
+        set_tip(self.undo_button, tr("{key}: {what}", key=shown_key("undo"), what=draft.describe_undo))
+        set_tip(self.redo_button, tr("{key}: {what}", key=shown_key("redo"), what=draft.describe_redo))
         title = draft.title
         self.title.setText(tr("This radio's own sheet") if opened.job else title or tr("New sheet"))
         unsaved = draft.changed or not opened.id
@@ -618,7 +621,9 @@ class SheetsPage(QWidget):
             self.save_button.setText(tr("Keep as variant"))
             self.save_button.setEnabled(draft.changed)
         else:
-            self.save_button.setText(tr("Save  Ctrl S") if opened.own else tr("Save a copy  Ctrl S"))
+            self.save_button.setText(
+                keyed(tr("Save  Ctrl S"), "save") if opened.own else keyed(tr("Save a copy  Ctrl S"), "save")
+            )
             self.save_button.setEnabled(unsaved or not opened.own)
         count = len(self.editor.problems)
         words = [

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
+from unitone.actions import keyed
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.painted import label
@@ -52,9 +53,13 @@ class CoachCard(QFrame):
         column.addWidget(self.error)
         self.buttons: dict[str, QPushButton] = {}
         for name, words in (
-            ("nothing", tr("Heard nothing  N")), ("mark", tr("No scale: set the mark here  M")), ("fine", tr("Fine  F")),
-            ("wrong", tr("Something is wrong  W")), ("good", tr("Part is good  F")), ("repaired", tr("Found it: repaired  R")),
-            ("other", tr("Another test  O")), ("walk", tr("Walk in order  I")),
+            ("nothing", keyed(tr("Heard nothing  N"), "trace-nothing")),
+            ("mark", keyed(tr("No scale: set the mark here  M"), "trace-mark")),
+            ("fine", keyed(tr("Fine  F"), "trace-fine")),
+            ("wrong", keyed(tr("Something is wrong  W"), "trace-wrong")),
+            ("good", keyed(tr("Part is good  F"), "trace-fine")),
+            ("repaired", keyed(tr("Found it: repaired  R"), "trace-repaired")),
+            ("other", keyed(tr("Another test  O"), "trace-other")), ("walk", keyed(tr("Walk in order  I"), "trace-walk")),
         ):  # fmt: skip
             button = QPushButton(words)
             button.clicked.connect(lambda _=False, x=name: self.pressed.emit(x))

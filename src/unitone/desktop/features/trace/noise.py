@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from unitone.actions import keyed
 from unitone.desktop.features.trace.ladder import Shares
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.lines import Line, Lines
@@ -34,7 +35,10 @@ class NoisePane(QWidget):
         inside.addWidget(self.headline)
         inside.addWidget(self.how)
         keys = QHBoxLayout()
-        self.yes, self.no = QPushButton(tr("Yes  Y")), QPushButton(tr("No  N"))
+        self.yes, self.no = (
+            QPushButton(keyed(tr("Yes  Y"), "trace-yes")),
+            QPushButton(keyed(tr("No  N"), "trace-nothing")),
+        )
         self.yes.setProperty("role", "main")
         self.yes.clicked.connect(lambda: self.answer(True))
         self.no.clicked.connect(lambda: self.answer(False))

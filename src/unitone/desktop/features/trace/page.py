@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.actions import keyed
 from unitone.align.trace.intermittent import Watcher
 from unitone.align.trace.ladder import Traced
 from unitone.desktop.features.trace.coach_card import CoachCard
@@ -206,7 +207,11 @@ class TracePage(QWidget):
             if view.way == "receive"
             else tr("From the oscillator to the aerial")
         )
-        self.other_way.setText(tr("Transmit side  T") if view.way == "receive" else tr("Receive side  T"))
+        self.other_way.setText(
+            keyed(tr("Transmit side  T"), "trace-way")
+            if view.way == "receive"
+            else keyed(tr("Receive side  T"), "trace-way")
+        )
         self.other_way.setVisible(view.both_ways)
         self.dial.setText(view.dial)
         self.output.setText(view.output if view.rungs else "")

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from unitone.actions import keyed
 from unitone.align.trace.intermittent import Watcher
 from unitone.desktop.features.trace.ladder import Shares
 from unitone.desktop.theme.theme import theme
@@ -117,7 +118,10 @@ class WatchPane(QWidget):
         self.figure = Figure(44)
         self.figure.setMaximumHeight(theme.px(64))
         head.addWidget(self.figure, 1)
-        self.start, self.drop = QPushButton(tr("Start watching  ↵")), QPushButton(tr("Drop-out heard  Space"))
+        self.start, self.drop = (
+            QPushButton(tr("Start watching  ↵")),
+            QPushButton(keyed(tr("Drop-out heard  Space"), "trace-drop")),
+        )
         self.start.setProperty("role", "main")
         self.start.clicked.connect(self.toggle)
         self.drop.clicked.connect(self.heard)

@@ -7,6 +7,7 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFrame, QGridLayout, QVBoxLayout
 
+from unitone.actions import shown_key
 from unitone.bench.drivers.sound_meter import FROM_AUDIO, FROM_IQ
 from unitone.desktop.audio.soundcard import SIDES, Devices, devices
 from unitone.desktop.shell.live_input import AVERAGING_S, LiveSetting
@@ -55,7 +56,9 @@ class LiveReadings(QFrame):
             grid.addWidget(label("", name), row, 0)
             grid.addWidget(box, row, 1)
         layout.addLayout(grid)
-        layout.addWidget(label("quiet", tr("Read live, else typed. Shift+I changes it on the Bench."), True))
+        layout.addWidget(
+            label("quiet", tr("Read live, else typed. {key} changes it on the Bench.", key=shown_key("source")), True)
+        )
         self.quantities: dict[str, QCheckBox] = {}
         for name in (*FROM_AUDIO, *FROM_IQ):
             box = self.quantities[name] = QCheckBox(tr(quantity(name).title))

@@ -20,7 +20,9 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from unitone import files
+from unitone.actions import shown_key
 from unitone.desktop.features.workshop.backups import BackupsBox
+from unitone.desktop.features.workshop.keys import KeysBox
 from unitone.desktop.features.workshop.live import LiveReadings
 from unitone.desktop.features.workshop.machine import MachineBox
 from unitone.desktop.features.workshop.shared import SharedBox
@@ -98,6 +100,9 @@ class SettingsPage(QWidget):
         self.live.changed.connect(self.live_changed)
         second.addWidget(self._program())
         second.addWidget(self.live)
+        self.keys = KeysBox(logbook)
+        self.keys.chosen.connect(lambda: self.language_chosen.emit(language()))
+        second.addWidget(self.keys)
         second.addStretch(1)
         columns.addLayout(second, 2)
         columns.addStretch(0)
@@ -169,7 +174,12 @@ class SettingsPage(QWidget):
     def _program(self) -> QFrame:
         card, layout = self._card(
             tr("Program"),
-            tr("The language of the window and of every message. Theme: Ctrl+T. Type size: Ctrl++, Ctrl+-."),
+            tr(
+                "The language of the window and of every message. Theme: {theme}. Type size: {larger}, {smaller}.",
+                theme=shown_key("theme"),
+                larger=shown_key("larger"),
+                smaller=shown_key("smaller"),
+            ),
         )
         self.language = Choice()
         self.language.setAccessibleName(tr("Language"))

@@ -1,14 +1,29 @@
-"""What can be done with a key, as data: the shortcut table that help shows and tests check."""
+"""What can be done with a key, as data: the table that help shows, and the keys that somebody chose instead.
+
+Words that name a key take it from here (``keyed``, ``shown_key``), so that they say the one that works.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import Literal
 
-from unitone.words import N_, translated
+from unitone.words import N_, tr, translated
 
 Scope = Literal[
-    "everywhere", "bench", "jobs", "card", "trace", "sheets", "meters", "calculators", "practice", "debrief", "help"
+    "everywhere",
+    "bench",
+    "jobs",
+    "card",
+    "trace",
+    "sheets",
+    "meters",
+    "calculators",
+    "practice",
+    "debrief",
+    "help",
+    "welcome",
 ]
 
 
@@ -158,9 +173,89 @@ ACTIONS: tuple[Action, ...] = (
 )  # fmt: skip
 
 
+#: Keys that stay: what is done with them is the same everywhere, or begins a reading.
+_STAY = frozenset(
+    {"Return", "Enter", "Ctrl+Return", "Esc", "Escape", "Left", "Right", "Up", "Down", "Tab", "Backspace", "Delete"}
+)
+#: On the Bench and in a trace these begin a reading, or say louder, softer, same.
+_READINGS = frozenset("0123456789+-/<>.,;")
+_NAMED = {
+    "Ctrl": N_("Ctrl"), "Shift": N_("Shift"), "Alt": N_("Alt"), "Space": N_("Space"), "Return": N_("Return"), "Up": N_("Up"),
+    "Down": N_("Down"), "Left": N_("Left"), "Right": N_("Right"), "PgUp": N_("PgUp"), "PgDown": N_("PgDown"), "Esc": N_("Esc"),
+}  # fmt: skip
+_chosen: dict[str, str] = {}
+
+
 def action(identifier: str) -> Action:
-    """The action of that id. Raises KeyError."""
-    return next(a for a in ACTIONS if a.id == identifier)
+    """The action of that id, with its key of today. Raises KeyError."""
+    found = next((a for a in ACTIONS if a.id == identifier), None)
+    if found is None:
+        raise KeyError(identifier)
+    return replace(found, key=key_of(found))
+
+
+def key_of(of: Action) -> str:
+    """The key of an action: the chosen one, else its own. Empty where it has none any more."""
+    return _chosen.get(of.id, of.key)
+
+
+def use_keys(chosen: Mapping[str, str]) -> None:
+    """Use these instead of the actions' own, by their ids; unknown ids and keys that must stay are passed over."""
+    _chosen.clear()
+    _chosen.update({a.id: chosen[a.id] for a in ACTIONS if a.id in chosen and can_change(a) and chosen[a.id] != a.key})
+
+
+def chosen_keys() -> dict[str, str]:
+    """What was chosen, by the actions' ids."""
+    return dict(_chosen)
+
+
+def can_change(of: Action) -> bool:
+    """May the action have another key?"""
+    return of.key not in _STAY
+
+
+def shown_key(identifier: str) -> str:
+    """A key as sentences name it; where the action has none, where it is found instead."""
+    return named_key(action(identifier).key) or tr("{key}, by its name", key=named_key(key_of(action("palette"))))
+
+
+def bare_key(identifier: str) -> str:
+    """A key in as few letters as there are, for a button without room for words; three points where there is none."""
+    return named_key(key_of(action(identifier))) or "…"
+
+
+def keyed(words: str, identifier: str) -> str:
+    """Words of a button, which end in two spaces and a key, with the key that works today."""
+    if identifier not in _chosen:
+        return words
+    plain, key = words.rpartition("  ")[0], named_key(_chosen[identifier])
+    return f"{plain}  {key if key == '+' else key.replace('+', ' ')}" if key else plain
+
+
+def named_key(key: str) -> str:
+    """A key as the keyboard of this language names it: ``Ctrl+S`` as ``Strg+S``."""
+    *held, last = key.split("+") if not key.endswith("+") else [*key[:-1].rstrip("+").split("+"), "+"]
+    return "+".join(tr(_NAMED[k]) if k in _NAMED else k for k in [*held, last] if k)
+
+
+def refusal(of: Action, key: str) -> str:
+    """Why an action cannot have a key: it stays elsewhere, begins a reading, or is another action's; empty where it can."""
+    if key in _STAY:
+        return tr("{key} stays as it is.", key=named_key(key))
+    if of.scope in ("bench", "trace", "everywhere") and key in _READINGS:
+        return tr("{key} begins a reading on the Bench.", key=key)
+    other = taken_by(of, key)
+    return "" if other is None else tr("{key} is taken: {words}.", key=named_key(key), words=other.words)
+
+
+def taken_by(of: Action, key: str) -> Action | None:
+    """The other action that has a key where this one works; None where it is free."""
+    for other in ACTIONS:
+        together = of.scope == other.scope or "everywhere" in (of.scope, other.scope)
+        if key and other.id != of.id and together and key_of(other) == key:
+            return other
+    return None
 
 
 def clashes() -> list[tuple[str, str]]:
@@ -169,6 +264,6 @@ def clashes() -> list[tuple[str, str]]:
     for i, first in enumerate(ACTIONS):
         for second in ACTIONS[i + 1 :]:
             together = first.scope == second.scope or "everywhere" in (first.scope, second.scope)
-            if together and first.key == second.key:
+            if together and key_of(first) and key_of(first) == key_of(second):
                 found.append((first.id, second.id))
     return found
