@@ -71,6 +71,8 @@ def _catalogue(code: str) -> Catalogue:
 
 #: The language of the program, and for a while another one: a certificate in the customer's.
 _chosen = _catalogue("en")
+#: The decimal mark that was chosen; empty: the language's own.
+_mark = ""
 _for_now: ContextVar[Catalogue | None] = ContextVar("language", default=None)
 
 
@@ -112,9 +114,22 @@ def language() -> str:
     return _current().code
 
 
+def use_mark(mark: str) -> None:
+    """Write figures with this decimal mark from now on; empty: the language's own. Raises ValueError for another sign."""
+    global _mark  # noqa: PLW0603  the one switch of the decimal mark in the program
+    if mark not in ("", ".", ","):
+        raise ValueError(f"{mark!r} is no decimal mark")
+    _mark = mark
+
+
+def decimal_mark() -> str:
+    """The decimal mark in use."""
+    return _mark or _current().mark
+
+
 def figure(text: str) -> str:
-    """A figure with the decimal mark of the language: ``0.31 µV`` as ``0,31 µV``."""
-    mark = _current().mark
+    """A figure with the decimal mark in use: ``0.31 µV`` as ``0,31 µV``."""
+    mark = decimal_mark()
     return text if mark == "." else _POINT.sub(rf"\1{mark}\2", text)
 
 
@@ -139,7 +154,7 @@ def clock(iso: str) -> str:
 
 
 def _filled(text: str, parameters: dict[str, object]) -> str:
-    if _current().mark == ".":
+    if decimal_mark() == ".":
         return text.format(**parameters)
     return text.format(**{k: figure(v) if isinstance(v, str) else v for k, v in parameters.items()})
 

@@ -15,12 +15,14 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from unitone.actions import ACTIONS, can_change, clashes, keyed, refusal, shown_key, taken_by, use_keys
+from unitone.desktop.audio.voice import voice_of
 from unitone.desktop.features.workshop.keys import KeysBox
 from unitone.desktop.shell.app import Program, make_application
 from unitone.desktop.shell.window import MainWindow
 from unitone.job.card import Card
 from unitone.session.session import open_job
 from unitone.store.logbook import Logbook
+from unitone.words import figure, tr, use_mark
 
 TARN = "ostrel-tarn-40"
 
@@ -106,3 +108,30 @@ def test_what_cannot_be_is_refused() -> None:
         assert keyed("Theme  Ctrl T", "theme") == "Theme  Ctrl T"
     finally:
         use_keys({})
+
+
+def test_the_decimal_mark_is_chosen_and_every_figure_follows(program: Program, qtbot: QtBot) -> None:
+    box_of(program)
+    window = program.window
+    assert isinstance(window, MainWindow) and window._workshop is not None and window._workshop.settings is not None
+    assert figure("0.31 µV") == "0.31 µV"
+    window._workshop.settings.marks.chips[","].click()
+    qtbot.waitUntil(lambda: isinstance(program.window, MainWindow) and program.window is not window, timeout=90000)
+    try:
+        assert figure("0.31 µV") == "0,31 µV" and tr("{key}: {what}", key="0.5 V", what="x") == "0,5 V: x"
+        box_of(program)
+        made = program.window
+        assert isinstance(made, MainWindow) and made._workshop is not None and made._workshop.settings is not None
+        assert made._workshop.settings.marks.chips[","].isChecked()
+        # How the coach speaks is kept, and what it is heard at.
+        sound = made._workshop.settings.sound
+        sound.rates.chips["slow"].click()
+        assert made.logbook.setting("voice_rate") == "slow" and voice_of(made.logbook) == ("", "slow")
+        made.logbook.set_setting("voice_rate", "at once")
+        assert voice_of(made.logbook) == ("", "normal")
+        sound.camera.click()
+        assert made._workshop.camera is not None and made._workshop.parts.currentWidget() is made._workshop.camera
+        with pytest.raises(ValueError, match="no decimal mark"):
+            use_mark("'")
+    finally:
+        use_mark("")

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from unitone.desktop.audio.soundcard import SoundOutput, devices
+from unitone.desktop.audio.soundcard import SoundOutput, heard_at
 from unitone.errors import BenchError, SignalError
 from unitone.signals.playback import LOUD, Playback
 from unitone.words import tr
@@ -25,10 +25,10 @@ class Loudspeaker(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         try:
-            there = devices(output=True)
-            if not there:
+            there = heard_at()
+            if there is None:
                 raise BenchError(tr("No sound output on this machine: the radio cannot be heard."))
-            self._output = SoundOutput(there[0], Playback)
+            self._output = SoundOutput(there, Playback)
         except SignalError as error:
             raise BenchError(str(error)) from None
         source = self._output.source

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from unitone.desktop.audio.soundcard import SoundOutput, devices
+from unitone.desktop.audio.soundcard import SoundOutput, heard_at
 from unitone.errors import BenchError, SignalError
 from unitone.present.bench.eyes import pitch_hz
 from unitone.signals.generate import Setting
@@ -22,10 +22,10 @@ class Pitch(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         try:
-            there = devices(output=True)
-            if not there:
+            there = heard_at()
+            if there is None:
                 raise BenchError(tr("No sound output on this machine: the pitch cannot be heard."))
-            self._output = SoundOutput(there[0], Setting("tone", 440.0, level=0.0))
+            self._output = SoundOutput(there, Setting("tone", 440.0, level=0.0))
         except SignalError as error:
             raise BenchError(str(error)) from None
         self._output.failed.connect(self.failed)

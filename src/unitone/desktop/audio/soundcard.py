@@ -99,6 +99,23 @@ class Server:
             self._client.close()
 
 
+#: The setting that names the output that was chosen.
+SOUND_OUTPUT = "sound_output"
+_output = ""
+
+
+def use_output(identifier: str) -> None:
+    """Be heard at this output from the next sound on; empty: at the machine's own."""
+    global _output  # noqa: PLW0603  one loudspeaker for the whole program
+    _output = identifier
+
+
+def heard_at() -> Device | None:
+    """The output that was chosen, or the machine's own where it is not plugged in; None without any. Raises SignalError."""
+    there = devices(output=True)
+    return next((d for d in there if d.id == _output), there[0] if there else None)
+
+
 def devices(output: bool = False) -> list[Device]:
     """The inputs (or outputs) there are now, the default one first. Raises SignalError."""
     m = multimedia()

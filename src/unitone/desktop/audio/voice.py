@@ -8,6 +8,7 @@ from PyQt6.QtCore import QLocale, QLoggingCategory, QObject, pyqtSignal
 
 from unitone.errors import BenchError
 from unitone.present.bench.eyes import spoken
+from unitone.store.ports import Settings
 from unitone.words import LANGUAGES, language, tr
 
 #: What Qt calls the engine that says nothing: it is for tests alone.
@@ -15,12 +16,31 @@ SILENT = "mock"
 HOW_TO_INSTALL = "sudo apt-get install speech-dispatcher speech-dispatcher-espeak-ng espeak-ng"
 
 
+#: How fast, as Qt counts it (-1 to 1).
+RATES = {"slow": -0.35, "normal": 0.0, "fast": 0.35}
+
+
+def engines() -> list[str]:
+    """The speech engines of this machine; none where Qt's speech is not there."""
+    try:
+        from PyQt6.QtTextToSpeech import QTextToSpeech
+    except ImportError:
+        return []
+    return [e for e in QTextToSpeech.availableEngines() if e != SILENT]
+
+
+def voice_of(settings: Settings) -> tuple[str, str]:
+    """The engine that was chosen (empty: the first there is), and how fast it speaks."""
+    rate = str(settings.setting("voice_rate", "") or "normal")
+    return str(settings.setting("voice_engine", "") or ""), rate if rate in RATES else "normal"
+
+
 class Voice(QObject):
     """Says one line at a time; a new one interrupts the old. Made when it is first wanted. Raises BenchError without an engine."""
 
     failed = pyqtSignal(str)
 
-    def __init__(self, parent: QObject | None = None, engine: str = "") -> None:
+    def __init__(self, parent: QObject | None = None, engine: str = "", rate: str = "normal") -> None:
         super().__init__(parent)
         # It brings Qt's sound with it, which speaks of libraries that are not on this machine: no news to a technician.
         QLoggingCategory.setFilterRules("qt.multimedia.*=false")
@@ -44,6 +64,7 @@ class Voice(QObject):
                 tr("The speech engine does not start ({why}). Install it: {how}",
                    why=self.speech.errorString() or chosen, how=HOW_TO_INSTALL)
             )  # fmt: skip
+        self.speech.setRate(RATES[rate])
         self.speech.setLocale(QLocale(language() if language() in LANGUAGES else "en"))
         self.speech.errorOccurred.connect(lambda _reason, words: self.failed.emit(words))
 

@@ -22,7 +22,7 @@ from unitone.store.kept_place import kept_place
 from unitone.store.logbook import Logbook
 from unitone.store.places import copy_folder, open_place
 from unitone.trouble import CrashWatch
-from unitone.words import day, language_wanted, tr, tr_n, use_language
+from unitone.words import day, language_wanted, tr, tr_n, use_language, use_mark
 
 if TYPE_CHECKING:
     from unitone.desktop.shell.doorbell import Doorbell
@@ -120,6 +120,8 @@ class Program:
         look = logbook.setting("look", {}) or {}
         theme.use(look.get("theme", "day"), look.get("scale", 1.0))
         use_language(language_wanted(str(look.get("language", ""))))
+        mark = str(look.get("mark", ""))
+        use_mark(mark if mark in (".", ",") else "")
         use_kept_keys(logbook)
         # Asked for before the window comes up at its list and forgets it.
         job = str(logbook.setting("open_job", "") or "")

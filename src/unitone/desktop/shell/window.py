@@ -659,9 +659,11 @@ class MainWindow(QMainWindow):
 
     def _bench_page(self) -> QWidget:
         if self._bench is None:
+            from unitone.desktop.audio.soundcard import SOUND_OUTPUT, use_output
             from unitone.desktop.features.bench.page import BenchPage
             from unitone.desktop.shell.worker import BenchWorker
 
+            use_output(str(self.logbook.setting(SOUND_OUTPUT, "") or ""))
             self.worker = BenchWorker(self.logbook, self)
             self._bench = BenchPage(self.worker, self.logbook)
             self._bench.certificate.connect(self.show_certificate)

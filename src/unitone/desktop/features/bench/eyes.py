@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from unitone.actions import ACTIONS, key_of
 from unitone.desktop.audio.pitch import Pitch
-from unitone.desktop.audio.voice import Voice
+from unitone.desktop.audio.voice import Voice, voice_of
 from unitone.desktop.features.bench.far import FarView
 from unitone.desktop.shell.worker import LiveFigure
 from unitone.errors import UnitoneError
@@ -111,7 +111,7 @@ class Eyes(QObject):
             self.voice = None
             self.said.emit(tr("The coach is silent again."))
             return
-        self.voice = Voice(self, str(self._logbook.setting("voice_engine", "") or ""))
+        self.voice = Voice(self, *voice_of(self._logbook))
         self.voice.failed.connect(self.failed)
         self.said.emit(tr("The coach speaks. J silences it."))
         if self._view is not None:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import (
-    QHBoxLayout,
     QKeySequenceEdit,
     QLineEdit,
     QListWidget,
@@ -16,7 +15,9 @@ from PyQt6.QtWidgets import (
 
 from unitone.actions import ACTIONS, Action, can_change, chosen_keys, key_of, named_key, refusal, taken_by, use_keys
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.painted import Card, label
+from unitone.desktop.widgets.table_editor import RowDelegate
 from unitone.errors import UnitoneError
 from unitone.store.logbook import Logbook
 from unitone.words import N_, tr
@@ -59,10 +60,9 @@ class KeysBox(Card):
         self.list.setAccessibleName(tr("Actions and their keys"))
         self.list.setMinimumHeight(theme.px(220))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.setWordWrap(True)
+        self.list.setItemDelegate(RowDelegate(self.list))
         self.list.currentItemChanged.connect(lambda *_: self._show())
         self.column.addWidget(self.list)
-        row = QHBoxLayout()
         self.press = QKeySequenceEdit()
         self.press.setAccessibleName(tr("New key"))
         self.press.setMaximumSequenceLength(1)
@@ -70,7 +70,7 @@ class KeysBox(Card):
         for clear in self.press.findChildren(QToolButton):
             clear.setAccessibleName(tr("Clear the key"))
         self.press.keySequenceChanged.connect(lambda _: self._judge())
-        row.addWidget(self.press, 1)
+        self.column.addWidget(self.press)
         self.set, self.free, self.own = (
             QPushButton(tr("Use this key")),
             QPushButton(tr("Take it")),
@@ -79,9 +79,8 @@ class KeysBox(Card):
         self.set.clicked.connect(self.use)
         self.free.clicked.connect(self.take)
         self.own.clicked.connect(self.own_back)
-        for button in (self.set, self.free, self.own):
-            row.addWidget(button)
-        self.column.addLayout(row)
+        self.buttons = ButtonRows(tr("For this action"), (self.set, self.free, self.own))
+        self.column.addWidget(self.buttons)
         self.words = label("cure", "", True)
         self.words.setAccessibleName(tr("Message"))
         self.column.addWidget(self.words)
@@ -101,14 +100,11 @@ class KeysBox(Card):
             words = f"{key}   {a.words} · {where}"
             if not all(w in words.lower() for w in wanted):
                 continue
-            item = QListWidgetItem(words)
-            item.setData(_ROLE, a.id)
-            item.setSizeHint(QSize(0, theme.px(30)))
-            if a.id in chosen_keys():
-                font = item.font()
-                font.setBold(True)
-                item.setFont(font)
-            item.setToolTip("")
+            item = QListWidgetItem()
+            other = tr("chosen") if a.id in chosen_keys() else ""
+            item.setData(_ROLE, (a.words, " · ".join(x for x in (key, where, other) if x), False))
+            item.setData(_ROLE + 1, a.id)
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, words)
             self.list.addItem(item)
             if chosen is not None and a.id == chosen.id:
                 self.list.setCurrentItem(item)
@@ -118,14 +114,14 @@ class KeysBox(Card):
     def current(self) -> Action | None:
         """The chosen action."""
         item = self.list.currentItem()
-        return None if item is None else next((a for a in ACTIONS if a.id == item.data(_ROLE)), None)
+        return None if item is None else next((a for a in ACTIONS if a.id == item.data(_ROLE + 1)), None)
 
     def choose(self, identifier: str) -> None:
         """Choose an action by its id."""
         self.find.clear()
         for n in range(self.list.count()):
             item = self.list.item(n)
-            if item is not None and item.data(_ROLE) == identifier:
+            if item is not None and item.data(_ROLE + 1) == identifier:
                 self.list.setCurrentItem(item)
 
     def _show(self) -> None:
@@ -151,6 +147,7 @@ class KeysBox(Card):
         self.words.setVisible(bool(words))
         self.set.setEnabled(a is not None and can_change(a) and key != key_of(a) and not words)
         self.free.setVisible(other is not None and can_change(other))
+        self.buttons.refresh()
 
     # -- changing -----------------------------------------------------------------------------------
 

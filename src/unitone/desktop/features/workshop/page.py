@@ -170,6 +170,7 @@ class WorkshopPage(QWidget):
             self.settings.questions_wanted.connect(self.questions_wanted)
             self.settings.backup_wanted.connect(self.backup_wanted)
             self.settings.place_wanted.connect(self.place_wanted)
+            self.settings.camera_wanted.connect(lambda: self.show_part("camera"))
             self.settings.look_wanted.connect(self.look_wanted)
             self.settings.wires.show_states(self.wire_states)
             self.parts.addWidget(self.settings)

@@ -26,6 +26,7 @@ from unitone.desktop.features.workshop.keys import KeysBox
 from unitone.desktop.features.workshop.live import LiveReadings
 from unitone.desktop.features.workshop.machine import MachineBox
 from unitone.desktop.features.workshop.shared import SharedBox
+from unitone.desktop.features.workshop.sound import SoundBox
 from unitone.desktop.features.workshop.wires import WiresBox
 from unitone.desktop.theme.theme import SCALES, theme
 from unitone.desktop.widgets.choice import Choice
@@ -53,6 +54,7 @@ class SettingsPage(QWidget):
     look_wanted = pyqtSignal(str, float)
     #: A backup now.
     backup_wanted = pyqtSignal()
+    camera_wanted = pyqtSignal()
     #: Go on at a server (its address) or at this machine's folder (empty), with what to say there.
     place_wanted = pyqtSignal(str, str)
     #: The questions of the first evening once more.
@@ -100,6 +102,9 @@ class SettingsPage(QWidget):
         self.live.changed.connect(self.live_changed)
         second.addWidget(self._program())
         second.addWidget(self.live)
+        self.sound = SoundBox(logbook)
+        self.sound.camera_wanted.connect(self.camera_wanted)
+        second.addWidget(self.sound)
         self.keys = KeysBox(logbook)
         self.keys.chosen.connect(lambda: self.language_chosen.emit(language()))
         second.addWidget(self.keys)
@@ -191,6 +196,16 @@ class SettingsPage(QWidget):
         row.addWidget(label("", tr("Language")))
         row.addWidget(self.language, 1)
         layout.addLayout(row)
+        self.marks = ChipRow(
+            tr("Decimal mark"),
+            [("", tr("as the language")), (".", "0.31 µV"), (",", "0,31 µV")],
+            self._choose_mark,
+        )
+        self.marks.mark(str((self._logbook.setting("look", {}) or {}).get("mark", "")))
+        row = QHBoxLayout()
+        row.addWidget(label("", tr("Decimal mark")))
+        row.addWidget(self.marks, 1)
+        layout.addLayout(row)
         self.themes = ChipRow(
             tr("Theme"),
             [("day", tr("Day")), ("night", tr("Night"))],
@@ -243,6 +258,12 @@ class SettingsPage(QWidget):
         """Theme and type size as they are, whoever changed them."""
         self.themes.mark(theme.tokens.name)
         self.sizes.mark(min(self.sizes.chips, key=lambda s: abs(float(s) - theme.scale)))
+
+    def _choose_mark(self, mark: str) -> None:
+        look = self._logbook.setting("look", {}) or {}
+        if mark != look.get("mark", "") and self._set("look", {**look, "mark": mark}):
+            # Every figure is written anew: in a window made anew.
+            self.language_chosen.emit(language())
 
     def _choose_language(self) -> None:
         code = str(self.language.currentData())
