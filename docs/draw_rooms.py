@@ -13,7 +13,7 @@ from pathlib import Path
 TOP = Path(__file__).resolve().parent.parent
 SOURCE = TOP / "src" / "unitone"
 #: Rooms that everything may lean on, drawn as one.
-GROUND = ("doctor", "files", "trouble", "errors", "words", "data", "collector")
+GROUND = ("doctor", "files", "trouble", "errors", "actions", "words", "data", "collector")
 WIDE, HIGH, ACROSS, DOWN, EDGE = 190, 54, 26, 42, 30
 PAPER, INK, QUIET, SIGNAL = "#f7f2e8", "#26221c", "#8a8172", "#1f7a76"
 

@@ -183,6 +183,8 @@ _NAMED = {
     "Ctrl": N_("Ctrl"), "Shift": N_("Shift"), "Alt": N_("Alt"), "Space": N_("Space"), "Return": N_("Return"), "Up": N_("Up"),
     "Down": N_("Down"), "Left": N_("Left"), "Right": N_("Right"), "PgUp": N_("PgUp"), "PgDown": N_("PgDown"), "Esc": N_("Esc"),
 }  # fmt: skip
+#: The setting that holds the keys that were chosen.
+KEPT_KEYS = "keys"
 _chosen: dict[str, str] = {}
 
 

@@ -22,6 +22,7 @@ TIMED = (
     "by_camera",
     "events",
     "hostile",
+    "installed",
     "killed",
     "live",
     "logbook",

@@ -19,9 +19,9 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QL
 
 from desktop.conftest import Desk
 from hands import Hands
+from unitone import actions
 from unitone.desktop.features.jobs.cards import reason
 from unitone.desktop.features.jobs.page import FILTERS, JobsPage
-from unitone.desktop.shell import actions
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.theme.tokens import PAIRS, THEMES, contrast
 from unitone.desktop.widgets.lines import Counted

@@ -93,4 +93,4 @@ def _open_window(workspace: str, demo: bool, fresh: bool, paths: Sequence[str] =
     # The window is found by name, so that the command line never leans on Qt.
     import importlib
 
-    return int(importlib.import_module("unitone.desktop.shell.app").run(place, own, [Path(p) for p in paths]))
+    return int(importlib.import_module("unitone.desktop.shell.app").run(place, [Path(p) for p in paths], own))

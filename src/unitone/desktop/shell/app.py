@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from unitone.desktop.features.workshop.keys import use_kept_keys
+from unitone.actions import KEPT_KEYS, use_keys
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.trouble import troubles
 from unitone.desktop.theme.theme import load_fonts, theme
@@ -122,7 +122,8 @@ class Program:
         use_language(language_wanted(str(look.get("language", ""))))
         mark = str(look.get("mark", ""))
         use_mark(mark if mark in (".", ",") else "")
-        use_kept_keys(logbook)
+        kept = logbook.setting(KEPT_KEYS, {})
+        use_keys({str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {})
         # Asked for before the window comes up at its list and forgets it.
         job = str(logbook.setting("open_job", "") or "")
         window = MainWindow(logbook, notice)
@@ -258,10 +259,10 @@ class Program:
             self.logbook = None
 
 
-def run(place: str | Path, own: Path, paths: Sequence[Path] = ()) -> int:
+def run(place: str | Path, paths: Sequence[Path] = (), own: Path | None = None) -> int:
     """Open the window on the logbook of a folder or a server, and these files in it; where a window has it open, they go there.
 
-    ``own`` is the folder of this machine. Returns the exit code. Raises StoreError for an address that is none.
+    ``own`` is the folder of this machine, where that is not the place. Returns the exit code. Raises StoreError for an address that is none.
     """
     # An exception in a slot would end the process without a word: say it and go on.
     troubles.install()

@@ -13,7 +13,18 @@ from PyQt6.QtWidgets import (
     QToolButton,
 )
 
-from unitone.actions import ACTIONS, Action, can_change, chosen_keys, key_of, named_key, refusal, taken_by, use_keys
+from unitone.actions import (
+    ACTIONS,
+    KEPT_KEYS,
+    Action,
+    can_change,
+    chosen_keys,
+    key_of,
+    named_key,
+    refusal,
+    taken_by,
+    use_keys,
+)
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ButtonRows
 from unitone.desktop.widgets.painted import Card, label
@@ -22,19 +33,12 @@ from unitone.errors import UnitoneError
 from unitone.store.logbook import Logbook
 from unitone.words import N_, tr
 
-SETTING = "keys"
 _ROLE = int(Qt.ItemDataRole.UserRole)
 _WHERE = {
     "everywhere": N_("everywhere"), "bench": N_("Bench"), "jobs": N_("Jobs"), "card": N_("Card"), "trace": N_("Trace"),
     "sheets": N_("Sheets"), "meters": N_("Meters"), "calculators": N_("Calculators"), "practice": N_("Practice"),
     "debrief": N_("Debrief"), "help": N_("Help"), "welcome": N_("First evening"),
 }  # fmt: skip
-
-
-def use_kept_keys(logbook: Logbook) -> None:
-    """The keys that were chosen for this workshop; what is damaged is none."""
-    kept = logbook.setting(SETTING, {})
-    use_keys({str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {})
 
 
 class KeysBox(Card):
@@ -70,6 +74,8 @@ class KeysBox(Card):
         for clear in self.press.findChildren(QToolButton):
             clear.setAccessibleName(tr("Clear the key"))
         self.press.keySequenceChanged.connect(lambda _: self._judge())
+        self.press.editingFinished.connect(self._name_field)
+        self._name_field()
         self.column.addWidget(self.press)
         self.set, self.free, self.own = (
             QPushButton(tr("Use this key")),
@@ -89,6 +95,11 @@ class KeysBox(Card):
         self.all.clicked.connect(lambda: self._keep({}))
         self.column.addWidget(self.all)
         self._fill()
+
+    def _name_field(self) -> None:
+        """What stands in it while it is empty: Qt has words of its own for that, in no language of ours."""
+        for line in self.press.findChildren(QLineEdit):
+            line.setPlaceholderText(tr("Press the new key"))
 
     # -- showing ------------------------------------------------------------------------------------
 
@@ -130,6 +141,7 @@ class KeysBox(Card):
         self.press.setEnabled(can)
         self.own.setEnabled(a is not None and a.id in chosen_keys())
         self.press.setKeySequence(QKeySequence("" if a is None else key_of(a)))
+        self._name_field()
         self._judge()
 
     def _pressed(self) -> str:
@@ -178,7 +190,7 @@ class KeysBox(Card):
 
     def _keep(self, keys: dict[str, str]) -> None:
         try:
-            self._logbook.set_setting(SETTING, keys)
+            self._logbook.set_setting(KEPT_KEYS, keys)
         except UnitoneError as error:
             self.words.setText(str(error))
             self.words.show()
