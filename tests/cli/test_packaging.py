@@ -93,7 +93,7 @@ def test_icons_in_every_size_are_ours_and_the_wheel_takes_the_manual_along(
     assert all((top / source).exists() for source in taken) and "docs/manual.md" in taken
     # Everything that is imported is said to be needed, and is in the lock.
     named = {
-        re.split(r"[<>=]", d)[0].lower()
+        re.split(r"[<>=\[]", d)[0].lower()
         for d in tomllib.loads((top / "pyproject.toml").read_text("utf-8"))["project"]["dependencies"]
     }
     locked = {

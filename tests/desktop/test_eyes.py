@@ -186,7 +186,7 @@ class FakeOutput:
 
 
 def test_the_pitch_rises_as_the_reading_gets_better(monkeypatch: pytest.MonkeyPatch, desk: Desk) -> None:
-    monkeypatch.setattr(pitch_module, "devices", lambda output: ["the card"])
+    monkeypatch.setattr(pitch_module, "heard_at", lambda: "the card")
     monkeypatch.setattr(pitch_module, "SoundOutput", FakeOutput)
     opened(desk, "front-end")
     desk.key(Qt.Key.Key_U)
@@ -210,7 +210,7 @@ def test_the_pitch_rises_as_the_reading_gets_better(monkeypatch: pytest.MonkeyPa
 
 
 def test_a_machine_without_sound_says_so(monkeypatch: pytest.MonkeyPatch, desk: Desk) -> None:
-    monkeypatch.setattr(pitch_module, "devices", lambda output: [])
+    monkeypatch.setattr(pitch_module, "heard_at", lambda: None)
     opened(desk, "front-end")
     desk.key(Qt.Key.Key_U)
     assert desk.bench.eyes.pitch is None and "No sound output" in desk.bench.message_words.text()

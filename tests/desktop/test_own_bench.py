@@ -142,7 +142,7 @@ def test_what_the_card_cannot_read_is_typed_and_a_simulated_radio_needs_none(
     speaker.give(15.0)
     own_radio(desk, "current-rest")
     desk.key(Qt.Key.Key_I, SHIFT)
-    desk.until(lambda: desk.window._live is not None and desk.window._live.meter is not None)
+    desk.until(lambda: desk.window.bench_meters.live is not None and desk.window.bench_meters.live.meter is not None)
     desk.quiet()
     assert desk.bench.view is not None and not desk.bench.view.reading.live
     desk.key(Qt.Key.Key_I, SHIFT)
@@ -164,7 +164,7 @@ def test_what_the_card_cannot_read_is_typed_and_a_simulated_radio_needs_none(
     live.side.activated.emit(live.side.currentIndex())
     assert not live.quantities["tx.deviation"].isHidden() and live.quantities["rx.sinad"].isHidden()
     live.on.click()
-    assert desk.window._live is not None and desk.window._live.meter is None
+    assert desk.window.bench_meters.live is not None and desk.window.bench_meters.live.meter is None
 
 
 class Core:

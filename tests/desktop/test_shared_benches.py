@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 from database import Database
 from unitone.desktop.features.bench.page import BenchPage
 from unitone.desktop.features.workshop.shared import SharedBox
-from unitone.desktop.shell.app import Program, make_application
+from unitone.desktop.shell.app import Program, Refused, make_application
 from unitone.desktop.shell.window import MainWindow
 from unitone.job.card import Card
 from unitone.job.entries.notes import Noted
@@ -133,3 +133,15 @@ def test_a_bench_joins_works_beside_another_and_leaves(
     assert program.place == tmp_path / "own" and kept_place().address == ""
     assert "2 jobs copied" in window.jobs.notice.text() and window.jobs.model.rowCount() == 4
     assert window.logbook.jobs("while it is away")[0].number == 2
+
+
+def test_a_server_that_was_never_reached_keeps_nobody_from_the_own_logbook(
+    program: Program, qtbot: QtBot, database: Database, tmp_path: Path
+) -> None:
+    own = program.place
+    nowhere = database.fresh().replace(f":{database.port}/", ":9/")
+    program.go_to(nowhere, "")
+    qtbot.waitUntil(lambda: isinstance(program.window, Refused) and hasattr(program.window, "home"), timeout=90000)
+    assert isinstance(program.window, Refused) and "does not answer" in program.window.words.text()
+    program.window.home.click()
+    assert program.place == own and window_of(program).jobs.model.rowCount() == 3

@@ -63,7 +63,7 @@ def test_taught_by_clicks_and_read_on_the_bench(desk: Desk) -> None:
     job = open_job(desk.logbook, TARN, Card(number, TARN), Kit(pads_db=(40.0,)))
     desk.open(number)
     meter = Meter(FACES[3], View(16.0, 210.0, zoom=0.9, noise=3.0))
-    webcam = desk.window.webcam()
+    webcam = desk.window.bench_meters.webcam()
     page = page_of(desk)
     show(webcam, meter, 5.0)
     # A number that is none is said, and the click is not lost; Escape takes it back.
@@ -127,7 +127,7 @@ def test_a_picture_file_is_a_camera_too_and_what_is_none_says_so(desk: Desk, tmp
     meter = Meter(FACES[3], View(8.0, 120.0))
     Image.fromarray(meter.picture(3.0)).save(tmp_path / "meter.png")
     page._open(str(tmp_path / "meter.png"))
-    desk.until(lambda: desk.window.webcam().frames.last() is not None)
+    desk.until(lambda: desk.window.bench_meters.webcam().frames.last() is not None)
     teach(desk, page, meter)
     assert page.figure.text() == "S3"
     # The pivot taken off: nothing is read until it is clicked again.
@@ -135,6 +135,6 @@ def test_a_picture_file_is_a_camera_too_and_what_is_none_says_so(desk: Desk, tmp
     assert page.figure.text() == "—" and "Click the pivot" in page.next.text()
     (tmp_path / "no.png").write_bytes(b"no picture")
     page._open(str(tmp_path / "no.png"))
-    assert "no picture that can be read" in page.source_words.text() and not desk.window.webcam().running
+    assert "no picture that can be read" in page.source_words.text() and not desk.window.bench_meters.webcam().running
     page._open(str(tmp_path / "gone.mp4"))
     assert "not there" in page.source_words.text()

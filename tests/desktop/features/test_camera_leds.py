@@ -32,7 +32,7 @@ def page_of(desk: Desk) -> CameraPage:
 
 
 def give(desk: Desk, frame: np.ndarray) -> Webcam:
-    webcam = desk.window.webcam()
+    webcam = desk.window.bench_meters.webcam()
     webcam.source = "virtual"
     webcam.take(frame)
     return webcam
@@ -161,7 +161,7 @@ def test_pixels_survive_the_way_through_an_image() -> None:
 
 
 def test_a_camera_that_is_not_there_says_so_and_a_frame_of_another_kind_too(desk: Desk) -> None:
-    webcam = desk.window.webcam()
+    webcam = desk.window.bench_meters.webcam()
     with pytest.raises(BenchError, match="not plugged in"):
         webcam.open("usb-1234")
     assert not webcam.running

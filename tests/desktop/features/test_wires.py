@@ -57,7 +57,7 @@ def test_from_the_shelf_to_a_reading_in_the_log(desk: Desk) -> None:
         desk.qtbot.mouseClick(
             next(b for n, b in buttons.items() if n.startswith("Remove: Frequency")), Qt.MouseButton.LeftButton
         )
-        desk.until(lambda: len(box.list.shown or ()) == 2 and len(desk.window._wire_states) == 2)
+        desk.until(lambda: len(box.list.shown or ()) == 2 and len(desk.window.bench_meters.wire_states) == 2)
         # On the Bench the needle lives, and Enter logs a whole reading.
         step = next(s for s in sheet.steps if s.quantity_id == "rx.sn_ratio")
         served.answer("radio", f"CHAN {step.required[0].channel}")

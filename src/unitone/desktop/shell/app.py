@@ -21,6 +21,7 @@ from unitone.session.first_evening import is_first_evening
 from unitone.store.kept_place import kept_place
 from unitone.store.logbook import Logbook
 from unitone.store.places import copy_folder, open_place
+from unitone.store.sqlite.reading import FILE_NAME
 from unitone.trouble import CrashWatch
 from unitone.words import day, language_wanted, tr, tr_n, use_language, use_mark
 
@@ -46,15 +47,23 @@ def make_application() -> QApplication:
 class Refused(QWidget):
     """In place of the window where the logbook cannot be used: what happened, what to do, and a backup to go back to."""
 
-    def __init__(self, words: str, restore: Callable[[Path], None] | None, backup: Path | None) -> None:
+    def __init__(
+        self,
+        words: str,
+        restore: Callable[[Path], None] | None,
+        backup: Path | None,
+        title: str = "",
+        home: Callable[[], None] | None = None,
+    ) -> None:
         super().__init__()
+        title = title or tr("The logbook cannot be used")
         self.setObjectName("paper")
         self.setWindowTitle("Unitone")
-        self.setAccessibleName(tr("The logbook cannot be used"))
+        self.setAccessibleName(title)
         self.resize(theme.px(620), theme.px(240))
         outer = QVBoxLayout(self)
         outer.setContentsMargins(theme.px(32), theme.px(28), theme.px(32), theme.px(24))
-        outer.addWidget(label("title", tr("The logbook cannot be used")))
+        outer.addWidget(label("title", title))
         self.words = label("plain", words, True)
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         outer.addWidget(self.words, 1)
@@ -71,6 +80,11 @@ class Refused(QWidget):
                 set_tip(self.last, str(backup))
                 self.last.clicked.connect(lambda: restore(backup))
                 row.addWidget(self.last)
+        if home is not None:
+            self.home = QPushButton(tr("Open the logbook of this machine"))
+            self.home.setProperty("role", "main")
+            self.home.clicked.connect(home)
+            row.addWidget(self.home)
         leave = QPushButton(tr("Close"))
         leave.clicked.connect(self.close)
         row.addWidget(leave)
@@ -97,6 +111,28 @@ class Program:
 
     def open(self, notice: str = "") -> None:
         """Open the logbook and show its window, or say why that cannot be."""
+        if isinstance(self.place, str) and not (self.folder / FILE_NAME).exists():
+            self._fetch(self.place, notice)
+            return
+        self._open(notice)
+
+    def _fetch(self, address: str, notice: str) -> None:
+        """The first time at a server all of it is copied: off the window's thread, for it may be much."""
+        waiting = Refused(tr("Copying the shared logbook to this bench…"), None, None, tr("One moment"))
+        waiting.show()
+        self.window = waiting
+
+        def opened(_: object) -> None:
+            self._open(notice)
+            waiting.close()
+            waiting.deleteLater()
+
+        def failed(words: str) -> None:
+            self._refused(" ".join(x for x in (notice, words) if x))
+
+        Errand("copying", waiting).run(lambda: open_place(address, bench=kept_place().bench).close(), opened, failed)
+
+    def _open(self, notice: str) -> None:
         from unitone.desktop.shell.window import MainWindow
 
         try:
@@ -165,7 +201,10 @@ class Program:
         self.code = 3
         last = last_backup(self.folder)
         can = (self.folder / "logbook.sqlite").exists() or last is not None
-        self.window = Refused(words, self.restore if can else None, last[0] if last else None)
+        home = (lambda: self.go_to("", "")) if isinstance(self.place, str) else None
+        self.window = Refused(
+            words, self.restore if can and home is None else None, last[0] if last else None, home=home
+        )
         self.window.show()
 
     def restore(self, source: Path) -> None:
@@ -173,7 +212,7 @@ class Program:
         from unitone.store.backup import restore
         from unitone.store.moving import Moved, restore_to_server
 
-        waiting = Refused(tr("Restoring {path}…", path=source), None, None)
+        waiting = Refused(tr("Restoring {path}…", path=source), None, None, tr("One moment"))
         waiting.show()
         self.close()
         self.window = waiting

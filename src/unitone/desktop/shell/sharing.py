@@ -63,11 +63,6 @@ class SharingStrip(QFrame):
         self._job, self._looking = job_id, words
         self._show()
 
-    @property
-    def job(self) -> str:
-        """The job that is only looked at; empty where there is none."""
-        return self._job if self._looking else ""
-
     def _refresh(self) -> None:
         assert self._sharing is not None
         self._notices += self._sharing.notices()

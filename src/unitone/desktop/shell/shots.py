@@ -215,7 +215,7 @@ def _camera(app: QApplication, window: MainWindow, shoot: Callable[[str], None])
     meter = Meter(FACES[4], View(14.0, 30.0, 2.0, 1.0, gradient=(0.2, -0.2)))
     window.show_place("workshop")
     window._workshop.show_part("camera")
-    page, webcam = window._workshop.camera, window.webcam()
+    page, webcam = window._workshop.camera, window.bench_meters.webcam()
     webcam.source = "drawn"
     page.source.addItem("USB webcam", webcam.source)
     page.source.setCurrentIndex(page.source.count() - 1)

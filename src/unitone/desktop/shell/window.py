@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from unitone.actions import ACTIONS, key_of, named_key
 from unitone.desktop.features.jobs.page import JobsPage
+from unitone.desktop.shell.bench_meters import BenchMeters
 from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.glossary import hint_at, terms_at
 from unitone.desktop.shell.palette import Entry, Palette
@@ -31,19 +32,16 @@ from unitone.desktop.shell.sharing import SharingStrip
 from unitone.desktop.shell.trouble import TroubleStrip
 from unitone.desktop.theme.theme import SCALES, icon, theme
 from unitone.desktop.widgets.painted import label
-from unitone.errors import BenchError, SignalError, UnitoneError
-from unitone.session.wires import WireState, kept_wires
+from unitone.errors import UnitoneError
 from unitone.store.logbook import Logbook
 from unitone.words import N_, tr
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from unitone.desktop.camera.webcam import Webcam
     from unitone.desktop.features.bench.page import BenchPage
     from unitone.desktop.features.help.page import HelpPage
     from unitone.desktop.features.workshop.page import WorkshopPage
-    from unitone.desktop.shell.live_input import LiveInput
     from unitone.desktop.shell.practising import Practising
     from unitone.desktop.shell.worker import BenchWorker, Command
     from unitone.present.bench.bench_shapes import BenchView
@@ -95,17 +93,13 @@ class MainWindow(QMainWindow):
         self._workshop: WorkshopPage | None = None
         self._card: QWidget | None = None
         self._trace: QWidget | None = None
-        #: The sound card as a meter of the Bench, once it is wanted; and whether that was looked at since the start.
-        self._live: LiveInput | None = None
-        self._webcam: Webcam | None = None
-        self._live_begun = False
         self._meters: QWidget | None = None
         self._calculators: QWidget | None = None
         self.practising: Practising | None = None
         self._welcome: QWidget | None = None
         self.worker: BenchWorker | None = None
         self._log_key: QShortcut | None = None
-        self._wire_states: tuple[WireState, ...] = ()
+        self.bench_meters = BenchMeters(logbook, self, lambda: self.worker, lambda: self._bench, lambda: self._workshop)  # type: ignore[arg-type,return-value]
         self._job = ""
         #: The job that the next start opens.
         self._remembered = ""
@@ -448,13 +442,8 @@ class MainWindow(QMainWindow):
     def _shown(self, item: tuple[int, BenchView]) -> None:
         """A job is on the Bench and can be shown: the next start opens it again."""
         job_id = item[1].job_id
-        if not item[1].simulated and not self._live_begun:
-            self._live_begun = True
-            self._apply_live()
-            if kept_wires(self.logbook):
-                self._apply_wires()
-            if self.logbook.setting("camera_meters", []):
-                self._apply_camera()
+        if not item[1].simulated:
+            self.bench_meters.begin()
         exercise = self.practising is not None and self.practising.is_on_bench(job_id)
         if (
             not exercise
@@ -646,9 +635,9 @@ class MainWindow(QMainWindow):
     def _others_wrote(self) -> None:
         """Jobs came from other benches, or how the server stands has changed: what is looked at is looked at anew."""
         if self.pages.currentWidget() is self.jobs:
-            self.jobs.refresh()
-        if self.worker is not None and self.sharing.job:
-            self.worker.look_again(self.sharing.job)
+            self.jobs.refresh_changed()
+        if self.worker is not None and self._job:
+            self.worker.look_again(self._job)
 
     def _failed(self, words: str) -> None:
         """What was refused while the list is looked at is told there."""
@@ -673,10 +662,10 @@ class MainWindow(QMainWindow):
             self.worker.refused.connect(self._refused)
             self.worker.held.connect(self.sharing.looking_at)
             self.worker.changed.connect(self._shown)
-            self.worker.wired.connect(self._wired)
+            self.worker.wired.connect(self.bench_meters.wired)
             self._bench.edit_sheet.connect(self.edit_job_sheet)
             self._bench.photo_wanted.connect(self._add_photo)
-            self._bench.source_wanted.connect(self._change_source)
+            self._bench.source_wanted.connect(self.bench_meters.change_source)
             self.worker.sound.connect(lambda heard: self._meters and self._meters.hear(heard))  # type: ignore[attr-defined]
             self.worker.deaf.connect(lambda words: self._meters and self._meters.deaf(words))  # type: ignore[attr-defined]
             self._keys(self._bench, "bench", self._pressed_on_bench)
@@ -691,121 +680,7 @@ class MainWindow(QMainWindow):
         elif self.practising is not None:
             self.practising.press(name)
 
-    # -- the sound card as a meter of the Bench ------------------------------------------------
-
-    def _apply_live(self) -> None:
-        """Listen on the Bench as it was chosen; where that cannot be, one message says why, and readings are typed."""
-        from unitone.desktop.shell.live_input import LiveInput, LiveSetting
-
-        if self.worker is None:
-            return
-        setting = LiveSetting.kept(self.logbook)
-        if self._live is None:
-            if not setting.on:
-                return
-            self._live = LiveInput(self.logbook, self)
-            self._live.changed.connect(self._meters_changed)
-            self._live.failed.connect(self._live_failed)
-        try:
-            if setting.on:
-                self._live.open(setting)
-            else:
-                self._live.close()
-        except SignalError as error:
-            self._live.close()
-            self._live_failed(str(error))
-        self._meters_changed()
-
-    def _apply_wires(self) -> None:
-        """Connect the instruments by wire as they were chosen; who answers is told in Settings, and on the Bench where one does not."""
-        if self.worker is not None:
-            self.worker.connect_wires()
-
-    def _wired(self, states: tuple[WireState, ...]) -> None:
-        self._wire_states = states
-        if self._workshop is not None:
-            self._workshop.show_wires(states)  # type: ignore[attr-defined]
-        silent = [s.words for s in states if not s.there]
-        if silent and self._bench is not None:
-            self._bench.tell(" ".join(silent))  # type: ignore[attr-defined]
-
-    def webcam(self) -> Webcam:
-        """The camera, made when somebody first wants it."""
-        if self._webcam is None:
-            from unitone.desktop.camera.webcam import Webcam
-
-            self._webcam = Webcam(self)
-            self._webcam.failed.connect(self._live_failed)
-        return self._webcam
-
-    def _apply_camera(self) -> None:
-        """Read on the Bench what was taught; where there is no camera, or a meter cannot be read, one message says why."""
-        from unitone.session.cameras import camera_ports
-
-        if self.worker is None:
-            return
-        meters, wrong = camera_ports(self.logbook, self.webcam().frames)
-        source, teaching = str(self.logbook.setting("camera", "") or ""), self._teaching()
-        try:
-            if source and (meters or teaching):
-                self.webcam().open(source)
-            elif not teaching:
-                self.webcam().close()
-        except BenchError as error:
-            wrong = (*wrong, str(error))
-        self.worker.connect_cameras(meters)
-        if wrong:
-            self._live_failed(" ".join(wrong))
-
-    def _teaching(self) -> bool:
-        """Does somebody look at the camera's picture?"""
-        camera = None if self._workshop is None else self._workshop.camera  # type: ignore[attr-defined]
-        return camera is not None and camera.isVisible()
-
-    def _meters_changed(self) -> None:
-        from unitone.desktop.shell.live_input import LiveSetting
-
-        if self.worker is not None:
-            meter = None if self._live is None else self._live.meter
-            self.worker.connect_meters(
-                () if meter is None else (meter,), frozenset(LiveSetting.kept(self.logbook).typed)
-            )
-
-    def _live_failed(self, words: str) -> None:
-        if self._bench is not None:
-            self._bench.tell(words)  # type: ignore[attr-defined]
-
-    def _change_source(self, quantity_id: str) -> None:
-        """The quantity at hand from sound card, wire or camera instead of typed, or the other way round."""
-        from dataclasses import replace
-
-        from unitone.desktop.shell.live_input import LiveSetting
-        from unitone.quantities.registry import quantity
-
-        assert self._bench is not None
-        if self._bench.view.simulated:  # type: ignore[attr-defined]
-            self._bench.tell(tr("The simulated bench reads this by itself. The sound card reads a real radio."))  # type: ignore[attr-defined]
-            return
-        setting, meter = LiveSetting.kept(self.logbook), None if self._live is None else self._live.meter
-        if self._bench.view.reading.can_change_source:  # type: ignore[attr-defined]
-            setting = replace(setting, typed=tuple(sorted({*setting.typed} ^ {quantity_id})))
-        elif meter is None:
-            setting = replace(setting, on=True, typed=tuple(x for x in setting.typed if x != quantity_id))
-        else:
-            self._bench.tell(  # type: ignore[attr-defined]
-                tr(
-                    "The sound card does not read {what} here: type it. Workshop, Settings lists what it reads.",
-                    what=tr(quantity(quantity_id).title),
-                )
-            )
-            return
-        try:
-            setting.keep(self.logbook)
-        except UnitoneError as error:
-            self._live_failed(str(error))
-            return
-        self._apply_live()
-        self._meters_changed()
+    # -- a key of one's own --------------------------------------------------------------------
 
     def _take_log_key(self, key: str) -> None:
         """A key or foot-switch of one's own logs on the Bench, and sends the reading of the Meters."""
@@ -839,17 +714,17 @@ class MainWindow(QMainWindow):
         if self._workshop is None:
             from unitone.desktop.features.workshop.page import WorkshopPage
 
-            self._workshop = WorkshopPage(self.logbook, self.webcam)
+            self._workshop = WorkshopPage(self.logbook, self.bench_meters.webcam)
             self._workshop.bench_changed.connect(self._take_bench)
             self._workshop.language_chosen.connect(self.language_wanted)
-            self._workshop.live_changed.connect(self._apply_live)
-            self._workshop.wires_changed.connect(self._apply_wires)
+            self._workshop.live_changed.connect(self.bench_meters.apply_live)
+            self._workshop.wires_changed.connect(self.bench_meters.apply_wires)
             self._workshop.questions_wanted.connect(self.show_welcome)
             self._workshop.backup_wanted.connect(self._back_up_now)
             self._workshop.place_wanted.connect(self.place_wanted)
             self._workshop.look_wanted.connect(self._use)
-            self._workshop.camera_changed.connect(self._apply_camera)
-            self._workshop.show_wires(self._wire_states)
+            self._workshop.camera_changed.connect(self.bench_meters.apply_camera)
+            self._workshop.show_wires(self.bench_meters.wire_states)
             self.pages.addWidget(self._workshop)
         return self._workshop
 
@@ -987,10 +862,7 @@ class MainWindow(QMainWindow):
             self._workshop.stop()  # type: ignore[attr-defined]
         if self._bench is not None:
             self._bench.eyes.stop()  # type: ignore[attr-defined]
-        if self._live is not None:
-            self._live.close()
-        if self._webcam is not None:
-            self._webcam.close()
+        self.bench_meters.close()
         if self.worker is not None:
             self.worker.stop()
             self.worker = None

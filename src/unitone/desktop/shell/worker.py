@@ -450,11 +450,14 @@ class BenchWorker(QObject):
         self._queue.put(take)
 
     def look_again(self, job_id: str) -> None:
-        """A job that is only looked at may have gone on at its bench: show it as it is now."""
+        """Others were at the shared logbook: is this job still this bench's, or this bench's again, and has it gone on?"""
 
         def look() -> None:
-            here = self._session
-            if here is not None and here.job_id == job_id and len(self._logbook.tape(job_id)) != here.state.seq:
+            here, sharing = self._session, self._logbook.sharing
+            if here is None or sharing is None or here.job_id != job_id or self._practice is not None:
+                return
+            self.held.emit(job_id, sharing.open_job(job_id))
+            if len(self._logbook.tape(job_id)) != here.state.seq:
                 self._again(job_id)
 
         self._queue.put(look)

@@ -67,6 +67,8 @@ class Link:
         self._thread: threading.Thread | None = None
         self._granted: set[str] = set()
         self._open: set[str] = set()
+        #: Being taken right now: the server may know of it before this bench does.
+        self._asking: set[str] = set()
         self._holders: dict[str, Holder] = {}
         self._notices: list[str] = []
         self._away_since, self._why, self._waiting = "", "", 0
@@ -154,14 +156,18 @@ class Link:
         for p in parted:
             self._say_parted(p)
             fetch_job(self._local, server, p.job_id)
+        server.write(self._give_back)
         with self._state:
-            # What was taken for one entry alone (a state changed in the list) is given back once that is sent.
-            self._granted &= self._open
-            keep = set(self._granted)
-            self._holders = {job: h for job, h in seen.held.items() if job not in keep}
-        server.write(lambda c: _benches.give_back(c, self.bench, sorted(_benches.held_here(c, self.bench) - keep)))
+            self._holders = {job: h for job, h in seen.held.items() if job not in self._granted}
         touched = fetch(self._local, server)
         return bool(touched or parted or seen.lost or seen.asked or holders != self._holders)
+
+    def _give_back(self, c: Connection) -> None:
+        """What was taken for one entry alone (a state changed in the list), or is put away, is anybody's once it is sent."""
+        with self._state:
+            self._granted &= self._open
+            keep = self._granted | self._asking
+        _benches.give_back(c, self.bench, sorted(_benches.held_here(c, self.bench) - keep))
 
     def _there(self) -> Server:
         if self._server is None:
@@ -282,7 +288,9 @@ class Link:
 
     def open_job(self, job_id: str) -> str:
         """Take a job to this bench and bring its log up to date; why it can only be looked at, empty where it is taken."""
-        words = self._take(job_id)
+        with self._state:
+            here = job_id in self._granted
+        words = "" if here else self._take(job_id)
         if not words:
             with self._state:
                 self._open.add(job_id)
@@ -293,6 +301,8 @@ class Link:
             away, known = bool(self._away_since), self._holders.get(job_id)
         holder = known
         if not away:
+            with self._state:
+                self._asking.add(job_id)
             try:
                 server = self._there()
                 holder = server.write(lambda c: self._try(c, job_id))
@@ -301,6 +311,7 @@ class Link:
                 self._told(away=True, why=str(error))
                 self.wake()
         with self._state:
+            self._asking.discard(job_id)
             if holder is None:
                 self._granted.add(job_id)
                 self._holders.pop(job_id, None)
@@ -333,6 +344,8 @@ class Link:
         Raises StoreError: the server is away, so that nobody can be asked.
         """
         server = self._there()
+        with self._state:
+            self._asking.add(job_id)
         there = server.write(lambda c: _benches.want(c, self.bench, job_id))
         until = time.monotonic() + (_HANDING_OVER if there else 0.0)
         while time.monotonic() < until:
@@ -342,6 +355,7 @@ class Link:
         else:
             server.write(lambda c: _benches.take_by_force(c, self.bench, job_id))
         with self._state:
+            self._asking.discard(job_id)
             self._granted.add(job_id)
             self._open.add(job_id)
             self._holders.pop(job_id, None)

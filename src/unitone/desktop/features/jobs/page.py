@@ -253,6 +253,16 @@ class JobsPage(QWidget):
             return
         self._take(found, choose)
 
+    def refresh_changed(self) -> None:
+        """The same where others wrote: a list that shows the same as before stays where it was scrolled to."""
+        try:
+            found = self._read(self.find.text(), self._states())
+        except UnitoneError as error:
+            self.tell(str(error))
+            return
+        if found.rows != self.model.rows[: len(found.rows)] or found.counts != self._counts:
+            self._take(found)
+
     def _search(self) -> None:
         """The same off the window's thread: while someone types, only the last question is answered."""
         find, states = self.find.text(), self._states()
