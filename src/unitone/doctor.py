@@ -11,6 +11,7 @@ import os
 import shutil
 import subprocess
 import sys
+from collections.abc import Callable
 from dataclasses import dataclass
 from importlib import metadata
 from pathlib import Path
@@ -58,9 +59,9 @@ class Check:
     needed: bool = False
 
 
-def examine(folder: Path, server: str = "") -> tuple[Check, ...]:
-    """Every check, in the order in which they are told; ``folder`` is the workshop's, ``server`` the address of a shared
-    logbook. It takes some seconds."""
+def examine(folder: Path, server: Callable[[], tuple[str, str]] | None = None) -> tuple[Check, ...]:
+    """Every check, in the order in which they are told; ``folder`` is the workshop's, ``server`` asks that of a shared
+    logbook for its name and for what is wrong with it (empty: nothing). It takes some seconds."""
     qt = _ask_qt()
     return (
         _python(),
@@ -73,7 +74,7 @@ def examine(folder: Path, server: str = "") -> tuple[Check, ...]:
         _serial(),
         _usb(),
         _logbook(folder),
-        *((_server(server),) if server else ()),
+        *((_server(*server()),) if server is not None else ()),
         _trouble(),
     )
 
@@ -264,17 +265,12 @@ def _logbook(folder: Path) -> Check:
     return Check("logbook", title, "works", found, needed=True)
 
 
-def _server(address: str) -> Check:
-    from unitone.store.postgres.server import Server
-
+def _server(name: str, why: str) -> Check:
     title = tr("Shared logbook")
-    try:
-        made = Server(address, read_only=True)
-    except UnitoneError as error:
+    if why:
         cure = tr("Work goes on at the copy of this bench. Start the server, or look at the network.")
-        return Check("server", title, "limited", str(error), cure)
-    made.close()
-    return Check("server", title, "works", made.name)
+        return Check("server", title, "limited", why, cure)
+    return Check("server", title, "works", name)
 
 
 def _trouble() -> Check:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 import json
 from collections.abc import Callable
+from functools import partial
 from typing import Annotated
 
 import typer
@@ -23,9 +24,10 @@ def register(app: typer.Typer, workspace: Callable[[], str]) -> None:
     ) -> None:
         """What works on this machine (window, sound, camera, speech, scans, wires, logbook), and the cure for what does not."""
         from unitone.doctor import examine, is_well
+        from unitone.store.places import ask_server
 
         place = place_of(workspace())
-        checks = examine(folder_of(workspace()), place if isinstance(place, str) else "")
+        checks = examine(folder_of(workspace()), partial(ask_server, place) if isinstance(place, str) else None)
         well = is_well(checks)
         if as_json:
             print(json.dumps({"well": well, "checks": [dataclasses.asdict(c) for c in checks]}, ensure_ascii=False))

@@ -70,6 +70,18 @@ def _shared(address: str, bench: str, folder: Path) -> Logbook:
     return book
 
 
+def ask_server(address: str) -> tuple[str, str]:
+    """A server's name, without its password, and what is wrong with it: empty where it answers and has a logbook."""
+    from unitone.store.postgres.server import Server
+
+    try:
+        made = Server(address, read_only=True)
+    except StoreError as error:
+        return "", str(error)
+    made.close()
+    return made.name, ""
+
+
 def check_name(name: str) -> str:
     """A bench's name as it was typed. Raises StoreError where it is empty or too long."""
     found = " ".join(name.split())

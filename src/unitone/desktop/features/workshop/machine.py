@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QRectF, Qt
@@ -14,6 +15,7 @@ from unitone.desktop.widgets.marks import draw_mark
 from unitone.desktop.widgets.painted import Card, Painted, label
 from unitone.doctor import Check, examine, is_well
 from unitone.store.kept_place import kept_place
+from unitone.store.places import ask_server
 from unitone.words import tr
 
 _MARKS = {"works": "in_spec", "limited": "recheck", "missing": "out"}
@@ -69,7 +71,9 @@ class MachineBox(Card):
             return
         self.ask.setEnabled(False)
         self.busy.show()
-        self._asking.run(lambda: examine(folder, kept_place().address), self._show, self._failed)
+        address = kept_place().address
+        server = partial(ask_server, address) if address else None
+        self._asking.run(lambda: examine(folder, server), self._show, self._failed)
 
     def _failed(self, words: str) -> None:
         self.busy.hide()
