@@ -49,7 +49,14 @@ def unpack(place: Path, package: Path | None) -> Path:
 
 def start_s(path: Path, demo: Path) -> float:
     """From a fresh process to the first picture of the demo workshop, with the program and its packages from ``path``."""
-    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(path)}
+    # Bytecode is kept as the launcher keeps it.
+    environment = {
+        **os.environ,
+        "QT_QPA_PLATFORM": "offscreen",
+        "PYTHONPATH": str(path),
+        "PYTHONPYCACHEPREFIX": str(demo.parent / "bytecode"),
+    }
+    environment.pop("PYTHONDONTWRITEBYTECODE", None)
     # A base interpreter sees no package but those of the path; here its own environment serves the checkout.
     python = [sys.executable] if path == TOP / "src" else [str(getattr(sys, "_base_executable", sys.executable)), "-s"]
     begun = time.perf_counter()

@@ -42,6 +42,8 @@ import os; os._exit(0)
 def run(code: str, *arguments: str) -> tuple[float, str]:
     """Seconds that a fresh Python takes for ``code``, and what it printed."""
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(TOP / "src")}
+    # As the launcher has it: what Python compiles is kept.
+    environment.pop("PYTHONDONTWRITEBYTECODE", None)
     start = time.perf_counter()
     done = subprocess.run(
         [sys.executable, "-c", code, *arguments], env=environment, check=True, capture_output=True, text=True

@@ -40,7 +40,12 @@ DEPENDS = (
 )
 LAUNCHER = """#!/bin/sh
 # -P: nothing of the folder at hand is taken for a part of the program.
-export PYTHONPATH=/usr/lib/unitone PYTHONDONTWRITEBYTECODE=1
+export PYTHONPATH=/usr/lib/unitone
+# The program's folder is not its user's: what Python compiles is kept in the user's cache, or every start compiles all of it again.
+if [ -n "${{XDG_CACHE_HOME:-$HOME}}" ]; then
+    export PYTHONPYCACHEPREFIX="${{XDG_CACHE_HOME:-$HOME/.cache}}/unitone/bytecode"
+    unset PYTHONDONTWRITEBYTECODE
+fi
 exec {python} -P -m unitone "$@"
 """
 
@@ -104,14 +109,14 @@ def completion(shell: str) -> str:
         if second:
             subs.setdefault(first, []).append(second)
     if shell == "bash":
-        cases = "\n".join(f"        {k}) words=\"{' '.join(v)}\" ;;" for k, v in subs.items())
+        cases = "\n".join(f'        {k}) words="{" ".join(v)}" ;;' for k, v in subs.items())
         return (
             "_unitone() {\n"
             '    local words="" now="${COMP_WORDS[COMP_CWORD]}" before="${COMP_WORDS[COMP_CWORD-1]}"\n'
             '    case "$before" in\n'
-            "        --workspace) COMPREPLY=($(compgen -d -- \"$now\")); return ;;\n"
+            '        --workspace) COMPREPLY=($(compgen -d -- "$now")); return ;;\n'
             f"{cases}\n"
-            f"        unitone|*/unitone) words=\"{' '.join(names)} --workspace --version --help\" ;;\n"
+            f'        unitone|*/unitone) words="{" ".join(names)} --workspace --version --help" ;;\n'
             "    esac\n"
             '    COMPREPLY=($(compgen -W "$words" -- "$now") $(compgen -f -- "$now"))\n'
             "}\n"
@@ -179,7 +184,17 @@ def _put(root: Path, place: str, content: str | bytes, mode: int = 0o644) -> Non
 def _install_packages(root: Path, wheel: Path) -> None:
     """The locked packages and the program into one folder, without what is never loaded."""
     target = root / HOME
-    pip = (sys.executable, "-m", "pip", "install", "-q", "--disable-pip-version-check", "--no-compile", "--target", target)
+    pip = (
+        sys.executable,
+        "-m",
+        "pip",
+        "install",
+        "-q",
+        "--disable-pip-version-check",
+        "--no-compile",
+        "--target",
+        target,
+    )
     run(*pip, "--require-hashes", "--only-binary", ":all:", "-r", TOP / "requirements.lock")
     run(*pip, "--no-deps", "--upgrade", wheel)
     shutil.rmtree(target / "bin", ignore_errors=True)
@@ -206,7 +221,9 @@ def _install_packages(root: Path, wheel: Path) -> None:
                 shutil.rmtree(tests)
     for path in target.rglob("*"):
         if path.is_file():
-            path.chmod(0o755 if os.access(path, os.X_OK) and not path.suffix == ".so" and ".so." not in path.name else 0o644)
+            path.chmod(
+                0o755 if os.access(path, os.X_OK) and not path.suffix == ".so" and ".so." not in path.name else 0o644
+            )
         elif path.is_dir():
             path.chmod(0o755)
 
@@ -214,7 +231,9 @@ def _install_packages(root: Path, wheel: Path) -> None:
 def build_deb(out: Path) -> Path:
     """The Debian package into ``out``; its path."""
     out.mkdir(parents=True, exist_ok=True)
-    machine = subprocess.run(["dpkg", "--print-architecture"], capture_output=True, text=True, check=True).stdout.strip()
+    machine = subprocess.run(
+        ["dpkg", "--print-architecture"], capture_output=True, text=True, check=True
+    ).stdout.strip()
     major, minor = platform.python_version_tuple()[:2]
     python = f"python{major}.{minor}"
     with tempfile.TemporaryDirectory() as folder:

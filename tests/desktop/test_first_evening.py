@@ -178,13 +178,20 @@ def test_backups_by_themselves_are_chosen_made_at_the_start_and_told(
     )
     hands.click(box.now)
     hands.until(lambda: "Backed up" in hands.window.jobs.notice.text())
-    made = list(disk.iterdir())
+
+    def whole() -> list[Path]:
+        """What lies there once nothing is being written."""
+        there = list(disk.iterdir())
+        return [] if any(p.name.startswith(".") for p in there) else there
+
+    hands.until(lambda: len(whole()) == 1)
+    made = whole()
     assert len(made) == 1 and made[0].name.endswith(".unitone-backup")
     # Yesterday's is a day old: the next start makes another, and says so.
     made[0].rename(disk / "workshop-2020-01-01.unitone-backup")
     program.close()
     program.open()
-    hands.until(lambda: len(list(disk.iterdir())) == 2 and "Backed up" in hands.window.jobs.notice.text())
+    hands.until(lambda: len(whole()) == 2 and "Backed up" in hands.window.jobs.notice.text())
     for path in disk.iterdir():
         path.unlink()
     disk.rmdir()

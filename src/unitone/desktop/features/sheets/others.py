@@ -175,6 +175,9 @@ class SheetsOfOthers(QWidget):
         self._looking.run(lambda: look(self._library, source), self._show, self._fail)
 
     def _show(self, looked: Looked) -> None:
+        if looked.source != self.source():
+            # Another folder was chosen meanwhile, or this one forgotten.
+            return
         self.looked = looked
         self._say("" if looked.offered else tr("There is no sheet in this folder."))
         self._fill()
