@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from unitone.actions import ACTIONS, can_change, clashes, keyed, refusal, shown_key, taken_by, use_keys
+from unitone.bench.path import Kit, shown_on_dial
 from unitone.desktop.audio.voice import voice_of
 from unitone.desktop.features.workshop.keys import KeysBox
 from unitone.desktop.shell.app import Program, make_application
@@ -131,6 +132,11 @@ def test_the_decimal_mark_is_chosen_and_every_figure_follows(program: Program, q
         assert voice_of(made.logbook) == ("", "normal")
         sound.camera.click()
         assert made._workshop.camera is not None and made._workshop.parts.currentWidget() is made._workshop.camera
+        # What is dialled is told as the generator's dial is marked: 0 dBm is 224 mV PD, 447 mV EMF (P = V²/R, 50 ohm).
+        for scale, told in (("uV", "224 mV PD"), ("uV-emf", "447 mV EMF"), ("dBm", "0,0 dBm")):
+            made._workshop.settings.units.chips[scale].click()
+            kit = Kit.from_data(made.logbook.setting("kit"))
+            assert kit.shows == scale and shown_on_dial(kit, 0.0) == told
         with pytest.raises(ValueError, match="no decimal mark"):
             use_mark("'")
     finally:

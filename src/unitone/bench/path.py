@@ -11,6 +11,7 @@ import numpy as np
 from unitone.bench.calibration.arithmetic import leak_bound_db
 from unitone.errors import LevelOutOfReach
 from unitone.quantities.show import microvolts, number
+from unitone.radio.levels import EMF_DB
 from unitone.words import N_, tr
 
 
@@ -105,6 +106,19 @@ class Dial:
     caution: str = field(compare=False, default="")
 
 
+#: What a generator's dial may be marked in: dBm, PD (into 50 ohm) or EMF (behind 50 ohm, twice the PD).
+DIAL_SCALES = ("dBm", "uV", "uV-emf")
+
+
+def shown_on_dial(kit: Kit, dbm: float) -> str:
+    """An output of the generator (dBm into 50 ohm) as its own dial shows it."""
+    if kit.shows == "uV":
+        return tr("{level} PD", level=microvolts(dbm))
+    if kit.shows == "uV-emf":
+        return tr("{level} EMF", level=microvolts(dbm + EMF_DB))
+    return f"{number(dbm, 1)} dBm"
+
+
 def dial(kit: Kit, wanted_dbm: float) -> Dial:
     """What to dial so that ``wanted_dbm`` arrives at the set.
 
@@ -186,7 +200,7 @@ def _words(kit: Kit, setting: Dial, u_db: float | None) -> str:
     between = ", ".join(parts) or tr("no pad in line")
     if kit.corrected:
         between += tr(", corrected as My bench found")
-    level = microvolts(setting.dial_dbm) if kit.shows == "uV" else f"{number(setting.dial_dbm, 1)} dBm"
+    level = shown_on_dial(kit, setting.dial_dbm)
     doubt = "" if u_db is None else tr(" ± {db} dB", db=number(2.0 * u_db, 1))
     return tr("Set the generator to {level}: {between}, {arrives}{doubt} at the radio.", level=level, between=between,
               arrives=microvolts(setting.arrives_dbm), doubt=doubt)  # fmt: skip

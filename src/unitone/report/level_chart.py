@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from xml.sax.saxutils import escape
 
-from unitone.bench.path import Kit, dial
+from unitone.bench.path import Kit, dial, shown_on_dial
 from unitone.errors import BenchError
 from unitone.quantities.show import MINUS, microvolts, number, s_units
 from unitone.radio.levels import EMF_DB, Dbm, report_level
@@ -36,7 +36,7 @@ def level_rows(kit: Kit) -> tuple[LevelRow, ...]:
         told = report_level(Dbm(float(dbm)))
         try:
             at = dial(kit, float(dbm))
-            shown = f"{number(at.dial_dbm, 1)} dBm" if kit.shows == "dBm" else microvolts(at.dial_dbm)
+            shown = shown_on_dial(kit, at.dial_dbm)
             if at.switched_db:
                 shown += " + " + "+".join(f"{s:g}" for s in at.switched_db) + " dB"
         except BenchError:

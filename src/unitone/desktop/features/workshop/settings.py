@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -21,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from unitone import files
 from unitone.actions import shown_key
+from unitone.bench.path import DIAL_SCALES, Kit
 from unitone.desktop.features.workshop.backups import BackupsBox
 from unitone.desktop.features.workshop.keys import KeysBox
 from unitone.desktop.features.workshop.live import LiveReadings
@@ -206,6 +208,13 @@ class SettingsPage(QWidget):
         row.addWidget(label("", tr("Decimal mark")))
         row.addWidget(self.marks, 1)
         layout.addLayout(row)
+        words = {"dBm": "dBm", "uV": tr("µV PD"), "uV-emf": tr("µV EMF")}
+        self.units = ChipRow(tr("Generator's dial"), [(s, words[s]) for s in DIAL_SCALES], self._choose_units)
+        self.units.mark(Kit.from_data(self._logbook.setting("kit", {}) or {}).shows)
+        row = QHBoxLayout()
+        row.addWidget(label("", tr("Generator's dial")))
+        row.addWidget(self.units, 1)
+        layout.addLayout(row)
         self.themes = ChipRow(
             tr("Theme"),
             [("day", tr("Day")), ("night", tr("Night"))],
@@ -258,6 +267,12 @@ class SettingsPage(QWidget):
         """Theme and type size as they are, whoever changed them."""
         self.themes.mark(theme.tokens.name)
         self.sizes.mark(min(self.sizes.chips, key=lambda s: abs(float(s) - theme.scale)))
+
+    def _choose_units(self, shows: str) -> None:
+        """What is to be dialled is told in what the generator shows; new jobs take it over."""
+        kit = replace(Kit.from_data(self._logbook.setting("kit", {}) or {}), shows=shows)
+        if self._set("kit", kit.to_data()):
+            self.units.mark(shows)
 
     def _choose_mark(self, mark: str) -> None:
         look = self._logbook.setting("look", {}) or {}
