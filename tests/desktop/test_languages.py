@@ -24,7 +24,7 @@ pytestmark = pytest.mark.window
 PLACES = ("jobs", "meters", "calculators", "sheets", "workshop", "practice")
 #: What is the same in every language: names and words of the demo's people and radios, units, the program's own name.
 DATA = re.compile(
-    r"postgresql://|Ostrel|Corvane|Unnamed|heard on one|English|Deutsch|uni\s+tone|EMF|[\d.,−+ ]+(k|M)?(Hz|dBm|dBµV|V|W|pF)"
+    r"^dBm$|postgresql://|Ostrel|Corvane|Unnamed|heard on one|English|Deutsch|uni\s+tone|EMF|[\d.,−+ ]+(k|M)?(Hz|dBm|dBµV|V|W|pF)"
 )
 
 
