@@ -29,6 +29,7 @@ from unitone.store.ports import Sharing
 from unitone.store.rows import JobRow
 from unitone.store.schema import DAMAGED, Blob, Job, Meta, Snapshot, TapeEntry, dumps
 from unitone.store.sqlite.file import SqliteFile
+from unitone.store.statements import PUT_BLOB, PUT_SETTING, PUT_SNAPSHOT
 from unitone.words import tr
 
 _SNAPSHOTS = ("sheet", "physics")
@@ -308,7 +309,7 @@ class Logbook:
         """Keep a setting of the workshop."""
 
         def work(connection: Connection) -> None:
-            connection.execute(text(_PUT_SETTING), {"key": key, "value": dumps(value)})
+            connection.execute(text(PUT_SETTING), {"key": key, "value": dumps(value)})
 
         self._write(work)
 
@@ -349,16 +350,8 @@ def _row(r: Row[Any], held: str) -> JobRow:
     )
 
 
-#: Both engines know these words; they also hold where another bench keeps the same at the same moment.
-_PUT_SETTING = (
-    "INSERT INTO meta (key, value) VALUES (:key, :value) ON CONFLICT (key) DO UPDATE SET value = excluded.value"
-)
-_PUT_BLOB = "INSERT INTO blob (hash, content) VALUES (:hash, :content) ON CONFLICT (hash) DO NOTHING"
-_PUT_SNAPSHOT = "INSERT INTO snapshot (hash, text) VALUES (:hash, :text) ON CONFLICT (hash) DO NOTHING"
-
-
 def _keep_blob(connection: Connection, hashed: str, content: bytes) -> None:
-    connection.execute(text(_PUT_BLOB), {"hash": hashed, "content": content})
+    connection.execute(text(PUT_BLOB), {"hash": hashed, "content": content})
 
 
 def _add_entries(
@@ -387,7 +380,7 @@ def _with_hashes(connection: Connection, opening: dict[str, Any]) -> dict[str, A
         if written is None:
             continue
         kept[f"{name}_hash"] = text_hash(written)
-        connection.execute(text(_PUT_SNAPSHOT), {"hash": kept[f"{name}_hash"], "text": written})
+        connection.execute(text(PUT_SNAPSHOT), {"hash": kept[f"{name}_hash"], "text": written})
     return kept
 
 

@@ -13,6 +13,7 @@ from unitone.store.backend import Backend
 from unitone.store.postgres.server import Server
 from unitone.store.schema import Job, TapeEntry, Waiting
 from unitone.store.shared import waiting
+from unitone.store.statements import PUT_BLOB, PUT_ENTRY, PUT_JOB, PUT_SETTING, PUT_SNAPSHOT
 
 #: Tables in an order in which a row finds what it names, their columns, and how many rows are taken at once.
 _TABLES = {
@@ -83,22 +84,21 @@ def _take_meta(local: Backend, connection: Connection, rows: list[dict[str, Any]
     """What was chosen here and waits to be sent is newer."""
     del local
     ours = _queued(connection, "meta")
-    put = "INSERT INTO meta (key, value) VALUES (:key, :value) ON CONFLICT (key) DO UPDATE SET value = excluded.value"
     for r in rows:
         if r["key"] not in ours and r["key"] in waiting.SHARED_SETTINGS:
-            connection.execute(text(put), r)
+            connection.execute(text(PUT_SETTING), r)
     return set()
 
 
 def _take_snapshot(local: Backend, connection: Connection, rows: list[dict[str, Any]]) -> set[str]:
     del local
-    connection.execute(text("INSERT INTO snapshot (hash, text) VALUES (:hash, :text) ON CONFLICT DO NOTHING"), rows)
+    connection.execute(text(PUT_SNAPSHOT), rows)
     return set()
 
 
 def _take_blob(local: Backend, connection: Connection, rows: list[dict[str, Any]]) -> set[str]:
     del local
-    put = text("INSERT INTO blob (hash, content) VALUES (:hash, :content) ON CONFLICT DO NOTHING")
+    put = text(PUT_BLOB)
     connection.execute(put, [{**r, "content": bytes(r["content"])} for r in rows])
     return set()
 
@@ -107,12 +107,7 @@ def _take_job(local: Backend, connection: Connection, rows: list[dict[str, Any]]
     """The list's picture of a job that was changed here and waits to be sent is newer."""
     ours = _queued(connection, "job")
     here = {r[0] for r in connection.execute(select(Job.id).where(Job.id.in_([r["id"] for r in rows])))}
-    put = text(
-        "INSERT INTO job (id, number, radio, status, updated, card, summary) "
-        "VALUES (:id, :number, :radio, :status, :updated, :card, :summary) ON CONFLICT (id) DO UPDATE SET "
-        "radio = excluded.radio, status = excluded.status, updated = excluded.updated, card = excluded.card, "
-        "summary = excluded.summary"
-    )
+    put = text(PUT_JOB)
     taken = [r for r in rows if r["id"] not in ours]
     if taken:
         connection.execute(put, taken)
@@ -128,10 +123,7 @@ def _take_entry(local: Backend, connection: Connection, rows: list[dict[str, Any
     new = [r for r in rows if r["id"] not in here]
     if not new:
         return set()
-    put = text(
-        "INSERT INTO entry (id, job_id, seq, kind, utc, bench_s, data) "
-        "VALUES (:id, :job_id, :seq, :kind, :utc, :bench_s, :data) ON CONFLICT DO NOTHING"
-    )
+    put = text(PUT_ENTRY)
     connection.execute(put, new)
     words: dict[str, list[str]] = {}
     for r in new:

@@ -20,6 +20,7 @@ from unitone.store.backend import Backend
 from unitone.store.postgres.server import Server
 from unitone.store.schema import Blob, Job, Meta, Snapshot, TapeEntry, Waiting, dumps
 from unitone.store.shared import waiting
+from unitone.store.statements import PUT_BLOB, PUT_ENTRY, PUT_JOB, PUT_SETTING, PUT_SNAPSHOT
 from unitone.words import tr
 
 #: So much at once: a batch that breaks is sent again whole.
@@ -104,12 +105,12 @@ def _read(connection: Connection, batch: waiting.Batch) -> _Rows:
 def _put(server: Server, connection: Connection, rows: _Rows, bench: str) -> dict[str, list[str]]:
     """Put a batch down at the server; the entries that it does not take, by job: another bench has that job."""
     for r in rows.snapshots:
-        connection.execute(text("INSERT INTO snapshot (hash, text) VALUES (:hash, :text) ON CONFLICT DO NOTHING"), r)
+        connection.execute(text(PUT_SNAPSHOT), r)
     for r in rows.blobs:
-        connection.execute(text("INSERT INTO blob (hash, content) VALUES (:hash, :content) ON CONFLICT DO NOTHING"), r)
+        connection.execute(text(PUT_BLOB), r)
     for r in rows.meta:
         connection.execute(
-            text("INSERT INTO meta (key, value) VALUES (:key, :value) ON CONFLICT (key) DO UPDATE SET value = excluded.value"),
+            text(PUT_SETTING),
             {"key": r["key"], "value": dumps(r["value"])},
         )  # fmt: skip
     named = sorted({r["id"] for r in rows.jobs} | {e["job_id"] for e in rows.entries})
@@ -121,10 +122,7 @@ def _put(server: Server, connection: Connection, rows: _Rows, bench: str) -> dic
     entries = [e for e in rows.entries if e["job_id"] not in elsewhere]
     if entries:
         connection.execute(
-            text(
-                "INSERT INTO entry (id, job_id, seq, kind, utc, bench_s, data) "
-                "VALUES (:id, :job_id, :seq, :kind, :utc, :bench_s, :data) ON CONFLICT DO NOTHING"
-            ),
+            text(PUT_ENTRY),
             [{**e, "data": dumps(e["data"])} for e in entries],
         )
     kept = text("SELECT id FROM entry WHERE id = ANY(:ids)")
@@ -143,12 +141,7 @@ def _put_job(server: Server, connection: Connection, r: dict[str, Any]) -> bool:
     if connection.execute(asked, {"number": r["number"], "id": r["id"]}).first() is not None:
         return False
     connection.execute(
-        text(
-            "INSERT INTO job (id, number, radio, status, updated, card, summary) "
-            "VALUES (:id, :number, :radio, :status, :updated, :card, :summary) ON CONFLICT (id) DO UPDATE SET "
-            "radio = excluded.radio, status = excluded.status, updated = excluded.updated, card = excluded.card, "
-            "summary = excluded.summary"
-        ),
+        text(PUT_JOB),
         {**r, "card": dumps(r["card"]), "summary": dumps(r["summary"])},
     )
     server.index(connection, r["number"], card_words(r["number"], r["radio"], r["card"]))

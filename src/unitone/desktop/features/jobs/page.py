@@ -254,14 +254,14 @@ class JobsPage(QWidget):
         self._take(found, choose)
 
     def refresh_changed(self) -> None:
-        """The same where others wrote: a list that shows the same as before stays where it was scrolled to."""
-        try:
-            found = self._read(self.find.text(), self._states())
-        except UnitoneError as error:
-            self.tell(str(error))
-            return
-        if found.rows != self.model.rows[: len(found.rows)] or found.counts != self._counts:
-            self._take(found)
+        """The same where others wrote, off the window's thread: a list that shows the same as before stays where it was scrolled to."""
+        find, states = self.find.text(), self._states()
+
+        def take(found: _Found) -> None:
+            if found.rows != self.model.rows[: len(found.rows)] or found.counts != self._counts:
+                self._take(found)
+
+        self._searching.run(lambda: self._read(find, states), take, self.tell)
 
     def _search(self) -> None:
         """The same off the window's thread: while someone types, only the last question is answered."""
