@@ -8,9 +8,10 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
-from scipy.signal import firwin, upfirdn
+from scipy.signal import firwin
 
 from unitone.errors import SignalError
+from unitone.signals.polyphase import filter_whole
 from unitone.words import tr
 
 Complex = NDArray[np.complex64] | NDArray[np.complex128]
@@ -62,7 +63,6 @@ class Channel:
         self._filter = _taps(self.down, share) if self.down > 1 else None
         self._tail: NDArray[np.complex64] = np.zeros(0, np.complex64)
         self._at = 0
-        self._skip = 0
 
     def take(self, block: Complex) -> NDArray[np.complex64]:
         """The channel's samples that this block completes, shape (m,). Raises SignalError for what is no number."""
@@ -80,23 +80,14 @@ class Channel:
         held = np.concatenate((self._tail, mixed))
         taps = self._filter.size
         # Every output is a whole filter over the input: the first begins with the first sample.
-        outputs = (held.size - self._skip - taps) // self.down + 1
+        outputs = (held.size - taps) // self.down + 1
         if outputs <= 0:
             self._tail = held
             return np.zeros(0, np.complex64)
-        start = self._skip
-        used = held[start : start + (outputs - 1) * self.down + taps]
-        full = (
-            upfirdn(self._filter, used, up=1, down=1)
-            if self.down == 1
-            else upfirdn(self._filter, used, up=1, down=self.down)
-        )
-        # The convolution's first whole output lies taps-1 samples in; of those, every ``down``-th is kept.
-        first = (taps - 1) // self.down
-        made = full[first : first + outputs]
-        self._tail = held[start + outputs * self.down :]
-        self._skip = 0
-        return np.asarray(made, np.complex64)
+        used = held[: (outputs - 1) * self.down + taps]
+        made = filter_whole(used, self._filter, down=self.down)
+        self._tail = held[outputs * self.down :]
+        return made
 
     def _phasor(self, n: int) -> NDArray[np.complex64]:
         """exp(−j2π·offset·t) for the next ``n`` samples: a short table turned on, so that no long sine is worked out."""

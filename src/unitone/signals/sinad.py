@@ -18,10 +18,11 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
-from scipy.signal import firwin, upfirdn
+from scipy.signal import firwin
 from scipy.signal.windows import tukey
 
 from unitone.errors import SignalError
+from unitone.signals.polyphase import filter_whole
 from unitone.signals.weighting import BANDS_HZ, Weighting, weight_power
 from unitone.words import tr
 
@@ -98,9 +99,7 @@ def resample(x: Samples, rate: float) -> tuple[NDArray[np.float64], float]:
         return np.ascontiguousarray(x, np.float64), rate
     taps = _taps(up, down)
     # In single precision a constant far above the signal would cost digits: it is no signal.
-    made = upfirdn(taps, np.asarray(x, np.float64) - float(np.mean(x, dtype=np.float64)), up=up, down=down)
-    edge = -(-taps.size // down) + 1
-    return np.ascontiguousarray(made[edge:-edge]), work
+    return filter_whole(np.asarray(x, np.float64) - float(np.mean(x, dtype=np.float64)), taps, up, down), work
 
 
 @lru_cache(maxsize=32)
@@ -181,7 +180,7 @@ def fit_tone(x: NDArray[np.float64], rate: float, nominal_hz: float) -> tuple[fl
     Coarse FFT peak, then Gauss-Newton on the frequency.
     """
     n = x.size
-    size = fft.next_fast_len(2 * n, real=True)
+    size = fft.next_fast_len(n, real=True)
     spectrum = np.abs(fft.rfft(x * _hann(n), size))
     step = rate / size
     lo, hi = int(0.9 * nominal_hz / step), int(math.ceil(1.1 * nominal_hz / step)) + 1

@@ -57,12 +57,13 @@ class Synthesiser:
         self.ground = ground(sheet, physics, seed)
         self._oscillators = {o.id: o for o in sheet.oscillators}
         self._mixed: dict[Place, tuple[Mixed, ...]] = {}
+        self._nominal: dict[tuple[str, int | None], float] = {}
         #: Each crystal's last pull, with the place of its adjuster that it is of.
         self._pulls: dict[int, tuple[tuple[float, float], float]] = {}
 
     def oscillator_hz(
         self, name: str, bench_seconds: float = WARM, panel: Mapping[str, str] | None = None, way: str = "either",
-        carrier_hz: Fraction | None = None,
+        carrier_hz: int | None = None,
     ) -> float:  # fmt: skip
         """An oscillator ``bench_seconds`` after switching on: crystal, trimmer, warm-up, and the controls that pull it; one that follows
         the dial at a carrier, or at the middle of the dial."""
@@ -71,7 +72,8 @@ class Synthesiser:
             one = self._oscillators[name]
             if carrier_hz is None:
                 assert one.follows
-                carrier_hz = (Fraction(one.nominal_hz) - one.offset_hz) / one.follows
+                middle = float((Fraction(one.nominal_hz) - one.offset_hz) / one.follows)
+                return self.dial.oscillator_hz(name, middle, bench_seconds)
             return self.dial.oscillator_hz(name, float(carrier_hz), bench_seconds)
         crystal = self.physics.crystals.get(name)
         if crystal is None:
@@ -81,10 +83,14 @@ class Synthesiser:
         pulled = sum(self._shifted(k, s, name, panel or {}, way) for k, s in enumerate(self.physics.shift))
         return nominal * (1.0 + share) + pulled
 
-    def nominal_hz(self, name: str, carrier_hz: Fraction | None = None) -> float:
-        """What an oscillator is meant to run at, on a carrier where it follows the dial (Hz)."""
-        one = self._oscillators[name]
-        return one.nominal_hz if carrier_hz is None else float(one.at(carrier_hz))
+    def nominal_hz(self, name: str, carrier_hz: int | None = None) -> float:
+        """What an oscillator is meant to run at, on a carrier where it follows the dial (Hz). It never changes: kept."""
+        known = self._nominal.get((name, carrier_hz))
+        if known is None:
+            one = self._oscillators[name]
+            known = one.nominal_hz if carrier_hz is None else float(one.at(Fraction(carrier_hz)))
+            self._nominal[name, carrier_hz] = known
+        return known
 
     def _pulled(self, crystal: Crystal) -> float:
         """The adjuster's pull against where this specimen is right, a share of nominal.
@@ -148,8 +154,8 @@ class Synthesiser:
             error += float(times) * off
         return float(one.hz), float(one.hz) + error
 
-    def _carrier(self, place: Place) -> Fraction | None:
-        return None if place.channel is None else Fraction(self.sheet.carrier_hz(place.channel, place.band))
+    def _carrier(self, place: Place) -> int | None:
+        return None if place.channel is None else self.sheet.carrier_hz(place.channel, place.band)
 
     def counted_hz(self, name: str, bench_seconds: float, panel: Mapping[str, str], place: Place) -> float:
         """What a counter shows of an oscillator, as dial and panel stand (Hz)."""

@@ -17,9 +17,11 @@ from unitone.simulator.receiver import RATE
 from unitone.words import tr
 
 DIAL_ERROR = "rx.frequency_error"
-#: How far from the mark the generator is swept (share of the frequency: near first), by how much at a
-#: time, how long each place is listened to, and how far a tone stands out of what is heard beside it.
-_REACHES, _STEP_HZ, _LISTENS_S, _CLEAR_DB = (0.05, 0.2), 3000.0, 0.06, 10.0
+#: How far from the mark the generator is swept (share of the frequency), by how much at a time, how long each
+#: place is listened to, and how far a tone stands out of what is heard beside it.
+_REACH, _STEP_HZ, _LISTENS_S, _CLEAR_DB = 0.2, 3000.0, 0.06, 10.0
+#: At least so many places either side of the mark, and so many beyond the loudest: what only rises is no top yet.
+_LEAST, _BEYOND = 10, 4
 #: What the generator gives where the step names no level: loud enough for circuits that are off.
 _LOUD_DBM = -47.0
 #: Both edges are told by this much less than the loudest (dB), in steps of so many hertz, and a hand sets a generator so well.
@@ -52,7 +54,7 @@ class DialByGenerator(Instrument):
         )
         place = self.wiring.place(at)
         mark = float(self.radio.sheet.carrier_hz(place.channel, place.band))
-        found = next((hz for reach in _REACHES if (hz := self._found(at, reach * mark)) is not None), None)
+        found = self._found(at, _REACH * mark)
         if found is None:
             raise BenchError(tr("No tone comes through anywhere near {mhz:.3f} MHz.", mhz=mark / 1e6))
         fine = found + np.arange(-_FINE_REACH, _FINE_REACH + 1.0, _FINE_HZ)
@@ -68,12 +70,19 @@ class DialByGenerator(Instrument):
         )
 
     def _found(self, at: Conditions, reach_hz: float) -> float | None:
-        """Where a tone stands clear of what is heard elsewhere, within so many hertz of the mark; None where none does."""
-        tried = np.arange(-reach_hz, reach_hz + 1.0, _STEP_HZ)
-        heard = [self._tone_db(at, hz, _LISTENS_S) for hz in tried]
-        best = int(np.argmax(heard))
-        clear = heard[best] - float(np.median(heard)) > _CLEAR_DB and 0 < best < len(heard) - 1
-        return float(tried[best]) if clear else None
+        """Where a tone stands clear of what is heard elsewhere, outwards from the mark; None where none does within so many hertz."""
+        heard = {0: self._tone_db(at, 0.0, _LISTENS_S)}
+        for ring in range(1, int(reach_hz / _STEP_HZ) + 1):
+            for place in (-ring, ring):
+                heard[place] = self._tone_db(at, place * _STEP_HZ, _LISTENS_S)
+            best = max(heard, key=heard.__getitem__)
+            if ring < _LEAST or abs(best) > ring - _BEYOND:
+                continue
+            clear = float(np.median(list(heard.values()))) + _CLEAR_DB
+            # Noise is loud for once, too: who hears a tone listens again.
+            if heard[best] > clear and self._tone_db(at, best * _STEP_HZ, _LISTENS_S) > clear:
+                return best * _STEP_HZ
+        return None
 
     def _tone_db(self, conditions: Conditions, off_hz: float, seconds: float) -> float:
         """How loud the tone is with the generator so far beside the mark (dB)."""
