@@ -64,7 +64,10 @@ class CameraPage(QWidget):
         self._reader: Reader | None = None
         self._taught_in: Frame | None = None
         self._making = Errand("camera", self)
-        self._tried = -_AGAIN_S
+        #: When the last try at a reader ended; None while one goes on.
+        self._tried: float | None = -_AGAIN_S
+        #: What the view shows: a picture file gives the same frame again and again.
+        self._looked: tuple[Frame, Reader | None] | None = None
         columns = self._columns = QHBoxLayout(self)
         columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(theme.px(12))
@@ -194,7 +197,7 @@ class CameraPage(QWidget):
         if not self._webcam.running:
             empty = tr("No camera is plugged in. Plug one in, or open a picture or a film of the meter.")
             ready = tr("Choose the camera that looks at the meter.")
-            self.view.show_image(None, ready if found else empty)
+            self._show_no_frame(ready if found else empty)
 
     def _say_source(self, words: str) -> None:
         self.source_words.setText(words)
@@ -230,9 +233,13 @@ class CameraPage(QWidget):
         self._say_source(words)
 
     def _failed(self, words: str) -> None:
-        self.view.show_image(None, words)
+        self._show_no_frame(words)
         self.refresh_sources()
         self._say_source(words)
+
+    def _show_no_frame(self, words: str) -> None:
+        self._looked = None
+        self.view.show_image(None, words)
 
     def _arrived(self) -> None:
         if not self.isVisible():
@@ -240,10 +247,14 @@ class CameraPage(QWidget):
         got = self._webcam.frames.last()
         if got is None:
             return
-        self.view.show_image(image_of(got[1]))
+        frame, before = got[1], self._looked
+        self._looked = (frame, self._reader)
+        if before is None or before[0] is not frame:
+            self.view.show_image(image_of(frame))
         if self._reader is not None:
-            self._show_seen(self._reader.read(got[1]))
-        elif self._complete() and time.monotonic() - self._tried > _AGAIN_S:
+            if before is None or before[0] is not frame or before[1] is not self._reader:
+                self._show_seen(self._reader.read(frame))
+        elif self._complete() and self._tried is not None and time.monotonic() - self._tried > _AGAIN_S:
             # What stood in the way may be gone by now: a hand, a needle at rest outside of the marks, LEDs all dark.
             self._make()
 
@@ -364,16 +375,21 @@ class CameraPage(QWidget):
         except UnitoneError as error:
             self._say(str(error))
             return
-        clicks, self._tried = (self._pivot, tuple(self._marks), self._face), time.monotonic()
+        clicks, self._tried = (self._pivot, tuple(self._marks), self._face), None
+
+        def failed(words: str) -> None:
+            self._tried = time.monotonic()
+            self._say(words)
 
         def made(reader: Reader) -> None:
+            self._tried = time.monotonic()
             if clicks == (self._pivot, tuple(self._marks), self._face):
                 self._reader, self._taught_in = reader, frame
                 self._say("")
                 self.keep.setEnabled(not self._logbook.frozen)
                 self._show_seen(reader.read(frame))
 
-        self._making.run(lambda: reader_of(taught, frame), made, self._say)
+        self._making.run(lambda: reader_of(taught, frame), made, failed)
 
     def _say(self, words: str) -> None:
         self.wrong.setText(words)
