@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import re
 import tomllib
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
 
@@ -374,6 +375,8 @@ def read_physics(path: Path, sheet: Sheet) -> PhysicsFile:
     return parse_physics(text, str(path), sheet)
 
 
+# Neither text, sheet nor what comes of them ever changes: it is read once.
+@lru_cache(maxsize=32)
 def parse_physics(text: str, path: str, sheet: Sheet) -> PhysicsFile:
     """The physics file written in ``text``; ``path`` stands in messages. Raises SheetError."""
     physics, problems = _shapes(text, path)

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from unitone.errors import BenchError
 from unitone.radio.resonance import detuning, pair_loss, single_loss
@@ -210,22 +211,25 @@ class Transmitter:
         start, cycles = self._ended if goes_on else (float(self._noise.uniform(0, 2 * np.pi)), 0.0)
         phase = 2 * np.pi * (error_hz * t + np.cumsum(wander) / RATE) + start
         ended = float(phase[-1] + 2 * np.pi * error_hz / RATE)
-        tone = 2 * np.pi * (keyed.tone_hz * t + cycles)
+        tone = _turning(keyed.tone_hz, cycles, n)
         heard, mode = self.heard_v(keyed), self.modulation(keyed.mode)
         deviation = self.deviation_hz(heard, rail_share) if mode == "fm" else 0.0
         if deviation > 0 and keyed.tone_hz > 0:
-            phase = phase + deviation / keyed.tone_hz * np.sin(tone)
-        hum = 2 * np.pi * _HUM_HZ * t
+            phase = phase + deviation / keyed.tone_hz * tone.imag
+        hum = _turning(_HUM_HZ, 0.0, n).imag
         if self.transmit.hum_deviation:
-            phase = phase + self.transmit.hum_deviation / _HUM_HZ * np.sin(hum)
+            phase = phase + self.transmit.hum_deviation / _HUM_HZ * hum
         self._ended = (ended % (2 * np.pi), (cycles + keyed.tone_hz * seconds) % 1.0)
         watts = self.watts(carrier_hz, keyed.supply_share)
-        wave = np.exp(1j * phase)
+        wave = np.empty(n, np.complex128)
+        np.cos(phase, out=wave.real)
+        np.sin(phase, out=wave.imag)
         if mode in SIDE:
             watts *= self.pep_share
-            wave = wave * (self.ssb_drive(heard, watts) * np.exp(1j * SIDE[mode] * tone) + self.carrier_left())
+            beside = tone if SIDE[mode] > 0 else tone.conj()
+            wave = wave * (self.ssb_drive(heard, watts) * beside + self.carrier_left())
         elif mode == "am":
-            depth = self.am_depth(heard) * np.sin(tone) + self.transmit.hum_depth / 100.0 * np.sin(hum)
+            depth = self.am_depth(heard) * tone.imag + self.transmit.hum_depth / 100.0 * hum
             wave = wave * np.maximum(1.0 + depth, 0.0)
         volts = math.sqrt(watts)
         ripple = 1e-4 * (self._noise.standard_normal(n) + 1j * self._noise.standard_normal(n))
@@ -235,3 +239,13 @@ class Transmitter:
             line = volts * 10.0 ** (dbc / 20.0) * np.exp(1j * phase / (carrier_hz / hz))
             sent.append(Component(hz, RATE, line))
         return sent
+
+
+def _turning(hz: float, cycles: float, n: int) -> NDArray[np.complex128]:
+    """exp(j2π(hz·t + cycles)) at ``n`` samples of ``RATE``: a long turn is the product of a coarse and a fine one."""
+    fine_n = math.isqrt(n) + 1
+    step = 2.0 * math.pi * hz / RATE
+    fine = np.exp(1j * step * np.arange(fine_n))
+    coarse = np.exp(1j * (step * fine_n * np.arange(-(-n // fine_n)) + 2.0 * math.pi * cycles))
+    made: NDArray[np.complex128] = (coarse[:, None] * fine[None, :]).reshape(-1)[:n]
+    return made

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,7 @@ from unitone.quantities.older_names import in_todays_names
 from unitone.sheet.format.build import FORMAT, Problem, check
 from unitone.sheet.format.lines import Place, key_lines, line_of
 from unitone.sheet.model.sheet import Sheet
-from unitone.words import tr
+from unitone.words import language, tr
 
 __all__ = ["FORMAT", "MAX_BYTES", "parse_sheet", "problem_lines", "read_sheet", "read_text", "to_data"]
 
@@ -70,7 +71,30 @@ def parse_sheet(text: str, name: str, identifier: str, kept: bool = False) -> Sh
 
     One that is ``kept`` on a tape was taken once: whether its frequencies can be is not asked again, lest a job no longer opens.
     """
-    sheet, problems = check(to_data(text, name), identifier, text, kept)
+    try:
+        return _checked(text, identifier, kept, language())
+    except _Wrong as wrong:
+        raise SheetError(problem_lines(wrong.problems, key_lines(text), name)) from None
+    except SheetError:
+        # No TOML at all: said once more, with its name.
+        to_data(text, name)
+        raise
+
+
+class _Wrong(Exception):
+    """A text that is no sheet yet."""
+
+    def __init__(self, problems: tuple[Problem, ...]) -> None:
+        super().__init__(problems)
+        self.problems = problems
+
+
+# A job's own sheet, the logbook's and the file are mostly one text, and a sheet never changes: it is read once.
+@lru_cache(maxsize=32)
+def _checked(text: str, identifier: str, kept: bool, spoken: str) -> Sheet:
+    """Raises _Wrong (its words are in the language that is ``spoken``), SheetError."""
+    del spoken
+    sheet, problems = check(to_data(text, ""), identifier, text, kept)
     if sheet is None:
-        raise SheetError(problem_lines(problems, key_lines(text), name))
+        raise _Wrong(problems)
     return sheet
