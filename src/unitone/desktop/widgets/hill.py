@@ -5,7 +5,7 @@ from __future__ import annotations
 from html import escape
 
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QColor, QFontMetricsF
 from PyQt6.QtWidgets import QGraphicsItem, QLabel, QStackedLayout, QWidget
 
@@ -36,6 +36,8 @@ class HillPlot(QWidget):
         self._stack.addWidget(self.plot)
         self._stack.addWidget(self.empty)
         self.setMinimumHeight(theme.px(120))
+        self._later = QTimer(self, singleShot=True, interval=0)
+        self._later.timeout.connect(self._draw_latest)
         self._make_items()
         theme.changed.connect(self._theme_changed)
 
@@ -61,7 +63,12 @@ class HillPlot(QWidget):
                 peak=view.peak_text,
             )
         )
-        self._draw(view)
+        # In an event of its own: the card's words do not wait for it.
+        self._later.start()
+
+    def _draw_latest(self) -> None:
+        if self._view is not None and self._view.points:
+            self._draw(self._view)
 
     @property
     def drawn(self) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from weakref import WeakKeyDictionary
+
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPaintEvent, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
@@ -154,6 +156,7 @@ class StepCard(QFrame):
         self._swept = False
         #: What was last fitted into what room.
         self._fitted: object = None
+        self._heights: WeakKeyDictionary[QLabel, tuple[object, int]] = WeakKeyDictionary()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(theme.px(18), theme.px(10), theme.px(18), theme.px(12))
         layout.setSpacing(theme.px(7))
@@ -522,11 +525,17 @@ class StepCard(QFrame):
 
     def _taken(self) -> tuple[object, ...]:
         """What the room for each part comes of: the card's own size, and how high each text is."""
-        said = tuple(
-            (x.width(), x.heightForWidth(x.width()), x.isHidden()) for x in self.findChildren(QLabel) if x.wordWrap()
-        )
+        said = tuple((x.width(), self._height(x), x.isHidden()) for x in self.findChildren(QLabel) if x.wordWrap())
         inner = (self.place.sizeHint().width(), self.remarks.sizeHint().height(), self.channels.isHidden())
         return (self.isVisible(), self.width(), self.height(), *inner, *said)
+
+    def _height(self, label: QLabel) -> int:
+        """How high a label's words are at its width: the layout of a text is not worked out again while nothing of it changes."""
+        now = (label.width(), label.text(), label.font().key())
+        known = self._heights.get(label)
+        if known is None or known[0] != now:
+            known = self._heights[label] = (now, label.heightForWidth(label.width()))
+        return known[1]
 
     @property
     def says_notes(self) -> bool:
