@@ -164,13 +164,32 @@ def _follow(x: NDArray[np.float64], rate: float, hz: float, nominal_hz: float) -
     """A frequency nearer than the FFT's bins: the phase of sums over a few cycles each, followed through the stretch."""
     parts = int(np.clip(x.size / (0.02 * rate), 5, 48))
     length = x.size // parts
-    turned = x * phasors(-hz, rate, x.size)
-    sums = turned[: parts * length].reshape(parts, length).sum(axis=1)
+    # What turns within a part is the same in all of them.
+    within = phasors(-hz, rate, length)
+    table = x[: parts * length].reshape(parts, length)
+    across = np.exp(-2j * np.pi * hz * (length / rate) * np.arange(parts))
+    sums = (table @ within.real + 1j * (table @ within.imag)) * across
     phase, weight = np.unwrap(np.angle(sums)), np.abs(sums)
     at = np.arange(parts) * (length / rate)
     at = at - float(weight @ at) / max(float(weight.sum()), 1e-300)
     slope = float((weight * at) @ phase) / max(float(weight @ at**2), 1e-300)
     return float(np.clip(hz + slope / (2 * np.pi), 0.9 * nominal_hz, 1.1 * nominal_hz))
+
+
+@lru_cache(maxsize=32)
+def _ramp(n: int, rate: float) -> NDArray[np.float64]:
+    """2π times the seconds from the middle of a stretch, shape (n,)."""
+    return np.asarray(2.0 * np.pi / rate * (np.arange(n) - (n - 1) / 2), np.float64)
+
+
+def _products(hz: float, rate: float, n: int) -> NDArray[np.float64]:
+    """Sums over a stretch of the products of cosine, sine and one, told from its middle, shape (3, 3).
+
+    A cosine sums up to sin(nω/2)/sin(ω/2) there (Dirichlet's kernel), a sine to nothing.
+    """
+    half = math.pi * hz / rate
+    one, two = math.sin(n * half) / math.sin(half), math.sin(2.0 * n * half) / math.sin(2.0 * half)
+    return np.array([[(n + two) / 2.0, 0.0, one], [0.0, (n - two) / 2.0, 0.0], [one, 0.0, n]])
 
 
 def fit_tone(x: NDArray[np.float64], rate: float, nominal_hz: float) -> tuple[float, float, NDArray[np.float64]]:
@@ -181,25 +200,28 @@ def fit_tone(x: NDArray[np.float64], rate: float, nominal_hz: float) -> tuple[fl
     """
     n = x.size
     size = fft.next_fast_len(n, real=True)
-    spectrum = np.abs(fft.rfft(x * _hann(n), size))
+    spectrum = fft.rfft(x * _hann(n), size)
     step = rate / size
     lo, hi = int(0.9 * nominal_hz / step), int(math.ceil(1.1 * nominal_hz / step)) + 1
-    hz = (lo + int(np.argmax(spectrum[lo:hi]))) * step
+    hz = (lo + int(np.argmax(np.abs(spectrum[lo:hi])))) * step
     hz = _follow(x, rate, hz, nominal_hz)
     turn = phasors(hz, rate, n)
     # One step of Gauss-Newton on amplitude, phase and frequency together, all samples at once.
     design = np.empty((4, n))
     design[0], design[1], design[2] = turn.real, turn.imag, 1.0
-    a, b = np.linalg.lstsq(design[:3] @ design[:3].T, design[:3] @ x, rcond=1e-12)[0][:2]
-    t = (np.arange(n) - (n - 1) / 2) / rate
-    design[3] = (2 * np.pi * t) * (b * design[0] - a * design[1])
-    solution = np.linalg.lstsq(design @ design.T, design @ x, rcond=1e-12)[0]
+    products = np.empty((4, 4))
+    products[:3, :3] = _products(hz, rate, n)
+    a, b = np.linalg.lstsq(products[:3, :3], design[:3] @ x, rcond=1e-12)[0][:2]
+    design[3] = _ramp(n, rate) * (b * design[0] - a * design[1])
+    products[3] = products[:, 3] = design @ design[3]
+    solution = np.linalg.lstsq(products, design @ x, rcond=1e-12)[0]
     hz = float(np.clip(hz + solution[3], 0.9 * nominal_hz, 1.1 * nominal_hz))
     turn = phasors(hz, rate, n)
     design[0], design[1] = turn.real, turn.imag
     plain = design[:3]
-    a, b, dc = np.linalg.solve(plain @ plain.T, plain @ x)
-    residual = x - a * plain[0] - b * plain[1] - dc
+    solved = np.linalg.solve(_products(hz, rate, n), plain @ x)
+    a, b, _ = solved
+    residual: NDArray[np.float64] = x - solved @ plain
     return hz, float(a * a + b * b) / 2.0, residual
 
 
