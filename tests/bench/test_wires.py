@@ -24,6 +24,7 @@ from unitone.errors import BenchError, HookUpError, SheetError, UnitoneError
 from unitone.job.card import Card
 from unitone.job.fold import fold
 from unitone.quantities.registry import quantity
+from unitone.robot._bench_radios import MATCHING
 from unitone.robot.by_wire import run_by_wire
 from unitone.robot.many import simulated
 from unitone.session.session import Session, open_job
@@ -175,7 +176,7 @@ def test_another_instrument_and_levels_out_of_reach(served: Served) -> None:
     generator.set(Conditions("receive", "20"))
     assert not served.bench.state.rf
     # A stage that the sheet knows has its own frequency, whatever the channel.
-    _, portable, _ = simulated(str(Path(__file__).parents[1] / "radios" / "skerry-petrel.toml"))
+    _, portable, _ = simulated(str(MATCHING / "skerry-petrel.toml"))
     assert carrier_of(portable)(Conditions("receive", "MW 600", inject="if")) == 455e3
 
 

@@ -150,6 +150,8 @@ def test_the_hill_plot_draws_or_says_why_not(qtbot: QtBot) -> None:
                     "peak 0.50 cw ± 0.03", 1.0, "T1", "turns", "dB", None)  # fmt: skip
     plot.show_hill(view, "")
     assert plot.plot.isVisible() and "peak 0.50" in plot.accessibleDescription()
+    # It is drawn in an event of its own.
+    qtbot.waitUntil(lambda: plot.plot.getPlotItem().viewRange()[0][0] < -0.4)
     (low, high), (bottom, top) = plot.plot.getPlotItem().viewRange()
     assert low < -0.4 and high > 1.4 and bottom < 8 and top > 12
     assert [tuple(p.pos()) for p in plot._points.points()] == [(0.0, 8.0), (0.5, 12.0), (1.0, 8.0)]

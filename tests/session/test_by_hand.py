@@ -213,7 +213,8 @@ def test_a_dial_is_read_by_the_oscillator_on_another_receiver() -> None:
         session.confirm_hook_up("receive")
         said = []
         # Low end 0.600 MHz: the oscillator belongs at 1.065 MHz. By the station, by the oscillator, with and without a unit.
-        for typed in ("1.068 MHz", "1.068", "603 kHz", "0.603", "+3 kHz", "1063 kHz"):
+        for typed in ("1.068 MHz", "1.068", "603 kHz", "0.603", "+3 kHz", "1063 kHz", "575 kHz", "0.6270", "500"):
             session.type_in(typed)
             said.append(round(session.state.readings[-1].reading.value or 0.0))
-        assert said == [3000, 3000, 3000, 3000, 3000, -2000]
+        # One that was turned at is far off; a bare 500 is hertz, as the field says.
+        assert said == [3000, 3000, 3000, 3000, 3000, -2000, -25_000, 27_000, 500]

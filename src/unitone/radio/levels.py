@@ -120,11 +120,11 @@ def mark_db(text: str) -> float:
     raise EntryError(tr("“{what}” is not a mark of an S-meter. Write S5, S9 or +20.", what=text))
 
 
-def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> float:
+def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None, within: float = 0.02) -> float:
     """The canonical value of a typed number for quantity ``q``.
 
     ``nominal_hz`` is the frequency from which a ``hertz-error`` counts; a typed
-    reading near it (within 2 %, with MHz or without a unit in MHz) is taken as
+    reading near it (by that share, with MHz or without a unit in MHz) is taken as
     the counter's absolute reading. Raises EntryError when the value is impossible.
     """
     value = typed.value
@@ -135,16 +135,19 @@ def canonical(typed: Typed, q: Quantity, nominal_hz: float | None = None) -> flo
     elif q.kind == "watts" and typed.unit == "dBm":
         value = 1e-3 * 10.0 ** (value / 10.0)
     elif q.kind in ("hertz", "hertz-error") and nominal_hz:
+        # Without a unit a figure that is only roughly there may be an error in hertz as well.
+        near = min(within, 0.02) if typed.bare else within
         for scale in (1.0, 1e3, 1e6, 1e-3, 1e-6) if typed.bare else (1.0,):
-            if abs(value * scale - nominal_hz) <= 0.02 * nominal_hz:
+            if abs(value * scale - nominal_hz) <= near * nominal_hz:
                 value = value * scale - (nominal_hz if q.kind == "hertz-error" else 0.0)
                 break
         else:
-            if q.kind == "hertz-error" and abs(value) > 0.02 * nominal_hz:
+            if q.kind == "hertz-error" and abs(value) > within * nominal_hz:
                 raise EntryError(
                     tr(
-                        "That is {value:.0f} Hz off {x:.5f} MHz: more than 2 %. Check the unit.",
+                        "That is {value:.0f} Hz off {x:.5f} MHz: more than {pct} %. Check the unit.",
                         value=value,
+                        pct=f"{100 * within:.0f}",
                         x=nominal_hz / 1000000.0,
                     )
                 )

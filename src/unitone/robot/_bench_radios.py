@@ -33,8 +33,9 @@ class Found(BaseModel):
 class Matching(BaseModel):
     """A file of ``data/matching``: the radio, and what the procedure's names are on its board.
 
-    ``adjusters``, ``points``, ``channels``, ``bands`` and ``modes`` say that; ``found`` is what its board has more, ``missing`` which of
-    the procedure's adjusters it does not have, ``sets`` what of its physics differs.
+    ``adjusters``, ``points``, ``stages``, ``channels``, ``bands`` and ``modes`` say that; ``found`` is what its board has more,
+    ``missing`` which of the procedure's adjusters and ``without`` which of its steps it does not have (a band that is not there), ``sets``
+    what of its physics differs.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -46,8 +47,10 @@ class Matching(BaseModel):
     modes: dict[str, str] = {}
     adjusters: dict[str, str] = {}
     points: dict[str, str] = {}
+    stages: dict[str, str] = {}
     found: list[Found] = []
     missing: list[str] = []
+    without: list[str] = []
     sets: dict[str, str | float | bool] = Field(default_factory=dict)
 
 
@@ -70,11 +73,6 @@ class Radio:
         )
 
 
-def has_radio(procedure: str) -> bool:
-    """Is there a radio to try this procedure on?"""
-    return (MATCHING / f"{procedure}.toml").is_file()
-
-
 def radio_for(procedure: Sheet) -> Radio:
     """The radio that a general procedure is tried on. Raises SheetError where there is none, or it does not fit."""
     path = MATCHING / f"{procedure.id}.toml"
@@ -92,21 +90,25 @@ def radio_for(procedure: Sheet) -> Radio:
         fault = Fault(title="as built", reason="dead", sets=matching.sets)
         physics = with_fault(physics.model_copy(update={"fault": {"as built": fault}}), "as built")
     names = {theirs: ours for ours, theirs in (matching.adjusters | matching.points).items()}
-    renamed = PhysicsFile.model_validate(_renamed(physics.model_dump(), names) | {"sheet": procedure.id, "fault": {}})
-    return Radio(matching, _on_its_board(procedure, own, names), renamed)
+    stages = {theirs: ours for ours, theirs in matching.stages.items()}
+    renamed = PhysicsFile.model_validate(
+        _renamed(physics.model_dump(), names, stages) | {"sheet": procedure.id, "fault": {}}
+    )
+    return Radio(matching, _on_its_board(procedure, own, names, stages), renamed)
 
 
-def _renamed(value: Any, names: Mapping[str, str]) -> Any:
+def _renamed(value: Any, names: Mapping[str, str], stages: Mapping[str, str], key: str = "") -> Any:
     if isinstance(value, str):
-        return names.get(value, value)
+        # "if" is a stage under its key, and a kind of circuit elsewhere.
+        return (stages if key.endswith("stage") else names).get(value, value)
     if isinstance(value, list | tuple):
-        return [_renamed(v, names) for v in value]
+        return [_renamed(v, names, stages) for v in value]
     if isinstance(value, dict):
-        return {names.get(k, k): _renamed(v, names) for k, v in value.items()}
+        return {names.get(k, k): _renamed(v, names, stages, k) for k, v in value.items()}
     return value
 
 
-def _on_its_board(procedure: Sheet, own: Sheet, names: Mapping[str, str]) -> Sheet:
+def _on_its_board(procedure: Sheet, own: Sheet, names: Mapping[str, str], stages: Mapping[str, str]) -> Sheet:
     """The procedure's steps on the radio's own board: its adjusters, oscillators, channels and test points, by the procedure's names."""
 
     def adjuster(a: Adjuster) -> Adjuster:
@@ -115,6 +117,9 @@ def _on_its_board(procedure: Sheet, own: Sheet, names: Mapping[str, str]) -> She
     def point(t: TestPoint) -> TestPoint:
         return replace(t, id=names.get(t.id, t.id))
 
+    boxes = tuple(
+        replace(s, id=stages.get(s.id, s.id), after=tuple(stages.get(a, a) for a in s.after)) for s in own.stages
+    )
     oscillators = tuple(
         replace(
             o,
@@ -125,5 +130,5 @@ def _on_its_board(procedure: Sheet, own: Sheet, names: Mapping[str, str]) -> She
     )
     return replace(
         own, id=procedure.id, adjusters=tuple(map(adjuster, own.adjusters)), oscillators=oscillators,
-        test_points=tuple(map(point, own.test_points)), steps=procedure.steps, source_text="",
+        test_points=tuple(map(point, own.test_points)), stages=boxes, steps=procedure.steps, source_text="",
     )  # fmt: skip

@@ -103,6 +103,9 @@ class TypingTechnician:
     def _read(self, advice: moves.Measure) -> None:
         session = self.session
         session.go_to(advice.step)
+        if advice.step in self.radio.matching.without:
+            session.judge("not applicable", "this radio has none")
+            return
         quantity_id = advice.quantity or session.reading_quantity(advice.conditions)
         if quantity_id in FOUND_BY:
             quantity_id = FOUND_BY[quantity_id][0]
@@ -116,8 +119,10 @@ class TypingTechnician:
             session.judge("not applicable", str(error))
             return
         q = quantity(quantity_id)
-        same_channel = there.channel == advice.conditions.channel
-        carrier = float(session.sheet.carrier_hz(there.channel, advice.conditions.band)) if same_channel else None
+        # Where the radio's channels have other names and are the same, a counter or a dial shows the frequency.
+        meant = session.sheet.carrier_hz(advice.conditions.channel, advice.conditions.band)
+        same = meant == self.radio.sheet.carrier_hz(there.channel, there.band)
+        carrier = float(meant) if same else None
         typed = as_typed(q, read, carrier)
         if session.step.quantity_id in FOUND_BY and q.id == FOUND_BY[session.step.quantity_id][0]:
             typed += " dB"
@@ -150,7 +155,9 @@ def run_by_hand(procedure: str, seed: int, conventions: Mapping[str, str] | None
     for name in radio.matching.missing:
         session.growing.drop_adjuster(name)
     work = TypingTechnician(session, radio, beside).align()
-    sheet = replace(radio.sheet, steps=tuple(_there(radio, s) for s in session.sheet.steps))
+    sheet = replace(
+        radio.sheet, steps=tuple(_there(radio, s) for s in session.sheet.steps if s.id not in radio.matching.without)
+    )
     result = judge(session, sheet, radio.physics, seed, work.readings, work.moves, work.finished, there=radio.there)
     book.close()
     return result

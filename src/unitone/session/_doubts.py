@@ -152,7 +152,7 @@ def _wrong_channel(state: JobState, error_hz: float, wanted: Conditions, limit: 
                 return tr("{mhz} MHz belongs to {there}, this reading is for channel {here}. Check the channel switch.",
                           mhz=mhz, there=there, here=wanted.channel or "?")  # fmt: skip
     # A dial may be off by far more than a channel's carrier can.
-    dialled = any(wanted.channel in d.channels for d in state.sheet.dials)
+    dialled = state.sheet.dialled(wanted.channel)
     if abs(error_hz) <= max(_NOWHERE_HZ, _DIAL_SHARE * here if dialled else 0.0):
         return ""
     return tr("{mhz} MHz is {khz} kHz off the channel. Check channel, band and decimal point.",

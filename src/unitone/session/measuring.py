@@ -35,6 +35,8 @@ _ENDS = frozenset({"never opens", "always open", "pegged", "nothing"})
 _FROM_ZERO = frozenset({"volts", "amps", "watts", "ratio-db"})
 #: A counter's reading without its unit: so many decimals, and so near to the channel (share).
 _COUNTER_PLACES, _COUNTER_NEAR = 3, 0.05
+#: A dial that was turned at comes in so near to its mark (share).
+_DIAL_NEAR = 0.25
 #: A bare figure under this is megahertz where a frequency is asked for.
 _MEGAHERTZ_UNDER = 1000.0
 #: A level this far under what thermal noise allows is not argued with, only refused (dB).
@@ -60,6 +62,7 @@ class Measuring:
         by_knob = self._by_knob(typed, wanted)
         entry = by_knob or parse_entry(typed, q.kind, q.shown)
         nominal = self._nominal_hz(q.id, wanted)
+        within = self._near(q.id, wanted)
         if q.id == "rx.frequency_error" and entry.value is not None and nominal:
             nominal = self._heard_at(entry.value, nominal, wanted)
         if (
@@ -67,7 +70,7 @@ class Measuring:
             and entry.bare
             and nominal
             and entry.value
-            and _off_a_counter(typed, entry.value, nominal)
+            and _off_a_counter(typed, entry.value, nominal, within)
         ):
             entry = parse_entry(f"{typed.strip()} MHz", q.kind)
         instrument = instrument_for(self._session.state.instruments, q.id, self._session.state.chosen.get(q.id, ""))
@@ -76,7 +79,7 @@ class Measuring:
         if instrument is not None and (unfit := instrument.unfit(q, self._at_hz(q.id, wanted))):
             raise EntryError(f"{instrument.name}: {unfit}")
         if entry.value is not None:
-            raw = value = canonical(entry, q, nominal)
+            raw = value = canonical(entry, q, nominal, within)
             if instrument is not None:
                 value = instrument.correct(q, raw, nominal)
                 u = instrument.uncertainty(q, nominal if nominal is not None else value)
@@ -170,6 +173,11 @@ class Measuring:
         near = own is not None and hz > carrier_hz / 2.0 and abs(hz - own) < abs(hz - carrier_hz)
         return own if near and own is not None else carrier_hz
 
+    def _near(self, quantity_id: str, wanted: Conditions) -> float:
+        """How near to where it belongs a typed frequency lies (a share): a dial that was turned at may stand far off."""
+        dialled = quantity_id == "rx.frequency_error" and self._session.sheet.dialled(wanted.channel)
+        return _DIAL_NEAR if dialled else 0.02
+
     def _nominal_hz(self, quantity_id: str, wanted: Conditions) -> float | None:
         if quantity_id in ("tx.frequency_error", "rx.frequency_error"):
             return float(self._session.sheet.carrier_hz(wanted.channel, wanted.band))
@@ -224,7 +232,9 @@ class Measuring:
             q = quantity(wanted)
             # A counter on another socket, a recording of another channel: the value itself says so.
             if not q.low <= value <= q.high or (
-                nominal is not None and abs(value) > 0.02 * nominal and wanted.endswith("error")
+                nominal is not None
+                and abs(value) > self._near(wanted, conditions) * nominal
+                and wanted.endswith("error")
             ):
                 raise EntryError(
                     tr(
@@ -307,13 +317,13 @@ class Measuring:
         )  # fmt: skip
 
 
-def _off_a_counter(typed: str, value: float, nominal_hz: float) -> bool:
+def _off_a_counter(typed: str, value: float, nominal_hz: float, within: float) -> bool:
     """27.4050 where an error in hertz is asked: no error has such decimals, it is the counter's own reading in MHz."""
     decimals = typed.strip().replace(",", ".").rpartition(".")
     return (
         bool(decimals[1])
         and len(decimals[2]) >= _COUNTER_PLACES
-        and abs(value * 1e6 / nominal_hz - 1.0) < _COUNTER_NEAR
+        and abs(value * 1e6 / nominal_hz - 1.0) < max(within, _COUNTER_NEAR)
     )
 
 

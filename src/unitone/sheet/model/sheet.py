@@ -692,6 +692,10 @@ class Sheet:
         plain = self.plan.frequency(channel) if channel else self.plan.hz[len(self.plan.hz) // 2]
         return plain + self.plan.shift(band)
 
+    def dialled(self, channel: str | None) -> bool:
+        """Is this place set on a dial, which is never right to a few kilohertz, and not by a channel switch?"""
+        return any(channel in d.channels for d in self.dials) or any(o.follows for o in self.oscillators)
+
     def convention(self, question: str, default: str) -> str:
         """The sheet's choice in a question of conventions."""
         return dict(self.conventions).get(question, default)
