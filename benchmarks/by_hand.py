@@ -8,7 +8,6 @@ from __future__ import annotations
 import os
 import sys
 
-from unitone.robot._bench_radios import has_radio
 from unitone.robot.by_hand import run_by_hand_trial
 from unitone.sheet.library import general
 
@@ -17,7 +16,7 @@ def main() -> None:
     """Run them and print the table; what went wrong goes to the other stream."""
     sets = int(sys.argv[1]) if len(sys.argv) > 1 else 100
     seed = int(sys.argv[2]) if len(sys.argv) > 2 else 41001
-    names = sys.argv[3:] or [p.stem for p in general() if has_radio(p.stem)]
+    names = sys.argv[3:] or [p.stem for p in general()]
     print(f"{sets} radios each, seeds {seed} to {seed + sets - 1}.\n")
     print("| procedure | recovered | wrong verdicts | readings | loss dB: median, 95 % |\n|---|---|---|---|---|")
     for name in names:

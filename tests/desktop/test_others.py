@@ -44,8 +44,8 @@ def test_a_folder_of_others_is_taken_over_and_kept_up(desk: Desk, tmp_path: Path
     desk.until(lambda: others.list.count() == 2 and "Signed list" in others.signed.text())
     assert others.all.text() == "Take over 2 new or changed"
     others.all.click()
-    desk.until(lambda: "2 sheets taken over" in others.words.text())
     desk.until(lambda: others.looked is not None and not others.all.isEnabled())
+    assert "2 sheets taken over" in others.words.text(), "what was done is said until something else is"
     desk.until(lambda: sum(k.source == "club" for k in page.kept) == 2)
     others.back.click()
 

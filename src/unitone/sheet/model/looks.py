@@ -33,6 +33,13 @@ _EVERY = (
          N_("Pots, channel switch, mode switch, microphone switch. Say when it was done."), group=_MOVES),
     Look("looms", N_("Looms and plugs, flexed"), N_("Meter on a rail or on the sound, flex one at a time."), group=_MOVES),
 )  # fmt: skip
+#: The dial's mechanics come before its coils: no core makes up for a pointer that is off.
+_DIAL = (
+    Look("gang", N_("Tuning gang and drive"),
+         N_("Full travel from stop to stop, no plates that touch. Split gears spring back: they are preloaded."), group=_MOVES),
+    Look("cord", N_("Dial cord and pointer"),
+         N_("Slips, frays. Gang fully closed: the pointer stands on its mark."), group=_MOVES),
+)  # fmt: skip
 _MORE: dict[str, tuple[Look, ...]] = {
     "mobile": (
         Look("lead", N_("Power lead and fuse"), N_("Fuse of the right value, polarity of the plug, no bridged holder."), group=_POWER),
@@ -57,12 +64,13 @@ _MORE: dict[str, tuple[Look, ...]] = {
              N_("Leaks, bulges. After years unused: bring it up slowly on a lamp limiter."), group=_POWER),
         Look("coupling", N_("Coupling capacitors"), N_("Paper ones to a grid leak: measure the grid voltage."), group=_PARTS),
         Look("valves", N_("Valves and sockets"), N_("Getter, loose caps, tarnished pins, cracked sockets."), group=_PARTS),
-        Look("cord", N_("Dial cord and pointer"), N_("Slips, frays, pointer off its mark."), group=_MOVES),
+        *_DIAL,
         Look("rubber", N_("Wiring with perished rubber"), N_("Do not bend it: sleeve or replace."), group=_JOINTS),
     ),
     "portable": (
         Look("battery", N_("Battery compartment"), N_("Leaks, springs, a converter plug that breaks contact."), group=_POWER),
         Look("whip", N_("Whip and ferrite rod"), N_("Joint of the whip, cracks of the rod, coils loose on it."), group=_MOVES),
+        *_DIAL,
     ),
 }  # fmt: skip
 #: What usually comes with a radio of each family, offered at intake.

@@ -97,7 +97,7 @@ class SheetsOfOthers(QWidget):
         )
         self.add.clicked.connect(self._ask)
         self.drop.clicked.connect(self._drop)
-        self.again.clicked.connect(self.look)
+        self.again.clicked.connect(lambda: self.look())
         set_tip(self.drop, tr("The sheets taken over from it are put aside; the folder itself is not touched."))
         for button in (self.again, self.drop, self.add):
             button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
@@ -154,13 +154,14 @@ class SheetsOfOthers(QWidget):
         found = self.choice.currentData()
         return found if isinstance(found, Source) else None
 
-    def look(self) -> None:
-        """Look at the folder as it is now."""
+    def look(self, done: str = "") -> None:
+        """Look at the folder as it is now; ``done``: what was done there before, which stays to be read."""
         source = self.source()
         for widget in (self.choice, self.drop, self.again):
             widget.setEnabled(source is not None)
-        self.looked = None
-        self._fill()
+        if self.looked is None or self.looked.source != source:
+            self.looked = None
+            self._fill()
         # Without a folder there is nothing but the way to one.
         for widget in (self._body, self.choice, self.drop, self.again, self.all, self.one, self.place):
             widget.setVisible(source is not None)
@@ -171,15 +172,15 @@ class SheetsOfOthers(QWidget):
             self._say(tr("No folder yet. Add one: a club's share, a checkout, a stick. Nothing in it is changed."))
             return
         self.place.setText(str(source.place))
-        self._say(tr("Looking…"))
-        self._looking.run(lambda: look(self._library, source), self._show, self._fail)
+        self._say(done or tr("Looking…"))
+        self._looking.run(lambda: look(self._library, source), lambda looked: self._show(looked, done), self._fail)
 
-    def _show(self, looked: Looked) -> None:
+    def _show(self, looked: Looked, done: str) -> None:
         if looked.source != self.source():
             # Another folder was chosen meanwhile, or this one forgotten.
             return
         self.looked = looked
-        self._say("" if looked.offered else tr("There is no sheet in this folder."))
+        self._say(done if looked.offered else tr("There is no sheet in this folder."))
         self._fill()
 
     def _fill(self) -> None:
@@ -307,8 +308,7 @@ class SheetsOfOthers(QWidget):
             return len(wanted)
 
         def done(n: int) -> None:
-            self.look()
-            self._say(tr_n("{n} sheet taken over.", "{n} sheets taken over.", n))
+            self.look(tr_n("{n} sheet taken over.", "{n} sheets taken over.", n))
             self.taken.emit()
 
         self._taking.run(work, done, self._fail)
