@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -26,7 +27,7 @@ _LEAST, _BEYOND = 10, 4
 _LOUD_DBM = -47.0
 #: Both edges are told by this much less than the loudest (dB), in steps of so many hertz, and a hand sets a generator so well.
 _EDGE_DB, _FINE_HZ, _SET_HZ = 4.0, 400.0, 100.0
-_FINE_REACH = 12_000.0
+_FINE_REACH, _BELOW_DB = 12_000.0, 4.0
 #: Circuits that stand beside the middle tilt the pass-band: its middle tells the dial no better than this.
 _SPREAD_HZ = 300.0
 #: How well a pointer is read against a station (Hz).
@@ -57,10 +58,17 @@ class DialByGenerator(Instrument):
         found = self._found(at, _REACH * mark)
         if found is None:
             raise BenchError(tr("No tone comes through anywhere near {mhz:.3f} MHz.", mhz=mark / 1e6))
-        fine = found + np.arange(-_FINE_REACH, _FINE_REACH + 1.0, _FINE_HZ)
-        tones = np.array([self._tone_db(at, hz, _LISTENS_S) for hz in fine])
-        loud = np.flatnonzero(tones >= tones.max() - _EDGE_DB)
-        middle = (fine[loud[0]] + fine[loud[-1]]) / 2.0 + _SET_HZ * self.wiring.noise()
+        heard = {found: self._tone_db(at, found, _LISTENS_S)}
+        for way in (-_FINE_HZ, _FINE_HZ):
+            hz = found
+            # Down the flank until both of the last two places lie clearly below the edge: a noise does not end it.
+            while abs(hz - found) < _FINE_REACH and max(heard[hz], heard.get(hz - way, math.inf)) > (
+                max(heard.values()) - _EDGE_DB - _BELOW_DB
+            ):
+                hz += way
+                heard[hz] = self._tone_db(at, hz, _LISTENS_S)
+        loud = [hz for hz, db in heard.items() if db >= max(heard.values()) - _EDGE_DB]
+        middle = (min(loud) + max(loud)) / 2.0 + _SET_HZ * self.wiring.noise()
         if by_station:
             # The pointer is read against a station that is known: to a kilohertz or so.
             shown = round(float(middle) + _POINTER_HZ * self.wiring.noise(), -3)
