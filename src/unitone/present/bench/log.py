@@ -248,19 +248,25 @@ def _workshop(
             assert_never(said)
 
 
+#: What a quantity is called where there is no room for its title.
+_SHORT = {
+    "rx.sinad": N_("SINAD"), "rx.distortion": N_("distortion"), "rx.sensitivity": N_("12 dB"), "rx.s_meter": N_("S-meter"),
+    "rx.squelch_opens": N_("opens"), "rx.led_lights": N_("lamp"), "tx.power": N_("power"),
+    "tx.frequency_error": N_("frequency"), "tx.voice_shift": N_("voice"), "tx.deviation": N_("deviation"),
+    "vco.tuning_voltage": N_("VCO"), "supply.rail": N_("rail"), "ref.frequency": N_("reference"),
+    "supply.current": N_("current"), "rx.lo_error": N_("LO"), "supply.voltage": N_("supply"),
+    "osc.frequency": N_("oscillator"), "tx.bias_voltage": N_("bias"), "tx.bias_current": N_("idle"), "tx.pep": N_("PEP"),
+    "tx.am_depth": N_("depth"), "tx.harmonic": N_("harmonic"), "tx.spurious": N_("spurious"),
+    "tx.carrier_suppression": N_("carrier"), "tx.audio_response": N_("audio"), "tx.hum_noise": N_("hum"),
+    "tx.meter": N_("meter"), "tx.field_strength": N_("field"), "rx.sn_ratio": N_("S/N"), "rx.af_voltage": N_("audio"),
+    "rx.scope_height": N_("scope"), "rx.hum": N_("hum"), "rx.tone_frequency": N_("tone"), "rx.needle": N_("needle"),
+    "rx.attenuation": N_("attenuation"), "rx.agc_voltage": N_("AVC"), "rx.frequency_error": N_("dial"),
+    "rx.sensitivity_am": N_("10 dB"), "rx.squelch_tight": N_("tight"), "rx.squelch_closes": N_("closes"),
+    "rx.agc_rise": N_("rise"), "rx.selectivity": N_("selectivity"), "rx.blanker": N_("blanker"),
+    "rx.quieting": N_("quieting"), "rx.loudness": N_("ear"), "stage.voltage": N_("volts"),
+    "rx.injection": N_("injected"), "tx.stage_voltage": N_("RF"),
+}  # fmt: skip
+
+
 def _short(quantity_id: str) -> str:
-    names = {
-        "rx.sinad": "SINAD", "rx.distortion": "dist.", "rx.sensitivity": "12 dB", "rx.s_meter": "S-meter",
-        "rx.squelch_opens": "opens", "rx.led_lights": "lamp", "tx.power": "power", "tx.frequency_error": "freq.", "tx.voice_shift": "voice",
-        "tx.deviation": "dev.",
-        "vco.tuning_voltage": "VCO", "supply.rail": "rail", "ref.frequency": "ref.",
-        "supply.current": "current", "rx.lo_error": "LO", "supply.voltage": "supply", "osc.frequency": "osc.", "tx.bias_voltage": "bias",
-        "tx.bias_current": "idle", "tx.pep": "PEP", "tx.am_depth": "depth", "tx.harmonic": "2nd harm.", "tx.spurious": "spurious",
-        "tx.carrier_suppression": "carrier", "tx.audio_response": "audio", "tx.hum_noise": "hum",
-        "tx.meter": "meter", "tx.field_strength": "field", "rx.sn_ratio": "S/N", "rx.af_voltage": "audio",
-        "rx.scope_height": "scope", "rx.hum": "hum", "rx.tone_frequency": "tone", "rx.needle": "needle", "rx.attenuation": "atten.",
-        "rx.agc_voltage": "AVC", "rx.frequency_error": "dial", "rx.sensitivity_am": "10 dB", "rx.squelch_tight": "tight",
-        "rx.squelch_closes": "closes", "rx.agc_rise": "rise", "rx.selectivity": "select.", "rx.blanker": "blanker", "rx.quieting": "quiet.",
-        "rx.loudness": "ear", "stage.voltage": "volts", "rx.injection": "injected", "tx.stage_voltage": "RF",
-    }  # fmt: skip
-    return tr(names.get(quantity_id, quantity_id))
+    return tr(_SHORT.get(quantity_id, quantity_id))
