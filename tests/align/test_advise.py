@@ -189,6 +189,9 @@ def test_every_reason_has_a_sentence() -> None:
 def test_turns_read_as_the_trade_says_them(sheet: Sheet) -> None:
     core, preset, trimmer = sheet.adjuster("T1"), sheet.adjuster("P1"), sheet.adjuster("CT1")
     assert [turns_text(n * 45_000) for n in (1, 2, 7, 8, 11, 16)] == ["⅛", "¼", "⅞", "1", "1⅜", "2"]
+    assert (turns_text(100_000), turns_text(-622_000)) == ("100°", "1.73"), (
+        "what is no sixteenth: degrees, past a turn hundredths"
+    )
     assert (
         amount(core, -45_000) == "⅛ turn" and amount(core, 360_000) == "1 turn" and amount(core, 540_000) == "1½ turns"
     )

@@ -159,7 +159,9 @@ def _reading(state: JobState, reading: Reading) -> tuple[str, str]:
         figure, unit = number(reading.value, 0), "Hz"
         if reading.value > 1e6:
             figure, unit = number(reading.value / 1e6, 6), "MHz"
-    unit = unit.replace("dB SINAD", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
+    unit = (
+        unit.replace("dB SINAD", "dB").replace("dB (S+N)/N", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
+    )
     name = f"{_short(q.id)} {reading.conditions.place}".strip()
     if reading.conditions.offset_hz:
         name += f" {number(reading.conditions.offset_hz / 1e3, 1, sign=True)} kHz"

@@ -20,10 +20,10 @@ _CLOCK_START_HOURS = 7.5
 
 
 def turns_text(mdeg: int) -> str:
-    """A size in turns and eighths, ``1⅜``, or in sixteenths, ``1 3/16``; anything finer in degrees."""
+    """A size in turns and eighths, ``1⅜``, or in sixteenths, ``1 3/16``; anything finer in degrees, or past a whole turn in hundredths."""
     size = abs(mdeg)
     if size % (EIGHTH // 2):
-        return f"{number(size / 1000, 0)}°"
+        return f"{number(size / 1000, 0)}°" if size < TURN else number(size / TURN, 2)
     if size % EIGHTH:
         whole, sixteenths = divmod(size // (EIGHTH // 2), 16)
         return f"{whole} {sixteenths}/16" if whole else f"{sixteenths}/16"
