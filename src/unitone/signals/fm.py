@@ -19,7 +19,8 @@ from scipy.special import jn_zeros
 
 from unitone.errors import SignalError
 from unitone.signals.channel import Complex
-from unitone.signals.sinad import fit_tone, phasors, ratio_db, tone_powers
+from unitone.signals.phasors import phasors
+from unitone.signals.sinad import fit_tone, ratio_db, tone_powers
 from unitone.words import tr
 
 #: Audio that may modulate a narrow-band set (Hz): the filter in front of the peak.

@@ -22,6 +22,7 @@ from scipy.signal import firwin
 from scipy.signal.windows import tukey
 
 from unitone.errors import SignalError
+from unitone.signals.phasors import phasors
 from unitone.signals.polyphase import filter_whole
 from unitone.signals.weighting import BANDS_HZ, Weighting, weight_power
 from unitone.words import tr
@@ -128,19 +129,6 @@ def taper(n: int, share: float = 0.2) -> NDArray[np.float64]:
     """Tukey window of unit mean square: what keeps strong hum from leaking into the band; ``share`` of it is ramps."""
     window = np.asarray(tukey(n, share), dtype=np.float64)
     return window / math.sqrt(float(np.mean(window**2)))
-
-
-def phasors(hz: float, rate: float, n: int) -> NDArray[np.complex128]:
-    """exp(j2π·hz·t) at ``n`` samples round the middle of a stretch, t = (k − (n−1)/2)/rate, shape (n,).
-
-    A long turn is the product of a coarse and a fine one: two short tables instead of ``n`` sines, in double precision.
-    """
-    fine_n = math.isqrt(n) + 1
-    step = 2.0 * math.pi * hz / rate
-    fine = np.exp(1j * step * np.arange(fine_n))
-    coarse = np.exp(1j * step * (fine_n * np.arange(-(-n // fine_n)) - (n - 1) / 2))
-    made: NDArray[np.complex128] = (coarse[:, None] * fine[None, :]).reshape(-1)[:n]
-    return made
 
 
 def correlate(x: NDArray[np.float64], rate: float, hz: NDArray[np.float64]) -> NDArray[np.complex128]:

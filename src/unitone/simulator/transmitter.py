@@ -6,11 +6,11 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from unitone.errors import BenchError
 from unitone.radio.resonance import detuning, pair_loss, single_loss
 from unitone.signals.carrier import Component
+from unitone.signals.phasors import phasors
 from unitone.simulator.mechanics import Mechanics
 from unitone.simulator.physics import Transmit
 from unitone.words import tr
@@ -211,12 +211,12 @@ class Transmitter:
         start, cycles = self._ended if goes_on else (float(self._noise.uniform(0, 2 * np.pi)), 0.0)
         phase = 2 * np.pi * (error_hz * t + np.cumsum(wander) / RATE) + start
         ended = float(phase[-1] + 2 * np.pi * error_hz / RATE)
-        tone = _turning(keyed.tone_hz, cycles, n)
+        tone = phasors(keyed.tone_hz, RATE, n, cycles)
         heard, mode = self.heard_v(keyed), self.modulation(keyed.mode)
         deviation = self.deviation_hz(heard, rail_share) if mode == "fm" else 0.0
         if deviation > 0 and keyed.tone_hz > 0:
             phase = phase + deviation / keyed.tone_hz * tone.imag
-        hum = _turning(_HUM_HZ, 0.0, n).imag
+        hum = phasors(_HUM_HZ, RATE, n, 0.0).imag
         if self.transmit.hum_deviation:
             phase = phase + self.transmit.hum_deviation / _HUM_HZ * hum
         self._ended = (ended % (2 * np.pi), (cycles + keyed.tone_hz * seconds) % 1.0)
@@ -239,13 +239,3 @@ class Transmitter:
             line = volts * 10.0 ** (dbc / 20.0) * np.exp(1j * phase / (carrier_hz / hz))
             sent.append(Component(hz, RATE, line))
         return sent
-
-
-def _turning(hz: float, cycles: float, n: int) -> NDArray[np.complex128]:
-    """exp(j2π(hz·t + cycles)) at ``n`` samples of ``RATE``: a long turn is the product of a coarse and a fine one."""
-    fine_n = math.isqrt(n) + 1
-    step = 2.0 * math.pi * hz / RATE
-    fine = np.exp(1j * step * np.arange(fine_n))
-    coarse = np.exp(1j * (step * fine_n * np.arange(-(-n // fine_n)) + 2.0 * math.pi * cycles))
-    made: NDArray[np.complex128] = (coarse[:, None] * fine[None, :]).reshape(-1)[:n]
-    return made
