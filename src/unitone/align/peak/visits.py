@@ -183,8 +183,8 @@ def _of_run(
             reads, q.hill_slope, parts, (at[group[0]], at[group[1]]), (stops[group[0]], stops[group[1]])
         )
         return group[told.which], told.move
-    points = points_of(q, [*before, *inside], group[0])
-    points = points if first is not None else points[-1:]
+    read = points_of(q, [*before, *inside], group[0])
+    points = read if first is not None else read[-1:]
     part = state.sheet.adjuster(group[0])
     if is_null(step):
         return group[0], next_null_move(points, q.hill_slope, part, at[group[0]], stops[group[0]])
@@ -206,6 +206,10 @@ def _of_run(
             if move.act == "stop" and _other_side(step, points[:n], part, known) is None:
                 return group[0], move
     move = next_move(points, q.hill_slope, part, here, known, *how)
+    twice = first is None and len(read) > 1 and abs(read[-2].turns - read[-1].turns) * TURN < 1.0
+    if move.act == "read" and twice and read[-2].level == read[-1].level:
+        # A weak reading asks for another one; what stands in the noise twice stays there, and only a turn tells more.
+        move = next_move(read[-2:], q.hill_slope, part, here, known, *how)
     # A bottom that is not clean may be the wrong one: the true one lies on the side that was not looked at.
     doubted = move.why == "at-stop" or (move.act == "stop" and move.why == "peaked" and _not_clean(q, points, step))
     other = _other_side(step, points, part, known) if doubted else None
