@@ -98,6 +98,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("sweep", N_("Sweep the selected core: turn it while it is read"), "Space", "bench"),
     Action("sweep-stop", N_("While sweeping: the core is at its stop"), "Z", "bench"),
     Action("source", N_("Read it from the sound card, or type it"), "Shift+I", "bench"),
+    Action("recording", N_("Read it from a recording (WAV, FLAC, SigMF)"), "Ctrl+O", "bench"),
     Action("reference", N_("Sound card: hold what is heard now as reference (quieting, hum and noise)"), "Shift+Y", "bench"),
     Action("job-sheet", N_("This job's own copy of its sheet: a variant"), "E", "bench"),
     Action("adjuster", N_("An adjuster that the sheet does not name, or that this radio does not have"), "Ctrl+N", "bench"),

@@ -12,7 +12,9 @@ import pytest
 
 pytest.importorskip("PyQt6.QtWidgets")
 
+import soundfile
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog
 
 from desktop.conftest import Desk
 from unitone.bench.drivers.live import Feed
@@ -165,6 +167,42 @@ def test_what_the_card_cannot_read_is_typed_and_a_simulated_radio_needs_none(
     assert not live.quantities["tx.deviation"].isHidden() and live.quantities["rx.sinad"].isHidden()
     live.on.click()
     assert desk.window.bench_meters.live is not None and desk.window.bench_meters.live.meter is None
+
+
+def test_a_recording_is_read_at_the_step(desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Recorded elsewhere, read here: logged with its file's name. What is none, or does not tell this, is said and nothing is lost."""
+    job = own_radio(desk, "front-end")
+    rng = np.random.default_rng(4)
+    fs, signal = 48_000, 0.05
+    noise = signal / np.sqrt((10**1.2 - 1) * 3100 / (fs / 2)) * rng.standard_normal(fs * 3)
+    x = signal * np.sqrt(2) * np.sin(2 * np.pi * 1000 * np.arange(fs * 3) / fs) + noise
+    soundfile.write(tmp_path / "at the coil.wav", x, fs)
+    (tmp_path / "words.wav").write_bytes(b"RIFFnonsense")
+    chosen = {"path": str(tmp_path / "at the coil.wav")}
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (chosen["path"], ""))
+    desk.until(lambda: "or from a recording: Ctrl+O" in desk.bench.step.words.text())
+
+    def readings() -> list[Reading]:
+        return [e.said for e in fold(desk.logbook.tape(job), job).entries if isinstance(e.said, Reading)]
+
+    desk.key(Qt.Key.Key_O, CONTROL)
+    desk.until(lambda: len(readings()) == 1)
+    (read,) = readings()
+    assert (read.quantity_id, read.instrument, read.source) == ("rx.sinad", "at the coil.wav", "file")
+    assert read.value == pytest.approx(12.0, abs=0.5) and read.conditions == desk.bench.view.step.conditions  # type: ignore[union-attr]
+    desk.until(lambda: abs(figure(desk) - 12.0) < 0.6)
+    for path, says in (("words.wav", "not a readable sound file"), ("gone.wav", "cannot be read")):
+        chosen["path"] = str(tmp_path / path)
+        desk.key(Qt.Key.Key_O, CONTROL)
+        desk.until(lambda says=says: says in desk.bench.message_words.text())  # type: ignore[misc]
+    # Nothing chosen: nothing happens. A simulated radio is read by its own bench.
+    chosen["path"] = ""
+    desk.key(Qt.Key.Key_O, CONTROL)
+    assert len(readings()) == 1
+    desk.open(147)
+    desk.key(Qt.Key.Key_O, CONTROL)
+    desk.until(lambda: "simulated bench reads this by itself" in desk.bench.message_words.text())
+    assert "recording" not in desk.bench.step.words.text()
 
 
 class Core:

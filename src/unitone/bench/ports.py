@@ -151,9 +151,13 @@ class Bench:
         """True where the bench itself delivers this quantity; otherwise the technician types it."""
         return self.meter_for(quantity_id, conditions) is not None
 
-    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
-        """One whole reading. Raises BenchError."""
-        meter, asked = self.meter_for(quantity_id, conditions), read_as(quantity_id, conditions)
+    def measure(self, quantity_id: str, conditions: Conditions, by: Meter | None = None) -> Measured:
+        """One whole reading, by the meter that reads this quantity here, or ``by`` another one that was taken to hand for it (then the
+        generator is left as it is). Raises BenchError."""
+        asked = read_as(quantity_id, conditions)
+        if by is not None:
+            return _as_asked(by.measure(asked, conditions), asked, quantity_id, conditions)
+        meter = self.meter_for(quantity_id, conditions)
         if meter is None:
             raise BenchError(
                 tr(

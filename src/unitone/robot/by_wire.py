@@ -14,7 +14,7 @@ import numpy as np
 
 from unitone.align import moves
 from unitone.bench.path import Kit
-from unitone.bench.ports import Bench, Measured
+from unitone.bench.ports import Bench, Measured, Meter
 from unitone.bench.wire.instrument import Wired, WireGenerator, WireMeter, carrier_of
 from unitone.bench.wire.instrument_card import InstrumentCard, cards, parse_card
 from unitone.bench.wire.link import VisaLink
@@ -152,12 +152,12 @@ class WiredBench(Bench):
         self.generator.off()
         self.slowest_off_s = max(self.slowest_off_s, time.monotonic() - began)
 
-    def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
+    def measure(self, quantity_id: str, conditions: Conditions, by: Meter | None = None) -> Measured:
         """The panel first, as a technician does; RF is off before it is keyed."""
         if conditions.way == "transmit":
             self.generator.off()
         self.beside.stand(conditions)
-        return super().measure(quantity_id, conditions)
+        return super().measure(quantity_id, conditions, by)
 
     def close(self) -> None:
         """Let go of all of them."""

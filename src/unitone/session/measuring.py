@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from unitone.align.moves import Measure, conditions_of
+from unitone.bench.drivers.recorded_meter import RecordedMeter
 from unitone.bench.instruments import Instrument, instrument_for
 from unitone.bench.mybench import MyBench
 from unitone.bench.path import Kit, dial
@@ -211,6 +213,13 @@ class Measuring:
             return None
         self._session.need_hook_up()
         return self._session.bench.listen(self.listening(), seconds)
+
+    def from_recording(self, path: Path, conditions: Conditions | None = None) -> Reading:
+        """Log what a recording says as a reading of the step at hand under these conditions. Raises BenchError (not read from it, too
+        short, overloaded, a simulated bench), SignalError for what is no recording, HookUpError, TapeError."""
+        if self._session.bench.simulated:
+            raise BenchError(tr("The simulated bench reads this by itself. A recording is read for a real radio."))
+        return self._session.measure(conditions or self.listening(), RecordedMeter(path))
 
     def send_in(self, sends: Sequence[tuple[str, float, float | None]], name: str, source: str = "file") -> Reading:
         """Log what a meter measured as a reading of the step at hand: the first of ``sends`` (quantity id, value in its

@@ -19,7 +19,7 @@ from unitone.align.moves import Advice, read_instead
 from unitone.align.probe.nudge import running, trial_move
 from unitone.bench.instruments import Instrument
 from unitone.bench.path import Kit, dial
-from unitone.bench.ports import Bench, Measured
+from unitone.bench.ports import Bench, Measured, Meter
 from unitone.errors import BenchError, EntryError, HookUpError, SheetError, StaleCommand, TapeError
 from unitone.job.card import Card
 from unitone.job.entries import Entry, Said
@@ -345,8 +345,8 @@ class Session:
         if not self._hooked_up():
             raise HookUpError.wrong_way(self.step.hook_up, self.state.hook_up)
 
-    def measure(self, conditions: Conditions | None = None) -> Reading:
-        """Let the bench take a whole reading and log it. Raises BenchError, HookUpError."""
+    def measure(self, conditions: Conditions | None = None, by: Meter | None = None) -> Reading:
+        """Let the bench take a whole reading, or ``by`` a meter taken to hand for it, and log it. Raises BenchError, HookUpError."""
         self.need_hook_up()
         wanted = conditions or self.state.set_up
         quantity_id = self.reading_quantity(wanted)
@@ -358,7 +358,7 @@ class Session:
                 )
             )
         began = self.bench.seconds()
-        got = self.bench.measure(quantity_id, wanted)
+        got = self.bench.measure(quantity_id, wanted, by)
         reading = Reading(
             quantity_id,
             wanted,
@@ -370,7 +370,9 @@ class Session:
             got.word,
             got.raw,
             got.correction,
-            warning=self.measuring.level_warning(quantity_id, got.value, wanted) if got.source == "sound card" else "",
+            warning=self.measuring.level_warning(quantity_id, got.value, wanted)
+            if got.source in ("sound card", "file")
+            else "",
         )
         self._stand_at(wanted)
         self.append(reading)

@@ -23,6 +23,11 @@ MOST_WAITING_S = 4.0
 OVERLOAD, _LED_S = 0.985, 2.0
 
 
+def clips(block: Block) -> bool:
+    """Does a block, shape (n,), n > 0, reach full scale? I or Q alone is enough."""
+    return float(np.max(np.abs(block.view(np.float32) if np.iscomplexobj(block) else block))) >= OVERLOAD
+
+
 class Recent:
     """The last seconds of a feed, in a ring; and whether full scale was reached a moment ago."""
 
@@ -41,7 +46,7 @@ class Recent:
         self._ring[at : at + first] = block[:first]
         self._ring[: block.size - first] = block[first:]
         self.count += block.size
-        if float(np.max(np.abs(block.view(np.float32) if np.iscomplexobj(block) else block))) >= OVERLOAD:
+        if clips(block):
             self._over = self.seconds
 
     @property

@@ -38,7 +38,10 @@ class Source(Protocol):
     rate: float
     #: Frequency of zero in the samples (Hz; 0 where not known, or for audio).
     centre_hz: float
-    warnings: tuple[str, ...]
+
+    @property
+    def warnings(self) -> tuple[str, ...]:
+        """What is wrong with it, in words; whole once its blocks were read."""
 
     def blocks(self, size: int = BLOCK) -> Iterator[Block]:
         """Blocks of samples in order, shape (n,). Raises SignalError."""
@@ -68,7 +71,8 @@ class SoundFile:
         import soundfile
 
         self.path, self.name, self.kind, self.centre_hz = path, path.name, kind, 0.0
-        self.warnings: tuple[str, ...] = ()
+        #: What is missing of it, in words.
+        self.damage: tuple[str, ...] = ()
         _readable(path)
         try:
             info = soundfile.info(str(path))
@@ -102,18 +106,20 @@ class SoundFile:
             )
         self._channel = channel
         if short := _short_by(path):
-            self.warnings = (
+            self.damage = (
                 tr(
                     "its header promises {short} bytes more than there are: truncated. What is there is measured.",
                     short=short,
                 ),
             )
-        if self.channels > 1 and kind == "audio" and channel == 1:
-            self.warnings += (
-                tr(
-                    "{channels} channels: the first is measured. Choose another with --channel.", channels=self.channels
-                ),
-            )
+
+    @property
+    def warnings(self) -> tuple[str, ...]:
+        """See ``Source``."""
+        if self.channels > 1 and self.kind == "audio" and self._channel == 1:
+            words = tr("{channels} channels: the first is measured, unless another is chosen.", channels=self.channels)
+            return (*self.damage, words)
+        return self.damage
 
     def blocks(self, size: int = BLOCK) -> Iterator[Block]:
         """Blocks; a file that ends before its header says gives what is there, and a warning."""
@@ -135,7 +141,7 @@ class SoundFile:
                 raise SignalError(
                     tr("{path}: cannot be read on ({why}). Export it again.", path=self.path, why=_plain(error))
                 ) from None
-            self.warnings += (
+            self.damage += (
                 tr(
                     "breaks off after {x:.2f} s ({why}): what came before is measured.",
                     x=read / self.rate,
@@ -143,7 +149,7 @@ class SoundFile:
                 ),
             )
         if read < self.frames:
-            self.warnings += (
+            self.damage += (
                 tr(
                     "ends after {read} samples although its header says {frames}: truncated?",
                     read=read,
@@ -207,7 +213,12 @@ class SigMfFile:
         if size < whole:
             raise SignalError(tr("{data}: has no samples. Record it again.", data=data))
         self.frames, left = divmod(size, whole)
-        self.warnings: tuple[str, ...] = (tr("the last sample is cut off: truncated?"),) if left else ()
+        self.damage: tuple[str, ...] = (tr("the last sample is cut off: truncated?"),) if left else ()
+
+    @property
+    def warnings(self) -> tuple[str, ...]:
+        """See ``Source``."""
+        return self.damage
 
     def blocks(self, size: int = BLOCK) -> Iterator[Block]:
         """Blocks of samples."""

@@ -95,8 +95,10 @@ class TapeStrip(Painted):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("rail"))
         painter.drawRoundedRect(QRectF(self.rect()), 10, 10)
-        head, cell = theme.px(64), theme.px(150)
+        cell = theme.px(150)
         painter.setFont(theme.font(13, True))
+        # As wide as the word is in this language.
+        head = max(theme.px(64), theme.px(26) + painter.fontMetrics().horizontalAdvance(tr("Log")))
         painter.setPen(theme.colour("rail_orange"))
         painter.drawText(QRectF(theme.px(16), 0, head, self.height()), Qt.AlignmentFlag.AlignVCenter, tr("Log"))
         room = max(1, int((self.width() - head - theme.px(12)) // cell))

@@ -243,6 +243,8 @@ class ReadingView:
     #: Who reads it live on the technician's own bench ("" where it is typed, or simulated), and whether that can be changed.
     source: str
     can_change_source: bool
+    #: May a recording be read here?
+    recorded: bool
     #: What would be read here without hands, one reading after the other: the step's chart, or its places; "" where nothing would.
     run: str
     quantity_id: str

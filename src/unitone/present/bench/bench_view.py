@@ -8,6 +8,7 @@ from unitone.align.advise import leave_alone
 from unitone.align.charts import has_chart
 from unitone.align.frequency.counts import describe_oscillator
 from unitone.align.moves import Advice, Conclude, Measure, Turn, conditions_of
+from unitone.bench.drivers.recorded_meter import read_from_recordings
 from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.bench.second_radio import is_heard
 from unitone.job.damages import damage
@@ -210,7 +211,7 @@ def take_view(session: Session, selected: str = "", coached: bool = True) -> Ben
         reading=ReadingView(
             figure=figure,
             unit=unit,
-            figure_words=_describe_figure(state, step, parts, bar),
+            figure_words=_describe_figure(state, step, parts, bar, shown),
             bar=bar,
             hill=_plot(state, step, hand),
             chart=chart_view(state, step, wanted),
@@ -227,6 +228,7 @@ def take_view(session: Session, selected: str = "", coached: bool = True) -> Ben
             source=_source(session, q_live, wanted),
             run=can_run(session) or "",
             can_change_source=not session.bench.simulated and any(m.measures(q_live) for m in session.bench.meters),
+            recorded=not session.bench.simulated and not state.finished and read_from_recordings(q_live),
             quantity_id=q_live,
             by_ear=_by_ear(session, q_live, wanted),
             expected=session.expected_form(q_live),
@@ -393,7 +395,7 @@ def _figure(step: Step, logged: Logged | None) -> tuple[str, str]:
     return figure_of(logged.reading)
 
 
-def _describe_figure(state: JobState, step: Step, parts: tuple[Line, ...], bar: Bar) -> str:
+def _describe_figure(state: JobState, step: Step, parts: tuple[Line, ...], bar: Bar, shown: Logged | None) -> str:
     found = worst_found(step, parts)
     words = []
     if found is not None:
@@ -409,6 +411,8 @@ def _describe_figure(state: JobState, step: Step, parts: tuple[Line, ...], bar: 
         best = max(values) if step.quantity.better == "high" else min(values)
         if found is None or reading_text(step, found) != show(step.quantity, best):
             words.append(tr("best so far {value}", value=show(step.quantity, best)))
+    if shown is not None and shown.reading.source == "file":
+        words.append(tr("from {name}", name=shown.reading.instrument))
     told = " · ".join(words) or tr("no reading yet")
     return f"{bar.counts_at}: {told}" if bar.counts_at else told
 

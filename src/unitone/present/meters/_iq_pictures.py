@@ -65,10 +65,6 @@ class _Watched:
         """Those of the source, which may come while it is read."""
         return self._source.warnings
 
-    @warnings.setter
-    def warnings(self, words: tuple[str, ...]) -> None:
-        self._source.warnings = words
-
     def blocks(self, size: int = BLOCK) -> Iterator[Block]:
         """The source's blocks."""
         for block in self._source.blocks(size):

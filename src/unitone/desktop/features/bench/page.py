@@ -8,7 +8,17 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QResizeEvent
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from unitone.actions import keyed, shown_key
 from unitone.bench.instruments import Instrument
@@ -606,6 +616,8 @@ class BenchPage(QWidget):
             self._worker.sweep(view.board.selected)
         elif name == "source":
             self.source_wanted.emit(view.reading.quantity_id)
+        elif name == "recording":
+            self._ask_recording(view)
         elif name == "readings":
             self.card.emit(view.job_id, "readings")
         elif name == "certificate":
@@ -616,6 +628,22 @@ class BenchPage(QWidget):
             self._worker.do(lambda s: self.sheet_kept.emit(s.growing.keep_as_sheet()))
         elif not view.finished:
             self._ask(name, view)
+
+    def _ask_recording(self, view: BenchView) -> None:
+        """Which recording is read at this step."""
+        if view.simulated:
+            self.tell(tr("The simulated bench reads this by itself. A recording is read for a real radio."))
+            return
+        name, _ = QFileDialog.getOpenFileName(
+            self,
+            tr("A recording for {title}", title=view.step.title),
+            "",
+            tr("Recordings (*.wav *.flac *.aif *.aiff *.ogg *.sigmf-meta)"),
+        )
+        if name:
+            self.message.hide()
+            wanted = view.step.conditions
+            self._worker.do(lambda s: s.measuring.from_recording(Path(name), wanted), view.seq)
 
     def _ask(self, name: str, view: BenchView) -> None:
         """The questions of judgement, in the tray."""

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from unitone.actions import bare_key, keyed
+from unitone.actions import bare_key, keyed, shown_key
 from unitone.desktop.shell.worker import LiveFigure
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.chart import ChannelChart
@@ -460,6 +460,8 @@ class StepCard(QFrame):
         rest = (view.reading.figure_words,)
         if not self._short:
             rest += (view.step.limit_words, view.reading.instrument_words)
+            if view.reading.recorded and not view.reading.live and view.reading.figure == "—":
+                rest += (tr("or from a recording: {key}", key=shown_key("recording")),)
         said = [together(" · ".join(x for x in (word, *rest) if x)) for word in (first, needle)]
         # Between two needles the words are shorter: what stands below stays where it is.
         room = QRect(0, 0, max(self.words.width(), 1), 10_000)

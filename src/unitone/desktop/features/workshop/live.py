@@ -8,7 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFrame, QGridLayout, QVBoxLayout
 
 from unitone.actions import shown_key
-from unitone.bench.drivers.sound_meter import FROM_AUDIO, FROM_IQ
+from unitone.bench.drivers.sound_figures import FROM_AUDIO, FROM_IQ
 from unitone.desktop.audio.soundcard import SIDES, Devices, devices
 from unitone.desktop.shell.live_input import AVERAGING_S, LiveSetting
 from unitone.desktop.theme.theme import theme
