@@ -330,6 +330,18 @@ def test_theme_size_help_and_rail(desk: Desk) -> None:
         said += page.text.toPlainText()
     assert [a.words for a in actions.ACTIONS if a.words not in said] == []
     theme.use("day", 1.0)
+    # Help of every view is that view's.
+    for place, part in (
+        ("jobs", "jobs"),
+        ("meters", "meters"),
+        ("workshop", "workshop"),
+        ("sheets", "sheets"),
+        ("practice", "practice"),
+    ):
+        desk.window.show_place(place)
+        desk.key(Qt.Key.Key_F1)
+        assert desk.window.pages.currentWidget() is page and desk.window._helped() == (), part
+        assert page.text.toPlainText()
 
 
 def mean_light(picture: QImage) -> float:

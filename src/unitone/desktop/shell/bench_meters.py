@@ -118,7 +118,7 @@ class BenchMeters(QObject):
         if worker is None:
             return
         meters, wrong = camera_ports(self._logbook, self.webcam().frames)
-        source, teaching = str(self._logbook.setting("camera", "") or ""), self._teaching()
+        source, teaching = str(self._logbook.setting("camera", "") or ""), self.teaching()
         try:
             if source and (meters or teaching):
                 self.webcam().open(source)
@@ -130,7 +130,7 @@ class BenchMeters(QObject):
         if wrong:
             self._tell(" ".join(wrong))
 
-    def _teaching(self) -> bool:
+    def teaching(self) -> bool:
         """Does somebody look at the camera's picture?"""
         workshop = self._workshop()
         camera = None if workshop is None else workshop.camera

@@ -832,7 +832,7 @@ class MainWindow(QMainWindow):
         if here is self._bench and self._bench is not None and self._bench.view is not None:
             quantity = self._bench.view.step.quantity
             return (quantity, quantity.partition(".")[0] + ".*", "bench")
-        if here is self._workshop and self._teaching():
+        if here is self._workshop and self.bench_meters.teaching():
             return ("camera", "workshop")
         views = (
             (self.jobs, "jobs"), (self._sheets, "sheets"), (self._workshop, "workshop"), (self._meters, "meters"), (self._card, "card"),
