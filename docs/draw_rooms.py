@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import ast
 import tomllib
+from collections.abc import Iterator
 from html import escape
 from pathlib import Path
 
@@ -32,12 +33,21 @@ def folders(room: str) -> list[str]:
     )
 
 
+def _statements(node: ast.AST) -> Iterator[ast.stmt]:
+    """Every statement: imports stand in no expression."""
+    for name in ("body", "orelse", "finalbody", "handlers", "cases"):
+        for inner in getattr(node, name, ()):
+            if isinstance(inner, ast.stmt):
+                yield inner
+            yield from _statements(inner)
+
+
 def imports() -> set[tuple[str, str]]:
     """(room, room) for every import from one into another."""
     found = set()
     for path in SOURCE.rglob("*.py"):
         here = path.relative_to(SOURCE).parts[0].removesuffix(".py")
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        for node in _statements(ast.parse(path.read_text(encoding="utf-8"))):
             if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("unitone."):
                 there = (node.module or "").split(".")[1]
                 if there != here:

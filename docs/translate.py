@@ -16,6 +16,7 @@ import sys
 import tomllib
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +30,7 @@ TOP = Path(__file__).resolve().parents[1]
 SOURCE = TOP / "src" / "unitone"
 #: Functions whose first argument is a text (of tr_n: the first two).
 _MARKS = {"tr": 1, "N_": 1, "tr_n": 2}
+_MARKED = re.compile(r"\b(?:tr|N_|tr_n)\(")
 #: Texts in the papers' templates.
 _IN_TEMPLATE = re.compile(r'\btr\("((?:[^"\\]|\\.)*)"')
 #: What of a sheet is read by people.
@@ -57,6 +59,8 @@ _RECIPE_KEYS = frozenset({"name", "wish", "why", "leave", "caution", "words", "w
 
 def from_python(path: Path) -> Iterator[str | tuple[str, str]]:
     """The texts of a module, in their order."""
+    if not _MARKED.search(path.read_text(encoding="utf-8")):
+        return
     for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in _MARKS:
             given = [
@@ -82,6 +86,7 @@ def from_sheet(data: Any, key: str = "", keys: frozenset[str] = _SHEET_KEYS) -> 
         yield data
 
 
+@cache
 def extracted() -> Catalog:
     """Every text that there is, with the file it stands in."""
     catalog = Catalog(project="Unitone", charset="utf-8")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ast
 import importlib.util
 import os
 import subprocess
@@ -13,8 +12,10 @@ from typing import Any
 
 import pytest
 
+from sources import MODULES, facts
+
 TOP = Path(__file__).resolve().parent.parent
-SOURCES = sorted((TOP / "src" / "unitone").rglob("*.py"))
+SOURCES = MODULES
 CORE = [p for p in SOURCES if "desktop" not in p.parts]
 
 
@@ -34,22 +35,12 @@ def test_the_contracts_name_modules_that_exist() -> None:
 
 @pytest.mark.parametrize("path", CORE, ids=lambda p: str(p.relative_to(TOP / "src")))
 def test_the_core_knows_no_qt_and_explains_itself(path: Path) -> None:
-    tree = ast.parse(path.read_text(encoding="utf-8"))
-    for node in ast.walk(tree):
-        names = (
-            [a.name for a in node.names]
-            if isinstance(node, ast.Import)
-            else [node.module or ""]
-            if isinstance(node, ast.ImportFrom)
-            else []
-        )
-        assert not any(n.split(".")[0] in ("PyQt6", "pyqtgraph") for n in names)
-    if path.name in ("__init__.py", "__main__.py", "env.py") and len(tree.body) == 0:
+    found = facts(path)
+    assert not any(module.split(".")[0] in ("PyQt6", "pyqtgraph") for module, _ in found.imports)
+    if path.name in ("__init__.py", "__main__.py", "env.py") and found.empty:
         return
-    assert ast.get_docstring(tree), "a module says what it is for"
-    for node in tree.body:
-        if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_"):
-            assert ast.get_docstring(node), f"{path.name}: {node.name}"
+    assert found.explained, "a module says what it is for"
+    assert found.unexplained == ()
 
 
 def test_nothing_is_left_unfinished() -> None:
@@ -86,12 +77,10 @@ def test_a_part_of_one_module_says_so() -> None:
     }
     users: dict[str, set[str]] = {m: set() for m in modules}
     for name, path in modules.items():
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
-            if isinstance(node, ast.ImportFrom) and node.module:
-                for alias in node.names:
-                    for wanted in (node.module, f"{node.module}.{alias.name}"):
-                        if wanted in users:
-                            users[wanted].add(name)
+        for imported, names in facts(path).imports:
+            for wanted in (imported, *(f"{imported}.{n}" for n in names)):
+                if names and wanted in users:
+                    users[wanted].add(name)
     folder = {m: m.rpartition(".")[0] for m in modules}
     for module, by in users.items():
         one = next(iter(by), "")
@@ -115,11 +104,8 @@ def test_no_class_is_split_by_inheritance_over_files() -> None:
     """A class of the core that another file inherits from is a port, an error, a kind of entry or a written shape: small and abstract."""
     allowed = {"Exception", "Protocol", "NamedTuple", "BaseModel"}
     for path in CORE:
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
-            if isinstance(node, ast.ClassDef):
-                long = (node.end_lineno or 0) - node.lineno > 150
-                bases = {b.id for b in node.bases if isinstance(b, ast.Name)} - allowed
-                assert not (long and bases), (path.name, node.name, bases)
+        for name, lines, bases in facts(path).classes:
+            assert not (lines > 150 and set(bases) - allowed), (path.name, name, bases)
 
 
 def test_what_the_docs_draw_and_list_is_what_the_code_has() -> None:

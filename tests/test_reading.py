@@ -6,7 +6,7 @@ import ast
 import importlib.util
 import re
 import string
-from functools import lru_cache
+from functools import cache, lru_cache
 from pathlib import Path
 from types import ModuleType
 
@@ -49,6 +49,7 @@ IMPERATIVES = frozenset(["Turn", "Log", "Set", "Go", "Hook", "Seal", "Finish"])
 ENDS = ("Go on.", "leave it alone.", "but look at it.", "print the certificate.")
 
 
+@cache
 def translating() -> ModuleType:
     """The module that extracts and compiles the texts."""
     where = importlib.util.spec_from_file_location("translate", TOP / "docs" / "translate.py")
@@ -58,7 +59,7 @@ def translating() -> ModuleType:
     return module
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def texts() -> list[str]:
     found = [m.id for m in translating().extracted() if m.id]
     return [t for ids in found for t in (ids if isinstance(ids, tuple) else (ids,))]

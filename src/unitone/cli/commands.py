@@ -8,6 +8,7 @@ import os
 import subprocess
 import sys
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -42,10 +43,16 @@ _practice.register(app)
 _doctor.register(app, lambda: _workspace)
 
 
+@cache
+def _command() -> Callable[..., Any]:
+    """The commands, read off their functions once."""
+    return typer.main.get_command(app)
+
+
 def run(arguments: list[str]) -> int:
     """Run the command line; returns the exit code."""
     try:
-        result = app(args=_workspace_first(arguments), standalone_mode=False)
+        result = _command()(args=_workspace_first(arguments), standalone_mode=False)
         return int(result or 0)
     except typer.Exit as stop:
         return int(stop.exit_code)

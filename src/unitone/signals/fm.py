@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -259,15 +260,21 @@ def _tone_peaks(raw: NDArray[np.float64], rate: float, hz: float) -> tuple[float
 
 def stands_out(x: NDArray[np.float64], t: NDArray[np.float64], hz: float, times: float = 9.0) -> bool:
     """Does the line at ``hz`` hold ``times`` the power that its neighbours, a few bins off, hold on average?"""
-    window = np.hanning(x.size)
-    wave = (x - x.mean()) * window
-    width = 1.0 / (t[-1] - t[0])
+    wave = (x - x.mean()) * _window(x.size)
+    seconds = float(t[-1] - t[0])
+    width = 1.0 / seconds
+    rate = (x.size - 1) / seconds
 
     def power(at: float) -> float:
-        return abs(complex(wave @ np.exp(-2j * np.pi * at * t))) ** 2
+        return float(abs(complex(wave @ phasors(-at, rate, x.size))) ** 2)
 
     beside = [power(hz + k * width) for k in (-9, -7, -5, 5, 7, 9)]
     return power(hz) > times * sum(beside) / len(beside)
+
+
+@lru_cache(maxsize=8)
+def _window(n: int) -> NDArray[np.float64]:
+    return np.hanning(n)
 
 
 def _noise_peak(ratio_db_: float, width_hz: float) -> float:

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from unitone.align.frequency.attribution import Counted, Point, Source, attribute, cannot_tell
+from unitone.align.frequency.attribution import Counted, Point, Source, _Model, attribute, cannot_tell
 from unitone.align.frequency.counts import COLUMNS, Typed, counted, parse_readings, point_at, to_data, trace
 from unitone.errors import EntryError, SheetError
 from unitone.sheet.format.read import parse_sheet, read_sheet
@@ -43,6 +43,33 @@ def test_faulty_oscillators_are_named_and_healthy_ones_are_not(bench) -> None:  
         misses += [abs(j.error_hz - errors[j.source.id]) for j in found.named]
         most = max(most, len(readings))
     assert np.percentile(misses, 95) <= 30 and most <= bench.MOST
+
+
+def test_every_hypothesis_is_weighed_as_plain_linear_algebra_weighs_it() -> None:
+    """One inversion and its changes say what an inversion a hypothesis says (numpy.linalg, by Bayes' rule for a linear model)."""
+    rng = np.random.default_rng(9)
+    for count, readings in ((2, 1), (5, 4), (11, 20), (3, 0)):
+        sources = [Source(f"X{i}", 10e6) for i in range(count)]
+        made = [
+            Counted(
+                Point(f"at {k}", 27e6, tuple((s.id, Fraction(int(rng.integers(-3, 4)))) for s in sources)),
+                float(rng.normal(0, 400)),
+                3.0 + k,
+            )
+            for k in range(readings)
+        ]
+        model = _Model(sources, made)
+        sd = rng.choice([20.0, 900.0], (7, count + 1), p=[0.7, 0.3])
+        evidence, means, covariances = model.weigh(sd)
+        plain = []
+        for h in range(len(sd)):
+            precision = model.information + np.diag(sd[h] ** -2.0)
+            expected = np.linalg.inv(precision)
+            assert covariances[h] == pytest.approx(expected, rel=1e-8, abs=1e-7 * np.abs(expected).max())
+            assert means[h] == pytest.approx(expected @ model.pull, rel=1e-6, abs=1e-6)
+            log_det = np.linalg.slogdet(precision)[1]
+            plain.append(0.5 * means[h] @ model.pull - 0.5 * log_det - np.log(sd[h]).sum())
+        assert evidence - evidence[0] == pytest.approx(np.array(plain) - plain[0], abs=1e-6)
 
 
 def test_a_wrong_entry_is_named_and_does_not_mislead(bench) -> None:  # type: ignore[no-untyped-def]

@@ -192,7 +192,7 @@ class Surface:
 
         def costs(at: Floats) -> Floats:
             heights = self._heights(self.parameters, at[:, None, :], places[None])
-            return np.array([unevenness(h, wanted) for h in heights])
+            return _unevenness(heights, wanted)
 
         found: list[tuple[float, Floats]] = []
         for begin in (np.asarray(start, float), tops, tops + 0.4 * shifts * wave, tops - 0.4 * shifts * wave):
@@ -234,13 +234,19 @@ def _pattern(count: int) -> Floats:
 
 def unevenness(heights: Floats, wanted: Wanted) -> float:
     """What is to be made small (dB): from least to most, less a little for power, much more for what the worst place is outside the limit by."""
-    spread = -float(heights.min()) if wanted.worst else float(heights.max() - heights.min())
-    outside = 0.0
+    return float(_unevenness(heights, wanted))
+
+
+def _unevenness(heights: Floats, wanted: Wanted) -> Floats:
+    """The same for many settings at once: heights (…, places), made small (…)."""
+    least, most = heights.min(axis=-1), heights.max(axis=-1)
+    outside = np.zeros_like(least)
     if wanted.low is not None:
-        outside += max(wanted.low + _GUARD_DB - float(heights.min()), 0.0)
+        outside += np.maximum(wanted.low + _GUARD_DB - least, 0.0)
     if wanted.high is not None:
-        outside += max(float(heights.max()) - wanted.high + _GUARD_DB, 0.0)
-    return spread - _POWER_WORTH * float(heights.mean()) + _OUTSIDE * outside
+        outside += np.maximum(most - wanted.high + _GUARD_DB, 0.0)
+    spread = -least if wanted.worst else most - least
+    return np.asarray(spread - _POWER_WORTH * heights.mean(axis=-1) + _OUTSIDE * outside)
 
 
 #: So many turns of all coils towards a better evenness, then what is reached is left.

@@ -141,6 +141,8 @@ class Theme(QObject):
         app, sheet = QApplication.instance(), self._sheet()
         # Every widget that there is takes a style anew, the same one too: it is only given when it changed.
         if isinstance(app, QApplication) and (app.styleSheet() != sheet or app.palette() != self._palette()):
+            # One style in place of another is worked out widget by widget, for seconds where every view is open; from none it is not.
+            app.setStyleSheet("")
             app.setPalette(self._palette())
             app.setFont(self.font(14))
             app.setStyleSheet(sheet)

@@ -85,6 +85,7 @@ class MetersPage(QWidget):
         outer.setSpacing(theme.px(8))
         outer.addLayout(self._head())
         outer.addLayout(self._columns(), 1)
+        theme.changed.connect(self._share_height)
         self._tell(tr("Choose what to listen to. A stereo recording is I/Q for deviation, depth and SSB."))
 
     # -- the cards -------------------------------------------------------------------------------
