@@ -267,8 +267,9 @@ class SimulatedRadio:
             return full - draw.rest * draw.resistance, draw.rest
         carrier = float(self.sheet.carrier_hz(place.channel, place.band))
         volts, amps = full, draw.rest
+        made = self.transmitter.watts_by_supply(carrier)
         for _ in range(8):
-            watts = self.transmitter.watts(carrier, volts / full)
+            watts = made(volts / full)
             # A final that is detuned goes on drawing: what does not come out heats it.
             most = self.transmitter.transmit.power * (volts / full) ** 2
             amps = draw.rest + (0.5 * watts + 0.5 * most) / draw.efficiency / volts

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -60,6 +61,10 @@ class Transmitter:
 
     def watts(self, carrier_hz: float, supply_share: float = 1.0) -> float:
         """Carrier power from drive and tank as the coils stand; goes with the square of the supply, and under what holds it."""
+        return self.watts_by_supply(carrier_hz)(supply_share)
+
+    def watts_by_supply(self, carrier_hz: float) -> Callable[[float], float]:
+        """The same for any share of the supply, the coils as they stand now."""
         transmit = self.transmit
         losses = self._losses(carrier_hz)
         # A stage that fails before the final takes drive away, the final itself its power.
@@ -67,12 +72,15 @@ class Transmitter:
         lost = [self.lost_db.get(s, 0.0) for s in before]
         drive = transmit.drive / math.prod(losses[:-1]) / 10.0 ** (sum(lost) / 10.0)
         saturated = (1.0 - math.exp(-drive)) / (1.0 - math.exp(-transmit.drive))
-        watts = float(
-            transmit.power * saturated / losses[-1] * supply_share**2 / 10.0 ** (self.lost_db.get(last, 0.0) / 10.0)
-        )
-        if transmit.holds_at is None:
-            return watts
-        return float(watts / (1.0 + (watts / transmit.holds_at) ** _KNEE) ** (1.0 / _KNEE))
+        made = transmit.power * saturated / losses[-1] / 10.0 ** (self.lost_db.get(last, 0.0) / 10.0)
+
+        def fed(supply_share: float) -> float:
+            watts = float(made * supply_share**2)
+            if transmit.holds_at is None:
+                return watts
+            return float(watts / (1.0 + (watts / transmit.holds_at) ** _KNEE) ** (1.0 / _KNEE))
+
+        return fed
 
     def stage_volts(self, stage: str, hz: float, supply_share: float) -> float:
         """Peak volts of RF at a stage's output while keyed; the last stage's go with the power. Raises BenchError for one without them."""
