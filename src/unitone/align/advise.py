@@ -72,6 +72,9 @@ _CAREFUL_MDEG = 7_500
 #: Circuits that stand inside their limits give hardly more than this when they are peaked (dB at the meter).
 _PEAKS_GIVE_DB = 3.0
 
+#: Where a squelch opens and closes goes with what comes through; ended so, it is as sensitive as its preset makes it.
+_SQUELCH_EDGES, _SHORT = ("rx.squelch_opens", "rx.squelch_closes"), ("at-stop", "out-of-range", "set")
+
 #: What is followed: the procedure with its trials, every oscillator on frequency, or the chart of the step at hand.
 Pursuit = Literal["procedure", "frequency", "chart"]
 
@@ -142,13 +145,28 @@ def _may_work(state: JobState, step: Step) -> bool:
         return False
     if len(worked) >= MAX_VISITS:
         # What it was brought to, and something else has spoilt since, may be brought there again; what it never reached, not.
-        most = 2 * MAX_VISITS if _was_in(state, step, worked[-1]) else MAX_VISITS
+        most = 2 * MAX_VISITS if _was_in(state, step, worked[-1]) else MAX_VISITS + _too_early(state, step)
         if _visits_with_turns(state, step, worked) >= most:
             return False
     if not worked:
         return True
     others = set(state.touched_since(worked[-1], step.quantity_id, step.setting)) - set(step.adjusters)
     return bool(others)
+
+
+def _too_early(state: JobState, step: Step) -> int:
+    """How many visits ended with nothing that answers, or a preset at its stop, before another circuit that the same reading hangs on was
+    brought to its peak: with that one off, this one could not be set."""
+    peaked = [
+        seq
+        for other in state.sheet.steps
+        if other.id != step.id
+        and any(state.sheet.adjuster(a).can_change(step.quantity_id, step.setting) for a in other.adjusters)
+        for seq, outcome in state.concluded.get(other.id, ())
+        if outcome == "peaked"
+    ]
+    vain = ("dead", "at-stop", "out-of-range") if step.aim == "set" else ("dead",)
+    return sum(outcome in vain and any(p > seq for p in peaked) for seq, outcome in state.concluded.get(step.id, ()))
 
 
 def _was_in(state: JobState, step: Step, seq: int) -> bool:
@@ -207,14 +225,17 @@ def wanted_by_a_check(state: JobState, step: Step) -> bool:
 
 
 def _short_of_gain(state: JobState, check: Step, step: Step) -> bool:
-    """Did a preset that wants gain end at its stop, so little short that a circuit left a little off its peak may be why?"""
+    """Did a preset end so little short of what it is set to that a circuit left a little off its peak may be why: an S-meter's that wants
+    gain, at its stop, or a squelch's that opens at too strong a signal wherever it stands?"""
     outcome = state.concluded.get(check.id, [(0, "")])[-1][1]
-    now, low = state.latest.get((check.id, 0)), check.limit.low
-    if check.quantity_id != "rx.s_meter" or outcome not in ("at-stop", "out-of-range") or now is None or low is None:
+    now = state.latest.get((check.id, 0))
+    if now is None or now.reading.value is None or set(check.adjusters) & set(step.adjusters):
         return False
-    if set(check.adjusters) & set(step.adjusters) or now.reading.value is None:
-        return False
-    return 0.0 < low - now.reading.value < _PEAKS_GIVE_DB
+    if check.quantity_id == "rx.s_meter" and outcome in ("at-stop", "out-of-range") and check.limit.low is not None:
+        return 0.0 < check.limit.low - now.reading.value < _PEAKS_GIVE_DB
+    if check.quantity_id in _SQUELCH_EDGES and outcome in _SHORT and check.limit.high is not None:
+        return 0.0 < now.reading.value - check.limit.high < _PEAKS_GIVE_DB
+    return False
 
 
 def _begun(state: JobState, step: Step) -> bool:

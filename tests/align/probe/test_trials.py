@@ -210,7 +210,7 @@ def test_nothing_is_left_nudged_when_it_cannot_be_read(book: Logbook) -> None:
     real = bench.measure
     calls = []
 
-    def fails(quantity_id: str, conditions: object) -> object:
+    def fails(quantity_id: str, conditions: object, by: object = None) -> object:
         calls.append(quantity_id)
         if len(calls) > 2:
             raise BenchError("the lead came off")

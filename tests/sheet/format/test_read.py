@@ -197,3 +197,14 @@ def test_mixing_terms_are_exact() -> None:
     with pytest.raises(UnitoneError, match="zero"):
         coefficient("1/N", 0)
     assert output_hz({"ref": Fraction(10882, 4096)}, {"ref": 10.24e6}) == 27_205_000.0
+
+
+def test_a_carrier_balance_reaches_the_peak_of_the_envelope_whatever_its_sheet_says() -> None:
+    """What is left of a carrier adds to it (common practice, no source)."""
+    top = Path(__file__).resolve().parents[3]
+    sheet = read_sheet(top / "benchmarks" / "radios" / "skerry-plover.toml")
+    pep = sheet.step("alc")
+    for name in ("P2", "P3"):
+        assert sheet.adjuster(name).can_change("tx.pep", pep.setting)
+        assert not sheet.adjuster(name).can_change("tx.bias_current", pep.setting)
+    assert not sheet.adjuster("P5").can_change("tx.pep", pep.setting)

@@ -416,6 +416,11 @@ def _adjusters(
         for step in used.get(a.id, []):
             if not any(r.covers(step.quantity_id, c) for r in affects for c in step.required):
                 affects += (Effect(step.quantity_id),)
+            # What is left of a carrier adds to the peak of the envelope.
+            if step.quantity_id == "tx.carrier_suppression" and not any(
+                r.covers("tx.pep", c) for r in affects for c in step.required
+            ):
+                affects += (Effect("tx.pep"),)
         stops = a.kind != "trimmer" if a.stops is None else a.stops
         made.append(
             Adjuster(
