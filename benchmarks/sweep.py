@@ -23,6 +23,14 @@ def main() -> None:
     for name, one in (("sweep coach", report), *((b["name"], b) for b in report["baselines"])):
         loss = ", ".join(str(one["loss_db"][k]) for k in ("mean", "median", "p95", "max"))
         print(f"| {name} | {loss} | {one['seconds_per_set']} | {one['wrong_verdicts']} | {one['unfinished']} |")
+    two = report["two_peaks"]
+    if two["sets"]:
+        loss = two["loss_db"]
+        print(
+            f"\n{two['sets']} cores with two peaks: {two['outer']} end on the outer one where the second is looked for, "
+            f"{two['outer_without_looking']} where not; loss {loss['mean']} dB mean, {loss['p95']} at 95 %, "
+            f"{two['seconds_per_set']} s a core, {two['wrong_verdicts']} wrong, {two['unfinished']} unfinished."
+        )
     for problem in report["problems"]:
         print(f"seed {problem['seed']}: {problem['what']}", file=sys.stderr)
 

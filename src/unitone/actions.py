@@ -97,6 +97,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("instrument", N_("Which instrument typed readings come from"), "I", "bench"),
     Action("sweep", N_("Sweep the selected core: turn it while it is read"), "Space", "bench"),
     Action("sweep-stop", N_("While sweeping: the core is at its stop"), "Z", "bench"),
+    Action("sweep-beyond", N_("After a sweep's peak: look outwards for a second one"), "Shift+Z", "bench"),
     Action("source", N_("Read it from the sound card, or type it"), "Shift+I", "bench"),
     Action("recording", N_("Read it from a recording (WAV, FLAC, SigMF)"), "Ctrl+O", "bench"),
     Action("reference", N_("Sound card: hold what is heard now as reference (quieting, hum and noise)"), "Shift+Y", "bench"),

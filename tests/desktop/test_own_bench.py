@@ -267,19 +267,36 @@ def test_a_core_is_swept_to_its_peak_by_doing_what_the_coach_says(desk: Desk, co
         "either way": 0.0, "the other way": -1.0, "back slowly": -1 / 3, "back, same speed": -1.0, "on a little": 1 / 3, "back a little": -1 / 3,
     }  # fmt: skip
     last, seen, told = 0.25, [], 0
-    while not bench._sweep.over:  # type: ignore[union-attr]
-        desk.until(lambda before=told: bench._sweep.over or bench._sweep.count != before)  # type: ignore[misc,union-attr]
-        told, said = bench._sweep.count, bench.sweep.headline.text()  # type: ignore[union-attr]
-        seen.append(said)
-        for words, way in ways.items():
-            if words in said:
-                last = (last / abs(last)) * way * 0.25 if way else 0.25
-                core.way = last
-        if said == "Stop.":
-            core.way = 0.0
-        assert len(seen) < 30, seen
-    core.way = 0.0
+
+    def follow() -> None:
+        nonlocal last, told
+        while not bench._sweep.over:  # type: ignore[union-attr]
+            desk.until(lambda before=told: bench._sweep.over or bench._sweep.count != before)  # type: ignore[misc,union-attr]
+            told, said = bench._sweep.count, bench.sweep.headline.text()  # type: ignore[union-attr]
+            seen.append(said)
+            for words, way in ways.items():
+                if words in said:
+                    last = (last / abs(last)) * way * 0.25 if way else 0.25
+                    core.way = last
+            if said == "Stop.":
+                core.way = 0.0
+            assert len(seen) < 30, seen
+        core.way = 0.0
+
+    follow()
     assert "peaked" in bench.sweep.headline.text() and any("the other way" in x for x in seen), seen
+    # A second peak? Outwards, to the stop: there is none, and the first is taken again.
+    assert bench.sweep.beyond.isVisible() and not bench.sweep.stop.isVisible()
+    desk.key(Qt.Key.Key_Z, SHIFT)
+    desk.until(lambda: "anticlockwise" in bench.sweep.headline.text())
+    assert not bench.sweep.beyond.isVisible() and bench.sweep.stop.isVisible()
+    told, last = bench._sweep.count, -0.25  # type: ignore[union-attr]
+    core.way = last
+    desk.until(lambda: core.sinad_db < 12.0)
+    desk.key(Qt.Key.Key_Z)
+    follow()
+    assert ("peaked" in bench.sweep.headline.text() and "Turn" in seen[-1]) or "Stop." in seen, seen
+    assert not bench.sweep.beyond.isVisible(), "one look is enough"
     # On a busy machine this hand is slow to hear; benchmarks/sweep.py has the figures.
     assert core.sinad_db > 16.0 - 1.0
     # Turning by key waits meanwhile; Enter logs the core, and the reading that came of it.

@@ -16,7 +16,19 @@ from unitone.simulator.sweeping_hand import SweepingHand, sweep_made
 
 Way = Literal["coach", "needle alone"]
 #: What a hand is told; the other codes say how it stands.
-COMMANDS = ("turn", "back", "slowly back", "straight back", "stop", "on a little", "back a little")
+COMMANDS = (
+    "turn",
+    "back",
+    "slowly back",
+    "straight back",
+    "stop",
+    "on a little",
+    "back a little",
+    "outwards",
+    "no second peak",
+)
+#: One core in so many is tried with two peaks as well, by hands that look for the second and by hands that do not.
+_TWO_OF = 10
 #: A sweep that goes on for longer has failed (seconds).
 _MOST_S = 120.0
 #: A core called peaked that has lost more (dB), or whose peak lies elsewhere, is called so wrongly.
@@ -32,14 +44,16 @@ class Swept:
     said: str
     loss_db: float
     seconds: float
+    #: Of a core with two peaks: does it stand on the outer one?
+    outer: bool = False
 
     @property
     def wrong(self) -> bool:
         """Was a peak called that is none, or another thing that is not so?"""
-        right = {"normal": ("peaked",), "dead": ("no effect",), "no-peak": ("at stop",)}[self.kind]
+        right = {"dead": ("no effect",), "no-peak": ("at stop",)}.get(self.kind, ("peaked",))
         if self.said == "too long":
             return False
-        return self.said not in right or (self.kind == "normal" and self.loss_db > _WRONG_DB)
+        return self.said not in right or ("peaked" in right and self.loss_db > _WRONG_DB)
 
 
 class _Guide(Protocol):
@@ -51,11 +65,13 @@ class _Guide(Protocol):
 
 
 class _Coach:
-    def __init__(self) -> None:
-        self._coach = SweepCoach()
+    def __init__(self, looks: bool = False) -> None:
+        self._coach, self._looks = SweepCoach(), looks
 
     def take(self, seconds: float, height_db: float) -> tuple[str, int]:
         said = self._coach.take(seconds, height_db)
+        if self._looks and self._coach.can_look:
+            said = self._coach.look_beyond()
         return said.code, said.count
 
     def felt_stop(self) -> tuple[str, int]:
@@ -124,13 +140,13 @@ def kind_of(seed: int) -> Class:
     return "normal" if share < 0.85 else "dead" if share < 0.925 else "no-peak"
 
 
-def sweep_one(seed: int, way: Way = "coach", kind: Class | None = None) -> Swept:
-    """One core swept by one hand."""
+def sweep_one(seed: int, way: Way = "coach", kind: Class | None = None, looks: bool = False) -> Swept:
+    """One core swept by one hand, which ``looks`` for a second peak once it has found one."""
     kind = kind or kind_of(seed)
     hand = SweepingHand(*sweep_made(kind, seed), seed)
-    guide: _Guide = _Coach() if way == "coach" else NeedleAlone()
+    guide: _Guide = _Coach(looks) if way == "coach" else NeedleAlone()
     told, at_stop = 0, False
-    while hand.seconds < _MOST_S:
+    while hand.seconds < _MOST_S * (2 if looks else 1):
         code, count = guide.take(hand.seconds, hand.tick())
         was_at_stop, at_stop = at_stop, hand.at_stop
         if at_stop and not was_at_stop:
@@ -139,20 +155,20 @@ def sweep_one(seed: int, way: Way = "coach", kind: Class | None = None) -> Swept
             hand.tell(code)
             told = count
         if code in ("peaked", "no effect", "at stop"):
-            return Swept(seed, kind, code, hand.loss_db, hand.seconds)
-    return Swept(seed, kind, "too long", hand.loss_db, hand.seconds)
+            return Swept(seed, kind, code, hand.loss_db, hand.seconds, hand.on_outer)
+    return Swept(seed, kind, "too long", hand.loss_db, hand.seconds, hand.on_outer)
 
 
 def summed(found: list[Swept]) -> dict[str, Any]:
     """Losses of the cores with a peak, and the verdicts of all."""
-    peaks = [s for s in found if s.kind == "normal"]
+    peaks = [s for s in found if s.kind in ("normal", "two-peaks")]
     losses = np.array([s.loss_db for s in peaks]) if peaks else np.zeros(1)
     return {
         "loss_db": {
             "mean": round(float(losses.mean()), 3), "median": round(float(np.median(losses)), 3),
             "p95": round(float(np.quantile(losses, 0.95)), 3), "max": round(float(losses.max()), 3),
         },
-        "seconds_per_set": round(float(np.mean([s.seconds for s in found])), 1), "wrong_verdicts": sum(s.wrong for s in found),
+        "seconds_per_set": round(float(np.mean([s.seconds for s in found])), 1) if found else None, "wrong_verdicts": sum(s.wrong for s in found),
         "unfinished": sum(s.said == "too long" for s in found),
     }  # fmt: skip
 
@@ -167,9 +183,15 @@ def run_sweep_trial(sets: int, seed: int = 1, workers: int = 1) -> dict[str, Any
     else:
         coach = [sweep_one(s) for s in seeds]
         alone = [sweep_one(s, "needle alone") for s in seeds]
+    few = [s for s in seeds if s % _TWO_OF == 0]
+    looked, passed = ([sweep_one(s, kind="two-peaks", looks=looks) for s in few] for looks in (True, False))
     classes = {k: sum(s.kind == k for s in coach) for k in ("normal", "dead", "no-peak")}
     return {
         "task": "sweep", "sets": sets, "seed": seed, "classes": classes, **summed(coach),
+        "two_peaks": {
+            "sets": len(few), "outer": sum(s.outer and s.said == "peaked" for s in looked), "outer_without_looking": sum(s.outer for s in passed),
+            **summed(looked),
+        },
         "baselines": [{"name": "the same hand, watching the needle alone", **summed(alone)}],
         "problems": [{"seed": s.seed, "what": f"{s.kind}: {s.said}, {s.loss_db:.2f} dB"} for s in coach if s.wrong or s.said == "too long"],
     }  # fmt: skip

@@ -68,6 +68,15 @@ class CoreSweep:
         """The core is at its stop."""
         self._coach.felt_stop()
 
+    @property
+    def can_look(self) -> bool:
+        """Is a peak found, and was none looked for beyond it?"""
+        return self._coach.can_look and not self._too_strong
+
+    def look_beyond(self) -> None:
+        """Outwards for a second peak: the outer one is the right one."""
+        self._coach.look_beyond()
+
     def take(self, session: Session, seconds: float) -> tuple[Measured | None, float | None]:
         """The needle at ``seconds`` (any clock), taken along, and its height (dB of signal). Raises BenchError as the meter does."""
         read = session.live(self.conditions)

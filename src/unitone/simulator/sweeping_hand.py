@@ -47,8 +47,19 @@ def sweep_made(kind: Class, seed: int) -> tuple[Made, Hand]:
         stop = side * width * rng.uniform(0.5, 2.0)
         low, high = (stop - travel, stop) if side > 0 else (stop, stop + travel)
         off = stop + side * width * rng.uniform(0.5, 2.0)
+    second = 3.0
+    if kind == "two-peaks":
+        # Narrow enough for two, both inside the travel; found on either side of the ridge between them.
+        narrow = 0.2 + 0.35 * (width - 0.2) / 1.8
+        width, speed = narrow, float(np.clip(speed * narrow / width, 0.05, 0.4))
+        second = float(rng.uniform(2.5, 4.0))
+        off = float(rng.uniform(-1.0, second + 1.0))
+        low, high = off - second - rng.uniform(0.8, 2.0), max(0.0, off) + rng.uniform(0.8, 2.0)
+        low = min(low, -0.3)
     noise, play = rng.uniform(0.25, 0.45), rng.uniform(0.0, 1 / 24)
-    made = Made(kind, float(off), width, float(low), float(high), float(noise), 1e-3, float(play), math.inf, 0.1, 3.0)
+    made = Made(
+        kind, float(off), width, float(low), float(high), float(noise), 1e-3, float(play), math.inf, 0.1, second
+    )
     wrong = rng.random() < 0.5
     return made, Hand(speed, rng.uniform(0.2, 0.5), 0.08, int(-side if wrong else side))
 
@@ -65,11 +76,13 @@ class Motion:
         self._wander = 0.0
 
     def tell(self, what: str) -> None:
-        """``turn``, ``back``, ``slowly back``, ``on a little``, ``back a little``, ``stop``: done after the reaction time."""
+        """``turn``, ``back``, ``slowly back``, ``on a little``, ``back a little``, ``outwards``, ``stop``: done after the reaction time."""
         after = self.seconds + max(
             self._hand.reaction_s + self._hand.reaction_std_s * float(self._rng.standard_normal()), 0.1
         )
-        way = {"turn": float(self._hand.way), "stop": 0.0, "on a little": self._last_way}.get(what, -self._last_way)
+        # Outwards is anticlockwise, whichever way the hand came.
+        ways = {"turn": float(self._hand.way), "stop": 0.0, "on a little": self._last_way, "outwards": -1.0}
+        way = ways.get(what, -self._last_way)
         share = (
             _SLOW * float(np.exp(0.15 * self._rng.standard_normal()))
             if what in ("slowly back", "on a little", "back a little")
@@ -115,6 +128,12 @@ class SweepingHand:
             total += self.core.output_db(self.core.core, 0.0)
         # The meter averages over its tenth of a second.
         return total / _FINE + self.core.made.noise * float(self._rng.standard_normal())
+
+    @property
+    def on_outer(self) -> bool:
+        """Of two peaks, does the core stand by the outer one, anticlockwise of the ridge between them?"""
+        made = self.core.made
+        return made.kind == "two-peaks" and self.core.core < made.top - made.second / 2.0
 
     @property
     def loss_db(self) -> float:

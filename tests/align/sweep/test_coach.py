@@ -30,7 +30,8 @@ class Turning:
         while self.seconds < most_s and not self.coach.over:
             self.seconds += TICK
             for _, what in [p for p in pending if p[0] <= self.seconds]:
-                self.way = 0.0 if what == "stop" else self.last if what in ("turn", "on a little") else -self.last
+                same = what in ("turn", "on a little")
+                self.way = 0.0 if what == "stop" else -1.0 if what == "outwards" else self.last if same else -self.last
                 self.last = self.way or self.last
                 self.share = 1 / 3 if "slowly" in what or "little" in what else 1.0
             pending = [p for p in pending if p[0] > self.seconds]
@@ -69,6 +70,43 @@ def test_a_hill_of_another_law_is_peaked_too(hill, top: float, start: float) -> 
         # Begun the wrong way it is sent back once more than begun the right way.
         assert hand.codes[0] == "turn" and ("back" in hand.codes) == (start > 0), hand.codes
     assert np.mean(lost) < 0.12 and max(lost) < 0.4
+
+
+def two(at: float, lower_db: float = 0.0) -> float:
+    """A core through the middle of its winding, of no circuit's law: a peak at 0, and one 3 turns anticlockwise of it."""
+    return max(-14.0 * at**2, -14.0 * (at + 3.0) ** 2 - lower_db, -16.0)
+
+
+def test_outwards_of_a_peak_a_second_one_is_found_or_the_first_taken_again() -> None:
+    for seed in range(6):
+        hand = Turning(two, 0.8 if seed % 2 else -0.7, 0.2, 0.3, seed)
+        assert hand.go().code == "peaked" and abs(hand.at) < 0.2 and hand.coach.can_look, hand.codes
+        hand.coach.look_beyond()
+        assert hand.go(240.0).code == "peaked" and abs(hand.at + 3.0) < 0.2, (hand.at, hand.codes)
+        assert "outwards" in hand.codes and "no second peak" not in hand.codes and not hand.coach.can_look
+    # None there, a hill too low to be one, and a stop before it: back to the first.
+    walls = (lambda at: -14.0 * at**2 if abs(at) < 1.07 else -16.0, lambda at: two(at, 7.0))
+    for seed, hill in enumerate((*walls, *walls)):
+        hand = Turning(hill, 0.6, 0.2, 0.3, seed)
+        assert hand.go().code == "peaked"
+        hand.coach.look_beyond()
+        said = hand.go(400.0)
+        assert said.code == "peaked" and abs(hand.at) < 0.2 and "no second peak" in hand.codes, (hand.at, hand.codes)
+    hand = Turning(two, 0.6, 0.2, 0.3, 9)
+    hand.go()
+    hand.coach.look_beyond()
+    hand.go(hand.seconds + 3.0)
+    hand.coach.felt_stop()
+    assert hand.go(240.0).code == "peaked" and abs(hand.at) < 0.2 and "no second peak" in hand.codes
+
+
+def test_the_outer_of_two_peaks_is_found_by_hands_that_look() -> None:
+    found = [sweep_one(s, kind="two-peaks", looks=True) for s in range(41, 53)]
+    assert sum(s.outer and s.said == "peaked" and s.loss_db < 0.5 for s in found) >= 11 and not any(
+        s.wrong for s in found
+    )
+    # A hand that does not look ends on either.
+    assert 0 < sum(sweep_one(s, kind="two-peaks").outer for s in range(41, 53)) < 12
 
 
 def test_a_dead_core_and_one_that_still_rises_at_its_stop_are_no_peaks() -> None:

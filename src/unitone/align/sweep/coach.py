@@ -6,6 +6,9 @@ top is fitted over all readings of the pass and not just remembered. On the slow
 known, tells from the flank how many half-widths are left (one reading 3 dB down is one half-width away), and when to
 say "stop" ahead of the hand's reaction. The rest reading has the last word: it is held against H, and
 the hand is sent on, or back, until nothing is left to gain.
+
+A core that goes through the middle of its winding has a second peak as high as the first, and the outer one is the right one. A pass never
+comes that far: once a peak is found, the hand is sent outwards over it when somebody asks for that.
 """
 
 from __future__ import annotations
@@ -34,6 +37,9 @@ Code = Literal[
     "peaked",
     "at stop",
     "no effect",
+    "outwards",
+    "second peak",
+    "no second peak",
     "too strong",
 ]
 
@@ -68,6 +74,10 @@ _WORTH_DB, _MOST_NUDGES = 0.04, 2
 _FAR_DB = 0.4
 #: Readings of the approach are forgotten over so long (seconds).
 _MEMORY_S = 3.0
+#: Outwards of a peak a second one is looked for over so many of its half-widths, and for so long at least and at most (seconds).
+_BEYOND_WIDTHS, _BEYOND_S = 14.0, (8.0, 90.0)
+#: A second hill this much lower than the first (dB) is no peak of the same circuit.
+_LOWER_DB = 3.0
 #: Half-widths to go are looked for on this grid when the hand stands.
 _U = np.linspace(-1.6, 1.6, 129)
 #: How surely a hand stops where it was meant to (half-widths), as a kernel on the grid.
@@ -137,7 +147,7 @@ class SweepCoach:
         self.noise, self._reaction = noise, reaction_s
         self._t: list[float] = []
         self._y: list[float] = []
-        self._state: Literal["base", "pass", "approach", "nudge", "rest", "over"] = "base"
+        self._state: Literal["base", "pass", "approach", "nudge", "rest", "beyond", "over"] = "base"
         self._from = 0
         self._base = 0.0
         self._fit: PassFit | None = None
@@ -153,6 +163,8 @@ class SweepCoach:
         self._turning = 0.0
         self._count = 0
         self._stops = self._again = 0
+        #: Was a second peak looked for; does it rise; is the hand on its way back to the first?
+        self._looked = self._rises = self._returns = False
 
     @property
     def said(self) -> Said:
@@ -179,6 +191,8 @@ class SweepCoach:
         """The core is at its stop: still rising there, or the way back is the way to go; the second stop without an effect says that it has none."""
         if self._state == "approach":
             self._begin_approach()
+        elif self._state == "beyond":
+            self._return(self._t[-1])
         elif self._state == "pass":
             if self._has_risen():
                 self._said, self._state = "at stop", "over"
@@ -239,18 +253,72 @@ class SweepCoach:
                 t, y = np.array(self._t[self._from :]), np.array(self._y[self._from :])
                 if not stands_out(t, y, self.noise):
                     return
-                self._fit = fit_pass(t, y, self.noise)
-                self._slower = 1.0 if self._fit.tau > _BROAD_S else _SLOWER
-                self._tau = self._fit.tau * self._slower
-                self._longer = max(1.0, self._tau / _USUAL_S)
-                self._begin_approach()
+                fit = fit_pass(t, y, self.noise)
+                if self._returns and self._fit is not None and fit.height < self._fit.height - _LOWER_DB:
+                    # The lower hill on the way back.
+                    self._from = len(self._y) - 1
+                    return
+                self._take_top(fit)
+            elif self._returns:
+                self._from = len(self._y) - 1
             else:
                 self._begin_pass("back", now)
             return
         if s[-1] > float(s.min()) + self._margin:
             self._said = "rising"
-        elif now - self._turning > _FLAT_S and self._is_flat():
+        elif now - self._turning > _FLAT_S and self._is_flat() and not self._returns:
             self._said, self._state = "no effect", "over"
+
+    def _take_top(self, fit: PassFit) -> None:
+        """A top was passed: back to it."""
+        self._fit = fit
+        self._slower = 1.0 if fit.tau > _BROAD_S else _SLOWER
+        self._tau = fit.tau * self._slower
+        self._longer = max(1.0, self._tau / _USUAL_S)
+        self._begin_approach()
+
+    # -- a second peak ----------------------------------------------------------------------------
+
+    @property
+    def can_look(self) -> bool:
+        """Is a peak found, and was none looked for beyond it?"""
+        return self._state == "over" and self._said == "peaked" and not self._looked
+
+    def look_beyond(self) -> Said:
+        """Outwards over the peak that was found; nothing where ``can_look`` says no."""
+        if self.can_look:
+            self._looked, self._where = True, None
+            self._nudges = self._again = 0
+            self._state, self._from, self._turning = "beyond", len(self._y) - 1, self._t[-1]
+            self._lowest = self._from
+            self._tell("outwards")
+        return self.said
+
+    def _beyond_step(self, now: float) -> None:
+        assert self._fit is not None
+        s = self._smoothed(self._from)
+        if s.size < 2:
+            return
+        if not self._rises:
+            self._lowest = self._from + int(s.argmin())
+            if s[-1] > float(s.min()) + self._margin and self._fit.height - float(s.min()) > self._margin:
+                self._rises, self._said = True, "second peak"
+            elif now - self._turning > float(np.clip(_BEYOND_WIDTHS * self._fit.tau, *_BEYOND_S)):
+                self._return(now)
+            return
+        risen = self._smoothed(self._lowest)
+        if risen.size and risen[-1] < float(risen.max()) - self._margin:
+            t, y = np.array(self._t[self._lowest :]), np.array(self._y[self._lowest :])
+            fit = fit_pass(t, y, self.noise)
+            if stands_out(t, y, self.noise) and fit.height > self._fit.height - _LOWER_DB:
+                self._take_top(fit)
+            else:
+                self._return(now)
+
+    def _return(self, now: float) -> None:
+        """There is none, or a lower one: the first is passed once more, and taken."""
+        self._returns = True
+        self._begin_pass("no second peak", now)
 
     def _is_flat(self) -> bool:
         """Do seconds of this pass differ by no more than noise makes them?"""

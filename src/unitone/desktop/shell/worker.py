@@ -266,6 +266,10 @@ class BenchWorker(QObject):
         """The core that is swept is at its stop."""
         self._queue.put(lambda: None if self._sweep is None else self._sweep.core.felt_stop())
 
+    def look_beyond(self) -> None:
+        """Outwards of the peak that was swept, for a second one."""
+        self._queue.put(lambda: None if self._sweep is None else self._sweep.core.look_beyond())
+
     def end_sweep(self, ended: str = "") -> None:
         """Log the sweep as the coach ended it, or as ``ended``; then the whole reading that came of it."""
         self._queue.put(lambda: self._end_sweep(ended))

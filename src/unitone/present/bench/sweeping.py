@@ -32,6 +32,8 @@ class SweepView:
     height_db: float | None
     #: Goes up with every command to the hand.
     count: int
+    #: May a second peak be looked for?
+    can_look: bool
 
 
 class Sweeping:
@@ -58,7 +60,7 @@ class Sweeping:
         return SweepView(
             core.adjuster, tr("Sweep {adjuster}: {title}", adjuster=core.adjuster, title=core.step.title), said.code, figure, unit, warning,
             headline, detail, button_of(said, core.adjuster), tuple((at - core.now, db - self._base) for at, db in core.trace),
-            None if said.top_db is None else said.top_db - self._base, core.over, high, said.count,
+            None if said.top_db is None else said.top_db - self._base, core.over, high, said.count, core.can_look,
         )  # fmt: skip
 
 
@@ -79,6 +81,12 @@ def describe(said: Said, adjuster: str) -> tuple[str, str]:
             return tr("Turn {a} back slowly.", a=adjuster), tr("{db} dB below the top you passed.", db=below)
         case "straight back":
             return tr("Turn {a} back, same speed.", a=adjuster), tr("{db} dB below the top you passed.", db=below)
+        case "outwards":
+            return tr("Turn {a} anticlockwise, steadily.", a=adjuster), tr("Of two peaks the outer one is right.")
+        case "second peak":
+            return tr("Turn {a} on, same way.", a=adjuster), tr("A second peak is coming.")
+        case "no second peak":
+            return tr("Turn {a} the other way.", a=adjuster), tr("No second peak there. Back over the first one.")
         case "stop":
             return tr("Stop."), tr("{db} dB below the top.", db=below)
         case "wait":

@@ -778,6 +778,8 @@ class BenchPage(QWidget):
             self._worker.end_sweep("broken off")
         elif name in ("sweep-stop", "stop-ccw", "stop-cw") and not sweep.over:
             self._worker.felt_stop()
+        elif name == "sweep-beyond" and sweep.can_look:
+            self._worker.look_beyond()
         elif name == "sweep-dead" and not sweep.over:
             self._worker.end_sweep("no effect")
         elif name in ("far", "pitch", "voice"):

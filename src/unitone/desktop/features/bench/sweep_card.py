@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
-from unitone.actions import keyed
+from unitone.actions import keyed, shown_key
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.figure import Figure
 from unitone.desktop.widgets.painted import label, restyle, set_tip
@@ -53,7 +53,8 @@ class SweepCard(QFrame):
         row = QHBoxLayout()
         self.stop = self._button("sweep-stop", keyed(tr("At the stop  Z"), "sweep-stop"))
         self.dead = self._button("sweep-dead", tr("No effect  0"))
-        for button in (self.stop, self.dead):
+        self.beyond = self._button("sweep-beyond", keyed(tr("Second peak?  Shift Z"), "sweep-beyond"))
+        for button in (self.stop, self.dead, self.beyond):
             button.setAccessibleName(button.text())
             set_tip(button, button.text())
         self.main = self._button("main", tr("Break off"))
@@ -63,6 +64,7 @@ class SweepCard(QFrame):
         self.main.setProperty("role", "main")
         row.addWidget(self.stop)
         row.addWidget(self.dead)
+        row.addWidget(self.beyond)
         row.addStretch(1)
         row.addWidget(self.main)
         layout.addLayout(row)
@@ -88,9 +90,12 @@ class SweepCard(QFrame):
         restyle(self.main, "main" if view.over else "")
         self._main = (f"{view.button}  ↵", "↵") if view.over else (f"{view.button}  Esc", "Esc")
         self.main.setAccessibleName(view.button)
+        # What can be said while it is turned gives way to what can be asked once a peak is found.
+        self.beyond.setVisible(view.can_look)
+        for button in (self.stop, self.dead):
+            button.setEnabled(not view.over)
+            button.setVisible(not view.can_look)
         self._fit()
-        self.stop.setEnabled(not view.over)
-        self.dead.setEnabled(not view.over)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -102,11 +107,16 @@ class SweepCard(QFrame):
         self.figure.set_size(_SMALL_FIGURE if low else _FIGURE)
         self.title.setVisible(self.height() > theme.px(360))
         self.trace.setVisible(not low)
-        whole = (keyed(tr("At the stop  Z"), "sweep-stop"), tr("No effect  0"), self._main[0])
-        for texts in (whole, ("Z", "0", self._main[0]), ("Z", "0", self._main[1])):
-            for button, words in zip((self.stop, self.dead, self.main), texts, strict=True):
+        beyond = keyed(tr("Second peak?  Shift Z"), "sweep-beyond")
+        whole = (keyed(tr("At the stop  Z"), "sweep-stop"), tr("No effect  0"), beyond, self._main[0])
+        buttons = (self.stop, self.dead, self.beyond, self.main)
+        for texts in (
+            whole,
+            ("Z", "0", tr("Second peak?"), self._main[0]),
+            ("Z", "0", shown_key("sweep-beyond"), self._main[1]),
+        ):
+            for button, words in zip(buttons, texts, strict=True):
                 button.setText(words)
-            if sum(
-                b.sizeHint().width() + theme.px(8) for b in (self.stop, self.dead, self.main)
-            ) <= self.width() - theme.px(36):
+            seen = [b for b in buttons if not b.isHidden()]
+            if sum(b.sizeHint().width() + theme.px(8) for b in seen) <= self.width() - theme.px(36):
                 break
