@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QLabel
 
 from desktop.conftest import Desk
+from unitone.align.trace.ladder import noise_answers
 from unitone.desktop.features.trace.page import TracePage
 from unitone.job.card import Card
 from unitone.job.verdicts import verdict
@@ -175,6 +176,40 @@ def test_a_noise_is_hunted_by_yes_and_no(desk: Desk) -> None:
         press(desk, page, Qt.Key.Key_Y if question in ("volume", "aerial", "hum") else Qt.Key.Key_N)
     assert page.noise.headline.text() == "Likely: Supply: filter capacitors."
     assert "Bridge the filter capacitors" in words(page)
+
+
+def test_a_whistle_is_hunted_down_to_its_stage_and_anew_after_the_repair(desk: Desk) -> None:
+    page = traced(desk)
+    desk.key(Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
+    desk.until(page.noise.isVisible)
+    page.setFocus()
+    stages = [r.id for r in page.view.rungs]
+    sheet = Session(desk.logbook, page.view.job_id).sheet
+    active = [s for s in stages if s in {p.stage for p in sheet.parts if p.kind == "device"}]
+    bad = active[len(active) // 2]
+    grounded = 0
+    for _ in range(20):
+        question = page.noise.question
+        if not question:
+            break
+        if question.startswith("at:"):
+            grounded += 1
+            assert "Ground the input of" in page.noise.headline.text() and "10 nF" in page.noise.how.text()
+            yes = stages.index(question.removeprefix("at:")) >= stages.index(bad)
+        else:
+            yes = question in ("whistle", "aerial", "amplifier", "grounded")
+        press(desk, page, Qt.Key.Key_Y if yes else Qt.Key.Key_N)
+    title = next(r.title for r in page.view.rungs if r.id == bad)
+    assert page.noise.headline.text() == f"{title} oscillates." and 2 <= grounded <= 6, (
+        page.noise.headline.text(),
+        grounded,
+    )
+    assert "decoupling" in page.noise.how.text()
+    # The ladder says so too; an answer is changed by its line; after a repair the hunt begins anew.
+    assert next(r for r in page.view.rungs if r.id == bad).detail.endswith("oscillates")
+    session = Session(desk.logbook, page.view.job_id)
+    session.tracing.repaired(bad, "", "decoupling capacitor replaced")
+    assert noise_answers(session.state) == {}
 
 
 @pytest.mark.parametrize(("size", "scale"), [((1000, 700), 1.0), ((1280, 800), 1.5), ((1920, 1080), 1.0)])

@@ -21,6 +21,13 @@ class Check(NamedTuple):
     words: str
 
 
+class NoiseAnswer(NamedTuple):
+    """The answer to a question of the noise hunt, and when it was given."""
+
+    seq: int
+    yes: bool
+
+
 class Watch(NamedTuple):
     """A reading watched for so many seconds: its ends, when it dropped out (s), and what was moved when."""
 

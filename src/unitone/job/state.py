@@ -14,7 +14,7 @@ from typing import Any
 from unitone.bench.instruments import Instrument
 from unitone.bench.path import Kit
 from unitone.job.card import Card
-from unitone.job.checks import Check, Watch
+from unitone.job.checks import Check, NoiseAnswer, Watch
 from unitone.job.entries import Entry
 from unitone.job.entries.notes import Damaged
 from unitone.job.entries.practice import Tool
@@ -75,7 +75,7 @@ class JobState:
     #: Tracing: what was checked, what was watched, and what a noise hunt's questions were answered with.
     checks: list[Check] = field(default_factory=list)
     watches: list[Watch] = field(default_factory=list)
-    noise: dict[str, bool] = field(default_factory=dict)
+    noise: dict[str, NoiseAnswer] = field(default_factory=dict)
     positions: dict[str, int] = field(default_factory=dict)
     #: Where the stops of an adjuster were felt (millidegrees from found): anticlockwise, clockwise.
     stops: dict[str, tuple[int | None, int | None]] = field(default_factory=dict)

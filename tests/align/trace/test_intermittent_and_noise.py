@@ -2,12 +2,24 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from unitone.align.trace.intermittent import Watcher, rank
-from unitone.align.trace.noise_hunt import PLACES, QUESTIONS, next_question, places
+from unitone.align.trace.noise_hunt import (
+    AT,
+    PLACES,
+    QUESTIONS,
+    in_chain,
+    named_stage,
+    next_input,
+    next_question,
+    own_sound,
+    places,
+    sources,
+)
 from unitone.job.checks import Watch
 from unitone.robot.intermittents import share_right
 
@@ -52,3 +64,40 @@ def test_a_noise_is_traced_to_its_place_by_the_answers_that_it_gives(place) -> N
     top = places(answers)
     assert place.id in [h.place.id for h in top[:2]], [(h.place.id, round(h.probability, 2)) for h in top]
     assert len(answers) <= len(QUESTIONS) and sum(h.probability for h in top) == pytest.approx(1.0)
+
+
+@pytest.mark.parametrize(("wrong", "least"), [(0.0, 1.0), (0.05, 0.8)])
+@pytest.mark.parametrize("whistle", [False, True], ids=["noisy", "oscillating"])
+def test_grounding_inputs_finds_the_stage_that_makes_the_noise(whistle: bool, wrong: float, least: float) -> None:
+    """Every stage of chains of three to nine, answers right or every twentieth wrong: halving finds it, with a question or two to be sure."""
+    rng, right, asked, sets = np.random.default_rng(24), 0, 0, 0
+    for count in range(3, 10):
+        stages = {f"S{n}": 1.0 for n in range(count)}
+        for bad in range(count):
+            for _ in range(8):
+                # Heard without the aerial, gone with the volume, in another amplifier, and when the IF is grounded.
+                true = {"whistle": whistle, "aerial": True, "amplifier": True, "grounded": True}
+                answers: dict[str, bool] = {}
+                while not in_chain(answers):
+                    question = next_question(answers)
+                    assert question is not None
+                    answers[question.id] = true.get(question.id, False)
+                assert in_chain(answers) and own_sound(answers) == ("oscillates" if whistle else "noisy")
+                sets += 1
+                while stage := next_input(answers, stages):
+                    # Told by the hand at the set: what lies behind the bad stage takes its noise away, and its own input a whistle.
+                    stops = int(stage[1:]) > bad or (whistle and int(stage[1:]) == bad)
+                    answers[AT + stage] = bool(stops != (rng.random() < wrong))
+                    asked += 1
+                found = sources(answers, stages)
+                assert sum(found) == pytest.approx(1.0)
+                right += named_stage(answers, stages) == f"S{bad}"
+    assert right / sets >= least and asked / sets < 4.0, (right / sets, asked / sets)
+
+
+def test_inputs_are_not_grounded_for_what_comes_from_outside_the_chain() -> None:
+    assert not in_chain({}) and not in_chain({"aerial": False, "volume": False, "grounded": True})
+    assert (
+        not in_chain({"volume": True, "aerial": True, "hum": True})
+        and named_stage({"volume": True}, {"A": 1.0, "B": 1.0}) == ""
+    )

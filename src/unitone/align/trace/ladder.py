@@ -38,6 +38,8 @@ SOUND_DB = 10.0
 #: Passive circuits fail less often than those with a device; what was seen to be wrong, what the kind is known for, and every earlier
 #: job of this model that found its cause there, weigh more (common practice, no source).
 _PASSIVE, _SEEN, _KNOWN, _EARLIER = 0.4, 4.0, 2.0, 1.0
+#: A stage without a device makes a noise by itself so rarely (common practice, no source).
+_SILENT = 0.1
 #: The trouble of a test, where a point on the board for a generator is 1: the aerial socket, a pin that carries high voltage, each
 #: row of a voltage table and the set-up for it, a look, a scope or counter at a test point.
 _SOCKET, _LIVE, _ROW, _METER, _LOOK, _SCOPE = 0.6, 1.3, 0.15, 0.4, 0.5, 0.8
@@ -115,6 +117,18 @@ def quantity_of(way: Traced) -> str:
 def repaired_at(state: JobState, way: Traced = "receive") -> int:
     """The last entry by which a part was fitted or repaired in reach of the ladder; 0 for none."""
     return max((t.seq for t in state.touches if t.covers(quantity_of(way), Conditions(way))), default=0)
+
+
+def noise_answers(state: JobState) -> dict[str, bool]:
+    """What the questions of the noise hunt were answered with, since the last repair."""
+    since = repaired_at(state)
+    return {q: a.yes for q, a in state.noise.items() if a.seq > since}
+
+
+def makes_noise(state: JobState, rungs: Sequence[Rung]) -> dict[str, float]:
+    """How often each stage is one that makes a noise by itself, against the others: one without a device hardly does."""
+    devices = {p.stage for p in state.sheet.parts if p.kind == "device"}
+    return {r.stage.id: 1.0 if not devices or r.stage.id in devices else _SILENT for r in rungs}
 
 
 def counts_since(state: JobState, way: Traced = "receive") -> dict[str, int]:

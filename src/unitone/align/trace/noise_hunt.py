@@ -2,6 +2,10 @@
 
 What each place makes one hear is the trade's own table (common practice, no source); the next question is the one that is expected to
 tell most (entropy in bits).
+
+Once it comes from the chain of stages itself, the stage is found by grounding inputs: what a stage makes by itself stops when the input
+of one behind it is grounded, and goes on when its own is, or that of one before it. A stage that oscillates does it through its own
+input: grounded there, it stops as well.
 """
 
 from __future__ import annotations
@@ -9,6 +13,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Literal
 
 from unitone.words import N_, translated
 
@@ -73,9 +78,9 @@ PLACES: tuple[Place, ...] = (
     Place("preamp", N_("AF preamplifier"), N_("Ground its input through 0.1 µF. Change the device, then its load resistor."), 0.8,
           _yes(0.15, 0.98, 0.05, 0.25, 0.1, 0.5, 0.1, 0.35)),
     Place("if", N_("IF and detector"), N_("Go back stage by stage: ground each input through 10 nF until it stops."), 0.8,
-          _yes(0.04, 0.95, 0.15, 0.04, 0.1, 0.95, 0.9, 0.3)),
+          _yes(0.04, 0.95, 0.15, 0.04, 0.3, 0.95, 0.9, 0.3)),
     Place("front", N_("RF amplifier or mixer"), N_("Ground the mixer's input, then the RF amplifier's. Change the first device."), 0.8,
-          _yes(0.03, 0.9, 0.5, 0.03, 0.1, 0.95, 0.9, 0.3)),
+          _yes(0.03, 0.9, 0.5, 0.03, 0.3, 0.95, 0.9, 0.3)),
     Place("oscillator", N_("Oscillator or synthesiser"), N_("Look at the oscillator's line for noise. Check the loop's decoupling."), 0.7,
           _yes(0.03, 0.9, 0.75, 0.1, 0.7, 0.95, 0.85, 0.15)),
     Place("outside", N_("Outside the radio"), N_("Switch the lamps and chargers of the house off, one by one. Try a battery."), 1.0,
@@ -95,7 +100,8 @@ class Heard:
 
 def places(answers: Mapping[str, bool]) -> tuple[Heard, ...]:
     """Every place, the likeliest first, by what was answered."""
-    weights = [p.often * math.prod(p.yes[q] if yes else 1.0 - p.yes[q] for q, yes in answers.items()) for p in PLACES]
+    asked = {q: yes for q, yes in answers.items() if not q.startswith(AT)}
+    weights = [p.often * math.prod(p.yes[q] if yes else 1.0 - p.yes[q] for q, yes in asked.items()) for p in PLACES]
     whole = sum(weights)
     return tuple(
         sorted((Heard(p, w / whole) for p, w in zip(PLACES, weights, strict=True)), key=lambda h: -h.probability)
@@ -107,7 +113,91 @@ def next_question(answers: Mapping[str, bool]) -> Question | None:
     if places(answers)[0].probability > 0.95:
         return None
     left = [q for q in QUESTIONS if q.id not in answers]
+    if _share(answers) > _LIKELY and "whistle" not in answers:
+        # What a stage does by itself: a whistle stops where noise goes on.
+        return next(q for q in left if q.id == "whistle")
     return max(left, key=lambda q: _told_by(q.id, answers), default=None)
+
+
+#: Places that lie in the chain of stages, and how likely one of them has to be before inputs are grounded.
+_IN_CHAIN, _LIKELY = ("if", "front", "preamp", "output"), 0.75
+#: With every question answered, this much is enough.
+_LEFT = 0.4
+#: Questions of the second part: the input of which stage is grounded.
+AT = "at:"
+#: So often an ear, or a hand, is wrong; and so sure a stage has to be to be named.
+_WRONG, _NAMED = 0.06, 0.85
+#: An input that tells less (bits) is not grounded.
+_LEAST_BITS = 0.06
+#: What a stage does by itself.
+OwnSound = Literal["noisy", "oscillates", "hums"]
+
+
+def in_chain(answers: Mapping[str, bool]) -> bool:
+    """Does it come from one of the stages that the signal passes?"""
+    if any(q.startswith(AT) for q in answers):
+        return True
+    if not answers or "whistle" not in answers:
+        return False
+    return _share(answers) > (_LIKELY if next_question(answers) is not None else _LEFT)
+
+
+def _share(answers: Mapping[str, bool]) -> float:
+    """How likely it comes from the chain."""
+    return sum(h.probability for h in places(answers) if h.place.id in _IN_CHAIN)
+
+
+def own_sound(answers: Mapping[str, bool]) -> OwnSound:
+    """What the bad stage does, by what is heard."""
+    return "oscillates" if answers.get("whistle") else "hums" if answers.get("hum") else "noisy"
+
+
+def sources(answers: Mapping[str, bool], stages: Mapping[str, float]) -> tuple[float, ...]:
+    """How likely each of the stages, from the aerial on, makes the noise, by the inputs that were grounded. ``stages``: how often each
+    would, against the others."""
+    own = own_sound(answers) == "oscillates"
+    weights = []
+    for at, weight in enumerate(stages.values()):
+        for where, stage in enumerate(stages):
+            if (stopped := answers.get(AT + stage)) is not None:
+                stops = at < where or (own and at == where)
+                weight *= 1.0 - _WRONG if stopped == stops else _WRONG
+        weights.append(weight)
+    whole = sum(weights)
+    return tuple(w / whole for w in weights)
+
+
+def named_stage(answers: Mapping[str, bool], stages: Mapping[str, float]) -> str:
+    """The stage that makes it, once that is known well enough; empty before."""
+    if not in_chain(answers) or not stages:
+        return ""
+    found, names = sources(answers, stages), list(stages)
+    best = max(range(len(names)), key=lambda n: found[n])
+    if found[best] > _NAMED:
+        return names[best]
+    # With nothing left that would tell, the likeliest.
+    return names[best] if found[best] > _LEFT and not _telling(answers, stages) else ""
+
+
+def next_input(answers: Mapping[str, bool], stages: Mapping[str, float]) -> str:
+    """The stage whose input is grounded next: what tells most; empty where one is named, or none would tell anything."""
+    return "" if named_stage(answers, stages) else _telling(answers, stages)
+
+
+def _telling(answers: Mapping[str, bool], stages: Mapping[str, float]) -> str:
+    now, own = sources(answers, stages), own_sound(answers) == "oscillates"
+    best, name = _LEAST_BITS, ""
+    for where, stage in enumerate(stages):
+        before = sum(p for at, p in enumerate(now) if at < where or (own and at == where))
+        bits = _two(before * (1.0 - _WRONG) + (1.0 - before) * _WRONG) - _two(_WRONG)
+        if AT + stage not in answers and bits > best:
+            best, name = bits, stage
+    return name
+
+
+def _two(p: float) -> float:
+    """Entropy of a yes or no (bits)."""
+    return -sum(x * math.log2(x) for x in (p, 1.0 - p) if x > 0.0)
 
 
 def _told_by(question: str, answers: Mapping[str, bool]) -> float:

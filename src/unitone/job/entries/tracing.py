@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, ClassVar
 import msgspec
 
 from unitone.errors import TapeError
-from unitone.job.checks import Check, CheckWay, Watch
+from unitone.job.checks import Check, CheckWay, NoiseAnswer, Watch
 from unitone.job.entries.base import Entry, Kind
 from unitone.words import tr
 
@@ -71,4 +71,4 @@ class NoiseAnswered(Kind, frozen=True):
 
     def apply(self, state: JobState, at: Entry) -> None:
         """The last answer to a question stands."""
-        state.noise[self.question] = self.yes
+        state.noise[self.question] = NoiseAnswer(at.seq, self.yes)

@@ -6,7 +6,18 @@ from collections.abc import Mapping, Sequence
 
 from unitone.align.trace.advice import Trace, TraceMove
 from unitone.align.trace.ladder import HIGH_V, Rung, dial
-from unitone.align.trace.noise_hunt import QUESTIONS, next_question, places
+from unitone.align.trace.noise_hunt import (
+    AT,
+    QUESTIONS,
+    OwnSound,
+    in_chain,
+    named_stage,
+    next_input,
+    next_question,
+    own_sound,
+    places,
+    sources,
+)
 from unitone.align.trace.suspects import SuspectPart
 from unitone.job.state import JobState
 from unitone.job.voltages import RowState
@@ -254,15 +265,65 @@ def meaning(rows: Sequence[RowState], parts: Sequence[SuspectPart]) -> str:
     return tr("{pins}: {names}.", pins=pins[:1].upper() + pins[1:], names=names)
 
 
-def noise_view(answers: Mapping[str, bool]) -> NoiseView:
-    """The noise hunt as it stands."""
-    question = next_question(answers)
+#: What a stage does by itself, in a sentence and in a word, and what is done about it (common practice, no source).
+_OWN_SOUND: dict[OwnSound, tuple[str, str, str]] = {
+    "noisy": (N_("{stage} is noisy."), N_("noisy"), N_("Change its device, then its load resistor and coupling capacitor.")),
+    "oscillates": (
+        N_("{stage} oscillates."), N_("oscillates"), N_("Bridge its decoupling capacitors, one at a time. Check shields and earth joints.")
+    ),
+    "hums": (N_("{stage} hums."), N_("hums"), N_("Check its decoupling, its earth joint, and heater to cathode.")),
+}  # fmt: skip
+
+
+def noise_view(answers: Mapping[str, bool], rungs: Sequence[Rung], often: Mapping[str, float]) -> NoiseView:
+    """The noise hunt as it stands: by questions to the place, then by grounding inputs to the stage. ``often``: how often each stage
+    makes a noise by itself."""
     words = {q.id: q.words for q in QUESTIONS}
+    titles = {r.stage.id: r.stage.title for r in rungs}
+    words |= {AT + name: tr("{stage}, input grounded: stops?", stage=title) for name, title in titles.items()}
+    answered = tuple((q, words[q], yes) for q, yes in answers.items() if q in words)
+    if len(rungs) > 1 and in_chain(answers):
+        return _noise_by_stage(answers, rungs, often, answered)
+    question = next_question(answers)
     top = places(answers)
     return NoiseView(
         "" if question is None else question.id,
         "" if question is None else question.words,
         "" if question is None else question.how,
-        tuple((q, words[q], yes) for q, yes in answers.items() if q in words),
+        answered,
         tuple((h.place.title, h.place.then, 100.0 * h.probability) for h in top[:4]),
+    )
+
+
+def _noise_by_stage(
+    answers: Mapping[str, bool],
+    rungs: Sequence[Rung],
+    often: Mapping[str, float],
+    answered: tuple[tuple[str, str, bool], ...],
+) -> NoiseView:
+    asked, found = next_input(answers, often), named_stage(answers, often)
+    _, word, then = (tr(x) for x in _OWN_SOUND[own_sound(answers)])
+    shares = sorted(zip(sources(answers, often), rungs, strict=True), key=lambda s: -s[0])
+    places_ = tuple((r.stage.title, then if r.stage.id == found else "", 100.0 * p) for p, r in shares[:4])
+    if found:
+        title = next(r.stage.title for r in rungs if r.stage.id == found)
+        return NoiseView("", tr(_OWN_SOUND[own_sound(answers)][0], stage=title), then, answered, places_, found, word)
+    if not asked:
+        return NoiseView(
+            "", tr("The inputs tell no stage."), tr("Answer again where you are not sure."), answered, places_
+        )
+    rung = next(r for r in rungs if r.stage.id == asked)
+    danger = (
+        tr(
+            "{v} V DC there: one hand, capacitor for {rated} V.",
+            v=number(rung.highest_v, 0),
+            rated=rated(rung.highest_v),
+        )
+        if rung.highest_v > HIGH_V
+        else ""
+    )
+    point = rung.stage.inject.at if rung.stage.inject is not None else ""
+    how = " · ".join(x for x in (point, tr("through 10 nF, audio 0.1 µF, to the nearest earth"), danger) if x)
+    return NoiseView(
+        AT + asked, tr("Ground the input of {stage}. Does it stop?", stage=rung.stage.title), how, answered, places_
     )

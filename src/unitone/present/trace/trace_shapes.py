@@ -108,6 +108,9 @@ class NoiseView:
     how: str
     answered: tuple[tuple[str, str, bool], ...]
     places: tuple[tuple[str, str, float], ...]
+    #: The stage that makes it, once it is known, and what it does, in a word.
+    stage: str = ""
+    does: str = ""
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,19 @@ from __future__ import annotations
 
 from unitone.align.trace.advice import Trace, TraceMove, trace
 from unitone.align.trace.intermittent import DROP_DB, rank
-from unitone.align.trace.ladder import INJECTION, PROBED, Rung, Traced, chain, dial, quantity_of, repaired_at
+from unitone.align.trace.ladder import (
+    INJECTION,
+    PROBED,
+    Rung,
+    Traced,
+    chain,
+    dial,
+    ladder,
+    makes_noise,
+    noise_answers,
+    quantity_of,
+    repaired_at,
+)
 from unitone.job.state import JobState
 from unitone.job.voltages import RowState
 from unitone.present.bench.bench_shapes import TapeCell
@@ -58,6 +70,8 @@ def take_trace(
     at = chosen if chosen in ids else now.found or move.stage
     rung = next((r for r in now.rungs if r.stage.id == at), None)
     moved = rank(state.watches)
+    received = ladder(state)
+    noise = noise_view(noise_answers(state), received, makes_noise(state, received))
     return TraceView(
         job_id=session.job_id,
         seq=state.seq,
@@ -70,7 +84,7 @@ def take_trace(
         finished=bool(state.finished),
         empty="" if len(now.rungs) > 1 else _empty(),
         output=_output(state, now),
-        rungs=tuple(_rung(state, now, r, move, at) for r in now.rungs),
+        rungs=tuple(_rung(state, now, r, move, at, noise.does if r.stage.id == noise.stage else "") for r in now.rungs),
         coach=coach_of(state, now, move, session.bench.can_measure(quantity_of(way)), len(now.moves) - 1)
         if now.rungs else TraceCoach("nothing", "", "", "", "", "", False, 0),
         suspects=_suspects(now),
@@ -84,7 +98,7 @@ def take_trace(
             MovedView(m.what, tr("{drops} of {times}", drops=m.drops, times=m.times), 100.0 * m.probability) for m in moved
         ),
         watched=_watched(state),
-        noise=noise_view(state.noise),
+        noise=noise,
         log=_log(state),
     )  # fmt: skip
 
@@ -124,7 +138,8 @@ def _mark(now: Trace, rung: Rung, move: TraceMove) -> RungMark:
     return "weak" if rung.is_bad else "ok"
 
 
-def _rung(state: JobState, now: Trace, rung: Rung, move: TraceMove, at: str) -> RungView:
+def _rung(state: JobState, now: Trace, rung: Rung, move: TraceMove, at: str, does: str) -> RungView:
+    """``does``: what it was found to do by itself, in a word."""
     stage, mark = rung.stage, _mark(now, rung, move)
     value = ""
     if rung.not_heard:
@@ -138,7 +153,7 @@ def _rung(state: JobState, now: Trace, rung: Rung, move: TraceMove, at: str) -> 
     expected = "" if stage.expect_dbm is None else tr("expected {level}", level=microvolts(stage.expect_dbm))
     if stage.way == "transmit" and stage.signal is not None:
         expected = tr("expected {level}", level=tr("{v} V", v=f"{stage.signal.peak_v:g}"))
-    checks = [_check_words(r) for r in (rung,) if r.checks or any(x.now for x in r.rows)]
+    checks = [does, *(_check_words(r) for r in (rung,) if r.checks or any(x.now for x in r.rows))]
     beside = ", ".join(tr("fed by {stage}", stage=b.title) for b in rung.beside)
     return RungView(
         stage.id, stage.title, " · ".join(x for x in (describe_point(rung), *checks) if x), value, expected, mark, rung.excess_db, beside,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.actions import keyed
 from unitone.desktop.features.trace.ladder import Shares
@@ -49,8 +49,16 @@ class NoisePane(QWidget):
         left.addWidget(self.coach)
         answers = Card(tr("Answers so far"), "heading")
         self.lines = Lines(tr("Answers so far"), self._again)
-        answers.column.addWidget(self.lines)
-        answers.column.addStretch(1)
+        inside_answers = QWidget()
+        column = QVBoxLayout(inside_answers)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.lines)
+        column.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setAccessibleName(tr("Answers so far"))
+        area.setWidget(inside_answers)
+        answers.column.addWidget(area, 1)
         left.addWidget(answers, 1)
         row.addLayout(left, 6)
         right = Card(tr("Where the noise comes from"), "heading")

@@ -157,6 +157,8 @@ class TracePage(QWidget):
         super().resizeEvent(event)
         ways = QBoxLayout.Direction
         narrow = self.width() < theme.px(_NARROW)
+        # What the dial stands at is in the next move's line as well: where the head is short, it goes first.
+        self.dial.setVisible(not narrow)
         self._row.setDirection(ways.BottomToTop if narrow else ways.LeftToRight)
         self._both.setDirection(ways.TopToBottom if self.width() < theme.px(_ROOMY) else ways.LeftToRight)
         bars = Qt.ScrollBarPolicy
