@@ -39,6 +39,7 @@ def test_a_voltage_table_typed_in_the_editor_is_judged_on_the_card(desk: Desk) -
     desk.until(lambda: page.now is not None)
     type_into(desk, field(page.editor.model, "supply", "limit"), "0,8 A")
     type_into(desk, field(page.editor.model, "model", "aliases"), "Ostrel Teal 6, Ostrel Teal 6 S")
+    desk.until(lambda: "Ostrel Teal 6 S" in page.now.draft.data["model"].get("aliases", ()))  # type: ignore[union-attr]
     page.editor.show_section("voltage")
     table = page.editor.tables["voltage"]
     count = table.list.count()
