@@ -10,7 +10,7 @@ from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QSizePolicy
 
 from unitone.desktop.theme.theme import theme
-from unitone.words import figure
+from unitone.desktop.widgets.axis import FigureAxis
 
 Values = NDArray[np.float64]
 
@@ -21,24 +21,11 @@ def scale_of(x: Values) -> tuple[float, str]:
     return (1e6, "MHz") if most >= 2e6 else (1e3, "kHz") if most >= 2e4 else (1.0, "Hz")
 
 
-class _Suffixed(pg.AxisItem):  # type: ignore[misc]
-    """An axis whose figures carry their unit."""
-
-    def __init__(self, suffix: str) -> None:
-        super().__init__("bottom")
-        self._suffix = suffix
-
-    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
-        return [
-            figure(f"{text}{self._suffix}".replace("-", "−")) for text in super().tickStrings(values, scale, spacing)
-        ]
-
-
 class Curves(pg.PlotWidget):  # type: ignore[misc]
     """One plot. Nothing in it can be dragged; what it shows is given whole each time."""
 
     def __init__(self, name: str, suffix: str = "") -> None:
-        super().__init__(axisItems={"bottom": _Suffixed(suffix)})
+        super().__init__(axisItems={"bottom": FigureAxis("bottom", suffix), "left": FigureAxis("left")})
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setMouseEnabled(False, False)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF
 from PyQt6.QtWidgets import QGraphicsItem, QLabel, QStackedLayout, QWidget
 
 from unitone.desktop.theme.theme import theme
+from unitone.desktop.widgets.axis import FigureAxis
 from unitone.desktop.widgets.painted import label
 from unitone.present.bench.bench_shapes import HillView
 from unitone.words import tr, tr_n
@@ -24,7 +25,7 @@ class HillPlot(QWidget):
         super().__init__(parent)
         self.setAccessibleName(tr("Readings against turns"))
         self._view: HillView | None = None
-        self.plot = pg.PlotWidget()
+        self.plot = pg.PlotWidget(axisItems={"bottom": FigureAxis("bottom"), "left": FigureAxis("left")})
         self.plot.setAccessibleName(tr("Plot"))
         self.plot.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.plot.setMouseEnabled(False, False)

@@ -71,7 +71,7 @@ def describe_place(state: JobState, wanted: Conditions) -> str:
     words = []
     if wanted.channel:
         hz = state.sheet.carrier_hz(wanted.channel, wanted.band)
-        words.append(f"{hz / 1e6:.3f} MHz, ch {wanted.channel}")
+        words.append(tr("{mhz} MHz, ch {channel}", mhz=number(float(hz) / 1e6, 3), channel=wanted.channel))
     words += [tr("band {b}", b=wanted.band)] if wanted.band else []
     words += [wanted.mode.upper()] if wanted.mode else []
     return " · ".join(words)

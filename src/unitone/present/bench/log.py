@@ -228,7 +228,9 @@ def _workshop(
         case SectionFound():
             return " ".join(x for x in (said.band, section_title(state.sheet, said.section)) if x), tr(said.look)
         case StopsCounted():
-            return tr("{band}: dial stops", band=said.band), f"{said.low_hz / 1e6:.3f} … {said.high_hz / 1e6:.3f} MHz"
+            return tr(
+                "{band}: dial stops", band=said.band
+            ), f"{number(said.low_hz / 1e6, 3)} … {number(said.high_hz / 1e6, 3)} MHz"
         case ReadBeside():
             return tr("beside {other}", other=said.other), tr(said.what)
         case Modified():

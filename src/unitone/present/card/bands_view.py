@@ -17,6 +17,7 @@ from unitone.job.bands import (
 )
 from unitone.job.shop import DialStops, SectionFinding
 from unitone.job.state import JobState
+from unitone.quantities.show import number
 from unitone.words import day, tr
 
 #: So many open findings are told in the line on top.
@@ -158,7 +159,7 @@ def _stops(state: JobState, stops: DialStops) -> StopsRow:
 
 
 def _mhz(hz: float) -> str:
-    return f"{hz / 1e3:.0f} kHz" if hz < 1e6 else f"{hz / 1e6:.3f} MHz"
+    return f"{hz / 1e3:.0f} kHz" if hz < 1e6 else f"{number(hz / 1e6, 3)} MHz"
 
 
 def _khz(hz: float) -> str:

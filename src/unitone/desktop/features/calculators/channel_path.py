@@ -18,7 +18,7 @@ from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import Library
 from unitone.sheet.model.mixing_model import modes_of
 from unitone.sheet.model.sheet import Sheet
-from unitone.words import tr
+from unitone.words import figure, tr
 
 _HEIGHT = 46
 
@@ -172,7 +172,7 @@ class PathCard(Card):
         self.channel.clear()
         for name in self.sheet.plan.names:
             carrier = self.sheet.carrier_hz(name, self.band.currentData())
-            self.channel.addItem(f"{name}: {carrier / 1e6:.4f} MHz", name)
+            self.channel.addItem(figure(f"{name}: {carrier / 1e6:.4f} MHz"), name)
         self.channel.setCurrentIndex(at)
 
     def _take_band(self) -> None:

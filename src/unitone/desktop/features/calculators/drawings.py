@@ -117,7 +117,7 @@ def _image(pen: _Pen, typed: Mapping[str, str], values: Values) -> None:
         tall = pen.high * (0.42 if n % 2 == 0 else 0.26)
         pen.line(x, base, x, base - tall, colour, 2.4)
         pen.text(x, base - tall - 10, words, colour)
-        pen.text(x, base + (14 if n % 2 == 0 else 32), f"{hz / 1e6:.3f} MHz")
+        pen.text(x, base + (14 if n % 2 == 0 else 32), figure(f"{hz / 1e6:.3f} MHz"))
 
 
 def _two_resistors(pen: _Pen, supply: str, top: str, bottom: str, middle: str, meter: str = "") -> None:
@@ -146,7 +146,7 @@ def _divider(pen: _Pen, typed: Mapping[str, str], values: Values) -> None:
     shown = values.get("shown")
     _two_resistors(
         pen, _short(_value(typed, "supply", "V"), "V"), _short(_value(typed, "top", "ohm"), "Ω"), _short(_value(typed, "bottom", "ohm"), "Ω"),
-        "" if shown is None else f"{shown:.2f} V", _short(_value(typed, "meter", "ohm"), "Ω"),
+        "" if shown is None else figure(f"{shown:.2f} V"), _short(_value(typed, "meter", "ohm"), "Ω"),
     )  # fmt: skip
 
 

@@ -27,7 +27,7 @@ from unitone.quantities.entry import parse_si
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import Library
 from unitone.sheet.model.sheet import Sheet
-from unitone.words import tr
+from unitone.words import figure, tr
 
 
 class TryCard(Card):
@@ -141,7 +141,7 @@ class TryCard(Card):
             self.box(key).clear()
         if self.sheet is not None:
             for o in self.sheet.oscillators:
-                self.box("oscillator").addItem(f"{o.id}, {o.nominal_hz / 1e6:.6f} MHz", o.id)
+                self.box("oscillator").addItem(figure(f"{o.id}, {o.nominal_hz / 1e6:.6f} MHz"), o.id)
             for output, name, times in dict.fromkeys((m.output, n, t) for m in self.sheet.mixing for n, t in m.terms):
                 self.box("output").addItem(f"{output}: {name} × {times}", (output, name))
             for name, _ in self.sheet.plan.bands:
