@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from unitone.align.advise import wanted_by_a_check
+from unitone.align.advise import _may_work, wanted_by_a_check
 from unitone.align.moves import Conclude
 from unitone.align.peak.visits import gains, is_calibrated, kept_level, progress
 from unitone.align.smeter.chart import CHART_DB, marks, next_conditions, told
@@ -177,6 +177,29 @@ def test_what_a_check_asks_for_is_peaked(book: Logbook) -> None:
     assert not wanted_by_a_check(session.state, step)
     session.type_in("1.6 uV", session.step.required[0])
     assert wanted_by_a_check(session.state, step)
+
+
+def test_what_was_dead_before_its_neighbour_was_peaked_is_worth_another_visit(book: Logbook) -> None:
+    """Two visits end a step, but not one that could not answer yet."""
+    session = opened(book, None)
+    session.start_work()
+    step = session.sheet.step("if-first")
+    front = session.sheet.step("front-end")
+    session.go_to("if-first")
+    session.confirm_hook_up("receive")
+    for _ in range(2):
+        session.type_in("0.6 V", session.step.required[0])
+        session.turn(step.adjusters[0], 90_000)
+        session.type_in("0.6 V", session.step.required[0])
+        session.conclude("dead")
+    session.turn(front.adjusters[0], 90_000)
+    session.type_in("0.6 V", session.step.required[0])
+    assert not _may_work(session.state, step)
+    session.go_to("front-end")
+    session.turn(front.adjusters[0], 90_000)
+    session.type_in("11 dB", session.step.required[0])
+    session.conclude("peaked")
+    assert _may_work(session.state, step)
 
 
 def test_faults_are_patches_that_are_checked() -> None:
