@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from unitone.align.moves import Measure, conditions_of
-from unitone.bench.drivers.recorded_meter import RecordedMeter
 from unitone.bench.instruments import Instrument, instrument_for
 from unitone.bench.mybench import MyBench
 from unitone.bench.path import Kit, dial
@@ -217,6 +216,9 @@ class Measuring:
     def from_recording(self, path: Path, conditions: Conditions | None = None) -> Reading:
         """Log what a recording says as a reading of the step at hand under these conditions. Raises BenchError (not read from it, too
         short, overloaded, a simulated bench), SignalError for what is no recording, HookUpError, TapeError."""
+        # Nothing else of a session measures sound: its start does not wait for that.
+        from unitone.bench.drivers.recorded_meter import RecordedMeter
+
         if self._session.bench.simulated:
             raise BenchError(tr("The simulated bench reads this by itself. A recording is read for a real radio."))
         return self._session.measure(conditions or self.listening(), RecordedMeter(path))

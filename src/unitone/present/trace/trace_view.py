@@ -70,7 +70,7 @@ def take_trace(
     at = chosen if chosen in ids else now.found or move.stage
     rung = next((r for r in now.rungs if r.stage.id == at), None)
     moved = rank(state.watches)
-    received = ladder(state)
+    received = now.rungs if way == "receive" else ladder(state)
     noise = noise_view(noise_answers(state), received, makes_noise(state, received))
     return TraceView(
         job_id=session.job_id,
