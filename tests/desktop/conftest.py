@@ -42,6 +42,12 @@ def qapp_cls() -> type[QApplication]:
     return QApplication
 
 
+@pytest.fixture(scope="session", autouse=True)
+def application(card: VirtualCard | None, qapp: QApplication) -> QApplication:
+    """The one application, held from the first test to the last: with one that nobody holds every QObject goes, the theme among them."""
+    return qapp
+
+
 @pytest.fixture
 def qtbot(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Iterator[QtBot]:
     """Pytest-qt's, which holds on to the widgets that it shows.
