@@ -123,7 +123,7 @@ class Desk:
         def still() -> bool:
             if any(e.running is not None and e.running.is_alive() for e in self.window.findChildren(Errand)):
                 return False
-            now = [(w.geometry().getRect(), w.isVisible()) for w in self.window.findChildren(QWidget)]
+            now = [(w, w.geometry().getRect()) for w in self.window.findChildren(QWidget) if w.isVisible()]
             seen[1] = int(str(seen[1])) + 1 if now == seen[0] else 0
             seen[0] = now
             return int(str(seen[1])) >= 6

@@ -134,7 +134,9 @@ def demo(
     raise typer.Exit(_open_window(_workspace, True, not _workspace))
 
 
-_ON_ALL_CORES = ["-n", "logical", "--dist", "worksteal"]
+def _on_all_cores() -> list[str]:
+    """Half as many workers again as cores: a window waits for its bench now and then."""
+    return ["-n", str((3 * (os.cpu_count() or 1) + 1) // 2), "--dist", "worksteal"]
 
 
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
@@ -144,8 +146,8 @@ def test(context: typer.Context) -> None:
     environment = {
         "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", **os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(top / "src"),
     }  # fmt: skip
-    # A worker a core, each with a window of its own, unless it is said otherwise; the libraries then keep to one thread each.
-    spread = [] if any(a.startswith(("-n", "-x", "--pdb", "--version")) for a in context.args) else _ON_ALL_CORES
+    # Each worker has a window of its own; the libraries then keep to one thread each.
+    spread = [] if any(a.startswith(("-n", "-x", "--pdb", "--version")) for a in context.args) else _on_all_cores()
     code = subprocess.run(
         [sys.executable, "-m", "pytest", *spread, *context.args], cwd=top, env=environment, check=False
     ).returncode
