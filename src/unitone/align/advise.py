@@ -72,6 +72,9 @@ _CAREFUL_MDEG = 7_500
 #: Circuits that stand inside their limits give hardly more than this when they are peaked (dB at the meter).
 _PEAKS_GIVE_DB = 3.0
 
+#: An adjuster that stands nearer than this share of its step to where it stood was put back.
+_BACK = 0.3
+
 #: Where a squelch opens and closes goes with what comes through; ended so, it is as sensitive as its preset makes it.
 _SQUELCH_EDGES, _SHORT = ("rx.squelch_opens", "rx.squelch_closes"), ("at-stop", "out-of-range", "set")
 
@@ -150,23 +153,35 @@ def _may_work(state: JobState, step: Step) -> bool:
             return False
     if not worked:
         return True
-    others = set(state.touched_since(worked[-1], step.quantity_id, step.setting)) - set(step.adjusters)
-    return bool(others)
+    return _stands_elsewhere(state, step, worked[-1])
+
+
+def _stands_elsewhere(state: JobState, step: Step, seq: int) -> bool:
+    """Does anything else that reaches the step's reading stand elsewhere than at entry ``seq``? What was turned and put back is as it was."""
+    others = set(state.touched_since(seq, step.quantity_id, step.setting)) - set(step.adjusters)
+    turned = dict.fromkeys((a.id for a in state.sheet.adjusters if a.id in others), 0)
+    for turn in takewhile(lambda t: t.seq > seq, reversed(state.turns)):
+        if turn.adjuster in turned:
+            turned[turn.adjuster] += turn.moved
+    swept = {s.adjuster for s in state.sweeps if s.seq > seq}
+    return any(
+        name not in turned or name in swept or abs(turned[name]) > _BACK * state.sheet.adjuster(name).step_mdeg
+        for name in others
+    )
 
 
 def _too_early(state: JobState, step: Step) -> int:
     """How many visits ended with nothing that answers, or a preset at its stop, before another circuit that the same reading hangs on was
-    brought to its peak: with that one off, this one could not be set."""
+    brought to its peak for the first time: with that one off, this one could not be set. That it is peaked again is no new reason."""
     peaked = [
-        seq
+        next((seq for seq, outcome in state.concluded.get(other.id, ()) if outcome == "peaked"), 0)
         for other in state.sheet.steps
         if other.id != step.id
         and any(state.sheet.adjuster(a).can_change(step.quantity_id, step.setting) for a in other.adjusters)
-        for seq, outcome in state.concluded.get(other.id, ())
-        if outcome == "peaked"
     ]
     vain = ("dead", "at-stop", "out-of-range") if step.aim == "set" else ("dead",)
-    return sum(outcome in vain and any(p > seq for p in peaked) for seq, outcome in state.concluded.get(step.id, ()))
+    last = max(peaked, default=0)
+    return sum(outcome in vain and seq < last for seq, outcome in state.concluded.get(step.id, ()))
 
 
 def _was_in(state: JobState, step: Step, seq: int) -> bool:

@@ -326,7 +326,7 @@ class _Work:
         peaks = two_peaks(points, self.slope, self.fit.noise) if one else None
         if peaks is None:
             self.doubt = _DOUBT
-            self.fit = fit_hill(points, self.slope, scale, self.narrow, self.play, _DOUBT)
+            self.fit = fit_hill(points, self.slope, scale, self.narrow, self.play, _DOUBT, alive=self.alive)
             return
         # The outer one: further out, anticlockwise. What lies on the other side of the middle says nothing of it.
         ridge = 0.6 * peaks[0] + 0.4 * peaks[1]
