@@ -225,6 +225,16 @@ def wanted_by_a_check(state: JobState, step: Step) -> bool:
     late = step.aim == "null" or _worked(state, step)
     if _worked(state, step) and not _may_work(state, step):
         return False
+    # A coarse step and a fine one at the same adjusters are one and the same suspect.
+    alike = [
+        seq
+        for other in state.sheet.steps
+        if (other.adjust, other.quantity_id, other.setting) == (step.adjust, step.quantity_id, step.setting)
+        for seq, outcome in state.concluded.get(other.id, ())
+        if outcome != "in-spec"
+    ]
+    if alike and not _begun(state, step) and not _stands_elsewhere(state, step, max(alike)):
+        return False
     if late and not _begun(state, step) and any(verdict(state, s) in ("recheck", "todo") for s in state.sheet.steps):
         # First what is not read, or no longer counts: the check may come in by itself.
         return False
