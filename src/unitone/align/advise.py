@@ -75,6 +75,11 @@ _PEAKS_GIVE_DB = 3.0
 #: An adjuster that stands nearer than this share of its step to where it stood was put back.
 _BACK = 0.3
 
+#: Nearer to its limit than so many spreads of a reading, one reading decides nothing.
+_SURE_STD = 2.0
+#: So many readings of one place that all lie inside are enough, however near the limit.
+_SURE_READINGS = 3
+
 #: Where a squelch opens and closes goes with what comes through; ended so, it is as sensitive as its preset makes it.
 _SQUELCH_EDGES, _SHORT = ("rx.squelch_opens", "rx.squelch_closes"), ("at-stop", "out-of-range", "set")
 
@@ -376,6 +381,9 @@ def _work(state: JobState, step: Step) -> Advice:
                 return _measure(state, step, index, "recheck" if line.stale else "first-reading")
         asked = _asked(state, step) or _too_near_the_rule(state, step)
         if now in SETTLED and not asked:
+            doubtful = _near_a_limit(state, step)
+            if doubtful is not None:
+                return to_read(state, step, step.required[doubtful], "near-limit")
             why: Why = "worth-a-look" if state.worth_a_look(step) else "not-worth" if worth(state, step) else "in-spec"
             return Conclude(step.id, why, outcome="in-spec")
         if not step.adjust:
@@ -391,6 +399,27 @@ def _work(state: JobState, step: Step) -> Advice:
     if two_ended(step):
         return _set(state, step, visit, target_for(state, step))
     return _set(state, step, visit, _levelled(state, step) if step.aim == "level" else None)
+
+
+def _near_a_limit(state: JobState, step: Step) -> int | None:
+    """The requirement whose few readings lie inside its limit by less than it may be wrong: what is left alone on it may well be out. An
+    instrument says how exact it is; of what was typed that is not known."""
+    if not step.adjust or step.quantity_id in FOUND_BY:
+        return None
+    for index, line in enumerate(lines(state, step)):
+        reading = None if line.now is None else line.now.reading
+        if reading is None or reading.value is None or not reading.std or reading.bound:
+            continue
+        room = min(
+            (abs(reading.value - edge) for edge in (step.limit.low, step.limit.high) if edge is not None),
+            default=math.inf,
+        )
+        if room < _SURE_STD * reading.std:
+            floor = state.last_reached(step.quantity_id, reading.conditions)
+            again = [x for x in state.read_of(step.quantity_id, floor) if x.reading.conditions == reading.conditions]
+            if len(again) < _SURE_READINGS:
+                return index
+    return None
 
 
 def _unadjusted(state: JobState, step: Step) -> Advice:

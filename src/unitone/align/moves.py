@@ -9,7 +9,7 @@ from unitone.sheet.model.sheet import Conditions
 
 #: Why the coach says what it says; one sentence each in ``present.bench.sentences``.
 Why = Literal[
-    "as-found", "first-reading", "closing", "other-channel", "recheck",
+    "as-found", "first-reading", "closing", "other-channel", "recheck", "near-limit",
     "level-too-strong", "level-too-weak", "level-of-sheet", "level-next",
     "first-move", "uphill", "flank", "to-peak", "confirm-peak", "pair", "two-peaks", "read-again", "put-back", "by-ear", "level-check", "jumps",
     "stagger", "stagger-if", "staggered", "best-so-far", "even", "too-near-rating", "heat", "too-hot",

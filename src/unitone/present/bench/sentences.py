@@ -69,6 +69,7 @@ _DETAIL: dict[Why, str] = {
     "closing": N_("Reading at the sheet's conditions: it closes the step."),
     "other-channel": N_("This adjuster affects this channel too."),
     "recheck": N_("Something that affects this reading was turned after it."),
+    "near-limit": N_("In, but nearer to its limit than a reading is exact: read it once more."),
     "level-too-strong": N_("Signal too strong: no peak visible. Turn the generator down."),
     "level-too-weak": N_("Signal too weak: no peak visible. Turn the generator up."),
     "level-of-sheet": N_("Back to the sheet's level."),
