@@ -143,6 +143,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("trace-other", N_("Another test instead"), "O", "trace"),
     Action("trace-walk", N_("Walk in order, from the loudspeaker back"), "I", "trace"),
     Action("trace-way", N_("Trace the transmit side, or the receive side"), "T", "trace"),
+    Action("trace-mode", N_("Trace the signal of another mode"), "D", "trace"),
     Action("trace-up", N_("Look at the stage before"), "Up", "trace", True),
     Action("trace-down", N_("Look at the next stage"), "Down", "trace", True),
     Action("trace-yes", N_("Noise hunt: yes"), "Y", "trace"),

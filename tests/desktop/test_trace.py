@@ -245,6 +245,30 @@ def test_the_transmit_side_is_probed_after_its_hook_up(desk: Desk) -> None:
     assert page.heading.text() == "From the oscillator to the aerial" and page.dial.text().endswith("on the dial")
 
 
+def test_the_ladder_goes_by_the_mode(desk: Desk) -> None:
+    page = traced(desk, 3, "ssb-if:dead", "ostrel-curlew-5")
+    assert page.view is not None and page.mode.isVisible()
+
+    def stages() -> list[str]:
+        assert page.view is not None
+        return [r.id for r in page.view.rungs]
+
+    assert page.mode.text() == "Mode AM  D" and stages() == ["aerial", "rf", "mixer", "if", "audio"]
+    press(desk, page, Qt.Key.Key_Return)
+    assert page.view.rungs[0].mark == "ok"
+    for words_of in ("Mode FM  D", "Mode USB  D"):
+        press(desk, page, Qt.Key.Key_D)
+        assert page.mode.text() == words_of
+    assert stages() == ["aerial", "rf", "mixer", "ssb-if", "audio"]
+    # A level of another mode is not this one's.
+    assert all(r.mark != "ok" for r in page.view.rungs)
+    for _ in range(12):
+        if page.view.coach.act == "part" or page.view.rungs[3].mark == "break":
+            break
+        press(desk, page, Qt.Key.Key_Return if page.view.coach.act != "look" else Qt.Key.Key_F)
+    assert page.view.rungs[3].mark == "break"
+
+
 def test_a_sheet_without_points_says_how_to_get_there(desk: Desk) -> None:
     page = traced(desk, None, "", "ostrel-mallard-6")
     assert page.view is not None and page.empty.isVisible() and "inject" in page.empty.text()

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from unitone.align.trace.ladder import INJECTION, chain, dial
+from unitone.align.trace.ladder import INJECTION, chain, dial, traced_modes
 from unitone.errors import BenchError, SheetError
 from unitone.job.card import Card
 from unitone.robot.many import simulated
@@ -37,13 +37,17 @@ def aligned(sheet_name: str, fault: str = "") -> SimulatedBench:
     return SimulatedBench(radio)
 
 
-def conditions(sheet_id: str) -> Conditions:
+def conditions(sheet_id: str, mode: str = "") -> Conditions:
     with Logbook(None) as book:
-        return dial(Session(book, open_job(book, sheet_id, Card(1, sheet_id))).state)
+        session = Session(book, open_job(book, sheet_id, Card(1, sheet_id)))
+        if mode:
+            session.confirm_hook_up("receive")
+            session.tracing.set_mode(mode)
+        return dial(session.state)
 
 
-def level(bench: SimulatedBench, sheet: Sheet, stage: str) -> float | None:
-    base = conditions(sheet.id)
+def level(bench: SimulatedBench, sheet: Sheet, stage: str, mode: str = "") -> float | None:
+    base = conditions(sheet.id, mode)
     got = bench.measure(INJECTION, replace(base, inject=stage))
     return None if got.bound else got.value
 
@@ -54,6 +58,26 @@ def test_an_aligned_radio_takes_what_its_sheet_expects(sheet_name: str) -> None:
     sheet = bench.radio.sheet
     for stage in chain(sheet):
         assert level(bench, sheet, stage.id) == pytest.approx(stage.expect_dbm, abs=3.0), stage.id
+
+
+@pytest.mark.parametrize(("mode", "own"), [("am", "if"), ("fm", "if"), ("lsb", "ssb-if")])
+def test_each_mode_is_fed_along_its_own_way(mode: str, own: str) -> None:
+    bench = aligned("ostrel-curlew-5")
+    sheet = bench.radio.sheet
+    assert traced_modes(sheet) == ("am", "fm", "usb", "lsb")
+    way = chain(sheet, "receive", mode)
+    assert [s.id for s in way] == ["aerial", "rf", "mixer", own, "audio"]
+    for stage in way:
+        assert level(bench, sheet, stage.id, mode) == pytest.approx(stage.expect_dbm, abs=3.0), stage.id
+    with pytest.raises(BenchError, match="no mode 'cw'"):
+        conditions(sheet.id, "cw")
+
+
+@pytest.mark.parametrize(("fault", "most"), [("ssb-if:dead", 0), ("if:weak", 1), ("mixer:dead", 4)])
+def test_what_is_right_in_one_mode_clears_what_the_other_shares(fault: str, most: int) -> None:
+    traced = trace_one("ostrel-curlew-5", 77, fault)
+    assert traced.named == traced.stage == fault.partition(":")[0] and traced.sure
+    assert traced.tests <= most and traced.recovered
 
 
 def test_a_fault_costs_every_point_before_it_and_none_behind() -> None:

@@ -12,7 +12,19 @@ from typing import Any
 
 import numpy as np
 
-from unitone.align.trace.ladder import AF, S_METER, SOUND_DB, Rung, Traced, chain, finder, ladder, quantity_of, troubles
+from unitone.align.trace.ladder import (
+    AF,
+    S_METER,
+    SOUND_DB,
+    Rung,
+    Traced,
+    chain,
+    finder,
+    ladder,
+    quantity_of,
+    traced_modes,
+    troubles,
+)
 from unitone.align.trace.suspects import suspect_parts
 from unitone.errors import BenchError
 from unitone.job.card import Card
@@ -72,6 +84,11 @@ def trace_one(sheet_name: str, seed: int, fault: str = "any") -> TracedRadio:
     way: Traced = "transmit" if sheet_way(sheet, true.stage) == "transmit" else "receive"
     session.confirm_hook_up(way)
     _as_found(session, way)
+    modes = traced_modes(sheet, way)
+    if modes and way == "receive":
+        # Its owner says in which mode it is deaf; in that one it is traced.
+        of = next(s for s in sheet.stages if s.id == true.stage)
+        session.tracing.set_mode(next(m for m in modes if of.serves(m)))
     other = _two_ways(session, true, way)
     tests, cost, named, sure, place = find_and_repair(session, true, rng, way)
     whole = _whole(session, physics, seed)

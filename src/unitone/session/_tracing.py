@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from unitone.align.trace.ladder import INJECTION, PROBED, Rung, ladder, quantity_of
+from unitone.align.trace.ladder import INJECTION, PROBED, Rung, dial, ladder, quantity_of, traced_modes
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
 from unitone.job.checks import CheckWay
 from unitone.job.entries.notes import Tried
@@ -49,6 +50,25 @@ class Tracing:
             raise TapeError(tr("This job is finished. Its log takes notes only."))
         if (state.hook_up == "transmit") != (rung.stage.way == "transmit"):
             raise HookUpError.wrong_way(rung.stage.way, state.hook_up)
+
+    def set_mode(self, mode: str) -> None:
+        """The radio stands in another mode: the ladder is that of its signal. Raises BenchError for one that takes no way of its own."""
+        state = self._session.state
+        modes = traced_modes(state.sheet)
+        if mode not in modes:
+            raise BenchError(tr("The stages of this sheet name no mode {mode!r}.", mode=mode))
+        here = dial(state)
+        like = next(
+            (
+                s.setting
+                for s in state.sheet.steps
+                if s.hook_up == "receive" and s.setting.tone_hz and s.setting.mode == mode
+            ),
+            here,
+        )
+        self._session.set_up(
+            replace(here, mode=mode, tone_hz=like.tone_hz, deviation_hz=like.deviation_hz, depth_pct=like.depth_pct)
+        )
 
     def type_level(self, stage: str, typed: str) -> Reading:
         """Log the level that was enough at a stage, or that none was (``nothing``, ``> 100 mV``); keyed, the volts at its output. Raises

@@ -10,6 +10,7 @@ import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import zip_longest
 from typing import Literal
 
 from unitone.align.trace.finder import ChainStage, Finder, Told, Way
@@ -21,7 +22,7 @@ from unitone.job.state import JobState
 from unitone.job.voltages import RowState, row_states
 from unitone.quantities.registry import FOUND_BY
 from unitone.sheet.model.injection import injected_hz, terms_hz
-from unitone.sheet.model.sheet import Conditions, Sheet, Stage
+from unitone.sheet.model.sheet import Conditions, Sheet, Stage, Step
 from unitone.words import tr
 
 INJECTION, S_METER, AF, PROBED = "rx.injection", "rx.s_meter", "rx.af_voltage", "tx.stage_voltage"
@@ -78,16 +79,23 @@ class Rung:
         return max([abs(self.stage.dc_v), *(abs(r.row.nominal) for r in self.rows)], default=0.0)
 
 
-def chain(sheet: Sheet, way: Traced = "receive") -> tuple[Stage, ...]:
-    """The stages that a generator can be carried along, from the aerial on; or those whose output a probe is put to, on to the aerial."""
+def chain(sheet: Sheet, way: Traced = "receive", mode: str | None = None) -> tuple[Stage, ...]:
+    """The stages that a generator can be carried along in that mode (those of all modes where none is told), from the aerial on; or
+    those whose output a probe is put to, on to the aerial."""
+    served = (s for s in sheet.stages if s.way == way and s.serves(mode))
     if way == "transmit":
-        return tuple(s for s in sheet.stages if s.way == "transmit" and s.signal is not None and s.signal.peak_v)
-    return tuple(s for s in sheet.stages if s.way == "receive" and s.inject is not None)
+        return tuple(s for s in served if s.signal is not None and s.signal.peak_v)
+    return tuple(s for s in served if s.inject is not None)
 
 
-def tap(sheet: Sheet) -> str:
+def traced_modes(sheet: Sheet, way: Traced = "receive") -> tuple[str, ...]:
+    """The modes whose signals take ways of their own through the stages; empty where all take the same."""
+    return tuple(dict.fromkeys(m for s in chain(sheet, way) for m in s.modes))
+
+
+def tap(sheet: Sheet, mode: str | None = None) -> str:
     """The stage behind which the S-meter takes its signal; empty for a sheet that does not say."""
-    ids = [s.id for s in chain(sheet)]
+    ids = [s.id for s in chain(sheet, "receive", mode)]
     named = [name for s in sheet.stages if s.shows == S_METER for name in s.after if name in ids]
     return max(named, key=ids.index, default="")
 
@@ -102,6 +110,12 @@ def dial(state: JobState, way: Traced = "receive") -> Conditions:
     with_tone = [s for s in steps if s.setting.tone_hz is not None]
     base = (with_tone or steps)[0].setting if steps else Conditions()
     here = state.set_up if state.set_up.way == "receive" and state.set_up.channel else base
+    modes = traced_modes(state.sheet)
+    if here.mode != base.mode and here.mode in modes:
+        # Tone, deviation and depth go with the mode.
+        base = next((s.setting for s in with_tone if s.setting.mode == here.mode), base)
+    elif modes and base.mode not in modes and base is here:
+        base = here = replace(base, mode=modes[0])
     names = state.sheet.plan.names
     return Conditions(
         "receive", here.channel or names[len(names) // 2], tone_hz=base.tone_hz or 1000.0, deviation_hz=base.deviation_hz,
@@ -132,9 +146,9 @@ def makes_noise(state: JobState, rungs: Sequence[Rung]) -> dict[str, float]:
 
 
 def counts_since(state: JobState, way: Traced = "receive") -> dict[str, int]:
-    """The entry after which each stage's level counts. A generator: a repair changes what is measured there and at every point before it,
-    up to the aerial; what lies behind it is as it was. A probe: there, and behind it. A part that the sheet puts in no stage may reach
-    them all."""
+    """The entry after which each stage's level counts, in whatever mode. A generator: a repair changes what is measured there and at
+    every point before it, up to the aerial; what lies behind it is as it was. A probe: there, and behind it. A part that the sheet puts
+    in no stage may reach them all."""
     main = chain(state.sheet, way)
     at = {s.id: n for n, s in enumerate(main)}
     for n, stage in enumerate(main):
@@ -153,17 +167,19 @@ def ladder(state: JobState, way: Traced = "receive") -> tuple[Rung, ...]:
     """Every rung, from the aerial on (or to it); empty for a sheet that does not say where to inject, or what a probe finds."""
     sheet, since, base = state.sheet, counts_since(state, way), dial(state, way)
     by_id = {s.id: s for s in sheet.stages}
-    main = chain(sheet, way)
-    ids = {s.id for s in main}
+    main = chain(sheet, way, base.mode)
+    modes = traced_modes(sheet, way)
+    ids, all_ids = {s.id for s in main}, {s.id for s in chain(sheet, way)}
     read: dict[str, Logged] = {}
     for logged in state.read_of(quantity_of(way)):
         of = logged.reading.conditions.inject or ""
-        if logged.seq > since.get(of, 0):
+        # A level of another mode is held against what is expected there, not here.
+        if logged.seq > since.get(of, 0) and (not modes or logged.reading.conditions.mode == base.mode):
             read[of] = logged
     rows = row_states(state)
     made = []
     for stage in main:
-        beside = tuple(by_id[a] for a in stage.after if a not in ids)
+        beside = tuple(by_id[a] for a in stage.after if a not in ids and a not in all_ids)
         own = {stage.id, *(b.id for b in beside)}
         level = read.get(stage.id)
         excess, silent = _excess(stage, level)
@@ -256,13 +272,17 @@ def _symptoms(state: JobState, rungs: Sequence[Rung]) -> list[Told]:
     first, found = rungs[0].stage.id, []
     if rungs[0].stage.way == "transmit":
         return _power(state, rungs)
-    since = repaired_at(state)
-    meter = tap(state.sheet)
+    since, mode = repaired_at(state), rungs[0].conditions.mode
+    meter, ids = tap(state.sheet, mode), [r.stage.id for r in rungs]
     for step in state.sheet.steps:
         logged = next(
             (x for i in range(len(step.required)) if (x := state.latest.get((step.id, i))) and x.seq > since), None
         )
         if logged is None:
+            continue
+        there = [s.id for s in chain(state.sheet, "receive", step.setting.mode or mode)]
+        if there != ids:
+            found += _by_another_mode(ids, there, step, logged.reading)
             continue
         reading, limit = logged.reading, step.limit
         dead = reading.word == "nothing" or reading.bound == ">"
@@ -283,6 +303,24 @@ def _symptoms(state: JobState, rungs: Sequence[Rung]) -> list[Told]:
     for one in found:
         unique.setdefault((one.stage, one.until), one)
     return list(unique.values())
+
+
+def _by_another_mode(ids: Sequence[str], there: Sequence[str], step: Step, reading: Reading) -> list[Told]:
+    """What is in order in a mode whose signal takes another way (``there``) clears what both ways share, before they part and after they
+    meet. What is bad there tells nothing: it may be what they do not share."""
+    if reading.value is None or reading.word == "nothing" or reading.bound == ">":
+        return []
+    apart = next(n for n, (a, b) in enumerate(zip_longest(ids, there)) if a != b)
+    back = next(n for n, (a, b) in enumerate(zip_longest(reversed(ids), reversed(there))) if a != b)
+    before = [Told(ids[0], "inject", 0.0, until=ids[apart - 1])] if apart else []
+    after = [Told(ids[-back], "inject", 0.0, until=ids[-1])] if back else []
+    if step.quantity_id in FOUND_BY and step.limit.high is not None:
+        return [*before, *after] if reading.value - step.limit.high < SOUND_DB / 2.0 else []
+    if step.quantity_id == S_METER and step.limit.nominal is not None:
+        return before if step.limit.nominal - reading.value < SOUND_DB / 2.0 else []
+    if step.quantity_id == AF and step.limit.low is not None:
+        return after if reading.value >= 0.5 * step.limit.low else []
+    return []
 
 
 def _power(state: JobState, rungs: Sequence[Rung]) -> list[Told]:
@@ -354,7 +392,7 @@ def finder(state: JobState, rungs: Sequence[Rung], earlier: Mapping[str, int] | 
     """The search as it stands. Raises EntryError for a ladder of fewer than two rungs."""
     if len(rungs) < 2:
         raise EntryError(tr("The sheet does not say where to inject: add inject to its stages (Sheets)."))
-    weight, meter = weights(state, rungs, earlier), tap(state.sheet)
+    weight, meter = weights(state, rungs, earlier), tap(state.sheet, rungs[0].conditions.mode)
     way: Traced = "transmit" if rungs[0].stage.way == "transmit" else "receive"
     there, moved = Conditions(way), (S_METER, AF) if way == "receive" else ("tx.power", "tx.pep")
     adjusted = Counter(a.stage for a in state.sheet.adjusters if any(a.can_change(q, there) for q in moved))

@@ -125,6 +125,9 @@ class TraceView:
     #: Which ladder is shown, and whether there is another to show.
     way: str
     both_ways: bool
+    #: The mode whose ladder it is, and those that have one of their own; empty where all modes take the same way.
+    mode: str
+    modes: tuple[str, ...]
     simulated: bool
     finished: bool
     #: Why nothing can be traced here; empty where it can.

@@ -16,6 +16,7 @@ from unitone.align.trace.ladder import (
     noise_answers,
     quantity_of,
     repaired_at,
+    traced_modes,
 )
 from unitone.job.state import JobState
 from unitone.job.voltages import RowState
@@ -80,6 +81,8 @@ def take_trace(
         dial=" · ".join(x for x in (tr("{mhz} MHz on the dial", mhz=number(float(hz) / 1e6, 3)), base.mode or "", base.band or "") if x),
         way=way,
         both_ways=len(there) > 1,
+        mode=base.mode or "",
+        modes=traced_modes(state.sheet) if way == "receive" else (),
         simulated=session.bench.simulated,
         finished=bool(state.finished),
         empty="" if len(now.rungs) > 1 else _empty(),

@@ -272,6 +272,7 @@ TEST_POINT = (
 STAGE = (
     Field(("id",), N_("Name"), hint="if"), Field(("title",), N_("Title on the strip"), hint="IF"),
     Field(("way",), N_("Receive or transmit"), "choice", choices=_WAYS),
+    Field(("modes",), N_("In these modes alone"), "ids", "am, fm"),
     Field(("after",), N_("After the stages"), "ids", N_("mixer, or an oscillator that feeds it"), source="stage"),
     Field(("inject", "at"), N_("Trace: generator to"), hint=N_("V4 pin 1")),
     Field(("inject", "frequency"), N_("Generator frequency"), hint=N_("the channel’s, or 455 kHz, rx.if1, rx.lo1 + rx.if1")),

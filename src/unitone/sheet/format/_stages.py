@@ -67,12 +67,16 @@ def _terms(complain: Complain, place: Place, text: str | None, w: form.SheetFile
 def stages(complain: Complain, w: form.SheetFile) -> tuple[Stage, ...]:
     """The stages of the sheet, with everything that they name checked."""
     ids = {s.id for s in w.stage}
+    modes = {m for s in w.step for m in s.modes} | {m.when.mode for m in w.mixing if m.when.mode}
     made = []
     for i, s in enumerate(w.stage):
         place: Place = ("stage", i)
         for name in s.after:
             if name not in ids:
                 complain((*place, "after"), tr("no stage {stage!r}. Add it or name another.", stage=name))
+        for name in s.modes:
+            if name not in modes:
+                complain((*place, "modes"), tr("no step and no mixing line has the mode {mode!r}.", mode=name))
         expect, at = None, None
         if s.inject is not None:
             at = inject(complain, (*place, "inject"), s.inject, w)
@@ -84,7 +88,7 @@ def stages(complain: Complain, w: form.SheetFile) -> tuple[Stage, ...]:
                 complain((*place, "inject", "level"), str(error))
         made.append(
             Stage(s.id, s.title, s.way, tuple(s.after), at, expect, s.watch, s.shows, _volts(complain, (*place, "dc"), s.dc),
-                  _signal(complain, (*place, "signal"), s.signal, w))
+                  _signal(complain, (*place, "signal"), s.signal, w), tuple(s.modes))
         )  # fmt: skip
     _no_ring(complain, w)
     watched = [s for s in made if s.inject is not None and s.watch == "s_meter"]

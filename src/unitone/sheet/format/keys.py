@@ -273,11 +273,12 @@ class SignalPart(_Strict):
 
 
 class StagePart(_Strict):
-    """[[stage]]: the signal path, and how it is traced."""
+    """[[stage]]: the signal path, and how it is traced; ``modes``: those whose signal passes it, all where none is named."""
 
     id: str
     title: str
     way: Literal["receive", "transmit"]
+    modes: list[str] = []
     after: list[str] = []
     inject: StageInjectPart | None = None
     watch: Watch = "af"

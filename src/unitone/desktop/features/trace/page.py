@@ -90,6 +90,10 @@ class TracePage(QWidget):
         self.other_way = QPushButton("")
         self.other_way.clicked.connect(lambda: self.press("way"))
         row.addWidget(self.other_way)
+        self.mode = QPushButton("")
+        self.mode.setToolTip(tr("The ladder of another mode: its signal takes another way through the stages"))
+        self.mode.clicked.connect(lambda: self.press("mode"))
+        row.addWidget(self.mode)
         self.dial = label("teal", "")
         row.addWidget(self.dial)
         self.to_bench = QPushButton(tr("Bench  Ctrl ↵"))
@@ -215,6 +219,8 @@ class TracePage(QWidget):
             else keyed(tr("Receive side  T"), "trace-way")
         )
         self.other_way.setVisible(view.both_ways)
+        self.mode.setText(keyed(tr("Mode {mode}  D", mode=view.mode.upper()), "trace-mode"))
+        self.mode.setVisible(len(view.modes) > 1)
         self.dial.setText(view.dial)
         self.output.setText(view.output if view.rungs else "")
         self.ladder.show_rungs(view.rungs)
@@ -357,6 +363,11 @@ class TracePage(QWidget):
         elif name == "way" and view.both_ways:
             self._way, self._other, self._chosen = ("transmit" if view.way == "receive" else "receive"), 0, ""
             self._worker.look_at("", 0, self._walk, self._way)
+        elif name == "mode" and len(view.modes) > 1:
+            at = view.modes.index(view.mode) if view.mode in view.modes else -1
+            following = view.modes[(at + 1) % len(view.modes)]
+            self._other, self._chosen = 0, ""
+            self._do(lambda s: s.tracing.set_mode(following))
         elif name == "walk":
             self._walk, self._other = not self._walk, 0
             self._worker.look_at(self._chosen, 0, self._walk, self._way)
