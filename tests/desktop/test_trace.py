@@ -255,7 +255,7 @@ def test_the_ladder_goes_by_the_mode(desk: Desk) -> None:
 
     assert page.mode.text() == "Mode AM  D" and stages() == ["aerial", "rf", "mixer", "if", "audio"]
     press(desk, page, Qt.Key.Key_Return)
-    assert page.view.rungs[0].mark == "ok"
+    assert [r.mark for r in page.view.rungs].count("ok") == 1
     for words_of in ("Mode FM  D", "Mode USB  D"):
         press(desk, page, Qt.Key.Key_D)
         assert page.mode.text() == words_of
