@@ -253,10 +253,10 @@ def test_the_ladder_goes_by_the_mode(desk: Desk) -> None:
         assert page.view is not None
         return [r.id for r in page.view.rungs]
 
-    assert page.mode.text() == "Mode AM  D" and stages() == ["aerial", "rf", "mixer", "if", "audio"]
+    assert page.mode.text() == "AM  D" and stages() == ["aerial", "rf", "mixer", "if", "audio"]
     press(desk, page, Qt.Key.Key_Return)
     assert [r.mark for r in page.view.rungs].count("ok") == 1
-    for words_of in ("Mode FM  D", "Mode USB  D"):
+    for words_of in ("FM  D", "USB  D"):
         press(desk, page, Qt.Key.Key_D)
         assert page.mode.text() == words_of
     assert stages() == ["aerial", "rf", "mixer", "ssb-if", "audio"]

@@ -78,7 +78,7 @@ def take_trace(
         seq=state.seq,
         number=state.card.number,
         title=" · ".join(x for x in (state.sheet.title, tr(state.sheet.kind), state.card.complaint) if x),
-        dial=" · ".join(x for x in (tr("{mhz} MHz on the dial", mhz=number(float(hz) / 1e6, 3)), base.mode or "", base.band or "") if x),
+        dial=" · ".join(x for x in (tr("{mhz} MHz on the dial", mhz=number(float(hz) / 1e6, 3)), (base.mode or "").upper(), base.band or "") if x),
         way=way,
         both_ways=len(there) > 1,
         mode=base.mode or "",

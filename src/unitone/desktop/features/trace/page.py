@@ -33,7 +33,7 @@ from unitone.errors import BenchError
 from unitone.present.trace.trace_shapes import TraceView
 from unitone.session.session import Session
 from unitone.store.logbook import Logbook
-from unitone.words import N_, tr
+from unitone.words import N_, tr, tr_n
 
 #: Narrower than this (pixels at normal type) the cards stand over each other; narrower than that, suspects and pins do.
 _NARROW, _ROOMY = 860, 1060
@@ -82,7 +82,8 @@ class TracePage(QWidget):
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(theme.px(10))
-        row.addWidget(label("page", tr("Trace")))
+        self.name = label("page", tr("Trace"))
+        row.addWidget(self.name)
         self.title = Elided("quiet")
         row.addWidget(self.title, 1)
         self.panes = ChipRow(tr("Trace"), [(name, tr(words)) for name, words in PANES], self.show_pane)
@@ -156,13 +157,18 @@ class TracePage(QWidget):
         self._whole = scrolled(pane)
         return self._whole
 
+    def _fit_head(self, narrow: bool) -> None:
+        # What the dial stands at is in the next move's line as well: where the head is short, it goes first; then the view's name, which
+        # the rail has, too.
+        self.dial.setVisible(not narrow)
+        self.name.setVisible(not narrow or self.mode.isHidden())
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """In a narrow window the cards stand over each other, what to do now on top."""
         super().resizeEvent(event)
         ways = QBoxLayout.Direction
         narrow = self.width() < theme.px(_NARROW)
-        # What the dial stands at is in the next move's line as well: where the head is short, it goes first.
-        self.dial.setVisible(not narrow)
+        self._fit_head(narrow)
         self._row.setDirection(ways.BottomToTop if narrow else ways.LeftToRight)
         self._both.setDirection(ways.TopToBottom if self.width() < theme.px(_ROOMY) else ways.LeftToRight)
         bars = Qt.ScrollBarPolicy
@@ -219,8 +225,9 @@ class TracePage(QWidget):
             else keyed(tr("Receive side  T"), "trace-way")
         )
         self.other_way.setVisible(view.both_ways)
-        self.mode.setText(keyed(tr("Mode {mode}  D", mode=view.mode.upper()), "trace-mode"))
+        self.mode.setText(keyed(tr("{mode}  D", mode=view.mode.upper()), "trace-mode"))
         self.mode.setVisible(len(view.modes) > 1)
+        self._fit_head(self.width() < theme.px(_NARROW))
         self.dial.setText(view.dial)
         self.output.setText(view.output if view.rungs else "")
         self.ladder.show_rungs(view.rungs)
@@ -234,7 +241,9 @@ class TracePage(QWidget):
             self.coach.show_coach(view.coach, view.simulated, view.finished, self._walk)
             self.message.hide()
         self.coach.buttons["walk"].setChecked(self._walk)
-        self.tests.setText(tr("after {n} findings", n=view.tests) if view.tests else tr("nothing is measured yet"))
+        self.tests.setText(
+            tr_n("after {n} finding", "after {n} findings", view.tests) if view.tests else tr("nothing is measured yet")
+        )
         self.shares.show_shares(tuple((s.title, s.percent, s.words) for s in view.suspects))
         self.odd.setText(view.odd)
         self.odd.setVisible(bool(view.odd))
