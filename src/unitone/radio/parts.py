@@ -10,15 +10,15 @@ from dataclasses import dataclass
 from typing import Literal
 
 from unitone.errors import UnitoneError
-from unitone.words import tr
+from unitone.words import N_, tr
 
 Dielectric = Literal["electrolytic", "tantalum", "film", "ceramic", "mica", "paper"]
 Finding = Literal["good", "low", "high", "leaky", "esr"]
 
 #: (below, above) in per cent of the marking (common practice, no source).
 TOLERANCE: dict[Dielectric, tuple[float, float]] = {
-    "electrolytic": (20.0, 50.0), "tantalum": (20.0, 20.0), "film": (10.0, 10.0), "ceramic": (20.0, 80.0),
-    "mica": (5.0, 5.0), "paper": (20.0, 20.0),
+    N_("electrolytic"): (20.0, 50.0), N_("tantalum"): (20.0, 20.0), N_("film"): (10.0, 10.0), N_("ceramic"): (20.0, 80.0),
+    N_("mica"): (5.0, 5.0), N_("paper"): (20.0, 20.0),
 }  # fmt: skip
 #: Above so many times the marking a capacitance meter reads leakage, not capacitance (common practice, no source).
 LEAKING = 1.5

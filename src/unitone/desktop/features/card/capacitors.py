@@ -29,7 +29,7 @@ class CapacitorsTab(CardTab):
                 Ask("part", tr("Which"), "C41", 1, needed=True),
                 Ask("dielectric", tr("Type"), share=2, choices=tuple((d, tr(d)) for d in TOLERANCE)),
                 Ask("marked", tr("Marked"), "100 uF", 1, needed=True), Ask("measured", tr("Measured"), "62 uF", 1, needed=True),
-                Ask("esr", tr("ESR"), "0.4 ohm", 1),
+                Ask("esr", tr("ESR"), "0.4 ohm", 1, wide=True),
                 Ask("at", tr("ESR at"), share=1, choices=(("100000", tr("100 kHz")), ("100", tr("100 Hz")))),
             ),
             tr("Judge  ↵"),

@@ -20,7 +20,7 @@ from unitone.desktop.shell.errand import Errand
 from unitone.desktop.shell.worker import BenchWorker, Command
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ChipRow
-from unitone.desktop.widgets.painted import Message, label, set_tip
+from unitone.desktop.widgets.painted import Elided, Message, label, set_tip
 from unitone.present.card.card_shapes import CardView
 from unitone.present.card.earlier_jobs import history
 from unitone.present.papers import paper_head
@@ -55,6 +55,7 @@ class CardPage(QWidget):
         outer.setContentsMargins(theme.px(20), theme.px(14), theme.px(20), theme.px(14))
         outer.setSpacing(theme.px(8))
         outer.addLayout(self._head())
+        outer.addWidget(self.words)
         self.row = self._tab_row()
         outer.addWidget(self.row)
         self.message = Message()
@@ -81,12 +82,8 @@ class CardPage(QWidget):
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.title, self.words = label("page", "", True), label("quiet", "", True)
-        names = QVBoxLayout()
-        names.setSpacing(0)
-        names.addWidget(self.title)
-        names.addWidget(self.words)
-        row.addLayout(names, 1)
+        self.title, self.words = Elided("page"), label("quiet", "", True)
+        row.addWidget(self.title, 1)
         self.back, self.to_bench = QPushButton(tr("Jobs  Esc")), QPushButton(tr("To the Bench  Ctrl ↵"))
         self.to_bench.setProperty("role", "main")
         self.back.clicked.connect(self.leave.emit)

@@ -29,7 +29,7 @@ class _Row(QFrame):
         grid.setHorizontalSpacing(theme.px(10))
         grid.setVerticalSpacing(1)
         self.title, self.where = label("strong", cell.title, True), label("small", cell.where, True)
-        self.mode, self.should = label("quiet", cell.mode), label("plain", "")
+        self.mode, self.should = label("quiet", cell.mode), label("plain", "", True)
         self.field = LiveLine(tr("{title}, volts", title=cell.title), tr("volts"))
         self.field.setMaximumWidth(theme.px(120))
         self.field.kept.connect(lambda text: tab.read(self, text))
@@ -146,7 +146,7 @@ class RailsTab(CardTab):
             asks.append((words, field))
         names: dict[QWidget, QWidget] = {}
         for n, (words, widget) in enumerate(asks):
-            name = label("small", words)
+            name = label("small", words, True)
             name.setBuddy(widget)
             widget.setAccessibleName(words)
             grid.addWidget(name, 0, n)

@@ -24,7 +24,8 @@ class CardTab(QScrollArea):
         self.setAccessibleName(name)
         self.setWidgetResizable(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        # Large type in a small window: what does not fit is still to be reached.
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         inside = QWidget()
         self.column = QVBoxLayout(inside)
         self.column.setContentsMargins(theme.px(4), theme.px(6), theme.px(10), theme.px(6))
