@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from database import Database, programs
 from unitone.job.card import Card
@@ -20,6 +21,9 @@ from unitone.simulator.physics import PhysicsFile, read_physics
 from unitone.simulator.radio import SimulatedRadio
 from unitone.store.logbook import Logbook
 
+# On a busy machine an example may take its time.
+settings.register_profile("patient", deadline=None)
+settings.load_profile("patient")
 #: Windows are shown nowhere, whoever starts the tests.
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 SHEET = "ostrel-tarn-40"

@@ -378,12 +378,11 @@ class SimulatedRadio:
         y = self.receiver.intermediate(round(seconds * RATE), carrier, heard, offset, listens, pulses, blanks, start)
         detected = self.receiver.detect(y, listens)
         audio = self.receiver.audio(detected, panel.volume, listens, fed_in)
-        noise = self.receiver.squelch_noise(detected)
         level = float(np.sqrt(np.mean(y.real**2 + y.imag**2))) * self.receiver.loop_gain
-        is_open = self._squelch(noise, level, panel)
+        is_open = self._squelch(detected, level, panel)
         if not is_open:
             audio = np.zeros_like(audio)
-        return Received(audio, self._needle(level, listens), is_open, noise, self.receiver.agc_volts())
+        return Received(audio, self._needle(level, listens), is_open, self.receiver.agc_volts())
 
     def _needle(self, level: float, mode: str) -> float:
         """Deflection of the S-meter, 0 to 1, for an IF level (√W, aerial-referred), by the preset of that mode."""
@@ -414,7 +413,7 @@ class SimulatedRadio:
             raise BenchError(tr("The simulated radio's physics file has no [{name}].", name=name))
         return part
 
-    def _squelch(self, noise: float, level: float, panel: Panel) -> bool:
+    def _squelch(self, detected: NDArray[np.float32], level: float, panel: Panel) -> bool:
         part = self.physics.squelch
         if panel.squelch is None or part is None:
             return True
@@ -433,16 +432,16 @@ class SimulatedRadio:
         share = part.loose - turned * reach
         if self._squelch_open:
             share *= 1.0 + part.hysteresis
+        noise = self.receiver.squelch_noise(detected)
         self._squelch_open = noise < share * part.noise * self.rail_share()
         return self._squelch_open
 
 
 @dataclass(frozen=True)
 class Received:
-    """One stretch of reception: audio volts (n,), S-meter deflection 0 to 1, squelch open, squelch noise."""
+    """One stretch of reception: audio volts (n,), S-meter deflection 0 to 1, squelch open, the gain control's volts."""
 
     audio: NDArray[np.float32]
     needle: float
     squelch_open: bool
-    squelch_noise: float
     agc_volts: float = 0.0

@@ -50,7 +50,7 @@ def test_a_radio_of_another_design_comes_in_too(tmp_path: Path) -> None:
     for mode in ("am", "usb", "lsb"):
         sheet = re.sub(rf'(id = "car-{mode}"\n.*\n.*\n)test_point = "TP5"\n', r"\1", sheet)
         sheet = re.sub(rf'\[\[step\]\]\nid = "carrier-{mode}"\n(.+\n)+\n', "", sheet)
-    sheet = re.sub(r"after = \[[^]]*\]\n", "", sheet)
+    sheet = re.sub(r'after = \[[^]]*\]\n|watch = "s_meter"\n', "", sheet)
     sheet = re.sub(
         r'id = "CT(\d)"\nkind = "trimmer"((?:\n.+)*?)\nstep = 1\n',
         r'id = "CT\1"\nkind = "core"\2\nturns = 6\nstep = 11.25\n',

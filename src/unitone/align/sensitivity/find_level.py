@@ -34,6 +34,8 @@ _LEAST_STD, _MOST_STD = 0.2, 1.2
 _LINEAR_MARK_DB = 10.0
 #: One reading in so many is simply wrong.
 _WRONG = 0.03
+#: Decibels of power in the exponents of e.
+_NEPER = math.log(10.0) / 10.0
 #: The level is found when it is this sure (dB), or when more readings would not help much.
 _SURE_DB, _MOST = 0.16, 14
 _LEAST, _LEAST_LOOKED_AT = 4, 3
@@ -68,8 +70,9 @@ def sinad_at(
     roof = 10.0 ** (ceiling_db / 10.0)
     # What the rising part has to be at the mark, so that rising part and ceiling together give it.
     rising = 1.0 / (1.0 / mark - 1.0 / roof)
-    snr = 1.0 / (1.0 / (rising * 10.0 ** (slope * np.clip(delta_db, -200.0, 200.0) / 10.0)) + 1.0 / roof)
-    return np.asarray(10.0 * np.log10(1.0 + snr), np.float64)
+    # (Powers of ten by way of e: the same figures in a third of the time.)
+    snr = 1.0 / (1.0 / (rising * np.exp(slope * (_NEPER * np.clip(delta_db, -200.0, 200.0)))) + 1.0 / roof)
+    return np.asarray(np.log1p(snr) / _NEPER, np.float64)
 
 
 def posterior(readings: Sequence[tuple[float, float]], wanted_db: float = WANTED_DB) -> tuple[float, float, float]:
