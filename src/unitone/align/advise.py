@@ -105,6 +105,10 @@ def advise(state: JobState, pursuit: Pursuit = "procedure") -> Advice:
     if staggered is not None:
         return staggered
     if _is_concluded_now(state, step):
+        # What came in on a later visit may have come in by a reading's luck.
+        doubtful = _near_a_limit(state, step) if verdict(state, step) in SETTLED else None
+        if doubtful is not None:
+            return to_read(state, step, step.required[doubtful], "near-limit")
         return _onward(state, step)
     return _work(state, step)
 

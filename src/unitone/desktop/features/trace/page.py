@@ -27,7 +27,7 @@ from unitone.desktop.shell.worker import BenchWorker, LiveFigure
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.fitting import ChipRow
 from unitone.desktop.widgets.livefield import LiveLine
-from unitone.desktop.widgets.painted import Card, Elided, Message, label, scrolled
+from unitone.desktop.widgets.painted import Card, Elided, Message, label, scrolled, set_tip
 from unitone.desktop.widgets.strips import TapeStrip
 from unitone.errors import BenchError
 from unitone.present.trace.trace_shapes import TraceView
@@ -92,7 +92,7 @@ class TracePage(QWidget):
         self.other_way.clicked.connect(lambda: self.press("way"))
         row.addWidget(self.other_way)
         self.mode = QPushButton("")
-        self.mode.setToolTip(tr("The ladder of another mode: its signal takes another way through the stages"))
+        set_tip(self.mode, tr("The ladder of another mode: its signal takes another way through the stages"))
         self.mode.clicked.connect(lambda: self.press("mode"))
         row.addWidget(self.mode)
         self.dial = label("teal", "")
