@@ -269,6 +269,20 @@ def test_the_ladder_goes_by_the_mode(desk: Desk) -> None:
     assert page.view.rungs[3].mark == "break"
 
 
+def test_a_typed_level_counts_in_the_mode_it_was_read_in(desk: Desk) -> None:
+    page = traced(desk, sheet="ostrel-curlew-5")
+    assert page.view is not None
+    first = page.view.coach.stage
+    desk.key("5")
+    desk.until(lambda: page.coach.field.hasFocus())
+    desk.key("00 uV")
+    press(desk, page, Qt.Key.Key_Return)
+    assert [r.id for r in page.view.rungs if r.mark != "todo" and r.mark != "here"] == [first]
+    page.setFocus()
+    press(desk, page, Qt.Key.Key_D)
+    assert page.mode.text() == "FM  D" and all(r.mark in ("todo", "here") for r in page.view.rungs)
+
+
 def test_a_sheet_without_points_says_how_to_get_there(desk: Desk) -> None:
     page = traced(desk, None, "", "ostrel-mallard-6")
     assert page.view is not None and page.empty.isVisible() and "inject" in page.empty.text()

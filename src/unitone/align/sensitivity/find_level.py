@@ -70,7 +70,7 @@ def sinad_at(
     roof = 10.0 ** (ceiling_db / 10.0)
     # What the rising part has to be at the mark, so that rising part and ceiling together give it.
     rising = 1.0 / (1.0 / mark - 1.0 / roof)
-    # (Powers of ten by way of e: the same figures in a third of the time.)
+    # (Powers of ten by way of e: the same figures, sooner.)
     snr = 1.0 / (1.0 / (rising * np.exp(slope * (_NEPER * np.clip(delta_db, -200.0, 200.0)))) + 1.0 / roof)
     return np.asarray(np.log1p(snr) / _NEPER, np.float64)
 
