@@ -12,11 +12,11 @@ from unitone.align.trace.ladder import INJECTION, chain, dial, traced_modes
 from unitone.errors import BenchError, SheetError
 from unitone.job.card import Card
 from unitone.robot.many import simulated
-from unitone.robot.traced_radios import trace_one
+from unitone.robot.traced_radios import as_it_comes_in, find_and_repair, trace_one
 from unitone.session.session import Session, open_job
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.model.sheet import Conditions, Sheet
-from unitone.simulator.mechanics import unit_mdeg
+from unitone.simulator.mechanics import stream, unit_mdeg
 from unitone.simulator.physics import parse_physics
 from unitone.simulator.radio import SimulatedRadio
 from unitone.simulator.simulated_bench import SimulatedBench
@@ -75,9 +75,16 @@ def test_each_mode_is_fed_along_its_own_way(mode: str, own: str) -> None:
 
 @pytest.mark.parametrize(("fault", "most"), [("ssb-if:dead", 2), ("if:weak", 2), ("mixer:dead", 4)])
 def test_what_is_right_in_one_mode_clears_what_the_other_shares(fault: str, most: int) -> None:
-    traced = trace_one("ostrel-curlew-5", 77, fault)
-    assert traced.named == traced.stage == fault.partition(":")[0] and traced.sure
-    assert traced.tests <= most and traced.recovered
+    stage = fault.partition(":")[0]
+    with Logbook(None) as book:
+        card = Card(book.next_number(), "ostrel-curlew-5", simulated_seed=77, simulated_fault=fault)
+        session = Session(book, open_job(book, card.sheet_id, card))
+        assert isinstance(session.bench, SimulatedBench)
+        true = session.bench.radio.part_fault
+        assert true is not None
+        as_it_comes_in(session, stage)
+        tests, _, named, sure, _ = find_and_repair(session, true, stream(77, "trace"), "receive")
+        assert (named, sure) == (stage, True) and tests <= most and session.bench.radio.part_fault is None
 
 
 def test_a_fault_costs_every_point_before_it_and_none_behind() -> None:

@@ -222,18 +222,22 @@ def _grown(stale: Sequence[Stale], start: int, others: Sequence[int]) -> list[in
     return group
 
 
+def _asked(c: Conditions) -> dict[str, object]:
+    """What has to be set for these conditions: generator, channel, test point, and the knobs by their names."""
+    asked = {
+        "channel": c.channel, "band": c.band, "mode": c.mode, "level": c.level_dbm, "tone": c.tone_hz, "deviation": c.deviation_hz,
+        "depth": c.depth_pct, "offset": c.offset_hz, "mic": c.mic_mv, "test point": c.test_point, "source": c.source,
+    }  # fmt: skip
+    return {k: v for k, v in asked.items() if v is not None} | {f"knob {knob}": place for knob, place in c.panel}
+
+
+def _set_anew(there: dict[str, object], asked: dict[str, object]) -> int:
+    return sum(there.get(k) != v for k, v in asked.items())
+
+
 def setting_changes(a: Conditions, b: Conditions) -> int:
     """How many things have to be set anew to come from ``a`` to ``b``: generator, channel, knobs, test point."""
-    asked = (
-        (b.channel, a.channel), (b.band, a.band), (b.mode, a.mode), (b.level_dbm, a.level_dbm), (b.tone_hz, a.tone_hz),
-        (b.deviation_hz, a.deviation_hz), (b.depth_pct, a.depth_pct), (b.offset_hz, a.offset_hz), (b.mic_mv, a.mic_mv), (b.test_point, a.test_point),
-        (b.source, a.source),
-    )  # fmt: skip
-    made_anew = sum(wanted is not None and wanted != now for wanted, now in asked)
-    if b.panel != a.panel:
-        panel = dict(a.panel)
-        made_anew += sum(panel.get(knob) != place for knob, place in b.panel)
-    return made_anew
+    return _set_anew(_asked(a), _asked(b))
 
 
 def changes(order: Sequence[Measurement], hook_up: str, standing: Conditions) -> tuple[int, int]:
@@ -297,13 +301,13 @@ def _held_karp(given: Sequence[Measurement], hook_up: str, standing: Conditions)
 
 
 def _nearest(given: Sequence[Measurement], hook_up: str, standing: Conditions) -> tuple[Measurement, ...]:
-    left, order, here, hook = list(given), [], standing, hook_up
+    order, here, hook = [], _asked(standing), hook_up
+    left = [(m, _asked(m.conditions)) for m in given]
     while left:
-        as_hooked_up = [m for m in left if m.hook_up in ("probe", hook)]
-        best = min(as_hooked_up or left, key=lambda m: setting_changes(here, m.conditions))
-        left.remove(best)
+        as_hooked_up = [n for n, (m, _) in enumerate(left) if m.hook_up in ("probe", hook)]
+        nearest = min(as_hooked_up or range(len(left)), key=lambda n: _set_anew(here, left[n][1]))
+        best, here = left.pop(nearest)
         order.append(best)
-        here = best.conditions
         hook = hook if best.hook_up == "probe" else best.hook_up
     return tuple(order)
 

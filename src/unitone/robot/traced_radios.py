@@ -82,18 +82,24 @@ def trace_one(sheet_name: str, seed: int, fault: str = "any") -> TracedRadio:
     job = open_job(book, sheet_name, Card(book.next_number(), sheet_name, simulated_seed=seed, simulated_fault=true.id))
     session = Session(book, job)
     way: Traced = "transmit" if sheet_way(sheet, true.stage) == "transmit" else "receive"
-    session.confirm_hook_up(way)
-    _as_found(session, way)
-    modes = traced_modes(sheet, way)
-    if modes and way == "receive":
-        # Its owner says in which mode it is deaf; in that one it is traced.
-        of = next(s for s in sheet.stages if s.id == true.stage)
-        session.tracing.set_mode(next(m for m in modes if of.serves(m)))
+    as_it_comes_in(session, true.stage)
     other = _two_ways(session, true, way)
     tests, cost, named, sure, place = find_and_repair(session, true, rng, way)
     whole = _whole(session, physics, seed)
     book.close()
     return TracedRadio(seed, true.id, true.stage, named, sure, tests, cost, place, whole, *other)
+
+
+def as_it_comes_in(session: Session, stage: str) -> None:
+    """A radio with a fault at that stage on the bench: hooked up, what everybody reads read, set to the mode in which its owner says that
+    it is deaf."""
+    way: Traced = "transmit" if sheet_way(session.sheet, stage) == "transmit" else "receive"
+    session.confirm_hook_up(way)
+    _as_found(session, way)
+    modes = traced_modes(session.sheet, way)
+    if modes and way == "receive":
+        of = next(s for s in session.sheet.stages if s.id == stage)
+        session.tracing.set_mode(next(m for m in modes if of.serves(m)))
 
 
 def find_and_repair(
