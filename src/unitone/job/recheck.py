@@ -224,7 +224,7 @@ def _grown(stale: Sequence[Stale], start: int, others: Sequence[int]) -> list[in
 
 def _asked(c: Conditions) -> dict[str, object]:
     """What has to be set for these conditions: generator, channel, test point, and the knobs by their names."""
-    asked = {
+    asked: dict[str, object] = {
         "channel": c.channel, "band": c.band, "mode": c.mode, "level": c.level_dbm, "tone": c.tone_hz, "deviation": c.deviation_hz,
         "depth": c.depth_pct, "offset": c.offset_hz, "mic": c.mic_mv, "test point": c.test_point, "source": c.source,
     }  # fmt: skip
