@@ -54,7 +54,7 @@ def test_a_deaf_radio_from_its_complaint_to_its_certificate(desk: Desk) -> None:
     """By the keys that the view names alone: traced to the part, repaired, measured again, aligned on the Bench, certified."""
     page = traced(desk, 3, "R52:open")
     assert page.view is not None and page.coach.headline.text() == "Inject at aerial socket."
-    assert "7.060 MHz" in page.coach.detail.text() and not page.coach.caution.isVisible()
+    assert "7.059 MHz, about 50.0 µV, unmodulated" in page.coach.detail.text() and not page.coach.caution.isVisible()
     seen: list[str] = []
     for _ in range(20):
         act = page.view.coach.act
@@ -253,13 +253,14 @@ def test_the_ladder_goes_by_the_mode(desk: Desk) -> None:
         assert page.view is not None
         return [r.id for r in page.view.rungs]
 
-    assert page.mode.text() == "AM  D" and stages() == ["aerial", "rf", "mixer", "if", "audio"]
+    assert page.mode.text() == "AM  D" and stages() == ["aerial", "rf", "mixer", "if", "am-detector", "audio"]
     press(desk, page, Qt.Key.Key_Return)
     assert [r.mark for r in page.view.rungs].count("ok") == 1
     for words_of in ("FM  D", "USB  D"):
         press(desk, page, Qt.Key.Key_D)
         assert page.mode.text() == words_of
-    assert stages() == ["aerial", "rf", "mixer", "ssb-if", "audio"]
+    assert stages() == ["aerial", "rf", "mixer", "ssb-if", "product-detector", "audio"]
+    assert "10.6925 MHz" in page.view.rungs[3].detail
     # A level of another mode is not this one's.
     assert all(r.mark != "ok" for r in page.view.rungs)
     for _ in range(12):

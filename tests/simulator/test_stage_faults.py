@@ -60,20 +60,26 @@ def test_an_aligned_radio_takes_what_its_sheet_expects(sheet_name: str) -> None:
         assert level(bench, sheet, stage.id) == pytest.approx(stage.expect_dbm, abs=3.0), stage.id
 
 
-@pytest.mark.parametrize(("mode", "own"), [("am", "if"), ("fm", "if"), ("lsb", "ssb-if")])
-def test_each_mode_is_fed_along_its_own_way(mode: str, own: str) -> None:
+@pytest.mark.parametrize(
+    ("mode", "own"),
+    [("am", ("if", "am-detector")), ("fm", ("if", "fm-detector")), ("lsb", ("ssb-if", "product-detector"))],
+)
+def test_each_mode_is_fed_along_its_own_way(mode: str, own: tuple[str, str]) -> None:
     bench = aligned("ostrel-curlew-5")
     sheet = bench.radio.sheet
     assert traced_modes(sheet) == ("am", "fm", "usb", "lsb")
     way = chain(sheet, "receive", mode)
-    assert [s.id for s in way] == ["aerial", "rf", "mixer", own, "audio"]
+    assert [s.id for s in way] == ["aerial", "rf", "mixer", *own, "audio"]
     for stage in way:
         assert level(bench, sheet, stage.id, mode) == pytest.approx(stage.expect_dbm, abs=3.0), stage.id
     with pytest.raises(BenchError, match="no mode 'cw'"):
         conditions(sheet.id, "cw")
 
 
-@pytest.mark.parametrize(("fault", "most"), [("ssb-if:dead", 2), ("if:weak", 2), ("mixer:dead", 4)])
+@pytest.mark.parametrize(
+    ("fault", "most"),
+    [("ssb-if:dead", 2), ("product-detector:dead", 2), ("if:weak", 2), ("mixer:dead", 4), ("balance:dead", 2)],
+)
 def test_what_is_right_in_one_mode_clears_what_the_other_shares(fault: str, most: int) -> None:
     stage = fault.partition(":")[0]
     with Logbook(None) as book:
@@ -83,7 +89,9 @@ def test_what_is_right_in_one_mode_clears_what_the_other_shares(fault: str, most
         true = session.bench.radio.part_fault
         assert true is not None
         as_it_comes_in(session, stage)
-        tests, _, named, sure, _ = find_and_repair(session, true, stream(77, "trace"), "receive")
+        way = next(s.way for s in session.sheet.stages if s.id == stage)
+        assert way in ("receive", "transmit")
+        tests, _, named, sure, _ = find_and_repair(session, true, stream(77, "trace"), way)
         assert (named, sure) == (stage, True) and tests <= most and session.bench.radio.part_fault is None
 
 

@@ -11,6 +11,7 @@ from typing import Final
 
 from unitone.errors import BenchError
 from unitone.quantities.entry import Bound, Typed
+from unitone.sheet.model.injection import SIDES
 from unitone.sheet.model.sheet import Conditions
 from unitone.words import tr
 
@@ -21,8 +22,6 @@ _READS: Final = {BY_VOICE: VOICE_SHIFT, BY_CLARIFIER: CLARIFIER}
 _CLOCK: Final = re.compile(r"^(?P<hour>\d{1,2})(?::(?P<minutes>\d\d)|\s*(?:o'clock|uhr|h))$", re.ASCII)
 #: A knob's place is read to so many hours (standard uncertainty; common practice, no source).
 CLOCK_U_HOURS: Final = 0.15
-#: How a shift of the voice goes with the carrier, by the mode.
-SIDES: Final = {"usb": 1.0, "lsb": -1.0}
 #: A voice so much too high or too low is just told from a natural one (Hz). Common practice, no source: about 30 to 50 Hz.
 JUST_TOLD_HZ = 30.0
 

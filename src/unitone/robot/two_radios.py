@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 
 from unitone.align.frequency.trimming import countables
-from unitone.bench.second_radio import SIDES
 from unitone.errors import SheetError
 from unitone.job.card import Card
 from unitone.robot.many import many, simulated
@@ -17,6 +16,7 @@ from unitone.robot.on_frequency import by_advice, prepare
 from unitone.robot.referee import Referee
 from unitone.session.session import Session, open_job
 from unitone.sheet.library import find, physics_path
+from unitone.sheet.model.injection import SIDES
 from unitone.simulator.physics import read_physics
 from unitone.store.logbook import Logbook
 

@@ -73,7 +73,8 @@ def circuit_problems(
     named: list[tuple[Place, str]] = []
     if rx is not None:
         named += [(("receive", "stage", n, "stage"), s.stage) for n, s in enumerate(rx.stage)]
-        named += [(("receive", "audio", "stage"), rx.audio.stage), (("receive", "detector_stage"), rx.detector_stage)]
+        named += [(("receive", "audio", "stage"), rx.audio.stage)]
+        named += [(("receive", "detector_stage"), s) for s in rx.detector_stages]
     if tx is not None:
         named += [(("transmit", "stage", n, "stage"), s.stage) for n, s in enumerate(tx.stage)]
         named += [(("transmit", "coil", n, "stage"), c.stage) for n, c in enumerate(tx.coil)]

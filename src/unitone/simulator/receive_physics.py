@@ -203,8 +203,9 @@ class Receive(Part):
     knee: Level = -130.0
     #: How far the gains of specimens differ, stage by stage (dB, standard).
     gain_spread: Decibels = Field(default=0.0, ge=0, le=10)
-    #: The sheet's stage that the detector is, behind the S-meter's tap, and what a generator loses at its input.
-    detector_stage: str = ""
+    #: The sheet's stage that the detector is, behind the S-meter's tap (each mode's own, where they differ), and what a generator
+    #: loses at its input.
+    detector_stage: str | dict[Literal["am", "fm", "usb", "lsb"], str] = ""
     detector_probe_loss: Decibels = Field(default=0.0, ge=-60, le=100)
     detector: Detector | None = None
     am: AmDetector | None = None
@@ -212,6 +213,18 @@ class Receive(Part):
     agc: GainControl | None = None
     blanker: Blanker | None = None
     audio: Audio
+
+    def detector_in(self, mode: str) -> str:
+        """The sheet's stage that the detector of that mode is; empty where it is not named."""
+        if isinstance(self.detector_stage, str):
+            return self.detector_stage
+        return next((stage for of, stage in self.detector_stage.items() if of == mode), "")
+
+    @property
+    def detector_stages(self) -> tuple[str, ...]:
+        """Every stage of the sheet that is a detector."""
+        named = (self.detector_stage,) if isinstance(self.detector_stage, str) else tuple(self.detector_stage.values())
+        return tuple(dict.fromkeys(s for s in named if s))
 
 
 def receive_problems(

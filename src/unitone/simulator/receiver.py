@@ -162,7 +162,7 @@ class Receiver:
     def first_of(self, stage: str, mode: str) -> int:
         """Where in the chain the sheet's stage begins in that mode. Raises BenchError for a stage that the chain does not have."""
         found = next((n for n, s in enumerate(self.physics.stage) if s.stage == stage and s.serves(mode)), None)
-        if stage == self.physics.detector_stage:
+        if stage == self.physics.detector_in(mode):
             found = len(self.physics.stage)
         if found is None:
             raise BenchError(tr("The simulated radio has no stage {stage!r} to inject at.", stage=stage))
@@ -355,7 +355,7 @@ class Receiver:
     def detect(self, y: C64, mode: str) -> F32:
         """What the detector of that mode gives: Hz of deviation (FM), or the envelope or product in √W, aerial-referred."""
         found = self._detected(y, mode)
-        lost = self.lost_db.get(self.physics.detector_stage, 0.0) if self.physics.detector_stage else 0.0
+        lost = self.lost_db.get(self.physics.detector_in(mode), 0.0)
         return np.asarray(found * np.float32(10.0 ** (-lost / 20.0)), np.float32) if lost else found
 
     def _detected(self, y: C64, mode: str) -> F32:

@@ -42,7 +42,7 @@ def traced_stages(physics: PhysicsFile) -> tuple[str, ...]:
     rx = physics.receive
     if rx is None:
         return ()
-    return tuple(dict.fromkeys(s for s in (*(x.stage for x in rx.stage), rx.detector_stage, rx.audio.stage) if s))
+    return tuple(dict.fromkeys(s for s in (*(x.stage for x in rx.stage), *rx.detector_stages, rx.audio.stage) if s))
 
 
 @lru_cache(maxsize=1024)

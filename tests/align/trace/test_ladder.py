@@ -8,7 +8,7 @@ from dataclasses import replace
 import pytest
 
 from unitone.align.trace.advice import trace
-from unitone.align.trace.ladder import INJECTION, finder, ladder, tap, weights
+from unitone.align.trace.ladder import INJECTION, dial, finder, ladder, tap, weights
 from unitone.align.trace.offer import offer
 from unitone.align.trace.suspects import suspect_parts
 from unitone.errors import BenchError, DoubtfulEntry, EntryError, HookUpError
@@ -48,16 +48,17 @@ def rung(session: Session, stage: str):  # type: ignore[no-untyped-def]
 
 
 def test_every_stage_is_fed_at_its_own_frequency_for_the_dial(session: Session) -> None:
-    """7.060 MHz less 12.380 is 5.320, and 6.960 less that is 1.640 MHz (the mixing lines of the sheet)."""
+    """12.380 MHz less 7.059 is 5.321, and 6.960 less that is 1.639 MHz (the mixing lines of the sheet; a tone of 1 kHz in LSB is 1 kHz below
+    7.060 MHz)."""
     hz = {r.stage.id: r.frequency_hz for r in ladder(session.state)}
     assert hz == pytest.approx({
-        "aerial": 7.06e6, "rf": 7.06e6, "mixer1": 7.06e6, "mixer2": 5.32e6, "filter": 1.64e6, "if1": 1.64e6, "if2": 1.64e6,
-        "detector": 1.64e6, "audio": 1000.0,
+        "aerial": 7.059e6, "rf": 7.059e6, "mixer1": 7.059e6, "mixer2": 5.321e6, "filter": 1.639e6, "if1": 1.639e6, "if2": 1.639e6,
+        "detector": 1.639e6, "audio": 1000.0,
     })  # fmt: skip
     # Another channel moves what comes before the first mixer alone.
     session.set_up(replace(session.sheet.step("sensitivity").required[2], level_dbm=-80.0))
     moved = {r.stage.id: r.frequency_hz for r in ladder(session.state)}
-    assert moved["rf"] == 7.15e6 and moved["mixer2"] == pytest.approx(5.32e6)
+    assert moved["rf"] == 7.149e6 and moved["mixer2"] == pytest.approx(5.321e6)
     assert tap(session.sheet) == "if2" and [b.id for b in rung(session, "mixer1").beside] == ["vfo"]
     assert rung(session, "mixer1").highest_v > 200 and rung(session, "aerial").highest_v == 0
 
@@ -210,6 +211,9 @@ def test_a_transmitter_is_probed_from_its_oscillator_on() -> None:
         session.confirm_hook_up("transmit")
         first = trace(session.state, way="transmit").move
         assert first.act == "inject" and first.stage in ("vco", "driver")
+        # A counter beside the probe shows the channel that is set.
+        channel_hz = float(session.sheet.carrier_hz(dial(session.state, "transmit").channel))
+        assert [r.frequency_hz for r in ladder(session.state, "transmit")] == [channel_hz] * 3
         session.tracing.type_level("vco", "0.38")
         session.tracing.type_level("driver", "0.02")
         now = trace(session.state, way="transmit")

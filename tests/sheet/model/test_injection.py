@@ -9,7 +9,7 @@ import pytest
 from unitone.errors import EntryError, SheetError
 from unitone.present.bench.instructions import describe_inject, instruction, panel_words
 from unitone.session.session import Session
-from unitone.sheet.format.read import parse_sheet
+from unitone.sheet.format.read import parse_sheet, read_sheet
 from unitone.sheet.library import find
 from unitone.sheet.model.injection import injected_hz, parse_terms
 from unitone.sheet.model.sheet import Conditions, Inject, Sheet
@@ -35,6 +35,27 @@ def test_a_frequency_is_worked_out_by_the_mixing_lines(frequency: str, channel: 
     sheet = with_injection(f'{{ at = "mixer", frequency = "{frequency}" }}')
     where = sheet.step("front-end").inject
     assert where is not None and injected_hz(sheet, where, Conditions(channel=channel)) == pytest.approx(hz)
+
+
+@pytest.mark.parametrize(
+    ("frequency", "mode", "hz"),
+    [
+        # By hand: upper sideband, a tone of 1 kHz, is 1 kHz above the carrier; behind a first oscillator above the signal the sidebands have
+        # changed places, so that it stands as far below the carrier oscillator there.
+        ("channel", "usb", 27_206_000), ("rx.if1", "usb", 10_693_500 - 1_000), ("channel", "lsb", 27_204_000),
+        ("rx.if1", "lsb", 10_696_500 + 1_000), ("channel", "am", 27_205_000), ("rx.if1", "fm", 10_695_000), ("rx.bfo", "usb", 10_693_500),
+    ],
+)  # fmt: skip
+def test_in_single_sideband_the_generator_stands_beside_the_carrier_by_the_tone(
+    frequency: str, mode: str, hz: float
+) -> None:
+    sheet = read_sheet(find("ostrel-curlew-5"))
+    there = Conditions("receive", "20", band="C", mode=mode, tone_hz=1000.0)
+    assert injected_hz(sheet, Inject("there", terms=parse_terms(frequency)), there) == pytest.approx(hz)
+    # Without a tone to be heard, and where a step says how far beside, it stands where it is told.
+    for other in (replace(there, tone_hz=None), replace(there, offset_hz=0.0)):
+        on_it = injected_hz(sheet, Inject("there", terms=parse_terms("channel")), other)
+        assert on_it == pytest.approx(27_205_000)
 
 
 @pytest.mark.parametrize("text", ["+ 455 kHz +", "rx.lo1 +", "4 furlongs"])

@@ -15,12 +15,10 @@ from unitone.bench.wire.instrument_card import InstrumentCard, Reads
 from unitone.bench.wire.link import Link
 from unitone.errors import BenchError, LevelOutOfReach
 from unitone.quantities.registry import quantity
-from unitone.sheet.model.injection import injected_hz
+from unitone.sheet.model.injection import SIDES, injected_hz
 from unitone.sheet.model.sheet import Conditions, Sheet
 from unitone.words import tr
 
-#: In SSB the generator's bare carrier stands beside the channel by the tone that is to be heard (Hz).
-_SIDES = {"usb": 1.0, "lsb": -1.0}
 _USUAL_TONE_HZ = 1000.0
 #: A needle that is read ten times a second does not ask each time whether RF is still off (s). Keying always asks.
 _CONFIRMED_S = 3.0
@@ -169,8 +167,8 @@ class WireGenerator:
                 self.off()
             return
         hz = self._hz_of(conditions) + (conditions.offset_hz or 0.0)
-        # At a stage stands its own frequency, whatever the sideband.
-        side = None if conditions.inject else _SIDES.get((conditions.mode or "").lower())
+        # What a stage is fed with stands beside its carrier already.
+        side = None if conditions.inject else SIDES.get((conditions.mode or "").lower())
         if side is not None:
             hz += side * (conditions.tone_hz or _USUAL_TONE_HZ)
         dbm = dial(self._kit(), conditions.level_dbm).dial_dbm

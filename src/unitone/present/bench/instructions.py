@@ -13,7 +13,7 @@ from unitone.present.bench.figures import describe_place
 from unitone.quantities.registry import FOUND_BY
 from unitone.quantities.show import microvolts, number
 from unitone.sheet.model.front_panel import knob_words
-from unitone.sheet.model.injection import injected_hz
+from unitone.sheet.model.injection import SIDES, injected_hz
 from unitone.sheet.model.mixing_model import Place, first_oscillator_hz
 from unitone.sheet.model.sheet import Conditions, Step
 from unitone.words import N_, tr
@@ -240,7 +240,7 @@ def panel_words(state: JobState, wanted: Conditions, step: Step) -> str:
 
 def _describe_beat(state: JobState, wanted: Conditions, step: Step) -> list[str]:
     """In single sideband the generator stands beside the carrier by the tone that is to be heard: where, in megahertz."""
-    side = {"usb": 1, "lsb": -1}.get((wanted.mode or "").lower())
+    side = SIDES.get((wanted.mode or "").lower())
     if side is None or step.hook_up != "receive" or step.inject is not None or not wanted.tone_hz or not wanted.channel:
         return []
     hz = float(state.sheet.carrier_hz(wanted.channel, wanted.band)) + side * wanted.tone_hz

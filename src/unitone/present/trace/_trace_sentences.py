@@ -23,7 +23,7 @@ from unitone.job.state import JobState
 from unitone.job.voltages import RowState
 from unitone.present.trace.trace_shapes import NoiseView, TraceCoach
 from unitone.quantities.show import microvolts, number
-from unitone.sheet.model.injection import terms_hz
+from unitone.sheet.model.injection import SIDES, terms_hz
 from unitone.sheet.model.sheet import Signal, Stage
 from unitone.words import N_, tr
 
@@ -31,6 +31,8 @@ from unitone.words import N_, tr
 _RATED_V = (50, 100, 250, 400, 630, 1000, 1600)
 #: A capacitor between generator and pin is rated for so many times what stands there.
 _MARGIN = 1.5
+#: An audio generator gives what lies lower; below the second, people say kilohertz (Hz).
+_AUDIO_HZ, _IN_KHZ = 1e5, 2e6
 #: The pins of devices, in words.
 ELECTRODES = (
     N_("anode"), N_("screen"), N_("grid"), N_("cathode"), N_("collector"), N_("base"), N_("emitter"), N_("drain"), N_("gate"), N_("source"),
@@ -44,12 +46,26 @@ FAILURES = {
 
 
 def describe_hz(hz: float | None) -> str:
-    """A frequency as a generator shows it; empty for none."""
+    """A frequency as people say it, as fine as it has to be dialled; empty for none."""
     if hz is None:
         return ""
-    if hz < 1e5:
+    if hz < _IN_KHZ:
         return tr("{khz} kHz", khz=f"{hz / 1e3:g}")
-    return tr("{mhz} MHz", mhz=number(hz / 1e6, 3))
+    # Beside a carrier by its tone, or on a raster of half a kilohertz, thousandths are too coarse.
+    digits = next((d for d in (3, 4, 5) if abs(hz - round(hz, d - 6)) < 0.5), 6)
+    return tr("{mhz} MHz", mhz=number(hz / 1e6, digits))
+
+
+def describe_modulation(rung: Rung) -> str:
+    """How the generator is modulated at a stage: ``AM 30 %, tone 1 kHz``; in single sideband not at all. Empty for an audio generator."""
+    c = rung.conditions
+    if rung.frequency_hz is not None and rung.frequency_hz < _AUDIO_HZ:
+        return ""
+    if (c.mode or "").lower() in SIDES:
+        return tr("unmodulated")
+    words = [tr("AM {pct} %", pct=f"{c.depth_pct:g}")] if c.depth_pct else []
+    words += [tr("FM {khz} kHz dev.", khz=f"{c.deviation_hz / 1e3:g}")] if c.deviation_hz else []
+    return ", ".join([*words, tr("tone {khz} kHz", khz=f"{c.tone_hz / 1e3:g}")]) if words and c.tone_hz else ""
 
 
 def describe_point(rung: Rung) -> str:
@@ -140,6 +156,7 @@ def _at(state: JobState, now: Trace, move: TraceMove, rung: Rung) -> tuple[str, 
                 describe_hz(rung.frequency_hz),
                 "" if stage.expect_dbm is None else tr("about {level}", level=microvolts(stage.expect_dbm)),
                 tr("through {coupling}", coupling=tr(stage.inject.coupling)) if stage.inject.coupling else "",
+                describe_modulation(rung),
             ) if x
         )  # fmt: skip
         return (

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from fractions import Fraction
+from typing import Final
 
 from unitone.errors import EntryError
 from unitone.quantities.entry import parse_si
@@ -19,7 +20,10 @@ from unitone.words import tr
 #: (+1 or −1, a name or Hz) of each term.
 Terms = tuple[tuple[int, str | float], ...]
 CHANNEL = "channel"
+#: In single sideband a generator's bare carrier stands beside the channel by the tone that is to be heard: above it, or below.
+SIDES: Final = {"usb": 1.0, "lsb": -1.0}
 _IF = re.compile(r"rx\.if(\d)")
+_NOTHING: Final = Fraction(0)
 
 
 def parse_terms(text: str) -> Terms:
@@ -48,12 +52,13 @@ def unknown_names(terms: Terms, names: frozenset[str]) -> list[str]:
     return [t for _, t in terms if isinstance(t, str) and not known(t)]
 
 
-def intermediate_hz(sheet: Sheet, place: Place, number: int) -> Fraction | None:
-    """The IF after so many mixers at a place, exactly; None where the mixing lines do not say. Raises SheetError."""
+def intermediate_hz(sheet: Sheet, place: Place, number: int, beside: Fraction = _NOTHING) -> Fraction | None:
+    """The IF after so many mixers at a place, exactly, of what comes in ``beside`` (Hz) the channel; None where the mixing lines do not
+    say. Raises SheetError."""
     if place.channel is None:
         return None
     made = {m.output: m.hz for m in outputs(sheet, place)}
-    hz = Fraction(sheet.carrier_hz(place.channel, place.band))
+    hz = Fraction(sheet.carrier_hz(place.channel, place.band)) + beside
     for k in range(1, number + 1):
         oscillator = made.get(f"rx.lo{k}")
         if oscillator is None:
@@ -67,23 +72,33 @@ def injected_hz(sheet: Sheet, inject: Inject, conditions: Conditions) -> float |
     return terms_hz(sheet, inject.terms, conditions) if inject.terms else inject.frequency_hz
 
 
+def beside_hz(conditions: Conditions) -> float:
+    """How far a generator stands beside the channel to be heard under these conditions (Hz): by its tone in single sideband, where on the
+    channel itself it would beat with nothing and be silent."""
+    if conditions.way == "transmit" or conditions.offset_hz is not None:
+        return 0.0
+    return SIDES.get((conditions.mode or "").lower(), 0.0) * (conditions.tone_hz or 0.0)
+
+
 def terms_hz(sheet: Sheet, terms: Terms, conditions: Conditions) -> float | None:
-    """What a sum of terms comes to under these conditions (Hz); None where the mixing lines do not say. Raises SheetError."""
+    """What a sum of terms comes to under these conditions (Hz); None where the mixing lines do not say. ``channel`` and the IFs are where
+    a signal that is heard stands, in single sideband beside the carrier by its tone. Raises SheetError."""
     names = sheet.plan.names
-    way: Way = "receive"
+    way: Way = "transmit" if conditions.way == "transmit" else "receive"
     place = Place(way, conditions.band, conditions.mode, conditions.channel or names[len(names) // 2])
     made = {m.output: m.hz for m in outputs(sheet, place)}
     carrier = Fraction(sheet.carrier_hz(place.channel, place.band)) if place.channel is not None else Fraction(0)
     made |= {o.id: o.at(carrier) for o in sheet.oscillators if o.id not in made}
+    beside = Fraction(beside_hz(conditions)).limit_denominator(1000)
     total = Fraction(0)
     for sign, term in terms:
         if isinstance(term, float):
             hz: Fraction | None = Fraction(term).limit_denominator(1000)
         elif term == CHANNEL:
-            hz = carrier
+            hz = carrier + beside
         else:
             found = _IF.fullmatch(term)
-            hz = made.get(term) or (intermediate_hz(sheet, place, int(found.group(1))) if found else None)
+            hz = made.get(term) or (intermediate_hz(sheet, place, int(found.group(1)), beside) if found else None)
         if hz is None:
             return None
         total += sign * hz
