@@ -20,6 +20,7 @@ from unitone.align.peak.hill import Point, curve, fit_hill
 from unitone.align.sensitivity.find_level import next_level, posterior, sinad_at
 from unitone.align.setpoint.heat import hot, input_watts
 from unitone.align.setpoint.target import Spot, next_set_move
+from unitone.job.entries.procedure import PhaseBegun
 from unitone.job.entries.readings import Reading
 from unitone.job.verdicts import verdict
 from unitone.present.bench.sentences import _DETAIL, amount, button, clock, position_text, sentence, turns_text
@@ -426,3 +427,24 @@ def test_heat_is_not_judged_by_figures_that_would_burn_a_radio_that_is_right(
         assert taken == pytest.approx(13.2 * (3.0 - 0.32)) and hot(session.state, step)
     finally:
         object.__setattr__(sheet, "power", right)
+
+
+@pytest.mark.parametrize(
+    ("values", "then"),
+    [
+        ((7.95,), "conclude"), ((7.83,), "measure"), ((7.83, 7.84), "measure"), ((7.88, 7.87, 7.89), "conclude"),
+        ((7.82, 7.79, 7.81), "turn"), ((7.81, 7.77, 7.805), "turn"),
+    ],
+)  # fmt: skip
+def test_a_preset_nearer_to_its_limit_than_readings_tell_is_read_again_and_by_their_mean_left_or_set(
+    values: tuple[float, ...], then: str, new_session: Callable[..., Session]
+) -> None:
+    session = new_session(None)
+    session.go_to("rail")
+    session.confirm_hook_up("probe")
+    session.append(PhaseBegun("adjust"))
+    there = session.step.setting
+    for volts in values:
+        session.append(Reading("supply.rail", there, volts, "a meter", "typed", std=0.05))
+    assert verdict(session.state, session.step) == "left_as_found"
+    assert session.advice().act == then

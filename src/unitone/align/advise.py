@@ -52,8 +52,9 @@ from unitone.align.setpoint.bounds import FIRST_MDEG, bounded, first_move
 from unitone.align.setpoint.heat import cool_target
 from unitone.align.setpoint.target import Spot, next_set_move
 from unitone.align.squelch.two_ends import is_squelch, setter_of, target_for, two_ended, wanted_for_both
+from unitone.job.entries.readings import Reading
 from unitone.job.recheck import merged_for, plan_of
-from unitone.job.records import by_conditions, by_positions
+from unitone.job.records import Logged, by_conditions, by_positions
 from unitone.job.state import JobState
 from unitone.job.verdicts import SETTLED, Line, found_in_limits, inside, lines, surely_legal, verdict
 from unitone.quantities.registry import FOUND_BY, HEARD
@@ -77,7 +78,7 @@ _BACK = 0.3
 
 #: Nearer to its limit than so many spreads of a reading, one reading decides nothing.
 _SURE_STD = 2.0
-#: So many readings of one place that all lie inside are enough, however near the limit.
+#: So many readings of one place are enough, however near the limit: by their mean it is left, or set.
 _SURE_READINGS = 3
 
 #: Where a squelch opens and closes goes with what comes through; ended so, it is as sensitive as its preset makes it.
@@ -297,6 +298,36 @@ def _asked(state: JobState, step: Step) -> bool:
         or wanted_by_a_check(state, step)
         or wanted_for_both(state, step)
         or worth_peaking(state, step)
+        or _on_the_edge(state, step)
+    )
+
+
+def _on_the_edge(state: JobState, step: Step) -> bool:
+    """In limits by its last reading, but on its edge, or beyond it, by the mean of all that were taken: set once, where a preset sets it."""
+    if step.aim not in ("set", "level") or not step.adjust or _worked(state, step):
+        return False
+    for line in lines(state, step):
+        reading = None if line.now is None or line.stale else line.now.reading
+        if reading is None or reading.value is None or not reading.std or reading.bound:
+            continue
+        values = [x.reading.value for x in _read_again(state, step, reading) if x.reading.value is not None]
+        mean, spread = sum(values) / len(values), reading.std / math.sqrt(len(values))
+        if len(values) >= _SURE_READINGS and _room(step, mean) < spread:
+            return True
+    return False
+
+
+def _read_again(state: JobState, step: Step, reading: Reading) -> list[Logged]:
+    """Every reading like this one since something in reach of it was turned."""
+    floor = state.last_reached(step.quantity_id, reading.conditions)
+    return [x for x in state.read_of(step.quantity_id, floor) if x.reading.conditions == reading.conditions]
+
+
+def _room(step: Step, value: float) -> float:
+    """How far inside the step's limit a value lies; less than nothing outside."""
+    limit = step.limit
+    return min(
+        math.inf if limit.low is None else value - limit.low, math.inf if limit.high is None else limit.high - value
     )
 
 
@@ -414,15 +445,9 @@ def _near_a_limit(state: JobState, step: Step) -> int | None:
         reading = None if line.now is None else line.now.reading
         if reading is None or reading.value is None or not reading.std or reading.bound:
             continue
-        room = min(
-            (abs(reading.value - edge) for edge in (step.limit.low, step.limit.high) if edge is not None),
-            default=math.inf,
-        )
-        if room < _SURE_STD * reading.std:
-            floor = state.last_reached(step.quantity_id, reading.conditions)
-            again = [x for x in state.read_of(step.quantity_id, floor) if x.reading.conditions == reading.conditions]
-            if len(again) < _SURE_READINGS:
-                return index
+        near = abs(_room(step, reading.value)) < _SURE_STD * reading.std
+        if near and len(_read_again(state, step, reading)) < _SURE_READINGS:
+            return index
     return None
 
 
