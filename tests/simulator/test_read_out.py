@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from unitone.cli.commands import run
+from unitone.robot.declared_reach import reach, told
 from unitone.sheet.format.read import read_sheet
 from unitone.sheet.library import find, physics_path
 from unitone.simulator.physics import read_physics
@@ -59,3 +60,20 @@ def test_the_printed_scale_is_that_of_the_sheets_own_s9(tmp_path: Path) -> None:
     assert at["100 µV"] > at["50 µV"]
     again, marks = SimulatedRadio(read_sheet(TARN), physics, 1).meter_scale()
     assert at["100 µV"] == pytest.approx(float(np.interp(20 * np.log10(2), marks, again)), abs=1e-4)
+
+
+def test_a_reach_that_nobody_declared_is_named(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """A deviation preset moves the hum below the signal, too: a sheet that does not say so is told; the one that ships says it."""
+    _, moved = reach("ostrel-tarn-40", 3, only=("P2",))
+    assert {m.step.quantity_id for m in moved} == {"tx.deviation", "tx.hum_noise"} and all(m.declared for m in moved)
+    text = TARN.read_text(encoding="utf-8").replace(
+        'affects = ["tx.deviation", "tx.hum_noise"]', 'affects = ["tx.deviation"]'
+    )
+    path = tmp_path / "ostrel-tarn-40.toml"
+    path.write_text(text, encoding="utf-8")
+    physics_path(path).write_text(physics_path(TARN).read_text(encoding="utf-8"), encoding="utf-8")
+    report = told(*reach(str(path), 3, only=("P2",)))
+    assert report["undeclared"] == 1 and [m["quantity"] for m in report["moved"] if not m["declared"]] == [
+        "tx.hum_noise"
+    ]
+    assert run(["simulate", str(path), "--reach", "--aligned"]) != 0 and "--reach begins" in capsys.readouterr().err

@@ -573,13 +573,26 @@ def simulate(
         bool, typer.Option("--aligned", help="Every adjuster where it is right, else as found.")
     ] = False,
     fault: Annotated[str, typer.Option("--fault", help="One of its faults.")] = "",
+    reach: Annotated[
+        bool,
+        typer.Option(
+            "--reach", help="Which readings each adjuster moves, and which of them the sheet does not declare."
+        ),
+    ] = False,
     as_json: Json = False,
 ) -> None:
-    """What each step of a simulated radio reads, by its physics alone: for trying a physics file."""
+    """What each step of a simulated radio reads, by its physics alone: for trying a physics file, and what a sheet declares."""
     from unitone.quantities.registry import quantity
     from unitone.quantities.show import show
     from unitone.robot.read_out import read_out
 
+    if reach:
+        if aligned or fault:
+            raise UnitoneError(
+                "--reach begins with every adjuster right and no fault. Leave out --aligned and --fault."
+            )
+        _tell_reach(sheet, seed, as_json)
+        return
     found = read_out(sheet, seed, aligned, fault)
     if as_json:
         _print(found)
@@ -590,6 +603,24 @@ def simulate(
         for r in step["readings"]:
             shown = r["why"] if r["value"] is None else show(quantity(step["quantity"]), r["value"])
             print(f"    {r['place'] or '-':<28} {shown:>14}  {words[r['inside']]}".rstrip())
+
+
+def _tell_reach(sheet: str, seed: int, as_json: bool) -> None:
+    """What each adjuster moves, what is not declared first."""
+    from unitone.quantities.show import show
+    from unitone.robot.declared_reach import reach, told
+
+    read, moved = reach(sheet, seed)
+    if as_json:
+        _print(told(read, moved))
+        return
+    for m in sorted(moved, key=lambda m: m.declared):
+        words = "" if m.declared else "NOT DECLARED: add it to the adjuster's affects"
+        change = f"{show(m.step.quantity, m.before)} -> {show(m.step.quantity, m.after)}"
+        print(f"{m.adjuster:<6} {m.step.id:<20} {m.conditions.place or '-':<24} {change:<28} {words}".rstrip())
+    print(
+        f"{read.title}: {len(moved)} readings hang on an adjuster, {sum(not m.declared for m in moved)} of them are not declared"
+    )
 
 
 def _tell_adjusters(report: dict[str, Any], as_json: bool) -> None:
