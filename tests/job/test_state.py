@@ -77,7 +77,7 @@ def test_a_touch_makes_stale_what_it_reaches_and_nothing_else(
     assert all(verdict(session.state, s) not in ("todo", "recheck") for s in sheet.steps)
     session.turn("P2", 2_500)
     touched = {s.id for s in sheet.steps if verdict(session.state, s) == "recheck"}
-    assert touched == {"deviation"}
+    assert touched == {"deviation", "hum"}
     session.turn("L2", 45_000)
     touched = {s.id for s in sheet.steps if verdict(session.state, s) == "recheck"}
     assert touched == {"deviation", "vco-transmit"}
