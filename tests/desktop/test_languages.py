@@ -13,6 +13,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QWidget
 
 from desktop.conftest import Desk
+from unitone.desktop.features.papers.page import PapersPage
 from unitone.desktop.shell.window import MainWindow
 from unitone.desktop.theme.theme import theme
 from unitone.present.glossary import terms
@@ -101,6 +102,11 @@ def places(desk: Desk) -> Iterator[str]:
     desk.open(147)
     desk.steady()
     yield "bench"
+    window.show_paper(desk.logbook.job("144").id, "certificate")
+    papers = window._papers
+    assert isinstance(papers, PapersPage)
+    desk.until(lambda: papers.document.pageCount() > 0)
+    yield "papers"
 
 
 def test_nothing_is_left_untranslated(pseudo: None, desk: Desk) -> None:

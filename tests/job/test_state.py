@@ -80,7 +80,7 @@ def test_a_touch_makes_stale_what_it_reaches_and_nothing_else(
     assert touched == {"deviation", "hum"}
     session.turn("L2", 45_000)
     touched = {s.id for s in sheet.steps if verdict(session.state, s) == "recheck"}
-    assert touched == {"deviation", "vco-transmit"}
+    assert touched == {"deviation", "hum", "vco-transmit"}
     session.turn("CT1", 2_000)
     touched = {s.id for s in sheet.steps if verdict(session.state, s) == "recheck"}
     assert touched >= {"reference", "frequency", "front-end", "sensitivity", "s-meter"} and "power" not in touched

@@ -87,7 +87,7 @@ class Legend(Flowable):  # type: ignore[misc]
         """``found`` with a ring, ``left`` with a disc."""
         c, x = self.canv, 0.0
         c.setFont("B612", 7.5)
-        for words, filled in ((tr("found"), 0), (tr("left"), 1)):
+        for words, filled in ((tr("found"), 0), (tr("as left"), 1)):
             c.setFillColor(QUIET)
             c.drawString(x, 0.9 * mm, words)
             x += c.stringWidth(words, "B612", 7.5) + 2.2 * mm

@@ -249,7 +249,7 @@ def _pdf(page: Handover) -> bytes:
             story.extend([Paragraph(escape(title), paper.HEADING), made])
 
     table(
-        tr("Settings, found and left"), (tr("What"), tr("found"), tr("left"), ""),
+        tr("Settings, found and left"), (tr("What"), tr("found"), tr("as left"), ""),
         [(s.what, s.found, s.left, s.words) for s in page.settings], [66, 34, 34, 44],
     )  # fmt: skip
     table(

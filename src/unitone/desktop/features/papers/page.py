@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPdfWidgets import QPdfView
 from PyQt6.QtWidgets import (
@@ -55,9 +57,14 @@ class PapersPage(QWidget):
         self.pages.setDocument(self.document)
         outer.addWidget(self.pages, 1)
 
-    def _head(self) -> QHBoxLayout:
-        head = QHBoxLayout()
+    def _head(self) -> QVBoxLayout:
+        """Which paper, and the ways back; beneath, how it is made and saved."""
+        head = QVBoxLayout()
         head.setSpacing(theme.px(6))
+        self._lines = (QHBoxLayout(), QHBoxLayout(), QHBoxLayout())
+        for line in self._lines:
+            line.setSpacing(theme.px(6))
+            head.addLayout(line)
         self.kinds: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         for kind, words in (
@@ -71,11 +78,9 @@ class PapersPage(QWidget):
             button.setCheckable(True)
             button.clicked.connect(lambda _=False, k=kind: self.show_job(self._job, k))
             group.addButton(button)
-            head.addWidget(button)
         self.private = QCheckBox(tr("without the owner"))
         self.private.setAccessibleName(tr("Leave out owner and call sign everywhere"))
         self.private.toggled.connect(lambda _: self.show_job(self._job, self.kind))
-        head.addWidget(self.private)
         self.language = QComboBox()
         self.language.setAccessibleName(tr("Language of this paper"))
         self.language.addItem(tr("workshop's language"), "")
@@ -83,8 +88,6 @@ class PapersPage(QWidget):
             self.language.addItem(name, code)
         self.language.activated.connect(lambda _: self.show_job(self._job, self.kind))
         self.language.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        head.addWidget(self.language)
-        head.addStretch(1)
         self.buttons: dict[str, QPushButton] = {}
         for form in ("pdf", "html", "csv", "json"):
             button = QPushButton(tr("Save {form}", form=form.upper()))
@@ -92,12 +95,39 @@ class PapersPage(QWidget):
             if form == "pdf":
                 button.setProperty("role", "main")
             self.buttons[form] = button
-            head.addWidget(button)
+        self._back: list[QPushButton] = []
         for words, signal in ((tr("Card"), self.card), (tr("Bench"), self.leave)):
             back = QPushButton(words)
             back.clicked.connect(signal.emit)
-            head.addWidget(back)
+            self._back.append(back)
+        self._arrange()
         return head
+
+    def _arrange(self) -> None:
+        """Two lines where their words have room, else three."""
+        kinds, made, saved = [*self.kinds.values()], [self.private, self.language], [*self.buttons.values()]
+        for narrow in (False, True):
+            rows: tuple[tuple[Sequence[QWidget], Sequence[QWidget]], ...] = (
+                ((kinds, ()), (made, self._back), (saved, ()))
+                if narrow
+                else ((kinds, self._back), (made, saved), ((), ()))
+            )
+            needed = max(sum(w.sizeHint().width() + theme.px(6) for w in (*left, *right)) for left, right in rows)
+            if needed + theme.px(40) <= self.width():
+                break
+        for line, (left, right) in zip(self._lines, rows, strict=True):
+            while line.count():
+                line.takeAt(0)
+            for widget in left:
+                line.addWidget(widget)
+            line.addStretch(1)
+            for widget in right:
+                line.addWidget(widget)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """See Qt."""
+        super().resizeEvent(event)
+        self._arrange()
 
     def tongue(self) -> str:
         """The language chosen for this paper; empty for the workshop's."""
