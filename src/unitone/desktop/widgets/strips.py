@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFontMetricsF, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from unitone.desktop.theme.theme import theme
@@ -22,12 +22,27 @@ class PathStrip(Painted):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(theme.px(600), theme.px(46))
+        return QSize(theme.px(600), theme.px(60 if self._two_lines() else 46))
+
+    def _slot(self) -> float:
+        """The width of a stage; between the two paths one is left free."""
+        ways = {s.way for s in self._stages}
+        return (self.width() - theme.px(24)) / max(len(self._stages) + len(ways) - 1, 1)
+
+    def _two_lines(self) -> bool:
+        """Is a title of several words too long for one line?"""
+        metrics, slot = QFontMetricsF(theme.font(12)), self._slot()
+        return any(" " in s.title and metrics.horizontalAdvance(s.title) > slot for s in self._stages)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.updateGeometry()
 
     def show_path(self, stages: tuple[PathStage, ...]) -> None:
         """Show these stages."""
         self._stages = stages
         self.setAccessibleDescription(", ".join(f"{s.title}: {s.mark}" for s in stages))
+        self.updateGeometry()
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -39,8 +54,7 @@ class PathStrip(Painted):
         if not self._stages:
             return
         ways = [w for w in ("receive", "transmit") if any(s.way == w for s in self._stages)]
-        slots = len(self._stages) + (len(ways) - 1)
-        width = (self.width() - theme.px(24)) / max(slots, 1)
+        width = self._slot()
         x = theme.px(12) + width / 2
         y = theme.px(17)
         painter.setFont(theme.font(12))
@@ -68,8 +82,13 @@ class PathStrip(Painted):
         draw_mark(painter, box, stage.mark, stage.mark == "now")
         painter.setFont(theme.font(12, stage.mark == "now"))
         painter.setPen(theme.colour("orange_text" if stage.mark == "now" else "quiet"))
-        text = QRectF(x - width / 2, y + theme.px(8), width, theme.px(20))
-        painter.drawText(text, Qt.AlignmentFlag.AlignCenter, elided(painter, stage.title, width))
+        lines = [stage.title]
+        if painter.fontMetrics().horizontalAdvance(stage.title) > width:
+            first, _, rest = stage.title.partition(" ")
+            lines = [first, rest] if rest else lines
+        for n, line in enumerate(lines):
+            text = QRectF(x - width / 2, y + theme.px(8 + 14 * n), width, theme.px(20))
+            painter.drawText(text, Qt.AlignmentFlag.AlignCenter, elided(painter, line, width - theme.px(2)))
 
 
 class TapeStrip(Painted):
