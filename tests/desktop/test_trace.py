@@ -282,6 +282,16 @@ def test_a_typed_level_counts_in_the_mode_it_was_read_in(desk: Desk) -> None:
     page.setFocus()
     press(desk, page, Qt.Key.Key_D)
     assert page.mode.text() == "FM  D" and all(r.mark in ("todo", "here") for r in page.view.rungs)
+    # In single sideband the frequency that is told is the one that is heard, and what is typed there counts there.
+    press(desk, page, Qt.Key.Key_D)
+    assert page.mode.text() == "USB  D" and page.view.coach.stage == "product-detector"
+    assert page.coach.detail.text().startswith("10.6925 MHz, about 8.50 mV, through 10 nF, unmodulated")
+    desk.key("8")
+    desk.until(lambda: page.coach.field.hasFocus())
+    desk.key("50 mV")
+    press(desk, page, Qt.Key.Key_Return)
+    typed = next(r for r in page.view.rungs if r.id == "product-detector")
+    assert typed.value == "850 mV" and typed.excess_db == pytest.approx(40.0, abs=0.1)
 
 
 def test_a_sheet_without_points_says_how_to_get_there(desk: Desk) -> None:
