@@ -38,20 +38,21 @@ _PANEL_CARD = parse_card(
     'format = "unitone-instrument/1"\nid = "panel"\nname = "Front panel"\nkind = "radio"\n[[read]]\nquantity = "rx.s_meter"\nask = "SMET?"\n',
     "panel",
 )
-#: A simulated instrument settles at once, averages by itself, and answers soon or never (s).
-_QUICK = {"settle": 0.0, "timeout": 0.6, "readings": 1}
+#: A simulated instrument settles at once, averages by itself, and takes as long as a busy machine needs (s).
+_QUICK = {"settle": 0.0, "timeout": 10.0, "readings": 1}
 _CUT = ("generator", "audio analyser", "power meter", "counter")
 
 
 @dataclass(frozen=True)
 class WireResult:
-    """One radio: the referee's view, how many cables were pulled, how many readings were typed instead, the slowest RF off (s), and
-    whether the log is whole."""
+    """One radio: the referee's view, how many cables were pulled, how many readings were typed instead, the slowest RF off (s), how
+    often RF stayed on after a wire had failed, and whether the log is whole."""
 
     result: SetResult
     cuts: int
     typed: int
     slowest_off_s: float
+    left_on: int
     whole: bool
 
 
@@ -144,13 +145,15 @@ class WiredBench(Bench):
                 "spectrum analyser",
             )
         ]
-        self.slowest_off_s = 0.0
+        self._served = served
+        self.slowest_off_s, self.left_on = 0.0, 0
         super().__init__((*self.wires, self.beside), self.generator, self.beside, self.beside)
 
     def _rf_off(self) -> None:
         began = time.monotonic()
         self.generator.off()
         self.slowest_off_s = max(self.slowest_off_s, time.monotonic() - began)
+        self.left_on += self._served.state.rf
 
     def measure(self, quantity_id: str, conditions: Conditions, by: Meter | None = None) -> Measured:
         """The panel first, as a technician does; RF is off before it is keyed."""
@@ -191,7 +194,7 @@ def run_by_wire(sheet_name: str, seed: int, cuts: int = 0) -> WireResult:
                 session.follow(advice)
         whole = fold(book.tape(job), job).seq == session.state.seq
         result = judge(session, sheet, physics, seed, len(session.state.readings), steps, steps < MOVES_AT_MOST)
-        return WireResult(result, cuts, typed, bench.slowest_off_s, whole and not served.bench.damaged)
+        return WireResult(result, cuts, typed, bench.slowest_off_s, bench.left_on, whole and not served.bench.damaged)
     finally:
         bench.close()
         server.close()
@@ -235,7 +238,7 @@ def run_by_wire_trial(sheet: str, sets: int, seed: int = 1, workers: int = 1, cu
         "task": "by-wire", "sheet": path.stem, "sets": sets, "seed": seed, "recovered": sum(r.recovered for r in told),
         "readings_per_set": round(sum(r.readings for r in told) / len(told), 1), "wrong_verdicts": sum(r.wrong_verdicts for r in told),
         "loss_db": losses(told), "cuts_per_set": cuts, "typed_instead": sum(f.typed for f in found), "logs_whole": sum(f.whole for f in found),
-        "slowest_off_s": round(max(f.slowest_off_s for f in found), 3),
+        "slowest_off_s": round(max(f.slowest_off_s for f in found), 3), "rf_left_on": sum(f.left_on for f in found),
         "problems": [{"seed": r.seed, "what": list(r.problems)} for r in told if r.problems],
         "seconds": round(time.monotonic() - started, 1),
     }  # fmt: skip
