@@ -11,7 +11,7 @@ import pytest
 
 pytest.importorskip("PyQt6.QtWidgets")
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -67,6 +67,21 @@ def qtbot(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Iterator[QtBot]:
     held.clear()
 
 
+class _Moves(QObject):
+    """Counts the looks since anything was shown, hidden, moved or laid out last."""
+
+    _KINDS = frozenset((QEvent.Type.Show, QEvent.Type.Hide, QEvent.Type.Move, QEvent.Type.Resize, QEvent.Type.LayoutRequest))
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rests = 0
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() in self._KINDS and isinstance(watched, QWidget):
+            self.rests = 0
+        return False
+
+
 class Desk:
     """The real window with hands: keys and clicks go in, what it shows comes out."""
 
@@ -118,17 +133,24 @@ class Desk:
 
     def steady(self) -> None:
         """Wait until every errand has answered and nothing in the window moves any more: a condition, however busy the machine is."""
-        seen: list[object] = [None, 0]
+        moves = _Moves()
+        app = QApplication.instance()
+        assert app is not None
+        app.installEventFilter(moves)
 
         def still() -> bool:
-            if any(e.running is not None and e.running.is_alive() for e in self.window.findChildren(Errand)):
-                return False
-            now = [(w, w.geometry().getRect()) for w in self.window.findChildren(QWidget) if w.isVisible()]
-            seen[1] = int(str(seen[1])) + 1 if now == seen[0] else 0
-            seen[0] = now
-            return int(str(seen[1])) >= 6
+            moves.rests += 1
+            return moves.rests >= 6 and not any(
+                e.running is not None and e.running.is_alive() for e in self.window.findChildren(Errand)
+            )
 
-        self.until(still)
+        try:
+            # Once the errands are over, what they brought must have come to rest, too.
+            self.until(still)
+            moves.rests = 0
+            self.until(still)
+        finally:
+            app.removeEventFilter(moves)
 
     def quiet(self) -> None:
         """Wait until everything that was asked is done, and its last picture is the one that is shown."""

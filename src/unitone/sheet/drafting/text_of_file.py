@@ -10,9 +10,6 @@ import subprocess
 from dataclasses import dataclass
 from pathlib import Path
 
-from pypdf import PdfReader
-from pypdf.errors import PyPdfError
-
 from unitone import files
 from unitone.errors import EntryError, SheetError
 from unitone.sheet.format.pictures import check_picture
@@ -74,6 +71,10 @@ def _bad(path: Path, words: str) -> SheetError:
 
 
 def _of_pdf(path: Path, pages: tuple[int, int] | None) -> Text:
+    # Taken in for a PDF alone: it takes as long as the rest of the Sheets together.
+    from pypdf import PdfReader
+    from pypdf.errors import PyPdfError
+
     content = files.read_bytes(path, _MOST_FILE)
     try:
         reader = PdfReader(io.BytesIO(content))

@@ -76,6 +76,23 @@ def describe_row(table: str) -> Callable[[dict[str, Any]], tuple[str, str]]:
     return words
 
 
+class _Tables(dict[str, TableEditor]):
+    """The list editors by table, each made when it is first asked for: all eleven take a second to build, and few are opened.
+
+    A walk through the values meets those that there are: what was never shown has nothing to be brought up to date.
+    """
+
+    def __init__(self, make: Callable[[str], TableEditor]) -> None:
+        super().__init__()
+        self._make = make
+
+    def __missing__(self, name: str) -> TableEditor:
+        if name not in TABLES:
+            raise KeyError(name)
+        made = self[name] = self._make(name)
+        return made
+
+
 class SheetEditor(QWidget):
     """Edits a draft and its pictures; where the draft is kept is the page's business."""
 
@@ -108,17 +125,16 @@ class SheetEditor(QWidget):
         outer.addWidget(self.tabs)
         holder = QWidget()
         self.stack = QStackedLayout(holder)
-        self.tables: dict[str, TableEditor] = {}
+        self.tables = _Tables(self._table)
         self.pages: dict[str, QWidget] = {}
-        for name, english in _SECTIONS:
-            words = tr(english)
-            page = self._page(name, words)
-            self.pages[name] = page
-            self.stack.addWidget(page)
+        for name, _ in _SECTIONS:
+            if name not in TABLES:
+                self.pages[name] = page = self._page(name)
+                self.stack.addWidget(page)
         outer.addWidget(holder, 1)
         self.show_section("step")
 
-    def _page(self, name: str, words: str) -> QWidget:
+    def _page(self, name: str) -> QWidget:
         if name == "model":
             self.model = FormView(MODEL, self._names, first=FIRST_OF_MODEL, more=tr("More about this radio"))
             self.model.edited.connect(self._model_edited)
@@ -132,14 +148,19 @@ class SheetEditor(QWidget):
             self.board.changed.connect(self._touched)
             self.board.failed.connect(self.failed.emit)
             return self.board
-        if name == "problems":
-            return self._problem_page()
-        editor = TableEditor(name, words, TABLES[name], describe_row(name), self._names)
+        return self._problem_page()
+
+    def _table(self, name: str) -> TableEditor:
+        editor = TableEditor(name, tr(dict(_SECTIONS)[name]), TABLES[name], describe_row(name), self._names)
         editor.changed.connect(self._touched)
         editor.after_edit = lambda row, field, t=name: self._after_edit(t, row, field)  # type: ignore[misc]
         editor.after_finish = lambda row, field, t=name: self._after_finish(t, row, field)  # type: ignore[misc]
         editor.make = lambda before, t=name: self._new_row(t, before)  # type: ignore[misc]
-        self.tables[name] = editor
+        self.pages[name] = editor
+        self.stack.addWidget(editor)
+        if self.draft is not None:
+            editor.show_draft(self.draft)
+            editor.show_problems(self.problems)
         return editor
 
     def _problem_page(self) -> QWidget:
@@ -198,7 +219,7 @@ class SheetEditor(QWidget):
     def show_section(self, name: str) -> None:
         """Go to a part of the sheet."""
         self.tabs.mark(name)
-        self.stack.setCurrentWidget(self.pages[name])
+        self.stack.setCurrentWidget(self.tables[name] if name in TABLES else self.pages[name])
         if name == "board" and self.draft is not None:
             self.board.show_draft(self.draft, self.pictures)
 
@@ -301,7 +322,7 @@ class SheetEditor(QWidget):
             pieces = [p.strip().replace("=", " ").partition(" ") for p in step["panel"].split(",") if p.strip()]
             added = draft.ensure("control", [{"id": c, "positions": p.strip() or "0..100 %"} for c, _, p in pieces])
         if added:
-            for name in ("adjuster", "test_point", "stage", "control"):
+            for name in {"adjuster", "test_point", "stage", "control"} & self.tables.keys():
                 self.tables[name].show_draft(draft, keep=True)
             self._touched()
 
