@@ -60,6 +60,8 @@ def qtbot(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Iterator[QtBot]:
 
     def hold(widget: QWidget, **how: Any) -> None:
         held.append(widget)
+        if widget.parentWidget() is None:
+            theme.dress(widget)
         add(widget, **how)
 
     monkeypatch.setattr(qtbot, "addWidget", hold)
@@ -68,17 +70,17 @@ def qtbot(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Iterator[QtBot]:
 
 
 class _Moves(QObject):
-    """Counts the looks since anything was shown, hidden, moved or laid out last."""
+    """Notes when anything is shown, moved or made larger or smaller."""
 
-    _KINDS = frozenset((QEvent.Type.Show, QEvent.Type.Hide, QEvent.Type.Move, QEvent.Type.Resize, QEvent.Type.LayoutRequest))
+    _KINDS = frozenset((QEvent.Type.Show, QEvent.Type.Move, QEvent.Type.Resize))
 
     def __init__(self) -> None:
         super().__init__()
-        self.rests = 0
+        self.seen = True
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and event.type() in self._KINDS and isinstance(watched, QWidget):
-            self.rests = 0
+            self.seen = True
         return False
 
 
@@ -133,21 +135,24 @@ class Desk:
 
     def steady(self) -> None:
         """Wait until every errand has answered and nothing in the window moves any more: a condition, however busy the machine is."""
-        moves = _Moves()
+        moves, rests, before = _Moves(), 0, list[Any]()
         app = QApplication.instance()
         assert app is not None
-        app.installEventFilter(moves)
 
         def still() -> bool:
-            moves.rests += 1
-            return moves.rests >= 6 and not any(
-                e.running is not None and e.running.is_alive() for e in self.window.findChildren(Errand)
-            )
+            nonlocal rests, before
+            if any(e.running is not None and e.running.is_alive() for e in self.window.findChildren(Errand)):
+                return False
+            # A row that is fitted anew moves and comes back: what counts is where everything stands then. Looked at after a move alone.
+            if moves.seen:
+                moves.seen = False
+                now = [(w, w.geometry().getRect()) for w in self.window.findChildren(QWidget) if w.isVisible()]
+                rests, before = (rests if now == before else 0), now
+            rests += 1
+            return rests > 6
 
+        app.installEventFilter(moves)
         try:
-            # Once the errands are over, what they brought must have come to rest, too.
-            self.until(still)
-            moves.rests = 0
             self.until(still)
         finally:
             app.removeEventFilter(moves)

@@ -89,6 +89,7 @@ class Refused(QWidget):
         leave.clicked.connect(self.close)
         row.addWidget(leave)
         outer.addLayout(row)
+        theme.dress(self)
 
     def _ask(self, restore: Callable[[Path], None]) -> None:
         name, _ = QFileDialog.getOpenFileName(self, tr("Restore a backup"))

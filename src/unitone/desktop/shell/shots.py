@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from unitone.desktop.shell.app import make_application
@@ -44,11 +45,13 @@ _INSTRUMENTS = [
 def wait(app: QApplication, until: Callable[[], bool], seconds: float = 90.0) -> None:
     """Let the program run until something is true. Raises TimeoutError."""
     end = time.monotonic() + seconds
+    # Woken by whatever comes, and now and then by this, for what comes without an event.
+    tick = QTimer(interval=10)
+    tick.start()
     while not until():
         if time.monotonic() > end:
             raise TimeoutError("the view did not come")
-        app.processEvents()
-        time.sleep(0.01)
+        app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
 
 
 def take_all(

@@ -135,6 +135,7 @@ class MainWindow(QMainWindow):
         self._keys(self.jobs, "jobs", self.jobs.press)
         theme.changed.connect(self._paint_rail)
         self.reading_sent.connect(lambda words: self._meters and self._meters.sent(words))  # type: ignore[attr-defined]
+        theme.dress(self)
         self.show_place("jobs")
         self.jobs.list.setFocus()
         # The first paint waits for nothing that the list of jobs does not need; the rest is loaded while it is looked at.

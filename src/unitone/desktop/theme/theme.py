@@ -9,11 +9,13 @@ from string import Template
 from PyQt6.QtCore import QByteArray, QObject, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from unitone.desktop.theme.tokens import DAY, THEMES, Tokens
 
 _DATA = Path(__file__).resolve().parents[2] / "data"
+#: The property of windows that have the style sheet.
+_DRESSED = "dressed"
 SCALES = (0.85, 1.0, 1.15, 1.3, 1.5)
 
 _STYLE = Template("""
@@ -88,6 +90,8 @@ QComboBox QLineEdit { border: none; padding: 0; background: transparent; }
 QComboBox QAbstractItemView { background: $card; color: $ink; selection-background-color: $teal_soft; selection-color: $ink; }
 QCheckBox:focus { border: 1px solid $teal; border-radius: 4px; }
 QListView, QListWidget { background: transparent; border: none; outline: none; }
+QListView[role="completions"] { background: $card; border: 1px solid $line; }
+QListView[role="completions"]::item:selected { background: $teal_soft; color: $ink; }
 QListWidget[role="questions"]::item { padding: ${s6}px ${s8}px; border-radius: ${s6}px; }
 QListWidget[role="questions"]::item:selected { background: $teal_soft; color: $ink; }
 QScrollArea { background: transparent; border: none; }
@@ -119,6 +123,8 @@ class Theme(QObject):
         super().__init__()
         self.tokens: Tokens = DAY
         self.scale = 1.0
+        #: The style sheet that windows have.
+        self._worn = ""
 
     def px(self, size: float) -> int:
         """A length in pixels at the chosen type size."""
@@ -140,13 +146,26 @@ class Theme(QObject):
         self.tokens, self.scale = THEMES[name], scale
         app, sheet = QApplication.instance(), self._sheet()
         # Every widget that there is takes a style anew, the same one too: it is only given when it changed.
-        if isinstance(app, QApplication) and (app.styleSheet() != sheet or app.palette() != self._palette()):
+        if isinstance(app, QApplication) and (self._worn != sheet or app.palette() != self._palette()):
+            dressed = [w for w in app.topLevelWidgets() if w.property(_DRESSED)]
             # One style in place of another is worked out widget by widget, for seconds where every view is open; from none it is not.
-            app.setStyleSheet("")
+            for window in dressed:
+                window.setStyleSheet("")
             app.setPalette(self._palette())
             app.setFont(self.font(14))
-            app.setStyleSheet(sheet)
+            self._worn = sheet
+            for window in dressed:
+                window.setStyleSheet(sheet)
         self.changed.emit()
+
+    def dress(self, window: QWidget) -> None:
+        """Give a window, and all that is put into it, the style sheet now and after each change.
+
+        The application itself has none: each widget that is put into another would be worked out anew with all that it holds,
+        a page of forms a dozen times before it is shown. So every window without a parent is dressed, the last thing in its making.
+        """
+        window.setProperty(_DRESSED, True)
+        window.setStyleSheet(self._worn)
 
     def _sheet(self) -> str:
         sizes = {f"s{n}": str(self.px(n)) for n in (2, 4, 6, 8, 10, 12, 13, 14, 15, 17, 18, 20, 26, 40, 58)}

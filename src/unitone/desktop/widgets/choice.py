@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtWidgets import QComboBox, QCompleter
 
 from unitone.desktop.theme.theme import theme
 
@@ -21,6 +21,14 @@ def choice_of(pairs: Iterable[tuple[str, str]], usual: str, chosen: Callable[[],
     box.setMinimumContentsLength(8)
     box.activated.connect(lambda _: chosen())
     return box
+
+
+def dress_list(completer: QCompleter) -> None:
+    """Give the list of completions its style: it is a window of its own, without a parent, and a plain list has no ground."""
+    popup = completer.popup()
+    if popup is not None:
+        popup.setProperty("role", "completions")
+        theme.dress(popup)
 
 
 class Choice(QComboBox):

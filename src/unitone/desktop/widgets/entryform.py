@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.choice import Choice, dress_list
 from unitone.desktop.widgets.painted import label
 
 _LONGEST = 500
@@ -107,6 +107,7 @@ class EntryForm(QWidget):
             completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
             completer.setFilterMode(Qt.MatchFlag.MatchContains)
             field.setCompleter(completer)
+            dress_list(completer)
         completer.setModel(QStringListModel(list(names), completer))
 
     def text(self, key: str) -> str:

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.choice import Choice, dress_list
 from unitone.desktop.widgets.painted import label
 from unitone.sheet.editing.fields import Field
 from unitone.words import N_, tr
@@ -68,6 +68,7 @@ class TokenLine(QLineEdit):
             self._completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
             self._completer.setFilterMode(Qt.MatchFlag.MatchContains)
             self._completer.setWidget(self)
+            dress_list(self._completer)
             self._completer.activated[str].connect(lambda name: self._take(self._last()[0], name))
         self._completer.setModel(QStringListModel(names, self._completer))
         self._completer.setCompletionPrefix(token)
@@ -194,6 +195,7 @@ class FormView(QScrollArea):
                 assert completer is not None
                 completer.setFilterMode(Qt.MatchFlag.MatchContains)
                 completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
+                dress_list(completer)
                 line = box.lineEdit()
                 assert line is not None
                 line.setAccessibleName(field.words)

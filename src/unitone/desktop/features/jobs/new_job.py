@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from unitone.desktop.theme.theme import theme
-from unitone.desktop.widgets.choice import Choice
+from unitone.desktop.widgets.choice import Choice, dress_list
 from unitone.desktop.widgets.painted import label, scrolled, set_tip
 from unitone.errors import UnitoneError
 from unitone.job.card import Card
@@ -71,6 +71,7 @@ class NewJob(QFrame):
         completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
         completer.setMaxVisibleItems(12)
         self.model.setCompleter(completer)
+        dress_list(completer)
         completer.activated[str].connect(self._found)
         assert line is not None
         line.setPlaceholderText(tr("type a few letters of the model"))
