@@ -219,6 +219,7 @@ class Planner:
         """Up to so many sets of pins tied high or low, each set while it brings the most channels a pin."""
         pll = self._synthesiser.pll
         weights = dict(pll.pins)
+        words = self._words()
         for _ in range(_MOST_SETS):
             left = self._left(reached)
             best: tuple[float, dict[int, Reached]] = (0.0, {})
@@ -226,7 +227,7 @@ class Planner:
                 for names in combinations(pll.driven, count):
                     for states in product((0, 1), repeat=count):
                         tied = tuple(zip(names, states, strict=True))
-                        made = self._with_tied(tied, weights, left)
+                        made = self._with_tied(tied, weights, words, left)
                         worth = len(made) / count
                         if worth > best[0]:
                             best = (worth, made)
@@ -235,19 +236,25 @@ class Planner:
                 return
             reached |= best[1]
 
+    def _words(self) -> tuple[tuple[str | None, tuple[tuple[int, str], ...]], ...]:
+        """What the pins say for every position, band by band: asked for each of thousands of sets of pins."""
+        word = self._synthesiser.word
+        return tuple((band, tuple((word(n), name) for n, name in shown.items())) for band, shown in self._shown.items())
+
     def _with_tied(
-        self, tied: tuple[tuple[str, int], ...], weights: Mapping[str, int], left: set[int]
-    ) -> dict[int, Reached]:
+        self, tied: tuple[tuple[str, int], ...], weights: Mapping[str, int],
+        words: tuple[tuple[str | None, tuple[tuple[int, str], ...]], ...], left: set[int],
+    ) -> dict[int, Reached]:  # fmt: skip
         high = sum(weights[name] for name, state in tied if state)
-        low = sum(weights[name] for name, state in tied if not state)
+        kept = ~sum(weights[name] for name, state in tied if not state)
         pll, made = self._synthesiser.pll, dict[int, Reached]()
-        for band, shown in self._shown.items():
+        adds, counts = pll.adds, pll.counts
+        for band, shown in words:
             asked = self._asked[band]
-            for n, name in shown.items():
-                word = (self._synthesiser.word(n) | high) & ~low
-                hz = asked.get((word - pll.adds) * pll.counts)
+            for word, name in shown:
+                moved = (((word | high) & kept) - adds) * counts
+                hz = asked.get(moved)
                 if hz is not None and hz in left and hz not in made:
-                    moved = (word - pll.adds) * pll.counts
                     made[hz] = Reached(self._wanted[hz], "pins", band, moved, name, None, tied)
         return made
 

@@ -343,6 +343,11 @@ class SimulatedRadio:
             return UNLOCKED_HZ
         return (signal_hz - carrier) - wrong
 
+    @staticmethod
+    def comes_in(offset_hz: float) -> bool:
+        """Does a signal that lands so far from where it should come into the IF at all? Beyond that there is noise alone."""
+        return abs(offset_hz) < RATE / 2 - _EDGE_HZ
+
     def mode_of(self, mode: str | None) -> str:
         """The detector that listens: the mode asked for (``USB`` or ``usb``), or the only one that the radio has."""
         return mode.lower() if mode else self.receiver.usual_mode()
@@ -371,7 +376,7 @@ class SimulatedRadio:
             offset = signal.hz - carrier
         elif signal is not None:
             offset = self.if_offset_hz(channel, signal.hz, bench_seconds, band, mode, panel.words)
-        heard = signal if signal is not None and abs(offset) < RATE / 2 - _EDGE_HZ else None
+        heard = signal if signal is not None and self.comes_in(offset) else None
         listens = self.mode_of(mode)
         blanker = self.receiver.physics.blanker
         blanks = blanker is not None and dict(panel.words).get(blanker.control) == "on"

@@ -61,6 +61,7 @@ def test_every_hypothesis_is_weighed_as_plain_linear_algebra_weighs_it() -> None
         model = _Model(sources, made)
         sd = rng.choice([20.0, 900.0], (7, count + 1), p=[0.7, 0.3])
         evidence, means, covariances = model.weigh(sd)
+        assert model.evidence(sd) == pytest.approx(evidence, rel=1e-9, abs=1e-7)
         plain = []
         for h in range(len(sd)):
             precision = model.information + np.diag(sd[h] ** -2.0)

@@ -150,6 +150,28 @@ class _Model:
         Hypotheses differ from the narrowest of all in a few unknowns: one matrix is inverted, and each of them is that one changed
         in a few of its diagonal's places (M. A. Woodbury, Inverting Modified Matrices, 1950; the determinant by the same lemma).
         """
+        base, columns, small, log_det = self._changed(prior_sd)
+        shares = np.linalg.solve(small, columns)
+        covariance = base - columns.transpose(0, 2, 1) @ shares
+        mean = covariance @ self.pull
+        evidence = 0.5 * (mean @ self.pull) - 0.5 * log_det - np.log(prior_sd).sum(axis=1)
+        return evidence, mean, covariance
+
+    def evidence(self, prior_sd: NDArray[np.float64]) -> NDArray[np.float64]:
+        """What ``weigh`` gives first, without means and covariances: a fifth of the work."""
+        base, columns, small, log_det = self._changed(prior_sd)
+        pulled = columns @ self.pull
+        gained = (pulled * np.linalg.solve(small, pulled[:, :, None])[:, :, 0]).sum(axis=1)
+        told: NDArray[np.float64] = 0.5 * (self.pull @ base @ self.pull - gained - log_det) - np.log(prior_sd).sum(
+            axis=1
+        )
+        return told
+
+    def _changed(
+        self, prior_sd: NDArray[np.float64]
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """The inverse for the narrowest of all; and of each hypothesis that one's columns at its wider unknowns, the small matrix to be
+        solved with them, and the logarithm of its whole determinant."""
         narrow = prior_sd.min(axis=0)
         first = self.information + np.diag(narrow**-2.0)
         base = np.linalg.inv(first)
@@ -164,12 +186,8 @@ class _Model:
         small = base[at[:, :, None], at[:, None, :]] * (counts[:, :, None] & counts[:, None, :])
         small[:, range(most), range(most)] += 1.0 / change
         _, log_small = np.linalg.slogdet(small)
-        shares = np.linalg.solve(small, columns)
-        covariance = base - columns.transpose(0, 2, 1) @ shares
-        mean = covariance @ self.pull
         log_det = np.linalg.slogdet(first)[1] + np.log(np.abs(change)).sum(axis=1) + log_small
-        evidence = 0.5 * (mean @ self.pull) - 0.5 * log_det - np.log(prior_sd).sum(axis=1)
-        return evidence, mean, covariance
+        return base, columns, small, log_det
 
 
 def row_of(point: Point, names: Sequence[str]) -> list[float]:
@@ -319,28 +337,25 @@ def _without_wrong(full: _Model, beliefs: _Beliefs, whole: _Weighed, sure: set[i
     """
     if full.errors.size < 4:
         return whole
-    every = len(beliefs.off)
-    trials = list(range(every))
+    trials = list(range(len(beliefs.off)))
     if full.errors.size > _DOUBTED:
         # With many readings one wrong one does not hide the likely ones, and time counts.
         plain = [h for h, off in enumerate(beliefs.off) if len(off) < 2]
         trials = sorted({*np.argsort(-whole.logs)[:_LIKELY].tolist(), *plain})
     # What the readings' own spread adds to the evidence is the same for all of them together, not for all but one.
     own = -0.5 * (full.errors / full.u) ** 2 - np.log(full.u)
-    best, best_total = whole, _total(whole.logs)
+    suspect, best_total = None, _total(whole.logs)
     for k in _worth_doubting(full, whole):
         if k in sure:
             continue
-        evidence, means, covariances = full.without(k).weigh(beliefs.prior_sd[trials])
         wrong = -0.5 * (full.errors[k] / WRONG_HZ) ** 2 - math.log(WRONG_HZ) + math.log(WRONG)
-        scores = evidence + beliefs.log_prior[trials] - own[k] + wrong
-        total = _total(scores)
+        total = _total(full.without(k).evidence(beliefs.prior_sd[trials]) + beliefs.log_prior[trials] - own[k] + wrong)
         if total > best_total:
-            best, best_total = _Weighed(scores, means, covariances, trials, k), total
-    if best.suspect is None or len(trials) == every:
-        return best
-    evidence, means, covariances = full.without(best.suspect).weigh(beliefs.prior_sd)
-    return _Weighed(evidence + beliefs.log_prior, means, covariances, whole.used, best.suspect)
+            suspect, best_total = k, total
+    if suspect is None:
+        return whole
+    evidence, means, covariances = full.without(suspect).weigh(beliefs.prior_sd)
+    return _Weighed(evidence + beliefs.log_prior, means, covariances, whole.used, suspect)
 
 
 def _worth_doubting(full: _Model, whole: _Weighed) -> list[int]:

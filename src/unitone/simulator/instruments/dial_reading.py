@@ -82,6 +82,9 @@ class DialByGenerator(Instrument):
         heard = {0: self._tone_db(at, 0.0, _LISTENS_S)}
         for ring in range(1, int(reach_hz / _STEP_HZ) + 1):
             for place in (-ring, ring):
+                # A hand goes over the places where nothing comes in at all, once it knows how they sound.
+                if ring > _LEAST and not self._comes_in(at, place * _STEP_HZ):
+                    continue
                 heard[place] = self._tone_db(at, place * _STEP_HZ, _LISTENS_S)
             best = max(heard, key=heard.__getitem__)
             if ring < _LEAST or abs(best) > ring - _BEYOND:
@@ -91,6 +94,15 @@ class DialByGenerator(Instrument):
             if heard[best] > clear and self._tone_db(at, best * _STEP_HZ, _LISTENS_S) > clear:
                 return best * _STEP_HZ
         return None
+
+    def _comes_in(self, conditions: Conditions, off_hz: float) -> bool:
+        at = replace(conditions, offset_hz=float(off_hz))
+        signal = self.wiring.signal(at)
+        assert signal is not None
+        words = Panel.from_positions(at.panel).words
+        return self.radio.comes_in(
+            self.radio.if_offset_hz(self.wiring.channel(at), signal.hz, self.wiring.clock, at.band, at.mode, words)
+        )
 
     def _tone_db(self, conditions: Conditions, off_hz: float, seconds: float) -> float:
         """How loud the tone is with the generator so far beside the mark (dB)."""
