@@ -153,10 +153,18 @@ def clock(iso: str) -> str:
     return time if when.date() == datetime.now().astimezone().date() else f"{day(iso)} {time}"
 
 
+class _Figure(float):
+    """A number that writes the decimal mark in use, however a text has it printed: ``{off:+.1f}``."""
+
+    def __format__(self, how: str) -> str:
+        return figure(super().__format__(how))
+
+
 def _filled(text: str, parameters: dict[str, object]) -> str:
     if decimal_mark() == ".":
         return text.format(**parameters)
-    return text.format(**{k: figure(v) if isinstance(v, str) else v for k, v in parameters.items()})
+    told = {float: _Figure, str: figure}
+    return text.format(**{k: told[type(v)](v) if type(v) in told else v for k, v in parameters.items()})  # type: ignore[operator]
 
 
 def tr(text: str, /, **parameters: object) -> str:

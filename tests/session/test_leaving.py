@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 
 import pytest
 from pypdf import PdfReader
@@ -13,7 +14,7 @@ from unitone.job.card import Card
 from unitone.job.fold import fold
 from unitone.job.leaving import leaving_items
 from unitone.present.card.card_view import take_card
-from unitone.present.papers import render_paper
+from unitone.present.papers import Paper, render_paper
 from unitone.report.before_after import charts_of
 from unitone.report.handover import handover
 from unitone.report.head import Head
@@ -106,6 +107,16 @@ def test_before_and_after_stand_on_one_page(book: Logbook) -> None:
         "found": 2.0,
         "left": 2.5,
     }
+    # In another language the figures are the same; they only have another decimal mark.
+    german = json.loads(render_paper(session.state, "before-after", "json", language="de"))
+    assert [c["points"] for c in german["charts"]] == [c["points"] for c in data["charts"]]
+    papers: tuple[tuple[Paper, str], ...] = (
+        ("before-after", "pdf"), ("certificate", "pdf"), ("handover", "pdf"), ("readings", "pdf"),
+    )  # fmt: skip
+    for paper, form in papers:
+        told = _text(render_paper(session.state, paper, form, language="de"))
+        assert re.search(r"\d,\d", told) or paper == "handover"
+        assert re.findall(r"(?<![\d.])\d+\.\d+(?![\d.])", told) == []
     words = _text(render_paper(session.state, "before-after", "pdf"))
     assert "C32 changed" in words and step.title in words
     with pytest.raises(UnitoneError, match="not a form"):

@@ -39,7 +39,7 @@ def _level(v: Mapping[str, Any]) -> list[Answer]:
         Answer(
             "s_units",
             tr("S-meter below 30 MHz (S9 = 50 µV PD in 50 Ω)"),
-            f"S{report.s_units:.1f}" if report.s_units <= 9 else f"S9+{report.over_s9_db:.0f}",
+            f"S{number(report.s_units, 1)}" if report.s_units <= 9 else f"S9+{number(report.over_s9_db, 0)}",
             report.s_units,
         ),
         Answer("dial_dbm", tr("dial setting with pads"), f"{number(report.dial_dbm, 1)} dBm", report.dial_dbm),

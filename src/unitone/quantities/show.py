@@ -43,6 +43,13 @@ def s_units(db_over_s9: float) -> str:
     return "S" + figure(text.removesuffix(".0"))
 
 
+def shown_scale(q: Quantity) -> float:
+    """How many of the canonical unit go into one of the unit that the screen prints; 1 for levels and S-units, which it reckons."""
+    if q.kind == "hertz":
+        return {"MHz": 1e6, "kHz": 1e3}.get(q.shown, 1.0)
+    return 1e-3 if q.kind == "amps" and q.shown == "mA" else 1.0
+
+
 def show_value(q: Quantity, value: float) -> tuple[str, str]:
     """(figure, unit) of a canonical ``value`` of quantity ``q``, as the screen prints it."""
     if q.kind == "level":
@@ -50,14 +57,7 @@ def show_value(q: Quantity, value: float) -> tuple[str, str]:
         return figure, unit
     if q.kind == "s-units":
         return s_units(value), ""
-    if q.kind == "hertz":
-        scale = {"MHz": 1e6, "kHz": 1e3}.get(q.shown, 1.0)
-        return number(value / scale, q.decimals), q.shown
-    if q.kind == "amps" and q.shown == "mA":
-        return number(value * 1e3, q.decimals), "mA"
-    if q.kind in ("hertz-error", "gain-db"):
-        return number(value, q.decimals, sign=True), q.shown
-    return number(value, q.decimals), q.shown
+    return number(value / shown_scale(q), q.decimals, sign=q.kind in ("hertz-error", "gain-db")), q.shown
 
 
 def show(q: Quantity, value: float) -> str:

@@ -12,11 +12,11 @@ from unitone.errors import UnitoneError
 from unitone.job.modifications import describe_modification, standing
 from unitone.job.state import JobState
 from unitone.job.verdicts import lines
-from unitone.quantities.show import microvolts, show_value
+from unitone.quantities.show import microvolts, shown_scale
 from unitone.report.certificate import limit_words
 from unitone.report.head import Head
 from unitone.sheet.model.sheet import Conditions, Step
-from unitone.words import day, tr
+from unitone.words import day, figure, tr
 
 FORMAT = "unitone-before-after/1"
 FORMS = ("pdf", "json")
@@ -64,16 +64,12 @@ class BeforeAfter:
 
 
 def _shown(step: Step, value: float | None) -> float | None:
-    """In the unit of the screen, as a number; the letters of an S-meter stay decibels over S9."""
+    """In the unit of the screen, as exactly as it prints; levels stay in dBm, an S-meter's readings in decibels over S9."""
     if value is None:
         return None
-    if step.quantity.kind == "level":
+    if step.quantity.kind in ("level", "s-units"):
         return value
-    figure = show_value(step.quantity, 1.0 if value == 0 else value)[0].replace("−", "-").replace(",", "")
-    try:
-        return 0.0 if value == 0 else float(figure)
-    except ValueError:
-        return value
+    return round(value / shown_scale(step.quantity), step.quantity.decimals) + 0.0
 
 
 def _unit(step: Step) -> str:
@@ -195,7 +191,7 @@ def _drawing(chart: Chart) -> Any:
             drawing.add(Line(left, y(end), wide, y(end), strokeColor=paper.OUTLINE, strokeWidth=0.7))
     for value in _ticks(low, top_value):
         drawing.add(Line(left - 2, y(value), left, y(value), strokeColor=paper.QUIET, strokeWidth=0.5))
-        words(left - 4, y(value) - 2, f"{value:g}".replace("-", "−"), "end")
+        words(left - 4, y(value) - 2, figure(f"{value:g}").replace("-", "−"), "end")
     words(left, high - 5, chart.unit)
     drawing.add(Line(left, bottom, wide, bottom, strokeColor=paper.LINE, strokeWidth=0.7))
     every = max(1, -(-len(chart.points) // 8))

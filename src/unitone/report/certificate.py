@@ -16,7 +16,7 @@ from unitone.job.summary import band_on_bar, place_on_bar, reading_text, standin
 from unitone.job.verdicts import describe_verdict, inside, lines, verdict
 from unitone.job.voltages import row_states
 from unitone.quantities.registry import CANONICAL_UNIT
-from unitone.quantities.show import show, show_value
+from unitone.quantities.show import number, show, show_value
 from unitone.report.head import Head
 from unitone.sheet.model.sheet import PHASE_TITLES, Step
 from unitone.words import tr, tr_n
@@ -252,13 +252,15 @@ def _volts(state: JobState) -> tuple[str, ...]:
             continue
         now = _volts_text(r.now)
         found = "" if r.found is None or r.found is r.now else tr("found {v}, ", v=_volts_text(r.found))
-        told.append(f"{r.row.title}: {found}{now} ({r.low:.2f} … {r.high:.2f} V), {describe_verdict(r.verdict)}")
+        told.append(
+            f"{r.row.title}: {found}{now} ({number(r.low, 2)} … {number(r.high, 2)} V), {describe_verdict(r.verdict)}"
+        )
     return tuple(told)
 
 
 def _volts_text(logged: Logged) -> str:
     reading = logged.reading
-    return tr(reading.word) or (f"{reading.bound}{reading.value:.2f} V" if reading.value is not None else "—")
+    return tr(reading.word) or (f"{reading.bound}{number(reading.value, 2)} V" if reading.value is not None else "—")
 
 
 def _differs(state: JobState) -> tuple[str, ...]:

@@ -10,7 +10,7 @@ from unitone.errors import BenchError
 from unitone.quantities.show import MINUS, microvolts, number, s_units
 from unitone.radio.levels import EMF_DB, Dbm, report_level
 from unitone.report.head import Head
-from unitone.words import day, tr
+from unitone.words import day, figure, tr
 
 #: From under the noise to S9 + 60 dB, three decibels a line: half an S-unit (dBm).
 _FROM, _TO, _STEP = -130, -13, 3
@@ -38,7 +38,7 @@ def level_rows(kit: Kit) -> tuple[LevelRow, ...]:
             at = dial(kit, float(dbm))
             shown = shown_on_dial(kit, at.dial_dbm)
             if at.switched_db:
-                shown += " + " + "+".join(f"{s:g}" for s in at.switched_db) + " dB"
+                shown += " + " + "+".join(figure(f"{s:g}") for s in at.switched_db) + " dB"
         except BenchError:
             shown = "—"
         meter = s_units(told.over_s9_db) if told.over_s9_db > -54.5 else ""

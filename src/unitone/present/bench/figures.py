@@ -8,23 +8,30 @@ from unitone.job.state import JobState
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import number, show, show_value
 from unitone.sheet.model.sheet import Conditions, Step
-from unitone.words import tr
+from unitone.words import N_, tr
+
+#: Units that say what they are of, where nothing else beside the figure does.
+_NAMED = {
+    "rx.sinad": N_("dB SINAD"),
+    "rx.sn_ratio": N_("dB (S+N)/N"),
+    "rx.distortion": N_("% distortion"),
+    "tx.frequency_error": N_("Hz off"),
+    "rx.lo_error": N_("Hz off"),
+}
 
 
 def figure_of(reading: Reading) -> tuple[str, str]:
-    """Large figure and small unit of a reading."""
-    q = quantity(reading.quantity_id)
+    """Large figure and small unit of a reading; the unit says what it is of."""
+    figure, unit = plain_figure(reading)
+    return figure, tr(_NAMED[reading.quantity_id]) if unit and reading.quantity_id in _NAMED else unit
+
+
+def plain_figure(reading: Reading) -> tuple[str, str]:
+    """Figure and unit of a reading, where its name stands beside it."""
     if reading.word or reading.value is None:
         return tr(reading.word) or "—", ""
-    text, unit = show_value(q, reading.value)
-    names = {
-        "rx.sinad": "dB SINAD",
-        "rx.sn_ratio": "dB (S+N)/N",
-        "rx.distortion": "% distortion",
-        "tx.frequency_error": "Hz off",
-        "rx.lo_error": "Hz off",
-    }
-    return reading.bound + text, names.get(q.id, unit)
+    text, unit = show_value(quantity(reading.quantity_id), reading.value)
+    return reading.bound + text, unit
 
 
 def describe_size(step: Step, width: float) -> str:

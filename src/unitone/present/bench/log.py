@@ -37,7 +37,7 @@ from unitone.job.leaving import leaving_title
 from unitone.job.shop import describe_look
 from unitone.job.state import JobState
 from unitone.present.bench.bench_shapes import TapeCell
-from unitone.present.bench.figures import figure_of
+from unitone.present.bench.figures import plain_figure
 from unitone.present.bench.sentences import position_text
 from unitone.quantities.registry import quantity
 from unitone.quantities.show import microvolts, number
@@ -150,7 +150,7 @@ def _told(state: JobState, entry: Entry) -> tuple[str, str] | None:
 
 
 def _reading(state: JobState, reading: Reading) -> tuple[str, str]:
-    figure, unit = figure_of(reading)
+    figure, unit = plain_figure(reading)
     q = quantity(reading.quantity_id)
     if q.kind == "level" and reading.value is not None and not reading.word:
         figure, unit = microvolts(reading.value).split(" ")[:2]
@@ -159,9 +159,6 @@ def _reading(state: JobState, reading: Reading) -> tuple[str, str]:
         figure, unit = number(reading.value, 0), "Hz"
         if reading.value > 1e6:
             figure, unit = number(reading.value / 1e6, 6), "MHz"
-    unit = (
-        unit.replace("dB SINAD", "dB").replace("dB (S+N)/N", "dB").replace("% distortion", "%").replace("Hz off", "Hz")
-    )
     name = f"{_short(q.id)} {reading.conditions.place}".strip()
     if reading.conditions.offset_hz:
         name += f" {number(reading.conditions.offset_hz / 1e3, 1, sign=True)} kHz"

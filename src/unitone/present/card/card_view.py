@@ -30,7 +30,7 @@ from unitone.radio.parts import TOLERANCE, recap_all
 from unitone.session.session import Session
 from unitone.sheet.model.looks import ACCESSORIES, family_of, inspection
 from unitone.store.ports import Store
-from unitone.words import N_, day, tr
+from unitone.words import N_, day, figure, tr
 
 _SI = ((1e-3, "mF"), (1e-6, "µF"), (1e-9, "nF"), (1e-12, "pF"))
 
@@ -48,8 +48,8 @@ def farads(value: float) -> str:
     for size, unit in _SI:
         scaled = float(f"{value / size:.3g}")
         if scaled >= 1.0 or size == _SI[-1][0]:
-            return f"{scaled:g} {unit}"
-    return f"{value:g} F"
+            return figure(f"{scaled:g} {unit}")
+    return figure(f"{value:g} F")
 
 
 def status_words(state: JobState) -> str:
@@ -100,7 +100,7 @@ def take_card(session: Session) -> CardView:
         path=shop.path or sheet.power.usual_path,
         usual_path=sheet.power.usual_path,
         supply_words=_supply(state),
-        limit=f"{shop.limit_a:g} A" if shop.limit_a else "",
+        limit=figure(f"{shop.limit_a:g} A") if shop.limit_a else "",
         meter=_ohms(shop.meter_ohm) if shop.meter_ohm else "",
         currents=_currents(state),
         volts=tuple(_volts(session, r, following) for r in rows),
@@ -114,13 +114,13 @@ def take_card(session: Session) -> CardView:
         loose=tuple(
             Told(
                 x.utc[:16].replace("T", " "), state.describe_loose(x),
-                tr("stays: {why}", why=x.stays) if x.stays else tr("put right") if x.tied else "open", "" if x.tied else x.entry_id,
+                tr("stays: {why}", why=x.stays) if x.stays else tr("put right") if x.tied else tr("still open"), "" if x.tied else x.entry_id,
             )
             for x in state.loose.values()
         ),
         parts=tuple(
             Told(f"{p.count} ×", f"{p.part}: {p.fitted}" + (tr(" for {was}", was=p.instead) if p.instead else ""),
-                 p.why + (f" · {p.price * p.count:.2f}" if p.price else ""))
+                 p.why + (f" · {number(p.price * p.count, 2)}" if p.price else ""))
             for p in shop.parts
         ),
         times=tuple(Told(duration(m), what or tr("work"), "") for _, m, what in shop.minutes),
@@ -158,7 +158,7 @@ def describe_cost(cost: Cost, currency: str) -> str:
     """What work and parts cost so far, beside what was approved and what the radio is worth."""
 
     def money(value: float) -> str:
-        return f"{value:.2f} {currency}".strip()
+        return f"{number(value, 2)} {currency}".strip()
 
     words = []
     if cost.work:
@@ -202,7 +202,7 @@ def _describe_looks(looks: tuple[LookRow, ...]) -> str:
 
 
 def _ohms(value: float) -> str:
-    return f"{value / 1e6:g} MΩ" if value >= 1e6 else f"{value / 1e3:g} kΩ" if value >= 1e3 else f"{value:g} Ω"
+    return figure(f"{value / 1e6:g} MΩ" if value >= 1e6 else f"{value / 1e3:g} kΩ" if value >= 1e3 else f"{value:g} Ω")
 
 
 def _supply(state: JobState) -> str:
@@ -262,7 +262,7 @@ def _volts(session: Session, r: RowState, following: RowState | None) -> VoltsCe
     ]
     value = reading_of(r)
     found = "" if r.found is None or r.found is r.now else f"{number(r.found.reading.value or 0.0, 2)} V"
-    said = tr(" or ").join(f"{v:g}" for v in row.values)
+    said = tr(" or ").join(figure(f"{v:g}") for v in row.values)
     decimals = 2 if abs(row.nominal) < 100 else 1
     return VoltsCell(
         row.id, row.title, row.where, " ".join(m for m in modes if m) or tr("any"),
@@ -321,7 +321,7 @@ def _capacitor(c: Capacitor) -> CapacitorCell:
         above=above,
     )
     return CapacitorCell(
-        c.part, c.dielectric, farads(c.marked), farads(c.measured), "" if c.esr is None else f"{c.esr:g} Ω", c.verdict.replace, words
+        c.part, c.dielectric, farads(c.marked), farads(c.measured), "" if c.esr is None else figure(f"{c.esr:g} Ω"), c.verdict.replace, words
     )  # fmt: skip
 
 
@@ -364,7 +364,7 @@ def _beside(pair: Beside) -> tuple[str, str]:
     elif pair.what == "S-meter":
         both = (s_units(pair.mine), s_units(pair.its))
     else:
-        both = (f"{pair.mine:g} dB", f"{pair.its:g} dB")
+        both = (figure(f"{pair.mine:g} dB"), figure(f"{pair.its:g} dB"))
     what = tr("{what}: {mine}, {other} {its}", what=tr(pair.what), mine=both[0], other=pair.other, its=both[1])
     signal = f" ({pair.signal})" if pair.signal else ""
     return what + signal, tr("{db} dB", db=number(better_db(pair), 1, sign=True))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from unitone.conversions.convert import Conversion, corners, warnings, way_title
 from unitone.conversions.ways import LOAD_F, Crystal, Plan, Reached
 from unitone.quantities.show import number
-from unitone.words import tr, tr_n
+from unitone.words import figure, tr, tr_n
 
 #: The columns of the table of channels.
 _LOCK_MARKS = {"yes": "in_spec", "no": "out_of_spec", "too close": "undecided", "not known": "todo"}
@@ -107,7 +107,8 @@ def _channel(conversion: Conversion, plan: Plan, at: int, r: Reached) -> Channel
         how = ", ".join(tr("pin {name} {state}", name=n, state=tr("high") if x else tr("low")) for n, x in r.tied)
     volts, lock = plan.locks.volts[at], plan.locks.locks[at]
     return ChannelRow(
-        f"{r.wanted.hz / 1e6:.6f}".rstrip("0").ljust(6, "0"), where or "—", how, str(r.n), "—" if states is None else "".join(map(str, states)),
+        figure(f"{r.wanted.hz / 1e6:.6f}".rstrip("0").ljust(6, "0")), where or "—", how, str(r.n),
+        "—" if states is None else "".join(map(str, states)),
         "—" if volts is None else f"{number(volts, 2)} V", _LOCK_MARKS[lock],
     )  # fmt: skip
 
