@@ -56,6 +56,8 @@ def test_words_take_named_parameters_in_the_language_in_use() -> None:
         assert (
             figure("0.31 µV") == "0,31 µV" and tr("{v} V", v="8.02") == "8,02 V" and day("2026-11-30") == "30.11.2026"
         )
+        # A number that the text itself prints, too; what is counted stays whole.
+        assert tr("at {khz:+.1f} kHz, {n} times", khz=-2.25, n=3) == "at -2,2 kHz, 3 times"
         assert figure("ostrel 1.2.3") == "ostrel 1.2.3"
     assert language() == "en" and figure("0.31 µV") == "0.31 µV" and day("2026-11-30T10:00") == "2026-11-30"
     with pytest.raises(ValueError):

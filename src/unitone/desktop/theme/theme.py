@@ -49,6 +49,7 @@ QPlainTextEdit { background: $card; border: 1px solid $line; border-radius: ${s6
 QPlainTextEdit:focus { border: 2px solid $teal; }
 QLabel[role="recheck"] { color: $recheck; font-size: ${s13}px; }
 QLabel[role="headline"] { font-size: ${s17}px; font-weight: bold; }
+QLabel[role="headline"][tight="true"] { font-size: ${s14}px; }
 QLabel[role="caution"] { color: $out_of_spec; font-size: ${s13}px; }
 QPushButton { background: $well; border: 1px solid $line; border-radius: ${s8}px; padding: ${s8}px ${s14}px; }
 QPushButton:hover { border-color: $teal; }

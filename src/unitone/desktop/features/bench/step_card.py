@@ -154,6 +154,8 @@ class StepCard(QFrame):
         self._warning = ""
         #: May the core at hand be swept?
         self._swept = False
+        #: Is there anything to go back to?
+        self._leads_back = True
         #: What was last fitted into what room.
         self._fitted: object = None
         self._heights: WeakKeyDictionary[QLabel, tuple[object, int]] = WeakKeyDictionary()
@@ -353,7 +355,7 @@ class StepCard(QFrame):
         self.ccw.setVisible(True)
         self.cw.setVisible(True)
         log = self._log_words()
-        for less in range(5):
+        for less in range(6):
             # First the hand's buttons, then the others. Where not even signs fit, the arrow keys are left: they say so in Help.
             self.ccw.setHidden(less >= 3)
             self.cw.setHidden(less >= 3)
@@ -377,6 +379,8 @@ class StepCard(QFrame):
                 if less > 1
                 else keyed(tr("Decide…  A"), "judge")
             )
+            # The way back is in the ledger, too.
+            self.back.setVisible(self._leads_back and less < 5)
             shown = [b for b in row if not b.isHidden()]
             if sum(b.sizeHint().width() + theme.px(8) for b in shown) <= self.contentsRect().width() - theme.px(36):
                 break
@@ -419,7 +423,7 @@ class StepCard(QFrame):
         self.back.setText(keyed(tr("Back  B"), "back"))
         self.back.setEnabled(moved and not view.finished)
         # Where a core is swept there is seldom anything to turn back by count.
-        self.back.setVisible(self.back.isEnabled() or not self._swept)
+        self._leads_back = self.back.isEnabled() or not self._swept
         self.charted.setVisible(bool(view.reading.chart_next or view.reading.run))
         self.charted.setEnabled(view.hook_up.ok)
         by_itself = tr("Takes the readings by itself; Esc stops it. You are told when to change the channel.")
@@ -477,9 +481,8 @@ class StepCard(QFrame):
     def _set_figure(self, figure: str, unit: str) -> None:
         self.figure.show_figure(figure, unit)
 
-    def set_compact(self, narrow: bool, low: bool) -> None:
-        """Give way in a small window: the ledger has the way back, the hill may be small."""
-        self.back.setVisible(not narrow)
+    def set_compact(self, low: bool) -> None:
+        """Give way in a low window: the hill may be small."""
         self.hill.setMinimumHeight(theme.px(84 if low else 120))
         self.chart.setMinimumHeight(theme.px(80 if low else 118))
         self._short = low
@@ -517,12 +520,16 @@ class StepCard(QFrame):
         self.place.setVisible(True)
         self.remarks.setVisible(view is not None and bool(view.step.remarks))
         self.panel_words.setVisible(bool(self.panel_words.text()))
+        restyle(self.headline, "false", "tight")
         set_tip(self.dial_words, self.panel_words.text())
         parts = (self.brief, self.hill, self.chart, self.detail, self.words, self.place, self.remarks, self.panel_words)
         for widget in parts:
             if self._fits():
                 break
             widget.hide()
+        if not self._fits():
+            # The move itself is read whole, if smaller.
+            restyle(self.headline, "true", "tight")
         self._fitted = (wanted, self._taken())
 
     def _taken(self) -> tuple[object, ...]:
