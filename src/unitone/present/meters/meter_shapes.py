@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -148,18 +149,23 @@ def parse_limit(text: str) -> tuple[tuple[float, float], ...]:
     return tuple(sorted(points))
 
 
+#: Between start, end and time of a sweep, in either language.
+_SWEEP_PARTS = re.compile(r"\s+(?:to|bis|in)\s+|\s*[;–]\s*|,\s+")
+
+
 def parse_sweep(text: str) -> tuple[float, float, float] | None:
-    """``300 to 3400 Hz in 10 s`` or ``300, 3400, 10`` as (start Hz, stop Hz, seconds); None for empty. Raises SignalError."""
+    """``300 to 3400 Hz in 10 s`` or ``300, 3400, 10`` as (start Hz, stop Hz, seconds); None for empty. Raises SignalError.
+
+    A comma with a space behind it parts, one between digits is a decimal mark; without any space commas part.
+    """
     plain = text.strip()
     if not plain:
         return None
-    for word in (" to ", " in ", ";", "–"):
-        plain = plain.replace(word, ",")
-    parts = [p.strip() for p in plain.split(",") if p.strip()]
+    parts = _SWEEP_PARTS.split(plain)
+    parts = plain.split(",") if len(parts) == 1 else parts
     try:
-        start, stop = (parse_si(p, "Hz") for p in parts[:2])
-        seconds = float(parts[2].removesuffix("s").strip())
-    except (UnitoneError, ValueError, IndexError):
+        (start, stop), (seconds,) = (parse_si(p, "Hz") for p in parts[:2]), (parse_si(p, "s") for p in parts[2:])
+    except (UnitoneError, ValueError):
         start = stop = seconds = 0.0
     if start <= 0 or stop <= 0 or start == stop or not 0.1 <= seconds <= 3600:
         raise SignalError(tr("“{text}” is not a sweep. Write it like 300 Hz to 3400 Hz in 10 s.", text=text.strip()))
