@@ -65,10 +65,10 @@ def main() -> None:
     print(
         f"\nNext move, alone on one core (median, slowest of what the trial made: {report['slowest_move_s'] * 1e3:.0f} ms):"
     )
-    print(_alone())
+    print(_alone(max(4, min(40, sets))))
 
 
-def _alone() -> str:
+def _alone(times: int) -> str:
     """How long one move takes by itself, in milliseconds: the pair's as its readings come, and all of them at once (a job taken up)."""
     from unitone.align.pairs.pair import PairRead
     from unitone.robot.one_coil import CORE
@@ -81,7 +81,7 @@ def _alone() -> str:
     rng = np.random.default_rng(1)
     at = [0.0, 1.5, -1.0, 0.5, 0.25, 1.0]
     took: dict[str, list[float]] = {"one adjuster": [], "a pair": [], "a pair taken up": [], "by ear": []}
-    for _ in range(40):
+    for _ in range(times):
         x0, noise = rng.uniform(-1, 1), rng.normal(0, 0.3, len(at))
         points = [Point(t, -10 * np.log10(1 + (t - x0) ** 2) + n, 0.3) for t, n in zip(at, noise, strict=True)]
         began = time.perf_counter()

@@ -22,8 +22,8 @@ from unitone.simulator.physics import PhysicsFile, read_physics
 from unitone.simulator.radio import SimulatedRadio
 from unitone.store.logbook import Logbook
 
-# On a busy machine an example may take its time.
-settings.register_profile("patient", deadline=None)
+# On a busy machine an example may take its time. Where a test names no number of its own, half the usual one: it runs at every change.
+settings.register_profile("patient", deadline=None, max_examples=50)
 settings.load_profile("patient")
 #: Windows are shown nowhere, whoever starts the tests.
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")

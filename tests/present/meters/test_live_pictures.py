@@ -284,7 +284,13 @@ def test_an_if_curve_from_touchstone_and_from_a_sweep(tmp_path: Path) -> None:
     assert any("runs too fast" in w for w in fast.warnings) or fast.value is not None
     with pytest.raises(SignalError, match="needs its frequencies"):
         measure_recording(tmp_path / "sweep.wav", How("response"))
-    same = ("300 to 3400 Hz in 2.5 s", "300 Hz bis 3,4 kHz in 2,5 s", "300; 3400; 2.5", "300, 3400, 2,5", "300,3400,2.5")
+    same = (
+        "300 to 3400 Hz in 2.5 s",
+        "300 Hz bis 3,4 kHz in 2,5 s",
+        "300; 3400; 2.5",
+        "300, 3400, 2,5",
+        "300,3400,2.5",
+    )
     assert {parse_sweep(text) for text in same} == {(300.0, 3400.0, 2.5)} and parse_sweep(" ") is None
     for bad in ("300 to", "0, 10, 5", "300, 300, 5", "a, b, c", "300 to 3400 Hz in 10 s in 5 s"):
         with pytest.raises(SignalError, match="is not a sweep"):
