@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import threading
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -78,18 +79,19 @@ _COILS = frozenset({"rx.sinad", "rx.sn_ratio", "rx.af_voltage"})
 
 
 class Best:
-    """The referee's own alignment, made only when a step is in doubt (it takes seconds)."""
+    """The referee's own alignment, made only when a step is in doubt (it takes seconds). One asks at a time."""
 
     def __init__(self, referee: Referee) -> None:
         self._referee = referee
-        self._aligned = False
+        self._aligned, self._alone = False, threading.Lock()
 
     def holds(self, step: Step) -> bool:
         """Can the physics bring this step in?"""
-        if not self._aligned:
-            self._referee.align()
-            self._aligned = True
-        return self._referee.holds(step)
+        with self._alone:
+            if not self._aligned:
+                self._referee.align()
+                self._aligned = True
+            return self._referee.holds(step)
 
 
 def charting(session: Session, charts: list[str]) -> Callable[[Advice], None]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from unitone.job.entries import Entry
 from unitone.job.entries.bench import Broken
@@ -79,10 +80,27 @@ def good_moves(exercise: Exercise, seed: int, library: Library) -> int:
 
 def radio_of(store: Store, job_id: str) -> tuple[Sheet, PhysicsFile]:
     """The sheet and the physics that a practice job began with. Raises SheetError, TapeError."""
+    return _radio(_opening(store, job_id))
+
+
+def _opening(store: Store, job_id: str) -> Opened:
     opened = store.tape(job_id)[0].said
     assert isinstance(opened, Opened)
+    return opened
+
+
+def _radio(opened: Opened) -> tuple[Sheet, PhysicsFile]:
     sheet = kept_sheet(opened.sheet_text, opened.sheet_id)
     return sheet, parse_physics(unsealed(opened.physics_text), "physics of this exercise", sheet)
+
+
+# One attempt is marked several times: as it ends, in its debrief, and beside the coach's own on the same radio.
+@lru_cache(maxsize=4)
+def _possible(sheet_text: str, sheet_id: str, physics_text: str, seed: int) -> Best:
+    """What the physics of a practice radio allows, without its fault."""
+    sheet = kept_sheet(sheet_text, sheet_id)
+    physics = parse_physics(unsealed(physics_text), "physics of this exercise", sheet)
+    return Best(Referee(sheet, _whole(physics), seed))
 
 
 def mark(session: Session, exercise: Exercise, good: int) -> Mark:
@@ -90,7 +108,8 @@ def mark(session: Session, exercise: Exercise, good: int) -> Mark:
     exercise, _ = opened(exercise)
     state, sheet = session.state, session.sheet
     seed = state.card.simulated_seed or 0
-    _, physics = radio_of(session.logbook, session.job_id)
+    began = _opening(session.logbook, session.job_id)
+    _, physics = _radio(began)
     bench = session.bench
     assert isinstance(bench, SimulatedBench)
     repaired = bool(":" in physics.has_fault and bench.radio.part_fault is None)
@@ -98,7 +117,8 @@ def mark(session: Session, exercise: Exercise, good: int) -> Mark:
     as_found = Referee(sheet, whole, seed)
     stood = frozenset(s.id for s in sheet.steps if s.adjust and as_found.holds(s))
     # A part of a stage can be repaired, so what the repaired radio allows is asked for.
-    left, best = Referee(sheet, whole if repaired else physics, seed), Best(Referee(sheet, whole, seed))
+    left = Referee(sheet, whole if repaired else physics, seed)
+    best = _possible(began.sheet_text, began.sheet_id, began.physics_text, seed)
     left.stand_at(dict(state.positions))
     restored, allowed, out, unproven = 0, 0, [], []
     for step in sheet.steps:

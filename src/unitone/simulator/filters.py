@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import butter
 
-
 Kind = Literal["lowpass", "highpass", "bandpass"]
 
 
