@@ -9,7 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from unitone.desktop.shell.app import make_application
 from unitone.desktop.shell.window import MainWindow
@@ -54,6 +54,13 @@ def wait(app: QApplication, until: Callable[[], bool], seconds: float = 90.0) ->
         app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
 
 
+def _is_written_on(page: QWidget) -> bool:
+    """Is there ink on it yet? A page of a PDF is drawn in a thread of its own, and is white until then."""
+    shown = page.grab().toImage()
+    places = [(x, y) for x in range(40, shown.width() - 40, 3) for y in range(20, shown.height() - 20, 3)]
+    return any(shown.pixelColor(x, y).lightness() < 60 for x, y in places)
+
+
 def take_all(
     folder: Path, size: tuple[int, int] = (1280, 800), look: tuple[str, float] = ("day", 1.0), prefix: str = "",
     quick: bool = False,
@@ -95,7 +102,7 @@ def take_all(
         shoot("bench-chart")
         window.show_certificate(logbook.job("144").id)
         wait(app, lambda: window._papers.document.pageCount() > 0)
-        time.sleep(0.3)
+        wait(app, lambda: _is_written_on(window._papers.pages))
         shoot("certificate")
         _card(app, window, logbook, shoot)
         if not quick:
