@@ -63,7 +63,7 @@ def qtbot(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Iterator[QtBot]:
 
     def hold(widget: QWidget, **how: Any) -> None:
         held.append(widget)
-        if widget.parentWidget() is None:
+        if widget.parentWidget() is None and not widget.property("dressed"):
             theme.dress(widget)
         add(widget, **how)
 

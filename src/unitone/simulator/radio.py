@@ -159,6 +159,11 @@ class SimulatedRadio:
             self._out_until = bench_seconds + float(self._joints.uniform(*_OUT_S))
         return bench_seconds < self._out_until
 
+    @property
+    def is_steady(self) -> bool:
+        """Is a second of reception like the next? Not where a joint comes and goes."""
+        return self.part_fault is None or not self.part_fault.comes_and_goes
+
     def _lose(self, is_out: bool = False) -> None:
         """What each stage loses on this specimen; a joint that comes and goes only while it ``is_out``."""
         fault = self.part_fault

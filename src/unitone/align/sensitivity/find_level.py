@@ -80,11 +80,8 @@ def posterior(readings: Sequence[tuple[float, float]], wanted_db: float = WANTED
     if not readings:
         raise ValueError("no readings")
     grid = _levels()
-    curves = [
-        sinad_at(level - grid[:, None, None], _SLOPES[None, :, None], _CEILINGS[None, None, :], wanted_db)
-        for level, _ in readings
-    ]
-    weight = _weigh(readings, curves, wanted_db, _NEAR_STD)
+    curves = [_curves(level, wanted_db) for level, _ in readings]
+    weight = _weigh(readings, wanted_db, None)
     if len(readings) >= _LEAST:
         # How far the readings lie from the curve tells their spread; the usual one counts as a few readings more.
         squares = [
@@ -93,23 +90,41 @@ def posterior(readings: Sequence[tuple[float, float]], wanted_db: float = WANTED
             if abs(sinad - wanted_db) <= 4.0
         ]
         spread = math.sqrt((_WORTH * _NEAR_STD**2 + sum(squares)) / (_WORTH + len(squares)))
-        weight = _weigh(readings, curves, wanted_db, min(max(spread, _LEAST_STD), _MOST_STD))
+        weight = _weigh(readings, wanted_db, min(max(spread, _LEAST_STD), _MOST_STD))
     at = weight.sum(axis=(1, 2))
     mean = float(grid @ at)
     std = math.sqrt(max(float((grid - mean) ** 2 @ at), 0.0))
     return mean, std, float(_SLOPES @ weight.sum(axis=(0, 2)))
 
 
-def _weigh(
-    readings: Sequence[tuple[float, float]], curves: Sequence[NDArray[np.float64]], wanted_db: float, near_std: float
-) -> NDArray[np.float64]:
-    """The posterior over (level, slope, ceiling), adding up to one, for this spread of a reading near the mark (dB)."""
+# A search asks about the same readings again with each new one.
+@lru_cache(maxsize=32)
+def _curves(level: float, wanted_db: float) -> NDArray[np.float64]:
+    """The SINAD (dB) at a level, over (level that gives the mark, slope, ceiling)."""
+    away = level - _levels()[:, None, None]
+    return sinad_at(away, _SLOPES[None, :, None], _CEILINGS[None, None, :], wanted_db)
+
+
+def _likelihood(level: float, sinad: float, wanted_db: float, near_std: float) -> NDArray[np.float64]:
+    """The logarithm of how likely a reading is, over the same."""
+    std = math.hypot(near_std, _FAR_STD * abs(sinad - wanted_db))
+    near = np.exp(-0.5 * ((sinad - _curves(level, wanted_db)) / std) ** 2) / std
+    return np.asarray(np.log((1.0 - _WRONG) * near + _WRONG / 40.0), np.float64)
+
+
+@lru_cache(maxsize=32)
+def _usual_likelihood(level: float, sinad: float, wanted_db: float) -> NDArray[np.float64]:
+    """The same for the usual spread of a reading."""
+    return _likelihood(level, sinad, wanted_db, _NEAR_STD)
+
+
+def _weigh(readings: Sequence[tuple[float, float]], wanted_db: float, near_std: float | None) -> NDArray[np.float64]:
+    """The posterior over (level, slope, ceiling), adding up to one, for this spread of a reading near the mark (dB), or the usual one."""
     prior = _LINEAR_PRIOR if wanted_db <= _LINEAR_MARK_DB else _PRIOR
-    log = np.broadcast_to(np.log(prior)[None, :, None], curves[0].shape).copy()
-    for (_, sinad), expected in zip(readings, curves, strict=True):
-        std = math.hypot(near_std, _FAR_STD * abs(sinad - wanted_db))
-        near = np.exp(-0.5 * ((sinad - expected) / std) ** 2) / std
-        log += np.log((1.0 - _WRONG) * near + _WRONG / 40.0)
+    log = np.log(prior)[None, :, None] + sum(
+        _usual_likelihood(level, s, wanted_db) if near_std is None else _likelihood(level, s, wanted_db, near_std)
+        for level, s in readings
+    )
     weight: NDArray[np.float64] = np.exp(log - log.max())
     return weight / float(weight.sum())
 

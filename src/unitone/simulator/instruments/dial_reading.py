@@ -19,8 +19,8 @@ from unitone.words import tr
 
 DIAL_ERROR = "rx.frequency_error"
 #: How far from the mark the generator is swept (share of the frequency), by how much at a time, how long each
-#: place is listened to, and how far a tone stands out of what is heard beside it.
-_REACH, _STEP_HZ, _LISTENS_S, _CLEAR_DB = 0.2, 3000.0, 0.06, 10.0
+#: place is listened to once it has settled, and how far a tone stands out of what is heard beside it.
+_REACH, _STEP_HZ, _SETTLES_S, _LISTENS_S, _CLEAR_DB = 0.2, 3000.0, 0.03, 0.06, 10.0
 #: At least so many places either side of the mark, and so many beyond the loudest: what only rises is no top yet.
 _LEAST, _BEYOND = 10, 4
 #: What the generator gives where the step names no level: loud enough for circuits that are off.
@@ -110,6 +110,5 @@ class DialByGenerator(Instrument):
         panel = Panel.from_positions(at.panel)
         self.radio.receiver.restart()
         signal = self.wiring.signal(at)
-        self.wiring.receive(_LISTENS_S / 2, at, signal, panel)
-        heard = self.wiring.receive(seconds, at, signal, panel)
-        return float(10.0 * np.log10(max(tone_powers(heard.audio, RATE, at.tone_hz or 400.0).tone, 1e-16)))
+        heard = self.wiring.receive(_SETTLES_S + seconds, at, signal, panel).audio[round(_SETTLES_S * RATE) :]
+        return float(10.0 * np.log10(max(tone_powers(heard, RATE, at.tone_hz or 400.0).tone, 1e-16)))

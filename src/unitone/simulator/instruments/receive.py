@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -21,8 +22,8 @@ from unitone.simulator.receiver import RATE, Signal
 from unitone.simulator.transmitter import SIDE
 from unitone.words import tr
 
-#: So many blocks make a whole reading.
-_BLOCKS = 10
+#: So long is a whole reading (s), and so much of it may be missing by rounding.
+_WHOLE_S, _ROUNDING_S = 1.0, 1e-6
 #: How long the audio is averaged for each of the two powers of a ratio (s).
 _AGAINST_SECONDS = 0.8
 #: A generator without a scale, its attenuator out, and the most that its attenuator takes; and where an ear loses a tone in the noise (dB of SINAD).
@@ -37,15 +38,22 @@ _ROCKS, _SURELY_DB = 2, 16.0
 LED, _LED_TO, _BY_EYE = "rx.led_lights", -13.0, "simulated generator, by eye"
 
 
+@dataclass(frozen=True)
+class _Block:
+    """What one stretch of reception gave: its tone, the square of the audio's volts, and where the needle stood."""
+
+    tone: TonePowers
+    audio_square: float
+    needle: float
+
+
 class Blocks:
-    """What the receiver gave lately, a tenth of a second at a time, and since nothing was changed: what several meters look at."""
+    """What the receiver gave lately, for a second at the most, and since nothing was changed: what several meters look at."""
 
     def __init__(self, wiring: Wiring) -> None:
         self._wiring = wiring
         self._stamp: object = None
-        self.tones: list[TonePowers] = []
-        self.audio_square: list[float] = []
-        self.needles: list[float] = []
+        self._blocks: list[_Block] = []
         self.agc = 0.0
         self.mode: str | None = None
 
@@ -55,13 +63,38 @@ class Blocks:
 
     def forget(self) -> None:
         """The next reading begins anew."""
-        self.tones, self.audio_square, self.needles = [], [], []
+        self._blocks = []
 
-    def is_whole(self, conditions: Conditions) -> bool:
-        """Are there enough blocks under these conditions?"""
-        return len(self.tones) >= _BLOCKS and self._stamp == self._stamp_of(conditions)
+    @property
+    def tone(self) -> TonePowers:
+        """The powers of all of it together. Raises ValueError where nothing was taken."""
+        return merge([b.tone for b in self._blocks])
 
-    def take(self, conditions: Conditions) -> None:
+    @property
+    def audio_square(self) -> float:
+        """The mean square of the audio (V²)."""
+        return self._mean(lambda b: b.audio_square)
+
+    @property
+    def needle(self) -> float:
+        """Where the needle stood, on average (0 to 1)."""
+        return self._mean(lambda b: b.needle)
+
+    def _mean(self, of: Callable[[_Block], float]) -> float:
+        return sum(of(b) * b.tone.seconds for b in self._blocks) / self._seconds()
+
+    def _seconds(self) -> float:
+        return sum(b.tone.seconds for b in self._blocks)
+
+    def fill(self, conditions: Conditions) -> None:
+        """What is missing of a whole reading under these conditions: in one stretch, where nothing comes and goes meanwhile."""
+        here = self._seconds() if self._stamp == self._stamp_of(conditions) else 0.0
+        while (missing := _WHOLE_S - here) > _ROUNDING_S:
+            stretch = missing if self._wiring.radio.is_steady else BLOCK_SECONDS
+            self.take(conditions, stretch)
+            here += stretch
+
+    def take(self, conditions: Conditions, seconds: float = BLOCK_SECONDS) -> None:
         """One block more, after settling where something was changed."""
         panel, signal = Panel.from_positions(conditions.panel), self._wiring.signal(conditions)
         stamp = self._stamp_of(conditions)
@@ -70,12 +103,12 @@ class Blocks:
             self.forget()
             self._stamp = stamp
             self._wiring.receive(SETTLE_SECONDS, conditions, signal, panel)
-        heard = self._wiring.receive(BLOCK_SECONDS, conditions, signal, panel)
+        heard = self._wiring.receive(seconds, conditions, signal, panel)
         self.agc = heard.agc_volts
         tone = tone_powers(heard.audio, RATE, conditions.tone_hz or 1000.0)
-        self.tones = [*self.tones[-_BLOCKS + 1 :], tone]
-        self.audio_square = [*self.audio_square[-_BLOCKS + 1 :], rms(heard.audio) ** 2]
-        self.needles = [*self.needles[-_BLOCKS + 1 :], heard.needle]
+        self._blocks.append(_Block(tone, rms(heard.audio) ** 2, heard.needle))
+        while self._seconds() > _WHOLE_S + _ROUNDING_S:
+            self._blocks.pop(0)
 
 
 class _BlockMeter(Instrument):
@@ -87,8 +120,7 @@ class _BlockMeter(Instrument):
 
     def measure(self, quantity_id: str, conditions: Conditions) -> Measured:
         """A second of blocks since the last change. Raises BenchError."""
-        while not self.blocks.is_whole(conditions):
-            self.blocks.take(conditions)
+        self.blocks.fill(conditions)
         reading = self.reading(quantity_id)
         self.blocks.forget()
         return reading
@@ -112,7 +144,7 @@ class SinadMeter(_BlockMeter):
 
     def reading(self, quantity_id: str) -> Measured:
         """Powers averaged over the blocks."""
-        together = merge(self.blocks.tones)
+        together = self.blocks.tone
         # Clicks of FM noise spread the reading more than white noise would.
         std = 2.0 * sinad_std_db(together.sinad_db, together.seconds)
         if quantity_id == "rx.sinad":
@@ -130,7 +162,7 @@ class AudioVoltmeter(_BlockMeter):
 
     def reading(self, quantity_id: str) -> Measured:
         """Root mean square over the blocks; on a scope at a volt a division, from crest to crest."""
-        volts = math.sqrt(sum(self.blocks.audio_square) / len(self.blocks.audio_square))
+        volts = math.sqrt(self.blocks.audio_square)
         if quantity_id == "rx.scope_height":
             return Measured(2.0 * math.sqrt(2.0) * volts, "simulated scope", 0.1, source="simulated")
         return Measured(volts, "simulated audio voltmeter", 0.01 * volts, source="simulated")
@@ -161,7 +193,7 @@ class SMeter(_BlockMeter):
 
     def reading(self, quantity_id: str) -> Measured:
         """The needle averaged, on the meter's own scale."""
-        needle = sum(self.blocks.needles) / len(self.blocks.needles)
+        needle = self.blocks.needle
         if quantity_id == "rx.needle":
             seen = 10.0 * min(needle + 0.002 * self.wiring.noise(), 1.0)
             return Measured(
