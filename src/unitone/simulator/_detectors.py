@@ -18,6 +18,8 @@ C64 = NDArray[np.complex64]
 F32 = NDArray[np.float32]
 #: The control voltage is worked out for so many samples at once: it moves far more slowly than the sound.
 _DECIMATE = 24
+#: The line stands where it stood so long, on average (s).
+_LATELY_S = 0.1
 
 
 class FmDetector:
@@ -69,6 +71,7 @@ class Gain:
         self.part, self._rate = part, rate
         self._knee = 10.0 ** ((part.knee - 30.0) / 20.0)
         self._pole = math.exp(-_DECIMATE / (part.time * rate))
+        self._lately = round(_LATELY_S * rate / _DECIMATE)
         self.restart()
 
     def restart(self) -> None:
@@ -100,7 +103,7 @@ class Gain:
         start = float(heights.mean()) if self._level is None else self._level
         smooth, _ = lfilter([1.0 - self._pole], [1.0, -self._pole], heights, zi=[self._pole * start])
         self._level = float(smooth[-1])
-        self.level = float(smooth.mean())
+        self.level = float(smooth[-self._lately :].mean())
         hold = self.part.hold
         hold = share * hold / (1.0 - hold + share * hold)
         gain = (1.0 + (smooth / self._knee) ** 2) ** (-hold / 2.0)

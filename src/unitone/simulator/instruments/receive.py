@@ -42,6 +42,7 @@ LED, _LED_TO, _BY_EYE = "rx.led_lights", -13.0, "simulated generator, by eye"
 class _Block:
     """What one stretch of reception gave: its tone, the square of the audio's volts, and where the needle stood."""
 
+    seconds: float
     tone: TonePowers
     audio_square: float
     needle: float
@@ -81,14 +82,16 @@ class Blocks:
         return self._mean(lambda b: b.needle)
 
     def _mean(self, of: Callable[[_Block], float]) -> float:
-        return sum(of(b) * b.tone.seconds for b in self._blocks) / self._seconds()
+        return sum(of(b) * b.seconds for b in self._blocks) / self.seconds
 
-    def _seconds(self) -> float:
-        return sum(b.tone.seconds for b in self._blocks)
+    @property
+    def seconds(self) -> float:
+        """So long all of it is."""
+        return sum(b.seconds for b in self._blocks)
 
     def fill(self, conditions: Conditions) -> None:
         """What is missing of a whole reading under these conditions: in one stretch, where nothing comes and goes meanwhile."""
-        here = self._seconds() if self._stamp == self._stamp_of(conditions) else 0.0
+        here = self.seconds if self._stamp == self._stamp_of(conditions) else 0.0
         while (missing := _WHOLE_S - here) > _ROUNDING_S:
             stretch = missing if self._wiring.radio.is_steady else BLOCK_SECONDS
             self.take(conditions, stretch)
@@ -106,8 +109,8 @@ class Blocks:
         heard = self._wiring.receive(seconds, conditions, signal, panel)
         self.agc = heard.agc_volts
         tone = tone_powers(heard.audio, RATE, conditions.tone_hz or 1000.0)
-        self._blocks.append(_Block(tone, rms(heard.audio) ** 2, heard.needle))
-        while self._seconds() > _WHOLE_S + _ROUNDING_S:
+        self._blocks.append(_Block(seconds, tone, rms(heard.audio) ** 2, heard.needle))
+        while self.seconds > _WHOLE_S + _ROUNDING_S:
             self._blocks.pop(0)
 
 
