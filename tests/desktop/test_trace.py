@@ -133,6 +133,40 @@ def test_levels_are_typed_from_any_place_and_what_is_wrong_is_told(desk: Desk) -
     assert not next(r for r in page.view.rungs if r.id == "if1").detail.endswith("voltages wrong")
 
 
+def test_a_line_that_holds_three_stages_down_is_found_beside_the_ladder(desk: Desk) -> None:
+    """The switch of the gain control is open: by the main key to the line, by the mouse to another branch, by R to the repair."""
+    page = traced(desk, 5, "S3:open")
+    assert page.view is not None
+    for _ in range(12):
+        if page.view.coach.stage == "agc":
+            break
+        press(desk, page, Qt.Key.Key_Return)
+    assert page.view.coach.act == "volts" and page.coach.headline.text() == "Measure the voltages of AGC."
+    # The branch stands below the ladder: it is brought into sight.
+    desk.until(
+        lambda: (
+            page.area.viewport()
+            .rect()
+            .contains(page.ladder.mapTo(page.area.viewport(), page.ladder.place("agc").center().toPoint()))
+        )
+    )  # type: ignore[union-attr]
+    press(desk, page, Qt.Key.Key_Return)
+    assert next(b for b in page.view.branches if b.id == "agc").mark == "break"
+    assert page.pins.title.text() == "AGC: voltages" and "R141 open or S3 open" in page.pins.meaning.text()
+    at = page.ladder.place("bfo").center().toPoint()
+    desk.qtbot.mouseClick(page.ladder, Qt.MouseButton.LeftButton, NONE, at)
+    desk.until(lambda: page.view is not None and page.view.stage.id == "bfo")
+    assert "v11-anode" in page.pins.fields and page.coach.headline.text() == "Check R141."
+    for _ in range(8):
+        if page.view.coach.act == "whole":
+            break
+        part = page.view.coach.part
+        good = page.view.coach.act == "part" and part != "S3"
+        press(desk, page, Qt.Key.Key_F if good else Qt.Key.Key_R if part == "S3" else Qt.Key.Key_Return)
+    assert page.view.coach.act == "whole"
+    assert Session(desk.logbook, page.view.job_id).state.tried[-1].suspected == "S3"
+
+
 def test_an_intermittent_is_watched_and_the_part_that_was_moved_is_named(desk: Desk) -> None:
     page = traced(desk, 5, "P3:dry")
     desk.window.worker.do(lambda s: (s.confirm_hook_up("receive"), s.go_to("s-meter"), s.set_up(s.step.setting)))

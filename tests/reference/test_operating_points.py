@@ -109,3 +109,47 @@ def test_a_fault_that_kills_the_slope_kills_the_stage_and_one_that_does_not_is_s
     assert min(lost["R1:open"], lost["L1:open"], lost["V1:dead"]) > 60 and 10 < lost["V1:weak"] < 30
     # An anode resistor that has drifted lets a pentode amplify as before: its current hardly changes.
     assert lost["R1:high"] < 1.0
+
+
+@pytest.mark.skipif(shutil.which("ngspice") is None, reason="ngspice is not there")
+@pytest.mark.parametrize("faults", [{}, {"R9": "open"}, {"R9": "high"}, {"C9": "short"}])
+def test_a_line_solved_by_itself_stands_where_the_whole_of_it_does(faults: dict[str, State], tmp_path: Path) -> None:
+    """A divider of the bias feeds a pentode's grid; the simulator solves both at once."""
+    divider = [
+        part("R8", "resistor", "bias", "line", 390e3),
+        part("R9", "resistor", "line", "0", 10e3),
+        part("C9", "bypass", "line", "0"),
+    ]
+    own = [p if p.id != "R4" else part("R4", "resistor", "g", "line", 470e3) for p in PENTODE.part]
+    supply = {**PENTODE.supply, "bias": -24.0}
+    whole = Circuit.model_validate({**PENTODE.model_dump(), "supply": supply, "part": [*own, *divider]})
+    network = Circuit.model_validate(
+        {"stage": "agc", "kind": "network", "line": "line", "supply": {"bias": -24.0}, "part": divider}
+    )
+    assert not network.problems()
+    stage = Circuit.model_validate({**PENTODE.model_dump(), "supply": {**PENTODE.supply, "line": -0.6}, "part": own})
+    line = OperatingPoint(network, faults).volts["line"]
+    ours, theirs = OperatingPoint(stage.fed_with({"line": line})).volts, volts_by_spice(whole, faults, tmp_path)
+    for electrode, node in whole.nodes.items():
+        assert ours[node] == pytest.approx(theirs[node], rel=0.02, abs=0.06), (electrode, faults, ours, theirs)
+    lost = lost_db(stage, {}, {"line": line})
+    # Let go, the bias cuts the valve off. Six times too much of it costs little: the screen rises as the current falls.
+    assert lost > 60.0 if faults.get("R9") == "open" else lost < 2.0
+
+
+@pytest.mark.parametrize(
+    ("wrong", "words"),
+    [({"line": ""}, "name a node between its parts"), ({"line": "bias"}, "name a node between"), ({"device": "V9"}, "has no device"),
+     ({"kind": "triode", "line": "", "nodes": {"anode": "line", "grid": "line", "cathode": "0"}}, "no device"),
+     ({"kind": "npn", "device": "Q1", "nodes": {"collector": "line", "base": "line", "emitter": "0"}}, "only a network feeds a line")],
+)  # fmt: skip
+def test_a_network_that_cannot_be_is_told(wrong: dict[str, object], words: str) -> None:
+    good = {
+        "stage": "agc",
+        "kind": "network",
+        "line": "line",
+        "supply": {"bias": -24.0},
+        "part": [part("R8", "resistor", "bias", "line")],
+    }
+    assert not Circuit.model_validate(good).problems()
+    assert any(words in told for told in Circuit.model_validate({**good, **wrong}).problems())

@@ -188,9 +188,10 @@ def test_the_robot_traces_a_fault_to_its_part_and_brings_the_radio_in(sheet_name
 
 
 @pytest.mark.parametrize(
-    ("sheet_name", "seed", "fault"), [(HERON, 903, "C81:leaky"), ("ostrel-tarn-40", 907, "driver:dead")]
+    ("sheet_name", "seed", "fault"),
+    [(HERON, 903, "C81:leaky"), (HERON, 904, "S3:open"), ("ostrel-tarn-40", 907, "driver:dead")],
 )
-def test_a_leak_and_a_dead_driver_are_traced_to_their_part(sheet_name: str, seed: int, fault: str) -> None:
+def test_a_leak_a_line_and_a_dead_driver_are_traced_to_their_part(sheet_name: str, seed: int, fault: str) -> None:
     with Logbook(None) as book:
         card = Card(book.next_number(), sheet_name, simulated_seed=seed, simulated_fault=fault)
         session = Session(book, open_job(book, sheet_name, card))

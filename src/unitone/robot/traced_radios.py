@@ -12,10 +12,12 @@ from typing import Any
 
 import numpy as np
 
+from unitone.align.trace.advice import trace
 from unitone.align.trace.ladder import (
     AF,
     S_METER,
     SOUND_DB,
+    WAYS,
     Rung,
     Traced,
     chain,
@@ -43,7 +45,6 @@ from unitone.store.logbook import Logbook
 
 #: A test that is expected to tell less (bits) is not done.
 _TELLS = 1e-3
-_WAYS: tuple[Traced, ...] = ("receive", "transmit")
 _MOST_TESTS, _MOST_BREAKS, _MOST_PARTS = 24, 4, 12
 #: A look at a stage shows a bad part in so many cases, and seems to in so many where nothing is wrong.
 _SEEN, _SEEMS = 0.35, 0.03
@@ -71,7 +72,8 @@ def trace_one(sheet_name: str, seed: int, fault: str = "any") -> TracedRadio:
     """Trace the simulated radio of that seed. Raises BenchError for a radio whose sheet says nowhere to inject."""
     _, sheet, physics = simulated(sheet_name)
     made = stage_faults(physics)
-    made = tuple(f for f in made if any(f.stage in (x.id for x in chain(sheet, w)) for w in _WAYS))
+    there = {s.id for w in WAYS for s in chain(sheet, w)} | {s.id for s in sheet.stages if s.acts_on}
+    made = tuple(f for f in made if f.stage in there)
     if not made:
         raise BenchError(f"{sheet.title}: its sheet or physics names no stages to trace.")
     rng = stream(seed, "trace")
@@ -110,6 +112,7 @@ def find_and_repair(
     tests, cost, named, sure, place = 0, 0.0, "", False, None
     for turn in range(_MOST_BREAKS):
         more, trouble, found, certain = _search(session, true, rng, way)
+        found, more, trouble = _beside(session, found, more, trouble, way)
         if turn == 0:
             tests, cost, named, sure = more, trouble, found, certain
         rank, repaired = _to_the_part(session, found, true)
@@ -170,13 +173,26 @@ def _search(session: Session, true: StageFault, rng: np.random.Generator, way: T
     return tests, cost, search.found, search.sure
 
 
+def _beside(session: Session, found: str, tests: int, cost: float, way: Traced) -> tuple[str, int, float]:
+    """The stage that is found, or the line that holds it down, once the voltages are read that the coach asks for; and what all of it took."""
+    while found and session.bench.can_measure(POINT):
+        now = trace(session.state, way=way)
+        if now.move.act != "volts" or now.move.stage == "":
+            return now.found or found, tests, cost
+        if now.move.stage != found:
+            tests, cost = tests + 1, cost + troubles(session.tracing.stage(now.move.stage))["volts"]
+        session.tracing.read_volts(now.move.stage)
+    return found, tests, cost
+
+
 def _to_the_part(session: Session, stage: str, true: StageFault) -> tuple[int | None, bool]:
     """The voltages of the stage, then its parts in order: (place of the true part among the suspects, was it repaired)."""
     if not stage:
         return None, False
-    if session.bench.can_measure(POINT) and any(r.row.is_known for r in session.tracing.rung(stage).rows):
+    rung = session.tracing.stage(stage)
+    if session.bench.can_measure(POINT) and any(r.row.is_known for r in rung.rows):
         session.tracing.read_volts(stage)
-    rung = session.tracing.rung(stage)
+        rung = session.tracing.stage(stage)
     stages = [stage, *(b.id for b in rung.beside)]
     suspects = suspect_parts(session.state, rung.rows, stages)
     order = [s.part.id for s in suspects]
@@ -217,7 +233,7 @@ def _two_ways(session: Session, true: StageFault, way: Traced) -> tuple[tuple[bo
             return bad_at[at]
 
         at = points(is_bad)
-        return rungs[at].stage.id == true.stage, sum(troubles(rungs[k])["inject"] for k in bad_at)
+        return rungs[at].stage.id in true.losses, sum(troubles(rungs[k])["inject"] for k in bad_at)
 
     def halve(is_bad: Callable[[int], bool]) -> int:
         low, high = (0, len(rungs)) if way == "receive" else (-1, len(rungs) - 1)

@@ -7,7 +7,8 @@ from collections import Counter
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from unitone.align.trace.ladder import INJECTION, PROBED, Rung, dial, ladder, quantity_of, traced_modes
+from unitone.align.trace.branches import branches
+from unitone.align.trace.ladder import INJECTION, PROBED, WAYS, Rung, dial, ladder, quantity_of, traced_modes
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
 from unitone.job.checks import CheckWay
 from unitone.job.entries.notes import Tried
@@ -36,10 +37,16 @@ class Tracing:
         self._session = session
         self._earlier: dict[str, int] | None = None
 
+    def stage(self, stage: str) -> Rung:
+        """A stage of a ladder, or of one of its branches. Raises BenchError for one that is neither."""
+        state = self._session.state
+        beside = (b.rung for way in WAYS for b in branches(state, way) if b.stage.id == stage)
+        return next(beside, None) or self.rung(stage)
+
     def rung(self, stage: str) -> Rung:
         """The rung of a stage. Raises BenchError for one that the sheet feeds nowhere."""
         state = self._session.state
-        found = next((r for r in (*ladder(state), *ladder(state, "transmit")) if r.stage.id == stage), None)
+        found = next((r for way in WAYS for r in ladder(state, way) if r.stage.id == stage), None)
         if found is None:
             raise BenchError(tr("The sheet does not say where to inject at {stage}.", stage=stage))
         return found
@@ -119,7 +126,7 @@ class Tracing:
 
     def read_volts(self, stage: str) -> int:
         """Let the bench read every row of a stage's voltage table that was not read yet; returns how many. Raises BenchError."""
-        rows = [r.row.id for r in self.rung(stage).rows if r.now is None]
+        rows = [r.row.id for r in self.stage(stage).rows if r.now is None]
         for row in rows:
             self._session.workshop.measure_volts(row)
         return len(rows)

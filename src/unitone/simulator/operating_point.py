@@ -52,13 +52,16 @@ class CircuitPart(Part):
 
 class Circuit(Part):
     """[[circuit]]: the device of a stage and the parts round it. ``nodes`` names where each electrode sits, ``supply`` the volts of the
-    nodes that are fed from outside. ``feeds``: the stage whose gain goes with it, where that is another (an oscillator's mixer)."""
+    nodes that are fed from outside. ``feeds``: the stage whose gain goes with it, where that is another (an oscillator's mixer).
+
+    A ``network`` has no device: ``line`` is its node that feeds the supply of that name in the other circuits (a gain control's line)."""
 
     stage: str
     feeds: str = ""
-    device: str
-    kind: Literal["triode", "pentode", "npn", "pnp", "njfet"]
-    nodes: dict[str, str]
+    device: str = ""
+    kind: Literal["triode", "pentode", "npn", "pnp", "njfet", "network"]
+    nodes: dict[str, str] = Field(default_factory=dict)
+    line: str = ""
     supply: dict[str, Volts]
     part: list[CircuitPart]
     #: Rows of the sheet's voltage table that stand at other nodes than the device's, and the resistance that drives its input.
@@ -74,10 +77,26 @@ class Circuit(Part):
     idss: Amps = Field(default=6e-3, gt=0)
     pinch_off: Volts = Field(default=2.5, gt=0)
 
+    def fed_with(self, volts: Mapping[str, float]) -> Circuit:
+        """The circuit with its supplies of these names at these volts; those that it does not have are no matter."""
+        own = {n: v for n, v in volts.items() if n in self.supply}
+        return self.model_copy(update={"supply": {**self.supply, **own}}) if own else self
+
     def problems(self) -> list[str]:
         """What of it cannot be solved."""
         wanted = ELECTRODES[self.kind]
-        found = [tr("nodes lacks {electrode}. Say where it sits.", electrode=e) for e in wanted if e not in self.nodes]
+        inner = {n for p in self.part for n in p.between} - set(self.supply) - {"0"}
+        if self.kind == "network":
+            found = [tr("a network has no device. Take it out.")] if self.device else []
+            if self.line not in inner:
+                found.append(
+                    tr("line {line!r}: name a node between its parts that nothing else feeds.", line=self.line)
+                )
+        else:
+            found = [] if self.device else [tr("no device. Name it, or make it a network with a line.")]
+            if self.line:
+                found.append(tr("only a network feeds a line. Take it out."))
+        found += [tr("nodes lacks {electrode}. Say where it sits.", electrode=e) for e in wanted if e not in self.nodes]
         found += [
             tr("a {kind} has no {electrode}.", kind=self.kind, electrode=e) for e in self.nodes if e not in wanted
         ]
@@ -91,12 +110,15 @@ class Circuit(Part):
 ELECTRODES: dict[str, tuple[str, ...]] = {
     "triode": ("anode", "grid", "cathode"), "pentode": ("anode", "screen", "grid", "cathode"), "npn": ("collector", "base", "emitter"),
     "pnp": ("collector", "base", "emitter"), "njfet": ("drain", "gate", "source"),
+    "network": (),
 }  # fmt: skip
 Faults = Mapping[str, State]
 
 
 def _currents(c: Circuit, v: Mapping[str, float], emits: float) -> dict[str, float]:
     """Amps that flow into each electrode from outside; ``emits``: the share of its current that the device still gives."""
+    if c.kind == "network":
+        return {}
     if c.kind in ("triode", "pentode"):
         a, g, k = v["anode"] - v["cathode"], v["grid"] - v["cathode"], v["cathode"]
         s = v["screen"] - k if c.kind == "pentode" else a
@@ -195,7 +217,9 @@ class OperatingPoint:
                 if worst < 1e-7:
                     break
             else:
-                raise BenchError(tr("No operating point is found for {device}.", device=self.circuit.device))
+                raise BenchError(
+                    tr("No operating point is found for {device}.", device=self.circuit.device or self.circuit.stage)
+                )
         return at(x, 1.0)
 
     @property
@@ -220,9 +244,10 @@ class OperatingPoint:
         return abs(up - down) / 2e-5
 
 
-def lost_db(circuit: Circuit, faults: Faults) -> float:
-    """What the stage loses with these faults (dB): by the slope of its device, by what its input loads, and by what no voltage tells."""
-    sound, bad = OperatingPoint(circuit), OperatingPoint(circuit, faults)
+def lost_db(circuit: Circuit, faults: Faults, fed: Mapping[str, float] | None = None) -> float:
+    """What the stage loses with these faults (dB): by the slope of its device, by what its input loads, and by what no voltage tells.
+    ``fed``: supplies that stand at other volts by a fault elsewhere."""
+    sound, bad = OperatingPoint(circuit), OperatingPoint(circuit.fed_with(fed or {}), faults)
     silent = sum(p.open_costs for p in circuit.part if faults.get(p.id) == "open")
     share = bad.slope / sound.slope
     share *= (1.0 + circuit.driven_from * sound.loads) / (1.0 + circuit.driven_from * bad.loads)
@@ -232,7 +257,7 @@ def lost_db(circuit: Circuit, faults: Faults) -> float:
 def part_faults(circuit: Circuit) -> list[tuple[str, State]]:
     """Every part of the circuit with each way in which it fails."""
     found = [(p.id, s) for p in circuit.part for s in PART_STATES[p.kind] if _tells(p, s)]
-    return [*found, *((circuit.device, s) for s in PART_STATES["device"])]
+    return [*found, *((circuit.device, s) for s in PART_STATES["device"] if circuit.device)]
 
 
 def _tells(part: CircuitPart, state: State) -> bool:

@@ -167,7 +167,7 @@ class SimulatedRadio:
     def _lose(self, is_out: bool = False) -> None:
         """What each stage loses on this specimen; a joint that comes and goes only while it ``is_out``."""
         fault = self.part_fault
-        lost = {} if fault is None or (fault.comes_and_goes and not is_out) else {fault.stage: fault.lost_db}
+        lost = {} if fault is None or (fault.comes_and_goes and not is_out) else fault.losses
         if self._receiver is not None:
             gains, spread = stream(self.seed, "gains"), self._receiver.physics.gain_spread
             made = {s: spread * float(gains.standard_normal()) for s in traced_stages(self.physics) if spread}

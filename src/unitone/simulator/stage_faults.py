@@ -22,12 +22,14 @@ _LEAST_DB = 10.0
 
 @dataclass(frozen=True)
 class StageFault:
-    """One fault: the part (or stage) and how it failed, the stage that loses, and how much (dB)."""
+    """One fault: the part (or stage) and how it failed, the stage that is bad, and how much the signal loses by it (dB)."""
 
     part: str
     state: State
     stage: str
     lost_db: float
+    #: What each stage loses of it, where those are others: a gain control's line holds down those that it feeds.
+    held_db: tuple[tuple[str, float], ...] = ()
     #: A dry joint: it comes and goes, and mostly goes when it is moved.
     comes_and_goes: bool = False
 
@@ -35,6 +37,11 @@ class StageFault:
     def id(self) -> str:
         """As it is named."""
         return f"{self.part}:{'dry' if self.comes_and_goes else self.state}"
+
+    @property
+    def losses(self) -> dict[str, float]:
+        """What each stage loses (dB)."""
+        return dict(self.held_db) or {self.stage: self.lost_db}
 
 
 def traced_stages(physics: PhysicsFile) -> tuple[str, ...]:
@@ -59,8 +66,40 @@ def transmit_stages(physics: PhysicsFile) -> tuple[str, ...]:
     return () if physics.transmit is None else tuple(s.stage for s in physics.transmit.stage)
 
 
-def _of_circuit(circuit: Circuit, name: str = "") -> list[StageFault]:
+@lru_cache(maxsize=256)
+def _line_volts(network: str, part: str, state: State) -> float:
+    """Where a network's line stands with one part failed (V)."""
+    made = Circuit.model_validate_json(network)
+    return OperatingPoint(made, {part: state}).volts[made.line]
+
+
+@lru_cache(maxsize=256)
+def _held(circuit: str, line: str, volts: float) -> float:
+    """What a stage loses with a line that feeds it at these volts (dB); nothing where no operating point is found."""
+    try:
+        return lost_db(Circuit.model_validate_json(circuit), {}, {line: volts})
+    except BenchError:
+        return 0.0
+
+
+def _of_network(network: Circuit, physics: PhysicsFile, name: str) -> list[StageFault]:
+    """The same of a network: what it holds down are the stages that its line feeds."""
+    fed = [c for c in physics.circuit if network.line in c.supply]
+    text, found = network.model_dump_json(), []
+    for part, state in part_faults(network):
+        if name in ("", f"{part}:{state}"):
+            volts = _line_volts(text, part, state)
+            held = [(c.feeds or c.stage, _held(c.model_dump_json(), network.line, volts)) for c in fed]
+            lost = sum(db for _, db in held)
+            if lost >= _LEAST_DB:
+                found.append(StageFault(part, state, network.stage, lost, tuple((s, db) for s, db in held if db)))
+    return found
+
+
+def _of_circuit(circuit: Circuit, physics: PhysicsFile, name: str = "") -> list[StageFault]:
     """The faults of a circuit that a tracer can find; that of a name alone."""
+    if circuit.line:
+        return _of_network(circuit, physics, name)
     text = circuit.model_dump_json()
     return [
         StageFault(part, state, circuit.feeds or circuit.stage, lost)
@@ -71,7 +110,7 @@ def _of_circuit(circuit: Circuit, name: str = "") -> list[StageFault]:
 
 def stage_faults(physics: PhysicsFile, name: str = "") -> tuple[StageFault, ...]:
     """Every fault at a stage that a tracer can find; those of one name alone."""
-    found = [f for c in physics.circuit for f in _of_circuit(c, name)]
+    found = [f for c in physics.circuit for f in _of_circuit(c, physics, name)]
     covered = {c.feeds or c.stage for c in physics.circuit}
     for stage in (*traced_stages(physics), *transmit_stages(physics)):
         if stage not in covered:
@@ -101,7 +140,7 @@ def stage_fault(physics: PhysicsFile, name: str) -> StageFault:
 
 def signal_runs(physics: PhysicsFile, stage: str, fault: StageFault | None) -> bool:
     """Does the oscillator of that stage run? One that has lost most of its slope has stopped."""
-    own = {x for c in physics.circuit if c.stage == stage for x in (c.device, *(p.id for p in c.part))}
+    own = {x for c in physics.circuit if c.stage == stage for x in _own(c)}
     return fault is None or fault.part not in own or fault.lost_db < _LEAST_DB
 
 
@@ -111,10 +150,23 @@ def volts_at(physics: PhysicsFile, row: Voltage, fault: StageFault | None) -> fl
         at_pin = circuit.nodes.get(row.electrode) if row.device and row.device == circuit.device else None
         node = circuit.points.get(row.id) or at_pin
         if node is not None:
-            own = {p.id for p in circuit.part} | {circuit.device}
-            steady = fault is not None and not fault.comes_and_goes
+            steady = None if fault is None or fault.comes_and_goes else fault
             faults: dict[str, State] = (
-                {fault.part: fault.state} if fault is not None and steady and fault.part in own else {}
+                {} if steady is None or steady.part not in _own(circuit) else {steady.part: steady.state}
             )
-            return OperatingPoint(circuit, faults).volts[node]
+            return OperatingPoint(circuit.fed_with(_lines(physics, steady)), faults).volts[node]
     return None
+
+
+def _own(circuit: Circuit) -> set[str]:
+    """The parts of a circuit, its device among them."""
+    return {p.id for p in circuit.part} | ({circuit.device} if circuit.device else set())
+
+
+def _lines(physics: PhysicsFile, fault: StageFault | None) -> dict[str, float]:
+    """The lines that stand elsewhere by a fault of their network (V)."""
+    return {
+        c.line: _line_volts(c.model_dump_json(), fault.part, fault.state)
+        for c in physics.circuit
+        if fault is not None and c.line and fault.part in _own(c)
+    }

@@ -27,6 +27,7 @@ from unitone.words import tr
 
 INJECTION, S_METER, AF, PROBED = "rx.injection", "rx.s_meter", "rx.af_voltage", "tx.stage_voltage"
 Traced = Literal["receive", "transmit"]
+WAYS: tuple[Traced, ...] = ("receive", "transmit")
 #: A generator without a told range gives so much more than is expected anywhere (dB).
 _MOST_DB = 60.0
 #: What a circuit that nobody has aligned yet costs a stage, and what one without adjusters differs by (dB, standard; common practice, no
@@ -153,6 +154,11 @@ def counts_since(state: JobState, way: Traced = "receive") -> dict[str, int]:
     at = {s.id: n for n, s in enumerate(main)}
     for n, stage in enumerate(main):
         at |= {a: n for a in stage.after if a not in at}
+    # A line that holds several stages reaches as far as the last of them (a probe's: from the first on).
+    for stage in state.sheet.stages:
+        held = [at[s] for s in stage.acts_on if s in at]
+        if held and stage.id not in at:
+            at[stage.id] = min(held) if way == "transmit" else max(held)
     stages = {p.id: p.stage for p in state.sheet.parts}
     made = dict.fromkeys((s.id for s in main), 0)
     for touch in state.touches:
@@ -181,6 +187,8 @@ def ladder(state: JobState, way: Traced = "receive") -> tuple[Rung, ...]:
     for stage in main:
         beside = tuple(by_id[a] for a in stage.after if a not in ids and a not in all_ids)
         own = {stage.id, *(b.id for b in beside)}
+        # What stood here while a line held it down says nothing of it any more.
+        touched = touched_at(state, own | {s.id for s in sheet.stages if own & set(s.acts_on)})
         level = read.get(stage.id)
         excess, silent = _excess(stage, level)
         try:
@@ -193,19 +201,19 @@ def ladder(state: JobState, way: Traced = "receive") -> tuple[Rung, ...]:
         made.append(
             Rung(
                 stage, replace(base, inject=stage.id), hz, beside, level, excess, silent,
-                tuple(_since(r, _touched(state, own)) for r in rows if r.row.stage in own),
-                tuple(c for c in state.checks if c.stage in own and c.seq > _touched(state, own)),
+                tuple(row_since(r, touched) for r in rows if r.row.stage in own),
+                tuple(c for c in state.checks if c.stage in own and c.seq > touched),
             )
         )  # fmt: skip
     return tuple(made)
 
 
-def _since(row: RowState, seq: int) -> RowState:
+def row_since(row: RowState, seq: int) -> RowState:
     """A row as it stands after entry ``seq``: what was read before is to be read again."""
     return row if row.now is None or row.now.seq > seq else replace(row, now=None, verdict="todo")
 
 
-def _touched(state: JobState, stages: set[str]) -> int:
+def touched_at(state: JobState, stages: set[str]) -> int:
     """The last entry by which a part of these stages was fitted or repaired; 0 for none."""
     stage_of = {p.id: p.stage for p in state.sheet.parts}
     return max((t.seq for t in state.touches if stage_of.get(t.name, t.name) in stages), default=0)

@@ -45,6 +45,10 @@ _SIGNS: dict[tuple[str, Failure], _Shown] = {
     ("beside screen", "shorted"): {"out": ("normal", "high"), "screen": ("zero",), "foot": ("zero", "low"), "in": ("normal",)},
     ("beside out", "shorted"): {"out": ("zero",), "screen": ("low", "normal"), "foot": ("low", "normal"), "in": ("normal",)},
     ("beside foot", "shorted"): {"out": ("low", "normal"), "screen": ("low", "normal"), "foot": ("zero",), "in": ("normal",)},
+    ("line", "open"): {"line": ("zero", "low")}, ("line", "drifted"): {"line": ("low",)},
+    ("across line", "open"): {"line": ("high",)}, ("across line", "drifted"): {"line": ("high",)},
+    ("beside line", "open"): {"line": ("normal",)}, ("beside line", "shorted"): {"line": ("zero",)},
+    ("beside line", "leaky"): {"line": ("low", "zero")},
     ("device", "dead"): {"out": ("normal", "high"), "screen": ("high",), "foot": ("zero",), "in": ("normal", "high")},
     ("device", "weak"): {"out": ("normal", "high"), "screen": ("high", "normal"), "foot": ("low",), "in": ("normal",)},
 }  # fmt: skip
@@ -103,15 +107,12 @@ def suspect_parts(state: JobState, rows: Sequence[RowState], stages: Sequence[st
     found: list[tuple[float, SuspectPart]] = []
     named: set[str] = set()
     every = row_states(state)
-    by_device = {
-        d: [r for r in rows if r.row.device == d] for d in dict.fromkeys(r.row.device for r in rows if r.row.device)
-    }
+    by_device: dict[str, list[RowState]] = {}
+    for r in rows:
+        if r.row.device or _does(r):
+            by_device.setdefault(r.row.device or r.row.id, []).append(r)
     shown = {
-        d: {
-            _DOES[r.row.electrode]: level
-            for r in own
-            if r.row.electrode in _DOES and (level := level_of(r, _top_of(own, every)))
-        }
+        d: {does: level for r in own if (does := _does(r)) and (level := level_of(r, _top_of(own, every)))}
         for d, own in by_device.items()
     }
     full = {d: _stands_full(own, every) for d, own in by_device.items()}
@@ -123,6 +124,9 @@ def suspect_parts(state: JobState, rows: Sequence[RowState], stages: Sequence[st
             if part is None or not part.kind:
                 continue
             named.add(part_id)
+            if role == "beside line" and part.kind != "capacitor":
+                # A resistor or a switch from the line to ground: open, it lets the line go.
+                role = "across line"
             for (kind, failure), often in _OFTEN.items():
                 sign = _SIGNS.get((role, failure))
                 if kind == part.kind and sign is not None:
@@ -133,6 +137,13 @@ def suspect_parts(state: JobState, rows: Sequence[RowState], stages: Sequence[st
         if part.stage in stages and part.id not in named and part.kind:
             found.append((_UNNAMED * sound, SuspectPart(part, 0.0, "open")))
     return _ranked(state, found)
+
+
+def _does(row: RowState) -> str:
+    """What a row's place is to its device, or ``line`` where it stands on a line that no device hangs from; empty where it is neither."""
+    if row.row.device:
+        return _DOES.get(row.row.electrode, "")
+    return "line" if row.row.through or row.row.beside else ""
 
 
 def _stands_full(own: Sequence[RowState], rows: Sequence[RowState]) -> frozenset[str]:
@@ -161,8 +172,8 @@ def _roles(rows: Sequence[RowState], device: str) -> list[tuple[str, str]]:
     """(what it is to the device, part) of each part that its pins name."""
     found = [("device", device)]
     for r in rows:
-        does = _DOES.get(r.row.electrode)
-        if does is not None:
+        does = _does(r)
+        if does:
             found += [(does, p) for p in r.row.through]
             found += [(f"beside {does}", p) for p in r.row.beside]
     return list(dict.fromkeys(found))

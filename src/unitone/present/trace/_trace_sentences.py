@@ -115,7 +115,7 @@ def _off(rung: Rung) -> str:
 
 def coach_of(state: JobState, now: Trace, move: TraceMove, measurable: bool, others: int) -> TraceCoach:
     """The coach's line for a move."""
-    rung = next((r for r in now.rungs if r.stage.id == move.stage), None)
+    rung = next((r for r in (*now.rungs, *(b.rung for b in now.branches)) if r.stage.id == move.stage), None)
     headline = detail = caution = ""
     if rung is not None:
         headline, detail, caution = _at(state, now, move, rung)
@@ -165,8 +165,10 @@ def _at(state: JobState, now: Trace, move: TraceMove, rung: Rung) -> tuple[str, 
             _danger(rung, bool(stage.inject.coupling)),
         )
     if move.act == "volts":
-        pins = ", ".join(dict.fromkeys(r.row.where or r.row.title for r in rung.rows if r.now is None))
-        return tr("Measure the voltages of {stage}.", stage=stage.title), pins + ".", _danger(rung, False)
+        pins = ", ".join(dict.fromkeys(r.row.where or r.row.title for r in rung.rows if r.now is None)) + "."
+        if any(b.stage.id == stage.id and b.acts_on for b in now.branches):
+            pins = " ".join((pins, tr("Where it stands wrong, the stages that it acts on look bad.")))
+        return tr("Measure the voltages of {stage}.", stage=stage.title), pins, _danger(rung, False)
     if move.act == "signal":
         of = next((b for b in (stage, *rung.beside) if b.signal is not None), stage)
         assert of.signal is not None

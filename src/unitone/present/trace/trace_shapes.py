@@ -28,6 +28,19 @@ class RungView:
 
 
 @dataclass(frozen=True)
+class BranchView:
+    """What stands beside the ladder: where it comes from and what it acts on, what was read of it, what was expected."""
+
+    id: str
+    title: str
+    detail: str
+    value: str
+    expected: str
+    mark: RungMark
+    current: bool
+
+
+@dataclass(frozen=True)
 class TraceCoach:
     """What to do now: headline, why, the danger, what the main button does; and how many other tests there are."""
 
@@ -134,6 +147,7 @@ class TraceView:
     empty: str
     output: str
     rungs: tuple[RungView, ...]
+    branches: tuple[BranchView, ...]
     coach: TraceCoach
     suspects: tuple[SuspectView, ...]
     tests: int

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from unitone.align.trace.advice import Trace, TraceMove, trace
+from unitone.align.trace.branches import Branch
 from unitone.align.trace.intermittent import DROP_DB, rank
 from unitone.align.trace.ladder import (
     INJECTION,
     PROBED,
+    WAYS,
     Rung,
     Traced,
     chain,
@@ -19,6 +21,7 @@ from unitone.align.trace.ladder import (
     traced_modes,
 )
 from unitone.job.state import JobState
+from unitone.job.verdicts import describe_verdict
 from unitone.job.voltages import RowState
 from unitone.present.bench.bench_shapes import TapeCell
 from unitone.present.bench.board import board_picture, pinned
@@ -32,6 +35,7 @@ from unitone.present.trace._trace_sentences import (
     noise_view,
 )
 from unitone.present.trace.trace_shapes import (
+    BranchView,
     MovedView,
     PartView,
     PinView,
@@ -44,11 +48,10 @@ from unitone.present.trace.trace_shapes import (
 )  # fmt: skip
 from unitone.quantities.show import microvolts, number
 from unitone.session.session import Session
-from unitone.words import tr
+from unitone.words import N_, tr
 
 #: So many suspects, parts and cells of the log are shown.
 _SUSPECTS, _PARTS, _CELLS = 4, 3, 16
-_WAYS: tuple[Traced, ...] = ("receive", "transmit")
 #: A stage less likely than this is not worth a line (per cent).
 _LEAST_PCT = 2.0
 #: Kinds of entries that tracing makes, or that it starts from.
@@ -61,15 +64,16 @@ def take_trace(
     """The picture of a session's trace; ``chosen`` is the stage that is looked at, ``other`` how many better tests were put aside."""
     state = session.state
     earlier = session.tracing.earlier()
-    there = [w for w in _WAYS if len(chain(state.sheet, w)) > 1]
+    there = [w for w in WAYS if len(chain(state.sheet, w)) > 1]
     way = way if way in there or not there else there[0]
-    now = trace(state, earlier, walk, way)
+    reads = session.bench.can_measure("stage.voltage")
+    now = trace(state, earlier, walk, way, reads or not session.bench.simulated)
     base = dial(state, way)
     move = now.moves[min(other, len(now.moves) - 1)]
     hz = state.sheet.carrier_hz(base.channel, base.band)
-    ids = [r.stage.id for r in now.rungs]
-    at = chosen if chosen in ids else now.found or move.stage
-    rung = next((r for r in now.rungs if r.stage.id == at), None)
+    every = (*now.rungs, *(b.rung for b in now.branches))
+    at = chosen if chosen in {r.stage.id for r in every} else now.found or move.stage
+    rung = next((r for r in every if r.stage.id == at), None)
     moved = rank(state.watches)
     received = now.rungs if way == "receive" else ladder(state)
     noise = noise_view(noise_answers(state), received, makes_noise(state, received))
@@ -88,12 +92,13 @@ def take_trace(
         empty="" if len(now.rungs) > 1 else _empty(),
         output=_output(state, now),
         rungs=tuple(_rung(state, now, r, move, at, noise.does if r.stage.id == noise.stage else "") for r in now.rungs),
+        branches=tuple(_branch(state, now, b, move, at) for b in now.branches),
         coach=coach_of(state, now, move, session.bench.can_measure(quantity_of(way)), len(now.moves) - 1)
         if now.rungs else TraceCoach("nothing", "", "", "", "", "", False, 0),
         suspects=_suspects(now),
         tests=0 if now.search is None else len(now.search.told),
         odd=_odd(state, now),
-        stage=_stage(state, now, rung, session.bench.can_measure("stage.voltage")),
+        stage=_stage(state, now, rung, reads),
         steps=_steps(session),
         step=state.at,
         drop_by=DROP_DB if session.step.quantity.kind in ("ratio-db", "s-units", "gain-db", "dbc") else 0.0,
@@ -156,12 +161,63 @@ def _rung(state: JobState, now: Trace, rung: Rung, move: TraceMove, at: str, doe
     expected = "" if stage.expect_dbm is None else tr("expected {level}", level=microvolts(stage.expect_dbm))
     if stage.way == "transmit" and stage.signal is not None:
         expected = tr("expected {level}", level=tr("{v} V", v=f"{stage.signal.peak_v:g}"))
-    checks = [does, *(_check_words(r) for r in (rung,) if r.checks or any(x.now for x in r.rows))]
+    held = next((b.stage.title for b in now.branches if b.is_bad and stage in b.acts_on), "")
+    checks = [does, tr("held down by {stage}", stage=held) if held else ""]
+    checks += [_check_words(r) for r in (rung,) if r.checks or any(x.now for x in r.rows)]
     beside = ", ".join(tr("fed by {stage}", stage=b.title) for b in rung.beside)
     return RungView(
         stage.id, stage.title, " · ".join(x for x in (describe_point(rung), *checks) if x), value, expected, mark, rung.excess_db, beside,
         stage.id == at,
     )  # fmt: skip
+
+
+def _branch(state: JobState, now: Trace, branch: Branch, move: TraceMove, at: str) -> BranchView:
+    """What was read of a branch: its one voltage, or what its voltages, its signal, its steps say together."""
+    stage, rung = branch.stage, branch.rung
+    known = [r for r in rung.rows if r.row.is_known]
+    signals = [c for c in rung.checks if c.way == "signal"]
+    value = _check_words(rung)
+    expected = ""
+    if len(known) == 1:
+        one = known[0]
+        reading = None if one.now is None else one.now.reading.value
+        value = value if reading is None else tr("{v} V", v=number(reading, 1))
+        expected = tr(
+            "expected {level}", level=tr("{v} V", v=number(one.row.nominal, 1 if abs(one.row.nominal) < 20 else 0))
+        )
+    elif stage.signal is not None and stage.signal.peak_v:
+        expected = tr("expected {level}", level=tr("{v} V peak", v=f"{stage.signal.peak_v:g}"))
+    if signals and not any(r.verdict in ("low", "high") for r in known):
+        value = tr("no signal") if signals[-1].wrong else tr("signal there")
+    told = [v for _, v in branch.steps if v != "todo"]
+    if not value and told:
+        other = next((v for v in told if v not in ("in_spec", "left_as_found")), "in_spec")
+        value = describe_verdict("out_of_spec" if "out_of_spec" in told else other)
+    if now.found == stage.id:
+        mark: RungMark = "break"
+    elif move.stage == stage.id:
+        mark, value = "here", value or tr("measure here")
+    elif branch.is_bad:
+        mark = "dead"
+    elif "out_of_spec" in told:
+        mark = "weak"
+    else:
+        read = bool(known) and all(r.now is not None for r in known)
+        mark = "ok" if read or (signals and not signals[-1].wrong) or (told and not known) else "todo"
+    joined = [
+        tr(words, stages=", ".join(x.title for x in of))
+        for words, of in (
+            (N_("from {stages}"), branch.taps),
+            (N_("feeds {stages}"), branch.feeds),
+            (N_("acts on {stages}"), branch.acts_on),
+        )
+        if of
+    ]
+    # What hangs on nothing in the sheet is known by the steps that read it.
+    joined = joined or [s.title for s, _ in branch.steps[:2]]
+    point = describe_point(rung) if stage.signal is not None else ""
+    detail = " · ".join((*joined, *([point] if point else [])))
+    return BranchView(stage.id, stage.title, detail, value, expected, mark, stage.id == at)
 
 
 def _check_words(rung: Rung) -> str:
@@ -178,6 +234,14 @@ def _suspects(now: Trace) -> tuple[SuspectView, ...]:
     if now.search is None:
         return ()
     titles = {r.stage.id: r.stage.title for r in now.rungs}
+    line = next((b.stage.title for b in now.branches if b.stage.id == now.found), "")
+    if line:
+        # Its voltages say so: the stage that looks bad is only held by it.
+        return (
+            SuspectView(
+                line, 100.0 * (1.0 - now.search.nothing_wrong if now.search.found else 1.0), tr("voltages wrong")
+            ),
+        )
     made = [
         SuspectView(titles[s.stage], 100.0 * s.probability, describe_fault(s.lost_db))
         for s in now.search.suspects
@@ -198,7 +262,7 @@ def _odd(state: JobState, now: Trace) -> str:
         return tr("{stages} does not fit the rest: measure again.", stages=", ".join(dict.fromkeys(odd)))
     if now.search.two_faults > 0.25:
         return tr("Two faults are likely: repair this one, then measure the ladder again.")
-    if any(repaired_at(state, w) for w in _WAYS) and not now.found:
+    if any(repaired_at(state, w) for w in WAYS) and not now.found:
         return tr("Repaired: the ladder is measured again from here.")
     return ""
 
@@ -206,12 +270,14 @@ def _odd(state: JobState, now: Trace) -> str:
 def _stage(state: JobState, now: Trace, rung: Rung | None, measurable: bool) -> StageView:
     if rung is None:
         return StageView("", "")
-    device = next((r.row.device for r in rung.rows if r.row.device), "")
-    title = (
-        tr("{device}, pin by pin", device=device)
-        if device and len({r.row.device for r in rung.rows if r.row.device}) == 1
-        else ""
-    )
+    devices = {r.row.device for r in rung.rows if r.row.device}
+    if len(devices) == 1:
+        title = tr("{device}, pin by pin", device=next(iter(devices)))
+    elif devices:
+        title = tr("{stage}, pin by pin", stage=rung.stage.title)
+    else:
+        # A line that no device hangs from has no pins.
+        title = tr("{stage}: voltages", stage=rung.stage.title)
     parts = now.parts if now.found == rung.stage.id else ()
     shown = tuple(
         PartView(p.part.id, p.part.what or p.part.id, how_to_check(p), 100.0 * p.probability, p.is_checked)
@@ -223,8 +289,8 @@ def _stage(state: JobState, now: Trace, rung: Rung | None, measurable: bool) -> 
     ohm = state.shop.meter_ohm
     return StageView(
         rung.stage.id,
-        title or tr("{stage}, pin by pin", stage=rung.stage.title),
-        tuple(_pin(r, measurable, not title) for r in rung.rows),
+        title,
+        tuple(_pin(r, measurable, len(devices) > 1) for r in rung.rows),
         tr("meter {ohm} MΩ", ohm=f"{ohm / 1e6:g}") if ohm else tr("meter 10 MΩ"),
         _meaning(now, rung),
         shown,

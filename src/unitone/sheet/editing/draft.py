@@ -22,6 +22,7 @@ _USED: dict[str, tuple[tuple[str, str], ...]] = {
         ("voltage", "stage"),
         ("known_fault", "stage"),
         ("stage", "after"),
+        ("stage", "acts_on"),
     ),
     "step": (("step", "after"), ("step", "pulls"), ("voltage", "step")),
     "voltage": (("voltage", "fed_from"),),

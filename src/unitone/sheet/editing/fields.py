@@ -280,6 +280,7 @@ STAGE = (
     Field(("inject", "level"), N_("Level for standard output"), hint="300 uV"),
     Field(("watch",), N_("Standard output is"), "choice", choices=(("af", N_("AF voltage")), ("s_meter", N_("S9 on the S-meter")))),
     Field(("shows",), N_("This stage is the"), "choice", choices=(("rx.s_meter", N_("S-meter")),)),
+    Field(("acts_on",), N_("Acts on the stages"), "ids", N_("those that AGC or squelch holds"), source="stage"),
     Field(("dc",), N_("DC at the point"), hint="220 V"),
     Field(("signal", "at"), N_("Scope or counter to"), hint=N_("VFO output")),
     Field(("signal", "frequency"), N_("Its frequency, or both ends"), "one-or-more", "rx.lo1"),

@@ -74,6 +74,9 @@ def stages(complain: Complain, w: form.SheetFile) -> tuple[Stage, ...]:
         for name in s.after:
             if name not in ids:
                 complain((*place, "after"), tr("no stage {stage!r}. Add it or name another.", stage=name))
+        for name in s.acts_on:
+            if name not in ids or name == s.id:
+                complain((*place, "acts_on"), tr("no other stage {stage!r}. Add it or name another.", stage=name))
         for name in s.modes:
             if name not in modes:
                 complain((*place, "modes"), tr("no step and no mixing line has the mode {mode!r}.", mode=name))
@@ -88,7 +91,7 @@ def stages(complain: Complain, w: form.SheetFile) -> tuple[Stage, ...]:
                 complain((*place, "inject", "level"), str(error))
         made.append(
             Stage(s.id, s.title, s.way, tuple(s.after), at, expect, s.watch, s.shows, _volts(complain, (*place, "dc"), s.dc),
-                  _signal(complain, (*place, "signal"), s.signal, w), tuple(s.modes))
+                  _signal(complain, (*place, "signal"), s.signal, w), tuple(s.modes), tuple(s.acts_on))
         )  # fmt: skip
     _no_ring(complain, w)
     watched = [s for s in made if s.inject is not None and s.watch == "s_meter"]

@@ -273,7 +273,8 @@ class SignalPart(_Strict):
 
 
 class StagePart(_Strict):
-    """[[stage]]: the signal path, and how it is traced; ``modes``: those whose signal passes it, all where none is named."""
+    """[[stage]]: the signal path, and how it is traced; ``modes``: those whose signal passes it, all where none is named; ``acts_on``: the
+    stages that it holds down or shuts from the side (a gain control, a squelch)."""
 
     id: str
     title: str
@@ -283,6 +284,7 @@ class StagePart(_Strict):
     inject: StageInjectPart | None = None
     watch: Watch = "af"
     shows: Literal["", "rx.s_meter"] = ""
+    acts_on: list[str] = []
     dc: str | None = None
     signal: SignalPart | None = None
 

@@ -209,7 +209,8 @@ class Stage:
 
     ``inject`` is at its input, ``expect_dbm`` the level in 50 Ω that gives standard output from there: the S-meter's mark or AF, by
     ``watch``. ``after`` names what it follows; a stage that ``shows`` a quantity is its meter. ``dc_v`` stands at the point of injection.
-    ``modes``: those whose signal passes it, all where none is named.
+    ``modes``: those whose signal passes it, all where none is named. ``acts_on``: the stages that it holds down or shuts from the side
+    (a gain control, a squelch).
     """
 
     id: str
@@ -223,6 +224,7 @@ class Stage:
     dc_v: float = 0.0
     signal: Signal | None = None
     modes: tuple[str, ...] = ()
+    acts_on: tuple[str, ...] = ()
 
     def serves(self, mode: str | None) -> bool:
         """Does the signal pass it in that mode? In one that is not known, it may."""

@@ -1,4 +1,4 @@
-"""The ladder: every stage from the aerial to the loudspeaker, what it took against what was expected, the break lit."""
+"""The ladder: every stage from the aerial to the loudspeaker, what it took against what was expected, the break lit; below it its branches."""
 
 from __future__ import annotations
 
@@ -8,11 +8,13 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import Painted, elided
-from unitone.present.trace.trace_shapes import RungMark, RungView
+from unitone.present.trace.trace_shapes import BranchView, RungMark, RungView
 from unitone.quantities.show import number
 from unitone.words import N_, tr
 
 _ROW, _LEFT = 60, 44
+#: The heading over the branches, and the row of one.
+_HEAD, _BRANCH = 34, 50
 #: The bar of a rung that needs so much more than expected is full (dB).
 _FULL_DB = 60.0
 #: The colour of each mark, and the word for those that do not see it.
@@ -24,38 +26,53 @@ _LOOKS: dict[RungMark, tuple[str, str]] = {
 
 
 class LadderView(Painted):
-    """Click a rung to look at its stage."""
+    """Click a rung, or a branch, to look at its stage."""
 
     chosen = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__(tr("Ladder of stages"))
         self.rungs: tuple[RungView, ...] = ()
+        self.branches: tuple[BranchView, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
         self.setMouseTracking(True)
 
     def sizeHint(self) -> QSize:
-        return QSize(theme.px(460), theme.px(_ROW) * max(len(self.rungs), 1) + theme.px(8))
+        return QSize(theme.px(460), theme.px(_ROW) * max(len(self.rungs), 1) + theme.px(8) + self._below())
 
     def minimumSizeHint(self) -> QSize:
         return QSize(theme.px(330), self.sizeHint().height())
 
-    def show_rungs(self, rungs: tuple[RungView, ...]) -> None:
+    def show_rungs(self, rungs: tuple[RungView, ...], branches: tuple[BranchView, ...] = ()) -> None:
         """Show these."""
-        if rungs == self.rungs:
+        if (rungs, branches) == (self.rungs, self.branches):
             return
-        self.rungs = rungs
-        self.setAccessibleDescription("; ".join(f"{r.title}: {r.value or tr(_LOOKS[r.mark][1])}" for r in rungs))
+        self.rungs, self.branches = rungs, branches
+        self.setAccessibleDescription(
+            "; ".join(f"{r.title}: {r.value or tr(_LOOKS[r.mark][1])}" for r in (*rungs, *branches))
+        )
         self.updateGeometry()
         self.update()
 
     def place(self, stage: str) -> QRectF:
-        """Where a rung stands."""
+        """Where a rung or a branch stands."""
+        for n, branch in enumerate(self.branches):
+            if branch.id == stage:
+                return self._branch_box(n)
         at = next((n for n, r in enumerate(self.rungs) if r.id == stage), 0)
         return QRectF(0, at * self._row(), self.width(), self._row())
 
     def _row(self) -> float:
-        return max(theme.px(_ROW), min(theme.px(_ROW + 14), (self.height() - theme.px(8)) / max(len(self.rungs), 1)))
+        room = self.height() - theme.px(8) - self._below()
+        return max(theme.px(_ROW), min(theme.px(_ROW + 14), room / max(len(self.rungs), 1)))
+
+    def _below(self) -> int:
+        """The height of the branches."""
+        return theme.px(_HEAD) + theme.px(_BRANCH) * len(self.branches) if self.branches else 0
+
+    def _branch_box(self, n: int) -> QRectF:
+        top = len(self.rungs) * self._row() + theme.px(_HEAD) + n * theme.px(_BRANCH)
+        return QRectF(0, top, self.width(), theme.px(_BRANCH))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -63,6 +80,10 @@ class LadderView(Painted):
         at = int(event.position().y() // self._row())
         if 0 <= at < len(self.rungs):
             self.chosen.emit(self.rungs[at].id)
+            return
+        for n, branch in enumerate(self.branches):
+            if self._branch_box(n).contains(event.position()):
+                self.chosen.emit(branch.id)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         del event
@@ -77,8 +98,45 @@ class LadderView(Painted):
             painter.drawLine(QPointF(x, row * 0.5), QPointF(x, row * last))
         for n, rung in enumerate(self.rungs):
             self._rung(painter, rung, QRectF(0, n * row, self.width(), row), x)
+        if self.branches:
+            painter.setFont(theme.font(13, True))
+            painter.setPen(theme.colour("quiet"))
+            head = QRectF(theme.px(_LEFT), len(self.rungs) * row, self.width(), theme.px(_HEAD) - theme.px(4))
+            painter.drawText(head, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, tr("Branches"))
+        for n, branch in enumerate(self.branches):
+            self._ground(painter, branch, self._branch_box(n))
+            self._branch(painter, branch, self._branch_box(n), x)
 
-    def _ground(self, painter: QPainter, rung: RungView, box: QRectF) -> None:
+    def _branch(self, painter: QPainter, branch: BranchView, box: QRectF, x: float) -> None:
+        self._bead(painter, branch, QPointF(x, box.center().y()), 0.75)
+        text = box.adjusted(theme.px(_LEFT), theme.px(5), -theme.px(12), -theme.px(5))
+        lit = branch.mark in ("weak", "dead", "here", "break")
+        self._line(
+            painter, text, Qt.AlignmentFlag.AlignTop, (branch.title, True, "ink"),
+            (branch.value, True, _LOOKS[branch.mark][0] if lit else "ink"), 14,
+        )  # fmt: skip
+        self._line(
+            painter,
+            text,
+            Qt.AlignmentFlag.AlignBottom,
+            (branch.detail, False, "quiet"),
+            (branch.expected, False, "quiet"),
+            13,
+        )
+
+    def _line(
+        self, painter: QPainter, box: QRectF, at: Qt.AlignmentFlag, left: tuple[str, bool, str], right: tuple[str, bool, str], size: int
+    ) -> None:  # fmt: skip
+        """Words to the left, as far as those to the right leave room: (words, bold, colour)."""
+        wide = 0
+        for side, (words, bold, colour) in ((Qt.AlignmentFlag.AlignRight, right), (Qt.AlignmentFlag.AlignLeft, left)):
+            painter.setFont(theme.font(size, bold))
+            painter.setPen(theme.colour(colour))
+            room = QRectF(box.left(), box.top(), box.width() - wide, box.height())
+            painter.drawText(room, side | at, elided(painter, words, room.width()))
+            wide = painter.fontMetrics().horizontalAdvance(words) + theme.px(12) if words else 0
+
+    def _ground(self, painter: QPainter, rung: RungView | BranchView, box: QRectF) -> None:
         ground = {"break": "out_of_spec_soft", "here": "orange_soft"}.get(rung.mark, "well" if rung.current else "")
         if not ground:
             return
@@ -114,8 +172,8 @@ class LadderView(Painted):
             elided(painter, detail, text.width() - wide - theme.px(12)),
         )
 
-    def _bead(self, painter: QPainter, rung: RungView, at: QPointF) -> None:
-        side = theme.px(10.0)
+    def _bead(self, painter: QPainter, rung: RungView | BranchView, at: QPointF, size: float = 1.0) -> None:
+        side = theme.px(10.0) * size
         colour = theme.colour(_LOOKS[rung.mark][0])
         painter.setBrush(theme.colour("card"))
         if rung.mark in ("dead", "break", "weak"):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QBoxLayout,
@@ -230,9 +230,9 @@ class TracePage(QWidget):
         self._fit_head(self.width() < theme.px(_NARROW))
         self.dial.setText(view.dial)
         self.output.setText(view.output if view.rungs else "")
-        self.ladder.show_rungs(view.rungs)
-        at = self.ladder.place(view.coach.stage)
-        self.area.ensureVisible(0, int(at.center().y()), 0, int(at.height()))
+        self.ladder.show_rungs(view.rungs, view.branches)
+        # Where the ladder has grown, its area knows once it was laid out.
+        QTimer.singleShot(0, self._show_move)
         self.empty.setText(view.empty)
         self.empty.setVisible(bool(view.empty))
         self.ladder.setVisible(not view.empty)
@@ -252,6 +252,12 @@ class TracePage(QWidget):
         self.watch.show_trace(view)
         self.noise.show_noise(view.noise, view.finished)
         self.tape.show_tape(view.log)
+
+    def _show_move(self) -> None:
+        """Bring the rung or the branch of the next move into sight."""
+        if self.view is not None:
+            at = self.ladder.place(self.view.coach.stage)
+            self.area.ensureVisible(0, int(at.center().y()), 0, int(at.height()))
 
     def _failed(self, words: str) -> None:
         if not self.isVisible():

@@ -39,7 +39,7 @@ class PinsCard(QFrame):
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(theme.px(8))
         self._grid.setVerticalSpacing(theme.px(3))
-        for at, share in enumerate((0, 5, 5, 3, 4, 0)):
+        for at, share in enumerate((0, 6, 4, 3, 4, 0)):
             self._grid.setColumnStretch(at, share)
         column.addLayout(self._grid)
         self.empty = label("quiet", "", True)
