@@ -11,12 +11,15 @@ from unitone.align.peak.hill import Point
 from unitone.job.entries.readings import Reading
 from unitone.job.records import Logged, by_conditions, by_positions
 from unitone.job.state import JobState
+from unitone.quantities.entry import written_step
 from unitone.quantities.registry import HEARD, Quantity
 from unitone.sheet.model.sheet import TURN, Step, same_level, without
 
 #: Ratios with the noise in them twice: (S+N)/N, (S+N+D)/(N+D).
 WITH_NOISE = frozenset({"rx.sinad", "rx.sn_ratio"})
 _LEAST_DB = 0.1
+#: A needle or a display is read to such a share of what it shows (standard; common practice, no source).
+_READ_SHARE = 0.03
 #: FM under its threshold: for a dB of signal S/N goes by 1 + _THRESHOLD dB well below it and by 1 dB well above; where that changes
 #: (S/N in dB), and over which width. The clicks that do it are S. O. Rice's, "Noise in FM receivers" (1963); the figures are those of
 #: narrow-band receivers, common practice without a source.
@@ -47,7 +50,16 @@ def height(q: Quantity, reading: Reading) -> tuple[float, float] | None:
         return 10.0 * math.log10(max(value, 1e-6)), 4.34 * (std or q.usual_std) / max(value, 1e-6)
     # An AVC line may go negative: what counts is how far it stands from zero.
     size = max(abs(value), 1e-9)
-    return 20.0 * math.log10(size), 8.69 * (std or q.usual_std) / size
+    return 20.0 * math.log10(size), 8.69 * (std or _typed_spread(q, reading, size)) / size
+
+
+def _typed_spread(q: Quantity, reading: Reading, size: float) -> float:
+    """The spread (canonical unit) of a reading that was typed without one. Few millivolts are read on the meter's lower range: as finely
+    as they were written, and no worse than a share of them."""
+    step = written_step(reading.typed) if q.kind == "volts" and reading.typed else None
+    if step is None:
+        return q.usual_std
+    return min(q.usual_std, size * max(_READ_SHARE, step / math.sqrt(12.0)))
 
 
 def through_threshold(ratio_db: float, std_db: float, slope: float) -> tuple[float, float]:

@@ -123,6 +123,16 @@ def parse_si(text: str, unit: str) -> float:
     return value
 
 
+def written_step(text: str) -> float | None:
+    """How fine a number was written: one of its last place against the whole (``62 mV``: 1 in 62). None for zero, or without a number."""
+    try:
+        found = re.search(r"\d+(?:\.(\d+))?", normalise(text))
+    except EntryError:
+        return None
+    number = 0.0 if found is None else float(found[0])
+    return None if found is None or not number else 10.0 ** -len(found[1] or "") / number
+
+
 @lru_cache(maxsize=8192)
 def parse_entry(text: str, kind: Kind, shown: str = "") -> Typed:
     """Parse a typed reading for a quantity of ``kind``.

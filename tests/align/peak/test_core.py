@@ -314,3 +314,14 @@ def test_the_report_of_the_adjusters() -> None:
     assert classes_of("none") == ("normal",) and classes_of("two-peaks") == ("two-peaks",)
     with pytest.raises(Exception, match="an adjuster is one of"):
         classes_of("bent")
+
+
+def test_a_core_is_never_left_far_down_a_flank() -> None:
+    """Readings run out on the flank, at a level that few of them were taken at: back to the best place of that level."""
+    readings = [(0.0, -24.0), (-0.6, -30.0), (-2.6, -48.0), (-1.6, -41.0), (0.75, -32.0), (0.4, -27.0), (1.6, -41.0)]
+    points = [Point(t, h, 5.0, -77.0) for t, h in readings for _ in range(2)]
+    points += [Point(0.0, -37.7, 8.0, -87.0), *(Point(1.5, -58.0, 40.0, -87.0) for _ in range(5))]
+    move = next_move(points, 1.0, CORE, 540_000, (None, None), calibrated=True)
+    assert (move.act, move.target_mdeg) == ("go", 0)
+    there = [*points, Point(0.0, -37.6, 8.0, -87.0)]
+    assert next_move(there, 1.0, CORE, 0, (None, None), calibrated=True).act in ("stop", "level")

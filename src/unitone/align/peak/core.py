@@ -62,6 +62,8 @@ _PATIENT_NULL, _PATIENT = 2, 8
 _NARROW_STEPS = 4
 #: A top that lies so many half-widths beyond a stop is out of reach; nearer to it nothing much is lost.
 _BEYOND_WIDTHS = 0.1
+#: Places that differ by less than this are much alike (dB).
+_ALIKE_DB = 1.0
 #: Where one circuit's hill does not fit, a reading counts the less for the top the further it lies under the best (dB for a dB).
 _DOUBT = 0.2
 #: Volts behind a detector and a gain control follow their level, but not dB for dB: by this share of a drop they may be bent.
@@ -483,11 +485,18 @@ class _Work:
             return self._put_back()
         # A reading drowned at a low level looks the highest once its level is taken off: only those of one level are held together.
         alike = [q for q in self.points if q.level == self.points[-1].level]
-        best = max(alike, key=lambda q: q.height)
+        read: dict[int, list[float]] = {}
+        for q in alike:
+            read.setdefault(round(q.turns / self.scale / self.tolerance), []).append(q.height)
+        means = {place: sum(heights) / len(heights) for place, heights in read.items()}
+        best = max(alike, key=lambda q: means[round(q.turns / self.scale / self.tolerance)])
         target = round(best.turns * TURN)
-        if abs(target - self.position) <= self.tolerance * self.unit:
+        here = means.get(round(self.here / self.tolerance), -math.inf)
+        # It is never left far down a flank; between places that are much alike it does not go to and fro.
+        near = len(self.all) >= _MOST + 2 and max(means.values()) - here < _ALIKE_DB
+        if near or abs(target - self.position) <= self.tolerance * self.unit:
             return Move("stop", 0, "no-convergence")
-        return Move("go", target, "to-peak") if len(self.all) < _MOST + 2 else Move("stop", 0, "no-convergence")
+        return Move("go", target, "to-peak")
 
     def _put_back(self) -> Move:
         """What does nothing goes back to where it was found: it may do something elsewhere."""

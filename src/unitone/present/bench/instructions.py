@@ -16,7 +16,7 @@ from unitone.sheet.model.front_panel import knob_words
 from unitone.sheet.model.injection import SIDES, injected_hz
 from unitone.sheet.model.mixing_model import Place, first_oscillator_hz
 from unitone.sheet.model.sheet import Conditions, Step
-from unitone.words import N_, tr
+from unitone.words import N_, figure, tr
 
 #: Above this a point can hurt (V DC): extra-low voltage ends at 60 V without ripple (IEC 61140, from memory).
 _HURTS_V = 60.0
@@ -262,7 +262,7 @@ def describe_inject(state: JobState, wanted: Conditions, step: Step) -> str:
     else:
         words = tr("generator at {mhz} MHz", mhz=f"{hz / 1e6:.6f}".rstrip("0").rstrip("."))
     words += tr(" to the {at}", at=where.at)
-    return words + (f", {where.coupling}" if where.coupling else "")
+    return words + (f", {figure(where.coupling)}" if where.coupling else "")
 
 
 def describe_hook_up(state: JobState, step: Step) -> str:

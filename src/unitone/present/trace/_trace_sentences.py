@@ -25,7 +25,7 @@ from unitone.present.trace.trace_shapes import NoiseView, TraceCoach
 from unitone.quantities.show import microvolts, number
 from unitone.sheet.model.injection import SIDES, terms_hz
 from unitone.sheet.model.sheet import Signal, Stage
-from unitone.words import N_, tr
+from unitone.words import N_, figure, tr
 
 #: Rated voltages that capacitors are made for (E series of ratings, common practice, no source).
 _RATED_V = (50, 100, 250, 400, 630, 1000, 1600)
@@ -75,7 +75,9 @@ def describe_point(rung: Rung) -> str:
         signal = rung.stage.signal
         return "" if signal is None else " · ".join(x for x in (signal.at, describe_hz(rung.frequency_hz)) if x)
     return " · ".join(
-        x for x in (inject.at, describe_hz(rung.frequency_hz), tr(inject.coupling) if inject.coupling else "") if x
+        x
+        for x in (inject.at, describe_hz(rung.frequency_hz), figure(tr(inject.coupling)) if inject.coupling else "")
+        if x
     )
 
 
@@ -155,7 +157,7 @@ def _at(state: JobState, now: Trace, move: TraceMove, rung: Rung) -> tuple[str, 
             x for x in (
                 describe_hz(rung.frequency_hz),
                 "" if stage.expect_dbm is None else tr("about {level}", level=microvolts(stage.expect_dbm)),
-                tr("through {coupling}", coupling=tr(stage.inject.coupling)) if stage.inject.coupling else "",
+                tr("through {coupling}", coupling=figure(tr(stage.inject.coupling))) if stage.inject.coupling else "",
                 describe_modulation(rung),
             ) if x
         )  # fmt: skip

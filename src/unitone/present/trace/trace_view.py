@@ -162,11 +162,13 @@ def _rung(state: JobState, now: Trace, rung: Rung, move: TraceMove, at: str, doe
     if stage.way == "transmit" and stage.signal is not None:
         expected = tr("expected {level}", level=tr("{v} V", v=f"{stage.signal.peak_v:g}"))
     held = next((b.stage.title for b in now.branches if b.is_bad and stage in b.acts_on), "")
-    checks = [does, tr("held down by {stage}", stage=held) if held else ""]
+    checks = [does]
     checks += [_check_words(r) for r in (rung,) if r.checks or any(x.now for x in r.rows)]
     beside = ", ".join(tr("fed by {stage}", stage=b.title) for b in rung.beside)
+    # Where it is held, that counts more than where it is fed: it is read first where the line is short.
+    words = (tr("held down by {stage}", stage=held) if held else "", describe_point(rung), *checks)
     return RungView(
-        stage.id, stage.title, " · ".join(x for x in (describe_point(rung), *checks) if x), value, expected, mark, rung.excess_db, beside,
+        stage.id, stage.title, " · ".join(x for x in words if x), value, expected, mark, rung.excess_db, beside,
         stage.id == at,
     )  # fmt: skip
 

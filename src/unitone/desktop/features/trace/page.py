@@ -175,6 +175,11 @@ class TracePage(QWidget):
         self._right.setVerticalScrollBarPolicy(bars.ScrollBarAlwaysOff if narrow else bars.ScrollBarAsNeeded)
         # Over each other, the whole view scrolls; beside each other, each column does.
         self._right.setMinimumHeight(self._inner.sizeHint().height() if narrow else 0)
+        self._fit_ladder()
+
+    def _fit_ladder(self) -> None:
+        """Over each other, the ladder is shown whole."""
+        narrow = self.width() < theme.px(_NARROW)
         self.area.setMinimumHeight(self.ladder.sizeHint().height() if narrow else 0)
 
     # -- showing ------------------------------------------------------------------------------------
@@ -231,6 +236,7 @@ class TracePage(QWidget):
         self.dial.setText(view.dial)
         self.output.setText(view.output if view.rungs else "")
         self.ladder.show_rungs(view.rungs, view.branches)
+        self._fit_ladder()
         # Where the ladder has grown, its area knows once it was laid out.
         QTimer.singleShot(0, self._show_move)
         self.empty.setText(view.empty)
