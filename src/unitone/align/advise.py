@@ -29,6 +29,7 @@ from unitone.align.moves import (
     Outcome,
     Seal,
     SetUp,
+    Try,
     Turn,
     Why,
 )
@@ -45,7 +46,7 @@ from unitone.align.peak.visits import (
     progress,
     signal_size,
 )
-from unitone.align.probe.nudge import last_whole, trial_move, worth, worth_peaking
+from unitone.align.probe.nudge import last_whole, to_try, trial_move, worth, worth_peaking
 from unitone.align.reading_move import to_read
 from unitone.align.sensitivity.find_level import next_level
 from unitone.align.setpoint.bounds import FIRST_MDEG, bounded, first_move
@@ -348,7 +349,7 @@ def _is_concluded_now(state: JobState, step: Step) -> bool:
     now = verdict(state, step)
     if now in ("todo", "recheck"):
         return False
-    if now in ("in_spec", "left_as_found") and _asked(state, step):
+    if now in ("in_spec", "left_as_found") and (_asked(state, step) or to_try(state, step)):
         return False
     return now != "out_of_spec" or not _may_work(state, step)
 
@@ -419,6 +420,8 @@ def _work(state: JobState, step: Step) -> Advice:
             doubtful = _near_a_limit(state, step)
             if doubtful is not None:
                 return to_read(state, step, step.required[doubtful], "near-limit")
+            if to_try(state, step):
+                return Try(step.id, "try-first")
             why: Why = "worth-a-look" if state.worth_a_look(step) else "not-worth" if worth(state, step) else "in-spec"
             return Conclude(step.id, why, outcome="in-spec")
         if not step.adjust:

@@ -16,7 +16,7 @@ Why = Literal[
     "toward-target", "first-try", "past-target",
     "in-spec", "peaked", "set", "at-stop", "dead", "out-of-range", "no-convergence", "nothing-to-adjust", "found-level",
     "next-in-procedure", "stale", "still-out", "pulled", "check-out", "procedure-done", "unsealed", "sealing", "finished", "receive", "transmit",
-    "worked-twice", "accepted", "not-applicable", "worth-a-look", "nudge", "nudge-read", "nudge-back", "not-worth",
+    "worked-twice", "accepted", "not-applicable", "worth-a-look", "nudge", "nudge-read", "nudge-back", "not-worth", "try-first",
     "no-preset", "other-end", "ends-apart", "count", "trim", "on-frequency", "check-counter", "out-of-lock", "chart", "chart-read",
 ]  # fmt: skip
 
@@ -70,6 +70,13 @@ class Turn(_Move):
 
 
 @dataclass(frozen=True)
+class Try(_Move):
+    """Ask whether the step's adjusters are worth aligning: each is nudged, read and put back."""
+
+    act: ClassVar[Literal["try"]] = "try"
+
+
+@dataclass(frozen=True)
 class LogLevel(_Move):
     """Log a level that follows from other readings (canonical unit, its spread)."""
 
@@ -118,7 +125,7 @@ class Done(_Move):
 
 
 #: Whatever the coach can say. A new move stands here, and mypy names every place that has to deal with it.
-Advice = HookUp | SetUp | Measure | Turn | LogLevel | Conclude | GoTo | Seal | Finish | Done
+Advice = HookUp | SetUp | Measure | Turn | Try | LogLevel | Conclude | GoTo | Seal | Finish | Done
 
 
 def conditions_of(advice: Advice) -> Conditions | None:

@@ -38,7 +38,7 @@ def wrongly_touched(session: Session, stood: frozenset[str] = frozenset()) -> li
 
 
 def _called_for(state: JobState, owners: list[Step], begun: set[str], stood: frozenset[str]) -> bool:
-    if state.stand["in-spec"].choice == "optimise":
+    if state.stand["in-spec"].choice in ("try", "optimise"):
         # The shop, or the procedure, has said that what is in limits is turned, too.
         return True
     if any(not _stands(state, s, stood) or _near_the_ceiling(state, s) for s in owners):

@@ -696,6 +696,8 @@ class Session:
                 self.log_value(advice.value, advice.std, advice.conditions)
             case moves.Turn():
                 self.turn(advice.adjuster, advice.move_mdeg)
+            case moves.Try():
+                self.begin_trial("worth", self.sheet.step(advice.step).adjusters)
             case moves.Conclude():
                 self.conclude(advice.outcome)
             case moves.Seal():

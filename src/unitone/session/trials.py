@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from unitone.align.probe.nudge import lacking_effect, last_whole, running
+from unitone.align.probe.nudge import can_be_worth, lacking_effect, last_whole, running
 from unitone.errors import BenchError
 from unitone.job.entries.hands import effect_to_data
 from unitone.job.trial import Watched
@@ -10,7 +10,7 @@ from unitone.quantities.registry import FOUND_BY, HEARD
 from unitone.session.session import Session
 from unitone.sheet.format.read import to_data
 from unitone.sheet.format.write import to_toml
-from unitone.sheet.model.sheet import Effect, Step
+from unitone.sheet.model.sheet import Effect
 from unitone.words import tr
 
 #: So many readings are compared by hand, and on a simulated radio's bench.
@@ -22,16 +22,6 @@ _AT_MOST = 200
 
 #: Readings that a nudge of one adjuster is not told by: found by a procedure, or in words.
 _NOT_WATCHED = frozenset({HEARD, "rx.squelch_opens", "rx.squelch_closes", "rx.led_lights", "supply.voltage"})
-
-
-def can_be_worth(step: Step) -> bool:
-    """Is it a step whose adjusters have a hill to gain on?"""
-    return (
-        step.aim in ("peak", "level")
-        and bool(step.adjust)
-        and step.hill_id != HEARD
-        and step.quantity.kind != "hertz-error"
-    )
 
 
 def ask_worth(session: Session) -> None:

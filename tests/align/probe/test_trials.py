@@ -6,7 +6,16 @@ import math
 
 import pytest
 
-from unitone.align.probe.nudge import WORTH_DB, lacking_effect, last_whole, moved_by, running, worth, worth_peaking
+from unitone.align.probe.nudge import (
+    WORTH_DB,
+    can_be_worth,
+    lacking_effect,
+    last_whole,
+    moved_by,
+    running,
+    worth,
+    worth_peaking,
+)
 from unitone.errors import BenchError
 from unitone.job.card import Card
 from unitone.job.fold import fold
@@ -15,7 +24,7 @@ from unitone.present.bench.trials import describe_trial
 from unitone.robot.referee import Referee
 from unitone.robot.technician import follow
 from unitone.session.session import Session, open_job
-from unitone.session.trials import ask_what, ask_worth, can_be_worth, keep_effect
+from unitone.session.trials import ask_what, ask_worth, keep_effect
 from unitone.sheet.library import find, physics_path
 from unitone.simulator.physics import read_physics
 from unitone.store.logbook import Logbook

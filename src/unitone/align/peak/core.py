@@ -51,7 +51,7 @@ _LEAST_ALONE = 2
 #: So many readings within so much of a turn, and still so much lost on the average (dB): then as far as this beyond them.
 _STUCK, _HUDDLED, _LOST_DB, _WIDE = 5, 1.0, 1.0, 1.5
 #: To see whether a reading follows its level, the level is lowered by this (dB); it must fall by this share of it at least.
-LEVEL_STEP_DB, _FOLLOWS = 10.0, 0.78
+LEVEL_STEP_DB, FOLLOWS = 10.0, 0.78
 #: A diode detector below its bend follows the square of its carrier: two dB for one, no more.
 _SQUARE = 2.0
 #: To move to a place that is better by less than this is idle (dB).
@@ -228,12 +228,12 @@ def level_told(points: Sequence[Point], slope: float, adjuster: Adjuster) -> Lev
         expected = _expected_at(good, q, slope, adjuster)
         change = slope * (q.level - good[-1].level)
         follows = (q.height - expected) / change
-        if follows >= _FOLLOWS:
+        if follows >= FOLLOWS:
             share = _share(good, q, min(follows, _SQUARE), change, adjuster)
             change *= share
             bent = bent or follows > 1.0 + _BENT / 2.0
         good = [Point(g.turns, g.height + change, g.std, q.level) for g in good]
-        if follows >= _FOLLOWS:
+        if follows >= FOLLOWS:
             # Output that followed its level, and any below it, is free of flattening.
             proven = max(proven + change, q.height + max(-change, 0.0))
         elif change < 0.0:

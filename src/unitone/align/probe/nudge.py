@@ -13,13 +13,13 @@ import numpy as np
 
 from unitone.align.hill_readings import is_null, on_hill, points_of
 from unitone.align.moves import Advice, Measure, Turn
-from unitone.align.peak.core import play_of, scale_of
+from unitone.align.peak.core import FOLLOWS, LEVEL_STEP_DB, play_of, scale_of
 from unitone.align.peak.hill import draw, fit_hill
-from unitone.align.peak.visits import kept_level
+from unitone.align.peak.visits import is_calibrated, kept_level
 from unitone.job.records import Logged
 from unitone.job.state import JobState
 from unitone.job.trial import Trial
-from unitone.quantities.registry import quantity
+from unitone.quantities.registry import HEARD, quantity
 from unitone.quantities.show import number
 from unitone.sheet.model.sheet import EIGHTH, Adjuster, Conditions, Step
 
@@ -36,6 +36,10 @@ _SPREADS = 3.0
 _NUDGES = (1, 2, 4)
 #: Where an eighth leaves it open, so many eighths either way are read too.
 _FURTHER = 3
+#: So often a step is tried, at the most.
+_TRIALS = 3
+#: So many levels are tried, at the most, before it is nudged.
+_LEVELS = 5
 _HILLS = 400
 
 
@@ -59,6 +63,30 @@ class Moved:
     sure: bool
     #: How far the adjuster was nudged for it (millidegrees).
     nudge_mdeg: int
+
+
+def can_be_worth(step: Step) -> bool:
+    """Is it a step whose adjusters have a hill to gain on?"""
+    return (
+        step.aim in ("peak", "level")
+        and bool(step.adjust)
+        and step.hill_id != HEARD
+        and step.quantity.kind != "hertz-error"
+    )
+
+
+def to_try(state: JobState, step: Step) -> bool:
+    """Does the convention ask for a trial before this step is left alone, and has none been made as things stand now? What was peaked is
+    tried no more; what something else has moved since it was tried is tried again, a few times at the most."""
+    if state.stand["in-spec"].choice != "try" or not can_be_worth(step):
+        return False
+    if any(outcome != "in-spec" for _, outcome in state.concluded.get(step.id, ())):
+        return False
+    made = [t for t in state.trials if t.what == "worth" and t.step == step.id]
+    if not made:
+        return True
+    others = set(state.touched_since(made[-1].seq, step.hill_id, step.hill_setting)) - set(step.adjusters)
+    return bool(others) and len(made) < _TRIALS
 
 
 def running(state: JobState) -> Trial | None:
@@ -104,7 +132,10 @@ def _worth_move(state: JobState, step: Step, trial: Trial) -> Advice | None:
     begun = any(t.seq > trial.seq for t in state.turns)
     if not begun and level is not None and (value := read[-1].reading.value) is not None:
         other = kept_level(step, value, level, 0.0)
-        if other is not None and len(read) < 4:
+        if other is None and is_calibrated(step) and not _follows(step, read):
+            # Where a gain control holds the sound, a nudge moves nothing: so weak that it sleeps.
+            other = level - LEVEL_STEP_DB
+        if other is not None and len(read) < _LEVELS:
             return _read(step, replace(here, level_dbm=other))
     read = [x for x in read if x.reading.conditions.level_dbm == level]
     for name, stood in origin.items():
@@ -125,6 +156,15 @@ def _worth_move(state: JobState, step: Step, trial: Trial) -> Advice | None:
         if state.positions[name] != stood:
             return Turn(step.id, "nudge-back", adjuster=name, move_mdeg=stood - state.positions[name])
     return None
+
+
+def _follows(step: Step, read: list[Logged]) -> bool:
+    """Did the last change of level bring down what is read with it?"""
+    heights = [p for x in read[-2:] for p in points_of(step.hill_quantity, [x], step.adjusters[0])]
+    if len(heights) < 2 or heights[0].level is None or heights[1].level is None:
+        return False
+    asked = step.hill_quantity.hill_slope * (heights[0].level - heights[1].level)
+    return asked > 0 and heights[0].height - heights[1].height >= FOLLOWS * asked
 
 
 def _open(gain: Gain | None) -> bool:

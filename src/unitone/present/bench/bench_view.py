@@ -8,6 +8,7 @@ from unitone.align.advise import leave_alone
 from unitone.align.charts import has_chart
 from unitone.align.frequency.counts import describe_oscillator
 from unitone.align.moves import Advice, Conclude, Measure, Turn, conditions_of
+from unitone.align.probe.nudge import can_be_worth
 from unitone.bench.drivers.recorded_meter import read_from_recordings
 from unitone.bench.drivers.sound_meter import SoundMeter
 from unitone.bench.second_radio import is_heard
@@ -65,7 +66,6 @@ from unitone.quantities.registry import FOUND_BY, HEARD, quantity
 from unitone.quantities.show import microvolts, show, show_value
 from unitone.session.automatic import can_run
 from unitone.session.session import Session
-from unitone.session.trials import can_be_worth
 from unitone.sheet.model.sheet import PHASE_TITLES, TURN, Conditions, Step, same_level
 from unitone.words import tr
 

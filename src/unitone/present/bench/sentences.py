@@ -5,7 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import assert_never
 
-from unitone.align.moves import Advice, Conclude, Done, Finish, GoTo, HookUp, LogLevel, Measure, Seal, SetUp, Turn, Why
+from unitone.align.moves import (
+    Advice,
+    Conclude,
+    Done,
+    Finish,
+    GoTo,
+    HookUp,
+    LogLevel,
+    Measure,
+    Seal,
+    SetUp,
+    Try,
+    Turn,
+    Why,
+)
 from unitone.bench.second_radio import is_heard
 from unitone.job.state import JobState
 from unitone.quantities.registry import FOUND_BY, HEARD, Quantity, quantity
@@ -109,6 +123,7 @@ _DETAIL: dict[Why, str] = {
     "nudge-read": N_("Trial: read it here."),
     "nudge-back": N_("Trial readings done: put it back."),
     "not-worth": N_("Too little to gain: leave it alone."),
+    "try-first": N_("In spec. An eighth either way tells whether there is more to gain."),
     "no-preset": N_("No squelch preset in this radio: check its electrolytics and diodes."),
     "other-end": N_("This preset is also set at the other end of the control. Go back there next."),
     "ends-apart": N_(
@@ -187,6 +202,8 @@ def sentence(
             elif advice.way == "receive" and not any(s.hook_up == "transmit" for s in sheet.steps):
                 detail = tr("Generator to the aerial terminal, meter on the loudspeaker.")
             return tr("Hook up for {way}, then confirm.", way=tr(advice.way)), detail
+        case Try():
+            return tr("Try each core by an eighth."), detail
         case GoTo():
             return tr("Go on to {step}.", step=step.title), detail
         case Seal():
@@ -300,6 +317,8 @@ def button(advice: Advice, simulated: bool, live: bool = False, by_ear: bool = F
             return tr("Log this level")
         case Conclude():
             return tr("Next step")
+        case Try():
+            return tr("Worth aligning?")
         case GoTo():
             return tr("Go there")
         case Seal():
