@@ -101,6 +101,41 @@ def test_what_is_worth_it_is_peaked_although_it_is_in_limits(book: Logbook) -> N
     assert worth(session.state, session.step) == (), "what was predicted of another place says nothing of this one"
 
 
+@pytest.mark.parametrize(("off", "outcome"), [(0.0, "in-spec"), (0.5, "peaked")])
+def test_the_convention_tries_what_is_in_spec_before_it_is_left(book: Logbook, off: float, outcome: str) -> None:
+    """By the coach's moves alone: nudged, read and put back; peaked only where that promises a gain, and tried no second time."""
+    session = opened(book, TARN, 5, "front-end")
+    session.set_conventions({"in-spec": "try"})
+    radio = session.bench.radio  # type: ignore[attr-defined]
+    made = radio.mechanics.specimen
+    for name in ("T1", "T2", "T3", "T4", "T5"):
+        made.found[name] = made.right[name]
+    made.found["T1"] = made.right["T1"] + off
+    acts = []
+    for _ in range(90):
+        advice = session.advice()
+        acts.append(advice.act)
+        if advice.act == "try":
+            assert take_view(session).coach.headline == "Try each adjuster a little." and "turn" not in acts
+        if advice.act == "conclude":
+            break
+        follow(session, advice)
+    assert acts.count("try") == 1 and advice.outcome == outcome
+    assert all(p == 0 for p in session.state.positions.values()) == (outcome == "in-spec")
+    session.follow(advice)
+    assert session.advice().act != "try"
+
+
+def test_where_a_gain_control_holds_the_sound_it_is_nudged_at_a_weaker_signal(book: Logbook) -> None:
+    """A valve receiver on a strong signal: its volts hardly change by a nudge until the automatic gain sleeps."""
+    session = opened(book, "corvane-alder-5", 7, "if")
+    ask_worth(session)
+    levels = [
+        x.reading.conditions.level_dbm for x in session.state.readings if x.reading.quantity_id == "rx.af_voltage"
+    ]
+    assert levels[0] is not None and levels[-1] is not None and levels[-1] <= levels[0] - 10.0
+
+
 def test_a_core_at_its_stop_is_tried_the_other_way_only(book: Logbook) -> None:
     session = opened(book, TARN, 5, "if-first")
     radio = session.bench.radio  # type: ignore[attr-defined]

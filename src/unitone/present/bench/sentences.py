@@ -123,7 +123,7 @@ _DETAIL: dict[Why, str] = {
     "nudge-read": N_("Trial: read it here."),
     "nudge-back": N_("Trial readings done: put it back."),
     "not-worth": N_("Too little to gain: leave it alone."),
-    "try-first": N_("In spec. An eighth either way tells whether there is more to gain."),
+    "try-first": N_("In spec. A nudge either way tells whether there is more to gain."),
     "no-preset": N_("No squelch preset in this radio: check its electrolytics and diodes."),
     "other-end": N_("This preset is also set at the other end of the control. Go back there next."),
     "ends-apart": N_(
@@ -203,7 +203,7 @@ def sentence(
                 detail = tr("Generator to the aerial terminal, meter on the loudspeaker.")
             return tr("Hook up for {way}, then confirm.", way=tr(advice.way)), detail
         case Try():
-            return tr("Try each core by an eighth."), detail
+            return tr("Try each adjuster a little."), detail
         case GoTo():
             return tr("Go on to {step}.", step=step.title), detail
         case Seal():

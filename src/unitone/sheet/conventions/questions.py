@@ -47,7 +47,7 @@ CONVENTIONS: tuple[Convention, ...] = (
         N_("the sheet's own order; vintage sets are usually done from the last transformer back"), N_("the order"),
     ),
     Convention(
-        "in-spec", N_("What is in spec"), {"leave": N_("leave alone"), "try": N_("try an eighth, then decide"), "optimise": N_("optimise anyway")},
+        "in-spec", N_("What is in spec"), {"leave": N_("leave alone"), "try": N_("nudge it, then decide"), "optimise": N_("optimise anyway")},
         N_("a radio in spec needs no turning"), N_("the coach"),
     ),
     Convention(
