@@ -776,5 +776,6 @@ def _drawn_since(state: JobState, step: Step) -> int:
 
 
 def leave_alone(state: JobState, step: Step) -> bool:
-    """In limits as found, untouched, nothing found on its adjusters: the honest advice is to leave it."""
-    return found_in_limits(state, step) and not state.moved_at_all(step) and not state.worth_a_look(step)
+    """In limits as found, untouched, nothing found on its adjusters, nor to be tried first: the honest advice is to leave it."""
+    untouched = found_in_limits(state, step) and not state.moved_at_all(step)
+    return untouched and not state.worth_a_look(step) and not to_try(state, step)

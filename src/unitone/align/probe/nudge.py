@@ -76,9 +76,10 @@ def can_be_worth(step: Step) -> bool:
 
 
 def to_try(state: JobState, step: Step) -> bool:
-    """Does the convention ask for a trial before this step is left alone, and has none been made as things stand now? What was peaked is
-    tried no more; what something else has moved since it was tried is tried again, a few times at the most."""
-    if state.stand["in-spec"].choice != "try" or not can_be_worth(step):
+    """Does the convention ask for a trial before this step of the receiver is left alone, and has none been made as things stand now? What
+    was peaked is tried no more; what something else has moved since it was tried is tried again, a few times at the most."""
+    if state.stand["in-spec"].choice != "try" or step.hook_up != "receive" or not can_be_worth(step):
+        # More power than the limit asks for is wanted by nobody.
         return False
     if any(outcome != "in-spec" for _, outcome in state.concluded.get(step.id, ())):
         return False
