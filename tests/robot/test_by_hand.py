@@ -36,6 +36,7 @@ def test_coils_are_peaked_by_an_attenuator_and_an_ear_alone() -> None:
 def test_the_report_of_the_command_line() -> None:
     report = run_by_hand_trial("fm-handheld", 1, 7)
     assert (report["task"], report["sets"], report["recovered"], report["wrong_verdicts"]) == ("by-hand", 1, 1, 0)
+    assert "error" not in report, "how a dial was left is told of radios that have one"
     with pytest.raises(SheetError, match="no radio to try this procedure on"):
         run_by_hand_trial("ostrel-tarn-40", 1)
 

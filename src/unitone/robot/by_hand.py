@@ -18,6 +18,7 @@ from unitone.errors import BenchError, DoubtfulEntry
 from unitone.job.card import Card
 from unitone.quantities.registry import FOUND_BY, Quantity, quantity
 from unitone.robot._bench_radios import Radio, radio_for
+from unitone.robot._dial_figures import told as dial_told
 from unitone.robot.many import many
 from unitone.robot.technician import MOVES_AT_MOST, Work
 from unitone.robot.whole_radios import SetResult, judge, losses
@@ -172,7 +173,7 @@ def run_by_hand_trial(procedure: str, sets: int, seed: int = 1, workers: int = 1
     radio_for(read_sheet(find(procedure)))
     started = time.monotonic()
     told: Sequence[SetResult] = many(_one, [(procedure, s) for s in range(seed, seed + sets)], workers)
-    return {
+    report: dict[str, Any] = {
         "task": "by-hand", "sheet": find(procedure).stem, "sets": sets, "recovered": sum(r.recovered for r in told),
         "readings_per_set": round(sum(r.readings for r in told) / len(told), 1),
         "moves_per_set": round(sum(r.moves for r in told) / len(told), 1),
@@ -181,3 +182,5 @@ def run_by_hand_trial(procedure: str, sets: int, seed: int = 1, workers: int = 1
         "out_of_reach": [{"seed": r.seed, "steps": list(r.out_of_reach)} for r in told if r.out_of_reach],
         "seconds": round(time.monotonic() - started, 1),
     }  # fmt: skip
+    dials = [r.dial for r in told if r.dial is not None]
+    return report | ({"error": dial_told(dials)} if dials else {})

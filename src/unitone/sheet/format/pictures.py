@@ -47,7 +47,9 @@ def read_picture(path: Path) -> bytes:
     try:
         content = files.read_bytes(path, MAX_PICTURE_BYTES)
     except files.TooLarge as error:
-        raise _refuse(str(path), f"{files.plain_reason(error)}.", tr("Save it smaller: 4000 pixels across are plenty.")) from None
+        raise _refuse(
+            str(path), f"{files.plain_reason(error)}.", tr("Save it smaller: 4000 pixels across are plenty.")
+        ) from None
     except OSError as error:
         reason = files.plain_reason(error)
         raise _refuse(
@@ -217,7 +219,9 @@ def _check_svg(shown: str, content: bytes) -> None:
     if not found and root != ["svg"]:
         raise _refuse(shown, tr("is not an SVG drawing."), tr("Use PNG, JPEG or SVG."))
     if found:
-        raise _refuse(shown, tr("holds {what}.", what=found[0]), tr("Save it as plain SVG without scripts and links, or as PNG."))
+        raise _refuse(
+            shown, tr("holds {what}.", what=found[0]), tr("Save it as plain SVG without scripts and links, or as PNG.")
+        )
     if counted.drawn(MAX_ELEMENTS) > MAX_ELEMENTS:
         raise _refuse(
             shown,
