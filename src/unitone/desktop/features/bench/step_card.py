@@ -474,9 +474,13 @@ class StepCard(QFrame):
             if self._lives
             else 0
         )
-        if high != self.words.minimumHeight():
+        grown = high != self.words.minimumHeight()
+        if grown:
             self.words.setMinimumHeight(high)
         self.words.setText(said[0])
+        if grown:
+            # A needle that comes alive takes a line more: what there is no room for then gives way.
+            self._refit()
 
     def _set_figure(self, figure: str, unit: str) -> None:
         self.figure.show_figure(figure, unit)
