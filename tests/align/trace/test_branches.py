@@ -8,7 +8,7 @@ import pytest
 
 from unitone.align.trace.advice import trace
 from unitone.align.trace.branches import branches
-from unitone.align.trace.ladder import ladder
+from unitone.align.trace.ladder import chain, ladder
 from unitone.errors import SheetError
 from unitone.job.card import Card
 from unitone.present.trace.trace_view import take_trace
@@ -92,3 +92,17 @@ def test_a_stage_that_acts_on_none_is_told() -> None:
     for wrong in ("if3", "agc"):
         with pytest.raises(SheetError, match=f"acts_on: no other stage '{wrong}'"):
             parse_sheet(text.replace('acts_on = ["rf", "if1", "if2"]', f'acts_on = ["{wrong}"]'), "x", HERON)
+
+
+def test_an_oscillator_without_a_signal_is_what_is_left_of_a_ladder_that_is_whole() -> None:
+    """Its voltages are right, and so is every level: what is named is the signal, not the voltages."""
+    with Logbook(None) as book:
+        session = Session(book, open_job(book, HERON, Card(book.next_number(), HERON, complaint="deaf")))
+        session.confirm_hook_up("receive")
+        session.tracing.repaired("if1", "R42")
+        for stage in chain(session.sheet):
+            session.tracing.type_level(stage.id, f"{stage.expect_dbm:.1f} dBm")
+        assert trace(session.state).move.act == "whole"
+        session.tracing.check("xo", "signal", True)
+        assert trace(session.state).found == "xo"
+        assert [(s.title, s.words) for s in take_trace(session).suspects] == [("Crystal oscillator", "no signal")]

@@ -236,14 +236,11 @@ def _suspects(now: Trace) -> tuple[SuspectView, ...]:
     if now.search is None:
         return ()
     titles = {r.stage.id: r.stage.title for r in now.rungs}
-    line = next((b.stage.title for b in now.branches if b.stage.id == now.found), "")
-    if line:
-        # Its voltages say so: the stage that looks bad is only held by it.
-        return (
-            SuspectView(
-                line, 100.0 * (1.0 - now.search.nothing_wrong if now.search.found else 1.0), tr("voltages wrong")
-            ),
-        )
+    line = next((b for b in now.branches if b.stage.id == now.found), None)
+    if line is not None:
+        # Its own voltages or its signal say so: a stage that looks bad is only held by it.
+        wrong = any(r.verdict in ("low", "high") for r in line.rung.rows)
+        return (SuspectView(line.stage.title, 100.0, tr("voltages wrong") if wrong else tr("no signal")),)
     made = [
         SuspectView(titles[s.stage], 100.0 * s.probability, describe_fault(s.lost_db))
         for s in now.search.suspects
