@@ -19,6 +19,8 @@ from unitone.desktop.shell.app import Program, make_application
 from unitone.desktop.shell.window import MainWindow
 from unitone.desktop.theme.theme import theme
 from unitone.job.entries.readings import Reading
+from unitone.store import scheduled
+from unitone.store.backup import backup
 from unitone.words import use_language
 
 pytestmark = pytest.mark.window
@@ -158,9 +160,16 @@ def test_every_word_has_room(program: Program, qtbot: QtBot, size: tuple[int, in
 
 
 def test_backups_by_themselves_are_chosen_made_at_the_start_and_told(
-    program: Program, qtbot: QtBot, tmp_path: Path
+    program: Program, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     hands = Hands(qtbot, program)
+
+    def started() -> bool:
+        """Has the window loaded what it loads after its first paint, and asked whether a backup is due?"""
+        loading, errands = hands.window._loading, hands.window.jobs._errands
+        return loading.running is not None and not loading._answers and not errands._answers
+
+    hands.until(started)
     hands.window.show_settings()
     hands.until(lambda: hands.window._workshop is not None and hands.window._workshop.settings is not None)
     box = hands.window._workshop.settings.backups
@@ -176,8 +185,13 @@ def test_backups_by_themselves_are_chosen_made_at_the_start_and_told(
         and box.words.isHidden()
         and box.last.text() == "None there yet."
     )
+    asked: list[Path] = []
+    monkeypatch.setattr(scheduled, "backup", lambda folder, target: (asked.append(target), backup(folder, target))[1])
     hands.click(box.now)
-    hands.until(lambda: "Backed up" in hands.window.jobs.notice.text())
+    # Asked at the same moment by the window's own start: what is being written is not written twice.
+    hands.window.jobs.back_up_if_due()
+    hands.until(lambda: started() and "Backed up" in hands.window.jobs.notice.text())
+    assert len(asked) == 1
 
     def whole() -> list[Path]:
         """What lies there once nothing is being written."""

@@ -14,7 +14,16 @@ from unitone.job.card import Card
 from unitone.session.session import open_job
 from unitone.store.backup import restore
 from unitone.store.logbook import Logbook
-from unitone.store.scheduled import KEPT, Schedule, backups_in, is_due, run_schedule, schedule_of, set_schedule
+from unitone.store.scheduled import (
+    KEPT,
+    Schedule,
+    backups_in,
+    is_due,
+    run_if_due,
+    run_schedule,
+    schedule_of,
+    set_schedule,
+)
 
 TODAY = datetime.date(2026, 12, 1)
 
@@ -42,6 +51,7 @@ def test_one_a_day_of_which_the_newest_are_kept_and_come_back(tmp_path: Path) ->
             assert is_due(chosen, day)
             target, made = run_schedule(tmp_path / "w", chosen, day)
             assert made.jobs == 1 and target.is_file() and not is_due(chosen, day)
+            assert run_if_due(tmp_path / "w", chosen, day) is None
     there = backups_in(disk)
     assert len(there) == KEPT and there[-1][0] == TODAY + datetime.timedelta(days=KEPT + 2)
     assert {p.name for p in disk.iterdir()} - {p.name for _, p in there} == {
@@ -54,8 +64,9 @@ def test_a_disk_that_is_not_there_is_said_and_nothing_is_made(tmp_path: Path) ->
     Logbook(tmp_path / "w").close()
     gone = Schedule(str(tmp_path / "stick"), 7)
     assert is_due(gone, TODAY) and backups_in(tmp_path / "stick") == []
-    with pytest.raises(StoreError, match="is not there: no backup was made"):
-        run_schedule(tmp_path / "w", gone, TODAY)
+    for run in (run_schedule, run_if_due):
+        with pytest.raises(StoreError, match="is not there: no backup was made"):
+            run(tmp_path / "w", gone, TODAY)
     assert not (tmp_path / "stick").exists()
 
 

@@ -65,6 +65,12 @@ def is_due(chosen: Schedule, today: datetime.date) -> bool:
     return not there or (today - there[-1]).days >= chosen.days
 
 
+def run_if_due(workshop: Path, chosen: Schedule, today: datetime.date) -> tuple[Path, BackedUp] | None:
+    """Today's backup where it is time for one, else None. The folder is looked at here, once whatever wrote there is done:
+    asked for ahead of that, two would be made. Raises StoreError as `run_schedule` does."""
+    return run_schedule(workshop, chosen, today) if is_due(chosen, today) else None
+
+
 def run_schedule(workshop: Path, chosen: Schedule, today: datetime.date) -> tuple[Path, BackedUp]:
     """Write today's backup, and let the oldest go. Raises StoreError: the folder is not there, or nothing can be written in it."""
     folder = Path(chosen.folder)

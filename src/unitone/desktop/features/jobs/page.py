@@ -398,14 +398,17 @@ class JobsPage(QWidget):
 
     def back_up_if_due(self) -> None:
         """Today's backup, where the schedule asks for one; it says so, or why it was not made."""
-        from unitone.store.scheduled import is_due, schedule_of
+        from unitone.store.scheduled import run_if_due, schedule_of
 
-        if (
-            self._logbook.folder is not None
-            and not self._logbook.frozen
-            and is_due(schedule_of(self._logbook), datetime.date.today())
-        ):
-            self.back_up_by_schedule()
+        folder, chosen = self._logbook.folder, schedule_of(self._logbook)
+        if folder is None or self._logbook.frozen or not chosen.days:
+            return
+        # The disk is looked at off the window's thread, too: one that sleeps or is gone does not hold the window up.
+        self._errands.run(
+            lambda: run_if_due(folder, chosen, datetime.date.today()),
+            lambda made: made and self._backed_up(made[1], made[0]),
+            self.tell,
+        )
 
     def back_up_by_schedule(self) -> None:
         """A backup into the folder of the schedule, off the window's thread."""
