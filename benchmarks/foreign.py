@@ -46,20 +46,23 @@ def main() -> None:
         few = sets // 5
         whole = run_trial(str(path), sets, seed, cores, with_baseline=False)
         beside = run_trial(str(path), few, seed, cores, with_baseline=True) if few else None
-        transmit = run_transmit_trial(str(path), sets, seed, cores, with_baseline=False)
+        # A receiver is among them.
+        sent = any(s.hook_up == "transmit" for s in sheet.steps)
+        transmit = run_transmit_trial(str(path), sets, seed, cores, with_baseline=False) if sent else None
         counted = run_frequency_trial(str(path), sets, seed, cores, with_baseline=False) if countables(sheet) else None
         broken = [run_trial(str(path), few, seed, cores, False, name) for name in sorted(faults) if few]
-        reports = (whole, transmit, *broken, *([counted] if counted else []))
+        reports = [r for r in (whole, transmit, *broken, counted) if r is not None]
         named = sum(n["named"] for b in broken for n in b["named"].values())
         # A fault that keeps nothing out of its limits is not to be found by readings.
         missed = sum("was not named" in what for b in broken for p in b["problems"] for what in p["what"])
         wrong = sum(r["wrong_verdicts"] for r in reports)
         loss = whole["loss_db"]
         base = "" if beside is None else f"{beside['readings_per_set']} / {beside['baseline']['readings_per_set']}"
+        keyed = "" if transmit is None else f"{transmit['recovered']} of {sets}"
         on = "" if counted is None else f"{counted['recovered']} of {sets}"
         print(
             f"| {sheet.name} | {whole['recovered']} of {sets} | {whole['readings_per_set']} | {base} | "
-            f"{loss['median']}, {loss['p95']} | {transmit['recovered']} of {sets} | {on} | {named} of {named + missed} | {wrong} |",
+            f"{loss['median']}, {loss['p95']} | {keyed} | {on} | {named} of {named + missed} | {wrong} |",
             flush=True,
         )
         for report in reports:

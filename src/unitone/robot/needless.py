@@ -76,11 +76,12 @@ def _read_out(state: JobState, step: Step, parts: list[Adjuster]) -> bool:
 
 
 def _side(step: Step, reading: Reading) -> str:
-    """Where a reading lies: ``inside`` by more than twice its known uncertainty, ``outside``, or ``unsure``."""
+    """Where a reading lies: ``inside`` by more than twice its known uncertainty and more than readings of its kind spread,
+    ``outside``, or ``unsure``: a generator of half-decibel steps does not tell a squelch 0.2 dB inside from one outside."""
     low, high, value = step.limit.low, step.limit.high, reading.value
     if value is None or reading.bound or reading.word:
         return "unsure"
-    room = 2.0 * (reading.u or 0.0)
+    room = max(2.0 * (reading.u or 0.0), reading.std or 0.0)
     if (low is not None and value < low) or (high is not None and value > high):
         return "outside"
     if (low is not None and value - room < low) or (high is not None and value + room > high):

@@ -35,6 +35,8 @@ _NEAR_DB = 0.35
 _MOST = 18
 #: Lower than the highest reading by this (dB), and by four spreads of a reading, is worse than it was.
 _LOWER_DB = 0.15
+#: Between two levels the generator's own difference counts, less so the further they are apart: so much (dB), and of each dB between them.
+_LEVELS_DB, _LEVELS_SHARE = 1.0, 0.1
 #: An over-coupled pair reads as high on its flanks as in its middle, one core off this way and one that way: the band is then tilted and the
 #: detector's sine bent. What each half-width of that is worth, beyond the first (dB; common practice, no source).
 _TILT_DB = 0.2
@@ -251,7 +253,7 @@ def _jointly(
             # The step that it has ends where it stands: what is there to be had is another reading of it.
             return confirm
         return PairMove(which, Move("go", target, "pair", loss_db=unsure), coupling)
-    back = _back_to_best(reads, adjusters, positions) if len(reads) >= _MOST else None
+    back = _back_to_best(reads, slope, adjusters, positions) if len(reads) >= _MOST else None
     shut = _beyond_a_stop(fit, limits)
     ended = PairMove(1, Move("stop", 0, "peaked")) if shut is None else PairMove(shut, Move("stop", 0, "at-stop"))
     ended = replace(ended, move=replace(ended.move, loss_db=unsure), coupling=coupling)
@@ -267,7 +269,7 @@ def _jointly(
         return PairMove(far, Move("go", targets[far], "to-peak", loss_db=unsure), coupling)
     if any(moved):
         return confirm
-    back = _back_to_best(reads, adjusters, positions)
+    back = _back_to_best(reads, slope, adjusters, positions)
     return back if back is not None and back.move.act == "go" else ended
 
 
@@ -281,16 +283,24 @@ def _beyond_a_stop(fit: PairFit, limits: Sequence[tuple[float, float]]) -> int |
 
 
 def _back_to_best(
-    reads: Sequence[PairRead], adjusters: tuple[Adjuster, Adjuster], positions: tuple[int, int]
+    reads: Sequence[PairRead], slope: float, adjusters: tuple[Adjuster, Adjuster], positions: tuple[int, int]
 ) -> PairMove | None:
     """Readings that no pair explains, and the last of them lower than one before: back to where it was highest, the farther core
-    first, and there it ends. None where it is as high here as it ever was."""
+    first, and there it ends. None where it is as high here as it ever was. The last one is often read at a level of its own."""
     last = reads[-1]
-    best = max((r for r in reads if r.level == last.level), key=lambda r: r.height)
+
+    def surely(r: PairRead) -> float:
+        """How high that reading would at least be at the last one's level."""
+        if r.level is None or last.level is None or r.level == last.level:
+            return r.height if r.level == last.level else -math.inf
+        apart = r.level - last.level
+        return r.height - slope * (apart + _LEVELS_DB + _LEVELS_SHARE * abs(apart))
+
+    best = max(reads, key=surely)
     steps = [a.step_mdeg for a in adjusters]
     places = [round(t * TURN) for t in best.turns]
     at_best = all(abs(a - b) * TURN <= 0.3 * s for a, b, s in zip(last.turns, best.turns, steps, strict=True))
-    lower = best.height - last.height > max(4.0 * last.std, _LOWER_DB)
+    lower = surely(best) - last.height > max(4.0 * last.std, _LOWER_DB)
     if not lower and not (at_best and len(reads) > _MOST):
         return None
     away = [abs(places[n] - positions[n]) if lower else 0 for n in (0, 1)]
