@@ -16,6 +16,7 @@ import numpy as np
 from unitone.align.hill_readings import hill_points, is_null, on_hill, points_of, stops_touched, visit_plan
 from unitone.align.null.nulling import next_null_move
 from unitone.align.pairs.pair import PairRead, next_pair_move
+from unitone.align.peak._valleys import next_place, own_valley
 from unitone.align.peak.by_ear import Answer, Heard, next_by_ear
 from unitone.align.peak.core import FARTHEST, Move, Why, next_move, play_of, scale_of
 from unitone.align.peak.hill import Point, draw, fit_hill
@@ -202,18 +203,38 @@ def _of_run(
         while still > 0 and abs(points[still - 1].turns * TURN - here) < 1.0:
             still -= 1
         for n in range(still + 1, len(points)):
-            move = next_move(points[:n], q.hill_slope, part, here, known, *how)
-            if move.act == "stop" and _other_side(step, points[:n], part, known) is None:
+            shown = own_valley(points[:n]) if detector else points[:n]
+            move = next_move(shown, q.hill_slope, part, here, known, *how)
+            if move.act == "stop" and _elsewhere(step, points[:n], move, part, known) is None:
                 return group[0], move
-    move = next_move(points, q.hill_slope, part, here, known, *how)
+    own = own_valley(points) if detector and points else points
+    stands_read = bool(points) and abs(points[-1].turns * TURN - here) < 1.0
+    if own and own[-1] is not points[-1] and not stands_read:
+        # Between two valleys, or come from there: what it is here comes before where to go.
+        return group[0], Move("read", here, "flank")
+    if own and own[-1] is not points[-1]:
+        # Read beyond a ridge: farther that way while nothing clean is known, or back to the lowest.
+        beyond = next_place(points, part, known) if _not_clean(q, points, step) else None
+        back = round(max(points, key=lambda p: p.height).turns * TURN)
+        return group[0], Move("go", back, "to-peak") if beyond is None else Move("go", beyond, "flank")
+    move = next_move(own, q.hill_slope, part, here, known, *how)
     twice = first is None and len(read) > 1 and abs(read[-2].turns - read[-1].turns) * TURN < 1.0
     if move.act == "read" and twice and read[-2].level == read[-1].level:
         # A weak reading asks for another one; what stands in the noise twice stays there, and only a turn tells more.
         move = next_move(read[-2:], q.hill_slope, part, here, known, *how)
-    # A bottom that is not clean may be the wrong one: the true one lies on the side that was not looked at.
-    doubted = move.why == "at-stop" or (move.act == "stop" and move.why == "peaked" and _not_clean(q, points, step))
-    other = _other_side(step, points, part, known) if doubted else None
+    other = _elsewhere(step, points, move, part, known)
     return group[0], move if other is None else Move("go", other, "flank")
+
+
+def _elsewhere(
+    step: Step, points: Sequence[Point], move: Move, part: Adjuster, stops: tuple[int | None, int | None]
+) -> int | None:
+    """Where else to look (millidegrees) before a detector ends as ``move`` says: a bottom that is not clean may be the wrong one."""
+    clean = not _not_clean(step.hill_quantity, points, step)
+    if move.why != "at-stop" and (move.act != "stop" or clean):
+        return None
+    other = _other_side(step, points, part, stops) if move.why in ("at-stop", "peaked") else None
+    return next_place(points, part, stops) if other is None and not clean and points else other
 
 
 def _not_clean(q: Quantity, points: Sequence[Point], step: Step) -> bool:
