@@ -400,8 +400,12 @@ class JobsPage(QWidget):
         """Today's backup, where the schedule asks for one; it says so, or why it was not made."""
         from unitone.store.scheduled import run_if_due, schedule_of
 
-        folder, chosen = self._logbook.folder, schedule_of(self._logbook)
-        if folder is None or self._logbook.frozen or not chosen.days:
+        folder = self._logbook.folder
+        # A logbook that is only shown, or stored nowhere, may have no settings to read.
+        if folder is None or self._logbook.frozen:
+            return
+        chosen = schedule_of(self._logbook)
+        if not chosen.days:
             return
         # The disk is looked at off the window's thread, too: one that sleeps or is gone does not hold the window up.
         self._errands.run(
