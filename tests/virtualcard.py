@@ -34,6 +34,7 @@ class VirtualCard:
             env={k: v for k, v in self.env.items() if k != "PULSE_SERVER"}, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
         os.environ["PULSE_SERVER"] = self.env["PULSE_SERVER"]
+        self._plugged: list[str] = []
         for _ in range(100):
             if self.socket.exists() and self.control("info").returncode == 0:
                 return
@@ -57,13 +58,19 @@ class VirtualCard:
 
     def plug(self) -> str:
         """An input more, called ``clip``; returns its module's number."""
-        return self.control(
-            "load-module", "module-remap-source", "master=bench.monitor", "source_name=clip"
-        ).stdout.strip()
+        words = ("load-module", "module-remap-source", "master=bench.monitor", "source_name=clip")
+        self._plugged.append(self.control(*words).stdout.strip())
+        return self._plugged[-1]
 
     def unplug(self, module: str) -> None:
         """Take an input away while it is in use."""
+        self._plugged.remove(module)
         self.control("unload-module", module)
+
+    def settle(self) -> None:
+        """Take away what a test that failed left plugged in: the next one would hear it instead of its own."""
+        for module in tuple(self._plugged):
+            self.unplug(module)
 
     def stop(self) -> None:
         """End the server."""

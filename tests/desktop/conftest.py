@@ -24,7 +24,7 @@ from unitone.desktop.shell.window import MainWindow
 from unitone.desktop.theme.theme import theme
 from unitone.robot.demo_data import fill
 from unitone.store.logbook import Logbook
-from virtualcard import VirtualCard, there_is_one
+from virtualcard import PACKAGES, VirtualCard, there_is_one
 
 _PATIENCE_MS = 90_000
 
@@ -38,6 +38,15 @@ def card() -> Iterator[VirtualCard | None]:
     made = VirtualCard()
     yield made
     made.stop()
+
+
+@pytest.fixture
+def there(card: VirtualCard | None) -> Iterator[VirtualCard]:
+    """The virtual sound card, which the test needs."""
+    if card is None:
+        pytest.skip(f"no sound server is installed: apt-get install {PACKAGES}")
+    yield card
+    card.settle()
 
 
 @pytest.fixture(scope="session")

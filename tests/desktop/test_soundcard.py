@@ -29,17 +29,10 @@ from unitone.errors import SignalError
 from unitone.job.fold import fold
 from unitone.present.bench.eyes import pitch_hz
 from unitone.session.measuring import my_bench
-from virtualcard import PACKAGES, VirtualCard
+from virtualcard import VirtualCard
 
 pytestmark = pytest.mark.window
 CONTROL = Qt.KeyboardModifier.ControlModifier
-
-
-@pytest.fixture
-def there(card: VirtualCard | None) -> VirtualCard:
-    if card is None:
-        pytest.skip(f"no sound server is installed: apt-get install {PACKAGES}")
-    return card
 
 
 @pytest.fixture

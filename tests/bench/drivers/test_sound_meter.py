@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -185,6 +186,56 @@ def test_a_whole_reading_is_of_what_comes_after_it_was_asked_for() -> None:
             meter.cancel()
             threading.Event().wait(0.01)
     assert "cancelled" in str(found[1])
+
+
+def test_a_reading_has_no_gap_in_it() -> None:
+    """A computer too busy to take what comes loses some; a tone cut and joined again would read as noise."""
+    meter = SoundMeter(Feed(FS), averaging_s=0.5)
+    given = meter.feed.blocks()
+    found: list[Measured | str] = []
+
+    def ask() -> None:
+        try:
+            found.append(meter.measure("rx.sinad", HERE))
+        except BenchError as error:
+            found.append(str(error))
+
+    def hear(seconds: float, start_s: float) -> None:
+        meter.feed.push(tone(0.3, start_s + seconds, noise=0.003)[round(start_s * FS) :])
+        until = meter._recent.count + meter.feed._size
+        while meter._recent.count < until:
+            meter.take(next(given))
+
+    def lose() -> None:
+        for seconds in (4.0, 0.001):
+            meter.feed.push(tone(0.3, seconds))
+        assert meter.feed.gap == meter._recent.count
+
+    hear(0.3, 0.0)
+    lose()
+    hear(0.3, 0.2503)
+    assert "sound was lost" in live(meter, "rx.sinad").warning and live(meter, "rx.sinad").value is not None
+    hear(2.0, 0.0)
+    assert live(meter, "rx.sinad").warning == ""
+    clean = live(meter, "rx.sinad").value
+    assert clean is not None and meter.feed.lost == round(4 * FS)
+    asking = threading.Thread(target=ask)
+    asking.start()
+    for turn in itertools.count():
+        if not asking.is_alive():
+            break
+        if turn >= 2 and not meter.feed.lost > round(4 * FS):
+            lose()
+        hear(0.1, 0.0003)
+        threading.Event().wait(0.01)
+    assert isinstance(found[0], Measured) and found[0].value == pytest.approx(clean, abs=0.5)
+    asking = threading.Thread(target=ask)
+    asking.start()
+    while asking.is_alive():
+        lose()
+        hear(0.1, 0.0)
+        threading.Event().wait(0.01)
+    assert found[1] == "Sound is being lost: this computer is too busy. Close other programs, then log again."
 
 
 def live_seconds(meter: SoundMeter) -> float:

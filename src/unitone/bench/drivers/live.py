@@ -79,7 +79,8 @@ class Feed:
     """A source that is fed while it is read. ``blocks`` waits for the next one, and ends when the feed is closed.
 
     ``full_scale_v``: volts rms of a sine at full scale, None where not calibrated.
-    ``lost`` counts samples that nobody came to measure. Thread-safe for one feeder and one reader.
+    ``lost`` counts samples that nobody came to measure; ``gap`` is after which of the samples given out the last of them are missing,
+    -1 where none are. Thread-safe for one feeder and one reader.
     """
 
     rate: float
@@ -89,9 +90,11 @@ class Feed:
     full_scale_v: float | None = None
     warnings: tuple[str, ...] = ()
     lost: int = 0
+    gap: int = -1
     taken: int = 0
     _waiting: deque[Block] = field(default_factory=deque)
     _size: int = 0
+    _given: int = 0
     _closed: bool = False
     _words: str = ""
 
@@ -110,6 +113,7 @@ class Feed:
                 gone = self._waiting.popleft().size
                 self._size -= gone
                 self.lost += gone
+                self.gap = self._given
             self._there.notify()
 
     def close(self, words: str = "") -> None:
@@ -131,6 +135,7 @@ class Feed:
                 given: Block = self._waiting.popleft() if len(self._waiting) == 1 else _joined(self._waiting)
                 self._waiting.clear()
                 self._size = 0
+                self._given += given.size
             for at in range(0, given.size, size):
                 yield given[at : at + size]
 

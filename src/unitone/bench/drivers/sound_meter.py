@@ -23,6 +23,8 @@ from unitone.words import tr
 
 #: How much is kept, and how long a reading waits for sound that does not come (seconds).
 _KEPT_S, _PATIENCE_S = 6.0, 3.0
+#: How often a reading begins anew where sound was lost in the midst of it.
+_BEGINNINGS = 5
 
 
 class SoundMeter:
@@ -133,15 +135,26 @@ class SoundMeter:
 
     def _measured(self, found: Figure) -> Measured:
         words = tr("Overload: turn the sound card's level down") if self.overload else found.warning
+        if self.feed.gap >= 0 and self._recent.count - self.feed.gap < self.averaging_s * self.feed.rate:
+            words = words or tr("sound was lost: this computer is too busy")
         return Measured(found.value, self.name, found.std, source=self.source, warning=words)
 
     def _fresh(self, seconds: float) -> NDArray[Any]:
-        """What comes from now on, so long. Raises BenchError."""
+        """What comes from now on, so long, nothing in it missing. Raises BenchError."""
         with self._there:
             self._cancelled = False
-            until = self._recent.count + round(seconds * self.feed.rate)
+            need, gap, begun = round(seconds * self.feed.rate), self.feed.gap, 1
+            until = max(self._recent.count, gap) + need
             count, patience = self._recent.count, time.monotonic() + _PATIENCE_S
             while self._recent.count < until:
+                if self.feed.gap != gap:
+                    # Two ends of a sound that were never together: what is measured across them is noise that is not there.
+                    gap, begun = self.feed.gap, begun + 1
+                    until = max(until, gap + need)
+                    if begun > _BEGINNINGS:
+                        raise BenchError(
+                            tr("Sound is being lost: this computer is too busy. Close other programs, then log again.")
+                        )
                 if self._cancelled:
                     raise BenchError(tr("The reading was cancelled."))
                 if self._ended or time.monotonic() > patience:
