@@ -147,6 +147,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("trace-up", N_("Look at the stage before"), "Up", "trace", True),
     Action("trace-down", N_("Look at the next stage"), "Down", "trace", True),
     Action("trace-yes", N_("Noise hunt: yes"), "Y", "trace"),
+    Action("trace-listen", N_("Noise hunt: listen to the simulated radio as it is, then with it done"), "L", "trace"),
     Action("trace-drop", N_("Watching: a drop-out was heard"), "Space", "trace"),
     *(Action(f"trace-pane-{n}", words, f"Alt+{n}", "trace") for n, words in enumerate(
         (N_("Trace: the ladder of stages"), N_("Trace: watch an intermittent"), N_("Trace: hunt a noise")), 1)),

@@ -226,12 +226,15 @@ def test_a_whistle_is_hunted_down_to_its_stage_and_anew_after_the_repair(desk: D
         question = page.noise.question
         if not question:
             break
-        if question.startswith("at:"):
+        if ":" in question:
             grounded += 1
             assert "Ground the input of" in page.noise.headline.text() and "10 nF" in page.noise.how.text()
-            yes = stages.index(question.removeprefix("at:")) >= stages.index(bad)
+            assert ("once more" in page.noise.headline.text()) == question.startswith("again:")
+            yes = stages.index(question.partition(":")[2]) >= stages.index(bad)
         else:
-            yes = question in ("whistle", "aerial", "amplifier", "grounded")
+            # The IF input lies before the stage: to ground it changes nothing.
+            yes = question in ("whistle", "aerial", "amplifier")
+            assert question != "grounded" or ("pin" in page.noise.how.text() and "V DC" in page.noise.how.text())
         press(desk, page, Qt.Key.Key_Y if yes else Qt.Key.Key_N)
     title = next(r.title for r in page.view.rungs if r.id == bad)
     assert page.noise.headline.text() == f"{title} oscillates." and 2 <= grounded <= 6, (
@@ -244,6 +247,42 @@ def test_a_whistle_is_hunted_down_to_its_stage_and_anew_after_the_repair(desk: D
     session = Session(desk.logbook, page.view.job_id)
     session.tracing.repaired(bad, "", "decoupling capacitor replaced")
     assert noise_answers(session.state) == {}
+
+
+def test_a_simulated_radio_is_listened_to_while_its_noise_is_hunted(desk: Desk) -> None:
+    """By what the page says was heard, and nothing else, down to the stage that makes it; and played on the machine's loudspeaker."""
+    page = traced(desk, 3, "if1:noisy")
+    desk.key(Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
+    desk.until(page.noise.isVisible)
+    page.setFocus()
+    played = False
+    for _ in range(16):
+        question = page.noise.question
+        if not question:
+            break
+        assert page.noise.heard.isHidden() and page.noise.listen.isVisible()
+        desk.key(Qt.Key.Key_L)
+        desk.until(lambda: page.noise.heard.text().startswith("Heard: "))
+        played = played or page.sound.loudspeaker is not None
+        heard = page.noise.heard.text()
+        quieter = heard.endswith("quieter.") and int(heard.split()[-3]) > 10
+        if question in ("hum", "whistle"):
+            yes = "tone of" in heard
+        elif question in ("volume", "aerial", "amplifier"):
+            yes = not quieter
+        else:
+            yes = quieter if question not in ("channel", "tap") else not heard.endswith("as before.")
+        press(desk, page, Qt.Key.Key_Y if yes else Qt.Key.Key_N)
+    title = next(r.title for r in page.view.rungs if r.id == "if1")  # type: ignore[union-attr]
+    assert page.noise.headline.text() == f"{title} is noisy.", page.noise.headline.text()
+    assert page.noise.listen.isHidden() and (played or "No sound output" in page.message.words.text())
+    # What was heard is no entry; a radio of one's own is listened to by oneself.
+    page = traced(desk)
+    desk.key(Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
+    desk.until(page.noise.isVisible)
+    assert page.noise.listen.isHidden()
+    page.noise.tried.emit("volume")
+    desk.until(lambda: "say what you heard" in page.message.words.text())
 
 
 @pytest.mark.parametrize(("size", "scale"), [((1000, 700), 1.0), ((1280, 800), 1.5), ((1920, 1080), 1.0)])

@@ -388,7 +388,7 @@ def robot(
         str,
         typer.Option(
             "--task",
-            help="align, frequency, transmit, trace, adjuster, sweep, by-hand, by-ear, two-radios, convert or by-wire",
+            help="align, frequency, transmit, trace, noise, adjuster, sweep, by-hand, by-ear, two-radios, convert or by-wire",
         ),
     ] = "align",
     sets: Annotated[int, typer.Option("--sets", min=1, help="How many simulated radios.")] = 5,
@@ -397,7 +397,8 @@ def robot(
         str,
         typer.Option(
             "--fault",
-            help="one of the simulated radio's faults, any, or none; trace: a part and how it failed, such as R52:open; adjuster: normal, "
+            help="one of the simulated radio's faults, any, or none; trace: a part and how it failed, such as R52:open; noise: noisy, "
+            "oscillates or any; adjuster: normal, "
             "no-peak, dead, too-strong, broken, two-peaks, any",
         ),
     ] = "none",
@@ -409,6 +410,7 @@ def robot(
     from unitone.robot.by_hand import run_by_hand_trial
     from unitone.robot.by_wire import run_by_wire_trial
     from unitone.robot.converting import run_convert_trial
+    from unitone.robot.noise_hunting import run_noise_trial
     from unitone.robot.on_frequency import run_frequency_trial
     from unitone.robot.one_coil import classes_of, run_adjuster_trial
     from unitone.robot.sweep import run_sweep_trial
@@ -443,6 +445,10 @@ def robot(
     if task == "trace" and sheet:
         _tell_traces(run_trace_trial(sheet, sets, seed, workers, fault), as_json)
         return
+    if task == "noise" and sheet:
+        told = run_noise_trial(sheet, sets, seed, workers, fault)
+        _print(told) if as_json else _tell_noises(told)
+        return
     if task in ("by-ear", "two-radios") and sheet and fault == "none":
         told = runs[task](sheet, sets, seed, workers)
         _print(told) if as_json else _tell_without_instruments(told)
@@ -455,8 +461,8 @@ def robot(
         told = runs[task](sheet, sets, seed, workers)
         _print(told) if as_json else _tell_conversions(told)
         return
-    if task not in runs and task != "trace":
-        known = ", ".join((*runs, "trace", "adjuster", "sweep"))
+    if task not in runs and task not in ("trace", "noise"):
+        known = ", ".join((*runs, "trace", "noise", "adjuster", "sweep"))
         raise EntryError(f"“{task}”: this version's robot knows the tasks {known}.")
     if not sheet:
         raise EntryError("Which radio? Name a sheet: unitone sheet list shows them.")
@@ -543,6 +549,16 @@ def _tell_traces(report: dict[str, Any], as_json: bool) -> None:
     print(
         f"part: first {report['part_first']:.1%}, in three {report['part_in_three']:.1%}; recovered {report['recovered']:.1%}"
     )
+
+
+def _tell_noises(report: dict[str, Any]) -> None:
+    cost, right = report["cost"], report["right_of"]
+    print(
+        f"stage: right {report['right']:.1%}, what it does {report['sound_right']:.1%}, {report['tests_per_set']} tried; halving "
+        f"{right['bisection']:.1%} in {cost['bisection']}, walking {right['walk']:.1%} in {cost['walk']}; recovered {report['recovered']:.1%}"
+    )
+    for problem in report["problems"]:
+        print(f"seed {problem['seed']}: {problem['fault']}, named {problem['named'] or 'none'}", file=sys.stderr)
 
 
 def _tell_sweeps(report: dict[str, Any], as_json: bool) -> None:

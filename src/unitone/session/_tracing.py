@@ -8,7 +8,18 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from unitone.align.trace.branches import branches
-from unitone.align.trace.ladder import INJECTION, PROBED, WAYS, Rung, dial, ladder, quantity_of, traced_modes
+from unitone.align.trace.ladder import (
+    INJECTION,
+    PROBED,
+    WAYS,
+    Rung,
+    dial,
+    if_input,
+    ladder,
+    quantity_of,
+    traced_modes,
+)
+from unitone.align.trace.noise_hunt import AGAIN, AT
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
 from unitone.job.checks import CheckWay
 from unitone.job.entries.notes import Tried
@@ -16,6 +27,7 @@ from unitone.job.entries.readings import Reading
 from unitone.job.entries.tracing import Checked, Intermittent, NoiseAnswered
 from unitone.quantities.entry import normalise, parse_si
 from unitone.sheet.model.effects import stage_effect
+from unitone.simulator.noise_trials import NoiseTrial, try_noise
 from unitone.simulator.simulated_bench import SimulatedBench
 from unitone.simulator.stage_faults import signal_runs
 from unitone.words import tr
@@ -178,6 +190,32 @@ class Tracing:
     def answer_noise(self, question: str, yes: bool) -> None:
         """Log the answer to a question of the noise hunt."""
         self._session.append(NoiseAnswered(question, yes))
+
+    def try_noise(self, question: str) -> NoiseTrial:
+        """Do on the simulated radio what a question of the noise hunt asks for, and listen before and with it; nothing is logged. What
+        changes nothing there (its aerial, a tap) sounds the same. Raises BenchError on a bench of one's own, HookUpError, TapeError."""
+        bench, state = self._session.bench, self._session.state
+        if state.finished:
+            raise TapeError(tr("This job is finished. Its log takes notes only."))
+        if not isinstance(bench, SimulatedBench):
+            raise BenchError(tr("Try it on the radio, listen, and say what you heard."))
+        if state.hook_up == "transmit":
+            raise HookUpError.wrong_way("receive", state.hook_up)
+        here = replace(dial(state), level_dbm=None, inject=None)
+        rungs = ladder(state)
+        grounded = question.partition(":")[2] if question.startswith((AT, AGAIN)) else ""
+        tried = here
+        match question:
+            case "volume":
+                tried = replace(here, panel=(*(p for p in here.panel if p[0] != "volume"), ("volume", "0 %")))
+            case "channel":
+                names = state.sheet.plan.names
+                tried = replace(here, channel=names[0] if here.channel == names[-1] else names[-1])
+            case "grounded":
+                grounded = if_input(rungs)
+                if not grounded:
+                    raise BenchError(tr("The sheet does not say which input is the IF's."))
+        return try_noise(bench, here, tried, grounded, question == "amplifier")
 
     def earlier(self) -> dict[str, int]:
         """In how many earlier jobs on this model a part of each stage was the cause, or was replaced; looked up once. Raises StoreError."""

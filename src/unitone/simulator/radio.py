@@ -172,6 +172,8 @@ class SimulatedRadio:
             gains, spread = stream(self.seed, "gains"), self._receiver.physics.gain_spread
             made = {s: spread * float(gains.standard_normal()) for s in traced_stages(self.physics) if spread}
             self._receiver.lost_db = {s: made.get(s, 0.0) + lost.get(s, 0.0) for s in {*made, *lost}}
+            own = None if fault is None else fault.own_sound
+            self._receiver.own_sound = None if fault is None or own is None else (fault.stage, own)
         if self.transmitter is not None:
             self.transmitter.lost_db = lost
 
@@ -359,10 +361,11 @@ class SimulatedRadio:
 
     def receive(
         self, seconds: float, channel: str, signal: Signal | None, panel: Panel, bench_seconds: float = 1e9,
-        band: str | None = None, mode: str | None = None, pulses: Pulses | None = None, inject: str = "",
+        band: str | None = None, mode: str | None = None, pulses: Pulses | None = None, inject: str = "", elsewhere: bool = False,
     ) -> Received:  # fmt: skip
         """Run the receiver for ``seconds``: audio volts at 24 kHz, meter needle, squelch and AVC volts. ``inject``: the stage whose
-        input the signal is fed into, at that stage's own frequency, where it is not the aerial socket."""
+        input the signal is fed into, at that stage's own frequency, where it is not the aerial socket. ``elsewhere``: heard from the
+        detector through another amplifier."""
         if self.part_fault is not None and self.part_fault.comes_and_goes:
             self._lose(self._is_out(bench_seconds, seconds))
         carrier = float(self.sheet.carrier_hz(channel, band))
@@ -387,7 +390,7 @@ class SimulatedRadio:
         blanks = blanker is not None and dict(panel.words).get(blanker.control) == "on"
         y = self.receiver.intermediate(round(seconds * RATE), carrier, heard, offset, listens, pulses, blanks, start)
         detected = self.receiver.detect(y, listens)
-        audio = self.receiver.audio(detected, panel.volume, listens, fed_in)
+        audio = self.receiver.audio(detected, panel.volume, listens, fed_in, elsewhere)
         level = float(np.sqrt(np.mean(y.real**2 + y.imag**2))) * self.receiver.loop_gain
         is_open = self._squelch(detected, level, panel)
         if not is_open:

@@ -32,6 +32,7 @@ from unitone.simulator.receive_physics import (
     Receive,
     Squelch,
 )
+from unitone.simulator.stage_faults import OwnSound
 from unitone.words import tr
 
 #: Complex samples a second. 24, 48 and 96 kHz agree within 0.12 dB of SINAD; the IF filter is 9 kHz wide.
@@ -48,6 +49,11 @@ _OCCUPIED = 2500.0
 #: A sideband is heard from 300 to 3000 Hz: its middle, and half its width.
 SIDEBAND_HZ, _SIDEBAND_HALF_HZ = 1650.0, 1350.0
 _HUM_HZ = 100.0
+#: What a noisy stage makes, and one that oscillates, over the noise that stands at its input anyhow (dB); and the oscillation: beside the
+#: middle of the IF (Hz), and how often and deeply it comes and goes by itself, which an AM detector hears as a howl.
+_OWN_NOISE_DB, _OWN_TONE_DB, _OWN_TONE_HZ, _SQUEGS_HZ, _SQUEGS = 35.0, 40.0, 900.0, 520.0, 0.6
+#: The same of the audio stage: hiss and howl at the loudspeaker (V rms), and the howl's tone (Hz).
+_OWN_HISS_V, _OWN_HOWL_V, _HOWL_HZ = 0.15, 0.5, 760.0
 #: The stages are held down in steps of so much (dB); what is left is taken smoothly before the detector.
 _HELD_STEP_DB = 1.0
 
@@ -75,11 +81,13 @@ class Pulses:
 
 @dataclass(frozen=True)
 class Chain:
-    """The linear chain over the TAPS-point frequency grid: signal gain (complex) and noise density (W/Hz), aerial-referred."""
+    """The linear chain over the TAPS-point frequency grid: signal gain (complex) and noise density (W/Hz), aerial-referred; and what is
+    left behind it of a stage's oscillation (√W, by where it lies)."""
 
     hz: NDArray[np.float64]
     gain: NDArray[np.complex128]
     noise: NDArray[np.float64]
+    own: NDArray[np.complex128] | None = None
 
     def noise_figure_db(self, offset_hz: float = 0.0) -> float:
         """Equivalent input noise figure (dB) round the carrier at ``offset_hz``: noise over signal gain, no randomness."""
@@ -103,6 +111,9 @@ class Receiver:
         self.mechanics = mechanics
         #: What each of the sheet's stages loses on this specimen (dB): its gain's spread, and a fault.
         self.lost_db: dict[str, float] = {}
+        #: The stage that makes a sound of its own, and what it does; and the stage whose input is held to earth by a capacitor.
+        self.own_sound: tuple[str, OwnSound] | None = None
+        self.grounded = ""
         self._noise = noise
         self._programme = Programme(np.random.default_rng(1), RATE)
         self._hz: NDArray[np.float64] = np.fft.fftfreq(TAPS, 1.0 / RATE).astype(np.float64)
@@ -118,7 +129,7 @@ class Receiver:
         #: Gain at 1 kHz of the audio shaping, taken out so that volts_per_khz holds at the usual tone.
         self._tone_gain = abs((1.0 - pole) / (1.0 - pole * np.exp(-2j * math.pi * 1000.0 / RATE)))
         #: Kernels' spectra by carrier, mode and size, for the adjusters as they stood at ``_kernels_at``.
-        self._kernels: dict[tuple[float, str, int, int, float], C64] = {}
+        self._kernels: dict[tuple[float, str, int, int, float], tuple[C64, np.complex64]] = {}
         self._kernels_at: tuple[object, ...] = ()
         self.restart()
 
@@ -128,7 +139,7 @@ class Receiver:
         self._tone_cycles = 0.0
         self._carrier_cycles = 0.0
         self._side_zi = np.zeros((len(self._side), 2), np.complex128)
-        self._bfo = self._hum = self._pulse = 0
+        self._bfo = self._hum = self._pulse = self._own = self._howl = 0
         #: The share of the gain control's loop that the signal passes, and what its stages took of it in this block (dB).
         self._loop = (1.0, 0.0)
         for part in (self._fm, self._gain):
@@ -174,31 +185,57 @@ class Receiver:
         follows alone; noise comes from all of them. ``held_db``: what the gain control takes of its stages, by their shares."""
         mode = mode or self.usual_mode()
         hz = self._hz if hz is None else hz
-        gain = np.ones(hz.size, np.complex128)
-        noise = np.full(hz.size, KT0)
-        lost = dict(self.lost_db)
+        gain, own = np.ones(hz.size, np.complex128), None
+        # The second row is the noise without a sound of its own, and with no input held to earth: what such a sound is measured by.
+        noise = np.full((1 if self.own_sound is None else 2, hz.size), KT0)
+        lost, entered = dict(self.lost_db), {""}
         for n, stage in enumerate(self.physics.stage):
             if not stage.serves(mode, carrier_hz):
                 continue
             # What a stage loses, it loses at its input: the noise of what comes before it goes with the signal.
             share = 10.0 ** (-lost.pop(stage.stage, 0.0) / 20.0) if stage.stage else 1.0
+            if stage.stage not in entered:
+                entered.add(stage.stage)
+                gain, own = self._at_input(stage.stage, gain, noise, own)
             if n == start and start:
                 gain = np.full(hz.size, 10.0 ** (-stage.probe_loss / 20.0), np.complex128)
             if share != 1.0:
                 gain, noise = gain * share, noise * share**2
+                own = None if own is None else own * share
             if isinstance(stage, AmplifierStage):
                 power = 10.0 ** ((stage.gain - stage.avc * held_db) / 10.0)
                 noise = (noise + (10.0 ** (stage.noise_figure / 10.0) - 1.0) * KT0) * power
                 gain = gain * math.sqrt(power)
+                own = None if own is None else own * math.sqrt(power)
                 continue
             response = self._response(stage, carrier_hz, hz) * 10.0 ** (-stage.loss / 20.0)
             through = np.abs(response) ** 2
             noise = noise * through + KT0 * (1.0 - np.minimum(through, 1.0))
             gain = gain * response
+            own = None if own is None else own * response
         if start == len(self.physics.stage):
             gain = np.full(hz.size, 10.0 ** (-self.physics.detector_probe_loss / 20.0), np.complex128)
+        if self.grounded and self.grounded == self.physics.detector_in(mode):
+            gain, own, noise = gain * 0.0, None, noise * 0.0
         aligned = self._aligned_power_gain(mode, carrier_hz)
-        return Chain(hz, gain / math.sqrt(aligned), noise / aligned)
+        return Chain(
+            hz, gain / math.sqrt(aligned), noise[0] / aligned, None if own is None else own / math.sqrt(aligned)
+        )
+
+    def _at_input(
+        self, stage: str, gain: NDArray[np.complex128], noise: NDArray[np.float64], own: NDArray[np.complex128] | None
+    ) -> tuple[NDArray[np.complex128], NDArray[np.complex128] | None]:
+        """(gain, oscillation) behind the input of one of the sheet's stages; the first row of the noise is changed in place. Held to
+        earth, nothing passes, and an oscillation has no way back."""
+        grounded = stage == self.grounded
+        if grounded:
+            gain, own = gain * 0.0, None
+            noise[0] = KT0
+        if self.own_sound == (stage, "noisy"):
+            noise[0] += noise[1] * 10.0 ** (_OWN_NOISE_DB / 10.0)
+        elif self.own_sound == (stage, "oscillates") and not grounded:
+            own = np.sqrt(noise[1] * 2.0 * _OCCUPIED * 10.0 ** (_OWN_TONE_DB / 10.0)).astype(np.complex128)
+        return gain, own
 
     def _response(
         self, stage: CoilStage | GangedStage | PairStage | FilterStage, carrier_hz: float, hz: NDArray[np.float64]
@@ -254,13 +291,16 @@ class Receiver:
         """By which factor the IF would be higher if no stage before it were held down by the gain control."""
         return float(10.0 ** (self._loop[1] / 20.0))
 
-    def _filters(self, carrier_hz: float, mode: str, size: int, start: int = 0, held_db: float = 0.0) -> C64:
-        """Spectra (2, size) of the FIR kernels for signal and noise; made anew when an adjuster or the channel moves."""
-        stamp = (*self.mechanics.stamp(), *self.lost_db.values())
+    def _filters(
+        self, carrier_hz: float, mode: str, size: int, start: int = 0, held_db: float = 0.0
+    ) -> tuple[C64, np.complex64]:
+        """Spectra (2, size) of the FIR kernels for signal and noise, and what comes of a stage's oscillation; made anew when an adjuster or
+        the channel moves."""
+        stamp = (*self.mechanics.stamp(), *self.lost_db.values(), self.own_sound, self.grounded)
         if self._kernels_at != stamp or len(self._kernels) >= _KERNELS:
             self._kernels, self._kernels_at = {}, stamp
         key = (carrier_hz, mode, size, start, held_db)
-        if (spectra := self._kernels.get(key)) is None:
+        if (made := self._kernels.get(key)) is None:
             chain = self.chain(carrier_hz, mode, start=start, held_db=held_db)
             centre = np.exp(-2j * np.pi * self._hz / RATE * (TAPS // 2))
             kernels = [
@@ -268,8 +308,22 @@ class Receiver:
                 for response in (chain.gain, np.sqrt(chain.noise * RATE))
             ]
             spectra = np.asarray(fft.fft(np.stack(kernels), size, axis=1), np.complex64)
-            self._kernels[key] = spectra
-        return spectra
+            own = 0.0 if chain.own is None else chain.own[np.argmin(np.abs(chain.hz - self._own_hz(mode)))]
+            made = self._kernels[key] = (spectra, np.complex64(own))
+        return made
+
+    @staticmethod
+    def _own_hz(mode: str) -> float:
+        """Where an oscillation lies, beside the middle of the IF: in the sideband that is heard."""
+        return -_OWN_TONE_HZ if mode == "lsb" else _OWN_TONE_HZ
+
+    def _oscillation(self, samples: int, mode: str) -> C64:
+        """A stage's oscillation of amplitude 1, going on from where it was."""
+        n = self._own + np.arange(1, samples + 1)
+        self._own = int(n[-1]) % round(RATE)
+        turn = 2.0 * np.pi / RATE * n
+        swing = 1.0 + (_SQUEGS * np.sin(_SQUEGS_HZ * turn) if mode == "am" else 0.0)
+        return np.asarray(swing * np.exp(1j * self._own_hz(mode) * turn), np.complex64)
 
     # -- samples ------------------------------------------------------------------------
 
@@ -291,11 +345,14 @@ class Receiver:
         self._tail = source[:, -(TAPS - 1) :].copy()
         size = fft.next_fast_len(source.shape[1])
         mode = mode or self.usual_mode()
-        kernels = self._filters(carrier_hz, mode, size, start, self._hold(mode, carrier_hz, signal, offset_hz, start))
+        kernels, own = self._filters(
+            carrier_hz, mode, size, start, self._hold(mode, carrier_hz, signal, offset_hz, start)
+        )
         shaped = fft.fft(source, size, axis=1, overwrite_x=True)
         shaped *= kernels
         total = shaped[0] + shaped[1]
-        return np.asarray(fft.ifft(total, overwrite_x=True)[TAPS - 1 : TAPS - 1 + samples], np.complex64)
+        made = np.asarray(fft.ifft(total, overwrite_x=True)[TAPS - 1 : TAPS - 1 + samples], np.complex64)
+        return made + own * self._oscillation(samples, mode) if own else made
 
     def _generate(self, samples: int, signal: Signal, offset_hz: float) -> C64:
         n = np.arange(1, samples + 1, dtype=np.float64)
@@ -392,8 +449,9 @@ class Receiver:
         """Volts of the gain control's line as it last stood; 0 for a radio without one."""
         return 0.0 if self._gain is None else self._gain.volts()
 
-    def audio(self, detected: F32, volume: float, mode: str, fed_in: F32 | None = None) -> F32:
-        """Loudspeaker volts from the detector's output; ``volume`` 0 to 1. ``fed_in``: volts that a generator puts on the audio's input."""
+    def audio(self, detected: F32, volume: float, mode: str, fed_in: F32 | None = None, elsewhere: bool = False) -> F32:
+        """Loudspeaker volts from the detector's output; ``volume`` 0 to 1. ``fed_in``: volts that a generator puts on the audio's input.
+        ``elsewhere``: heard through another amplifier, which makes no sound of its own."""
         part = self.physics.audio
         if mode == "fm":
             detected, self._deemphasis_zi = lfilter(*self._deemphasis, detected, zi=self._deemphasis_zi)
@@ -403,17 +461,30 @@ class Receiver:
         detected = detected * np.float32(scale)
         if fed_in is not None:
             detected = detected + fed_in / np.float32(part.input)
+        if self.grounded and self.grounded == part.stage:
+            detected = detected * np.float32(0.0)
         share = 10.0 ** (-self.lost_db.get(part.stage, 0.0) / 20.0) if part.stage else 1.0
         band, self._audio_zi = sosfilt(self._band, detected, zi=self._audio_zi)
         volts = band * np.float32(volume * share)
-        if part.hum:
+        if part.hum and not elsewhere:
             n = self._hum + np.arange(1, volts.size + 1)
             self._hum = int(n[-1]) % round(RATE)
             volts = volts + np.float32(part.hum * math.sqrt(2)) * np.sin(2 * np.pi * _HUM_HZ / RATE * n).astype(
                 np.float32
             )
+        if self.own_sound is not None and self.own_sound[0] == part.stage and not elsewhere:
+            volts = volts + self._of_audio(volts.size, self.own_sound[1])
         clip = np.float32(part.clips_at)
         return np.asarray(clip * np.tanh(volts / clip), np.float32)
+
+    def _of_audio(self, samples: int, how: OwnSound) -> F32:
+        """What a bad audio stage puts on the loudspeaker (V)."""
+        if how == "noisy":
+            return self._noise.standard_normal(samples, dtype=np.float32) * np.float32(_OWN_HISS_V)
+        n = self._howl + np.arange(1, samples + 1)
+        self._howl = int(n[-1]) % round(RATE)
+        held = 0.0 if self.grounded == self.physics.audio.stage else _OWN_HOWL_V * math.sqrt(2.0)
+        return np.asarray(held * np.sin(2 * np.pi * _HOWL_HZ / RATE * n), np.float32)
 
     def _volts_scale(self, mode: str) -> float:
         """Volts for a √W of detected audio, so that the physics file's ``volts_am`` (rms) comes out at the gain control's knee."""

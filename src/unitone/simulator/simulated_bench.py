@@ -64,7 +64,8 @@ class SimulatedBench(Bench):
         #: Does a mistake of the hand break what it would break? Only where somebody practises.
         self.unforgiving = False
         self._mishaps = Mishaps(radio)
-        self._wiring = wiring = Wiring(radio, already)
+        #: What its instruments share: the generator's lead, the clock, the hand.
+        self.wiring = wiring = Wiring(radio, already)
         blocks = Blocks(wiring)
         meters = [
             *(of(wiring, blocks) for of in (SinadMeter, AudioVoltmeter, GainControlVoltmeter, SMeter)),
@@ -81,16 +82,16 @@ class SimulatedBench(Bench):
 
     def station_dbm(self, conditions: Conditions) -> float | None:
         """How strong the station that is tuned in near that place of the dial comes in now (dBm); None where none was chosen."""
-        return None if self._wiring.tuned_to(conditions) is None else self._wiring.signal_at(conditions, 0.0).dbm
+        return None if self.wiring.tuned_to(conditions) is None else self.wiring.signal_at(conditions, 0.0).dbm
 
     @property
     def real_time(self) -> bool:
         """Does a reading take as long as on any bench, and time go on while nothing is done?"""
-        return self._wiring.real_time
+        return self.wiring.real_time
 
     @real_time.setter
     def real_time(self, real: bool) -> None:
-        self._wiring.real_time = real
+        self.wiring.real_time = real
 
     def leave_blade_in(self, adjuster: str) -> None:
         """A steel blade stands in this core now; in none, with an empty name."""
@@ -110,8 +111,8 @@ class SimulatedBench(Bench):
     @property
     def damaged(self) -> set[str]:
         """What a wrong hook-up broke: ``generator`` gives nothing any more, ``final`` next to nothing."""
-        return self._wiring.damaged
+        return self.wiring.damaged
 
     @damaged.setter
     def damaged(self, what: set[str]) -> None:
-        self._wiring.damaged = what
+        self.wiring.damaged = what

@@ -1,21 +1,27 @@
 """Faults at the stages of a simulated radio: which there are, what each stage loses by one, and what stands at the pins then.
 
 A fault is named ``R52:open``: a part of a circuit and how it failed; or ``if1:dead``, a stage that the physics file gives no circuit.
+A stage that makes a sound by itself loses nothing: ``if1:noisy``, ``audio:oscillates``.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Literal
 
 from unitone.errors import BenchError
 from unitone.sheet.model.sheet import Voltage
 from unitone.simulator.operating_point import Circuit, OperatingPoint, State, lost_db, part_faults
 from unitone.simulator.physics import PhysicsFile
+from unitone.simulator.receive_physics import AmplifierStage
 from unitone.words import tr
 
 #: A stage without a circuit loses so much when it is dead or weak (dB).
 _WHOLE: dict[State, float] = {"dead": 120.0, "weak": 26.0}
+#: What a stage does by itself.
+OwnSound = Literal["noisy", "oscillates"]
+OWN_SOUNDS: tuple[OwnSound, ...] = ("noisy", "oscillates")
 #: A part that costs less than this is no fault that a tracer could find (dB).
 _LEAST_DB = 10.0
 
@@ -32,11 +38,13 @@ class StageFault:
     held_db: tuple[tuple[str, float], ...] = ()
     #: A dry joint: it comes and goes, and mostly goes when it is moved.
     comes_and_goes: bool = False
+    #: What the stage does by itself, where that is its fault.
+    own_sound: OwnSound | None = None
 
     @property
     def id(self) -> str:
         """As it is named."""
-        return f"{self.part}:{'dry' if self.comes_and_goes else self.state}"
+        return f"{self.part}:{'dry' if self.comes_and_goes else self.own_sound or self.state}"
 
     @property
     def losses(self) -> dict[str, float]:
@@ -120,6 +128,21 @@ def stage_faults(physics: PhysicsFile, name: str = "") -> tuple[StageFault, ...]
     return tuple(found)
 
 
+def sounding_stages(physics: PhysicsFile) -> tuple[StageFault, ...]:
+    """Every stage that may make a sound of its own: those that amplify. Before an FM detector neither is heard: its limiter lets a noise
+    through at the same height anyhow, and is quiet on a carrier."""
+    rx = physics.receive
+    if rx is None:
+        return ()
+    heard = tuple(m for m, there in (("am", rx.am is not None), ("usb", rx.ssb), ("lsb", rx.ssb)) if there)
+    made = [
+        s.stage for s in rx.stage
+        if isinstance(s, AmplifierStage) and s.stage and (any(m in s.modes for m in heard) if s.modes else heard)
+    ]  # fmt: skip
+    names = dict.fromkeys([*made, rx.audio.stage] if rx.audio.stage else made)
+    return tuple(StageFault(stage, "weak", stage, 0.0, own_sound=how) for stage in names for how in OWN_SOUNDS)
+
+
 def dry_joints(physics: PhysicsFile) -> tuple[StageFault, ...]:
     """Every part whose joint may come and go."""
     return tuple(replace(f, comes_and_goes=True) for f in stage_faults(physics) if f.state == "open")
@@ -128,7 +151,10 @@ def dry_joints(physics: PhysicsFile) -> tuple[StageFault, ...]:
 def stage_fault(physics: PhysicsFile, name: str) -> StageFault:
     """The fault of that name. Raises BenchError for one that the radio cannot have."""
     part, _, how = name.partition(":")
-    found = next(iter(stage_faults(physics, f"{part}:open" if how == "dry" else name)), None)
+    if how in OWN_SOUNDS:
+        found = next((f for f in sounding_stages(physics) if f.id == name), None)
+    else:
+        found = next(iter(stage_faults(physics, f"{part}:open" if how == "dry" else name)), None)
     if found is not None and how == "dry":
         found = replace(found, comes_and_goes=True)
     if found is None:

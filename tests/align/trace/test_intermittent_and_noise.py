@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from unitone.align.trace.intermittent import Watcher, rank
 from unitone.align.trace.noise_hunt import (
-    AT,
     PLACES,
     QUESTIONS,
+    Maker,
     in_chain,
     named_stage,
     next_input,
@@ -72,7 +72,7 @@ def test_grounding_inputs_finds_the_stage_that_makes_the_noise(whistle: bool, wr
     """Every stage of chains of three to nine, answers right or every twentieth wrong: halving finds it, with a question or two to be sure."""
     rng, right, asked, sets = np.random.default_rng(24), 0, 0, 0
     for count in range(3, 10):
-        stages = {f"S{n}": 1.0 for n in range(count)}
+        stages = {f"S{n}": Maker() for n in range(count)}
         for bad in range(count):
             for _ in range(8):
                 # Heard without the aerial, gone with the volume, in another amplifier, and when the IF is grounded.
@@ -84,10 +84,12 @@ def test_grounding_inputs_finds_the_stage_that_makes_the_noise(whistle: bool, wr
                     answers[question.id] = true.get(question.id, False)
                 assert in_chain(answers) and own_sound(answers) == ("oscillates" if whistle else "noisy")
                 sets += 1
-                while stage := next_input(answers, stages):
+                while asks := next_input(answers, stages):
                     # Told by the hand at the set: what lies behind the bad stage takes its noise away, and its own input a whistle.
-                    stops = int(stage[1:]) > bad or (whistle and int(stage[1:]) == bad)
-                    answers[AT + stage] = bool(stops != (rng.random() < wrong))
+                    at = int(asks.partition(":S")[2])
+                    assert asks not in answers
+                    stops = at > bad or (whistle and at == bad)
+                    answers[asks] = bool(stops != (rng.random() < wrong))
                     asked += 1
                 found = sources(answers, stages)
                 assert sum(found) == pytest.approx(1.0)
@@ -99,5 +101,5 @@ def test_inputs_are_not_grounded_for_what_comes_from_outside_the_chain() -> None
     assert not in_chain({}) and not in_chain({"aerial": False, "volume": False, "grounded": True})
     assert (
         not in_chain({"volume": True, "aerial": True, "hum": True})
-        and named_stage({"volume": True}, {"A": 1.0, "B": 1.0}) == ""
+        and named_stage({"volume": True}, {"A": Maker(), "B": Maker()}) == ""
     )

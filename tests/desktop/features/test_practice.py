@@ -138,8 +138,8 @@ def test_steel_in_a_core_is_taken_out_by_key_timed_and_heard_again(
         raw = tmp_path / "again.raw"
         recorder = card.record(raw)
         desk.qtbot.mouseClick(shown.hear, Qt.MouseButton.LeftButton)
-        desk.until(lambda: debrief.loudspeaker is not None)
-        desk.until(lambda: debrief.loudspeaker is None)
+        desk.until(lambda: debrief.sound.loudspeaker is not None)
+        desk.until(lambda: debrief.sound.loudspeaker is None)
         recorder.terminate()
         recorder.wait()
         heard = np.frombuffer(raw.read_bytes(), np.int16).astype(float) / 32768.0

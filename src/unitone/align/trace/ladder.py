@@ -14,6 +14,7 @@ from itertools import zip_longest
 from typing import Literal
 
 from unitone.align.trace.finder import ChainStage, Finder, Told, Way
+from unitone.align.trace.noise_hunt import Maker
 from unitone.errors import EntryError, SheetError
 from unitone.job.checks import Check
 from unitone.job.entries.readings import Reading
@@ -40,6 +41,8 @@ SOUND_DB = 10.0
 #: Passive circuits fail less often than those with a device; what was seen to be wrong, what the kind is known for, and every earlier
 #: job of this model that found its cause there, weigh more (common practice, no source).
 _PASSIVE, _SEEN, _KNOWN, _EARLIER = 0.4, 4.0, 2.0, 1.0
+#: A stage that is fed under this frequency is audio.
+_AUDIO_HZ = 20e3
 #: A stage without a device makes a noise by itself so rarely (common practice, no source).
 _SILENT = 0.1
 #: The trouble of a test, where a point on the board for a generator is 1: the aerial socket, a pin that carries high voltage, each
@@ -134,16 +137,32 @@ def repaired_at(state: JobState, way: Traced = "receive") -> int:
     return max((t.seq for t in state.touches if t.covers(quantity_of(way), Conditions(way))), default=0)
 
 
+def if_input(rungs: Sequence[Rung]) -> str:
+    """The first stage that is fed at another frequency than the aerial socket; empty where the sheet does not tell the frequencies."""
+    hz = [r.frequency_hz for r in rungs]
+    return next((r.stage.id for r in rungs if hz[0] and r.frequency_hz and r.frequency_hz != hz[0]), "")
+
+
 def noise_answers(state: JobState) -> dict[str, bool]:
     """What the questions of the noise hunt were answered with, since the last repair."""
     since = repaired_at(state)
     return {q: a.yes for q, a in state.noise.items() if a.seq > since}
 
 
-def makes_noise(state: JobState, rungs: Sequence[Rung]) -> dict[str, float]:
-    """How often each stage is one that makes a noise by itself, against the others: one without a device hardly does."""
+def makes_noise(state: JobState, rungs: Sequence[Rung]) -> dict[str, Maker]:
+    """Every stage as one that may make a noise by itself, from the aerial on: one whose parts are known and hold no device hardly does."""
+    known = {p.stage for p in state.sheet.parts}
     devices = {p.stage for p in state.sheet.parts if p.kind == "device"}
-    return {r.stage.id: 1.0 if not devices or r.stage.id in devices else _SILENT for r in rungs}
+    first_if = if_input(rungs)
+    at_if = [r.stage.id for r in rungs].index(first_if) if first_if else 0
+    made: dict[str, Maker] = {}
+    for at, rung in enumerate(rungs):
+        silent = rung.stage.id in known and rung.stage.id not in devices
+        lies: tuple[str, ...] = ("front", "if") if not first_if else ("if",) if at >= at_if else ("front",)
+        if rung.frequency_hz is not None and rung.frequency_hz < _AUDIO_HZ:
+            lies = ("preamp", "output")
+        made[rung.stage.id] = Maker(_SILENT if silent else 1.0, lies, rung.stage.id == first_if)
+    return made
 
 
 def counts_since(state: JobState, way: Traced = "receive") -> dict[str, int]:

@@ -5,7 +5,8 @@ tell most (entropy in bits).
 
 Once it comes from the chain of stages itself, the stage is found by grounding inputs: what a stage makes by itself stops when the input
 of one behind it is grounded, and goes on when its own is, or that of one before it. A stage that oscillates does it through its own
-input: grounded there, it stops as well.
+input: grounded there, it stops as well. What the questions told counts there, too: a noise that is still there with the volume down comes
+from the audio stage, whatever one input said.
 """
 
 from __future__ import annotations
@@ -78,7 +79,7 @@ PLACES: tuple[Place, ...] = (
     Place("preamp", N_("AF preamplifier"), N_("Ground its input through 0.1 µF. Change the device, then its load resistor."), 0.8,
           _yes(0.15, 0.98, 0.05, 0.25, 0.1, 0.5, 0.1, 0.35)),
     Place("if", N_("IF and detector"), N_("Go back stage by stage: ground each input through 10 nF until it stops."), 0.8,
-          _yes(0.04, 0.95, 0.15, 0.04, 0.3, 0.95, 0.9, 0.3)),
+          _yes(0.04, 0.95, 0.15, 0.04, 0.3, 0.95, 0.25, 0.3)),
     Place("front", N_("RF amplifier or mixer"), N_("Ground the mixer's input, then the RF amplifier's. Change the first device."), 0.8,
           _yes(0.03, 0.9, 0.5, 0.03, 0.3, 0.95, 0.9, 0.3)),
     Place("oscillator", N_("Oscillator or synthesiser"), N_("Look at the oscillator's line for noise. Check the loop's decoupling."), 0.7,
@@ -91,6 +92,16 @@ PLACES: tuple[Place, ...] = (
 
 
 @dataclass(frozen=True)
+class Maker:
+    """A stage that may make a noise: how often it does, against the others; where in the radio it lies (of ``PLACES``); and whether its input
+    is the IF's, which a question of its own asks to ground."""
+
+    often: float = 1.0
+    places: tuple[str, ...] = ("if",)
+    is_if_input: bool = False
+
+
+@dataclass(frozen=True)
 class Heard:
     """A place with how likely the noise comes from there."""
 
@@ -100,7 +111,7 @@ class Heard:
 
 def places(answers: Mapping[str, bool]) -> tuple[Heard, ...]:
     """Every place, the likeliest first, by what was answered."""
-    asked = {q: yes for q, yes in answers.items() if not q.startswith(AT)}
+    asked = {q: yes for q, yes in answers.items() if not q.startswith((AT, AGAIN))}
     weights = [p.often * math.prod(p.yes[q] if yes else 1.0 - p.yes[q] for q, yes in asked.items()) for p in PLACES]
     whole = sum(weights)
     return tuple(
@@ -123,10 +134,10 @@ def next_question(answers: Mapping[str, bool]) -> Question | None:
 _IN_CHAIN, _LIKELY = ("if", "front", "preamp", "output"), 0.75
 #: With every question answered, this much is enough.
 _LEFT = 0.4
-#: Questions of the second part: the input of which stage is grounded.
-AT = "at:"
+#: Questions of the second part: the input of which stage is grounded, and once more to be sure.
+AT, AGAIN = "at:", "again:"
 #: So often an ear, or a hand, is wrong; and so sure a stage has to be to be named.
-_WRONG, _NAMED = 0.06, 0.85
+_WRONG, _NAMED = 0.06, 0.9
 #: An input that tells less (bits) is not grounded.
 _LEAST_BITS = 0.06
 #: What a stage does by itself.
@@ -152,22 +163,32 @@ def own_sound(answers: Mapping[str, bool]) -> OwnSound:
     return "oscillates" if answers.get("whistle") else "hums" if answers.get("hum") else "noisy"
 
 
-def sources(answers: Mapping[str, bool], stages: Mapping[str, float]) -> tuple[float, ...]:
-    """How likely each of the stages, from the aerial on, makes the noise, by the inputs that were grounded. ``stages``: how often each
-    would, against the others."""
+def sources(answers: Mapping[str, bool], stages: Mapping[str, Maker]) -> tuple[float, ...]:
+    """How likely each of the stages, from the aerial on, makes the noise, by what was answered and the inputs that were grounded."""
     own = own_sound(answers) == "oscillates"
+    told = {p.id: p.yes for p in PLACES}
     weights = []
-    for at, weight in enumerate(stages.values()):
-        for where, stage in enumerate(stages):
-            if (stopped := answers.get(AT + stage)) is not None:
-                stops = at < where or (own and at == where)
-                weight *= 1.0 - _WRONG if stopped == stops else _WRONG
+    for at, maker in enumerate(stages.values()):
+        weight = maker.often * sum(_of_place(told[p], answers, stages) for p in maker.places) / len(maker.places)
+        for where, (stage, other) in enumerate(stages.items()):
+            for asked in (AT + stage, AGAIN + stage, *(("grounded",) if other.is_if_input else ())):
+                if (stopped := answers.get(asked)) is not None:
+                    stops = at < where or (own and at == where)
+                    weight *= 1.0 - _WRONG if stopped == stops else _WRONG
         weights.append(weight)
     whole = sum(weights)
     return tuple(w / whole for w in weights)
 
 
-def named_stage(answers: Mapping[str, bool], stages: Mapping[str, float]) -> str:
+def _of_place(yes: Mapping[str, float], answers: Mapping[str, bool], stages: Mapping[str, Maker]) -> float:
+    """How likely what was answered is where the noise comes from that place; where the stages tell which input is the IF's, they tell more of
+    that question than the place does."""
+    known = any(m.is_if_input for m in stages.values())
+    asked = {q: a for q, a in answers.items() if q in yes and not (known and q == "grounded")}
+    return math.prod(yes[q] if a else 1.0 - yes[q] for q, a in asked.items())
+
+
+def named_stage(answers: Mapping[str, bool], stages: Mapping[str, Maker]) -> str:
     """The stage that makes it, once that is known well enough; empty before."""
     if not in_chain(answers) or not stages:
         return ""
@@ -179,19 +200,21 @@ def named_stage(answers: Mapping[str, bool], stages: Mapping[str, float]) -> str
     return names[best] if found[best] > _LEFT and not _telling(answers, stages) else ""
 
 
-def next_input(answers: Mapping[str, bool], stages: Mapping[str, float]) -> str:
-    """The stage whose input is grounded next: what tells most; empty where one is named, or none would tell anything."""
+def next_input(answers: Mapping[str, bool], stages: Mapping[str, Maker]) -> str:
+    """The question that grounds the next input: what tells most; empty where a stage is named, or none would tell anything. An input that
+    decided alone is grounded once more."""
     return "" if named_stage(answers, stages) else _telling(answers, stages)
 
 
-def _telling(answers: Mapping[str, bool], stages: Mapping[str, float]) -> str:
+def _telling(answers: Mapping[str, bool], stages: Mapping[str, Maker]) -> str:
     now, own = sources(answers, stages), own_sound(answers) == "oscillates"
     best, name = _LEAST_BITS, ""
     for where, stage in enumerate(stages):
         before = sum(p for at, p in enumerate(now) if at < where or (own and at == where))
         bits = _two(before * (1.0 - _WRONG) + (1.0 - before) * _WRONG) - _two(_WRONG)
-        if AT + stage not in answers and bits > best:
-            best, name = bits, stage
+        question = next((q for q in (AT + stage, AGAIN + stage) if q not in answers), "")
+        if question and bits > best:
+            best, name = bits, question
     return name
 
 

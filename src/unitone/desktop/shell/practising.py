@@ -292,7 +292,9 @@ class Practising(QObject):
         if self.attempt is None:
             return
         book, job = self.book, self.attempt.job
-        self._hearing.run(lambda: hear_again(book, job, seq), lambda heard: self.debrief.play(*heard), self.debrief.say)
+        self._hearing.run(
+            lambda: hear_again(book, job, seq), lambda heard: self.debrief.sound.play(*heard), self.debrief.say
+        )
 
     def _again(self) -> None:
         if self.attempt is not None:

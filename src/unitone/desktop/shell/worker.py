@@ -93,6 +93,8 @@ class BenchWorker(QObject):
     #: A stretch of what the simulated radio gives, and why it gives nothing, while somebody listens.
     sound = pyqtSignal(object)
     deaf = pyqtSignal(str)
+    #: A question of the noise hunt, and what the simulated radio gave before and with what it asks to do.
+    noise_tried = pyqtSignal(object)
     _called = pyqtSignal(object)
 
     def __init__(self, logbook: Logbook, parent: QObject | None = None) -> None:
@@ -297,6 +299,15 @@ class BenchWorker(QObject):
             self._playback = into
 
         self._queue.put(switch)
+
+    def try_noise(self, question: str) -> None:
+        """Do on the simulated radio what a question of the noise hunt asks for, and give what is heard before and with it."""
+
+        def tried() -> None:
+            if self._session is not None:
+                self.noise_tried.emit((question, self._session.tracing.try_noise(question)))
+
+        self._queue.put(tried)
 
     def show_card(self, wanted: bool) -> None:
         """Give pictures of the job's card instead of the Bench (or the Bench again)."""

@@ -7,8 +7,10 @@ from collections.abc import Mapping, Sequence
 from unitone.align.trace.advice import Trace, TraceMove
 from unitone.align.trace.ladder import HIGH_V, Rung, dial
 from unitone.align.trace.noise_hunt import (
+    AGAIN,
     AT,
     QUESTIONS,
+    Maker,
     OwnSound,
     in_chain,
     named_stage,
@@ -296,30 +298,50 @@ _OWN_SOUND: dict[OwnSound, tuple[str, str, str]] = {
 }  # fmt: skip
 
 
-def noise_view(answers: Mapping[str, bool], rungs: Sequence[Rung], often: Mapping[str, float]) -> NoiseView:
-    """The noise hunt as it stands: by questions to the place, then by grounding inputs to the stage. ``often``: how often each stage
-    makes a noise by itself."""
+def noise_view(answers: Mapping[str, bool], rungs: Sequence[Rung], often: Mapping[str, Maker]) -> NoiseView:
+    """The noise hunt as it stands: by questions to the place, then by grounding inputs to the stage. ``often``: every stage as
+    one that may make a noise."""
     words = {q.id: q.words for q in QUESTIONS}
     titles = {r.stage.id: r.stage.title for r in rungs}
     words |= {AT + name: tr("{stage}, input grounded: stops?", stage=title) for name, title in titles.items()}
+    words |= {AGAIN + name: tr("{stage}, once more: stops?", stage=title) for name, title in titles.items()}
     answered = tuple((q, words[q], yes) for q, yes in answers.items() if q in words)
     if len(rungs) > 1 and in_chain(answers):
         return _noise_by_stage(answers, rungs, often, answered)
     question = next_question(answers)
     top = places(answers)
+    at_if = next((r for r in rungs if often[r.stage.id].is_if_input), None)
+    how = "" if question is None else question.how
+    if question is not None and question.id == "grounded" and at_if is not None:
+        how = _how_to_ground(at_if)
     return NoiseView(
         "" if question is None else question.id,
         "" if question is None else question.words,
-        "" if question is None else question.how,
+        how,
         answered,
         tuple((h.place.title, h.place.then, 100.0 * h.probability) for h in top[:4]),
     )
 
 
+def _how_to_ground(rung: Rung) -> str:
+    """Where the input of a stage is, through what it is grounded, and the danger there."""
+    danger = (
+        tr(
+            "{v} V DC there: one hand, capacitor for {rated} V.",
+            v=number(rung.highest_v, 0),
+            rated=rated(rung.highest_v),
+        )
+        if rung.highest_v > HIGH_V
+        else ""
+    )
+    point = rung.stage.inject.at if rung.stage.inject is not None else ""
+    return " · ".join(x for x in (point, tr("through 10 nF, audio 0.1 µF, to the nearest earth"), danger) if x)
+
+
 def _noise_by_stage(
     answers: Mapping[str, bool],
     rungs: Sequence[Rung],
-    often: Mapping[str, float],
+    often: Mapping[str, Maker],
     answered: tuple[tuple[str, str, bool], ...],
 ) -> NoiseView:
     asked, found = next_input(answers, often), named_stage(answers, often)
@@ -333,18 +355,11 @@ def _noise_by_stage(
         return NoiseView(
             "", tr("The inputs tell no stage."), tr("Answer again where you are not sure."), answered, places_
         )
-    rung = next(r for r in rungs if r.stage.id == asked)
-    danger = (
-        tr(
-            "{v} V DC there: one hand, capacitor for {rated} V.",
-            v=number(rung.highest_v, 0),
-            rated=rated(rung.highest_v),
-        )
-        if rung.highest_v > HIGH_V
-        else ""
+    kind, _, name = asked.partition(":")
+    rung = next(r for r in rungs if r.stage.id == name)
+    ask = (
+        tr("Ground the input of {stage} once more, to be sure. Does it stop?", stage=rung.stage.title)
+        if kind + ":" == AGAIN
+        else tr("Ground the input of {stage}. Does it stop?", stage=rung.stage.title)
     )
-    point = rung.stage.inject.at if rung.stage.inject is not None else ""
-    how = " · ".join(x for x in (point, tr("through 10 nF, audio 0.1 µF, to the nearest earth"), danger) if x)
-    return NoiseView(
-        AT + asked, tr("Ground the input of {stage}. Does it stop?", stage=rung.stage.title), how, answered, places_
-    )
+    return NoiseView(asked, ask, _how_to_ground(rung), answered, places_)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from unitone.align.trace.advice import Trace, TraceMove, trace
 from unitone.align.trace.branches import Branch
 from unitone.align.trace.intermittent import DROP_DB, rank
@@ -77,6 +79,8 @@ def take_trace(
     moved = rank(state.watches)
     received = now.rungs if way == "receive" else ladder(state)
     noise = noise_view(noise_answers(state), received, makes_noise(state, received))
+    if noise.question and noise.question != "aerial" and dial(state).deviation_hz:
+        noise = replace(noise, how=tr("Strong carrier without tone: FM hisses by itself.") + " " + noise.how)
     return TraceView(
         job_id=session.job_id,
         seq=state.seq,

@@ -31,7 +31,7 @@ _WARMED_UP_SECONDS = 900.0
 #: What a generator with a burnt attenuator gives.
 _DEAD_DBM = -170.0
 #: The pad between the sockets and whatever listens: audio volts (rms of a sine) and √W at full scale.
-_FULL_SCALE_V, _FULL_SCALE_W = 5.0, 25.0
+FULL_SCALE_V, _FULL_SCALE_W = 5.0, 25.0
 
 
 #: How deep a station is modulated.
@@ -114,13 +114,14 @@ class Wiring:
         return None if conditions.level_dbm is None else self.signal_at(conditions, conditions.level_dbm)
 
     def receive(
-        self, seconds: float, conditions: Conditions, signal: Signal | None, panel: Panel, pulses: Pulses | None = None
-    ) -> Received:
-        """What the receiver gives for so long. Raises BenchError where the reading was broken off."""
+        self, seconds: float, conditions: Conditions, signal: Signal | None, panel: Panel, pulses: Pulses | None = None,
+        elsewhere: bool = False,
+    ) -> Received:  # fmt: skip
+        """What the receiver gives for so long; ``elsewhere``: through another amplifier. Raises BenchError where the reading was broken off."""
         self._pass(seconds)
         return self.radio.receive(
             seconds, self.channel(conditions), signal, panel, self.clock, conditions.band, conditions.mode, pulses,
-            conditions.inject or "",
+            conditions.inject or "", elsewhere,
         )  # fmt: skip
 
     def emit(self, seconds: float, conditions: Conditions, microphone_mv: float, tone: float) -> list[Component]:
@@ -265,5 +266,5 @@ class Sockets:
         heard = w.radio.receive(
             seconds, w.channel(conditions), w.signal(conditions), panel, w.clock, conditions.band, conditions.mode
         )
-        volts = np.asarray(heard.audio, np.float64) / (_FULL_SCALE_V * math.sqrt(2.0))
-        return Heard(volts, RATE, "audio", "simulated radio, loudspeaker", 0.0, _FULL_SCALE_V)
+        volts = np.asarray(heard.audio, np.float64) / (FULL_SCALE_V * math.sqrt(2.0))
+        return Heard(volts, RATE, "audio", "simulated radio, loudspeaker", 0.0, FULL_SCALE_V)

@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import (
@@ -23,10 +19,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from unitone.desktop.audio.kept_sound import KeptSound
 from unitone.desktop.features.practice.charts import Numbered, StoryChart
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.painted import Card, Message, label, scrolled, set_tip
-from unitone.errors import BenchError
 from unitone.job.damages import damage
 from unitone.scenario.cautions import CAUTIONS
 from unitone.scenario.debrief import MOMENTS, AdjusterLeft, Debrief, Moment
@@ -35,9 +31,6 @@ from unitone.scenario.exercise import DIAGNOSES, HELP, Help, in_words
 from unitone.scenario.marking import PASS, Mark
 from unitone.sheet.model.sheet import Sheet
 from unitone.words import tr, tr_n
-
-if TYPE_CHECKING:
-    from unitone.desktop.audio.loudspeaker import Loudspeaker
 
 
 class _Tile(QWidget):
@@ -136,7 +129,8 @@ class DebriefPage(QWidget):
         self.setAccessibleName(tr("Debrief"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.made: Debrief | None = None
-        self.loudspeaker: Loudspeaker | None = None
+        self.sound = KeptSound(self)
+        self.sound.failed.connect(self.say)
         self._passed = False
         outer = QVBoxLayout(self)
         outer.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(12))
@@ -405,30 +399,10 @@ class DebriefPage(QWidget):
             for k, cell in enumerate(cells):
                 self.table.addWidget(cell, down, at + k)
 
-    def play(self, samples: NDArray[np.float64], rate: float) -> None:
-        """Play a moment on the machine's loudspeaker."""
-        from unitone.desktop.audio.loudspeaker import Loudspeaker
-
-        self.silence()
-        try:
-            self.loudspeaker = Loudspeaker(self)
-        except BenchError as error:
-            self.say(str(error))
-            return
-        self.loudspeaker.failed.connect(self.say)
-        self.loudspeaker.ended.connect(self.silence)
-        self.loudspeaker.play(samples, rate)
-
-    def silence(self) -> None:
-        """Stop what is played."""
-        if self.loudspeaker is not None:
-            self.loudspeaker.stop()
-            self.loudspeaker = None
-
     def hideEvent(self, event: QHideEvent | None) -> None:
         """Nothing sounds of a page that is not looked at."""
         super().hideEvent(event)
-        self.silence()
+        self.sound.silence()
 
     # -- what the trainee does -----------------------------------------------------------------------------
 

@@ -9,7 +9,7 @@ from unitone.actions import keyed
 from unitone.desktop.features.trace.ladder import Shares
 from unitone.desktop.theme.theme import theme
 from unitone.desktop.widgets.lines import Line, Lines
-from unitone.desktop.widgets.painted import Card, label
+from unitone.desktop.widgets.painted import Card, label, set_tip
 from unitone.present.trace.trace_shapes import NoiseView
 from unitone.words import tr
 
@@ -18,6 +18,8 @@ class NoisePane(QWidget):
     """Knows no job: it tells the answers."""
 
     answered = pyqtSignal(str, bool)
+    #: What the question asks is to be done on the simulated radio, and listened to.
+    tried = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -42,10 +44,17 @@ class NoisePane(QWidget):
         self.yes.setProperty("role", "main")
         self.yes.clicked.connect(lambda: self.answer(True))
         self.no.clicked.connect(lambda: self.answer(False))
+        self.listen = QPushButton(keyed(tr("Listen  L"), "trace-listen"))
+        set_tip(self.listen, tr("The simulated radio as it is, then with it done"))
+        self.listen.clicked.connect(self.try_it)
         keys.addWidget(self.yes)
         keys.addWidget(self.no)
+        keys.addWidget(self.listen)
         keys.addStretch(1)
         inside.addLayout(keys)
+        self.heard = label("teal", "", True)
+        self.heard.hide()
+        inside.addWidget(self.heard)
         left.addWidget(self.coach)
         answers = Card(tr("Answers so far"), "heading")
         self.lines = Lines(tr("Answers so far"), self._again)
@@ -69,14 +78,17 @@ class NoisePane(QWidget):
         right.column.addStretch(1)
         row.addWidget(right, 4)
 
-    def show_noise(self, noise: NoiseView, finished: bool) -> None:
-        """Show the question at hand and what was answered."""
+    def show_noise(self, noise: NoiseView, finished: bool, simulated: bool) -> None:
+        """Show the question at hand and what was answered; what a simulated radio gives can be listened to."""
+        if noise.question != self.question:
+            self.show_heard("")
         self.question = noise.question
         top = noise.places[0]
         self.headline.setText(noise.words or tr("Likely: {place}.", place=top[0]))
         self.how.setText(noise.how or top[1])
         for button in (self.yes, self.no):
             button.setVisible(bool(noise.question) and not finished)
+        self.listen.setVisible(bool(noise.question) and simulated and not finished)
         self.lines.show_lines(
             [
                 Line("", words, tr("yes") if yes else tr("no"), key, () if finished else (tr("Change"),))
@@ -92,6 +104,20 @@ class NoisePane(QWidget):
         """Yes or no to the question at hand."""
         if self.question:
             self.answered.emit(self.question, yes)
+
+    def try_it(self) -> None:
+        """Do on the simulated radio what the question asks, and listen."""
+        if self.question and self.listen.isEnabled() and not self.listen.isHidden():
+            self.listen.setEnabled(False)
+            self.heard.setText(tr("listening…"))
+            self.heard.show()
+            self.tried.emit(self.question)
+
+    def show_heard(self, words: str) -> None:
+        """What was heard; nothing is listened to any more."""
+        self.listen.setEnabled(True)
+        self.heard.setText(words)
+        self.heard.setVisible(bool(words))
 
     def _again(self, key: str, _: int) -> None:
         self.answered.emit(key, not self._answers[key])

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from unitone.actions import keyed
 from unitone.align.trace.intermittent import Watcher
 from unitone.align.trace.ladder import Traced
+from unitone.desktop.audio.kept_sound import KeptSound
 from unitone.desktop.features.trace.coach_card import CoachCard
 from unitone.desktop.features.trace.ladder import LadderView, Shares
 from unitone.desktop.features.trace.noise import NoisePane
@@ -30,8 +31,10 @@ from unitone.desktop.widgets.livefield import LiveLine
 from unitone.desktop.widgets.painted import Card, Elided, Message, label, scrolled, set_tip
 from unitone.desktop.widgets.strips import TapeStrip
 from unitone.errors import BenchError
+from unitone.present.trace.heard import heard_words
 from unitone.present.trace.trace_shapes import TraceView
 from unitone.session.session import Session
+from unitone.simulator.noise_trials import NoiseTrial
 from unitone.store.logbook import Logbook
 from unitone.words import N_, tr, tr_n
 
@@ -73,6 +76,10 @@ class TracePage(QWidget):
         self.watch.moved.connect(lambda what: worker.do(lambda s: s.tracing.wiggle(what)))
         self.watch.done.connect(self._watched)
         self.watch.step_wanted.connect(lambda step: self._do(lambda s: s.go_to(step)))
+        self.sound = KeptSound(self)
+        self.sound.failed.connect(self._tell)
+        self.noise.tried.connect(worker.try_noise)
+        worker.noise_tried.connect(self._noise_tried)
         self.noise.answered.connect(lambda q, yes: self._do(lambda s: s.tracing.answer_noise(q, yes)))
         worker.trace.connect(self._changed)
         worker.failed.connect(self._failed)
@@ -197,6 +204,7 @@ class TracePage(QWidget):
 
     def show_pane(self, name: str) -> None:
         """Ladder, intermittent or noise."""
+        self.sound.silence()
         self.stack.setCurrentIndex([n for n, _ in PANES].index(name))
         self.panes.mark(name)
 
@@ -204,6 +212,7 @@ class TracePage(QWidget):
         """Another view is shown: nothing is watched any more."""
         if self.watch.watcher is not None:
             self.watch.toggle()
+        self.sound.silence()
         self._worker.show_trace(False)
 
     def _changed(self, item: tuple[int, TraceView]) -> None:
@@ -256,7 +265,7 @@ class TracePage(QWidget):
         self.pins.show_stage(view.stage, view.finished, fresh)
         self.look.show_stage(view.stage, view.finished)
         self.watch.show_trace(view)
-        self.noise.show_noise(view.noise, view.finished)
+        self.noise.show_noise(view.noise, view.finished, view.simulated)
         self.tape.show_tape(view.log)
 
     def _show_move(self) -> None:
@@ -265,9 +274,16 @@ class TracePage(QWidget):
             at = self.ladder.place(self.view.coach.stage)
             self.area.ensureVisible(0, int(at.center().y()), 0, int(at.height()))
 
+    def _noise_tried(self, tried: tuple[str, NoiseTrial]) -> None:
+        question, trial = tried
+        if self.isVisible() and question == self.noise.question:
+            self.noise.show_heard(heard_words(question, trial))
+            self.sound.play(trial.heard, trial.rate)
+
     def _failed(self, words: str) -> None:
         if not self.isVisible():
             return
+        self.noise.show_heard("")
         asked, self._asked = self._asked, ""
         if asked.startswith("row "):
             self.pins.refuse(asked[4:], words)
@@ -347,6 +363,8 @@ class TracePage(QWidget):
         elif pane == "noise":
             if name in ("yes", "nothing"):
                 self.noise.answer(name == "yes")
+            elif name == "listen":
+                self.noise.try_it()
         elif self.view is not None:
             self._press_ladder(name, self.view)
 
