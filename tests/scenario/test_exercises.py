@@ -111,6 +111,14 @@ def test_the_coached_robot_gets_full_marks_the_careless_none(name: str) -> None:
     assert not poor.passed and poor.score < 60
 
 
+def test_a_stage_that_hisses_is_an_exercise_too(book: Logbook) -> None:
+    e = find_exercise("tracing-2")
+    assert ("if1:noisy", "if1: noisy") in makeable(e.sheet, library_of(book)).faults
+    hissing = msgspec.structs.replace(e, id="own", fault="if1:noisy")
+    full, poor = (take_exercise(hissing, e.seed, who) for who in ("coached", "careless"))
+    assert full.named and full.passed and not poor.named and not poor.passed
+
+
 def test_who_peaks_everything_fails_where_leaving_alone_is_trained_and_a_seed_gives_the_same_mark() -> None:
     e = find_exercise("transmit-6")
     made = take_exercise(e, e.seed, "peaking")

@@ -89,14 +89,11 @@ def hunt_one(sheet_name: str, seed: int, fault: str = "any") -> NoiseHunt:
         session.tracing.set_mode(heard_in)
     stages = [r.stage.id for r in ladder(session.state)]
 
-    def answer(question: str) -> bool:
-        slips = question not in _PLAIN and bool(rng.random() < _SLIPS)
-        return heard(question, session.tracing.try_noise(question)) != slips
-
+    answer = by_ear(session, rng)
     # Who knows that a whistle stops at its own stage's input as well needs one question for it.
     own = answer("whistle")
     halving, walk = (_searched(how, stages, answer, own, true.stage) for how in (_halve, _walk))
-    named, tests = _hunt(session, answer)
+    named, tests = find_noise(session, answer)
     sound = own_sound(noise_answers(session.state)) == true.own_sound
     right = named == true.stage
     if not right:
@@ -109,7 +106,17 @@ def hunt_one(sheet_name: str, seed: int, fault: str = "any") -> NoiseHunt:
     return NoiseHunt(seed, true.id, named, right, sound, tests, halving, walk, whole)
 
 
-def _hunt(session: Session, answer: Callable[[str], bool]) -> tuple[str, int]:
+def by_ear(session: Session, rng: np.random.Generator) -> Callable[[str], bool]:
+    """Does what a question of the hunt asks on the simulated radio, and answers; now and then what it does goes wrong."""
+
+    def answer(question: str) -> bool:
+        slips = question not in _PLAIN and bool(rng.random() < _SLIPS)
+        return heard(question, session.tracing.try_noise(question)) != slips
+
+    return answer
+
+
+def find_noise(session: Session, answer: Callable[[str], bool]) -> tuple[str, int]:
     """(stage named, questions and inputs tried) by what the hunt asks next."""
     for tests in range(_MOST):
         state = session.state

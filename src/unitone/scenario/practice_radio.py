@@ -21,7 +21,7 @@ from unitone.sheet.format.write import to_toml
 from unitone.sheet.library import Library, open_file
 from unitone.simulator.mechanics import stream
 from unitone.simulator.physics import parse_physics
-from unitone.simulator.stage_faults import stage_faults
+from unitone.simulator.stage_faults import sounding_stages, stage_faults
 from unitone.store.ports import Store
 from unitone.words import tr
 
@@ -149,6 +149,7 @@ def makeable(sheet_id: str, library: Library) -> Makeable:
     physics = parse_physics(bundle.physics, sheet_id, sheet)
     faults = [(name, f.title) for name, f in physics.fault.items()]
     faults += [(f.id, f"{f.part}: {tr(f.state)}") for f in stage_faults(physics)]
+    faults += [(f.id, f"{f.stage}: {tr(f.own_sound or '')}") for f in sounding_stages(physics)]
     return Makeable(
         tuple((s.id, s.title) for s in sheet.steps),
         tuple((a.id, f"{a.id}  {a.where}".strip()) for a in sheet.adjusters if physics.adjuster[a.id].misaligned),

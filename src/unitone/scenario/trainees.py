@@ -10,6 +10,7 @@ from unitone.align.trace.ladder import Traced
 from unitone.errors import BenchError, LevelOutOfReach
 from unitone.job.entries.practice import Diagnosed
 from unitone.quantities.registry import FOUND_BY
+from unitone.robot.noise_hunting import by_ear, find_noise
 from unitone.robot.searches import golden_section
 from unitone.robot.technician import align
 from unitone.robot.traced_radios import find_and_repair, sheet_way
@@ -41,7 +42,12 @@ def coached(session: Session, exercise: Exercise) -> None:
     if true is not None:
         way: Traced = "transmit" if sheet_way(session.sheet, true.stage) == "transmit" else "receive"
         session.confirm_hook_up(way)
-        find_and_repair(session, true, stream(session.state.card.simulated_seed or 0, "trace"), way)
+        rng = stream(session.state.card.simulated_seed or 0, "trace")
+        if true.own_sound is None:
+            find_and_repair(session, true, rng, way)
+        else:
+            find_noise(session, by_ear(session, rng))
+            session.tracing.repaired(true.stage, "")
         named = "stage"
     charts: list[str] = []
     align(session, charting(session, charts))

@@ -15,11 +15,11 @@ def heard_words(question: str, trial: NoiseTrial) -> str:
     if question in ("hum", "whistle"):
         hz, share = trial.line
         if share < _LINE_SHARE:
-            return tr("Heard: no tone, a hiss.")
-        return tr("Heard: a tone of {hz} Hz, {share} % of the power.", hz=number(hz, 0), share=number(100.0 * share, 0))
+            return tr("No tone in it, a hiss.")
+        return tr("A tone of {hz} Hz in it, {share} % of the power.", hz=number(hz, 0), share=number(100.0 * share, 0))
     change = trial.change_db
     if abs(change) < _SAME_DB:
-        return tr("Heard: as it is, then with it done. As loud as before.")
+        return tr("As it is, then with it done: as loud as before.")
     if change < 0.0:
-        return tr("Heard: as it is, then with it done. {db} dB quieter.", db=number(-change, 0))
-    return tr("Heard: as it is, then with it done. {db} dB louder.", db=number(change, 0))
+        return tr("As it is, then with it done: {db} dB quieter.", db=number(-change, 0))
+    return tr("As it is, then with it done: {db} dB louder.", db=number(change, 0))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from unitone.actions import keyed
@@ -12,6 +13,9 @@ from unitone.desktop.widgets.lines import Line, Lines
 from unitone.desktop.widgets.painted import Card, label, set_tip
 from unitone.present.trace.trace_shapes import NoiseView
 from unitone.words import tr
+
+#: With less room under the question (pixels at normal type) the answers are not shown.
+_LEAST_ANSWERS = 90
 
 
 class NoisePane(QWidget):
@@ -55,8 +59,9 @@ class NoisePane(QWidget):
         self.heard = label("teal", "", True)
         self.heard.hide()
         inside.addWidget(self.heard)
+        inside.addStretch(1)
         left.addWidget(self.coach)
-        answers = Card(tr("Answers so far"), "heading")
+        answers = self.answers = Card(tr("Answers so far"), "heading")
         self.lines = Lines(tr("Answers so far"), self._again)
         inside_answers = QWidget()
         column = QVBoxLayout(inside_answers)
@@ -99,6 +104,20 @@ class NoisePane(QWidget):
         self._answers = {key: yes for key, _, yes in noise.answered}
         self.shares.show_shares(tuple((title, percent, "") for title, _, percent in noise.places))
         self.then.setText(top[1] if noise.answered else "")
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """The question keeps its words whole; the answers give way."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        inside = self.coach.layout()
+        assert inside is not None
+        inside.activate()
+        wanted = inside.totalHeightForWidth(self.coach.width())
+        self.coach.setMinimumHeight(max(0, min(wanted, self.height())))
+        self.answers.setVisible(wanted + theme.px(_LEAST_ANSWERS) < self.height())
 
     def answer(self, yes: bool) -> None:
         """Yes or no to the question at hand."""
@@ -111,6 +130,7 @@ class NoisePane(QWidget):
             self.listen.setEnabled(False)
             self.heard.setText(tr("listening…"))
             self.heard.show()
+            self._fit()
             self.tried.emit(self.question)
 
     def show_heard(self, words: str) -> None:
@@ -118,6 +138,7 @@ class NoisePane(QWidget):
         self.listen.setEnabled(True)
         self.heard.setText(words)
         self.heard.setVisible(bool(words))
+        self._fit()
 
     def _again(self, key: str, _: int) -> None:
         self.answered.emit(key, not self._answers[key])
