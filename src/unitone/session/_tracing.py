@@ -19,7 +19,7 @@ from unitone.align.trace.ladder import (
     quantity_of,
     traced_modes,
 )
-from unitone.align.trace.noise_hunt import AGAIN, AT
+from unitone.align.trace.noise_hunt import GROUNDED
 from unitone.errors import BenchError, EntryError, HookUpError, TapeError
 from unitone.job.checks import CheckWay
 from unitone.job.entries.notes import Tried
@@ -203,7 +203,7 @@ class Tracing:
             raise HookUpError.wrong_way("receive", state.hook_up)
         here = replace(dial(state), level_dbm=None, inject=None)
         rungs = ladder(state)
-        grounded = question.partition(":")[2] if question.startswith((AT, AGAIN)) else ""
+        grounded = question.partition(":")[2] if question.startswith(GROUNDED) else ""
         tried = here
         match question:
             case "volume":

@@ -66,10 +66,10 @@ def test_a_noise_is_traced_to_its_place_by_the_answers_that_it_gives(place) -> N
     assert len(answers) <= len(QUESTIONS) and sum(h.probability for h in top) == pytest.approx(1.0)
 
 
-@pytest.mark.parametrize(("wrong", "least"), [(0.0, 1.0), (0.05, 0.8)])
+@pytest.mark.parametrize(("wrong", "least"), [(0.0, 1.0), (0.05, 0.93)])
 @pytest.mark.parametrize("whistle", [False, True], ids=["noisy", "oscillating"])
 def test_grounding_inputs_finds_the_stage_that_makes_the_noise(whistle: bool, wrong: float, least: float) -> None:
-    """Every stage of chains of three to nine, answers right or every twentieth wrong: halving finds it, with a question or two to be sure."""
+    """Every stage of chains of three to nine, answers right or every twentieth wrong: halving finds it, what decided is tried once more."""
     rng, right, asked, sets = np.random.default_rng(24), 0, 0, 0
     for count in range(3, 10):
         stages = {f"S{n}": Maker() for n in range(count)}
@@ -94,7 +94,7 @@ def test_grounding_inputs_finds_the_stage_that_makes_the_noise(whistle: bool, wr
                 found = sources(answers, stages)
                 assert sum(found) == pytest.approx(1.0)
                 right += named_stage(answers, stages) == f"S{bad}"
-    assert right / sets >= least and asked / sets < 4.0, (right / sets, asked / sets)
+    assert right / sets >= least and asked / sets < 5.5, (right / sets, asked / sets)
 
 
 def test_inputs_are_not_grounded_for_what_comes_from_outside_the_chain() -> None:

@@ -111,7 +111,7 @@ class Heard:
 
 def places(answers: Mapping[str, bool]) -> tuple[Heard, ...]:
     """Every place, the likeliest first, by what was answered."""
-    asked = {q: yes for q, yes in answers.items() if not q.startswith((AT, AGAIN))}
+    asked = {q: yes for q, yes in answers.items() if not q.startswith(GROUNDED)}
     weights = [p.often * math.prod(p.yes[q] if yes else 1.0 - p.yes[q] for q, yes in asked.items()) for p in PLACES]
     whole = sum(weights)
     return tuple(
@@ -134,10 +134,11 @@ def next_question(answers: Mapping[str, bool]) -> Question | None:
 _IN_CHAIN, _LIKELY = ("if", "front", "preamp", "output"), 0.75
 #: With every question answered, this much is enough.
 _LEFT = 0.4
-#: Questions of the second part: the input of which stage is grounded, and once more to be sure.
-AT, AGAIN = "at:", "again:"
+#: Questions of the second part: the input of which stage is grounded; once more to be sure, and a third time where the two contradict.
+AT = "at:"
+GROUNDED = (AT, "again:", "third:")
 #: So often an ear, or a hand, is wrong; and so sure a stage has to be to be named.
-_WRONG, _NAMED = 0.06, 0.9
+_WRONG, _NAMED = 0.06, 0.95
 #: An input that tells less (bits) is not grounded.
 _LEAST_BITS = 0.06
 #: What a stage does by itself.
@@ -171,7 +172,7 @@ def sources(answers: Mapping[str, bool], stages: Mapping[str, Maker]) -> tuple[f
     for at, maker in enumerate(stages.values()):
         weight = maker.often * sum(_of_place(told[p], answers, stages) for p in maker.places) / len(maker.places)
         for where, (stage, other) in enumerate(stages.items()):
-            for asked in (AT + stage, AGAIN + stage, *(("grounded",) if other.is_if_input else ())):
+            for asked in (*(g + stage for g in GROUNDED), *(("grounded",) if other.is_if_input else ())):
                 if (stopped := answers.get(asked)) is not None:
                     stops = at < where or (own and at == where)
                     weight *= 1.0 - _WRONG if stopped == stops else _WRONG
@@ -212,7 +213,7 @@ def _telling(answers: Mapping[str, bool], stages: Mapping[str, Maker]) -> str:
     for where, stage in enumerate(stages):
         before = sum(p for at, p in enumerate(now) if at < where or (own and at == where))
         bits = _two(before * (1.0 - _WRONG) + (1.0 - before) * _WRONG) - _two(_WRONG)
-        question = next((q for q in (AT + stage, AGAIN + stage) if q not in answers), "")
+        question = next((g + stage for g in GROUNDED if g + stage not in answers), "")
         if question and bits > best:
             best, name = bits, question
     return name

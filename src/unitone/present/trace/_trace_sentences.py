@@ -7,8 +7,8 @@ from collections.abc import Mapping, Sequence
 from unitone.align.trace.advice import Trace, TraceMove
 from unitone.align.trace.ladder import HIGH_V, Rung, dial
 from unitone.align.trace.noise_hunt import (
-    AGAIN,
     AT,
+    GROUNDED,
     QUESTIONS,
     Maker,
     OwnSound,
@@ -304,7 +304,12 @@ def noise_view(answers: Mapping[str, bool], rungs: Sequence[Rung], often: Mappin
     words = {q.id: q.words for q in QUESTIONS}
     titles = {r.stage.id: r.stage.title for r in rungs}
     words |= {AT + name: tr("{stage}, input grounded: stops?", stage=title) for name, title in titles.items()}
-    words |= {AGAIN + name: tr("{stage}, once more: stops?", stage=title) for name, title in titles.items()}
+    words |= {
+        g + name: tr("{stage}, once more: stops?", stage=title)
+        for name, title in titles.items()
+        for g in GROUNDED
+        if g != AT
+    }
     answered = tuple((q, words[q], yes) for q, yes in answers.items() if q in words)
     if len(rungs) > 1 and in_chain(answers):
         return _noise_by_stage(answers, rungs, often, answered)
@@ -359,7 +364,7 @@ def _noise_by_stage(
     rung = next(r for r in rungs if r.stage.id == name)
     ask = (
         tr("Ground the input of {stage} once more, to be sure. Does it stop?", stage=rung.stage.title)
-        if kind + ":" == AGAIN
+        if kind + ":" != AT
         else tr("Ground the input of {stage}. Does it stop?", stage=rung.stage.title)
     )
     return NoiseView(asked, ask, _how_to_ground(rung), answered, places_)
