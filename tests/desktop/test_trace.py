@@ -255,6 +255,16 @@ def test_a_simulated_radio_is_listened_to_while_its_noise_is_hunted(desk: Desk) 
     desk.key(Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
     desk.until(page.noise.isVisible)
     page.setFocus()
+    # Who leaves while it is listened to hears nothing, and finds the button again.
+    desk.key(Qt.Key.Key_L)
+    assert not page.noise.listen.isEnabled() and page.noise.heard.text() == "listening…"
+    desk.window.show_place("jobs")
+    desk.until(page.noise.listen.isEnabled)
+    assert page.sound.loudspeaker is None
+    desk.key(Qt.Key.Key_7, Qt.KeyboardModifier.ControlModifier)
+    desk.until(page.noise.isVisible)
+    page.setFocus()
+    page.noise.show_heard("")
     played = False
     for _ in range(16):
         question = page.noise.question

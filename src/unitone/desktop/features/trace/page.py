@@ -276,14 +276,16 @@ class TracePage(QWidget):
 
     def _noise_tried(self, tried: tuple[str, NoiseTrial]) -> None:
         question, trial = tried
-        if self.isVisible() and question == self.noise.question:
+        if question == self.noise.question:
             self.noise.show_heard(heard_words(question, trial))
-            self.sound.play(trial.heard, trial.rate)
+            # Nothing sounds of a page that is not looked at.
+            if self.noise.isVisible():
+                self.sound.play(trial.heard, trial.rate)
 
     def _failed(self, words: str) -> None:
+        self.noise.show_heard("")
         if not self.isVisible():
             return
-        self.noise.show_heard("")
         asked, self._asked = self._asked, ""
         if asked.startswith("row "):
             self.pins.refuse(asked[4:], words)
