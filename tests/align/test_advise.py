@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import get_args
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import given
@@ -448,3 +449,21 @@ def test_a_preset_nearer_to_its_limit_than_readings_tell_is_read_again_and_by_th
         session.append(Reading("supply.rail", there, volts, "a meter", "typed", std=0.05))
     assert verdict(session.state, session.step) == "left_as_found"
     assert session.advice().act == then
+
+
+def test_a_preset_that_one_reading_called_set_and_the_next_takes_back_is_visited_again(
+    new_session: Callable[..., Session],
+) -> None:
+    """A squelch on the edge: the second look hears it open on its own noise, and nothing else has moved since."""
+    session = new_session(6)
+
+    def is_set(seen: Session) -> bool:
+        return any(outcome == "set" for _, outcome in seen.state.concluded.get("squelch", ()))
+
+    follow_until(session, is_set)
+    step, last = session.sheet.step("squelch"), session.state.readings[-1].reading
+    assert last.quantity_id == "rx.squelch_opens" and verdict(session.state, step) in ("in_spec", "adjusted")
+    session.append(msgspec.structs.replace(last, value=-130.0, bound="<", word="always open"))
+    assert verdict(session.state, step) == "out_of_spec"
+    move = advise(session.state)
+    assert isinstance(move, Turn) and move.step == "squelch"
