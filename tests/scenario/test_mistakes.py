@@ -170,7 +170,7 @@ def test_in_real_time_a_reading_takes_its_time_and_the_clock_goes_on(
             waited.append(seconds)
             now[0] += seconds
 
-    bench._wiring.stopped = Waits()  # type: ignore[assignment]
+    bench.wiring.stopped = Waits()  # type: ignore[assignment]
     session.confirm_hook_up("receive")
     session.measure(session.step.setting)
     began = bench.seconds()
