@@ -164,8 +164,9 @@ def _may_work(state: JobState, step: Step) -> bool:
             return False
     if not worked:
         return True
-    if step.aim in ("set", "level") and len(worked) < MAX_VISITS and _was_in(state, step, worked[-1]):
-        # What one reading ended, another took back: it stood on an edge.
+    on_edge = step.aim in ("set", "level") and len(worked) < MAX_VISITS and _was_in(state, step, worked[-1])
+    if on_edge and verdict(state, step) == "out_of_spec":
+        # What one reading ended, another took back.
         return True
     return _stands_elsewhere(state, step, worked[-1])
 
