@@ -202,7 +202,6 @@ class Tracing:
         if state.hook_up == "transmit":
             raise HookUpError.wrong_way("receive", state.hook_up)
         here = replace(dial(state), level_dbm=None, inject=None)
-        rungs = ladder(state)
         grounded = question.partition(":")[2] if question.startswith(GROUNDED) else ""
         tried = here
         match question:
@@ -212,7 +211,7 @@ class Tracing:
                 names = state.sheet.plan.names
                 tried = replace(here, channel=names[0] if here.channel == names[-1] else names[-1])
             case "grounded":
-                grounded = if_input(rungs)
+                grounded = if_input(ladder(state))
                 if not grounded:
                     raise BenchError(tr("The sheet does not say which input is the IF's."))
         return try_noise(bench, here, tried, grounded, question == "amplifier")

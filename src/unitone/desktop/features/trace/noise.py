@@ -103,7 +103,8 @@ class NoisePane(QWidget):
         )
         self._answers = {key: yes for key, _, yes in noise.answered}
         self.shares.show_shares(tuple((title, percent, "") for title, _, percent in noise.places))
-        self.then.setText(top[1] if noise.answered else "")
+        # What the coach says already is not said twice.
+        self.then.setText(top[1] if noise.answered and top[1] != self.how.text() else "")
         self._fit()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
